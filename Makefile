@@ -1,0 +1,47 @@
+# `make demo` and `make test` are the two to know; each sets up what it needs.
+.DELETE_ON_ERROR:
+LIBRARY := $(CURDIR)/build/library
+PREFIX ?= $(if $(filter 0,$(shell id -u)),/usr/local,$(HOME)/.local)
+SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R src/*.cpp src/*.h src/Makevars src/core/*.h exec/* man/*.Rd) \
+	$(shell find inst vignettes -type f)
+export R_LIBS := $(LIBRARY):$(R_LIBS)
+
+.PHONY: demo test check bench shots install docs demo-data setup-run setup-test setup-bench setup-shots setup-docs clean
+
+demo: setup-run build/installed
+	@exec/imbroglio demo --figure build/demo.png
+
+test: setup-test build/installed
+	@Rscript tools/test.R
+
+check: setup-test
+	@tools/check
+
+bench: setup-bench build/installed
+	@Rscript bench/rolling.R
+
+shots: setup-shots build/installed
+	@tools/shots
+
+install: setup-run
+	R CMD INSTALL --no-test-load .
+	@mkdir -p $(PREFIX)/bin && cp exec/imbroglio $(PREFIX)/bin/imbroglio
+	@echo "Installed the package, and the command as $(PREFIX)/bin/imbroglio"
+
+docs: setup-docs build/installed
+	Rscript -e 'Rcpp::compileAttributes(); roxygen2::roxygenise(load_code = "installed")'
+
+demo-data: setup-run
+	Rscript data-raw/make-demo.R
+
+setup-run setup-test setup-bench setup-shots setup-docs: setup-%:
+	@tools/setup $*
+
+build/installed: $(SOURCES) | setup-run
+	@mkdir -p $(LIBRARY)
+	@echo "Building the package (a minute, the first time)" >&2
+	@R CMD INSTALL --library=$(LIBRARY) --no-test-load . >build/install.log 2>&1 || { cat build/install.log >&2; exit 1; }
+	@touch $@
+
+clean:
+	rm -rf build src/*.o src/*.so

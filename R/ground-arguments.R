@@ -1,0 +1,62 @@
+check_whole <- function(x, name, least = 1L, several = FALSE) {
+  ok <- is.numeric(x) && length(x) >= 1L && (several || length(x) == 1L) && all(is.finite(x)) &&
+    all(x == round(x)) && all(x >= least) && all(x <= .Machine$integer.max)
+  if (!ok) {
+    fail("argument", sprintf("`%s` must be %s of %s or more.", name,
+                             if (several) "whole numbers" else "one whole number", least),
+         where = sprintf("It is %s.", shown(x)))
+  }
+  as.integer(x)
+}
+
+check_positive <- function(x, name) {
+  if (!is.numeric(x) || length(x) != 1L || !is.finite(x) || x <= 0) {
+    fail("argument", sprintf("`%s` must be one number above 0.", name), where = sprintf("It is %s.", shown(x)))
+  }
+  as.numeric(x)
+}
+
+check_level <- function(level) {
+  if (!is.numeric(level) || !length(level) || anyNA(level) || any(level <= 0 | level >= 1)) {
+    percent <- is.numeric(level) && length(level) && all(is.finite(level)) && all(level > 1 & level < 100)
+    fail("argument", "`level` must be a fraction between 0 and 1, such as 0.99.",
+         where = sprintf("It is %s.", shown(level)),
+         remedy = if (percent) sprintf("For %s %% write %s.", level[1L], level[1L] / 100))
+  }
+  as.numeric(level)
+}
+
+check_choice <- function(x, name, choices, several = FALSE) {
+  ok <- is.character(x) && length(x) >= 1L && (several || length(x) == 1L)
+  unknown <- if (ok) setdiff(x, choices) else shown(x)
+  if (length(unknown)) {
+    fail("argument", sprintf("`%s` does not know %s.", name, unknown[[1L]]),
+         where = sprintf("It takes %s.", some(choices, 20L)), remedy = did_you_mean(unknown[[1L]], choices))
+  }
+  x
+}
+
+check_date <- function(x, name) {
+  if (is.null(x)) return(NULL)
+  day <- if (inherits(x, "Date")) x else if (is.character(x)) parse_iso_dates(x) else as.Date(NA)
+  if (length(day) != 1L || is.na(day)) {
+    fail("argument", sprintf("`%s` must be one date, such as 2024-12-31.", name),
+         where = sprintf("It is %s.", shown(x)))
+  }
+  day
+}
+
+shown <- function(x) {
+  if (is.null(x)) return("NULL")
+  if (!is.atomic(x)) return(paste("of class", class(x)[1L]))
+  if (!length(x)) return("empty")
+  some(if (is.character(x)) sprintf('"%s"', x) else x)
+}
+
+# ISO 8601 days; NA for anything else, also for days that no calendar has.
+parse_iso_dates <- function(text) {
+  well_formed <- grepl("^[0-9]{4}-[0-9]{2}-[0-9]{2}$", text)
+  days <- rep(as.Date(NA), length(text))
+  days[well_formed] <- as.Date(text[well_formed], format = "%Y-%m-%d")
+  days
+}

@@ -1,0 +1,46 @@
+#' What a number stands on
+#'
+#' Every result of a measure carries its basis: what went in, what was left out
+#' and why, and under which conventions the number was made. It is printed in
+#' one line below the result; `basis()` gives all of it.
+#'
+#' @param x A result of a `measure_*()` function.
+#' @return A list of class `imbroglio_basis` with
+#'   * `from`, `to`: first and last date of the sample,
+#'   * `securities`: how many, `observations`: the number used, by security,
+#'   * `dropped`: a data frame of `security`, `reason` and `n`, a row for each
+#'     kind of observation that was left out of one security's sample,
+#'   * `kind`: `"simple"` or `"log"` returns, or `"price"`; `every`: the frequency,
+#'     `per_year`: periods a year (`NA` where nothing is annualised),
+#'   * `choices`: the conventions chosen, by name,
+#'   * `seed`: `NA` where there is no chance in the result,
+#'   * `origin`: where the data came from, `digest`: the xxHash64 of the input prices or returns as
+#'     they were handed in, and `version`: of this package.
+#' @examples
+#' prices <- read_prices(demo_file("bay.csv"))
+#' basis(measure_volatility(as_returns(prices)))
+#' @export
+basis <- function(x) {
+  found <- attr(x, "basis", exact = TRUE)
+  if (is.null(found)) {
+    fail("argument", "Only the result of a measure has a basis.",
+         where = sprintf("This is %s.", shown(x)),
+         remedy = "It is lost when a result is turned into a plain data frame.")
+  }
+  found
+}
+
+new_basis <- function(from, to, observations, dropped, kind, every, per_year = NA_real_,
+                      choices = character(), seed = NA_integer_, origin, digest) {
+  structure(
+    list(from = from, to = to, securities = length(observations), observations = observations,
+         dropped = dropped, kind = kind, every = every, per_year = per_year, choices = choices,
+         seed = seed, origin = origin, digest = digest,
+         version = as.character(utils::packageVersion("imbroglio"))),
+    class = "imbroglio_basis"
+  )
+}
+
+digest_of <- function(dates, values) {
+  digest::digest(list(as.numeric(dates), colnames(values), as.vector(values)), algo = "xxhash64")
+}

@@ -1,0 +1,48 @@
+# What went wrong, where, and what to do. The texts are handed to cli as values,
+# never as templates: they may hold text from a file, braces included.
+fail <- function(kind, problem, where = NULL, remedy = NULL) {
+  cli::cli_abort(
+    c("{problem}", x = if (length(where)) "{where}", i = if (length(remedy)) "{remedy}"),
+    class = c(paste0("imbroglio_error_", kind), "imbroglio_error"), call = NULL
+  )
+}
+
+caution <- function(kind, problem, remedy = NULL) {
+  cli::cli_warn(
+    c("{problem}", i = if (length(remedy)) "{remedy}"),
+    class = c(paste0("imbroglio_warning_", kind), "imbroglio_warning")
+  )
+}
+
+note <- function(kind, text) {
+  cli::cli_inform(c(i = "{text}"), class = c(paste0("imbroglio_note_", kind), "imbroglio_note"))
+}
+
+need_package <- function(package, what) {
+  if (requireNamespace(package, quietly = TRUE)) return(invisible())
+  fail("package", sprintf("%s needs the package %s, which is not installed.", what, package),
+       remedy = sprintf('Run install.packages("%s").', package))
+}
+
+# "A, B, C and 12 more"
+some <- function(x, most = 5L) {
+  x <- as.character(x)
+  if (length(x) > most) x <- c(x[seq_len(most)], sprintf("%s more", count(length(x) - most)))
+  if (length(x) < 2L) return(x)
+  paste(paste(x[-length(x)], collapse = ", "), "and", x[length(x)])
+}
+
+count <- function(n, unit = NULL, units = paste0(unit, "s")) {
+  shown <- format(n, big.mark = ",", scientific = FALSE, trim = TRUE)
+  if (is.null(unit)) shown else paste(shown, ifelse(n == 1, unit, units))
+}
+
+nearest_of <- function(word, words) {
+  away <- utils::adist(word, words, ignore.case = TRUE)[1L, ]
+  if (length(words) && min(away) <= max(2, nchar(word) %/% 3)) words[[which.min(away)]]
+}
+
+did_you_mean <- function(word, words) {
+  near <- nearest_of(word, words)
+  if (is.null(near)) NULL else sprintf("Did you mean %s?", near)
+}

@@ -1,0 +1,366 @@
+#' Make a price table
+#'
+#' A price table holds one price for each date and security, on the calendar that
+#' its securities share; where a security has no price on a date it is missing. It
+#' is what [read_prices()] returns and what [as_returns()] takes.
+#'
+#' @param x A data frame, wide (a date column and one numeric column for each security)
+#'   or long (one row for each date and security); or a numeric matrix with one
+#'   column for each security.
+#' @param dates The dates of a matrix's rows: `Date`, or text as 2024-12-31. If
+#'   absent, the row names.
+#' @param price The column that holds the price in a long data frame. If absent,
+#'   the first of `adjusted`, `close` and `price` that is there, or the only
+#'   numeric column.
+#' @param origin A few words on where the prices came from, for the basis.
+#' @param ... For methods.
+#' @return A price table. `prices[, c("A", "B")]` picks securities,
+#'   [window()][window.imbroglio_prices] dates; `dim()`, `as.matrix()` and
+#'   `as.data.frame()` work as on a wide table.
+#' @section What it refuses:
+#'   Each with a class of its own under `imbroglio_error`: no date column
+#'   (`imbroglio_error_no_date`), a date that is none (`imbroglio_error_date`), a price
+#'   that is no number (`imbroglio_error_price`), a price of zero or below
+#'   (`imbroglio_error_not_positive`), a security without any price
+#'   (`imbroglio_error_all_missing`), two prices that differ for one date and security
+#'   (`imbroglio_error_duplicate`), fewer than two dates (`imbroglio_error_too_short`).
+#'   Rows that are newest first or unsorted are put in order, and rows that say the same twice are
+#'   dropped; both are said.
+#' @examples
+#' as_prices(data.frame(date = as.Date("2024-01-01") + 0:3, SALTERN = c(100, 102, 99, 101)))
+#' @export
+as_prices <- function(x, ...) UseMethod("as_prices")
+
+#' @rdname as_prices
+#' @export
+as_prices.imbroglio_prices <- function(x, ...) x
+
+#' @rdname as_prices
+#' @export
+as_prices.data.frame <- function(x, price = NULL, origin = "a data frame", ...) {
+  if (!nrow(x)) fail("empty", sprintf("There are no rows in %s.", origin))
+  place <- function(rows) sprintf("row %s", some(rows))
+  if (startsWith(origin, "file ")) place <- function(rows) sprintf("line %s", some(rows + 1L))
+  date_column <- find_date_column(x, origin)
+  dates <- column_dates(x[[date_column]], date_column, origin, place)
+  security_column <- find_security_column(x, date_column)
+  if (is.null(security_column)) {
+    from_wide(x, dates, date_column, origin, place)
+  } else {
+    from_long(x, dates, date_column, security_column, price, origin, place)
+  }
+}
+
+#' @rdname as_prices
+#' @export
+as_prices.matrix <- function(x, dates = rownames(x), origin = "a matrix", ...) {
+  if (!is.numeric(x)) fail("price", sprintf("The prices in %s are not numbers.", origin))
+  if (is.null(dates)) {
+    fail("no_date", sprintf("There are no dates in %s.", origin),
+         remedy = "Give them as `dates =`, or as row names.")
+  }
+  if (length(dates) != nrow(x)) {
+    fail("argument", sprintf("There are %s for %s.", count(length(dates), "date"), count(nrow(x), "row")))
+  }
+  place <- function(rows) sprintf("row %s", some(rows))
+  names <- colnames(x) %||% sprintf("SECURITY%d", seq_len(ncol(x)))
+  values <- matrix(as.numeric(x), nrow(x), dimnames = list(NULL, names))
+  in_date_order(column_dates(dates, "dates", origin, place), values, origin, place)
+}
+
+#' @rdname as_prices
+#' @export
+as_prices.default <- function(x, ...) {
+  fail("argument", sprintf("Prices cannot be made of an object %s.", shown(x)),
+       remedy = "Hand in a data frame or a matrix, or read a file with read_prices().")
+}
+
+`%||%` <- function(a, b) if (is.null(a)) b else a
+
+is_date_like <- function(x) inherits(x, "Date") || inherits(x, "POSIXt")
+
+find_date_column <- function(x, origin) {
+  named <- which(tolower(names(x)) %in% c("date", "day", "dates"))
+  typed <- which(vapply(x, is_date_like, NA))
+  found <- c(named, typed)
+  if (!length(found)) {
+    fail("no_date", sprintf("There is no date column in %s.", origin),
+         where = sprintf("Its columns are %s.", some(names(x), 8L)),
+         remedy = "Name the column of dates `date`.")
+  }
+  names(x)[found[1L]]
+}
+
+column_dates <- function(x, name, origin, place) {
+  if (inherits(x, "POSIXt")) return(as.Date(format(x, "%Y-%m-%d")))
+  if (inherits(x, "Date")) days <- structure(as.numeric(x), class = "Date")
+  else days <- parse_iso_dates(as.character(x))
+  bad <- which(is.na(days))
+  if (length(bad)) {
+    fail("date", sprintf("%s in column %s of %s cannot be read as a date.", count(length(bad), "value"), name, origin),
+         where = sprintf("%s: \"%s\".", sentence_case(place(bad)), x[bad[1L]]),
+         remedy = "Dates are written year, month, day: 2024-12-31.")
+  }
+  days
+}
+
+find_security_column <- function(x, date_column) {
+  rest <- setdiff(names(x), date_column)
+  named <- rest[tolower(rest) %in% c("security", "symbol")]
+  textual <- rest[vapply(x[rest], function(v) is.character(v) || is.factor(v), NA)]
+  if (length(named)) return(named[1L])
+  # One column of text beside at least one of numbers is a long table; a wide table
+  # has no text but where a price is none, and that is an error of its own.
+  looks_like_names <- vapply(x[textual], function(v) !any(is_number_text(as.character(v))), NA)
+  numeric <- any(vapply(x[rest], function(v) is.numeric(v) || any(is_number_text(as.character(v))), NA))
+  if (numeric && sum(looks_like_names) == 1L) textual[looks_like_names]
+}
+
+is_number_text <- function(text) !is.na(suppressWarnings(as.numeric(text)))
+
+column_numbers <- function(x, name, origin, place) {
+  if (is.numeric(x)) return(as.numeric(x))
+  if (all(is.na(x))) return(rep(NA_real_, length(x)))
+  text <- as.character(x)
+  numbers <- suppressWarnings(as.numeric(text))
+  bad <- which(is.na(numbers) & !is.na(text))
+  if (!length(bad)) return(numbers)
+  fail("price", sprintf("%s in column %s of %s %s no number.", count(length(bad), "price"), name, origin,
+                        if (length(bad) == 1L) "is" else "are"),
+       where = sprintf("%s: \"%s\".", sentence_case(place(bad)), text[bad[1L]]),
+       remedy = "Correct it, or leave the cell empty where there was no price.")
+}
+
+sentence_case <- function(text) paste0(toupper(substr(text, 1L, 1L)), substring(text, 2L))
+
+from_wide <- function(x, dates, date_column, origin, place) {
+  securities <- names(x)[names(x) != date_column]
+  if (!length(securities)) fail("layout", sprintf("There is no column of prices beside the dates in %s.", origin))
+  values <- vapply(securities, function(s) column_numbers(x[[s]], s, origin, place), numeric(nrow(x)))
+  in_date_order(dates, matrix(values, nrow(x), dimnames = list(NULL, securities)), origin, place)
+}
+
+from_long <- function(x, dates, date_column, security_column, price, origin, place) {
+  numeric <- setdiff(names(x), c(date_column, security_column))
+  if (is.null(price)) {
+    usual <- match(c("adjusted", "close", "price"), tolower(numeric))
+    price <- if (any(!is.na(usual))) numeric[stats::na.omit(usual)[1L]] else if (length(numeric) == 1L) numeric
+    if (is.null(price)) {
+      fail("layout", sprintf("It is not clear which column of %s holds the price.", origin),
+           where = sprintf("There are %s.", some(numeric)), remedy = "Say which as `price =`.")
+    }
+  } else {
+    check_choice(price, "price", numeric)
+  }
+  prices <- column_numbers(x[[price]], price, origin, place)
+  name <- as.character(x[[security_column]])
+  if (anyNA(name)) {
+    fail("layout", sprintf("There is a price without a security in %s.", origin),
+         where = sentence_case(place(which(is.na(name)))))
+  }
+  days <- sort(unique(dates))
+  securities <- unique(name)
+  row <- match(dates, days)
+  column <- match(name, securities)
+  refuse_not_positive(prices, name, dates, origin, place)
+  cell <- (column - 1) * length(days) + row
+  again <- which(duplicated(cell))
+  if (length(again)) {
+    first <- match(cell[again], cell)
+    differ <- again[!same(prices[again], prices[first])]
+    if (length(differ)) fail_duplicate(differ[1L], match(cell[differ[1L]], cell), name[differ[1L]],
+                                       dates[differ[1L]], prices, origin, place)
+    caution_duplicate(length(again), origin, place(again))
+  }
+  # Only within a security: a file may well list one security after the other.
+  falling <- diff(row)[diff(column) == 0L] < 0
+  if (any(falling)) note_order(all(falling), origin)
+  close <- matrix(NA_real_, length(days), length(securities), dimnames = list(NULL, securities))
+  close[cell] <- prices
+  new_prices(days, close, origin)
+}
+
+in_date_order <- function(dates, values, origin, place) {
+  refuse_not_positive(as.vector(values), rep(colnames(values), each = nrow(values)),
+                      rep(dates, ncol(values)), origin, function(i) place((i - 1L) %% nrow(values) + 1L))
+  if (is.unsorted(dates)) {
+    note_order(!is.unsorted(rev(dates)), origin)
+    original <- order(dates)
+    dates <- dates[original]
+    values <- values[original, , drop = FALSE]
+    given <- place
+    place <- function(rows) given(original[rows])
+  }
+  again <- which(duplicated(dates))
+  for (i in again) {
+    first <- match(dates[i], dates)
+    differ <- which(!same(values[i, ], values[first, ]))
+    if (length(differ)) fail_duplicate(i, first, colnames(values)[differ[1L]], dates[i], values[, differ[1L]], origin, place)
+  }
+  if (length(again)) {
+    caution_duplicate(length(again), origin, place(again))
+    dates <- dates[-again]
+    values <- values[-again, , drop = FALSE]
+  }
+  new_prices(dates, values, origin)
+}
+
+same <- function(a, b) (is.na(a) & is.na(b)) | (!is.na(a) & !is.na(b) & a == b)
+
+note_order <- function(newest_first, origin) {
+  note("order", sprintf("The rows of %s are %s; they were put in date order.", origin,
+                        if (newest_first) "newest first" else "not in date order"))
+}
+
+caution_duplicate <- function(n, origin, where) {
+  caution("duplicate", sprintf("%s of %s repeated an earlier one word for word and %s dropped (%s).",
+                               count(n, "row"), origin, if (n == 1L) "was" else "were", where))
+}
+
+fail_duplicate <- function(i, first, security, date, prices, origin, place) {
+  fail("duplicate", sprintf("%s has two prices that differ on %s in %s.", security, date, origin),
+       where = sprintf("%s: %s; %s: %s.", sentence_case(place(first)), prices[first], place(i), prices[i]),
+       remedy = "Keep the right one.")
+}
+
+refuse_not_positive <- function(prices, security, dates, origin, place) {
+  bad <- which(!is.na(prices) & !(prices > 0 & is.finite(prices)))
+  if (!length(bad)) return(invisible())
+  i <- bad[1L]
+  fail("not_positive",
+       sprintf("%s of %s in %s %s not above zero.", count(length(bad), "price"), some(unique(security[bad])),
+               origin, if (length(bad) == 1L) "is" else "are"),
+       where = sprintf("%s: %s on %s is %s.", sentence_case(place(i)), security[i], dates[i], prices[i]),
+       remedy = "No return can be taken from such a price: correct it, or leave the cell empty.")
+}
+
+new_prices <- function(dates, close, origin) {
+  check_securities(colnames(close), origin)
+  if (length(dates) < 2L) {
+    fail("too_short", sprintf("There is only one date in %s.", origin), where = sprintf("It is %s.", dates),
+         remedy = "A return needs two prices.")
+  }
+  empty <- colnames(close)[core_observed(close) == 0L]
+  if (length(empty)) {
+    fail("all_missing", sprintf("%s %s no price at all in %s.", some(empty), if (length(empty) == 1L) "has" else "have", origin),
+         remedy = "Take the column out, or fill it.")
+  }
+  structure(list(dates = dates, close = close, origin = origin, digest = digest_of(dates, close)),
+            class = "imbroglio_prices")
+}
+
+check_securities <- function(names, origin) {
+  bad <- names[is.na(names) | !nzchar(trimws(names)) | grepl("[[:cntrl:]]", names)]
+  if (length(bad)) {
+    fail("security", sprintf("%s of %s %s no name, or one with control characters in it.",
+                             count(length(bad), "column"), origin, if (length(bad) == 1L) "has" else "have"))
+  }
+  twice <- unique(names[duplicated(names)])
+  if (length(twice)) fail("security", sprintf("%s stands more than once in %s.", some(twice), origin))
+}
+
+# Columns by name or number; an unknown one is an error, never an NA.
+pick_securities <- function(wanted, names) {
+  if (is.character(wanted)) {
+    unknown <- setdiff(wanted, names)
+    if (length(unknown)) {
+      fail("security", sprintf("There is no security %s.", some(unknown)),
+           where = sprintf("There are %s.", some(names, 20L)), remedy = did_you_mean(unknown[1L], names))
+    }
+    return(match(wanted, names))
+  }
+  found <- tryCatch(stats::setNames(seq_along(names), names)[wanted], error = function(e) NA)
+  if (!length(found) || anyNA(found)) {
+    fail("security", sprintf("There are only %s to pick from.", count(length(names), "security", "securities")))
+  }
+  unname(found)
+}
+
+#' @export
+`[.imbroglio_prices` <- function(x, i, j, ...) {
+  rows <- if (missing(i)) seq_along(x$dates) else seq_along(x$dates)[i]
+  if (anyNA(rows)) fail("argument", sprintf("There are only %s to pick from.", count(length(x$dates), "date")))
+  columns <- if (missing(j)) seq_len(ncol(x$close)) else pick_securities(j, colnames(x$close))
+  cut <- new_prices(x$dates[sort(rows)], x$close[sort(rows), columns, drop = FALSE], x$origin)
+  cut$digest <- x$digest
+  cut
+}
+
+#' @export
+dim.imbroglio_prices <- function(x) dim(x$close)
+
+#' @export
+dimnames.imbroglio_prices <- function(x) list(format(x$dates), colnames(x$close))
+
+#' @export
+as.matrix.imbroglio_prices <- function(x, ...) `dimnames<-`(x$close, dimnames(x))
+
+#' @export
+as.data.frame.imbroglio_prices <- function(x, ...) {
+  data.frame(date = x$dates, x$close, check.names = FALSE)
+}
+
+#' Choose a span of dates
+#'
+#' @param x A price table.
+#' @param start,end First and last date, both included; text as 2024-12-31 or
+#'   `Date`. Without one, the window is open on that side.
+#' @param last Instead of `start`: a span that ends with the last date, such as `"2 years"`,
+#'   `"6 months"`, `"10 weeks"` or `"90 days"`. The span starts at the last price on or before the
+#'   date that lies that far back, so that its first return is whole.
+#' @param ... Not used.
+#' @return The price table, shorter. Securities without a price in the span are dropped, and said.
+#' @examples
+#' prices <- read_prices(demo_file("bay.csv"))
+#' window(prices, start = "2019-01-01", end = "2023-12-31")
+#' window(prices, last = "2 years")
+#' @export
+window.imbroglio_prices <- function(x, start = NULL, end = NULL, last = NULL, ...) {
+  start <- check_date(start, "start")
+  end <- check_date(end, "end")
+  keep <- rep(TRUE, length(x$dates))
+  if (!is.null(end)) keep <- keep & x$dates <= end
+  if (!is.null(last)) {
+    if (!is.null(start)) fail("argument", "Give `start` or `last`, not both.")
+    if (any(keep)) {
+      back <- span_before(max(x$dates[keep]), last)
+      start <- max(x$dates[1L], x$dates[x$dates <= back])
+    }
+  }
+  if (!is.null(start)) keep <- keep & x$dates >= start
+  asked <- sprintf("%s to %s", start %||% "the first date", end %||% "the last")
+  if (sum(keep) < 2L) {
+    fail("too_short", sprintf("There %s in the window from %s.",
+                              if (any(keep)) "is only one date" else "is no date", asked),
+         where = sprintf("The prices run from %s to %s.", x$dates[1L], x$dates[length(x$dates)]))
+  }
+  close <- x$close[keep, , drop = FALSE]
+  there <- core_observed(close) > 0L
+  if (!all(there) && any(there)) {
+    note("dropped", sprintf("%s %s no price from %s and %s left out.", some(colnames(close)[!there]),
+                            if (sum(!there) == 1L) "has" else "have", asked,
+                            if (sum(!there) == 1L) "is" else "are"))
+    close <- close[, there, drop = FALSE]
+  }
+  cut <- new_prices(x$dates[keep], close, x$origin)
+  cut$digest <- x$digest
+  cut
+}
+
+span_before <- function(day, span) {
+  parts <- if (is.character(span) && length(span) == 1L) {
+    regmatches(span, regexec("^\\s*([0-9]+)\\s*(day|week|month|quarter|year)s?\\s*$", span))[[1L]]
+  }
+  if (length(parts) != 3L) {
+    fail("argument", "`last` must be a number and a unit, such as \"2 years\" or \"90 days\".",
+         where = sprintf("It is %s.", shown(span)))
+  }
+  n <- as.integer(parts[2L])
+  back <- seq(day, by = sprintf("-%d %s", n, parts[3L]), length.out = 2L)[2L]
+  # 31 March less a month is 31 February, which R counts on into March.
+  wanted <- as.POSIXlt(day)$mday
+  if (parts[3L] %in% c("month", "quarter", "year") && as.POSIXlt(back)$mday != wanted) {
+    back <- back - as.POSIXlt(back)$mday
+  }
+  back
+}

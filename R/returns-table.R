@@ -1,0 +1,144 @@
+#' Take returns
+#'
+#' Simple returns \eqn{r_t = P_t / P_{t-1} - 1} or log returns
+#' \eqn{x_t = \ln(P_t / P_{t-1})}; \eqn{r = e^x - 1}. The first price has no return:
+#' there is one row less than there are dates.
+#'
+#' Where a price is missing there is no return, and the next return spans the gap,
+#' so that growth is kept; the basis of every result counts both. Weekly, monthly,
+#' quarterly and yearly returns are taken between the last prices of ISO weeks
+#' and of calendar months, quarters and years, dated by the last trading day of the period; a
+#' last period that the prices do not finish is left out, and said.
+#'
+#' @param x A price table, or what [as_prices()] takes. For `given = "returns"`, a data frame
+#'   with a date column and one column of returns for each security, or a matrix with dates as row names.
+#' @param kind `"simple"` or `"log"`.
+#' @param every `"day"`, `"week"`, `"month"`, `"quarter"` or `"year"`. If absent, as often as there are prices.
+#' @param keep_unfinished Whether to keep a last period that the prices do not finish.
+#' @param given What `x` holds: `"prices"`, or `"returns"` of the kind and frequency that are named.
+#' @param origin A few words on where the returns came from, for the basis.
+#' @return A returns table: a return (a fraction: 0.012 is 1.2 %) for each date and security.
+#'   `dim()`, `as.matrix()`, `as.data.frame()` and `[, securities]` work as on a wide table.
+#' @section Errors:
+#'   `imbroglio_error_argument` where `every` is finer than the prices;
+#'   `imbroglio_error_too_short` where there are not two periods; `imbroglio_error_return` for a given
+#'   simple return below -1, or one that is not finite; those of [as_prices()].
+#' @examples
+#' prices <- read_prices(demo_file("bay.csv"))
+#' as_returns(prices)
+#' as_returns(prices, kind = "log", every = "month")
+#' @export
+as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinished = FALSE,
+                       given = c("prices", "returns"), origin = "given returns") {
+  if (inherits(x, "imbroglio_returns")) {
+    if (missing(kind) && is.null(every)) return(x)
+    if (is.null(x$prices)) {
+      fail("argument", "These returns were given without prices; their kind and frequency cannot be changed.")
+    }
+    x <- x$prices
+  }
+  kind <- check_choice(kind[1L], "kind", c("simple", "log"))
+  given <- check_choice(given[1L], "given", c("prices", "returns"))
+  if (given == "returns") return(given_returns(x, kind, every, origin))
+  prices <- as_prices(x)
+  found <- frequency_of(prices$dates)
+  every <- check_every(every, found)
+  at <- if (every == found) prices else at_period_ends(prices, every, keep_unfinished)
+  values <- core_returns(at$close, kind == "log")
+  dimnames(values) <- list(NULL, colnames(at$close))
+  new_returns(at$dates[-1L], values, kind, every, start = at$dates[core_span(at$close)$first], prices = prices,
+              origin = prices$origin, digest = prices$digest)
+}
+
+check_every <- function(every, found) {
+  if (is.null(every)) return(found)
+  check_choice(every, "every", names(frequencies))
+  if (match(every, names(frequencies)) < match(found, names(frequencies))) {
+    fail("argument", sprintf("No %s returns can be taken from these prices.", frequencies[[every]]$adverb),
+         where = sprintf("They are %s.", frequencies[[found]]$adverb))
+  }
+  every
+}
+
+given_returns <- function(x, kind, every, origin) {
+  place <- function(rows) sprintf("row %s", some(rows))
+  if (is.data.frame(x)) {
+    name <- find_date_column(x, origin)
+    dates <- x[[name]]
+    columns <- names(x)[names(x) != name]
+    values <- vapply(columns, function(s) column_numbers(x[[s]], s, origin, place), numeric(nrow(x)))
+    values <- matrix(values, nrow(x), dimnames = list(NULL, columns))
+  } else if (is.matrix(x) && is.numeric(x)) {
+    name <- "dates"
+    dates <- rownames(x)
+    if (is.null(dates)) fail("no_date", "The matrix of returns has no dates.", remedy = "Give them as row names.")
+    columns <- colnames(x) %||% sprintf("SECURITY%d", seq_len(ncol(x)))
+    values <- matrix(as.numeric(x), nrow(x), dimnames = list(NULL, columns))
+  } else {
+    fail("argument", "Given returns must be a data frame or a matrix.", where = sprintf("They are %s.", shown(x)))
+  }
+  dates <- column_dates(dates, name, origin, place)
+  check_securities(columns, origin)
+  if (!length(dates)) fail("empty", sprintf("There are no rows in %s.", origin))
+  if (anyDuplicated(dates)) {
+    fail("duplicate", sprintf("%s stands more than once in %s.", dates[anyDuplicated(dates)], origin))
+  }
+  if (is.unsorted(dates)) {
+    note_order(!is.unsorted(rev(dates)), origin)
+    values <- values[order(dates), , drop = FALSE]
+    dates <- sort(dates)
+  }
+  bad <- which(is.infinite(values) | (kind == "simple" & !is.na(values) & values < -1))
+  if (length(bad)) {
+    at <- arrayInd(bad[1L], dim(values))
+    fail("return", sprintf("%s of %s cannot be.", count(length(bad), "return"), origin),
+         where = sprintf("%s on %s: %s.", columns[at[2L]], dates[at[1L]], values[bad[1L]]),
+         remedy = if (kind == "simple") "A simple return is -1 (a loss of everything) or more."
+                  else "A log return is a finite number.")
+  }
+  every <- if (is.null(every) && length(dates) > 1L) frequency_of(dates) else every %||% "day"
+  new_returns(dates, values, kind, check_choice(every, "every", names(frequencies)), start = rep(as.Date(NA), ncol(values)),
+              prices = NULL, origin = origin, digest = digest_of(dates, values))
+}
+
+new_returns <- function(dates, values, kind, every, start, prices, origin, digest) {
+  structure(list(dates = dates, values = values, kind = kind, every = every, start = start, prices = prices,
+                 origin = origin, digest = digest),
+            class = "imbroglio_returns")
+}
+
+# What a measure takes: returns, or prices from which simple returns are taken.
+take_returns <- function(x) {
+  if (inherits(x, "imbroglio_returns")) return(x)
+  if (inherits(x, "imbroglio_prices")) return(as_returns(x))
+  fail("argument", "This measure takes a price table or a returns table.", where = sprintf("This is %s.", shown(x)),
+       remedy = "Make one with read_prices(), as_prices() or as_returns().")
+}
+
+#' @export
+`[.imbroglio_returns` <- function(x, i, j, ...) {
+  if (!missing(i)) {
+    fail("argument", "Rows of a returns table are not picked by number.",
+         remedy = "Choose dates with window() on the prices, then take returns.")
+  }
+  if (missing(j)) return(x)
+  columns <- pick_securities(j, colnames(x$values))
+  x$values <- x$values[, columns, drop = FALSE]
+  x$start <- x$start[columns]
+  if (!is.null(x$prices)) x$prices <- x$prices[, columns]
+  x
+}
+
+#' @export
+dim.imbroglio_returns <- function(x) dim(x$values)
+
+#' @export
+dimnames.imbroglio_returns <- function(x) list(format(x$dates), colnames(x$values))
+
+#' @export
+as.matrix.imbroglio_returns <- function(x, ...) `dimnames<-`(x$values, dimnames(x))
+
+#' @export
+as.data.frame.imbroglio_returns <- function(x, ...) {
+  data.frame(date = x$dates, x$values, check.names = FALSE)
+}

@@ -1,0 +1,98 @@
+#include <algorithm>
+#include "columns.h"
+#include "core/returns.h"
+
+// How many values of each column are there.
+// [[Rcpp::export]]
+Rcpp::IntegerVector core_observed(const Rcpp::NumericMatrix& x) {
+  const std::size_t n = x.nrow(), k = x.ncol();
+  Rcpp::IntegerVector out(k);
+  const double* from = x.begin();
+  int* to = out.begin();
+  imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
+    for (std::size_t j = first; j < last; ++j)
+      to[j] = n - std::count_if(from + j * n, from + (j + 1) * n, [](double v) { return std::isnan(v); });
+  });
+  return out;
+}
+
+// The first and last row, counted from 1, that each column has a value in.
+// [[Rcpp::export]]
+Rcpp::List core_span(const Rcpp::NumericMatrix& x) {
+  const int n = x.nrow(), k = x.ncol();
+  Rcpp::IntegerVector first(k, NA_INTEGER), last(k, NA_INTEGER);
+  for (int j = 0; j < k; ++j) {
+    int top = 0, bottom = n - 1;
+    while (top < n && std::isnan(x(top, j))) ++top;
+    if (top == n) continue;
+    while (std::isnan(x(bottom, j))) --bottom;
+    first[j] = top + 1;
+    last[j] = bottom + 1;
+  }
+  return Rcpp::List::create(Rcpp::_["first"] = first, Rcpp::_["last"] = last);
+}
+
+// The last value that is there in each run of rows that ends with a row of
+// `ends` (counted from 1, rising) and begins after the one before.
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_last_of(const Rcpp::NumericMatrix& x, const Rcpp::IntegerVector& ends) {
+  const int m = ends.size(), k = x.ncol();
+  Rcpp::NumericMatrix out(Rcpp::no_init(m, k));
+  for (int j = 0; j < k; ++j) {
+    for (int i = 0; i < m; ++i) {
+      const int after = i ? ends[i - 1] : 0;
+      int row = ends[i] - 1;
+      while (row > after && std::isnan(x(row, j))) --row;
+      out(i, j) = x(row, j);
+    }
+  }
+  return out;
+}
+
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_returns(const Rcpp::NumericMatrix& prices, bool log) {
+  const std::size_t n = prices.nrow(), k = prices.ncol();
+  Rcpp::NumericMatrix out(Rcpp::no_init(n ? n - 1 : 0, k));
+  const double* from = prices.begin();
+  double* to = out.begin();
+  imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
+    for (std::size_t j = first; n && j < last; ++j)
+      imbroglio::returns_from_prices(from + j * n, n, log, to + j * (n - 1));
+  });
+  return out;
+}
+
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_wealth(const Rcpp::NumericMatrix& returns, bool log) {
+  const std::size_t n = returns.nrow(), k = returns.ncol();
+  Rcpp::NumericMatrix out(Rcpp::no_init(n + 1, k));
+  const double* from = returns.begin();
+  double* to = out.begin();
+  imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
+    for (std::size_t j = first; j < last; ++j)
+      imbroglio::wealth_from_returns(from + j * n, n, log, to + j * (n + 1));
+  });
+  return out;
+}
+
+// Each security's runs of h of its own returns, dated by the last of the run.
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_overlapping_returns(const Rcpp::NumericMatrix& returns, int h, bool log) {
+  const std::size_t n = returns.nrow(), k = returns.ncol(), run = h;
+  Rcpp::NumericMatrix out(n, k);
+  std::fill(out.begin(), out.end(), NA_REAL);
+  const double* from = returns.begin();
+  double* to = out.begin();
+  imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
+    imbroglio::Observed seen;
+    std::vector<double> runs;
+    for (std::size_t j = first; j < last; ++j) {
+      seen.take(from + j * n, n);
+      if (seen.size() < run) continue;
+      runs.resize(seen.size() - run + 1);
+      imbroglio::overlapping_returns(seen.values(), seen.size(), run, log, runs.data());
+      for (std::size_t i = 0; i < runs.size(); ++i) to[j * n + seen.row(i + run - 1)] = runs[i];
+    }
+  });
+  return out;
+}
