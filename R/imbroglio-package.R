@@ -14,3 +14,6 @@
 #' @importFrom stats window
 #' @keywords internal
 "_PACKAGE"
+
+# The pronoun of ggplot2's aes(), found in its data mask. Importing it would load rlang with every start of the command.
+utils::globalVariables(".data")

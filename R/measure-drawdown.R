@@ -23,7 +23,7 @@ measure_drawdown <- function(x) {
     sample <- sample_of(dates, wealth)
     basis <- new_basis(
       from = min(sample$from), to = max(sample$to), observations = stats::setNames(sample$n, colnames(wealth)),
-      dropped = dropped_of(colnames(wealth), sample, "no price"),
+      dropped = dropped_of(colnames(wealth), sample, "without a price"),
       kind = "price", every = frequency_of(dates), origin = x$origin, digest = x$digest
     )
   } else {

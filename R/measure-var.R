@@ -26,8 +26,8 @@
 #' @param rank Conventions of rank, one or several: see below.
 #' @param horizon_by `"sqrt"` or `"overlapping"`.
 #' @param value The value of the position in money, one number or one for each security.
-#' @return A table, one row for each security, level and rank: `security`, `from`, `to`, `n`, `method`, `rank`, `level`, `horizon`,
-#'   `horizon_by`, `var`, `es` (fractions), `var_value` and `es_value` (money, if `value` is given), and the working: `position` (k), `observed`
+#' @return A table, one row for each security, level and rank: `security`, `from`, `to`, `n`, `level`, `horizon`, `var`, `es` (fractions),
+#'   `var_value` and `es_value` (money, if `value` is given), `method`, `rank`, `horizon_by`, and the working: `position` (k), `observed`
 #'   (the date of the k-th worst return; `NA` between two), `worse` and `milder` (the losses next to it in rank).
 #' @section Errors:
 #'   `imbroglio_error_argument` for a level outside (0, 1), a horizon that is no whole number above 0, a value that is not
@@ -56,15 +56,14 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
     each <- rep(seq_len(ncol(values)), each = length(level))
     worth <- if (!is.null(value)) list(var_value = found$var * value[each], es_value = found$es * value[each])
     c(list(security = colnames(values)[each], from = sample$from[each], to = sample$to[each], n = found$n,
-           method = rep(method, length(each)), rank = rep(convention, length(each)), level = rep(level, ncol(values)),
-           horizon = rep(horizon, length(each)), horizon_by = rep(horizon_by, length(each)),
-           var = found$var, es = found$es),
+           level = rep(level, ncol(values)), horizon = rep(horizon, length(each)), var = found$var, es = found$es),
       worth,
-      list(position = found$position, observed = returns$dates[found$row], worse = found$worse, milder = found$milder))
+      list(method = rep(method, length(each)), rank = rep(convention, length(each)),
+           horizon_by = rep(horizon_by, length(each)), position = found$position, observed = returns$dates[found$row], worse = found$worse, milder = found$milder))
   })
   columns <- if (length(parts) == 1L) parts[[1L]] else as.list(data.table::rbindlist(parts))
   warn_few(columns, horizon)
-  choices <- c(method = method, rank = paste(rank, collapse = ", "), horizon = paste(horizon, "by", horizon_by))
+  choices <- c(method = method, rank = paste(rank, collapse = ", "), horizon = if (horizon == 1L) "1" else paste(horizon, "by", horizon_by))
   new_result(columns, "var", returns_basis(returns, sample_of(returns$dates, returns$values), choices = choices), returns)
 }
 

@@ -245,7 +245,8 @@ new_prices <- function(dates, close, origin) {
     fail("all_missing", sprintf("%s %s no price at all in %s.", some(empty), if (length(empty) == 1L) "has" else "have", origin),
          remedy = "Take the column out, or fill it.")
   }
-  structure(list(dates = dates, close = close, origin = origin, digest = digest_of(dates, close)),
+  structure(list(dates = dates, close = close, origin = origin, digest = digest_of(dates, close),
+                 universe = colnames(close)),
             class = "imbroglio_prices")
 }
 
@@ -281,9 +282,16 @@ pick_securities <- function(wanted, names) {
   rows <- if (missing(i)) seq_along(x$dates) else seq_along(x$dates)[i]
   if (anyNA(rows)) fail("argument", sprintf("There are only %s to pick from.", count(length(x$dates), "date")))
   columns <- if (missing(j)) seq_len(ncol(x$close)) else pick_securities(j, colnames(x$close))
-  cut <- new_prices(x$dates[sort(rows)], x$close[sort(rows), columns, drop = FALSE], x$origin)
-  cut$digest <- x$digest
-  cut
+  part_of(x, x$dates[sort(rows)], x$close[sort(rows), columns, drop = FALSE])
+}
+
+# A part keeps the digest of what was handed in, and the list of all securities,
+# by which a figure gives each its colour.
+part_of <- function(x, dates, close) {
+  part <- new_prices(dates, close, x$origin)
+  part$digest <- x$digest
+  part$universe <- x$universe
+  part
 }
 
 #' @export
@@ -342,9 +350,7 @@ window.imbroglio_prices <- function(x, start = NULL, end = NULL, last = NULL, ..
                             if (sum(!there) == 1L) "is" else "are"))
     close <- close[, there, drop = FALSE]
   }
-  cut <- new_prices(x$dates[keep], close, x$origin)
-  cut$digest <- x$digest
-  cut
+  part_of(x, x$dates[keep], close)
 }
 
 span_before <- function(day, span) {

@@ -10,7 +10,7 @@ sample_of <- function(dates, values) {
 }
 
 dropped_of <- function(securities, sample, inside) {
-  reasons <- list("before its first price" = sample$before, "after its last price" = sample$after)
+  reasons <- list("before the first price" = sample$before, "after the last price" = sample$after)
   reasons[[inside]] <- sample$inside
   rows <- lapply(names(reasons), function(reason) {
     some <- reasons[[reason]] > 0L
@@ -26,8 +26,8 @@ returns_basis <- function(returns, sample, ...) {
   ends <- range(sample$from, sample$to, na.rm = TRUE)
   new_basis(
     from = ends[1L], to = ends[2L], observations = stats::setNames(sample$n, securities),
-    dropped = dropped_of(securities, sample, if (is.null(returns$prices)) "no return"
-                                             else "no price; the next return spans the gap"),
+    dropped = dropped_of(securities, sample, if (is.null(returns$prices)) "without a return"
+                                             else "without a price, spanned by the next return"),
     kind = returns$kind, every = returns$every, origin = returns$origin, digest = returns$digest, ...
   )
 }

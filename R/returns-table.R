@@ -103,7 +103,7 @@ given_returns <- function(x, kind, every, origin) {
 
 new_returns <- function(dates, values, kind, every, start, prices, origin, digest) {
   structure(list(dates = dates, values = values, kind = kind, every = every, start = start, prices = prices,
-                 origin = origin, digest = digest),
+                 origin = origin, digest = digest, universe = if (is.null(prices)) colnames(values) else prices$universe),
             class = "imbroglio_returns")
 }
 

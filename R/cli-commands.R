@@ -1,0 +1,167 @@
+# The commands: what each is for, the options it has beside those of its group, a worked
+# example and what it does.
+choose <- c("from", "to", "last", "security", "price")
+hand_on <- c("format", "out", "figure", "help")
+
+commands <- function() {
+  list(
+    demo = list(
+      says = "three risk figures and a picture, on the demo data",
+      takes = "", options = c("security", "figure", "files", "help"),
+      example = "imbroglio demo --figure demo.png", run = run_demo
+    ),
+    returns = list(
+      says = "returns from prices",
+      takes = "FILE", options = c(choose, "every", "kind", hand_on),
+      example = "imbroglio returns bay.csv --security BAYALL,TARROW --every month --out monthly.csv", run = run_returns
+    ),
+    volatility = list(
+      says = "volatility, of the whole sample or rolling",
+      takes = "FILE", options = c(choose, "every", "kind", "window", "min-obs", "per-year", hand_on),
+      example = "imbroglio volatility bay.csv --security TARROW --window 20,60 --figure tarrow.png",
+      run = run_measure("volatility", c("window", "min_obs", "per_year"))
+    ),
+    drawdown = list(
+      says = "the deepest fall from a high, and when it was made good",
+      takes = "FILE", options = c(choose, "every", hand_on),
+      example = "imbroglio drawdown bay.csv --last \"5 years\"", run = run_measure("drawdown", character())
+    ),
+    var = list(
+      says = "value at risk and expected shortfall",
+      takes = "FILE",
+      options = c(choose, "every", "kind", "level", "horizon", "horizon-by", "method", "rank", "value", hand_on),
+      example = "imbroglio var bay.csv --security BAYALL --level 0.95,0.99 --value 1000000",
+      run = run_measure("var", c("level", "horizon", "horizon_by", "method", "rank", "value"))
+    ),
+    report = list(
+      says = "one page to send: sentences, tables and pictures",
+      takes = "FILE", options = c(choose, "window", "per-year", "level", "value", "out", "help"),
+      example = "imbroglio report bay.csv --security BAYALL,TARROW --out risk.html", run = run_report
+    )
+  )
+}
+
+chosen_prices <- function(files, options, command) {
+  if (length(files) != 1L) {
+    fail("argument", sprintf("%s takes one file of prices.", command), where = sprintf("%s given.", if (length(files)) count(length(files), "was", "were") else "None was"),
+         remedy = sprintf("imbroglio %s --help shows an example.", command))
+  }
+  prices <- read_prices(files, price = options$price)
+  if (!is.null(options$security)) prices <- prices[, options$security]
+  if (is.null(options$from) && is.null(options$to) && is.null(options$last)) return(prices)
+  window(prices, start = options$from, end = options$to, last = options$last)
+}
+
+chosen_returns <- function(prices, options) {
+  as_returns(prices, kind = options$kind %||% "simple", every = options$every)
+}
+
+run_measure <- function(name, own) {
+  force(name)
+  force(own)
+  function(files, options) {
+    prices <- chosen_prices(files, options, name)
+    # Drawdown is of prices, unless a frequency is asked for.
+    data <- if (name == "drawdown" && is.null(options$every)) prices else chosen_returns(prices, options)
+    result <- do.call(measures()[[name]]$measure, c(list(data), options[intersect(own, names(options))]))
+    hand_over(result, options, text = measure_text(result), table = as.data.frame(result), plot = result)
+  }
+}
+
+measure_text <- function(result) {
+  measure <- measures()[[attr(result, "measure")]]
+  table <- as.data.frame(result)
+  # Of a rolling measure people read where it stands now; the files have all of it.
+  if (!is.null(table$window)) table <- table[!duplicated(table[c("security", "window")], fromLast = TRUE), ]
+  said <- in_words(result)
+  c(sprintf("%s. %s", measure$title, measure$asks), "", text_table(table), "", if (length(said) <= 4L) said else headline(result), "",
+    strwrap(paste("Basis:", format(basis(result))), 110, exdent = 2))
+}
+
+run_returns <- function(files, options) {
+  returns <- chosen_returns(chosen_prices(files, options, "returns"), options)
+  sample <- sample_of(returns$dates, returns$values)
+  there <- which(!is.na(returns$values), arr.ind = TRUE)
+  result <- new_result(
+    list(security = colnames(returns)[there[, 2L]], date = returns$dates[there[, 1L]], return = returns$values[there]),
+    "return_list", returns_basis(returns, sample), returns
+  )
+  hand_over(result, options, text = returns_text(returns, result), table = as.data.frame(result), plot = returns)
+}
+
+# The last few dates, as many securities as a line holds.
+returns_text <- function(returns, result, rows = 8L, most = 8L) {
+  last <- utils::tail(seq_along(returns$dates), rows)
+  shown <- seq_len(min(most, ncol(returns)))
+  cells <- lapply(shown, function(j) c(colnames(returns)[j], percent(returns$values[last, j])))
+  body <- c(list(c("date", format(returns$dates[last]))), cells)
+  lines <- do.call(paste, c(lapply(body, function(v) formatC(v, width = max(nchar(v)))), sep = "  "))
+  every <- frequencies[[returns$every]]$adverb
+  hidden <- c(if (nrow(returns) > rows) sprintf("%s earlier dates", count(nrow(returns) - rows)),
+              if (ncol(returns) > most) count(ncol(returns) - most, "more security", "more securities"))
+  c(sprintf("%s %s returns, the last %s dates", sentence_case(every), returns$kind, count(length(last))), "", lines, "",
+    if (length(hidden)) sprintf("Not shown: %s. --out FILE.csv writes all.", paste(hidden, collapse = " and ")),
+    strwrap(paste("Basis:", format(basis(result))), 110, exdent = 2))
+}
+
+# Prints or writes a result in the form asked for, and draws it.
+hand_over <- function(result, options, text, table, plot) {
+  form <- options$format
+  if (is.null(form)) {
+    ending <- tolower(tools::file_ext(options$out %||% ""))
+    form <- if (ending %in% c("json", "csv")) ending else "text"
+  }
+  check_choice(form, "--format", c("text", "json", "csv"))
+  lines <- switch(form, text = text, json = as_json(result), csv = as_csv(table))
+  if (is.null(options$out)) {
+    writeLines(enc2utf8(lines), useBytes = TRUE)
+  } else {
+    write_whole(options$out, function(part) writeLines(enc2utf8(lines), part, useBytes = TRUE))
+    say("Wrote ", options$out)
+  }
+  if (!is.null(options$figure)) {
+    need_ggplot()
+    write_figure(ggplot2::autoplot(plot), options$figure)
+    say("Drew ", options$figure)
+  }
+  0L
+}
+
+run_demo <- function(files, options) {
+  if (length(files)) fail("argument", "demo brings its own data and takes no file.", remedy = sprintf("Try: imbroglio volatility %s", files[1L]))
+  if (!is.null(options$files)) {
+    if (!dir.exists(options$files)) fail("file", sprintf("There is no folder %s.", options$files))
+    taken <- file.exists(file.path(options$files, demo_file()))
+    if (any(taken)) fail("file", sprintf("%s is already in %s.", some(demo_file()[taken]), options$files), remedy = "Name an empty folder.")
+    file.copy(vapply(demo_file(), demo_file, ""), options$files)
+    say("Copied ", some(demo_file(), 20L), " to ", options$files)
+  }
+  prices <- read_prices(demo_file("bay.csv"))[, options$security %||% "BAYALL"]
+  returns <- as_returns(prices)
+  figures <- list(measure_volatility(returns), measure_drawdown(prices), measure_var(returns))
+  writeLines(c(
+    sprintf("Ten years on the Bay Exchange, an invented market (%s to %s)", prices$dates[1L], prices$dates[nrow(prices)]), "",
+    unlist(lapply(figures, function(f) strwrap(in_words(f), 100, indent = 2, exdent = 4))), "",
+    strwrap(paste("Basis:", format(basis(figures[[1L]]))), 110, exdent = 2), ""
+  ))
+  if (!is.null(options$figure)) {
+    need_ggplot()
+    write_figure(ggplot2::autoplot(if (ncol(prices) == 1L) prices else returns), options$figure)
+    say("Drew ", options$figure)
+  }
+  writeLines(c("The same on prices of your own:", "  imbroglio volatility prices.csv --window 60 --figure volatility.png",
+               "  imbroglio drawdown prices.csv", "  imbroglio var prices.csv --value 1000000",
+               "  imbroglio report prices.csv --out risk.html"))
+  0L
+}
+
+run_report <- function(files, options) {
+  prices <- chosen_prices(files, options, "report")
+  out <- options$out %||% paste0(sub("\\.csv(\\.gz)?$", "", basename(files)), "-report.html")
+  arguments <- options[intersect(c("window", "per_year", "level", "value"), names(options))]
+  do.call(write_report, c(list(prices, out), arguments))
+  say("Wrote ", out)
+  0L
+}
+
+say <- function(...) cat(..., "\n", sep = "", file = stderr())

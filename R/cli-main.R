@@ -1,0 +1,73 @@
+# The command's entry: runs one command line and ends R with its status.
+# 0 done, 2 the command line is wrong, 3 the data is wrong, 4 something broke.
+command <- function(words = commandArgs(trailingOnly = TRUE)) {
+  status <- withCallingHandlers(
+    tryCatch(
+      run_command(words),
+      imbroglio_error_argument = function(e) tell("Error: ", e, 2L),
+      imbroglio_error_package = function(e) tell("Error: ", e, 4L),
+      imbroglio_error = function(e) tell("Error: ", e, 3L),
+      error = function(e) {
+        # Who reads us has read enough: `imbroglio returns bay.csv | head`.
+        if (grepl("SIGPIPE", conditionMessage(e))) return(0L)
+        tell("Something broke: ", e, 4L)
+      }
+    ),
+    imbroglio_warning = function(w) {
+      tell("Warning: ", w)
+      invokeRestart("muffleWarning")
+    },
+    imbroglio_note = function(m) {
+      tell("Note: ", m)
+      invokeRestart("muffleMessage")
+    }
+  )
+  quit(save = "no", status = status)
+}
+
+tell <- function(prefix, condition, status = NULL) {
+  lines <- strsplit(trimws(conditionMessage(condition)), "\n", fixed = TRUE)[[1L]]
+  say(prefix, paste(sub("^\\S (?=\\S)", "", lines, perl = TRUE), collapse = "\n  "))
+  status
+}
+
+run_command <- function(words) {
+  known <- commands()
+  name <- if (length(words)) words[1L] else "--help"
+  if (name %in% c("help", "--help", "-h")) {
+    if (length(words) > 1L) return(run_command(c(words[2L], "--help")))
+    writeLines(overview(known), if (length(words)) stdout() else stderr())
+    return(if (length(words)) 0L else 2L)
+  }
+  if (name == "--version") {
+    writeLines(as.character(utils::packageVersion("imbroglio")))
+    return(0L)
+  }
+  if (!name %in% names(known)) {
+    fail("argument", sprintf("There is no command %s.", name), remedy = did_you_mean(name, names(known)) %||% "imbroglio --help lists them.")
+  }
+  this <- known[[name]]
+  line <- read_command_line(words[-1L], this$options, name)
+  if (isTRUE(line$options$help)) {
+    writeLines(command_help(name, this))
+    return(0L)
+  }
+  this$run(line$files, line$options)
+}
+
+overview <- function(known) {
+  names <- formatC(names(known), width = -max(nchar(names(known))))
+  c("imbroglio: risk from historical prices; every number can show its working", "",
+    "Usage: imbroglio COMMAND FILE [options]", "",
+    paste0("  ", names, "  ", vapply(known, `[[`, "", "says")), "",
+    "imbroglio COMMAND --help shows its options and an example.",
+    "Prices are a CSV file: a date column and one column for each security, or one row for each date and security.",
+    "Status: 0 done, 2 the command line is wrong, 3 the data is wrong, 4 something broke.")
+}
+
+command_help <- function(name, command) {
+  c(sprintf("imbroglio %s: %s", name, command$says), "",
+    trimws(sprintf("Usage: imbroglio %s %s [options]", name, command$takes)), "",
+    option_lines(command$options), "",
+    "Example:", paste0("  ", command$example))
+}

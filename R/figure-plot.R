@@ -1,0 +1,17 @@
+#' @rdname figures
+#' @export
+plot.imbroglio_result <- function(x, ...) draw(x, ...)
+
+#' @rdname figures
+#' @export
+plot.imbroglio_prices <- function(x, ...) draw(x, ...)
+
+#' @rdname figures
+#' @export
+plot.imbroglio_returns <- function(x, ...) draw(x, ...)
+
+draw <- function(x, ...) {
+  need_ggplot()
+  print(ggplot2::autoplot(x, ...))
+  invisible(x)
+}

@@ -1,0 +1,36 @@
+#' @rdname figures
+#' @exportS3Method ggplot2::autoplot
+autoplot.imbroglio_returns <- function(object, start = NULL, end = NULL, ...) {
+  need_ggplot()
+  wealth <- core_wealth(object$values, object$kind == "log")
+  lines <- do.call(rbind, lapply(seq_len(ncol(object)), function(j) {
+    growth <- data.frame(security = colnames(object)[j], date = c(object$start[j], object$dates), growth = wealth[, j])
+    within_dates(growth[!is.na(growth$growth) & !is.na(growth$date), ], "date", start, end)
+  }))
+  # From 100 at the first date shown.
+  lines$growth <- 100 * lines$growth / stats::ave(lines$growth, lines$security, FUN = function(g) g[1L])
+  securities <- colnames(object)
+  ends <- lines[!duplicated(lines$security, fromLast = TRUE), ]
+  height <- diff(range(log(lines$growth)))
+  ends$label_at <- exp(apart(log(ends$growth), 0.032 * height))
+  best <- ends[which.max(ends$growth), ]
+  worst <- ends[which.min(ends$growth), ]
+  title <- if (nrow(ends) == 1L) {
+    sprintf("100 in %s on %s became %.0f on %s", best$security, lines$date[1L], best$growth, best$date)
+  } else {
+    sprintf("100 became %.0f in %s, the most, and %.0f in %s, the least", best$growth, best$security, worst$growth, worst$security)
+  }
+  sample <- sample_of(object$dates, object$values)
+  ggplot2::ggplot(lines, ggplot2::aes(.data$date, .data$growth, colour = .data$security)) +
+    ggplot2::geom_hline(yintercept = 100, colour = quiet, linewidth = 0.3) +
+    ggplot2::geom_line(linewidth = 0.55) +
+    ggplot2::geom_text(data = ends, ggplot2::aes(x = max(lines$date), y = .data$label_at, label = sprintf("  %s %.0f", .data$security, .data$growth)),
+                       hjust = 0, size = 3.4) +
+    ggplot2::scale_colour_manual(values = colour_of(securities, object$universe)) +
+    date_axis() +
+    ggplot2::scale_y_log10(breaks = scales::breaks_log(8), labels = scales::label_number(big.mark = ",")) +
+    ggplot2::coord_cartesian(clip = "off") +
+    titles(title, "Growth of 100 put in at the first price shown, on a ratio scale: equal steps are equal returns",
+           returns_basis(object, sample), y = "Growth of 100") +
+    imbroglio_theme() + ggplot2::theme(plot.margin = ggplot2::margin(14, 112, 10, 14))
+}

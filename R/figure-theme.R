@@ -1,0 +1,102 @@
+# The look of every figure: quiet ground, words in place of legends, one colour for
+# one security wherever it appears (Okabe and Ito's colours, safe for the colour-blind, then
+# darker ones).
+ink <- "#22303C"
+quiet <- "#5B6B79"
+rule <- "#E3E8EC"
+loss <- "#B3331E"
+security_colours <- c("#0072B2", "#D55E00", "#009E73", "#CC79A7", "#E69F00", "#56B4E9", "#7A5195", "#4D4D4D",
+                      "#004C77", "#8F3F00", "#006B4E", "#8A4F70", "#9A6A00", "#2F7FA8", "#4B2F60", "#8C8C8C")
+
+colour_of <- function(securities, universe) {
+  place <- match(securities, universe)
+  stats::setNames(security_colours[(place - 1L) %% length(security_colours) + 1L], securities)
+}
+
+imbroglio_theme <- function() {
+  ggplot2::theme_minimal(base_size = 13) +
+    ggplot2::theme(
+      text = ggplot2::element_text(colour = ink),
+      axis.text = ggplot2::element_text(colour = quiet),
+      axis.title = ggplot2::element_text(colour = quiet, size = ggplot2::rel(0.9)),
+      panel.grid.minor = ggplot2::element_blank(),
+      panel.grid.major = ggplot2::element_line(colour = rule, linewidth = 0.4),
+      strip.text = ggplot2::element_text(colour = ink, face = "bold", hjust = 0, size = ggplot2::rel(0.95)),
+      plot.title = ggplot2::element_text(face = "bold", size = ggplot2::rel(1.2)),
+      plot.subtitle = ggplot2::element_text(colour = quiet),
+      plot.caption = ggplot2::element_text(colour = quiet, hjust = 0, size = ggplot2::rel(0.65)),
+      plot.title.position = "plot", plot.caption.position = "plot",
+      plot.margin = ggplot2::margin(14, 22, 10, 14), legend.position = "none"
+    )
+}
+
+titles <- function(title, subtitle, basis, x = NULL, y = NULL) {
+  ggplot2::labs(title = wrapped(title, 88), subtitle = wrapped(subtitle, 110), caption = wrapped(format(basis), 165), x = x, y = y)
+}
+
+wrapped <- function(text, width) paste(strwrap(text, width), collapse = "\n")
+
+need_ggplot <- function() {
+  need_package("ggplot2", "A figure")
+  need_package("scales", "A figure")
+}
+
+percent_axis <- function(x) {
+  step <- suppressWarnings(min(diff(sort(unique(x[is.finite(x)])))))
+  paste0(formatC(100 * x, format = "f", digits = if (is.finite(step) && step < 0.00999) 1L else 0L), " %")
+}
+
+date_axis <- function(...) ggplot2::scale_x_date(date_labels = "%Y-%m", breaks = scales::breaks_pretty(7), expand = ggplot2::expansion(c(0.01, 0.03)), ...)
+
+# Moves labels apart that would overlap, keeping their order; `gap` in units of y.
+apart <- function(y, gap) {
+  if (length(y) < 2L) return(y)
+  o <- order(y)
+  moved <- y[o]
+  for (i in seq_len(200L)) {
+    close <- which(diff(moved) < gap * 0.999)
+    if (!length(close)) break
+    for (j in close) {
+      push <- (gap - (moved[j + 1L] - moved[j])) / 2
+      moved[j] <- moved[j] - push
+      moved[j + 1L] <- moved[j + 1L] + push
+    }
+  }
+  y[o] <- moved
+  y
+}
+
+#' Write a figure to a file
+#'
+#' @param plot A ggplot, from `autoplot()`.
+#' @param path The file; its ending says the form: `.png`, `.svg` or `.pdf`.
+#' @param width,height In inches; a PNG has 100 dots an inch.
+#' @return `path`, invisibly. The file is written whole or not at all.
+#' @examplesIf requireNamespace("ggplot2", quietly = TRUE) && requireNamespace("ragg", quietly = TRUE)
+#' prices <- read_prices(demo_file("bay.csv"))
+#' write_figure(ggplot2::autoplot(prices[, "TARROW"]), tempfile(fileext = ".png"))
+#' @export
+write_figure <- function(plot, path, width = 12.8, height = 8) {
+  need_ggplot()
+  draw <- figure_devices[[tolower(tools::file_ext(path))]]
+  if (is.null(draw)) {
+    fail("argument", sprintf("A figure is written as %s.", some(paste0(".", names(figure_devices)))),
+         where = sprintf("The file is %s.", path))
+  }
+  write_whole(path, function(part) {
+    draw(part, width, height)
+    tryCatch(print(plot), finally = grDevices::dev.off())
+  })
+}
+
+figure_devices <- list(
+  png = function(path, width, height) {
+    need_package("ragg", "A PNG figure")
+    ragg::agg_png(path, width = width, height = height, units = "in", res = 100)
+  },
+  svg = function(path, width, height) {
+    need_package("svglite", "An SVG figure")
+    svglite::svglite(path, width = width, height = height)
+  },
+  pdf = function(path, width, height) grDevices::cairo_pdf(path, width = width, height = height)
+)

@@ -1,0 +1,68 @@
+# The basis in one line.
+#' @export
+format.imbroglio_basis <- function(x, ...) {
+  n <- range(x$observations)
+  what <- if (x$kind == "price") sprintf("%s prices", frequencies[[x$every]]$adverb)
+          else sprintf("%s %s returns", frequencies[[x$every]]$adverb, x$kind)
+  left_out <- tapply(x$dropped$n, x$dropped$reason, sum)
+  parts <- c(
+    sprintf("%s to %s", x$from, x$to),
+    sprintf("%s %s%s", if (n[1L] == n[2L]) count(n[1L]) else paste(count(n[1L]), "to", count(n[2L])), what,
+            if (x$securities > 1L) " a security" else ""),
+    if (length(left_out)) sprintf("%s %s", count(as.vector(left_out)), names(left_out)),
+    if (!is.na(x$per_year)) sprintf("%s periods a year", format(x$per_year)),
+    if (length(x$choices)) paste(names(x$choices), x$choices),
+    if (!is.na(x$seed)) sprintf("seed %s", x$seed),
+    x$origin, paste("digest", x$digest), paste("imbroglio", x$version)
+  )
+  paste(parts, collapse = "; ")
+}
+
+#' @export
+print.imbroglio_basis <- function(x, ...) {
+  cat("Basis:\n", paste0("  ", strsplit(format(x), "; ", fixed = TRUE)[[1L]], "\n"), sep = "")
+  if (nrow(x$dropped)) {
+    cat("Left out:\n")
+    print(x$dropped, row.names = FALSE)
+  }
+  invisible(x)
+}
+
+#' @export
+print.imbroglio_result <- function(x, ...) {
+  loadNamespace("tibble")
+  NextMethod()
+}
+
+#' @exportS3Method pillar::tbl_sum
+tbl_sum.imbroglio_result <- function(x, ...) {
+  stats::setNames(
+    c(paste(count(nrow(x), "row"), "of", count(length(unique(x$security)), "security", "securities")), format(basis(x))),
+    c(measures()[[attr(x, "measure")]]$title, "Basis")
+  )
+}
+
+#' @export
+print.imbroglio_prices <- function(x, ...) {
+  print_panel(x, sprintf("Prices: %s, %s", count(ncol(x), "security", "securities"), count(nrow(x), "date")),
+              x$close, "prices")
+}
+
+#' @export
+print.imbroglio_returns <- function(x, ...) {
+  print_panel(x, sprintf("Returns: %s, %s, %s %s", count(ncol(x), "security", "securities"), count(nrow(x), "date"),
+                         frequencies[[x$every]]$adverb, x$kind),
+              x$values, "returns")
+}
+
+print_panel <- function(x, title, values, what, most = 20L) {
+  columns <- seq_len(min(most, ncol(values)))
+  sample <- sample_of(x$dates, values[, columns, drop = FALSE])
+  table <- data.frame(security = colnames(values)[columns], from = sample$from, to = sample$to, n = sample$n,
+                      missing = sample$inside)
+  if (!any(table$missing)) table$missing <- NULL
+  cat(title, "; ", x$origin, "\n", sep = "")
+  writeLines(paste0("  ", text_table(table)))
+  if (ncol(values) > most) cat("  and ", count(ncol(values) - most, "more security", "more securities"), "\n", sep = "")
+  invisible(x)
+}

@@ -1,0 +1,56 @@
+#' Write a report
+#'
+#' One self-contained HTML page: what was measured in sentences, the tables, and the
+#' pictures, with the basis of each. Nothing in it is loaded from elsewhere.
+#'
+#' @param prices A price table.
+#' @param path The file to write.
+#' @param window The rolling window of the volatility picture, in returns.
+#' @param per_year Periods a year, see [measure_volatility()].
+#' @param level Confidence levels of value at risk.
+#' @param value The value of each position in money, see [measure_var()].
+#' @return `path`, invisibly. The file is written whole or not at all.
+#' @section Errors:
+#'   `imbroglio_error_package` where rmarkdown, knitr, ggplot2, ragg or pandoc is missing; `imbroglio_error_file` where `path`
+#'   cannot be written.
+#' @examplesIf requireNamespace("rmarkdown", quietly = TRUE) && rmarkdown::pandoc_available()
+#' \donttest{
+#' prices <- read_prices(demo_file("bay.csv"))
+#' write_report(prices[, c("BAYALL", "TARROW")], tempfile(fileext = ".html"))
+#' }
+#' @export
+write_report <- function(prices, path, window = 60L, per_year = NULL, level = 0.99, value = NULL) {
+  prices <- as_prices(prices)
+  for (package in c("rmarkdown", "knitr", "ggplot2", "scales", "ragg")) need_package(package, "A report")
+  if (!rmarkdown::pandoc_available()) {
+    fail("package", "A report needs pandoc, which is not installed.", remedy = "Install it: it is a Debian package, and comes with many editors.")
+  }
+  returns <- as_returns(prices)
+  # All is measured before anything is written: bad arguments leave no file.
+  parts <- list(
+    volatility = measure_volatility(returns, per_year = per_year),
+    drawdown = measure_drawdown(prices),
+    var = measure_var(returns, level = level, value = value)
+  )
+  rolling <- measure_volatility(returns, window = window, per_year = per_year)
+  write_whole(path, function(part) {
+    work <- tempfile("report-")
+    dir.create(work)
+    on.exit(unlink(work, recursive = TRUE))
+    source <- file.path(work, "report.Rmd")
+    file.copy(system.file("report", c("report.Rmd", "report.css"), package = "imbroglio"), work)
+    made <- rmarkdown::render(source, output_file = "report.html", quiet = TRUE, envir = list2env(
+      list(prices = prices, parts = parts, rolling = rolling), parent = asNamespace("imbroglio")))
+    file.copy(made, part)
+  })
+}
+
+# A table of a result in HTML, every cell escaped.
+html_table <- function(result) {
+  table <- as.data.frame(result)
+  names <- columns_to_show(table)
+  right <- !vapply(names, function(n) columns[[n]]$unit %in% c("text", "date"), NA)
+  shown <- lapply(names, function(n) units[[columns[[n]]$unit]](table[[n]]))
+  knitr::kable(as.data.frame(shown), format = "html", escape = TRUE, align = ifelse(right, "r", "l"), row.names = FALSE,
+               col.names = vapply(names, function(n) columns[[n]]$label, ""))
+}
