@@ -111,7 +111,7 @@ volatility_panels <- function(object, table, source) {
     ggplot2::geom_text(data = ends[ends$window == max(ends$window), ], ggplot2::aes(label = sprintf("%.0f %%", .data$value)), hjust = -0.15, size = 3.2) +
     ggplot2::scale_linewidth_manual(values = c(0.3, 0.55)) +
     ggplot2::scale_colour_manual(values = colours) +
-    ggplot2::facet_wrap(ggplot2::vars(.data$security)) +
+    ggplot2::facet_wrap(ggplot2::vars(.data$security), ncol = if (length(securities) <= 4L) 1L else NULL) +
     ggplot2::scale_x_date(date_labels = "%Y", breaks = scales::breaks_pretty(4), expand = ggplot2::expansion(c(0.01, 0.14))) +
     ggplot2::scale_y_continuous(limits = c(0, NA)) +
     titles(headline(object), window_subtitle(object, unique(table$window)), basis(object), y = "Volatility, % a year") +

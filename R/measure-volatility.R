@@ -51,13 +51,17 @@ measure_volatility <- function(returns, window = NULL, min_obs = NULL, per_year 
          where = sprintf("It is %s, for a window of %s.", max(least), min(window)))
   }
   values <- lapply(seq_along(window), function(i) core_rolling_deviation(returns$values, window[i], least[i]))
-  longest <- max(core_observed(returns$values))
-  if (longest < min(least)) {
-    caution("window", sprintf("No security has as many as %s; there is no window to measure.",
-                              count(min(least), "return")), remedy = sprintf("The longest has %s.", longest))
+  if (nrow(returns) < min(least) || all(is.na(values[[which.min(least)]][nrow(returns), ]))) {
+    warn_short(max(core_observed(returns$values)), min(least))
   }
   if (as == "matrix") return(`dimnames<-`(values[[1L]], dimnames(returns)))
   rolling_volatility(returns, window, least, values, per_year)
+}
+
+warn_short <- function(longest, least) {
+  if (longest >= least) return(invisible())
+  caution("window", sprintf("No security has as many as %s; there is no window to measure.", count(least, "return")),
+          remedy = sprintf("The longest has %s.", count(longest)))
 }
 
 whole_volatility <- function(returns, per_year) {
@@ -71,22 +75,21 @@ whole_volatility <- function(returns, per_year) {
 }
 
 rolling_volatility <- function(returns, window, least, values, per_year) {
-  seen <- lapply(seq_len(ncol(returns$values)), function(j) which(!is.na(returns$values[, j])))
-  rows <- unlist(seen)
-  place <- unlist(lapply(seen, seq_along))
-  security <- rep(colnames(returns$values), lengths(seen))
-  column <- rep(seq_along(seen), lengths(seen))
+  sample <- sample_of(returns$dates, returns$values)
+  days <- as.numeric(returns$dates)
+  cells <- if (all(sample$n == nrow(returns))) NULL else which(!is.na(returns$values))
+  rows <- if (is.null(cells)) rep(seq_along(days), ncol(returns)) else (cells - 1L) %% length(days) + 1L
+  place <- sequence(sample$n)
+  security <- rep(colnames(returns$values), sample$n)
   part <- function(i) {
     n <- pmin(place, window[i])
-    deviation <- values[[i]][cbind(rows, column)]
+    deviation <- if (is.null(cells)) as.vector(values[[i]]) else values[[i]][cells]
     list(security = security, window = rep(window[i], length(rows)),
-         from = returns$dates[rows[seq_along(rows) - n + 1L]], to = returns$dates[rows],
+         from = .Date(days[rows[seq_along(rows) - n + 1L]]), to = .Date(days[rows]),
          n = n, volatility = deviation, volatility_annual = deviation * sqrt(per_year))
   }
   parts <- lapply(seq_along(window), part)
   columns <- if (length(parts) == 1L) parts[[1L]] else as.list(data.table::rbindlist(parts))
   choices <- c(window = paste(window, collapse = ", "), min_obs = paste(unique(least), collapse = ", "))
-  new_result(columns, "volatility",
-             returns_basis(returns, sample_of(returns$dates, returns$values), per_year = per_year, choices = choices),
-             returns)
+  new_result(columns, "volatility", returns_basis(returns, sample, per_year = per_year, choices = choices), returns)
 }

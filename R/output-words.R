@@ -98,7 +98,8 @@ headline <- function(result) {
   least <- which.min(size)
   if (!length(most)) return(said[1L])
   words <- switch(attr(result, "measure"),
-                  volatility = c("moves most", "least", " a year"),
+                  volatility = if (is.null(table$window)) c("moves most", "least", " a year")
+                               else c("moves most now", "least", sprintf(" a year over %s returns", count(table$window[most]))),
                   drawdown = c("fell deepest", "least", " below its high"),
                   var = c("risks most", "least", paste(" at", units$level(table$level[most]))))
   sprintf("%s %s (%s%s), %s %s (%s).", table$security[most], words[1L], percent(size[most], 1L), words[3L],

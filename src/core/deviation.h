@@ -32,7 +32,7 @@ inline double standard_deviation(const double* x, std::size_t n, std::size_t& us
   return std::sqrt(std::max(0.0, squares - rest * rest / m) / (m - 1.0));
 }
 
-// Rolling standard deviation of values of which none is missing.
+// Rolling standard deviation of values of which none is missing; the window is 2 or more.
 //
 // The data is cut into blocks as long as the window, so that every window is
 // the tail of one block and the head of the next. Both are summed from the
@@ -45,72 +45,64 @@ inline double standard_deviation(const double* x, std::size_t n, std::size_t& us
 class RollingDeviation {
  public:
   RollingDeviation(std::size_t window, std::size_t min_obs)
-      : window_(window), min_obs_(std::max<std::size_t>(min_obs, 2)),
-        tail_sum_(window), tail_squares_(window),
-        head_sum_(window), head_squares_(window) {}
+      : window_(window), min_obs_(std::max<std::size_t>(min_obs, 2)), per_count_(window + 1), weight_(window),
+        tail_mean_(window), tail_about_mean_(window) {
+    const double n = static_cast<double>(window);
+    for (std::size_t k = 1; k <= window; ++k) per_count_[k] = 1.0 / static_cast<double>(k);
+    for (std::size_t k = 0; k < window; ++k) weight_[k] = static_cast<double>(k + 1) * (n - static_cast<double>(k + 1)) / n;
+  }
 
+  // Writes n values.
   void operator()(const double* x, std::size_t n, double* out) {
-    double tail_edge = 0.0;
-    for (std::size_t start = 0; start < n; start += window_) {
-      const std::size_t size = std::min(window_, n - start);
-      const double* block = x + start;
-      sum_head(block, size);
-      if (start == 0) first_block(size, out);
-      else join(tail_edge - block[0], size, out + start);
-      if (start + size < n) {
-        sum_tail(block);
-        tail_edge = block[window_ - 1];
-      }
+    if (n == 0) return;
+    first_block(x, std::min(window_, n), out);
+    for (std::size_t start = window_; start < n; start += window_) {
+      sum_tail(x + start - window_);
+      join(x + start, std::min(window_, n - start), out + start);
     }
   }
 
  private:
-  void sum_head(const double* block, std::size_t size) {
+  void first_block(const double* block, std::size_t size, double* out) const {
     double sum = 0.0, squares = 0.0;
     for (std::size_t k = 0; k < size; ++k) {
       const double d = block[k] - block[0];
-      head_sum_[k] = sum += d;
-      head_squares_[k] = squares += d * d;
+      sum += d;
+      squares += d * d;
+      out[k] = k + 1 < min_obs_ ? missing
+                                : std::sqrt(std::max(0.0, squares - sum * (sum * per_count_[k + 1])) / static_cast<double>(k));
     }
   }
 
-  // tail_*_[k] sums what is left of the block when its first k + 1 are gone.
+  // tail_*_[k] is of what is left of the block when its first k + 1 are gone.
   void sum_tail(const double* block) {
     const double edge = block[window_ - 1];
     double sum = 0.0, squares = 0.0;
-    tail_sum_[window_ - 1] = tail_squares_[window_ - 1] = 0.0;
+    tail_mean_[window_ - 1] = tail_about_mean_[window_ - 1] = 0.0;
     for (std::size_t k = window_ - 1; k-- > 0;) {
       const double d = block[k + 1] - edge;
-      tail_sum_[k] = sum += d;
-      tail_squares_[k] = squares += d * d;
+      sum += d;
+      squares += d * d;
+      tail_mean_[k] = sum * per_count_[window_ - 1 - k];
+      tail_about_mean_[k] = squares - sum * tail_mean_[k];
     }
   }
 
-  void first_block(std::size_t size, double* out) const {
+  void join(const double* block, std::size_t size, double* out) const {
+    const double edges_apart = block[-1] - block[0], per_less_one = 1.0 / static_cast<double>(window_ - 1);
+    double sum = 0.0, squares = 0.0;
     for (std::size_t k = 0; k < size; ++k) {
-      const double n = static_cast<double>(k + 1);
-      const double about_mean = head_squares_[k] - head_sum_[k] * head_sum_[k] / n;
-      out[k] = k + 1 < min_obs_ ? missing : std::sqrt(std::max(0.0, about_mean) / (n - 1.0));
-    }
-  }
-
-  void join(double edges_apart, std::size_t size, double* out) const {
-    const double n = static_cast<double>(window_), per_n = 1.0 / n, per_less_one = 1.0 / (n - 1.0);
-    for (std::size_t k = 0; k < size; ++k) {
-      const double heads = static_cast<double>(static_cast<int>(k) + 1), tails = n - heads;
-      const double tail_mean = tails > 0.0 ? tail_sum_[k] / tails : 0.0;
-      const double head_mean = head_sum_[k] / heads;
-      const double apart = edges_apart + tail_mean - head_mean;
-      const double about_mean = (tail_squares_[k] - tail_sum_[k] * tail_mean) +
-                                (head_squares_[k] - head_sum_[k] * head_mean) +
-                                apart * apart * (heads * tails * per_n);
+      const double d = block[k] - block[0];
+      sum += d;
+      squares += d * d;
+      const double mean = sum * per_count_[k + 1], apart = edges_apart + tail_mean_[k] - mean;
+      const double about_mean = tail_about_mean_[k] + (squares - sum * mean) + apart * apart * weight_[k];
       out[k] = std::sqrt(std::max(0.0, about_mean) * per_less_one);
     }
-    if (window_ < min_obs_) std::fill(out, out + size, missing);
   }
 
   std::size_t window_, min_obs_;
-  std::vector<double> tail_sum_, tail_squares_, head_sum_, head_squares_;
+  std::vector<double> per_count_, weight_, tail_mean_, tail_about_mean_;
 };
 
 }  // namespace imbroglio
