@@ -6,7 +6,7 @@ autoplot.imbroglio_var <- function(object, ...) {
   if (length(unique(table$security)) > 1L) {
     several <- lengths(lapply(table[c("level", "rank")], unique)) > 1L
     if (any(several)) {
-      which <- do.call(paste, c(list(units$level(table$level)), if (several[["rank"]]) list(table$rank)))
+      which <- do.call(paste, c(list(unit_text$level(table$level)), if (several[["rank"]]) list(table$rank)))
       table$row <- paste(table$security, which, sep = ", ")
     }
     return(ranking_figure(object, table$var, "Value at risk", var_subtitle(object), rows = table[["row"]], digits = 2L))
@@ -39,7 +39,7 @@ loss_histogram <- function(object, table) {
   # One line for each; the labels step down so that none covers another.
   lines$label_at <- top * (1 - 0.085 * (seq_len(nrow(lines)) - 1L) %% 9)
   ranked <- length(unique(lines$rank)) > 1L
-  lines$label <- sprintf("%s%s: %s  ", units$level(lines$level), if (ranked) paste(",", lines$rank) else "", percent(lines$var))
+  lines$label <- sprintf("%s%s: %s  ", unit_text$level(lines$level), if (ranked) paste(",", lines$rank) else "", percent(lines$var))
   ggplot2::ggplot(bars) +
     ggplot2::geom_rect(ggplot2::aes(xmin = .data$from, xmax = .data$to, ymin = 0, ymax = .data$count, fill = .data$beyond), colour = "white", linewidth = 0.15) +
     ggplot2::scale_fill_manual(values = c(`FALSE` = unname(colour_of(table$security[1L], source$universe)), `TRUE` = loss)) +

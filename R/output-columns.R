@@ -1,6 +1,6 @@
 # What each column of a result is called for people, and its unit. `detail` columns
 # are for the working and stay out of text tables.
-columns <- list(
+known_columns <- list(
   security = list(label = "security", unit = "text"),
   window = list(label = "window", unit = "count"),
   from = list(label = "from", unit = "date"),
@@ -31,7 +31,7 @@ columns <- list(
   highest = list(label = "highest", unit = "fraction")
 )
 
-units <- list(
+unit_text <- list(
   text = identity,
   date = function(x) ifelse(is.na(x), "-", format(x)),
   count = function(x) count(x),
@@ -56,15 +56,15 @@ money <- function(x) {
 columns_to_show <- function(table) {
   constant <- vapply(table, function(v) length(unique(v)) <= 1L, NA)
   choice <- names(table) %in% c("method", "rank", "horizon", "horizon_by", "window")
-  detail <- vapply(names(table), function(name) isTRUE(columns[[name]]$detail), NA)
+  detail <- vapply(names(table), function(name) isTRUE(known_columns[[name]]$detail), NA)
   names(table)[!detail & !(choice & constant)]
 }
 
 # The table as text: a header line, then a line a row. Numbers to the right.
 text_table <- function(table) {
   shown <- lapply(stats::setNames(nm = columns_to_show(table)), function(name) {
-    column <- columns[[name]] %||% list(label = name, unit = if (is.numeric(table[[name]])) "number" else "text")
-    cells <- c(column$label, units[[column$unit]](table[[name]]))
+    column <- known_columns[[name]] %||% list(label = name, unit = if (is.numeric(table[[name]])) "number" else "text")
+    cells <- c(column$label, unit_text[[column$unit]](table[[name]]))
     formatC(cells, width = if (column$unit %in% c("text", "date")) -max(nchar(cells)) else max(nchar(cells)))
   })
   sub(" +$", "", do.call(paste, c(unname(shown), sep = "  ")))

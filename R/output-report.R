@@ -39,18 +39,29 @@ write_report <- function(prices, path, window = 60L, per_year = NULL, level = 0.
     on.exit(unlink(work, recursive = TRUE))
     source <- file.path(work, "report.Rmd")
     file.copy(system.file("report", c("report.Rmd", "report.css"), package = "imbroglio"), work)
-    made <- rmarkdown::render(source, output_file = "report.html", quiet = TRUE, envir = list2env(
+    made <- rmarkdown::render(source, page_format(), output_file = "report.html", quiet = TRUE, envir = list2env(
       list(prices = prices, parts = parts, rolling = rolling), parent = asNamespace("imbroglio")))
     file.copy(made, part)
   })
+}
+
+# A bare page: rmarkdown's own HTML formats put scripts into it.
+page_format <- function() {
+  rmarkdown::output_format(
+    knitr = rmarkdown::knitr_options(opts_chunk = list(dev = "ragg_png", dpi = 160, fig.width = 11, fig.height = 6.4)),
+    pandoc = rmarkdown::pandoc_options(
+      to = "html5", ext = ".html",
+      args = c("--standalone", "--self-contained", "--css", "report.css", "--metadata", "document-css=false")
+    )
+  )
 }
 
 # A table of a result in HTML, every cell escaped.
 html_table <- function(result) {
   table <- as.data.frame(result)
   names <- columns_to_show(table)
-  right <- !vapply(names, function(n) columns[[n]]$unit %in% c("text", "date"), NA)
-  shown <- lapply(names, function(n) units[[columns[[n]]$unit]](table[[n]]))
+  right <- !vapply(names, function(n) known_columns[[n]]$unit %in% c("text", "date"), NA)
+  shown <- lapply(names, function(n) unit_text[[known_columns[[n]]$unit]](table[[n]]))
   knitr::kable(as.data.frame(shown), format = "html", escape = TRUE, align = ifelse(right, "r", "l"), row.names = FALSE,
-               col.names = vapply(names, function(n) columns[[n]]$label, ""))
+               col.names = vapply(names, function(n) known_columns[[n]]$label, ""))
 }

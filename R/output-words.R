@@ -78,7 +78,7 @@ one_in <- function(level, one, many) {
   out_of <- 1 / (1 - level)
   whole <- abs(out_of - round(out_of)) < 1e-6 * out_of
   ifelse(whole, sprintf("one %s in %s", one, count(round(out_of))),
-         sprintf("in %s of %s", units$level(1 - level), many))
+         sprintf("in %s of %s", unit_text$level(1 - level), many))
 }
 
 # One line that says the finding: the title of a figure, the first line of a text.
@@ -101,7 +101,7 @@ headline <- function(result) {
                   volatility = if (is.null(table$window)) c("moves most", "least", " a year")
                                else c("moves most now", "least", sprintf(" a year over %s returns", count(table$window[most]))),
                   drawdown = c("fell deepest", "least", " below its high"),
-                  var = c("risks most", "least", paste(" at", units$level(table$level[most]))))
+                  var = c("risks most", "least", paste(" at", unit_text$level(table$level[most]))))
   sprintf("%s %s (%s%s), %s %s (%s).", table$security[most], words[1L], percent(size[most], 1L), words[3L],
           table$security[least], words[2L], percent(size[least], 1L))
 }

@@ -43,20 +43,34 @@ read_columns <- function(path, origin) {
     fail("empty", if (file.size(path) == 0) sprintf("There is nothing in %s.", origin)
                   else sprintf("The first line of %s is empty; it should name the columns.", origin))
   }
-  trouble <- function(condition) {
-    fail("layout", sprintf("The lines of %s do not all have the same columns.", origin),
-         where = gsub("\\s+", " ", conditionMessage(condition)))
-  }
-  columns <- tryCatch(
-    data.table::fread(file = path, header = TRUE, skip = 0L, na.strings = c("", "NA"), strip.white = TRUE,
-                      integer64 = "double", check.names = FALSE, data.table = FALSE, showProgress = FALSE),
-    warning = trouble, error = trouble
+  # fread is let finish before its first complaint is made an error: it cleans up behind itself.
+  complaint <- NULL
+  columns <- withCallingHandlers(
+    tryCatch(
+      data.table::fread(file = path, header = TRUE, skip = 0L, na.strings = c("", "NA"), strip.white = TRUE,
+                        integer64 = "double", check.names = FALSE, data.table = FALSE, showProgress = FALSE),
+      error = function(e) complaint <<- complaint %||% conditionMessage(e)
+    ),
+    warning = function(w) {
+      complaint <<- complaint %||% conditionMessage(w)
+      invokeRestart("muffleWarning")
+    }
   )
+  if (!is.null(complaint)) {
+    fail("layout", sprintf("The lines of %s do not all have the same columns.", origin),
+         where = gsub("\\s+", " ", complaint))
+  }
+  # It leaves quotes within quotes doubled.
+  names(columns) <- single_quotes(names(columns))
+  textual <- vapply(columns, is.character, NA)
+  columns[textual] <- lapply(columns[textual], single_quotes)
   if (!nrow(columns)) {
     fail("empty", sprintf("There are no prices in %s.", origin), where = "It has a header line only.")
   }
   columns
 }
+
+single_quotes <- function(text) gsub('""', '"', text, fixed = TRUE)
 
 unpack <- function(path, origin) {
   to <- tempfile(fileext = ".csv")

@@ -1,5 +1,7 @@
 #pragma once
 #include <Rcpp.h>
+// Keeps out RcppParallel's matrix class: before 5.1.9 it derives from what C++17 deprecates, and it is not used here.
+#define __RCPP_PARALLEL_RMATRIX__
 #include <RcppParallel.h>
 #include <cmath>
 #include <cstddef>

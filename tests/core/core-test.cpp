@@ -1,0 +1,97 @@
+// The core alone, without R: each check against a direct computation in quadruple
+// precision. Prints "ok" or "not ok" and a name for each.
+#include <cstdint>
+#include <cstdio>
+#include <random>
+#include <string>
+#include "deviation.h"
+#include "drawdown.h"
+#include "returns.h"
+#include "tail.h"
+
+using namespace imbroglio;
+using Exact = __float128;
+using Series = std::vector<double>;
+
+void check(const std::string& name, double worst, double tolerance) {
+  std::printf("%s %s: off by %.3g, allowed %.3g\n", worst <= tolerance ? "ok" : "not ok", name.c_str(), worst, tolerance);
+}
+
+// The largest relative error of the rolling variance over all windows.
+double rolling_error(const Series& x, std::size_t window) {
+  Series out(x.size());
+  RollingDeviation(window, window)(x.data(), x.size(), out.data());
+  double worst = 0.0;
+  for (std::size_t t = 0; t < x.size(); ++t) {
+    if (t + 1 < window) {
+      if (!std::isnan(out[t])) return 1e300;
+      continue;
+    }
+    Exact mean = 0, squares = 0;
+    for (std::size_t i = t + 1 - window; i <= t; ++i) mean += x[i];
+    mean /= window;
+    for (std::size_t i = t + 1 - window; i <= t; ++i) squares += (x[i] - mean) * (x[i] - mean);
+    const double exact = static_cast<double>(squares / (window - 1)), got = out[t] * out[t];
+    worst = std::max(worst, exact == 0.0 ? got : std::fabs(got / exact - 1.0));
+  }
+  return worst;
+}
+
+int main() {
+  std::mt19937_64 random(7);
+  std::normal_distribution<double> normal;
+  const std::size_t n = 1001;
+  Series level(n), rising(n), falling(n), spike(n), flat(n, 12.3);
+  for (std::size_t t = 0; t < n; ++t) {
+    const double noise = normal(random), drift = std::pow(1e6, t / (n - 1.0));
+    level[t] = 1e7 + 0.2 + (t % 2 ? 0.1 : -0.1);
+    rising[t] = drift * (1.0 + 1e-4 * noise);
+    falling[n - 1 - t] = rising[t];
+    spike[t] = t == 500 ? 1e9 : 1e-2 * noise;
+  }
+  const struct { const char* name; const Series& x; } cases[] = {
+      {"level 1e7", level}, {"rising a millionfold", rising}, {"falling a millionfold", falling}, {"one huge value", spike}, {"constant", flat}};
+  for (const auto& c : cases)
+    for (std::size_t window : {2, 3, 60, 250, 1001})
+      check(std::string("rolling deviation, ") + c.name + ", window " + std::to_string(window), rolling_error(c.x, window), 2e-11);
+
+  Series price(n), back(n), x(n - 1), runs(n);
+  price[0] = 100;
+  for (std::size_t t = 1; t < n; ++t) price[t] = price[t - 1] * std::exp(0.02 * normal(random));
+  for (bool log : {false, true}) {
+    returns_from_prices(price.data(), n, log, x.data());
+    wealth_from_returns(x.data(), n - 1, log, back.data());
+    double worst = 0.0, worst_run = 0.0;
+    for (std::size_t t = 0; t < n; ++t) worst = std::max(worst, std::fabs(back[t] * price[0] / price[t] - 1.0));
+    check("wealth of returns is the price again", worst, 1e-13);
+    for (std::size_t h : {1, 2, 10, 499, 1000}) {
+      overlapping_returns(x.data(), n - 1, h, log, runs.data());
+      for (std::size_t t = 0; t + h < n; ++t) {
+        const double direct = log ? std::log(price[t + h] / price[t]) : price[t + h] / price[t] - 1.0;
+        worst_run = std::max(worst_run, std::fabs(runs[t] - direct));
+      }
+    }
+    check("overlapping returns are those of the prices h apart", worst_run, 1e-12);
+  }
+
+  // Against all pairs of dates.
+  Drawdown found = max_drawdown(price.data(), n), direct;
+  direct.depth = 0.0;
+  for (std::size_t i = 0; i < n; ++i)
+    for (std::size_t j = i; j < n; ++j) direct.depth = std::min(direct.depth, price[j] / price[i] - 1.0);
+  check("maximum drawdown is the worst of all pairs of dates", std::fabs(found.depth - direct.depth), 1e-15);
+  check("its dates give its depth", std::fabs(price[found.trough] / price[found.peak] - 1.0 - found.depth), 1e-15);
+
+  Series sorted(x);
+  std::sort(sorted.begin(), sorted.end());
+  HistoricalTail tail(x.data(), n - 1, false, 1.0);
+  double worst = 0.0;
+  for (double a : {0.5, 0.1, 0.05, 0.01, 0.001}) {
+    const std::size_t k = static_cast<std::size_t>(a * 1000 + 0.5);
+    const Tail t = tail(a, Rank::up);
+    double mean = 0.0;
+    for (std::size_t i = 0; i < k; ++i) mean -= sorted[i] / k;
+    worst = std::max({worst, std::fabs(t.var + sorted[k - 1]), std::fabs(t.es - mean), std::fabs(x[t.row] - sorted[k - 1])});
+  }
+  check("tail is that of the sorted returns", worst, 1e-15);
+}

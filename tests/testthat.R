@@ -1,0 +1,4 @@
+library(testthat)
+library(imbroglio)
+
+test_check("imbroglio")

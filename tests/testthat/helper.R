@@ -1,0 +1,30 @@
+# Real prices: four indices of R's own data, given weekday dates.
+stock_dates <- function() {
+  days <- as.Date("1991-07-01") + 0:3000
+  head(days[!as.POSIXlt(days)$wday %in% c(0, 6)], nrow(EuStockMarkets))
+}
+stocks <- function() matrix(EuStockMarkets, ncol = 4, dimnames = list(format(stock_dates()), colnames(EuStockMarkets)))
+stock_prices <- function() as_prices(stocks())
+
+written <- function(..., ending = ".csv") {
+  path <- tempfile(fileext = ending)
+  writeBin(charToRaw(paste0(c(...), "\n", collapse = "")), path)
+  path
+}
+
+# The command as a process: its status, what it printed and what it said.
+imbroglio <- function(...) {
+  out <- tempfile()
+  err <- tempfile()
+  command <- system.file("exec", "imbroglio", package = "imbroglio")
+  libraries <- paste(.libPaths(), collapse = .Platform$path.sep)
+  status <- system2(command, shQuote(c(...)), stdout = out, stderr = err, env = paste0("R_LIBS=", shQuote(libraries)))
+  list(status = status, out = readLines(out), err = paste(readLines(err), collapse = "\n"))
+}
+
+# The package's own sources; not there when only the installed package is tested.
+source_file <- function(...) {
+  top <- Sys.getenv("IMBROGLIO_SOURCE")
+  if (!nzchar(top)) testthat::skip("the sources are not here: `make test` runs this one")
+  file.path(top, ...)
+}

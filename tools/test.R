@@ -1,0 +1,9 @@
+# Runs the tests against the package that make built, and ends with the count.
+Sys.setenv(IMBROGLIO_SOURCE = normalizePath("."), NOT_CRAN = "true")
+results <- as.data.frame(testthat::test_dir("tests/testthat", package = "imbroglio", load_package = "installed",
+                                            reporter = "summary", stop_on_failure = FALSE))
+failed <- sum(results$failed) + sum(results$error)
+passed <- sum(results$passed)
+skipped <- sum(results$skipped)
+cat(sprintf("%d passed, %d failed%s\n", passed, failed, if (skipped) sprintf(", %d skipped", skipped) else ""))
+quit(status = as.integer(failed > 0 || passed == 0))
