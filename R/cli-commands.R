@@ -24,7 +24,7 @@ commands <- function() {
     drawdown = list(
       says = "the deepest fall from a high, and when it was made good",
       takes = "FILE", options = c(choose, "every", hand_on),
-      example = "imbroglio drawdown bay.csv --last \"5 years\"", run = run_measure("drawdown", character())
+      example = "imbroglio drawdown bay.csv --security BAYALL --last \"8 years\" --figure fall.png", run = run_measure("drawdown", character())
     ),
     var = list(
       says = "value at risk and expected shortfall",
@@ -119,12 +119,22 @@ hand_over <- function(result, options, text, table, plot) {
     write_whole(options$out, function(part) writeLines(enc2utf8(lines), part, useBytes = TRUE))
     say("Wrote ", options$out)
   }
-  if (!is.null(options$figure)) {
-    need_ggplot()
-    write_figure(ggplot2::autoplot(plot), options$figure)
-    say("Drew ", options$figure)
-  }
+  draw_to(plot, options$figure)
   0L
+}
+
+draw_to <- function(what, path) {
+  if (is.null(path)) return(invisible())
+  attach_usual()
+  need_ggplot()
+  write_figure(ggplot2::autoplot(what), path)
+  say("Drew ", path)
+}
+
+# The command starts R without the packages that are attached as a rule, which halves its
+# start. Packages that draw may count on them being there.
+attach_usual <- function() {
+  for (package in c("methods", "utils", "grDevices", "graphics", "stats")) library(package, character.only = TRUE)
 }
 
 run_demo <- function(files, options) {
@@ -144,11 +154,7 @@ run_demo <- function(files, options) {
     unlist(lapply(figures, function(f) strwrap(in_words(f), 100, indent = 2, exdent = 4))), "",
     strwrap(paste("Basis:", format(basis(figures[[1L]]))), 110, exdent = 2), ""
   ))
-  if (!is.null(options$figure)) {
-    need_ggplot()
-    write_figure(ggplot2::autoplot(if (ncol(prices) == 1L) prices else returns), options$figure)
-    say("Drew ", options$figure)
-  }
+  draw_to(if (ncol(prices) == 1L) prices else returns, options$figure)
   writeLines(c("The same on prices of your own:", "  imbroglio volatility prices.csv --window 60 --figure volatility.png",
                "  imbroglio drawdown prices.csv", "  imbroglio var prices.csv --value 1000000",
                "  imbroglio report prices.csv --out risk.html"))
@@ -156,6 +162,7 @@ run_demo <- function(files, options) {
 }
 
 run_report <- function(files, options) {
+  attach_usual()
   prices <- chosen_prices(files, options, "report")
   out <- options$out %||% paste0(sub("\\.csv(\\.gz)?$", "", basename(files)), "-report.html")
   arguments <- options[intersect(c("window", "per_year", "level", "value"), names(options))]

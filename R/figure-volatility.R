@@ -106,13 +106,15 @@ volatility_panels <- function(object, table, source) {
   known <- lines[!is.na(lines$value), ]
   ends <- known[!duplicated(known[c("security", "window")], fromLast = TRUE), ]
   colours <- colour_of(securities, source$universe)
+  stacked <- length(securities) <= 4L
   ggplot2::ggplot(known, ggplot2::aes(.data$date, .data$value, colour = .data$security, group = .data$series)) +
     ggplot2::geom_line(ggplot2::aes(linewidth = .data$window == max(.data$window))) +
     ggplot2::geom_text(data = ends[ends$window == max(ends$window), ], ggplot2::aes(label = sprintf("%.0f %%", .data$value)), hjust = -0.15, size = 3.2) +
     ggplot2::scale_linewidth_manual(values = c(0.3, 0.55)) +
     ggplot2::scale_colour_manual(values = colours) +
-    ggplot2::facet_wrap(ggplot2::vars(.data$security), ncol = if (length(securities) <= 4L) 1L else NULL) +
-    ggplot2::scale_x_date(date_labels = "%Y", breaks = scales::breaks_pretty(4), expand = ggplot2::expansion(c(0.01, 0.14))) +
+    ggplot2::facet_wrap(ggplot2::vars(.data$security), ncol = if (stacked) 1L else NULL) +
+    ggplot2::scale_x_date(date_labels = "%Y", breaks = scales::breaks_pretty(if (stacked) 9 else 4),
+                          expand = ggplot2::expansion(c(0.01, if (stacked) 0.05 else 0.14))) +
     ggplot2::scale_y_continuous(limits = c(0, NA)) +
     titles(headline(object), window_subtitle(object, unique(table$window)), basis(object), y = "Volatility, % a year") +
     imbroglio_theme()

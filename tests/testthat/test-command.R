@@ -59,6 +59,7 @@ test_that("each command has help with an example that runs", {
     example <- sub("^ +", "", tail(help$out, 1))
     ran <- do.call(imbroglio, as.list(scan(text = sub("^imbroglio ", "", example), what = "", quiet = TRUE)))
     expect_equal(ran$status, 0L, info = paste(example, ran$err))
+    expect_false(grepl("Warning", ran$err), info = ran$err)
   }
   expect_true(all(file.exists("demo.png", "monthly.csv", "tarrow.png", "risk.html")))
   expect_equal(ncol(read.csv("monthly.csv")), 3L)
