@@ -3,7 +3,7 @@
 LIBRARY := $(CURDIR)/build/library
 PREFIX ?= $(if $(filter 0,$(shell id -u)),/usr/local,$(HOME)/.local)
 SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R src/*.cpp src/*.h src/Makevars src/core/*.h exec/* man/*.Rd) \
-	$(shell find inst vignettes -type f)
+	$(shell find inst -type f)
 export R_LIBS := $(LIBRARY):$(R_LIBS)
 
 .PHONY: demo test check bench shots install docs demo-data setup-run setup-test setup-bench setup-shots setup-docs clean
