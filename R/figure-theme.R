@@ -72,7 +72,8 @@ apart <- function(y, gap) {
 #' @param path The file; its ending says the form: `.png`, `.svg` or `.pdf`.
 #' @param width,height In inches; a PNG has 100 dots an inch.
 #' @return `path`, invisibly. The file is written whole or not at all.
-#' @examplesIf requireNamespace("ggplot2", quietly = TRUE) && requireNamespace("ragg", quietly = TRUE)
+#' @examplesIf requireNamespace("ggplot2", quietly = TRUE) && requireNamespace("ragg",
+#'   quietly = TRUE)
 #' prices <- read_prices(demo_file("bay.csv"))
 #' write_figure(ggplot2::autoplot(prices[, "TARROW"]), tempfile(fileext = ".png"))
 #' @export

@@ -1,12 +1,15 @@
 #' Figures
 #'
-#' `autoplot()` of a result, a price table or a returns table gives a ggplot: a title that says the finding, and the
+#' `autoplot()` of a result, a price table or a returns table gives a ggplot: a title that
+#' says the finding, and the
 #' basis below. `plot()` draws the same.
 #'
-#' * A price table: the prices above their rolling volatility, on one date axis (for several securities: growth from 100).
+#' * A price table: the prices above their rolling volatility, on one date axis (for
+#'   several securities: growth from 100).
 #' * Returns: growth of 100 put in before the first return, on a ratio scale.
 #' * Rolling volatility: for one security the price above it; for several a panel each.
-#' * Volatility of the whole sample, drawdown and value at risk: of one security the series that the number comes from, of several
+#' * Volatility of the whole sample, drawdown and value at risk: of one security the series
+#'   that the number comes from, of several
 #'   the numbers, in order.
 #'
 #' @param object,x A result, a price table or a returns table.
@@ -15,7 +18,8 @@
 #' @param per_year Periods a year, see [measure_volatility()].
 #' @param ... For methods; of `plot()`, arguments for `autoplot()`.
 #' @return A ggplot.
-#' @examplesIf requireNamespace("ggplot2", quietly = TRUE) && requireNamespace("scales", quietly = TRUE)
+#' @examplesIf requireNamespace("ggplot2", quietly = TRUE) && requireNamespace("scales",
+#'   quietly = TRUE)
 #' prices <- read_prices(demo_file("bay.csv"))
 #' ggplot2::autoplot(prices[, "TARROW"], window = 60, start = "2018-01-01", end = "2020-12-31")
 #' ggplot2::autoplot(measure_drawdown(prices))

@@ -15,5 +15,6 @@
 #' @keywords internal
 "_PACKAGE"
 
-# The pronoun of ggplot2's aes(), found in its data mask. Importing it would load rlang with every start of the command.
+# The pronoun of ggplot2's aes(), found in its data mask. Importing it would load rlang with
+# every start of the command.
 utils::globalVariables(".data")

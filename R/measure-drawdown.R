@@ -1,15 +1,19 @@
 #' Maximum drawdown
 #'
 #' The deepest fall of wealth below its running high,
-#' \deqn{\min_t \left( W_t / \max_{s \le t} W_s - 1 \right),}{min over t of W_t / max(W_s, s <= t) - 1,}
+#' \deqn{\min_t \left( W_t / \max_{s \le t} W_s - 1 \right),}{min over t of W_t / max(W_s,
+#' s <= t) - 1,}
 #' with the dates of the high before it, of its low, and of the recovery. Wealth is the price; of
 #' returns, it is what one unit put in before the first return becomes, that
 #' unit included: a loss on the first day counts.
 #'
 #' @param x A price table or a returns table.
-#' @return A table, one row for each security: `security`, `from`, `to`, `n` (the prices or returns used),
-#'   `max_drawdown` (a fraction, negative; 0 where the price never fell), `peak` (the last date at the high), `trough` (the first
-#'   date at the low), `recovery` (the first date at or above the old high again; `NA` while still below it). `peak` is `NA` too
+#' @return A table, one row for each security: `security`, `from`, `to`, `n` (the prices or
+#'   returns used),
+#'   `max_drawdown` (a fraction, negative; 0 where the price never fell), `peak` (the last
+#'   date at the high), `trough` (the first
+#'   date at the low), `recovery` (the first date at or above the old high again; `NA` while
+#'   still below it). `peak` is `NA` too
 #'   where it is the start of returns that were given without prices.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))

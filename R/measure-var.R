@@ -1,10 +1,12 @@
 #' Value at risk
 #'
 #' The loss that is not exceeded with the confidence `level` over `horizon` periods, as a positive
-#' fraction (or in money, for a `value`), with the expected shortfall: the mean of the losses from there on.
+#' fraction (or in money, for a `value`), with the expected shortfall: the mean of the
+#' losses from there on.
 #'
 #' @section Historical:
-#' The k-th worst of the n observed returns. Which k is a convention, and a choice of `rank`, with \eqn{a = 1 -}{a = 1 -} `level`:
+#' The k-th worst of the n observed returns. Which k is a convention, and a choice of
+#' `rank`, with \eqn{a = 1 -}{a = 1 -} `level`:
 #'
 #' | rank | k |
 #' |---|---|
@@ -13,11 +15,14 @@
 #' | `"down"` | \eqn{n a} rounded down, at least 1 |
 #' | `"interpolate"` | \eqn{(n - 1) a + 1}, between two observations (type 7 of [stats::quantile()]) |
 #'
-#' The loss of a simple return \eqn{r} is \eqn{-r}, of a log return \eqn{x} it is \eqn{1 - e^x}. The expected shortfall is the mean of the
+#' The loss of a simple return \eqn{r} is \eqn{-r}, of a log return \eqn{x} it is \eqn{1 -
+#' e^x}. The expected shortfall is the mean of the
 #' k worst losses (of the whole ones, where k is between two).
 #'
-#' The horizon is reached in one of two ways, named in `horizon_by`: `"sqrt"` stretches each return by
-#' \eqn{\sqrt h}; `"overlapping"` takes the returns over every run of h periods, so that n is h - 1 less.
+#' The horizon is reached in one of two ways, named in `horizon_by`: `"sqrt"` stretches
+#' each return by
+#' \eqn{\sqrt h}; `"overlapping"` takes the returns over every run of h periods, so that n
+#' is h - 1 less.
 #'
 #' @param returns A returns table, or a price table, whose simple returns are taken.
 #' @param level Confidence levels, fractions such as 0.99.
@@ -26,12 +31,17 @@
 #' @param rank Conventions of rank, one or several: see below.
 #' @param horizon_by `"sqrt"` or `"overlapping"`.
 #' @param value The value of the position in money, one number or one for each security.
-#' @return A table, one row for each security, level and rank: `security`, `from`, `to`, `n`, `level`, `horizon`, `var`, `es` (fractions),
-#'   `var_value` and `es_value` (money, if `value` is given), `method`, `rank`, `horizon_by`, and the working: `position` (k), `observed`
-#'   (the date of the k-th worst return; `NA` between two), `worse` and `milder` (the losses next to it in rank).
+#' @return A table, one row for each security, level and rank: `security`, `from`, `to`,
+#'   `n`, `level`, `horizon`, `var`, `es` (fractions),
+#'   `var_value` and `es_value` (money, if `value` is given), `method`, `rank`, `horizon_by`,
+#'   and the working: `position` (k), `observed`
+#'   (the date of the k-th worst return; `NA` between two), `worse` and `milder` (the losses
+#'   next to it in rank).
 #' @section Errors:
-#'   `imbroglio_error_argument` for a level outside (0, 1), a horizon that is no whole number above 0, a value that is not
-#'   above 0; a warning (`imbroglio_warning_few_observations`) where fewer than one observation lies beyond the level.
+#'   `imbroglio_error_argument` for a level outside (0, 1), a horizon that is no
+#'   whole number above 0, a value that is not above 0; a warning
+#'   (`imbroglio_warning_few_observations`) where fewer than one observation lies
+#'   beyond the level.
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))
 #' measure_var(returns, level = c(0.95, 0.99), value = 1e6)
@@ -49,7 +59,7 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
 
   overlapping <- horizon_by == "overlapping" && horizon > 1L
   values <- if (overlapping) core_overlapping_returns(returns$values, horizon, returns$kind == "log") else returns$values
-  sample <- sample_of(returns$dates, values)
+  sample <- sample_of(returns$dates, returns$values)
   scale <- if (overlapping) 1 else sqrt(horizon)
   parts <- lapply(rank, function(convention) {
     found <- var_methods[[method]]$measure(values, level, convention, returns$kind == "log", scale)
@@ -64,7 +74,7 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
   columns <- if (length(parts) == 1L) parts[[1L]] else as.list(data.table::rbindlist(parts))
   warn_few(columns, horizon)
   choices <- c(method = method, rank = paste(rank, collapse = ", "), horizon = if (horizon == 1L) "1" else paste(horizon, "by", horizon_by))
-  new_result(columns, "var", returns_basis(returns, sample_of(returns$dates, returns$values), choices = choices), returns)
+  new_result(columns, "var", returns_basis(returns, sample, choices = choices), returns)
 }
 
 rank_conventions <- c("nearest", "up", "down", "interpolate")

@@ -1,7 +1,8 @@
 #' Volatility
 #'
 #' The sample standard deviation of returns,
-#' \deqn{s = \sqrt{\frac{1}{n - 1} \sum_t (r_t - \bar r)^2},}{s = sqrt(sum((r - mean(r))^2) / (n - 1)),}
+#' \deqn{s = \sqrt{\frac{1}{n - 1} \sum_t (r_t - \bar r)^2},}{s = sqrt(sum((r - mean(r))^2)
+#' / (n - 1)),}
 #' and a year \eqn{s \sqrt{m}}, for the whole sample or for a window that rolls
 #' over it.
 #'
@@ -10,25 +11,33 @@
 #' result, unless `min_obs` says that fewer returns will do. One return has no standard deviation.
 #'
 #' @section How it is computed:
-#' The whole sample in two passes. Rolling in time linear in the data: the sample is cut into blocks of the
+#' The whole sample in two passes. Rolling in time linear in the data: the sample is cut
+#' into blocks of the
 #' window's length, each window is the tail of one and the head of the next, and the
 #' two are joined by the update of Chan, Golub and LeVeque. Nothing is subtracted
 #' from a running sum, so the last window is as exact as the first at any level of the data.
 #'
 #' @param returns A returns table, see [as_returns()]; or a price table, whose simple
 #'   returns are taken.
-#' @param window The number of returns in a rolling window, or several such numbers. `NULL`: the whole sample.
-#' @param min_obs How many returns will do before the window is full, at least 2. By default the whole window.
-#' @param per_year Periods a year. By default 252 for daily returns, 52, 12, 4 and 1 for weekly to yearly.
-#' @param as `"table"`, or for one rolling window `"matrix"`: the bare volatilities a period, dates in rows,
+#' @param window The number of returns in a rolling window, or several such numbers.
+#'   `NULL`: the whole sample.
+#' @param min_obs How many returns will do before the window is full, at least 2. By
+#'   default the whole window.
+#' @param per_year Periods a year. By default 252 for daily returns, 52, 12, 4 and 1 for
+#'   weekly to yearly.
+#' @param as `"table"`, or for one rolling window `"matrix"`: the bare volatilities a
+#'   period, dates in rows,
 #'   which for thousands of securities is several times less to write.
-#' @return A table of `security`, `window` (if rolling), `from`, `to` (the dates of the first and last return used),
-#'   `n` (how many), `volatility` (a period) and `volatility_annual`, both fractions. One row for each security, or
+#' @return A table of `security`, `window` (if rolling), `from`, `to` (the dates of the
+#'   first and last return used),
+#'   `n` (how many), `volatility` (a period) and `volatility_annual`, both fractions. One row
+#'   for each security, or
 #'   for each security, window and return. Fewer than two returns have `NA`.
 #' @section Errors:
 #'   `imbroglio_error_argument` for a window, `min_obs` or `per_year` that cannot be; a warning
 #'   (`imbroglio_warning_window`) where no security has as many returns as the window.
-#' @references Chan, Golub and LeVeque (1983), Algorithms for computing the sample variance, The American Statistician 37.
+#' @references Chan, Golub and LeVeque (1983), Algorithms for computing the sample
+#'   variance, The American Statistician 37.
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))
 #' measure_volatility(returns)
@@ -55,7 +64,7 @@ measure_volatility <- function(returns, window = NULL, min_obs = NULL, per_year 
     warn_short(max(core_observed(returns$values)), min(least))
   }
   if (as == "matrix") return(`dimnames<-`(values[[1L]], dimnames(returns)))
-  rolling_volatility(returns, window, least, values, per_year)
+  volatility_by_window(returns, window, least, values, per_year)
 }
 
 warn_short <- function(longest, least) {
@@ -74,7 +83,7 @@ whole_volatility <- function(returns, per_year) {
   )
 }
 
-rolling_volatility <- function(returns, window, least, values, per_year) {
+volatility_by_window <- function(returns, window, least, values, per_year) {
   sample <- sample_of(returns$dates, returns$values)
   days <- as.numeric(returns$dates)
   cells <- if (all(sample$n == nrow(returns))) NULL else which(!is.na(returns$values))

@@ -11,7 +11,8 @@
 #' @param value The value of each position in money, see [measure_var()].
 #' @return `path`, invisibly. The file is written whole or not at all.
 #' @section Errors:
-#'   `imbroglio_error_package` where rmarkdown, knitr, ggplot2, ragg or pandoc is missing; `imbroglio_error_file` where `path`
+#'   `imbroglio_error_package` where rmarkdown, knitr, ggplot2, ragg or pandoc is missing;
+#'   `imbroglio_error_file` where `path`
 #'   cannot be written.
 #' @examplesIf requireNamespace("rmarkdown", quietly = TRUE) && rmarkdown::pandoc_available()
 #' \donttest{

@@ -1,6 +1,7 @@
 #' Read a result in words
 #'
-#' One plain sentence for each row of a result (for a rolling one, for each security and window), with the
+#' One plain sentence for each row of a result (for a rolling one, for each security and
+#' window), with the
 #' number, its unit and what it means.
 #'
 #' @param result The result of a `measure_*()` function.

@@ -5,14 +5,17 @@
 #'
 #' @section The story:
 #' The Bay Exchange trades on weekdays but for four holidays of its own (1 January, 1 May, Harbour
-#' Day on 14 August, and 25 and 26 December), from 2016-01-04 to 2025-12-31. It has an all-share index
+#' Day on 14 August, and 25 and 26 December), from 2016-01-04 to 2025-12-31. It has an
+#' all-share index
 #' (`BAYALL`), twelve companies, a bond fund (`BAYBOND`, which is not priced on Harbour Day's
 #' eve) and a metal fund (`BAYMETAL`). Trade between them has a common factor whose
 #' volatility comes in clusters, with tails fatter than the normal's.
 #'
-#' * **The silting, October 2018 to February 2019.** A storm closes the channel; the index falls by more than
+#' * **The silting, October 2018 to February 2019.** A storm closes the channel; the index
+#'   falls by more than
 #'   a third in four months. It is dredged, and the index is back in October 2019.
-#' * **The bid, 2022-05-17.** Marrell Nets is bid for; `MARRELL` jumps by a third overnight and hardly moves after.
+#' * **The bid, 2022-05-17.** Marrell Nets is bid for; `MARRELL` jumps by a third overnight
+#'   and hardly moves after.
 #' * **The late listing, 2020-09-14.** `PELLAN` comes to the market.
 #' * **The suspension, 2021-03-08 to 2021-04-16.** `CORRACK` is not traded while its accounts are
 #'   read again, and reopens more than a fifth lower.
@@ -29,9 +32,11 @@
 #'
 #' @section What is wrong in the delivery:
 #' `bay-delivery.csv.gz` is the daily table without the adjusted close, with these faults planted:
-#' rows are newest first; a line that tells a dividend of `BRANNICK` stands among the prices; `VESSANY`
+#' rows are newest first; a line that tells a dividend of `BRANNICK` stands among the
+#' prices; `VESSANY`
 #' lacks three weeks (a gap); one row of `DUNLACE` stands twice; `QUILLMOOR` repeats one close for
-#' ten days (a stale run); `TARROW`'s closes before its split are as they were traded, with no word of the split (an
+#' ten days (a stale run); `TARROW`'s closes before its split are as they were traded, with
+#' no word of the split (an
 #' unadjusted split); and one close of `HOBBINS` is a hundred times too large (a typo).
 #'
 #' All of it is made by `data-raw/make-demo.R`, with a fixed seed.

@@ -279,6 +279,8 @@ pick_securities <- function(wanted, names) {
 
 #' @export
 `[.imbroglio_prices` <- function(x, i, j, ...) {
+  # x["A"] picks securities, as of a data frame.
+  if (nargs() == 2L && !missing(i)) return(x[, i])
   rows <- if (missing(i)) seq_along(x$dates) else seq_along(x$dates)[i]
   if (anyNA(rows)) fail("argument", sprintf("There are only %s to pick from.", count(length(x$dates), "date")))
   columns <- if (missing(j)) seq_len(ncol(x$close)) else pick_securities(j, colnames(x$close))

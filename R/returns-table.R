@@ -11,9 +11,11 @@
 #' last period that the prices do not finish is left out, and said.
 #'
 #' @param x A price table, or what [as_prices()] takes. For `given = "returns"`, a data frame
-#'   with a date column and one column of returns for each security, or a matrix with dates as row names.
+#'   with a date column and one column of returns for each security, or a matrix with dates
+#'   as row names.
 #' @param kind `"simple"` or `"log"`.
-#' @param every `"day"`, `"week"`, `"month"`, `"quarter"` or `"year"`. If absent, as often as there are prices.
+#' @param every `"day"`, `"week"`, `"month"`, `"quarter"` or `"year"`. If absent, as often
+#'   as there are prices.
 #' @param keep_unfinished Whether to keep a last period that the prices do not finish.
 #' @param given What `x` holds: `"prices"`, or `"returns"` of the kind and frequency that are named.
 #' @param origin A few words on where the returns came from, for the basis.
@@ -21,7 +23,8 @@
 #'   `dim()`, `as.matrix()`, `as.data.frame()` and `[, securities]` work as on a wide table.
 #' @section Errors:
 #'   `imbroglio_error_argument` where `every` is finer than the prices;
-#'   `imbroglio_error_too_short` where there are not two periods; `imbroglio_error_return` for a given
+#'   `imbroglio_error_too_short` where there are not two periods; `imbroglio_error_return`
+#'   for a given
 #'   simple return below -1, or one that is not finite; those of [as_prices()].
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
@@ -117,6 +120,7 @@ take_returns <- function(x) {
 
 #' @export
 `[.imbroglio_returns` <- function(x, i, j, ...) {
+  if (nargs() == 2L && !missing(i)) return(x[, i])
   if (!missing(i)) {
     fail("argument", "Rows of a returns table are not picked by number.",
          remedy = "Choose dates with window() on the prices, then take returns.")
