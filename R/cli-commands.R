@@ -13,7 +13,8 @@ commands <- function() {
     returns = list(
       says = "returns from prices",
       takes = "FILE", options = c(choose, "every", "kind", hand_on),
-      example = "imbroglio returns bay.csv --security BAYALL,TARROW --every month --out monthly.csv", run = run_returns
+      example = "imbroglio returns bay.csv --security BAYALL,TARROW --every month --out monthly.csv",
+      run = run_returns
     ),
     volatility = list(
       says = "volatility, of the whole sample or rolling",
@@ -24,7 +25,8 @@ commands <- function() {
     drawdown = list(
       says = "the deepest fall from a high, and when it was made good",
       takes = "FILE", options = c(choose, "every", hand_on),
-      example = "imbroglio drawdown bay.csv --security BAYALL --last \"8 years\" --figure fall.png", run = run_measure("drawdown", character())
+      example = "imbroglio drawdown bay.csv --security BAYALL --last \"8 years\" --figure fall.png",
+      run = run_measure("drawdown", character())
     ),
     var = list(
       says = "value at risk and expected shortfall",
@@ -43,7 +45,8 @@ commands <- function() {
 
 chosen_prices <- function(files, options, command) {
   if (length(files) != 1L) {
-    fail("argument", sprintf("%s takes one file of prices.", command), where = sprintf("%s given.", if (length(files)) count(length(files), "was", "were") else "None was"),
+    fail("argument", sprintf("%s takes one file of prices.", command),
+         where = sprintf("%s given.", if (length(files)) count(length(files), "was", "were") else "None was"),
          remedy = sprintf("imbroglio %s --help shows an example.", command))
   }
   prices <- read_prices(files, price = options$price)
@@ -74,7 +77,8 @@ measure_text <- function(result) {
   # Of a rolling measure people read where it stands now; the files have all of it.
   if (!is.null(table$window)) table <- table[!duplicated(table[c("security", "window")], fromLast = TRUE), ]
   said <- in_words(result)
-  c(sprintf("%s. %s", measure$title, measure$asks), "", text_table(table), "", if (length(said) <= 4L) said else headline(result), "",
+  c(sprintf("%s. %s", measure$title, measure$asks), "", text_table(table), "",
+    if (length(said) <= 4L) said else headline(result), "",
     strwrap(paste("Basis:", format(basis(result))), 110, exdent = 2))
 }
 
@@ -83,7 +87,8 @@ run_returns <- function(files, options) {
   sample <- sample_of(returns$dates, returns$values)
   there <- which(!is.na(returns$values), arr.ind = TRUE)
   result <- new_result(
-    list(security = colnames(returns)[there[, 2L]], date = returns$dates[there[, 1L]], return = returns$values[there]),
+    list(security = colnames(returns)[there[, 2L]], date = returns$dates[there[, 1L]],
+         return = returns$values[there]),
     "return_list", returns_basis(returns, sample), returns
   )
   hand_over(result, options, text = returns_text(returns, result), table = as.data.frame(result), plot = returns)
@@ -99,7 +104,8 @@ returns_text <- function(returns, result, rows = 8L, most = 8L) {
   every <- frequencies[[returns$every]]$adverb
   hidden <- c(if (nrow(returns) > rows) sprintf("%s earlier dates", count(nrow(returns) - rows)),
               if (ncol(returns) > most) count(ncol(returns) - most, "more security", "more securities"))
-  c(sprintf("%s %s returns, the last %s dates", sentence_case(every), returns$kind, count(length(last))), "", lines, "",
+  c(sprintf("%s %s returns, the last %s dates", sentence_case(every), returns$kind, count(length(last))), "",
+    lines, "",
     if (length(hidden)) sprintf("Not shown: %s. --out FILE.csv writes all.", paste(hidden, collapse = " and ")),
     strwrap(paste("Basis:", format(basis(result))), 110, exdent = 2))
 }
@@ -138,11 +144,13 @@ attach_usual <- function() {
 }
 
 run_demo <- function(files, options) {
-  if (length(files)) fail("argument", "demo brings its own data and takes no file.", remedy = sprintf("Try: imbroglio volatility %s", files[1L]))
+  if (length(files)) fail("argument", "demo brings its own data and takes no file.",
+                          remedy = sprintf("Try: imbroglio volatility %s", files[1L]))
   if (!is.null(options$files)) {
     if (!dir.exists(options$files)) fail("file", sprintf("There is no folder %s.", options$files))
     taken <- file.exists(file.path(options$files, demo_file()))
-    if (any(taken)) fail("file", sprintf("%s is already in %s.", some(demo_file()[taken]), options$files), remedy = "Name an empty folder.")
+    if (any(taken)) fail("file", sprintf("%s is already in %s.", some(demo_file()[taken]), options$files),
+                         remedy = "Name an empty folder.")
     file.copy(vapply(demo_file(), demo_file, ""), options$files)
     say("Copied ", some(demo_file(), 20L), " to ", options$files)
   }
@@ -150,12 +158,14 @@ run_demo <- function(files, options) {
   returns <- as_returns(prices)
   figures <- list(measure_volatility(returns), measure_drawdown(prices), measure_var(returns))
   writeLines(c(
-    sprintf("Ten years on the Bay Exchange, an invented market (%s to %s)", prices$dates[1L], prices$dates[nrow(prices)]), "",
+    sprintf("Ten years on the Bay Exchange, an invented market (%s to %s)", prices$dates[1L],
+            prices$dates[nrow(prices)]), "",
     unlist(lapply(figures, function(f) strwrap(in_words(f), 100, indent = 2, exdent = 4))), "",
     strwrap(paste("Basis:", format(basis(figures[[1L]]))), 110, exdent = 2), ""
   ))
   draw_to(if (ncol(prices) == 1L) prices else returns, options$figure)
-  writeLines(c("The same on prices of your own:", "  imbroglio volatility prices.csv --window 60 --figure volatility.png",
+  writeLines(c("The same on prices of your own:",
+               "  imbroglio volatility prices.csv --window 60 --figure volatility.png",
                "  imbroglio drawdown prices.csv", "  imbroglio var prices.csv --value 1000000",
                "  imbroglio report prices.csv --out risk.html"))
   0L

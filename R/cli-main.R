@@ -44,7 +44,8 @@ run_command <- function(words) {
     return(0L)
   }
   if (!name %in% names(known)) {
-    fail("argument", sprintf("There is no command %s.", name), remedy = did_you_mean(name, names(known)) %||% "imbroglio --help lists them.")
+    fail("argument", sprintf("There is no command %s.", name),
+         remedy = did_you_mean(name, names(known)) %||% "imbroglio --help lists them.")
   }
   this <- known[[name]]
   line <- read_command_line(words[-1L], this$options, name)

@@ -5,17 +5,22 @@ options_known <- list(
   to = list(takes = "DATE", help = "last date", read = identity),
   last = list(takes = "SPAN", help = "instead of --from: the last \"2 years\", \"90 days\"", read = identity),
   security = list(takes = "A,B", help = "only these securities", read = function(x) comma(x)),
-  price = list(takes = "COLUMN", help = "the column of prices in a long file (adjusted, else close)", read = identity),
+  price = list(takes = "COLUMN", help = "the column of prices in a long file (adjusted, else close)",
+               read = identity),
   every = list(takes = "PERIOD", help = "returns by day, week, month, quarter or year", read = identity),
   kind = list(takes = "KIND", help = "simple or log returns (simple)", read = identity),
-  window = list(takes = "N,N", help = "roll over the last N returns; several side by side", read = function(x) number(x)),
-  `min-obs` = list(takes = "N", help = "returns that will do before the window is full (all)", read = function(x) number(x)),
-  `per-year` = list(takes = "N", help = "periods a year (252 days, 52 weeks, 12 months)", read = function(x) number(x)),
+  window = list(takes = "N,N", help = "roll over the last N returns; several side by side",
+                read = function(x) number(x)),
+  `min-obs` = list(takes = "N", help = "returns that will do before the window is full (all)",
+                   read = function(x) number(x)),
+  `per-year` = list(takes = "N", help = "periods a year (252 days, 52 weeks, 12 months)",
+                    read = function(x) number(x)),
   level = list(takes = "P,P", help = "confidence levels (0.99)", read = function(x) number(x)),
   horizon = list(takes = "H", help = "periods (1)", read = function(x) number(x)),
   `horizon-by` = list(takes = "WAY", help = "sqrt, or overlapping runs of returns (sqrt)", read = identity),
   method = list(takes = "METHOD", help = "way of estimation (historical)", read = identity),
-  rank = list(takes = "RANK", help = "nearest, up, down, interpolate; several side by side (nearest)", read = function(x) comma(x)),
+  rank = list(takes = "RANK", help = "nearest, up, down, interpolate; several side by side (nearest)",
+              read = function(x) comma(x)),
   value = list(takes = "MONEY", help = "value of the position: losses in money too", read = function(x) number(x)),
   format = list(takes = "FORM", help = "text, json or csv (text, or as --out ends)", read = identity),
   out = list(takes = "FILE", help = "write to a file, whole or not at all", read = identity),
@@ -41,7 +46,8 @@ read_command_line <- function(words, allowed, command) {
     elsewhere <- sub("^--", "", unknown[1L]) %in% names(options_known)
     near <- did_you_mean(unknown[1L], paste0("--", allowed))
     fail("argument", sprintf("%s has no option %s.", command, unknown[1L]),
-         remedy = if (elsewhere || is.null(near)) sprintf("imbroglio %s --help shows what it has.", command) else near)
+         remedy = if (elsewhere || is.null(near)) sprintf("imbroglio %s --help shows what it has.",
+                                                          command) else near)
   }
   # optparse reads a negative number or a lone - as an option; none of ours is one.
   options <- lapply(allowed, function(name) {

@@ -4,7 +4,8 @@ autoplot.imbroglio_returns <- function(object, start = NULL, end = NULL, ...) {
   need_ggplot()
   wealth <- core_wealth(object$values, object$kind == "log")
   lines <- do.call(rbind, lapply(seq_len(ncol(object)), function(j) {
-    growth <- data.frame(security = colnames(object)[j], date = c(object$start[j], object$dates), growth = wealth[, j])
+    growth <- data.frame(security = colnames(object)[j], date = c(object$start[j], object$dates),
+                         growth = wealth[, j])
     within_dates(growth[!is.na(growth$growth) & !is.na(growth$date), ], "date", start, end)
   }))
   # From 100 at the first date shown.
@@ -18,13 +19,16 @@ autoplot.imbroglio_returns <- function(object, start = NULL, end = NULL, ...) {
   title <- if (nrow(ends) == 1L) {
     sprintf("100 in %s on %s became %.0f on %s", best$security, lines$date[1L], best$growth, best$date)
   } else {
-    sprintf("100 became %.0f in %s, the most, and %.0f in %s, the least", best$growth, best$security, worst$growth, worst$security)
+    sprintf("100 became %.0f in %s, the most, and %.0f in %s, the least", best$growth, best$security,
+            worst$growth, worst$security)
   }
   sample <- sample_of(object$dates, object$values)
   ggplot2::ggplot(lines, ggplot2::aes(.data$date, .data$growth, colour = .data$security)) +
     ggplot2::geom_hline(yintercept = 100, colour = quiet, linewidth = 0.3) +
     ggplot2::geom_line(linewidth = 0.55) +
-    ggplot2::geom_text(data = ends, ggplot2::aes(x = max(lines$date), y = .data$label_at, label = sprintf("  %s %.0f", .data$security, .data$growth)),
+    ggplot2::geom_text(data = ends,
+                       ggplot2::aes(x = max(lines$date), y = .data$label_at,
+                                    label = sprintf("  %s %.0f", .data$security, .data$growth)),
                        hjust = 0, size = 3.4) +
     ggplot2::scale_colour_manual(values = colour_of(securities, object$universe)) +
     date_axis() +

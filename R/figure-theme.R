@@ -31,7 +31,8 @@ imbroglio_theme <- function() {
 }
 
 titles <- function(title, subtitle, basis, x = NULL, y = NULL) {
-  ggplot2::labs(title = wrapped(title, 88), subtitle = wrapped(subtitle, 110), caption = wrapped(format(basis), 165), x = x, y = y)
+  ggplot2::labs(title = wrapped(title, 88), subtitle = wrapped(subtitle, 110),
+                caption = wrapped(format(basis), 165), x = x, y = y)
 }
 
 wrapped <- function(text, width) paste(strwrap(text, width), collapse = "\n")
@@ -46,7 +47,8 @@ percent_axis <- function(x) {
   paste0(formatC(100 * x, format = "f", digits = if (is.finite(step) && step < 0.00999) 1L else 0L), " %")
 }
 
-date_axis <- function(...) ggplot2::scale_x_date(date_labels = "%Y-%m", breaks = scales::breaks_pretty(7), expand = ggplot2::expansion(c(0.01, 0.03)), ...)
+date_axis <- function(...) ggplot2::scale_x_date(date_labels = "%Y-%m", breaks = scales::breaks_pretty(7),
+                                                 expand = ggplot2::expansion(c(0.01, 0.03)), ...)
 
 # Moves labels apart that would overlap, keeping their order; `gap` in units of y.
 apart <- function(y, gap) {
@@ -72,8 +74,7 @@ apart <- function(y, gap) {
 #' @param path The file; its ending says the form: `.png`, `.svg` or `.pdf`.
 #' @param width,height In inches; a PNG has 100 dots an inch.
 #' @return `path`, invisibly. The file is written whole or not at all.
-#' @examplesIf requireNamespace("ggplot2", quietly = TRUE) && requireNamespace("ragg",
-#'   quietly = TRUE)
+#' @examplesIf requireNamespace("ggplot2", quietly = TRUE) && requireNamespace("ragg", quietly = TRUE)
 #' prices <- read_prices(demo_file("bay.csv"))
 #' write_figure(ggplot2::autoplot(prices[, "TARROW"]), tempfile(fileext = ".png"))
 #' @export

@@ -18,8 +18,7 @@
 #' @param per_year Periods a year, see [measure_volatility()].
 #' @param ... For methods; of `plot()`, arguments for `autoplot()`.
 #' @return A ggplot.
-#' @examplesIf requireNamespace("ggplot2", quietly = TRUE) && requireNamespace("scales",
-#'   quietly = TRUE)
+#' @examplesIf requireNamespace("ggplot2", quietly = TRUE) && requireNamespace("scales", quietly = TRUE)
 #' prices <- read_prices(demo_file("bay.csv"))
 #' ggplot2::autoplot(prices[, "TARROW"], window = 60, start = "2018-01-01", end = "2020-12-31")
 #' ggplot2::autoplot(measure_drawdown(prices))
@@ -41,7 +40,8 @@ autoplot.imbroglio_volatility <- function(object, start = NULL, end = NULL, ...)
   table <- as.data.frame(object)
   source <- attr(object, "source")
   if (is.null(table$window)) {
-    return(ranking_figure(object, table$volatility_annual, "Volatility a year", "Standard deviation of returns, times the root of the periods a year"))
+    return(ranking_figure(object, table$volatility_annual, "Volatility a year",
+                          "Standard deviation of returns, times the root of the periods a year"))
   }
   table <- within_dates(table, "to", start, end)
   if (!any(!is.na(table$volatility_annual))) fail("too_short", "There is no volatility to show in these dates.")
@@ -55,7 +55,8 @@ price_and_volatility <- function(object, table, source, start, end) {
   level <- if (priced) {
     data.frame(date = source$prices$dates, value = source$prices$close[, security])
   } else {
-    data.frame(date = source$dates, value = 100 * core_wealth(source$values[, security, drop = FALSE], source$kind == "log")[-1L])
+    data.frame(date = source$dates,
+               value = 100 * core_wealth(source$values[, security, drop = FALSE], source$kind == "log")[-1L])
   }
   level <- within_dates(level, "date", start, end)
   windows <- unique(table$window)
@@ -72,12 +73,14 @@ price_and_volatility <- function(object, table, source, start, end) {
   ends$label <- sprintf("  %s%.1f %%", if (length(windows) > 1L) paste0(count(ends$window), ": ") else "", ends$value)
   floor <- data.frame(panel = factor(panels[2L], panels), date = ends$date[1L], value = 0)
   colour <- colour_of(security, source$universe)
-  shades <- if (length(windows) == 1L) colour else scales::seq_gradient_pal(colour, ink)(seq(0, 1, length.out = length(windows)))
+  shades <- scales::seq_gradient_pal(colour, ink)(seq(0, 1, length.out = length(windows)))
   known <- lines[!is.na(lines$value), ]
   ggplot2::ggplot(known, ggplot2::aes(.data$date, .data$value, group = .data$series)) +
     ggplot2::geom_line(data = known[is.na(known$window), ], colour = colour, linewidth = 0.55) +
-    ggplot2::geom_line(data = known[!is.na(known$window), ], ggplot2::aes(colour = factor(.data$window, windows)), linewidth = 0.65) +
-    ggplot2::geom_text(data = ends, ggplot2::aes(y = .data$label_at, label = .data$label, colour = factor(.data$window, windows)),
+    ggplot2::geom_line(data = known[!is.na(known$window), ], ggplot2::aes(colour = factor(.data$window, windows)),
+                       linewidth = 0.65) +
+    ggplot2::geom_text(data = ends,
+                       ggplot2::aes(y = .data$label_at, label = .data$label, colour = factor(.data$window, windows)),
                        hjust = 0, size = 3.8) +
     ggplot2::geom_blank(data = floor, ggplot2::aes(group = NULL)) +
     ggplot2::scale_colour_manual(values = stats::setNames(shades, windows)) +
@@ -98,7 +101,8 @@ headline_between <- function(object, table) {
 }
 
 window_subtitle <- function(object, windows) {
-  sprintf("Rolling standard deviation of the last %s %s %s returns, a year", some(count(windows)), frequencies[[basis(object)$every]]$adverb, basis(object)$kind)
+  sprintf("Rolling standard deviation of the last %s %s %s returns, a year", some(count(windows)),
+          frequencies[[basis(object)$every]]$adverb, basis(object)$kind)
 }
 
 volatility_panels <- function(object, table, source) {
@@ -113,14 +117,16 @@ volatility_panels <- function(object, table, source) {
   stacked <- length(securities) <= 4L
   ggplot2::ggplot(known, ggplot2::aes(.data$date, .data$value, colour = .data$security, group = .data$series)) +
     ggplot2::geom_line(ggplot2::aes(linewidth = .data$window == max(.data$window))) +
-    ggplot2::geom_text(data = ends[ends$window == max(ends$window), ], ggplot2::aes(label = sprintf("%.0f %%", .data$value)), hjust = -0.15, size = 3.2) +
+    ggplot2::geom_text(data = ends[ends$window == max(ends$window), ],
+                       ggplot2::aes(label = sprintf("%.0f %%", .data$value)), hjust = -0.15, size = 3.2) +
     ggplot2::scale_linewidth_manual(values = c(0.3, 0.55)) +
     ggplot2::scale_colour_manual(values = colours) +
     ggplot2::facet_wrap(ggplot2::vars(.data$security), ncol = if (stacked) 1L else NULL) +
     ggplot2::scale_x_date(date_labels = "%Y", breaks = scales::breaks_pretty(if (stacked) 9 else 4),
                           expand = ggplot2::expansion(c(0.01, if (stacked) 0.05 else 0.14))) +
     ggplot2::scale_y_continuous(limits = c(0, NA)) +
-    titles(headline(object), window_subtitle(object, unique(table$window)), basis(object), y = "Volatility, % a year") +
+    titles(headline(object), window_subtitle(object, unique(table$window)), basis(object),
+           y = "Volatility, % a year") +
     imbroglio_theme()
 }
 

@@ -18,7 +18,8 @@ new_result <- function(columns, measure, basis, source) {
 
 #' @export
 as.data.frame.imbroglio_result <- function(x, ...) {
-  structure(as.list(x), names = names(x), class = "data.frame", row.names = .set_row_names(nrow(x)))
+  attributes(x) <- list(names = names(x), class = "data.frame", row.names = .set_row_names(length(x[[1L]])))
+  x
 }
 
 #' @exportS3Method tibble::as_tibble

@@ -58,22 +58,25 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
   value <- check_value(value, colnames(returns$values))
 
   overlapping <- horizon_by == "overlapping" && horizon > 1L
-  values <- if (overlapping) core_overlapping_returns(returns$values, horizon, returns$kind == "log") else returns$values
+  log <- returns$kind == "log"
+  values <- if (overlapping) core_overlapping_returns(returns$values, horizon, log) else returns$values
   sample <- sample_of(returns$dates, returns$values)
   scale <- if (overlapping) 1 else sqrt(horizon)
   parts <- lapply(rank, function(convention) {
-    found <- var_methods[[method]]$measure(values, level, convention, returns$kind == "log", scale)
+    found <- var_methods[[method]]$measure(values, level, convention, log, scale)
     each <- rep(seq_len(ncol(values)), each = length(level))
     worth <- if (!is.null(value)) list(var_value = found$var * value[each], es_value = found$es * value[each])
     c(list(security = colnames(values)[each], from = sample$from[each], to = sample$to[each], n = found$n,
            level = rep(level, ncol(values)), horizon = rep(horizon, length(each)), var = found$var, es = found$es),
       worth,
       list(method = rep(method, length(each)), rank = rep(convention, length(each)),
-           horizon_by = rep(horizon_by, length(each)), position = found$position, observed = returns$dates[found$row], worse = found$worse, milder = found$milder))
+           horizon_by = rep(horizon_by, length(each)), position = found$position,
+           observed = returns$dates[found$row], worse = found$worse, milder = found$milder))
   })
   columns <- if (length(parts) == 1L) parts[[1L]] else as.list(data.table::rbindlist(parts))
   warn_few(columns, horizon)
-  choices <- c(method = method, rank = paste(rank, collapse = ", "), horizon = if (horizon == 1L) "1" else paste(horizon, "by", horizon_by))
+  choices <- c(method = method, rank = paste(rank, collapse = ", "),
+               horizon = if (horizon == 1L) "1" else paste(horizon, "by", horizon_by))
   new_result(columns, "var", returns_basis(returns, sample, choices = choices), returns)
 }
 
@@ -94,7 +97,8 @@ check_value <- function(value, securities) {
   if (is.null(value)) return(NULL)
   ok <- is.numeric(value) && length(value) %in% c(1L, length(securities)) && all(is.finite(value)) && all(value > 0)
   if (!ok) {
-    fail("argument", "`value` must be above 0: one number, or one for each security.", where = sprintf("It is %s.", shown(value)))
+    fail("argument", "`value` must be above 0: one number, or one for each security.",
+         where = sprintf("It is %s.", shown(value)))
   }
   if (!is.null(names(value))) value <- value[pick_securities(securities, names(value))]
   rep_len(as.numeric(value), length(securities))
@@ -108,5 +112,6 @@ warn_few <- function(columns, horizon) {
   caution("few_observations",
           sprintf("%s has %s: fewer than one lies beyond the level %s, so the worst one is what is shown.",
                   columns$security[i], what, format(columns$level[i])),
-          remedy = sprintf("This level wants %s or more.", count(ceiling(1 / (1 - columns$level[i]) - 1e-9), "return")))
+          remedy = sprintf("This level wants %s or more.",
+                           count(ceiling(1 / (1 - columns$level[i]) - 1e-9), "return")))
 }

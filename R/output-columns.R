@@ -63,7 +63,8 @@ columns_to_show <- function(table) {
 # The table as text: a header line, then a line a row. Numbers to the right.
 text_table <- function(table) {
   shown <- lapply(stats::setNames(nm = columns_to_show(table)), function(name) {
-    column <- known_columns[[name]] %||% list(label = name, unit = if (is.numeric(table[[name]])) "number" else "text")
+    column <- known_columns[[name]] %||% list(label = name,
+                                              unit = if (is.numeric(table[[name]])) "number" else "text")
     cells <- c(column$label, unit_text[[column$unit]](table[[name]]))
     formatC(cells, width = if (column$unit %in% c("text", "date")) -max(nchar(cells)) else max(nchar(cells)))
   })

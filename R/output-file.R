@@ -24,7 +24,8 @@ shortest <- function(x) {
 
 # JSON by our own layout; the strings by jsonlite.
 as_json <- function(result) {
-  quoted <- function(x) vapply(x, function(s) as.character(jsonlite::toJSON(s, auto_unbox = TRUE)), "", USE.NAMES = FALSE)
+  quoted <- function(x) vapply(x, function(s) as.character(jsonlite::toJSON(s, auto_unbox = TRUE)), "",
+                               USE.NAMES = FALSE)
   cells <- function(x) {
     if (inherits(x, "Date")) x <- format(x)
     text <- if (is.numeric(x)) shortest(x) else quoted(as.character(x))
@@ -45,7 +46,8 @@ as_json <- function(result) {
     dropped = rows(found$dropped),
     choices = if (length(found$choices)) object(vapply(found$choices, cells, "")) else "{}"
   )
-  paste0("{\n  \"imbroglio\": ", object(c(version = quoted(found$version), measure = quoted(attr(result, "measure")))),
+  paste0("{\n  \"imbroglio\": ",
+         object(c(version = quoted(found$version), measure = quoted(attr(result, "measure")))),
          ",\n  \"basis\": ", object(about), ",\n  \"results\": ", rows(as.data.frame(result)), "\n}")
 }
 

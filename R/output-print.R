@@ -37,7 +37,8 @@ print.imbroglio_result <- function(x, ...) {
 #' @exportS3Method pillar::tbl_sum
 tbl_sum.imbroglio_result <- function(x, ...) {
   stats::setNames(
-    c(paste(count(nrow(x), "row"), "of", count(length(unique(x$security)), "security", "securities")), format(basis(x))),
+    c(paste(count(nrow(x), "row"), "of", count(length(unique(x$security)), "security", "securities")),
+      format(basis(x))),
     c(measures()[[attr(x, "measure")]]$title, "Basis")
   )
 }
@@ -63,6 +64,7 @@ print_panel <- function(x, title, values, what, most = 20L) {
   if (!any(table$missing)) table$missing <- NULL
   cat(title, "; ", x$origin, "\n", sep = "")
   writeLines(paste0("  ", text_table(table)))
-  if (ncol(values) > most) cat("  and ", count(ncol(values) - most, "more security", "more securities"), "\n", sep = "")
+  if (ncol(values) > most) cat("  and ", count(ncol(values) - most, "more security", "more securities"), "\n",
+                               sep = "")
   invisible(x)
 }

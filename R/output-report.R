@@ -24,7 +24,8 @@ write_report <- function(prices, path, window = 60L, per_year = NULL, level = 0.
   prices <- as_prices(prices)
   for (package in c("rmarkdown", "knitr", "ggplot2", "scales", "ragg")) need_package(package, "A report")
   if (!rmarkdown::pandoc_available()) {
-    fail("package", "A report needs pandoc, which is not installed.", remedy = "Install it: it is a Debian package, and comes with many editors.")
+    fail("package", "A report needs pandoc, which is not installed.",
+         remedy = "Install it: it is a Debian package, and comes with many editors.")
   }
   returns <- as_returns(prices)
   # All is measured before anything is written: bad arguments leave no file.
@@ -49,7 +50,8 @@ write_report <- function(prices, path, window = 60L, per_year = NULL, level = 0.
 # A bare page: rmarkdown's own HTML formats put scripts into it.
 page_format <- function() {
   rmarkdown::output_format(
-    knitr = rmarkdown::knitr_options(opts_chunk = list(dev = "ragg_png", dpi = 160, fig.width = 11, fig.height = 6.4)),
+    knitr = rmarkdown::knitr_options(opts_chunk = list(dev = "ragg_png", dpi = 160, fig.width = 11,
+                                                       fig.height = 6.4)),
     pandoc = rmarkdown::pandoc_options(
       to = "html5", ext = ".html",
       args = c("--standalone", "--self-contained", "--css", "report.css", "--metadata", "document-css=false")
@@ -63,6 +65,7 @@ html_table <- function(result) {
   names <- columns_to_show(table)
   right <- !vapply(names, function(n) known_columns[[n]]$unit %in% c("text", "date"), NA)
   shown <- lapply(names, function(n) unit_text[[known_columns[[n]]$unit]](table[[n]]))
-  knitr::kable(as.data.frame(shown), format = "html", escape = TRUE, align = ifelse(right, "r", "l"), row.names = FALSE,
+  knitr::kable(as.data.frame(shown), format = "html", escape = TRUE, align = ifelse(right, "r", "l"),
+               row.names = FALSE,
                col.names = vapply(names, function(n) known_columns[[n]]$label, ""))
 }

@@ -35,7 +35,8 @@ rolling_in_words <- function(result, every) {
     annual <- part$volatility_annual
     sprintf("%s: %s a year on %s; highest %s on %s, lowest %s on %s.", what,
             percent(annual[length(annual)], 1L), part$to[length(annual)],
-            percent(max(annual), 1L), part$to[which.max(annual)], percent(min(annual), 1L), part$to[which.min(annual)])
+            percent(max(annual), 1L), part$to[which.max(annual)], percent(min(annual), 1L),
+            part$to[which.min(annual)])
   }, ""))
 }
 
@@ -59,7 +60,8 @@ in_words.imbroglio_var <- function(result) {
   period <- period_name(basis(result)$every, result$horizon)
   said <- sprintf("%s, expect to %s than %s with %s; such returns lose %s on average.",
                   sentence_case(one_in(result$level, period$one, period$many)),
-                  ifelse(result$var < 0, "gain less", "lose more"), percent(abs(result$var)), result$security, percent(result$es))
+                  ifelse(result$var < 0, "gain less", "lose more"), percent(abs(result$var)), result$security,
+                  percent(result$es))
   if (!is.null(result[["var_value"]])) {
     said <- sub("\\.$", "", said)
     said <- sprintf("%s. In money: %s, and %s.", said, money(result$var_value), money(result$es_value))
@@ -94,13 +96,15 @@ headline <- function(result) {
     table <- table[!duplicated(table[c("security", "window")], fromLast = TRUE), ]
   }
   if (!is.null(table$level)) table <- table[table$level == max(table$level) & table$rank == table$rank[1L], ]
-  size <- switch(attr(result, "measure"), volatility = table$volatility_annual, drawdown = -table$max_drawdown, var = table$var)
+  size <- switch(attr(result, "measure"), volatility = table$volatility_annual, drawdown = -table$max_drawdown,
+                 var = table$var)
   most <- which.max(size)
   least <- which.min(size)
   if (!length(most)) return(said[1L])
   words <- switch(attr(result, "measure"),
                   volatility = if (is.null(table$window)) c("moves most", "least", " a year")
-                               else c("moves most now", "least", sprintf(" a year over %s returns", count(table$window[most]))),
+                               else c("moves most now", "least",
+                                      sprintf(" a year over %s returns", count(table$window[most]))),
                   drawdown = c("fell deepest", "least", " below its high"),
                   var = c("risks most", "least", paste(" at", unit_text$level(table$level[most]))))
   sprintf("%s %s (%s%s), %s %s (%s).", table$security[most], words[1L], percent(size[most], 1L), words[3L],

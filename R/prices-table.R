@@ -97,7 +97,8 @@ column_dates <- function(x, name, origin, place) {
   else days <- parse_iso_dates(as.character(x))
   bad <- which(is.na(days))
   if (length(bad)) {
-    fail("date", sprintf("%s in column %s of %s cannot be read as a date.", count(length(bad), "value"), name, origin),
+    fail("date", sprintf("%s in column %s of %s cannot be read as a date.", count(length(bad), "value"), name,
+                         origin),
          where = sprintf("%s: \"%s\".", sentence_case(place(bad)), x[bad[1L]]),
          remedy = "Dates are written year, month, day: 2024-12-31.")
   }
@@ -195,7 +196,8 @@ in_date_order <- function(dates, values, origin, place) {
   for (i in again) {
     first <- match(dates[i], dates)
     differ <- which(!same(values[i, ], values[first, ]))
-    if (length(differ)) fail_duplicate(i, first, colnames(values)[differ[1L]], dates[i], values[, differ[1L]], origin, place)
+    if (length(differ)) fail_duplicate(i, first, colnames(values)[differ[1L]], dates[i], values[, differ[1L]],
+                                       origin, place)
   }
   if (length(again)) {
     caution_duplicate(length(again), origin, place(again))
@@ -242,7 +244,8 @@ new_prices <- function(dates, close, origin) {
   }
   empty <- colnames(close)[core_observed(close) == 0L]
   if (length(empty)) {
-    fail("all_missing", sprintf("%s %s no price at all in %s.", some(empty), if (length(empty) == 1L) "has" else "have", origin),
+    fail("all_missing",
+         sprintf("%s %s no price at all in %s.", some(empty), if (length(empty) == 1L) "has" else "have", origin),
          remedy = "Take the column out, or fill it.")
   }
   structure(list(dates = dates, close = close, origin = origin, digest = digest_of(dates, close),

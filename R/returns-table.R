@@ -100,13 +100,15 @@ given_returns <- function(x, kind, every, origin) {
                   else "A log return is a finite number.")
   }
   every <- if (is.null(every) && length(dates) > 1L) frequency_of(dates) else every %||% "day"
-  new_returns(dates, values, kind, check_choice(every, "every", names(frequencies)), start = rep(as.Date(NA), ncol(values)),
+  new_returns(dates, values, kind, check_choice(every, "every", names(frequencies)),
+              start = rep(as.Date(NA), ncol(values)),
               prices = NULL, origin = origin, digest = digest_of(dates, values))
 }
 
 new_returns <- function(dates, values, kind, every, start, prices, origin, digest) {
   structure(list(dates = dates, values = values, kind = kind, every = every, start = start, prices = prices,
-                 origin = origin, digest = digest, universe = if (is.null(prices)) colnames(values) else prices$universe),
+                 origin = origin, digest = digest,
+                 universe = if (is.null(prices)) colnames(values) else prices$universe),
             class = "imbroglio_returns")
 }
 

@@ -6,7 +6,8 @@ securities <- 2000L
 window <- 60L
 set.seed(1)
 values <- matrix(stats::rnorm(days * securities, 0, 0.01), days,
-                 dimnames = list(format(as.Date("2000-01-03") + seq_len(days)), sprintf("SECURITY%04d", seq_len(securities))))
+                 dimnames = list(format(as.Date("2000-01-03") + seq_len(days)),
+                                 sprintf("SECURITY%04d", seq_len(securities))))
 returns <- as_returns(values, given = "returns", every = "day")
 prices <- as_prices(100 * apply(1 + values, 2, cumprod))
 
@@ -45,20 +46,23 @@ stopifnot(isTRUE(all.equal(unname(a), unname(b), tolerance = 1e-9)))
 command <- file.path("exec", "imbroglio")
 file <- demo_file("bay.csv")
 starts <- timed(list(
-  "Rscript -e 'library(data.table)'" = function() system2("Rscript", c("-e", shQuote("library(data.table)")), stdout = FALSE, stderr = FALSE),
+  "Rscript -e 'library(data.table)'" = function() system2("Rscript", c("-e", shQuote("library(data.table)")),
+                                                          stdout = FALSE, stderr = FALSE),
   "imbroglio volatility bay.csv" = function() system2(command, c("volatility", file), stdout = FALSE)
 ), 11L)
 
 ratio <- function(x, to) sprintf("%.2f", x / to)
 base <- one[["copy the matrix"]]
 lines <- c(
-  sprintf("%s securities x %s days, window %s; %s; %s threads at most", format(securities, big.mark = ","), format(days, big.mark = ","), window,
+  sprintf("%s securities x %s days, window %s; %s; %s threads at most", format(securities, big.mark = ","),
+          format(days, big.mark = ","), window,
           R.version.string, RcppParallel::defaultNumThreads()), "",
   "| what | x the copy, one thread | x the copy, all threads |", "|---|---|---|",
   sprintf("| %s | %s | %s |", names(one), ratio(one, base), ratio(two, two[["copy the matrix"]])),
   sprintf("| whole-sample volatility | | %s |", ratio(whole, two[["copy the matrix"]])),
   sprintf("| %s | %s | |", names(peers), ratio(peers, base)), "",
-  sprintf("Rolling volatility on one thread is %.0f times as fast as RcppRoll::roll_sd.", peers[[1L]] / one[["rolling volatility, bare matrix"]]), "",
+  sprintf("Rolling volatility on one thread is %.0f times as fast as RcppRoll::roll_sd.",
+          peers[[1L]] / one[["rolling volatility, bare matrix"]]), "",
   sprintf("`imbroglio volatility bay.csv` starts and answers in %s x the time of `Rscript -e 'library(data.table)'`.", ratio(starts[[2L]], starts[[1L]])), "",
   sprintf("The copy took %.0f ms on one thread.", 1000 * base)
 )

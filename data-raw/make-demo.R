@@ -173,7 +173,8 @@ daily <- daily[order(daily$date, match(daily$security, securities$security)), ]
 write(daily, "bay-daily.csv.gz")
 
 acts <- which(split_of != 1 | dividend > 0, arr.ind = TRUE)
-actions <- data.frame(security = traded[acts[, 2]], date = days[acts[, 1]], split = split_of[acts], dividend = dividend[acts])
+actions <- data.frame(security = traded[acts[, 2]], date = days[acts[, 1]], split = split_of[acts],
+                      dividend = dividend[acts])
 actions$split[actions$split == 1] <- NA
 actions$dividend[actions$dividend == 0] <- NA
 write(actions[order(actions$date, actions$security), ], "bay-actions.csv")
@@ -201,6 +202,7 @@ write(data.frame(
   security = c("", "BRANNICK", "VESSANY", "DUNLACE", "QUILLMOOR", "TARROW", "HOBBINS"),
   from = as.Date(c(NA, format(paid$date), "2020-02-03", "2023-09-05", "2017-03-06", "2021-06-07", "2024-02-20")),
   to = as.Date(c(NA, format(paid$date), "2020-02-21", "2023-09-05", "2017-03-17", "2021-06-07", "2024-02-20")),
-  fault = c("newest first", "a dividend line among the prices", "a gap", "a duplicate", "a stale run", "an unadjusted split",
+  fault = c("newest first", "a dividend line among the prices", "a gap", "a duplicate", "a stale run",
+            "an unadjusted split",
             "a typo a hundred times too large")
 ), "bay-faults.csv")

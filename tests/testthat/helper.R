@@ -3,7 +3,8 @@ stock_dates <- function() {
   days <- as.Date("1991-07-01") + 0:3000
   head(days[!as.POSIXlt(days)$wday %in% c(0, 6)], nrow(EuStockMarkets))
 }
-stocks <- function() matrix(EuStockMarkets, ncol = 4, dimnames = list(format(stock_dates()), colnames(EuStockMarkets)))
+stocks <- function() matrix(EuStockMarkets, ncol = 4,
+                            dimnames = list(format(stock_dates()), colnames(EuStockMarkets)))
 stock_prices <- function() as_prices(stocks())
 
 written <- function(..., ending = ".csv") {

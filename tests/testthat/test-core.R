@@ -9,7 +9,8 @@ test_that("the core stands alone, and agrees with quadruple precision", {
 })
 
 test_that("files call no room above their own, and the core neither prints nor knows R", {
-  floors <- c(RcppExports = 0, imbroglio = 0, ground = 1, prices = 2, returns = 3, measure = 4, output = 6, figure = 6, cli = 7)
+  floors <- c(RcppExports = 0, imbroglio = 0, ground = 1, prices = 2, returns = 3, measure = 4, output = 6,
+              figure = 6, cli = 7)
   files <- list.files(source_file("R"), "\\.R$", full.names = TRUE)
   room <- sub("[-.].*$", "", basename(files))
   expect_setequal(setdiff(room, names(floors)), character())
@@ -24,15 +25,18 @@ test_that("files call no room above their own, and the core neither prints nor k
   uses <- function(name) {
     object <- get(name, house)
     # Records hold functions of their own.
-    functions <- if (is.function(object)) list(object) else rapply(as.list(object), identity, classes = "function", how = "unlist")
+    functions <- if (is.function(object)) list(object) else rapply(as.list(object), identity,
+                                                                   classes = "function", how = "unlist")
     as.character(unlist(lapply(functions, codetools::findGlobals)))
   }
   for (i in seq_along(files)) {
     called <- as.character(unlist(lapply(defined[[i]], uses)))
     ours <- intersect(called, names(floor_of))
     expect_equal(ours[floor_of[ours] > floors[room[i]]], character(), info = basename(files[i]))
-    if (floors[room[i]] == 0) expect_false(any(c("cat", "print", "message", "warning", "stop") %in% called), info = basename(files[i]))
+    if (floors[room[i]] == 0) expect_false(any(c("cat", "print", "message", "warning", "stop") %in% called),
+                                           info = basename(files[i]))
   }
   headers <- list.files(source_file("src", "core"), full.names = TRUE)
-  for (h in headers) expect_false(any(grepl("Rcpp|<R\\.h>|Rinternals|printf|iostream|rand\\(", readLines(h))), info = h)
+  for (h in headers) expect_false(any(grepl("Rcpp|<R\\.h>|Rinternals|printf|iostream|rand\\(", readLines(h))),
+                                  info = h)
 })

@@ -10,10 +10,13 @@ test_that("volatility, drawdown and value at risk of real prices agree with base
     var <- measure_var(returns, level = 0.99)
     loss <- if (kind == "log") 1 - exp(by_hand) else -by_hand
     expect_equal(var$var, unname(apply(loss, 2, function(l) sort(l, decreasing = TRUE)[19])), tolerance = 1e-12)
-    expect_equal(var$es, unname(apply(loss, 2, function(l) mean(sort(l, decreasing = TRUE)[1:19]))), tolerance = 1e-12)
-    expect_equal(unname(by_hand[cbind(format(var$observed), var$security)]), unname(apply(by_hand, 2, function(r) sort(r)[19])))
+    expect_equal(var$es, unname(apply(loss, 2, function(l) mean(sort(l, decreasing = TRUE)[1:19]))),
+                 tolerance = 1e-12)
+    expect_equal(unname(by_hand[cbind(format(var$observed), var$security)]),
+                 unname(apply(by_hand, 2, function(r) sort(r)[19])))
   }
-  for (drawdown in list(measure_drawdown(prices), measure_drawdown(as_returns(prices)), measure_drawdown(as_returns(prices, "log")))) {
+  for (drawdown in list(measure_drawdown(prices), measure_drawdown(as_returns(prices)),
+                        measure_drawdown(as_returns(prices, "log")))) {
     for (s in colnames(prices)) {
       p <- stocks()[, s]
       depth <- p / cummax(p) - 1
@@ -34,7 +37,8 @@ test_that("every rolling result is the whole-sample measure of its window", {
     r <- na.omit(as.matrix(returns)[, s])
     part <- rolling[rolling$window == w & rolling$security == s, ]
     at <- c(1, 4, 5, w - 1, w, w + 1, 700, length(r))
-    expect_equal(part$volatility[at], vapply(at, function(t) if (t < 5) NA_real_ else sd(r[max(1, t - w + 1):t]), 0), tolerance = 1e-13)
+    expect_equal(part$volatility[at],
+                 vapply(at, function(t) if (t < 5) NA_real_ else sd(r[max(1, t - w + 1):t]), 0), tolerance = 1e-13)
     expect_equal(format(part$from[at]), names(r)[pmax(1, at - w + 1)])
     expect_equal(format(part$to), names(r))
     expect_equal(part$n[at], pmin(at, w))
@@ -50,7 +54,8 @@ test_that("the rolling deviation of stored numbers is exact to ten digits at any
   skip_if_not_installed("gmp")
   set.seed(3)
   n <- 1001
-  series <- cbind(LEVEL = 1e7 + 0.2 + 0.1 * rep_len(c(1, -1, 1), n), DRIFT = 10^seq(-3, 3, length.out = n) * (1 + 1e-3 * rnorm(n)),
+  series <- cbind(LEVEL = 1e7 + 0.2 + 0.1 * rep_len(c(1, -1, 1), n),
+                  DRIFT = 10^seq(-3, 3, length.out = n) * (1 + 1e-3 * rnorm(n)),
                   FALLING = 10^seq(3, -3, length.out = n) * (1 + 1e-3 * rnorm(n)))
   rownames(series) <- format(as.Date("2020-01-01") + seq_len(n))
   for (w in c(10, 60)) {
@@ -91,10 +96,13 @@ test_that("the four conventions of rank pick the observation they say", {
   }
   returns <- as_returns(stock_prices())
   both <- measure_var(returns, level = c(0.9, 0.95, 0.99, 0.995), rank = "interpolate")
-  expect_equal(both$var, -as.vector(apply(as.matrix(returns), 2, quantile, 1 - c(0.9, 0.95, 0.99, 0.995), type = 7)), tolerance = 1e-12)
+  expect_equal(both$var,
+               -as.vector(apply(as.matrix(returns), 2, quantile, 1 - c(0.9, 0.95, 0.99, 0.995), type = 7)),
+               tolerance = 1e-12)
   expect_true(all(is.na(both$observed) == (both$position %% 1 != 0)))
   expect_true(all(both$worse >= both$var & both$var >= both$milder))
-  expect_warning(one2 <- measure_var(window(stock_prices(), end = "1991-08-01"), level = 0.999), class = "imbroglio_warning_few_observations")
+  expect_warning(one2 <- measure_var(window(stock_prices(), end = "1991-08-01"), level = 0.999),
+                 class = "imbroglio_warning_few_observations")
   expect_equal(one2$position, rep(1, 4))
 })
 
@@ -115,7 +123,8 @@ test_that("a horizon is reached by the root of time or by overlapping runs, in e
 
 test_that("samples at the edge are measured or said to have no answer", {
   day <- as.Date("2024-01-01")
-  prices <- as_prices(data.frame(date = day + 0:4, FLAT = 5, LATE = c(NA, NA, NA, 10, 8), GAP = c(100, NA, NA, 50, 60), LAST = c(NA, NA, NA, NA, 7)))
+  prices <- as_prices(data.frame(date = day + 0:4, FLAT = 5, LATE = c(NA, NA, NA, 10, 8),
+                                 GAP = c(100, NA, NA, 50, 60), LAST = c(NA, NA, NA, NA, 7)))
   volatility <- measure_volatility(prices)
   expect_identical(volatility$volatility[c(1, 2, 4)], c(0, NA, NA))
   expect_equal(volatility$n, c(4L, 1L, 2L, 0L))
@@ -139,7 +148,8 @@ test_that("samples at the edge are measured or said to have no answer", {
 
 test_that("numbers do not depend on the number of threads or of securities", {
   set.seed(11)
-  r <- matrix(rnorm(600 * 300, 0, 0.01), 600, dimnames = list(format(as.Date("2020-01-01") + 1:600), sprintf("S%03d", 1:300)))
+  r <- matrix(rnorm(600 * 300, 0, 0.01), 600,
+              dimnames = list(format(as.Date("2020-01-01") + 1:600), sprintf("S%03d", 1:300)))
   r[sample(length(r), 2000)] <- NA
   returns <- as_returns(r, given = "returns", every = "day")
   both <- lapply(c(1, 2), function(threads) {
@@ -150,6 +160,59 @@ test_that("numbers do not depend on the number of threads or of securities", {
   expect_identical(both[[1]], both[[2]])
   alone <- measure_volatility(returns[, "S123"], window = 20, as = "matrix")
   expect_identical(alone[, 1], both[[1]][[1]][, 123])
+})
+
+test_that("the shape of what is handed in does not change the numbers", {
+  prices <- stock_prices()
+  returns <- as_returns(prices)
+  # Returns that were given are those that were taken, but for the date of the capital put in.
+  given <- as_returns(as.data.frame(returns), given = "returns")
+  expect_equal(measure_volatility(given)$volatility, measure_volatility(returns)$volatility)
+  expect_equal(measure_drawdown(given)$trough, measure_drawdown(prices)$trough)
+  expect_message(upside_down <- as_returns(as.data.frame(returns)[1859:1, ], given = "returns"),
+                 class = "imbroglio_note_order")
+  expect_equal(as.matrix(upside_down), as.matrix(given))
+  # A measure takes simple returns of prices; the kind can be changed as long as there are prices.
+  expect_equal(measure_var(prices)$var, measure_var(returns)$var)
+  expect_equal(as.matrix(as_returns(returns, kind = "log")), log1p(as.matrix(returns)), tolerance = 1e-12)
+  expect_error(as_returns(given, kind = "log"), class = "imbroglio_error_argument")
+  # Scale, order and company: a price in another unit, another column order, fewer columns.
+  expect_equal(measure_volatility(as_prices(stocks() * 1000))$volatility, measure_volatility(prices)$volatility,
+               tolerance = 1e-12)
+  for (columns in list(4:1, 2L, c("FTSE", "DAX"))) {
+    part <- measure_drawdown(prices[, columns])
+    expect_identical(as.data.frame(part),
+                     as.data.frame(measure_drawdown(prices))[match(part$security, colnames(prices)), ],
+                     ignore_attr = "row.names")
+  }
+  expect_identical(prices["DAX"]$close, prices[, "DAX"]$close)
+  expect_equal(dim(prices[1:100, ]), c(100L, 4L))
+  # Value at risk grows with the level, and the shortfall is beyond it.
+  var <- measure_var(returns, level = seq(0.9, 0.999, 0.001))
+  for (s in colnames(returns)) expect_false(is.unsorted(var$var[var$security == s]))
+  expect_true(all(var$es >= var$var))
+  named <- measure_var(returns, value = c(FTSE = 4, DAX = 1, SMI = 2, CAC = 3))
+  expect_equal(named$var_value / named$var, c(DAX = 1, SMI = 2, CAC = 3, FTSE = 4)[named$security],
+               ignore_attr = TRUE)
+})
+
+test_that("five thousand securities are measured as one is", {
+  set.seed(5)
+  many <- 5000L
+  r <- matrix(rnorm(300 * many, 0, 0.01), 300,
+              dimnames = list(format(as.Date("2024-01-01") + 1:300), sprintf("S%04d", 1:many)))
+  r[1:100, 4001:5000] <- NA
+  returns <- as_returns(r, "log", given = "returns", every = "day")
+  volatility <- measure_volatility(returns)
+  expect_equal(volatility$volatility, apply(r, 2, sd, na.rm = TRUE), ignore_attr = TRUE, tolerance = 1e-12)
+  expect_equal(volatility$n, rep(c(300L, 200L), c(4000, 1000)))
+  wealth <- exp(apply(rbind(0, ifelse(is.na(r), 0, r)), 2, cumsum))
+  expect_equal(measure_drawdown(returns)$max_drawdown, apply(wealth, 2, function(w) min(w / cummax(w) - 1)),
+               ignore_attr = TRUE, tolerance = 1e-12)
+  expect_equal(measure_var(returns, 0.95)$var,
+               apply(r, 2, function(x) 1 - exp(sort(x)[round(length(na.omit(x)) * 0.05)])),
+               ignore_attr = TRUE, tolerance = 1e-12)
+  expect_output(print(returns), "and 4,980 more securities")
 })
 
 test_that("returns by period are between the last prices of calendar periods", {
@@ -166,27 +229,35 @@ test_that("returns by period are between the last prices of calendar periods", {
     expect_equal(as.matrix(returns), diff(log(stocks()[whole, ])), tolerance = 1e-12)
     kept <- as_returns(prices, every = every, keep_unfinished = TRUE)
     expect_equal(nrow(kept), length(ends) - 1L)
-    expect_equal(measure_volatility(kept)$volatility_annual, measure_volatility(kept)$volatility * sqrt(c(week = 52, month = 12, year = 1)[[every]]))
+    expect_equal(measure_volatility(kept)$volatility_annual,
+                 measure_volatility(kept)$volatility * sqrt(c(week = 52, month = 12, year = 1)[[every]]))
   }
   # A month that ends on a weekend is finished by its last Friday.
   expect_no_message(monthly <- as_returns(window(prices, end = "1992-01-31"), every = "month"))
-  expect_equal(as_returns(as_prices(data.frame(date = c("2024-01-31", "2024-02-29", "2024-03-29", "2024-04-30"), A = 1:4)))$every, "month")
+  expect_equal(as_returns(as_prices(data.frame(date = c("2024-01-31", "2024-02-29", "2024-03-29", "2024-04-30"),
+                                               A = 1:4)))$every, "month")
 })
 
 test_that("arguments that cannot be are refused, with what is wrong", {
   returns <- as_returns(stock_prices())
   wrong <- list(
-    function() measure_var(returns, level = 95), function() measure_var(returns, level = 0), function() measure_var(returns, level = NA),
-    function() measure_var(returns, horizon = 0), function() measure_var(returns, horizon = 1.5), function() measure_var(returns, value = -1),
+    function() measure_var(returns, level = 95), function() measure_var(returns, level = 0),
+    function() measure_var(returns, level = NA),
+    function() measure_var(returns, horizon = 0), function() measure_var(returns, horizon = 1.5),
+    function() measure_var(returns, value = -1),
     function() measure_var(returns, rank = "middle"), function() measure_var(returns, method = "historcal"),
-    function() measure_volatility(returns, window = 1), function() measure_volatility(returns, window = 10, min_obs = 11),
+    function() measure_volatility(returns, window = 1),
+    function() measure_volatility(returns, window = 10, min_obs = 11),
     function() measure_volatility(returns, min_obs = 11), function() measure_volatility(returns, per_year = 0),
-    function() measure_volatility(1:10), function() as_returns(stock_prices(), every = "fortnight"), function() basis(mtcars),
-    function() window(stock_prices(), start = "1992-13-01"), function() window(stock_prices(), last = "soon"), function() returns[1:10, ]
+    function() measure_volatility(1:10), function() as_returns(stock_prices(), every = "fortnight"),
+    function() basis(mtcars),
+    function() window(stock_prices(), start = "1992-13-01"), function() window(stock_prices(), last = "soon"),
+    function() returns[1:10, ]
   )
   for (f in wrong) expect_error(f(), class = "imbroglio_error_argument")
   expect_error(measure_var(returns, level = 95), "0.95")
   monthly <- as_prices(data.frame(date = as.Date("2024-01-31") + c(0, 29, 60), A = 1:3))
   expect_error(as_returns(monthly, every = "week"), class = "imbroglio_error_argument")
-  expect_error(as_returns(data.frame(date = as.Date("2024-01-01"), A = -1.5), given = "returns"), class = "imbroglio_error_return")
+  expect_error(as_returns(data.frame(date = as.Date("2024-01-01"), A = -1.5), given = "returns"),
+               class = "imbroglio_error_return")
 })

@@ -1,6 +1,7 @@
 test_that("the two layouts, a data frame and a matrix give the same table", {
   wide <- data.frame(date = stock_dates(), stocks(), check.names = FALSE)
-  long <- data.frame(security = rep(colnames(stocks()), each = 1860), Date = rep(stock_dates(), 4), close = as.vector(stocks()), volume = 1)
+  long <- data.frame(security = rep(colnames(stocks()), each = 1860), Date = rep(stock_dates(), 4),
+                     close = as.vector(stocks()), volume = 1)
   from_file <- function(table, separator = ",", ending = ".csv") {
     path <- tempfile(fileext = ending)
     connection <- if (ending == ".csv.gz") gzfile(path, "w") else file(path, "w")
@@ -9,8 +10,11 @@ test_that("the two layouts, a data frame and a matrix give the same table", {
     read_prices(path)
   }
   expected <- stocks()
-  tables <- list(as_prices(stocks()), as_prices(unname(wide[-1]) |> as.matrix() |> `colnames<-`(colnames(stocks())), dates = stock_dates()),
-                 as_prices(wide), as_prices(long), as_prices(tibble::as_tibble(wide)), from_file(wide), from_file(long),
+  tables <- list(as_prices(stocks()),
+                 as_prices(unname(wide[-1]) |> as.matrix() |> `colnames<-`(colnames(stocks())),
+                           dates = stock_dates()),
+                 as_prices(wide), as_prices(long), as_prices(tibble::as_tibble(wide)), from_file(wide),
+                 from_file(long),
                  from_file(wide, ";"), from_file(long, "\t"), from_file(wide, ending = ".csv.gz"))
   for (prices in tables) expect_equal(as.matrix(prices), expected, tolerance = 1e-14)
   expect_equal(dim(tables[[1]]), c(1860L, 4L))
@@ -24,8 +28,10 @@ test_that("order and repeats are put right and said; gaps stay gaps", {
   newest_first <- written("date,A,B", "2024-01-04,3,", "2024-01-03,2,5", "2024-01-02,1,4")
   expect_message(prices <- read_prices(newest_first), "newest first", class = "imbroglio_note_order")
   expect_equal(unname(as.matrix(prices)), cbind(1:3, c(4, 5, NA)))
-  expect_message(read_prices(written("date,A", "2024-01-03,2", "2024-01-02,1", "2024-01-04,3")), "not in date order", class = "imbroglio_note_order")
-  expect_warning(once <- read_prices(written("date,security,price", "2024-01-02,A,1", "2024-01-03,A,2", "2024-01-03,A,2")), "line 4",
+  expect_message(read_prices(written("date,A", "2024-01-03,2", "2024-01-02,1", "2024-01-04,3")),
+                 "not in date order", class = "imbroglio_note_order")
+  expect_warning(once <- read_prices(written("date,security,price", "2024-01-02,A,1", "2024-01-03,A,2",
+                                             "2024-01-03,A,2")), "line 4",
                  class = "imbroglio_warning_duplicate")
   expect_equal(dim(once), c(2L, 1L))
   expect_equal(unname(as.matrix(as_returns(prices))), cbind(c(1, 0.5), c(0.25, NA)))
@@ -72,8 +78,10 @@ test_that("each bad input has its own error, which says where and what to do", {
   expect_error(stock_prices()[, "DAXX"], "DAX", class = "imbroglio_error_security")
   expect_error(stock_prices()[, 9], class = "imbroglio_error_security")
   # Text of a file is never taken for a template or a colour.
-  expect_error(read_prices(written("date,A", "2024-01-02,{stop('run')}", "2024-01-03,2")), "stop\\('run'\\)", class = "imbroglio_error_price")
-  expect_error(read_prices(written("date,\033[31mA", "2024-01-02,1", "2024-01-03,2")), class = "imbroglio_error_security")
+  expect_error(read_prices(written("date,A", "2024-01-02,{stop('run')}", "2024-01-03,2")), "stop\\('run'\\)",
+               class = "imbroglio_error_price")
+  expect_error(read_prices(written("date,\033[31mA", "2024-01-02,1", "2024-01-03,2")),
+               class = "imbroglio_error_security")
 })
 
 test_that("a window is cut by dates or by the span that ends it", {
