@@ -74,7 +74,7 @@ apart <- function(y, gap) {
 #' @param path The file; its ending says the form: `.png`, `.svg` or `.pdf`.
 #' @param width,height In inches; a PNG has 100 dots an inch.
 #' @return `path`, invisibly. The file is written whole or not at all.
-#' @examplesIf requireNamespace("ggplot2", quietly = TRUE) && requireNamespace("ragg", quietly = TRUE)
+#' @examplesIf requireNamespace("ggplot2", quietly = TRUE) && requireNamespace("scales", quietly = TRUE)
 #' prices <- read_prices(demo_file("bay.csv"))
 #' write_figure(ggplot2::autoplot(prices[, "TARROW"]), tempfile(fileext = ".png"))
 #' @export
@@ -93,12 +93,15 @@ write_figure <- function(plot, path, width = 12.8, height = 8) {
 
 figure_devices <- list(
   png = function(path, width, height) {
-    need_package("ragg", "A PNG figure")
-    ragg::agg_png(path, width = width, height = height, units = "in", res = 100)
+    if (requireNamespace("ragg", quietly = TRUE)) {
+      ragg::agg_png(path, width = width, height = height, units = "in", res = 100)
+    } else {
+      grDevices::png(path, width = width, height = height, units = "in", res = 100, type = "cairo")
+    }
   },
   svg = function(path, width, height) {
-    need_package("svglite", "An SVG figure")
-    svglite::svglite(path, width = width, height = height)
+    if (requireNamespace("svglite", quietly = TRUE)) svglite::svglite(path, width = width, height = height)
+    else grDevices::svg(path, width = width, height = height)
   },
   pdf = function(path, width, height) grDevices::cairo_pdf(path, width = width, height = height)
 )

@@ -11,7 +11,7 @@
 #' @param value The value of each position in money, see [measure_var()].
 #' @return `path`, invisibly. The file is written whole or not at all.
 #' @section Errors:
-#'   `imbroglio_error_package` where rmarkdown, knitr, ggplot2, ragg or pandoc is missing;
+#'   `imbroglio_error_package` where rmarkdown, knitr, ggplot2 or pandoc is missing;
 #'   `imbroglio_error_file` where `path`
 #'   cannot be written.
 #' @examplesIf requireNamespace("rmarkdown", quietly = TRUE) && rmarkdown::pandoc_available()
@@ -22,7 +22,7 @@
 #' @export
 write_report <- function(prices, path, window = 60L, per_year = NULL, level = 0.99, value = NULL) {
   prices <- as_prices(prices)
-  for (package in c("rmarkdown", "knitr", "ggplot2", "scales", "ragg")) need_package(package, "A report")
+  for (package in c("rmarkdown", "knitr", "ggplot2", "scales")) need_package(package, "A report")
   if (!rmarkdown::pandoc_available()) {
     fail("package", "A report needs pandoc, which is not installed.",
          remedy = "Install it: it is a Debian package, and comes with many editors.")
@@ -49,8 +49,9 @@ write_report <- function(prices, path, window = 60L, per_year = NULL, level = 0.
 
 # A bare page: rmarkdown's own HTML formats put scripts into it.
 page_format <- function() {
+  picture <- if (requireNamespace("ragg", quietly = TRUE)) "ragg_png" else "png"
   rmarkdown::output_format(
-    knitr = rmarkdown::knitr_options(opts_chunk = list(dev = "ragg_png", dpi = 160, fig.width = 11,
+    knitr = rmarkdown::knitr_options(opts_chunk = list(dev = picture, dpi = 160, fig.width = 11,
                                                        fig.height = 6.4)),
     pandoc = rmarkdown::pandoc_options(
       to = "html5", ext = ".html",
