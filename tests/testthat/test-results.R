@@ -83,7 +83,7 @@ test_that("figures show the data, cut all panels together and are written whole"
 })
 
 test_that("the report is one page, whole, with every table and nothing that runs", {
-  skip_if_not(rmarkdown::pandoc_available(), "pandoc is not installed")
+  if (!rmarkdown::pandoc_available()) skip("pandoc is not installed")
   hostile <- matrix(EuStockMarkets, ncol = 4,
                     dimnames = list(format(stock_dates()),
                                     c("<script>alert(1)</script>", "=1+1", "`r stop()`", "A & B")))
