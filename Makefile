@@ -19,14 +19,13 @@ check: setup-test
 
 bench: setup-bench build/installed
 	@Rscript bench/rolling.R
+	@Rscript bench/reading.R
 
 shots: setup-shots build/installed
 	@tools/shots
 
 install: setup-run
-	R CMD INSTALL --no-test-load .
-	@mkdir -p $(PREFIX)/bin && cp exec/imbroglio $(PREFIX)/bin/imbroglio
-	@echo "Installed the package, and the command as $(PREFIX)/bin/imbroglio"
+	@tools/install $(PREFIX)
 
 docs: setup-docs build/installed
 	Rscript -e 'Rcpp::compileAttributes(); roxygen2::roxygenise(load_code = "installed")'

@@ -37,6 +37,10 @@ core_overlapping_returns <- function(returns, h, log) {
     .Call(`_imbroglio_core_overlapping_returns`, returns, h, log)
 }
 
+core_scatter <- function(row, column, value, n, columns) {
+    .Call(`_imbroglio_core_scatter`, row, column, value, n, columns)
+}
+
 core_historical_tail <- function(returns, levels, rank, log, scale) {
     .Call(`_imbroglio_core_historical_tail`, returns, levels, rank, log, scale)
 }

@@ -1,6 +1,6 @@
 # The commands: what each is for, the options it has beside those of its group, a worked
 # example and what it does.
-choose <- c("from", "to", "last", "security", "price")
+choose <- c("from", "to", "last", "security", "securities", "price", "dates", "decimal")
 hand_on <- c("format", "out", "figure", "help")
 
 commands <- function() {
@@ -49,7 +49,8 @@ chosen_prices <- function(files, options, command) {
          where = sprintf("%s given.", if (length(files)) count(length(files), "was", "were") else "None was"),
          remedy = sprintf("imbroglio %s --help shows an example.", command))
   }
-  prices <- read_prices(files, price = options$price)
+  prices <- read_prices(files, price = options$price, dates = options$dates, decimal = options$decimal,
+                        securities = options$securities)
   if (!is.null(options$security)) prices <- prices[, options$security]
   if (is.null(options$from) && is.null(options$to) && is.null(options$last)) return(prices)
   window(prices, start = options$from, end = options$to, last = options$last)

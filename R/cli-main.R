@@ -27,7 +27,9 @@ command <- function(words = commandArgs(trailingOnly = TRUE)) {
 
 tell <- function(prefix, condition, status = NULL) {
   lines <- strsplit(trimws(conditionMessage(condition)), "\n", fixed = TRUE)[[1L]]
-  say(prefix, paste(sub("^\\S (?=\\S)", "", lines, perl = TRUE), collapse = "\n  "))
+  # cli's marks of the second and later lines mean nothing without its colours.
+  lines[-1L] <- sub("^\\S (?=\\S)", "", lines[-1L], perl = TRUE)
+  say(prefix, paste(lines, collapse = "\n  "))
   status
 }
 
@@ -62,7 +64,8 @@ overview <- function(known) {
     "Usage: imbroglio COMMAND FILE [options]", "",
     paste0("  ", names, "  ", vapply(known, `[[`, "", "says")), "",
     "imbroglio COMMAND --help shows its options and an example.",
-    "Prices are a CSV file: a date column and one column for each security, or one row for each date and security.",
+    "Prices are a file (CSV, workbook, Parquet) or a folder of files: a date column and one for each security, or",
+    "one row for each date and security.",
     "Status: 0 done, 2 the command line is wrong, 3 the data is wrong, 4 something broke.")
 }
 

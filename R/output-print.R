@@ -46,23 +46,23 @@ tbl_sum.imbroglio_result <- function(x, ...) {
 #' @export
 print.imbroglio_prices <- function(x, ...) {
   print_panel(x, sprintf("Prices: %s, %s", count(ncol(x), "security", "securities"), count(nrow(x), "date")),
-              x$close, "prices")
+              x$close)
 }
 
 #' @export
 print.imbroglio_returns <- function(x, ...) {
   print_panel(x, sprintf("Returns: %s, %s, %s %s", count(ncol(x), "security", "securities"), count(nrow(x), "date"),
                          frequencies[[x$every]]$adverb, x$kind),
-              x$values, "returns")
+              x$values)
 }
 
-print_panel <- function(x, title, values, what, most = 20L) {
+print_panel <- function(x, title, values, most = 20L) {
   columns <- seq_len(min(most, ncol(values)))
   sample <- sample_of(x$dates, values[, columns, drop = FALSE])
   table <- data.frame(security = colnames(values)[columns], from = sample$from, to = sample$to, n = sample$n,
                       missing = sample$inside)
   if (!any(table$missing)) table$missing <- NULL
-  cat(title, "; ", x$origin, "\n", sep = "")
+  cat(title, "; ", x$origin, if (!is.null(x$layout)) sprintf(" (%s)", x$layout), "\n", sep = "")
   writeLines(paste0("  ", text_table(table)))
   if (ncol(values) > most) cat("  and ", count(ncol(values) - most, "more security", "more securities"), "\n",
                                sep = "")

@@ -7,11 +7,16 @@
 #' @param x A data frame, wide (a date column and one numeric column for each security)
 #'   or long (one row for each date and security); or a numeric matrix with one
 #'   column for each security.
-#' @param dates The dates of a matrix's rows: `Date`, or text as 2024-12-31. If
-#'   absent, the row names.
+#' @param dates The dates of a matrix's rows: `Date`, or text as 2024-12-31; if
+#'   absent, the row names. Of a data frame: `"day-first"` or `"month-first"`,
+#'   where its dates can be read both ways.
 #' @param price The column that holds the price in a long data frame. If absent,
-#'   the first of `adjusted`, `close` and `price` that is there, or the only
+#'   the first of `adjusted` and `close` (or `price`) that is there, or the only
 #'   numeric column.
+#' @param decimal The decimal mark of numbers that came as text, `"."` or `","`,
+#'   where they can be read both ways.
+#' @param name The security of a table that holds one, with columns such as `open`
+#'   and `close`, and does not say which.
 #' @param origin A few words on where the prices came from, for the basis.
 #' @param ... For methods.
 #' @return A price table. `prices[, c("A", "B")]` picks securities,
@@ -37,35 +42,28 @@ as_prices.imbroglio_prices <- function(x, ...) x
 
 #' @rdname as_prices
 #' @export
-as_prices.data.frame <- function(x, price = NULL, origin = "a data frame", ...) {
-  if (!nrow(x)) fail("empty", sprintf("There are no rows in %s.", origin))
-  place <- function(rows) sprintf("row %s", some(rows))
-  if (startsWith(origin, "file ")) place <- function(rows) sprintf("line %s", some(rows + 1L))
-  date_column <- find_date_column(x, origin)
-  dates <- column_dates(x[[date_column]], date_column, origin, place)
-  security_column <- find_security_column(x, date_column)
-  if (is.null(security_column)) {
-    from_wide(x, dates, date_column, origin, place)
-  } else {
-    from_long(x, dates, date_column, security_column, price, origin, place)
-  }
+as_prices.data.frame <- function(x, price = NULL, dates = NULL, decimal = NULL, name = NULL,
+                                 origin = "a data frame", ...) {
+  table_of(delivery_of(x, origin, list(price = price, dates = dates, decimal = decimal, name = name)))
 }
 
 #' @rdname as_prices
 #' @export
 as_prices.matrix <- function(x, dates = rownames(x), origin = "a matrix", ...) {
   if (!is.numeric(x)) fail("price", sprintf("The prices in %s are not numbers.", origin))
+  table_of(delivery_of(matrix_columns(x, dates, origin), origin, list()))
+}
+
+matrix_columns <- function(x, dates, origin) {
   if (is.null(dates)) {
-    fail("no_date", sprintf("There are no dates in %s.", origin),
-         remedy = "Give them as `dates =`, or as row names.")
+    fail("no_date", sprintf("There are no dates in %s.", origin), remedy = "Give them as `dates =`, or as row names.")
   }
   if (length(dates) != nrow(x)) {
     fail("argument", sprintf("There are %s for %s.", count(length(dates), "date"), count(nrow(x), "row")))
   }
-  place <- function(rows) sprintf("row %s", some(rows))
   names <- colnames(x) %||% sprintf("SECURITY%d", seq_len(ncol(x)))
-  values <- matrix(as.numeric(x), nrow(x), dimnames = list(NULL, names))
-  in_date_order(column_dates(dates, "dates", origin, place), values, origin, place)
+  structure(c(list(dates), lapply(seq_len(ncol(x)), function(j) as.numeric(x[, j]))), names = c("date", names),
+            class = "data.frame", row.names = .set_row_names(nrow(x)))
 }
 
 #' @rdname as_prices
@@ -77,135 +75,22 @@ as_prices.default <- function(x, ...) {
 
 `%||%` <- function(a, b) if (is.null(a)) b else a
 
-is_date_like <- function(x) inherits(x, "Date") || inherits(x, "POSIXt")
-
-find_date_column <- function(x, origin) {
-  named <- which(tolower(names(x)) %in% c("date", "day", "dates"))
-  typed <- which(vapply(x, is_date_like, NA))
-  found <- c(named, typed)
-  if (!length(found)) {
-    fail("no_date", sprintf("There is no date column in %s.", origin),
-         where = sprintf("Its columns are %s.", some(names(x), 8L)),
-         remedy = "Name the column of dates `date`.")
-  }
-  names(x)[found[1L]]
-}
-
-column_dates <- function(x, name, origin, place) {
-  if (inherits(x, "POSIXt")) return(as.Date(format(x, "%Y-%m-%d")))
-  if (inherits(x, "Date")) days <- structure(as.numeric(x), class = "Date")
-  else days <- parse_iso_dates(as.character(x))
-  bad <- which(is.na(days))
-  if (length(bad)) {
-    fail("date", sprintf("%s in column %s of %s cannot be read as a date.", count(length(bad), "value"), name,
-                         origin),
-         where = sprintf("%s: \"%s\".", sentence_case(place(bad)), x[bad[1L]]),
-         remedy = "Dates are written year, month, day: 2024-12-31.")
-  }
-  days
-}
-
 find_security_column <- function(x, date_column) {
   rest <- setdiff(names(x), date_column)
-  named <- rest[tolower(rest) %in% c("security", "symbol")]
+  named <- rest[tolower(rest) %in% c("security", "symbol", "ticker", "instrument", "asset")]
   textual <- rest[vapply(x[rest], function(v) is.character(v) || is.factor(v), NA)]
   if (length(named)) return(named[1L])
   # One column of text beside at least one of numbers is a long table; a wide table
   # has no text but where a price is none, and that is an error of its own.
-  looks_like_names <- vapply(x[textual], function(v) !any(is_number_text(as.character(v))), NA)
-  numeric <- any(vapply(x[rest], function(v) is.numeric(v) || any(is_number_text(as.character(v))), NA))
+  distinct <- function(v) if (is.factor(v)) levels(v) else unique(as.character(v))
+  looks_like_names <- vapply(x[textual], function(v) !any(is_number_text(distinct(v))), NA)
+  numeric <- any(vapply(x[rest], function(v) is.numeric(v) || any(is_number_text(distinct(v))), NA))
   if (numeric && sum(looks_like_names) == 1L) textual[looks_like_names]
 }
 
-is_number_text <- function(text) !is.na(suppressWarnings(as.numeric(text)))
-
-column_numbers <- function(x, name, origin, place) {
-  if (is.numeric(x)) return(as.numeric(x))
-  if (all(is.na(x))) return(rep(NA_real_, length(x)))
-  text <- as.character(x)
-  numbers <- suppressWarnings(as.numeric(text))
-  bad <- which(is.na(numbers) & !is.na(text))
-  if (!length(bad)) return(numbers)
-  fail("price", sprintf("%s in column %s of %s %s no number.", count(length(bad), "price"), name, origin,
-                        if (length(bad) == 1L) "is" else "are"),
-       where = sprintf("%s: \"%s\".", sentence_case(place(bad)), text[bad[1L]]),
-       remedy = "Correct it, or leave the cell empty where there was no price.")
-}
+is_number_text <- function(text) grepl("^[-+]?[0-9.,]*[0-9][.,]?%?$", bare_number(text))
 
 sentence_case <- function(text) paste0(toupper(substr(text, 1L, 1L)), substring(text, 2L))
-
-from_wide <- function(x, dates, date_column, origin, place) {
-  securities <- names(x)[names(x) != date_column]
-  if (!length(securities)) fail("layout", sprintf("There is no column of prices beside the dates in %s.", origin))
-  values <- vapply(securities, function(s) column_numbers(x[[s]], s, origin, place), numeric(nrow(x)))
-  in_date_order(dates, matrix(values, nrow(x), dimnames = list(NULL, securities)), origin, place)
-}
-
-from_long <- function(x, dates, date_column, security_column, price, origin, place) {
-  numeric <- setdiff(names(x), c(date_column, security_column))
-  if (is.null(price)) {
-    usual <- match(c("adjusted", "close", "price"), tolower(numeric))
-    price <- if (any(!is.na(usual))) numeric[stats::na.omit(usual)[1L]] else if (length(numeric) == 1L) numeric
-    if (is.null(price)) {
-      fail("layout", sprintf("It is not clear which column of %s holds the price.", origin),
-           where = sprintf("There are %s.", some(numeric)), remedy = "Say which as `price =`.")
-    }
-  } else {
-    check_choice(price, "price", numeric)
-  }
-  prices <- column_numbers(x[[price]], price, origin, place)
-  name <- as.character(x[[security_column]])
-  if (anyNA(name)) {
-    fail("layout", sprintf("There is a price without a security in %s.", origin),
-         where = sentence_case(place(which(is.na(name)))))
-  }
-  days <- sort(unique(dates))
-  securities <- unique(name)
-  row <- match(dates, days)
-  column <- match(name, securities)
-  refuse_not_positive(prices, name, dates, origin, place)
-  cell <- (column - 1) * length(days) + row
-  again <- which(duplicated(cell))
-  if (length(again)) {
-    first <- match(cell[again], cell)
-    differ <- again[!same(prices[again], prices[first])]
-    if (length(differ)) fail_duplicate(differ[1L], match(cell[differ[1L]], cell), name[differ[1L]],
-                                       dates[differ[1L]], prices, origin, place)
-    caution_duplicate(length(again), origin, place(again))
-  }
-  # Only within a security: a file may well list one security after the other.
-  falling <- diff(row)[diff(column) == 0L] < 0
-  if (any(falling)) note_order(all(falling), origin)
-  close <- matrix(NA_real_, length(days), length(securities), dimnames = list(NULL, securities))
-  close[cell] <- prices
-  new_prices(days, close, origin)
-}
-
-in_date_order <- function(dates, values, origin, place) {
-  refuse_not_positive(as.vector(values), rep(colnames(values), each = nrow(values)),
-                      rep(dates, ncol(values)), origin, function(i) place((i - 1L) %% nrow(values) + 1L))
-  if (is.unsorted(dates)) {
-    note_order(!is.unsorted(rev(dates)), origin)
-    original <- order(dates)
-    dates <- dates[original]
-    values <- values[original, , drop = FALSE]
-    given <- place
-    place <- function(rows) given(original[rows])
-  }
-  again <- which(duplicated(dates))
-  for (i in again) {
-    first <- match(dates[i], dates)
-    differ <- which(!same(values[i, ], values[first, ]))
-    if (length(differ)) fail_duplicate(i, first, colnames(values)[differ[1L]], dates[i], values[, differ[1L]],
-                                       origin, place)
-  }
-  if (length(again)) {
-    caution_duplicate(length(again), origin, place(again))
-    dates <- dates[-again]
-    values <- values[-again, , drop = FALSE]
-  }
-  new_prices(dates, values, origin)
-}
 
 same <- function(a, b) (is.na(a) & is.na(b)) | (!is.na(a) & !is.na(b) & a == b)
 
@@ -214,29 +99,8 @@ note_order <- function(newest_first, origin) {
                         if (newest_first) "newest first" else "not in date order"))
 }
 
-caution_duplicate <- function(n, origin, where) {
-  caution("duplicate", sprintf("%s of %s repeated an earlier one word for word and %s dropped (%s).",
-                               count(n, "row"), origin, if (n == 1L) "was" else "were", where))
-}
-
-fail_duplicate <- function(i, first, security, date, prices, origin, place) {
-  fail("duplicate", sprintf("%s has two prices that differ on %s in %s.", security, date, origin),
-       where = sprintf("%s: %s; %s: %s.", sentence_case(place(first)), prices[first], place(i), prices[i]),
-       remedy = "Keep the right one.")
-}
-
-refuse_not_positive <- function(prices, security, dates, origin, place) {
-  bad <- which(!is.na(prices) & !(prices > 0 & is.finite(prices)))
-  if (!length(bad)) return(invisible())
-  i <- bad[1L]
-  fail("not_positive",
-       sprintf("%s of %s in %s %s not above zero.", count(length(bad), "price"), some(unique(security[bad])),
-               origin, if (length(bad) == 1L) "is" else "are"),
-       where = sprintf("%s: %s on %s is %s.", sentence_case(place(i)), security[i], dates[i], prices[i]),
-       remedy = "No return can be taken from such a price: correct it, or leave the cell empty.")
-}
-
-new_prices <- function(dates, close, origin) {
+# `close` is what is measured; `fields` are the other columns of the same shape.
+new_prices <- function(dates, close, origin, fields = list(), measured = "close", actions = NULL, layout = NULL) {
   check_securities(colnames(close), origin)
   if (length(dates) < 2L) {
     fail("too_short", sprintf("There is only one date in %s.", origin), where = sprintf("It is %s.", dates),
@@ -249,7 +113,8 @@ new_prices <- function(dates, close, origin) {
          remedy = "Take the column out, or fill it.")
   }
   structure(list(dates = dates, close = close, origin = origin, digest = digest_of(dates, close),
-                 universe = colnames(close)),
+                 universe = colnames(close), fields = fields, measured = measured, actions = actions,
+                 layout = layout),
             class = "imbroglio_prices")
 }
 
@@ -286,16 +151,20 @@ pick_securities <- function(wanted, names) {
   if (nargs() == 2L && !missing(i)) return(x[, i])
   rows <- if (missing(i)) seq_along(x$dates) else seq_along(x$dates)[i]
   if (anyNA(rows)) fail("argument", sprintf("There are only %s to pick from.", count(length(x$dates), "date")))
-  columns <- if (missing(j)) seq_len(ncol(x$close)) else pick_securities(j, colnames(x$close))
-  part_of(x, x$dates[sort(rows)], x$close[sort(rows), columns, drop = FALSE])
+  columns <- if (missing(j)) seq_len(ncol(x$close)) else pick_securities(expand_groups(j, x), colnames(x$close))
+  part_of(x, sort(rows), columns)
 }
 
 # A part keeps the digest of what was handed in, and the list of all securities,
 # by which a figure gives each its colour.
-part_of <- function(x, dates, close) {
-  part <- new_prices(dates, close, x$origin)
+part_of <- function(x, rows, columns) {
+  part <- new_prices(x$dates[rows], x$close[rows, columns, drop = FALSE], x$origin,
+                     lapply(x$fields, function(m) m[rows, columns, drop = FALSE]), x$measured,
+                     x$actions[x$actions$security %in% colnames(x$close)[columns], ], x$layout)
   part$digest <- x$digest
   part$universe <- x$universe
+  part$repairs <- x$repairs
+  part$about <- x$about[match(colnames(part$close), x$about$security), ]
   part
 }
 
@@ -353,9 +222,8 @@ window.imbroglio_prices <- function(x, start = NULL, end = NULL, last = NULL, ..
     note("dropped", sprintf("%s %s no price from %s and %s left out.", some(colnames(close)[!there]),
                             if (sum(!there) == 1L) "has" else "have", asked,
                             if (sum(!there) == 1L) "is" else "are"))
-    close <- close[, there, drop = FALSE]
   }
-  part_of(x, x$dates[keep], close)
+  part_of(x, which(keep), which(there | !any(there)))
 }
 
 span_before <- function(day, span) {

@@ -64,33 +64,22 @@ check_every <- function(every, found) {
 }
 
 given_returns <- function(x, kind, every, origin) {
-  place <- function(rows) sprintf("row %s", some(rows))
-  if (is.data.frame(x)) {
-    name <- find_date_column(x, origin)
-    dates <- x[[name]]
-    columns <- names(x)[names(x) != name]
-    values <- vapply(columns, function(s) column_numbers(x[[s]], s, origin, place), numeric(nrow(x)))
-    values <- matrix(values, nrow(x), dimnames = list(NULL, columns))
-  } else if (is.matrix(x) && is.numeric(x)) {
-    name <- "dates"
-    dates <- rownames(x)
-    if (is.null(dates)) fail("no_date", "The matrix of returns has no dates.", remedy = "Give them as row names.")
-    columns <- colnames(x) %||% sprintf("SECURITY%d", seq_len(ncol(x)))
-    values <- matrix(as.numeric(x), nrow(x), dimnames = list(NULL, columns))
-  } else {
+  if (is.matrix(x) && is.numeric(x)) x <- matrix_columns(x, rownames(x), origin)
+  if (!is.data.frame(x)) {
     fail("argument", "Given returns must be a data frame or a matrix.", where = sprintf("They are %s.", shown(x)))
   }
-  dates <- column_dates(dates, name, origin, place)
+  d <- delivery_of(x, origin, list())
+  refuse_unread(d)
+  columns <- d$securities
   check_securities(columns, origin)
-  if (!length(dates)) fail("empty", sprintf("There are no rows in %s.", origin))
-  if (anyDuplicated(dates)) {
-    fail("duplicate", sprintf("%s stands more than once in %s.", dates[anyDuplicated(dates)], origin))
+  calendar <- days_of(d$day)
+  found <- core_scatter(calendar$row, d$security, d$values[[d$measured]], length(calendar$days), length(columns))
+  dates <- .Date(calendar$days)
+  values <- `colnames<-`(found$values, columns)
+  if (length(found$again)) {
+    fail("duplicate", sprintf("%s stands more than once in %s.", .Date(d$day[found$again[1L]]), origin))
   }
-  if (is.unsorted(dates)) {
-    note_order(!is.unsorted(rev(dates)), origin)
-    values <- values[order(dates), , drop = FALSE]
-    dates <- sort(dates)
-  }
+  if (!found$rising) note_order(found$falling, origin)
   bad <- which(is.infinite(values) | (kind == "simple" & !is.na(values) & values < -1))
   if (length(bad)) {
     at <- arrayInd(bad[1L], dim(values))
@@ -128,7 +117,7 @@ take_returns <- function(x) {
          remedy = "Choose dates with window() on the prices, then take returns.")
   }
   if (missing(j)) return(x)
-  columns <- pick_securities(j, colnames(x$values))
+  columns <- pick_securities(expand_groups(j, x$prices), colnames(x$values))
   x$values <- x$values[, columns, drop = FALSE]
   x$start <- x$start[columns]
   if (!is.null(x$prices)) x$prices <- x$prices[, columns]

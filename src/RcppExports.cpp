@@ -116,6 +116,21 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_scatter
+Rcpp::List core_scatter(const Rcpp::IntegerVector& row, const Rcpp::IntegerVector& column, const Rcpp::NumericVector& value, int n, int columns);
+RcppExport SEXP _imbroglio_core_scatter(SEXP rowSEXP, SEXP columnSEXP, SEXP valueSEXP, SEXP nSEXP, SEXP columnsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type row(rowSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type value(valueSEXP);
+    Rcpp::traits::input_parameter< int >::type n(nSEXP);
+    Rcpp::traits::input_parameter< int >::type columns(columnsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_scatter(row, column, value, n, columns));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_historical_tail
 Rcpp::List core_historical_tail(const Rcpp::NumericMatrix& returns, const Rcpp::NumericVector& levels, int rank, bool log, double scale);
 RcppExport SEXP _imbroglio_core_historical_tail(SEXP returnsSEXP, SEXP levelsSEXP, SEXP rankSEXP, SEXP logSEXP, SEXP scaleSEXP) {
@@ -142,6 +157,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_returns", (DL_FUNC) &_imbroglio_core_returns, 2},
     {"_imbroglio_core_wealth", (DL_FUNC) &_imbroglio_core_wealth, 2},
     {"_imbroglio_core_overlapping_returns", (DL_FUNC) &_imbroglio_core_overlapping_returns, 3},
+    {"_imbroglio_core_scatter", (DL_FUNC) &_imbroglio_core_scatter, 5},
     {"_imbroglio_core_historical_tail", (DL_FUNC) &_imbroglio_core_historical_tail, 5},
     {NULL, NULL, 0}
 };

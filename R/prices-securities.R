@@ -1,0 +1,78 @@
+#' A table of securities
+#'
+#' Gives symbols their names, currencies, groups and benchmarks, and picks the universe:
+#' only securities that stand in
+#' it are kept when it is handed to [read_prices()]. `prices[, "group:port"]` then picks a group.
+#'
+#' @param source A file as [read_prices()] takes, or a data frame, with the columns
+#'   `security` (or `symbol`) and
+#'   any of `name`, `currency`, `group` and `benchmark`.
+#' @return A data frame of `security`, `name`, `currency`, `group`, `benchmark`.
+#' @section Errors:
+#'   `imbroglio_error_layout` without a column of securities, `imbroglio_error_security`
+#'   where one stands twice.
+#' @examples
+#' securities <- read_securities(demo_file("bay-securities.csv"))
+#' read_prices(demo_file("bay.csv"), securities = securities)[, "group:port"]
+#' @export
+read_securities <- function(source) {
+  origin <- "the securities"
+  if (is.character(source) && length(source) == 1L) {
+    if (!file.exists(source)) fail("file", sprintf("There is no file %s.", source))
+    origin <- paste("file", basename(source))
+    refuse_binary(source, origin)
+    source <- read_columns(source, origin)
+  }
+  if (!is.data.frame(source)) fail("argument", "`source` must be a file or a data frame.",
+                                   where = sprintf("It is %s.", shown(source)))
+  names(source) <- tolower(names(source))
+  names(source)[names(source) == "symbol"] <- "security"
+  if (!"security" %in% names(source)) {
+    fail("layout", sprintf("There is no column of securities in %s.", origin),
+         where = sprintf("Its columns are %s.", some(names(source), 8L)),
+         remedy = "Name it `security` or `symbol`.")
+  }
+  check_securities(as.character(source$security), origin)
+  wanted <- c("security", "name", "currency", "group", "benchmark")
+  data.frame(lapply(stats::setNames(nm = wanted),
+                    function(w) as.character(source[[w]] %||% rep(NA_character_, nrow(source)))))
+}
+
+with_securities <- function(prices, securities) {
+  about <- read_securities(securities)
+  known <- intersect(colnames(prices), about$security)
+  left <- setdiff(colnames(prices), known)
+  absent <- setdiff(about$security, known)
+  if (!length(known)) {
+    fail("security", "None of the securities has prices.",
+         where = sprintf("There are prices of %s.", some(colnames(prices))))
+  }
+  if (length(left)) note("dropped", sprintf("%s %s not among the securities and %s left out.", some(left),
+                                            if (length(left) == 1L) "is" else "are",
+                                            if (length(left) == 1L) "was" else "were"))
+  if (length(absent)) note("absent", sprintf("There is no price of %s.", some(absent)))
+  prices <- prices[, known]
+  prices$about <- about[match(known, about$security), ]
+  prices$universe <- known
+  prices
+}
+
+# "group:port" stands for the securities of that group.
+expand_groups <- function(wanted, prices) {
+  if (!is.character(wanted) || !any(startsWith(wanted, "group:"))) return(wanted)
+  unique(unlist(lapply(wanted, function(w) {
+    if (!startsWith(w, "group:")) return(w)
+    if (is.null(prices$about)) {
+      fail("security", sprintf("There is no %s: the prices have no groups.", w),
+           remedy = "Read them with `securities =`.")
+    }
+    group <- substring(w, 7L)
+    found <- prices$about$security[prices$about$group %in% group]
+    if (!length(found)) {
+      fail("security", sprintf("There is no group %s.", group),
+           where = sprintf("There are %s.", some(unique(prices$about$group), 20L)),
+           remedy = did_you_mean(group, unique(prices$about$group)))
+    }
+    found
+  })))
+}

@@ -1,0 +1,41 @@
+#pragma once
+#include <cmath>
+#include <cstddef>
+#include <vector>
+#include "returns.h"
+
+namespace imbroglio {
+
+struct Scattered {
+  std::vector<int> again;  // observations (from 1) whose cell was taken already
+  std::vector<int> bad;    // observations that are no price: zero, negative, infinite
+  bool rising = true;      // each column's rows came in order
+  bool falling = true;     // each column's rows came in reverse order
+};
+
+// Spreads observations over a matrix of n rows, already filled with missing.
+// `row` and `column` count from 1. The first value of a cell stays.
+inline Scattered scatter(const int* row, const int* column, const double* value, std::size_t count,
+                         std::size_t n, std::size_t columns, double* out) {
+  Scattered found;
+  std::vector<int> last(columns, 0);
+  std::vector<bool> taken(n * columns, false);
+  for (std::size_t i = 0; i < count; ++i) {
+    const std::size_t j = column[i] - 1, cell = j * n + (row[i] - 1);
+    if (last[j]) {
+      if (row[i] < last[j]) found.rising = false;
+      if (row[i] > last[j]) found.falling = false;
+    }
+    last[j] = row[i];
+    if (value[i] <= 0.0 || std::isinf(value[i])) found.bad.push_back(static_cast<int>(i) + 1);
+    if (taken[cell]) {
+      found.again.push_back(static_cast<int>(i) + 1);
+      continue;
+    }
+    taken[cell] = true;
+    out[cell] = value[i];
+  }
+  return found;
+}
+
+}  // namespace imbroglio
