@@ -10,6 +10,17 @@ commands <- function() {
       takes = "", options = c("security", "figure", "files", "help"),
       example = "imbroglio demo --figure demo.png", run = run_demo
     ),
+    check = list(
+      says = "all that is wrong with prices, and what can be done",
+      takes = "FILE", options = c("price", "dates", "decimal", "actions", "securities", "repair", hand_on),
+      example = "imbroglio check bay-delivery.csv.gz --figure check.png --repair repaired.csv", run = run_check
+    ),
+    adjust = list(
+      says = "closes adjusted for splits and dividends",
+      takes = "FILE", options = c("price", "dates", "decimal", "security", "actions", "form", "undo", "out", "help"),
+      example = "imbroglio adjust bay-daily.csv.gz --price close --actions bay-actions.csv --out adjusted.csv",
+      run = run_adjust
+    ),
     returns = list(
       says = "returns from prices",
       takes = "FILE", options = c(choose, "every", "kind", hand_on),
@@ -43,12 +54,16 @@ commands <- function() {
   )
 }
 
-chosen_prices <- function(files, options, command) {
+one_file <- function(files, command) {
   if (length(files) != 1L) {
     fail("argument", sprintf("%s takes one file of prices.", command),
          where = sprintf("%s given.", if (length(files)) count(length(files), "was", "were") else "None was"),
          remedy = sprintf("imbroglio %s --help shows an example.", command))
   }
+}
+
+chosen_prices <- function(files, options, command) {
+  one_file(files, command)
   prices <- read_prices(files, price = options$price, dates = options$dates, decimal = options$decimal,
                         securities = options$securities)
   if (!is.null(options$security)) prices <- prices[, options$security]
@@ -170,6 +185,45 @@ run_demo <- function(files, options) {
                "  imbroglio drawdown prices.csv", "  imbroglio var prices.csv --value 1000000",
                "  imbroglio report prices.csv --out risk.html"))
   0L
+}
+
+# Ends with status 1 where there are errors.
+run_check <- function(files, options) {
+  one_file(files, "check")
+  how <- options[intersect(c("price", "dates", "decimal"), names(options))]
+  # Read once, for the check and for the repair.
+  delivery <- read_delivery(files, how)
+  findings <- do.call(check_prices, c(list(delivery), options[intersect(c("actions", "securities"), names(options))]))
+  hand_over(findings, options, text = findings_text(findings), table = as.data.frame(findings), plot = findings)
+  if (!is.null(options$repair)) {
+    write_table(repair_prices(delivery, findings), options$repair)
+    say("Wrote the prices repaired to ", options$repair)
+  }
+  as.integer(any(findings$severity == "error"))
+}
+
+findings_text <- function(findings) {
+  c(in_words(findings), "", if (nrow(findings)) c(text_table(as.data.frame(findings)), ""),
+    strwrap(paste("Basis:", format(basis(findings))), 110, exdent = 2))
+}
+
+run_adjust <- function(files, options) {
+  one_file(files, "adjust")
+  prices <- read_prices(files, price = options$price, dates = options$dates, decimal = options$decimal)
+  if (!is.null(options$security)) prices <- prices[, options$security]
+  rescale <- if (isTRUE(options$undo)) raw_prices else adjust_prices
+  made <- rescale(prices, options$actions, options$form %||% "total-return")
+  if (is.null(options$out)) {
+    writeLines(as_csv(as.data.frame(made)))
+  } else {
+    write_table(made, options$out)
+    say("Wrote ", options$out)
+  }
+  0L
+}
+
+write_table <- function(prices, path) {
+  write_whole(path, function(part) writeLines(as_csv(as.data.frame(prices)), part, useBytes = TRUE))
 }
 
 run_report <- function(files, options) {

@@ -1,5 +1,5 @@
 # The command's entry: runs one command line and ends R with its status.
-# 0 done, 2 the command line is wrong, 3 the data is wrong, 4 something broke.
+# 0 done, 1 done but check found errors, 2 the command line is wrong, 3 the data is wrong, 4 something broke.
 command <- function(words = commandArgs(trailingOnly = TRUE)) {
   status <- withCallingHandlers(
     tryCatch(
@@ -66,7 +66,7 @@ overview <- function(known) {
     "imbroglio COMMAND --help shows its options and an example.",
     "Prices are a file (CSV, workbook, Parquet) or a folder of files: a date column and one for each security, or",
     "one row for each date and security.",
-    "Status: 0 done, 2 the command line is wrong, 3 the data is wrong, 4 something broke.")
+    "Status: 0 done, 1 done but check found errors, 2 the command line is wrong, 3 the data is wrong, 4 something broke.")
 }
 
 command_help <- function(name, command) {

@@ -28,6 +28,10 @@ options_known <- list(
   rank = list(takes = "RANK", help = "nearest, up, down, interpolate; several side by side (nearest)",
               read = function(x) comma(x)),
   value = list(takes = "MONEY", help = "value of the position: losses in money too", read = function(x) number(x)),
+  actions = list(takes = "FILE", help = "splits and dividends: security, date, split, dividend", read = identity),
+  form = list(takes = "FORM", help = "total-return, or price: for splits only (total-return)", read = identity),
+  undo = list(help = "the other way: what was traded"),
+  repair = list(takes = "FILE", help = "write the prices with all remedies applied", read = identity),
   format = list(takes = "FORM", help = "text, json or csv (text, or as --out ends)", read = identity),
   out = list(takes = "FILE", help = "write to a file, whole or not at all", read = identity),
   figure = list(takes = "FILE", help = "draw too: .png, .svg or .pdf", read = identity),
@@ -58,7 +62,8 @@ read_command_line <- function(words, allowed, command) {
   # optparse reads a negative number or a lone - as an option; none of ours is one.
   options <- lapply(allowed, function(name) {
     takes <- options_known[[name]]$takes
-    if (is.null(takes)) optparse::make_option(c("-h", paste0("--", name)), action = "store_true", default = FALSE)
+    if (is.null(takes)) optparse::make_option(c(if (name == "help") "-h", paste0("--", name)),
+                                              action = "store_true", default = FALSE)
     else optparse::make_option(paste0("--", name), type = "character", metavar = takes)
   })
   parser <- optparse::OptionParser(option_list = options, add_help_option = FALSE)
@@ -67,7 +72,7 @@ read_command_line <- function(words, allowed, command) {
     error = function(e) fail("argument", sprintf("%s: %s.", command, sub("\\.$", "", conditionMessage(e))))
   )
   values <- parsed$options[intersect(names(parsed$options), allowed)]
-  for (name in setdiff(names(values), "help")) values[[name]] <- options_known[[name]]$read(values[[name]])
+  for (name in setdiff(names(values), c("help", "undo"))) values[[name]] <- options_known[[name]]$read(values[[name]])
   names(values) <- gsub("-", "_", names(values), fixed = TRUE)
   list(files = parsed$args, options = values)
 }

@@ -13,6 +13,7 @@
 #'   * `kind`: `"simple"` or `"log"` returns, or `"price"`; `every`: the frequency,
 #'     `per_year`: periods a year (`NA` where nothing is annualised),
 #'   * `choices`: the conventions chosen, by name,
+#'   * `repairs`: what [repair_prices()] and [adjust_prices()] did to the prices,
 #'   * `seed`: `NA` where there is no chance in the result,
 #'   * `origin`: where the data came from, `digest`: the xxHash64 of the input prices or returns as
 #'     they were handed in, and `version`: of this package.
@@ -31,11 +32,12 @@ basis <- function(x) {
 }
 
 new_basis <- function(from, to, observations, dropped, kind, every, per_year = NA_real_,
-                      choices = character(), seed = NA_integer_, origin, digest) {
+                      choices = character(), seed = NA_integer_, repairs = character(), origin,
+                      digest) {
   structure(
     list(from = from, to = to, securities = length(observations), observations = observations,
          dropped = dropped, kind = kind, every = every, per_year = per_year, choices = choices,
-         seed = seed, origin = origin, digest = digest,
+         seed = seed, repairs = repairs %||% character(), origin = origin, digest = digest,
          version = as.character(utils::packageVersion("imbroglio"))),
     class = "imbroglio_basis"
   )
@@ -43,4 +45,10 @@ new_basis <- function(from, to, observations, dropped, kind, every, per_year = N
 
 digest_of <- function(dates, values) {
   digest::digest(list(as.numeric(dates), colnames(values), as.vector(values)), algo = "xxhash64")
+}
+
+# The frequency of dates, by the gap that is usual between them.
+frequency_by_gap <- function(days) {
+  longest <- c(day = 4, week = 10, month = 45, quarter = 135, year = Inf)
+  names(longest)[which(stats::median(diff(days)) <= longest)[1L]]
 }

@@ -46,3 +46,5 @@ did_you_mean <- function(word, words) {
   near <- nearest_of(word, words)
   if (is.null(near)) NULL else sprintf("Did you mean %s?", near)
 }
+
+`%||%` <- function(a, b) if (is.null(a)) b else a

@@ -28,7 +28,7 @@ measure_drawdown <- function(x) {
     basis <- new_basis(
       from = min(sample$from), to = max(sample$to), observations = stats::setNames(sample$n, colnames(wealth)),
       dropped = dropped_of(colnames(wealth), sample, "without a price"),
-      kind = "price", every = frequency_of(dates), origin = x$origin, digest = x$digest
+      kind = "price", every = frequency_of(dates), repairs = x$repairs, origin = x$origin, digest = x$digest
     )
   } else {
     x <- take_returns(x)

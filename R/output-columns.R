@@ -26,13 +26,19 @@ known_columns <- list(
   observed = list(label = "observed", unit = "date"),
   worse = list(label = "next worse", unit = "fraction", detail = TRUE),
   milder = list(label = "next milder", unit = "fraction", detail = TRUE),
+  finding = list(label = "finding", unit = "text"),
+  detail = list(label = "detail", unit = "text"),
+  severity = list(label = "severity", unit = "text"),
+  remedy = list(label = "remedy", unit = "text"),
+  by = list(label = "by", unit = "number", detail = TRUE),
+  row = list(label = "row", unit = "count", detail = TRUE),
   mean = list(label = "mean", unit = "fraction"),
   lowest = list(label = "lowest", unit = "fraction"),
   highest = list(label = "highest", unit = "fraction")
 )
 
 unit_text <- list(
-  text = identity,
+  text = function(x) ifelse(is.na(x), "-", x),
   date = function(x) ifelse(is.na(x), "-", format(x)),
   count = function(x) count(x),
   number = function(x) format(round(x, 2), trim = TRUE, drop0trailing = TRUE),

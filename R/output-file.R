@@ -44,6 +44,7 @@ as_json <- function(result) {
     vapply(simple, cells, ""),
     observations = object(vapply(found$observations, cells, "")),
     dropped = rows(found$dropped),
+    repairs = paste0("[", paste(cells(found$repairs), collapse = ", "), "]"),
     choices = if (length(found$choices)) object(vapply(found$choices, cells, "")) else "{}"
   )
   paste0("{\n  \"imbroglio\": ",

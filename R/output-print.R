@@ -12,6 +12,7 @@ format.imbroglio_basis <- function(x, ...) {
     if (length(left_out)) sprintf("%s %s", count(as.vector(left_out)), names(left_out)),
     if (!is.na(x$per_year)) sprintf("%s periods a year", format(x$per_year)),
     if (length(x$choices)) paste(names(x$choices), x$choices),
+    if (length(x$repairs)) count(length(x$repairs), "repair"),
     if (!is.na(x$seed)) sprintf("seed %s", x$seed),
     x$origin, paste("digest", x$digest), paste("imbroglio", x$version)
   )
@@ -25,6 +26,7 @@ print.imbroglio_basis <- function(x, ...) {
     cat("Left out:\n")
     print(x$dropped, row.names = FALSE)
   }
+  if (length(x$repairs)) cat("Repairs:\n", paste0("  ", x$repairs, "\n"), sep = "")
   invisible(x)
 }
 
@@ -39,7 +41,7 @@ tbl_sum.imbroglio_result <- function(x, ...) {
   stats::setNames(
     c(paste(count(nrow(x), "row"), "of", count(length(unique(x$security)), "security", "securities")),
       format(basis(x))),
-    c(measures()[[attr(x, "measure")]]$title, "Basis")
+    c(measures()[[attr(x, "measure")]]$title %||% sentence_case(attr(x, "measure")), "Basis")
   )
 }
 

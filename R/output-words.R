@@ -71,6 +71,17 @@ in_words.imbroglio_var <- function(result) {
   said
 }
 
+#' @export
+in_words.imbroglio_findings <- function(result) {
+  if (!nrow(result)) return("Nothing is wrong with these prices that can be seen from them.")
+  n <- table(factor(result$severity, c("error", "warning", "note")))
+  said <- sprintf("There are %s, %s and %s.", count(n[["error"]], "error"), count(n[["warning"]], "warning"),
+                  count(n[["note"]], "note"))
+  can <- sum(result$remedy != "none")
+  if (can) said <- paste(said, sprintf("%s of them can be put right.", count(can)))
+  said
+}
+
 period_name <- function(every, horizon) {
   list(one = ifelse(horizon == 1L, every, sprintf("%s-%s period", count(horizon), every)),
        many = ifelse(horizon == 1L, paste0(every, "s"), sprintf("%s-%s periods", count(horizon), every)))

@@ -73,8 +73,6 @@ as_prices.default <- function(x, ...) {
        remedy = "Hand in a data frame or a matrix, or read a file with read_prices().")
 }
 
-`%||%` <- function(a, b) if (is.null(a)) b else a
-
 find_security_column <- function(x, date_column) {
   rest <- setdiff(names(x), date_column)
   named <- rest[tolower(rest) %in% c("security", "symbol", "ticker", "instrument", "asset")]

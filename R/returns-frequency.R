@@ -1,11 +1,11 @@
 # The frequencies of returns: how many a year by default, what one is called, and
 # which period a date belongs to.
 frequencies <- list(
-  day = list(per_year = 252, adverb = "daily", days = 4, period = function(d) as.numeric(d)),
-  week = list(per_year = 52, adverb = "weekly", days = 10, period = function(d) (as.numeric(d) + 3) %/% 7),
-  month = list(per_year = 12, adverb = "monthly", days = 45, period = function(d) month_number(d)),
-  quarter = list(per_year = 4, adverb = "quarterly", days = 135, period = function(d) month_number(d) %/% 3),
-  year = list(per_year = 1, adverb = "yearly", days = Inf, period = function(d) month_number(d) %/% 12)
+  day = list(per_year = 252, adverb = "daily", period = function(d) as.numeric(d)),
+  week = list(per_year = 52, adverb = "weekly", period = function(d) (as.numeric(d) + 3) %/% 7),
+  month = list(per_year = 12, adverb = "monthly", period = function(d) month_number(d)),
+  quarter = list(per_year = 4, adverb = "quarterly", period = function(d) month_number(d) %/% 3),
+  year = list(per_year = 1, adverb = "yearly", period = function(d) month_number(d) %/% 12)
 )
 
 month_number <- function(dates) {
@@ -13,11 +13,7 @@ month_number <- function(dates) {
   parts$year * 12 + parts$mon
 }
 
-# By the gap that is usual between the dates.
-frequency_of <- function(dates) {
-  gap <- stats::median(as.numeric(diff(dates)))
-  names(frequencies)[which(gap <= vapply(frequencies, `[[`, 0, "days"))[1L]]
-}
+frequency_of <- function(dates) frequency_by_gap(as.numeric(dates))
 
 # The last row of each period; a last period in which a weekday is still to come
 # is not finished.

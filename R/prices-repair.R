@@ -1,0 +1,74 @@
+#' Put prices right
+#'
+#' Applies the remedies of findings that the analyst accepts, and makes a price table of what is left. The
+#' basis of everything measured on it lists them.
+#'
+#' `"sort"` puts rows in date order, `"drop"` drops a repeat, `"blank"` empties a cell, `"divide"` divides the prices of a row by
+#' `by`, `"split"` records a split of `by` new shares for one old and divides all earlier prices (and multiplies volume) by it. A
+#' finding with the remedy `"none"` wants a decision of the analyst's own and is left as it is.
+#'
+#' @param source What was checked: see [check_prices()].
+#' @param findings Its findings, or the rows of them that are accepted.
+#' @param price,dates,decimal See [read_prices()]; as they were for [check_prices()].
+#' @return A price table. What still is wrong in it is an error, as of [read_prices()].
+#' @examples
+#' delivery <- demo_file("bay-delivery.csv.gz")
+#' findings <- check_prices(delivery)
+#' prices <- repair_prices(delivery, findings)
+#' basis(measure_volatility(prices))$repairs
+#' @export
+repair_prices <- function(source, findings, price = NULL, dates = NULL, decimal = NULL) {
+  if (!is.data.frame(findings) || !all(c("remedy", "by", "row", "security", "date") %in% names(findings))) {
+    fail("argument", "`findings` must be a result of check_prices(), or rows of one.")
+  }
+  d <- delivery_from(source, list(price = price, dates = dates, decimal = decimal))
+  beyond <- which(findings$row > length(d$day))
+  if (length(beyond)) fail("argument", "The findings are of another delivery: it has fewer rows than they name.")
+  todo <- findings[findings$remedy != "none", ]
+  rows <- function(remedy) todo$row[todo$remedy == remedy]
+  prices <- intersect(names(d$values), setdiff(price_fields, "volume"))
+  prices <- union(prices, d$measured)
+
+  # A cell that could not be read is missing already.
+  d$not_numbers <- if (length(d$not_numbers)) d$not_numbers[!d$not_numbers$row %in% rows("blank"), ]
+  for (f in prices) {
+    d$values[[f]][rows("blank")] <- NA
+    slipped <- rows("divide")
+    by <- todo$by[todo$remedy == "divide"]
+    # Only those fields of the row that slipped with the price.
+    near <- abs(log(d$values[[f]][slipped] / d$values[[d$measured]][slipped])) < 1
+    divisor <- ifelse(f == d$measured | near %in% TRUE, by, 1)
+    if (f != d$measured) d$values[[f]][slipped] <- d$values[[f]][slipped] / divisor
+  }
+  d$values[[d$measured]][rows("divide")] <- d$values[[d$measured]][rows("divide")] / todo$by[todo$remedy == "divide"]
+  splits <- todo[todo$remedy == "split", ]
+  for (i in seq_len(nrow(splits))) {
+    before <- which(d$securities[d$security] == splits$security[i] & d$day < as.numeric(splits$date[i]))
+    for (f in prices) d$values[[f]][before] <- d$values[[f]][before] / splits$by[i]
+    if (!is.null(d$values$volume)) d$values$volume[before] <- d$values$volume[before] * splits$by[i]
+  }
+  gone <- unique(c(rows("drop"), d$no_day$row[d$no_day$row %in% rows("blank")]))
+  d <- without_rows(d, gone)
+  # What is in the findings was accepted and need not be said again.
+  repaired <- withCallingHandlers(table_of(d),
+                                  imbroglio_note_order = function(m) if ("sort" %in% todo$remedy) invokeRestart("muffleMessage"))
+  repaired$repairs <- sprintf("%s: %s (%s)",
+                              trimws(paste(ifelse(is.na(todo$security), "all", todo$security),
+                                           ifelse(is.na(todo$date), "", format(todo$date)))),
+                              todo$finding,
+                              ifelse(is.na(todo$by), todo$remedy,
+                                     paste(todo$remedy, format(todo$by, digits = 4, trim = TRUE))))
+  repaired
+}
+
+without_rows <- function(d, gone) {
+  if (!length(gone)) return(d)
+  kept <- setdiff(seq_along(d$day), gone)
+  place <- d$place
+  d$security <- d$security[kept]
+  d$day <- d$day[kept]
+  d$values <- lapply(d$values, `[`, kept)
+  d$no_day <- d$no_day[!d$no_day$row %in% gone, ]
+  d$place <- function(i) place(kept[i])
+  d
+}
