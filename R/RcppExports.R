@@ -9,6 +9,10 @@ core_rolling_deviation <- function(x, window, min_obs) {
     .Call(`_imbroglio_core_rolling_deviation`, x, window, min_obs)
 }
 
+core_rolling_mean <- function(x, window) {
+    .Call(`_imbroglio_core_rolling_mean`, x, window)
+}
+
 core_max_drawdown <- function(wealth) {
     .Call(`_imbroglio_core_max_drawdown`, wealth)
 }
@@ -39,6 +43,10 @@ core_overlapping_returns <- function(returns, h, log) {
 
 core_scatter <- function(row, column, value, n, columns) {
     .Call(`_imbroglio_core_scatter`, row, column, value, n, columns)
+}
+
+core_carry <- function(x, most) {
+    .Call(`_imbroglio_core_carry`, x, most)
 }
 
 core_historical_tail <- function(returns, levels, rank, log, scale) {

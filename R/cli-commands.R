@@ -196,7 +196,7 @@ run_check <- function(files, options) {
   findings <- do.call(check_prices, c(list(delivery), options[intersect(c("actions", "securities"), names(options))]))
   hand_over(findings, options, text = findings_text(findings), table = as.data.frame(findings), plot = findings)
   if (!is.null(options$repair)) {
-    write_table(repair_prices(delivery, findings), options$repair)
+    write_prices(repair_prices(delivery, findings), options$repair)
     say("Wrote the prices repaired to ", options$repair)
   }
   as.integer(any(findings$severity == "error"))
@@ -216,14 +216,10 @@ run_adjust <- function(files, options) {
   if (is.null(options$out)) {
     writeLines(as_csv(as.data.frame(made)))
   } else {
-    write_table(made, options$out)
+    write_prices(made, options$out)
     say("Wrote ", options$out)
   }
   0L
-}
-
-write_table <- function(prices, path) {
-  write_whole(path, function(part) writeLines(as_csv(as.data.frame(prices)), part, useBytes = TRUE))
 }
 
 run_report <- function(files, options) {

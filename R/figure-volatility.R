@@ -15,6 +15,7 @@
 #' @param object,x A result, a price table or a returns table.
 #' @param window The rolling window, in returns.
 #' @param start,end First and last date to show; all panels are cut to them together.
+#' @param averages Windows of moving averages to draw over one security's price.
 #' @param per_year Periods a year, see [measure_volatility()].
 #' @param ... For methods; of `plot()`, arguments for `autoplot()`.
 #' @return A ggplot.
@@ -27,10 +28,27 @@ NULL
 
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
-autoplot.imbroglio_prices <- function(object, window = 60L, start = NULL, end = NULL, per_year = NULL, ...) {
+autoplot.imbroglio_prices <- function(object, window = 60L, start = NULL, end = NULL, per_year = NULL,
+                                      averages = NULL, ...) {
   need_ggplot()
   if (ncol(object) > 1L) return(ggplot2::autoplot(as_returns(object), start = start, end = end))
-  ggplot2::autoplot(measure_volatility(object, window = window, per_year = per_year), start = start, end = end)
+  figure <- ggplot2::autoplot(measure_volatility(object, window = window, per_year = per_year), start = start,
+                              end = end)
+  figure + lapply(averages, average_layer, object, levels(figure$data$panel), start, end)
+}
+
+# A moving average over the price, named at its end.
+average_layer <- function(window, prices, panels, start, end) {
+  average <- average_prices(prices, window)
+  line <- data.frame(panel = factor(panels[1L], panels), date = average$dates, value = average$close[, 1L])
+  line <- within_dates(line[!is.na(line$value), ], "date", start, end)
+  last <- line[nrow(line), ]
+  list(
+    ggplot2::geom_line(data = line, ggplot2::aes(group = NULL), colour = ink, linewidth = 0.4, alpha = 0.8),
+    ggplot2::geom_text(data = last, ggplot2::aes(label = sprintf("  mean of %s", count(window)), group = NULL),
+                       hjust = 0,
+                       size = 3.2, colour = ink)
+  )
 }
 
 #' @rdname figures

@@ -46,6 +46,7 @@ rescaled <- function(prices, actions, form, back) {
   for (s in intersect(colnames(close), actions$security)) {
     seen <- which(!is.na(close[, s]))
     own <- actions[actions$security == s & !(is.na(actions$split) & is.na(actions$dividend)), ]
+    if (!nrow(own)) next
     day <- as.numeric(prices$dates)[seen]
     factor <- if (back) steps_back(own, day, close[seen, s], s) else action_factors(own, day, close[seen, s])
     if (any(factor <= 0)) {

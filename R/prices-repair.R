@@ -57,7 +57,7 @@ repair_prices <- function(source, findings, price = NULL, dates = NULL, decimal 
                                            ifelse(is.na(todo$date), "", format(todo$date)))),
                               todo$finding,
                               ifelse(is.na(todo$by), todo$remedy,
-                                     paste(todo$remedy, format(todo$by, digits = 4, trim = TRUE))))
+                                     paste(todo$remedy, vapply(todo$by, format, "", digits = 4))))
   repaired
 }
 

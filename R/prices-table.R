@@ -54,6 +54,32 @@ as_prices.matrix <- function(x, dates = rownames(x), origin = "a matrix", ...) {
   table_of(delivery_of(matrix_columns(x, dates, origin), origin, list()))
 }
 
+#' @rdname as_prices
+#' @exportS3Method as_prices zoo
+as_prices.zoo <- function(x, origin = "a zoo series", ...) {
+  values <- as.matrix(x)
+  attributes(values) <- list(dim = dim(values), dimnames = list(NULL, colnames(values)))
+  as_prices(values, dates = as.Date(attr(x, "index")), origin = origin)
+}
+
+#' @rdname as_prices
+#' @export
+as_prices.ts <- function(x, dates = NULL, origin = "a time series", ...) {
+  if (is.null(dates)) {
+    a_year <- stats::frequency(x)
+    if (!a_year %in% c(1, 4, 12)) {
+      fail("no_date", "The dates of a time series are known only for months, quarters and years.",
+           remedy = "Give them as `dates =`.")
+    }
+    # The last day of each period: the day before the next begins.
+    month <- round(as.vector(stats::time(x)) * 12) + 12 / a_year
+    dates <- as.Date(sprintf("%04d-%02d-01", as.integer(month %/% 12), as.integer(month %% 12 + 1))) - 1
+  }
+  values <- as.matrix(x)
+  attributes(values) <- list(dim = dim(values), dimnames = list(NULL, colnames(x)))
+  as_prices(values, dates = dates, origin = origin)
+}
+
 matrix_columns <- function(x, dates, origin) {
   if (is.null(dates)) {
     fail("no_date", sprintf("There are no dates in %s.", origin), remedy = "Give them as `dates =`, or as row names.")

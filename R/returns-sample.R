@@ -28,6 +28,7 @@ returns_basis <- function(returns, sample, ...) {
     from = ends[1L], to = ends[2L], observations = stats::setNames(sample$n, securities),
     dropped = dropped_of(securities, sample, if (is.null(returns$prices)) "without a return"
                                              else "without a price, spanned by the next return"),
-    kind = returns$kind, every = returns$every, repairs = returns$prices$repairs, origin = returns$origin, digest = returns$digest, ...
+    kind = returns$kind, every = returns$every, repairs = returns$prices$repairs, origin = returns$origin,
+    digest = returns$digest, ...
   )
 }

@@ -137,3 +137,15 @@ as.matrix.imbroglio_returns <- function(x, ...) `dimnames<-`(x$values, dimnames(
 as.data.frame.imbroglio_returns <- function(x, ...) {
   data.frame(date = x$dates, x$values, check.names = FALSE)
 }
+
+#' @rdname conversions
+#' @exportS3Method stats::as.ts
+as.ts.imbroglio_returns <- function(x, ...) time_series(as.matrix(x), x$dates, x$every)
+
+#' @rdname conversions
+#' @exportS3Method zoo::as.zoo
+as.zoo.imbroglio_returns <- function(x, ...) zoo::zoo(x$values, x$dates)
+
+#' @rdname conversions
+#' @exportS3Method tibble::as_tibble
+as_tibble.imbroglio_returns <- function(x, ...) tibble::as_tibble(as.data.frame(x), ...)

@@ -34,6 +34,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_rolling_mean
+Rcpp::NumericMatrix core_rolling_mean(const Rcpp::NumericMatrix& x, int window);
+RcppExport SEXP _imbroglio_core_rolling_mean(SEXP xSEXP, SEXP windowSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
+    Rcpp::traits::input_parameter< int >::type window(windowSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_rolling_mean(x, window));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_max_drawdown
 Rcpp::List core_max_drawdown(const Rcpp::NumericMatrix& wealth);
 RcppExport SEXP _imbroglio_core_max_drawdown(SEXP wealthSEXP) {
@@ -131,6 +143,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_carry
+Rcpp::NumericMatrix core_carry(const Rcpp::NumericMatrix& x, int most);
+RcppExport SEXP _imbroglio_core_carry(SEXP xSEXP, SEXP mostSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
+    Rcpp::traits::input_parameter< int >::type most(mostSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_carry(x, most));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_historical_tail
 Rcpp::List core_historical_tail(const Rcpp::NumericMatrix& returns, const Rcpp::NumericVector& levels, int rank, bool log, double scale);
 RcppExport SEXP _imbroglio_core_historical_tail(SEXP returnsSEXP, SEXP levelsSEXP, SEXP rankSEXP, SEXP logSEXP, SEXP scaleSEXP) {
@@ -150,6 +174,7 @@ END_RCPP
 static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_deviation", (DL_FUNC) &_imbroglio_core_deviation, 1},
     {"_imbroglio_core_rolling_deviation", (DL_FUNC) &_imbroglio_core_rolling_deviation, 3},
+    {"_imbroglio_core_rolling_mean", (DL_FUNC) &_imbroglio_core_rolling_mean, 2},
     {"_imbroglio_core_max_drawdown", (DL_FUNC) &_imbroglio_core_max_drawdown, 1},
     {"_imbroglio_core_observed", (DL_FUNC) &_imbroglio_core_observed, 1},
     {"_imbroglio_core_span", (DL_FUNC) &_imbroglio_core_span, 1},
@@ -158,6 +183,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_wealth", (DL_FUNC) &_imbroglio_core_wealth, 2},
     {"_imbroglio_core_overlapping_returns", (DL_FUNC) &_imbroglio_core_overlapping_returns, 3},
     {"_imbroglio_core_scatter", (DL_FUNC) &_imbroglio_core_scatter, 5},
+    {"_imbroglio_core_carry", (DL_FUNC) &_imbroglio_core_carry, 2},
     {"_imbroglio_core_historical_tail", (DL_FUNC) &_imbroglio_core_historical_tail, 5},
     {NULL, NULL, 0}
 };

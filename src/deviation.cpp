@@ -42,3 +42,23 @@ Rcpp::NumericMatrix core_rolling_deviation(const Rcpp::NumericMatrix& x, int win
   });
   return out;
 }
+
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_rolling_mean(const Rcpp::NumericMatrix& x, int window) {
+  const std::size_t n = x.nrow(), k = x.ncol();
+  Rcpp::NumericMatrix out(Rcpp::no_init(n, k));
+  const double* from = x.begin();
+  double* to = out.begin();
+  imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
+    imbroglio::Observed seen;
+    std::vector<double> dense;
+    for (std::size_t j = first; j < last; ++j) {
+      seen.take(from + j * n, n);
+      dense.resize(seen.size());
+      imbroglio::rolling_mean(seen.values(), seen.size(), window, dense.data());
+      std::fill(to + j * n, to + (j + 1) * n, imbroglio::missing);
+      for (std::size_t i = 0; i < dense.size(); ++i) to[j * n + seen.row(i)] = dense[i];
+    }
+  });
+  return out;
+}

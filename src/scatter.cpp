@@ -12,3 +12,10 @@ Rcpp::List core_scatter(const Rcpp::IntegerVector& row, const Rcpp::IntegerVecto
   return Rcpp::List::create(Rcpp::_["values"] = out, Rcpp::_["again"] = found.again, Rcpp::_["bad"] = found.bad,
                             Rcpp::_["rising"] = found.rising, Rcpp::_["falling"] = found.falling);
 }
+
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_carry(const Rcpp::NumericMatrix& x, int most) {
+  Rcpp::NumericMatrix out = Rcpp::clone(x);
+  for (int j = 0; j < x.ncol(); ++j) imbroglio::carry_forward(out.begin() + j * static_cast<R_xlen_t>(x.nrow()), x.nrow(), most);
+  return out;
+}

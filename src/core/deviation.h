@@ -105,4 +105,21 @@ class RollingDeviation {
   std::vector<double> per_count_, weight_, tail_mean_, tail_about_mean_;
 };
 
+// Mean of every `window` values of which none is missing, each window summed as the
+// differences from its block's edges, as above. Before a window is full there is none.
+inline void rolling_mean(const double* x, std::size_t n, std::size_t window, double* out) {
+  std::vector<double> tail(window + 1);
+  std::fill(out, out + std::min(n, window - 1), missing);
+  for (std::size_t block = 0; block + window <= n; block += window) {
+    const double edge = x[block + window - 1], w = static_cast<double>(window);
+    tail[window] = 0.0;
+    for (std::size_t k = window; k-- > 0;) tail[k] = tail[k + 1] + (x[block + k] - edge);
+    double head = 0.0;
+    for (std::size_t k = 0; k < window && block + window - 1 + k < n; ++k) {
+      out[block + window - 1 + k] = edge + (tail[k] + head) / w;
+      if (block + window + k < n) head += x[block + window + k] - edge;
+    }
+  }
+}
+
 }  // namespace imbroglio

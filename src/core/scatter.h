@@ -38,4 +38,17 @@ inline Scattered scatter(const int* row, const int* column, const double* value,
   return found;
 }
 
+// Missing values after a known one become it, at most `most` running.
+inline void carry_forward(double* x, std::size_t n, std::size_t most) {
+  std::size_t running = 0;
+  for (std::size_t i = 1; i < n; ++i) {
+    if (!std::isnan(x[i])) {
+      running = 0;
+    } else if (running < most && !std::isnan(x[i - 1])) {
+      x[i] = x[i - 1];
+      ++running;
+    }
+  }
+}
+
 }  // namespace imbroglio
