@@ -99,7 +99,14 @@ measure_text <- function(result) {
 }
 
 run_returns <- function(files, options) {
-  returns <- chosen_returns(chosen_prices(files, options, "returns"), options)
+  prices <- chosen_prices(files, options, "returns")
+  if (is.null(options$format) && tolower(tools::file_ext(options$out %||% "")) %in% c("xlsx", "parquet")) {
+    write_prices(prices, options$out, options$kind %||% "simple", options$every)
+    say("Wrote ", options$out)
+    draw_to(chosen_returns(prices, options), options$figure)
+    return(0L)
+  }
+  returns <- chosen_returns(prices, options)
   sample <- sample_of(returns$dates, returns$values)
   there <- which(!is.na(returns$values), arr.ind = TRUE)
   result <- new_result(

@@ -33,7 +33,9 @@ options_known <- list(
   undo = list(help = "the other way: what was traded"),
   repair = list(takes = "FILE", help = "write the prices with all remedies applied", read = identity),
   format = list(takes = "FORM", help = "text, json or csv (text, or as --out ends)", read = identity),
-  out = list(takes = "FILE", help = "write to a file, whole or not at all", read = identity),
+  out = list(takes = "FILE",
+             help = "write to a file, whole or not at all (returns and adjust: also .xlsx, .parquet)",
+             read = identity),
   figure = list(takes = "FILE", help = "draw too: .png, .svg or .pdf", read = identity),
   files = list(takes = "FOLDER", help = "copy the demo files there", read = identity),
   help = list(help = "show this")

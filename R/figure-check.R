@@ -11,8 +11,8 @@ autoplot.imbroglio_findings <- function(object, ...) {
   marks <- marks[!is.na(marks$security) & !is.na(marks$date), ]
   marks$severity <- factor(marks$severity, c("note", "warning", "error"))
   marks <- marks[order(marks$severity), ]
-  labelled <- marks[marks$severity == "error" | !marks$finding %in% c("outlier", "gap", "starts late",
-                                                                      "ends early"), ]
+  # Each kind is named once for a security; notes are not.
+  labelled <- marks[marks$severity != "note" & !duplicated(marks[c("security", "finding")]), ]
   shown <- c(note = quiet, warning = "#B8860B", error = loss)
   ggplot2::ggplot(spans) +
     ggplot2::geom_segment(ggplot2::aes(x = .data$from, xend = .data$to, y = row_of(.data$security),
@@ -24,7 +24,7 @@ autoplot.imbroglio_findings <- function(object, ...) {
     ggplot2::geom_text(data = labelled,
                        ggplot2::aes(.data$date, row_of(.data$security), label = .data$finding,
                                     colour = .data$severity),
-                       vjust = -0.85, size = 3.4) +
+                       vjust = -1.05, size = 3.4) +
     ggplot2::scale_colour_manual(values = shown, drop = FALSE) +
     ggplot2::scale_shape_manual(values = c(note = 1, warning = 17, error = 4), drop = FALSE) +
     ggplot2::scale_y_discrete(limits = rev(securities), expand = ggplot2::expansion(add = c(0.7, 1))) +

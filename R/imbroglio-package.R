@@ -11,7 +11,7 @@
 #' @useDynLib imbroglio, .registration = TRUE
 #' @importFrom Rcpp evalCpp
 #' @importFrom RcppParallel RcppParallelLibs
-#' @importFrom stats window
+#' @importFrom stats as.ts window
 #' @keywords internal
 "_PACKAGE"
 

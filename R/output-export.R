@@ -1,11 +1,13 @@
 #' Write prices and returns to a file
 #'
 #' @param prices A price table.
-#' @param path The file; its ending says the form. `.xlsx`: a sheet each for prices, simple and log returns,
+#' @param path The file; its ending says the form. `.xlsx`: a sheet each for prices, simple
+#'   and log returns,
 #'   with real dates; `.csv` and `.parquet`: a wide table of what `what` says.
 #' @param what `"prices"`, `"simple"` or `"log"`, for CSV and Parquet.
 #' @param every The frequency of the returns, see [as_returns()].
-#' @return `path`, invisibly. The file is written whole or not at all. Names that a spreadsheet program would run as a formula
+#' @return `path`, invisibly. The file is written whole or not at all. Names that a
+#'   spreadsheet program would run as a formula
 #'   are text in a workbook, and get an apostrophe before them in CSV.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))[, c("BAYALL", "TARROW")]

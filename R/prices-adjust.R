@@ -1,18 +1,24 @@
 #' Adjust prices for splits and dividends
 #'
-#' Going back from the newest date, a split of \eqn{k} new shares for one old divides every earlier price by \eqn{k} and multiplies
+#' Going back from the newest date, a split of \eqn{k} new shares for one old divides every
+#' earlier price by \eqn{k} and multiplies
 #' earlier volume; a dividend \eqn{D} with ex-date \eqn{d} multiplies every earlier price by
-#' \eqn{1 - D / P_{d-1}}, with \eqn{P_{d-1}} the last raw close before it, on the same share basis as \eqn{D}. The newest adjusted
+#' \eqn{1 - D / P_{d-1}}, with \eqn{P_{d-1}} the last raw close before it, on the same
+#' share basis as \eqn{D}. The newest adjusted
 #' close equals the newest close. `raw_prices()` goes the other way: what was traded.
 #'
 #' @param prices A price table of closes as they were traded (for `raw_prices()`, adjusted ones).
-#' @param actions A data frame or a file of splits and dividends: `security`, `date` (the ex-date), `split` (new shares for one old),
-#'   `dividend` (cash a share, on that date's share basis). If absent, those that were found among the prices.
+#' @param actions A data frame or a file of splits and dividends: `security`, `date` (the
+#'   ex-date), `split` (new shares for one old),
+#'   `dividend` (cash a share, on that date's share basis). If absent, those that were found
+#'   among the prices.
 #' @param form `"total-return"`: for splits and dividends; `"price"`: for splits only.
-#' @return A price table, with the close as it came in as field `close`, and volume adjusted. An action of a security that is not in the
+#' @return A price table, with the close as it came in as field `close`, and volume
+#'   adjusted. An action of a security that is not in the
 #'   table is left out and said; one on a day without a price counts on the next day with one.
 #' @section Errors:
-#'   `imbroglio_error_action` for a split that is not above 0, a negative dividend, or a dividend that is no less than the close before it.
+#'   `imbroglio_error_action` for a split that is not above 0, a negative dividend, or a
+#'   dividend that is no less than the close before it.
 #' @examples
 #' raw <- read_prices(demo_file("bay-daily.csv.gz"), price = "close")
 #' adjusted <- adjust_prices(raw, demo_file("bay-actions.csv"))

@@ -1,11 +1,14 @@
 #' Line securities up on dates
 #'
 #' @param prices A price table.
-#' @param on `"common"`: only dates on which every security has a price; `"all"`: every date of any (as tables are by
-#'   themselves), without dates on which none has one; `"carry"`: every date, a missing price being carried forward
+#' @param on `"common"`: only dates on which every security has a price; `"all"`: every
+#'   date of any (as tables are by
+#'   themselves), without dates on which none has one; `"carry"`: every date, a missing price
+#'   being carried forward
 #'   from the last one, up to `most` dates in a row.
 #' @param most For `"carry"`: how many dates at most.
-#' @return The price table. What was dropped or carried is counted in a note and in `basis(...)$repairs` of what is measured on it.
+#' @return The price table. What was dropped or carried is counted in a note and in
+#'   `basis(...)$repairs` of what is measured on it.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))[, c("BAYALL", "BAYBOND", "CORRACK")]
 #' align_prices(prices, "common")
@@ -41,13 +44,17 @@ said_of <- function(prices, what) {
 
 #' Moving averages, and all from 100
 #'
-#' `average_prices()` gives the mean of the last `window` prices of each security, `rebase_prices()` multiplies each so that it is
-#' `to` at its first price, or on the date `at`. Both are price tables, for a figure or for more sums.
+#' `average_prices()` gives the mean of the last `window` prices of each security,
+#' `rebase_prices()` multiplies each so that it is
+#' `to` at its first price, or on the date `at`. Both are price tables, for a figure or for
+#' more sums.
 #'
 #' @param prices A price table.
-#' @param window How many prices of the security itself; before there are as many there is no average.
+#' @param window How many prices of the security itself; before there are as many there is
+#'   no average.
 #' @param to The value to start from.
-#' @param at A date, or `NULL` for each security's first price; without a price on it, the last one before counts.
+#' @param at A date, or `NULL` for each security's first price; without a price on it, the
+#'   last one before counts.
 #' @return A price table.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))[, c("BAYALL", "TARROW")]
@@ -95,8 +102,10 @@ with_close <- function(prices, close) {
 
 #' Prices and returns as other classes
 #'
-#' `as.data.frame()`, `tibble::as_tibble()`, `as.matrix()`, `zoo::as.zoo()` and `as.ts()` take price and returns tables; [as_prices()]
-#' takes `zoo` and `ts`. A time series of months, quarters or years has the calendar of its dates; of days and weeks it counts the dates.
+#' `as.data.frame()`, `tibble::as_tibble()`, `as.matrix()`, `zoo::as.zoo()` and `as.ts()`
+#' take price and returns tables; [as_prices()]
+#' takes `zoo` and `ts`. A time series of months, quarters or years has the calendar of its
+#' dates; of days and weeks it counts the dates.
 #'
 #' @param x A price or returns table.
 #' @param ... Not used.
@@ -108,7 +117,7 @@ with_close <- function(prices, close) {
 NULL
 
 #' @rdname conversions
-#' @exportS3Method stats::as.ts
+#' @export
 as.ts.imbroglio_prices <- function(x, ...) time_series(as.matrix(x), x$dates, frequency_by_gap(as.numeric(x$dates)))
 
 time_series <- function(values, dates, every) {

@@ -23,16 +23,20 @@
 #' | currencies | warning | securities in several currencies |
 #' | starts late, ends early | note | against the shared trading days |
 #'
-#' The shared trading days are those on which at least half of the securities that are listed have a price. The
+#' The shared trading days are those on which at least half of the securities that are
+#' listed have a price. The
 #' robust scale is 1.4826 times the median absolute deviation of the security's log returns.
 #'
 #' @param source A price table, a data frame, or what [read_prices()] reads.
-#' @param actions A data frame of recorded splits and dividends (`security`, `date`, `split`, `dividend`), or a file of one.
+#' @param actions A data frame of recorded splits and dividends (`security`, `date`,
+#'   `split`, `dividend`), or a file of one.
 #' @param securities A table of securities, see [read_securities()].
 #' @param today The last date that is not in the future.
 #' @param price,dates,decimal See [read_prices()].
-#' @return A table, errors first, of `security`, `date`, `finding`, `detail`, `severity` (`"error"`, `"warning"`, `"note"`),
-#'   `remedy` (what [repair_prices()] would do: `"sort"`, `"drop"`, `"blank"`, `"divide"`, `"split"`, or `"none"`), `by` (what to
+#' @return A table, errors first, of `security`, `date`, `finding`, `detail`, `severity`
+#'   (`"error"`, `"warning"`, `"note"`),
+#'   `remedy` (what [repair_prices()] would do: `"sort"`, `"drop"`, `"blank"`, `"divide"`,
+#'   `"split"`, or `"none"`), `by` (what to
 #'   divide by, or the split's new shares for one old) and `row` (of the delivery).
 #' @examples
 #' findings <- check_prices(demo_file("bay-delivery.csv.gz"))

@@ -35,9 +35,9 @@
 #' rows are newest first; a line that tells a dividend of `BRANNICK` stands among the
 #' prices; `VESSANY`
 #' lacks three weeks (a gap); one row of `DUNLACE` stands twice; `QUILLMOOR` repeats one close for
-#' ten days (a stale run); `TARROW`'s closes before its split are as they were traded, with
-#' no word of the split (an
-#' unadjusted split); and one close of `HOBBINS` is a hundred times too large (a typo).
+#' ten days (a stale run); `TARROW` and
+#' `EBBING` are as they were traded, with no word of their splits (unadjusted splits); and
+#' one close of `HOBBINS` is a hundred times too large (a typo).
 #'
 #' All of it is made by `data-raw/make-demo.R`, with a fixed seed.
 #'

@@ -1,10 +1,13 @@
 #' Put prices right
 #'
-#' Applies the remedies of findings that the analyst accepts, and makes a price table of what is left. The
+#' Applies the remedies of findings that the analyst accepts, and makes a price table of
+#' what is left. The
 #' basis of everything measured on it lists them.
 #'
-#' `"sort"` puts rows in date order, `"drop"` drops a repeat, `"blank"` empties a cell, `"divide"` divides the prices of a row by
-#' `by`, `"split"` records a split of `by` new shares for one old and divides all earlier prices (and multiplies volume) by it. A
+#' `"sort"` puts rows in date order, `"drop"` drops a repeat, `"blank"` empties a cell,
+#' `"divide"` divides the prices of a row by
+#' `by`, `"split"` records a split of `by` new shares for one old and divides all earlier
+#' prices (and multiplies volume) by it. A
 #' finding with the remedy `"none"` wants a decision of the analyst's own and is left as it is.
 #'
 #' @param source What was checked: see [check_prices()].

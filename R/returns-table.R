@@ -139,7 +139,7 @@ as.data.frame.imbroglio_returns <- function(x, ...) {
 }
 
 #' @rdname conversions
-#' @exportS3Method stats::as.ts
+#' @export
 as.ts.imbroglio_returns <- function(x, ...) time_series(as.matrix(x), x$dates, x$every)
 
 #' @rdname conversions

@@ -199,10 +199,10 @@ delivery <- rbind(delivery[-gap, ], twice, line)
 delivery <- delivery[order(delivery$date, match(delivery$security, rev(securities$security)), decreasing = TRUE), ]
 write(delivery, "bay-delivery.csv.gz")
 write(data.frame(
-  security = c("", "BRANNICK", "VESSANY", "DUNLACE", "QUILLMOOR", "TARROW", "HOBBINS"),
-  from = as.Date(c(NA, format(paid$date), "2020-02-03", "2023-09-05", "2017-03-06", "2021-06-07", "2024-02-20")),
-  to = as.Date(c(NA, format(paid$date), "2020-02-21", "2023-09-05", "2017-03-17", "2021-06-07", "2024-02-20")),
+  security = c("", "BRANNICK", "VESSANY", "DUNLACE", "QUILLMOOR", "TARROW", "EBBING", "HOBBINS"),
+  from = as.Date(c(NA, format(paid$date), "2020-02-03", "2023-09-05", "2017-03-06", "2021-06-07", "2023-02-13", "2024-02-20")),
+  to = as.Date(c(NA, format(paid$date), "2020-02-21", "2023-09-05", "2017-03-17", "2021-06-07", "2023-02-13", "2024-02-20")),
   fault = c("newest first", "a dividend line among the prices", "a gap", "a duplicate", "a stale run",
-            "an unadjusted split",
+            "an unadjusted split", "an unadjusted split",
             "a typo a hundred times too large")
 ), "bay-faults.csv")

@@ -1,30 +1,17 @@
 #pragma once
-#include <Rcpp.h>
-// Keeps out RcppParallel's matrix class: before 5.1.9 it derives from what C++17 deprecates, and it is not used here.
-#define __RCPP_PARALLEL_RMATRIX__
-#include <RcppParallel.h>
+#include <Rcpp/Lightest>
 #include <cmath>
 #include <cstddef>
+#include <functional>
 #include <vector>
 
 namespace imbroglio {
 
-// Below this many cells the work is done before a second thread has started.
-constexpr std::size_t cells_worth_a_thread = 1 << 16;
-
 // Runs work(first, last) over ranges of columns, on as many threads as
 // RcppParallel is set to. Columns do not depend on each other, so the numbers
 // are the same on any number of threads. The work must not touch R.
-template <class Work>
-void over_columns(std::size_t rows, std::size_t columns, Work work) {
-  struct Ranges : public RcppParallel::Worker {
-    explicit Ranges(Work& w) : work(w) {}
-    void operator()(std::size_t first, std::size_t last) override { work(first, last); }
-    Work& work;
-  } ranges(work);
-  if (rows * columns < cells_worth_a_thread || columns < 2) ranges(0, columns);
-  else RcppParallel::parallelFor(0, columns, ranges);
-}
+void over_columns(std::size_t rows, std::size_t columns,
+                  const std::function<void(std::size_t, std::size_t)>& work);
 
 // The rows of one column that are not missing; without a copy where all are there.
 class Observed {

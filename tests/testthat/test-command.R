@@ -62,7 +62,8 @@ test_that("each command has help with an example that runs", {
   expect_setequal(list.files(folder), demo_file())
   old <- setwd(folder)
   on.exit(setwd(old))
-  commands <- c("demo", "check", "adjust", "returns", "volatility", "drawdown", "var", if (rmarkdown::pandoc_available()) "report")
+  commands <- c("demo", "check", "adjust", "returns", "volatility", "drawdown", "var",
+                if (rmarkdown::pandoc_available()) "report")
   for (name in commands) {
     expect_true(any(grepl(paste0("^  ", name, " "), overview$out)))
     help <- imbroglio(name, "--help")

@@ -130,6 +130,8 @@ test_that("the demo data is as its help page tells", {
   delivery <- readLines(demo_file("bay-delivery.csv.gz"))
   expect_equal(sum(grepl("Dividend", delivery)), 1L)
   expect_equal(sum(duplicated(delivery)), 1L)
-  expect_warning(expect_message(delivered <- read_prices(demo_file("bay-delivery.csv.gz")), "newest first"), "repeated")
-  expect_equal(delivered$actions, data.frame(security = "BRANNICK", date = as.Date("2019-05-13"), split = NA_real_, dividend = 0.47))
+  expect_warning(expect_message(delivered <- read_prices(demo_file("bay-delivery.csv.gz")), "newest first"),
+                 "repeated")
+  expect_equal(delivered$actions,
+               data.frame(security = "BRANNICK", date = as.Date("2019-05-13"), split = NA_real_, dividend = 0.47))
 })

@@ -3,17 +3,19 @@ delivery <- function() demo_file("bay-delivery.csv.gz")
 test_that("every fault planted in the delivery is found where it is, and nothing is an error in the clean data", {
   found <- check_prices(delivery())
   planted <- read.csv(demo_file("bay-faults.csv"))
-  told_as <- c("newest first" = "unsorted", "a dividend line among the prices" = "action line", "a gap" = "gap", "a duplicate" = "duplicate",
-               "a stale run" = "stale", "an unadjusted split" = "split", "a typo a hundred times too large" = "decimal slip")
+  told_as <- c("newest first" = "unsorted", "a dividend line among the prices" = "action line", "a gap" = "gap",
+               "a duplicate" = "duplicate",
+               "a stale run" = "stale", "an unadjusted split" = "split",
+               "a typo a hundred times too large" = "decimal slip")
   for (i in seq_len(nrow(planted))) {
     same <- found$finding == told_as[[planted$fault[i]]] & (planted$security[i] == "" | found$security %in% planted$security[i]) &
       (planted$from[i] == "" | format(found$date) %in% planted$from[i])
     expect_equal(sum(same), 1L, info = planted$fault[i])
   }
-  # The joining of EBBING's shares is not told in the delivery either.
   expect_equal(found$security[found$severity == "error"], c("TARROW", "HOBBINS", "EBBING"))
   for (file in c("bay.csv", "bay-daily.csv.gz")) {
-    clean <- check_prices(demo_file(file), actions = demo_file("bay-actions.csv"), securities = demo_file("bay-securities.csv"))
+    clean <- check_prices(demo_file(file), actions = demo_file("bay-actions.csv"),
+                          securities = demo_file("bay-securities.csv"))
     expect_false(any(clean$severity == "error"), info = file)
   }
   expect_equal(check_prices(read_prices(demo_file("bay.csv")))$finding, check_prices(demo_file("bay.csv"))$finding)
@@ -30,15 +32,23 @@ test_that("each kind of fault has its finding and remedy", {
   at <- which(base$security == "B")[40]
   cases <- list(
     list("not positive", "blank", set(at, "close", 0)), list("not positive", "blank", set(at, "close", -5)),
-    list("range", "none", set(at, "high", base$low[at] - 1)), list("range", "none", set(at, "close", base$high[at] + 1)),
-    list("decimal slip", "divide", set(at + 0:1, "close", base$close[at + 0:1] * 10)), list("decimal slip", "divide", set(at, "close", base$close[at] / 100)),
-    list("duplicate, differs", "none", rbind(base, transform(base[at, ], close = close + 1))), list("duplicate", "drop", rbind(base, base[at, ])),
+    list("range", "none", set(at, "high", base$low[at] - 1)),
+    list("range", "none", set(at, "close", base$high[at] + 1)),
+    list("decimal slip", "divide", set(at + 0:1, "close", base$close[at + 0:1] * 10)),
+    list("decimal slip", "divide", set(at, "close", base$close[at] / 100)),
+    list("duplicate, differs", "none", rbind(base, transform(base[at, ], close = close + 1))),
+    list("duplicate", "drop", rbind(base, base[at, ])),
     list("future date", "blank", rbind(base, transform(base[at, ], date = as.Date("2031-01-02")))),
-    list("weekend date", "blank", rbind(base, transform(base[at, ], date = as.Date("2024-03-02")))), list("gap", "none", base[-(at + 0:6), ]),
-    list("stale", "none", set(at + 0:6, "close", 50)), list("outlier", "none", transform(set(at, "close", base$close[at] * 1.25), high = 1000, low = 1)),
-    list("split", "split", set(which(base$security == "B")[1:39], "close", base$close[which(base$security == "B")[1:39]] * 3)),
-    list("starts late", "none", base[-which(base$security == "B")[1:10], ]), list("ends early", "none", base[-tail(which(base$security == "B"), 10), ]),
-    list("unreadable", "blank", { v <- base; v$close <- as.character(v$close); v$close[at] <- "n.a."; v }), list("unsorted", "sort", base[nrow(base):1, ])
+    list("weekend date", "blank", rbind(base, transform(base[at, ], date = as.Date("2024-03-02")))),
+    list("gap", "none", base[-(at + 0:6), ]),
+    list("stale", "none", set(at + 0:6, "close", 50)),
+    list("outlier", "none", transform(set(at, "close", base$close[at] * 1.25), high = 1000, low = 1)),
+    list("split", "split",
+         set(which(base$security == "B")[1:39], "close", base$close[which(base$security == "B")[1:39]] * 3)),
+    list("starts late", "none", base[-which(base$security == "B")[1:10], ]),
+    list("ends early", "none", base[-tail(which(base$security == "B"), 10), ]),
+    list("unreadable", "blank", { v <- base; v$close <- as.character(v$close); v$close[at] <- "n.a."; v }),
+    list("unsorted", "sort", base[nrow(base):1, ])
   )
   quiet <- check_prices(base, today = "2026-01-01")
   expect_equal(nrow(quiet), 0L)
@@ -65,19 +75,24 @@ test_that("a delivery repaired is the clean data, and its basis lists what was d
   findings <- check_prices(delivery())
   repaired <- repair_prices(delivery(), findings)
   expect_equal(length(repaired$repairs), 5L)
-  expect_true(any(grepl("TARROW 2021-06-07: split (split 4)", basis(measure_volatility(repaired))$repairs, fixed = TRUE)))
-  clean <- adjust_prices(read_prices(demo_file("bay-daily.csv.gz"), price = "close"), demo_file("bay-actions.csv"), form = "price")
+  expect_true(any(grepl("TARROW 2021-06-07: split (split 4)", basis(measure_volatility(repaired))$repairs,
+                        fixed = TRUE)))
+  clean <- adjust_prices(read_prices(demo_file("bay-daily.csv.gz"), price = "close"),
+                         demo_file("bay-actions.csv"), form = "price")
   both <- intersect(format(repaired$dates), format(clean$dates))
   stale <- repaired$dates >= as.Date("2017-03-06") & repaired$dates <= as.Date("2017-03-17")
   for (s in setdiff(colnames(repaired), "QUILLMOOR")) {
-    expect_equal(repaired$close[, s][!is.na(repaired$close[, s])], as.matrix(clean)[format(repaired$dates), s][!is.na(repaired$close[, s])],
+    expect_equal(repaired$close[, s][!is.na(repaired$close[, s])],
+                 as.matrix(clean)[format(repaired$dates), s][!is.na(repaired$close[, s])],
                  ignore_attr = TRUE, tolerance = 1e-12, info = s)
   }
   expect_equal(sum(is.na(repaired$close[, "VESSANY"])), 15L)
   # Only what was accepted is done.
-  some <- suppressMessages(suppressWarnings(repair_prices(delivery(), findings[findings$finding == "decimal slip", ])))
+  some <- suppressMessages(suppressWarnings(repair_prices(delivery(),
+                                                          findings[findings$finding == "decimal slip", ])))
   expect_gt(min(as_returns(some)$values[, "EBBING"] |> max()), 3)
-  expect_error(repair_prices(read_prices(demo_file("bay.csv"))[1:10, 1], findings), class = "imbroglio_error_argument")
+  expect_error(repair_prices(read_prices(demo_file("bay.csv"))[1:10, 1], findings),
+               class = "imbroglio_error_argument")
 })
 
 test_that("prices are adjusted by the formula, and back", {
@@ -90,17 +105,23 @@ test_that("prices are adjusted by the formula, and back", {
   expect_equal(back$fields$volume, raw$fields$volume, tolerance = 1e-12)
   # By hand: a split of 2 and a dividend of 1 on one date, then a dividend of 2.
   prices <- as_prices(data.frame(date = as.Date("2024-01-01") + 0:3, A = c(100, 110, 54, 50)))
-  own <- data.frame(security = "A", date = as.Date("2024-01-01") + c(2, 2, 3), split = c(2, NA, NA), dividend = c(NA, 1, 2))
+  own <- data.frame(security = "A", date = as.Date("2024-01-01") + c(2, 2, 3), split = c(2, NA, NA),
+                    dividend = c(NA, 1, 2))
   by_hand <- c(100, 110, 54, 50) * c(rep((1 - 2 / 54) * (1 - 1 / 55) / 2, 2), 1 - 2 / 54, 1)
   expect_equal(as.vector(adjust_prices(prices, own)$close), by_hand)
   expect_equal(as.vector(adjust_prices(prices, own, form = "price")$close), c(50, 55, 54, 50))
   expect_equal(as.vector(raw_prices(adjust_prices(prices, own), own)$close), c(100, 110, 54, 50))
-  expect_equal(as_returns(adjust_prices(prices, own))$values[2, 1], (54 + 1) / 55 - 1, ignore_attr = TRUE, tolerance = 0.02)
+  expect_equal(as_returns(adjust_prices(prices, own))$values[2, 1], (54 + 1) / 55 - 1, ignore_attr = TRUE,
+               tolerance = 0.02)
   expect_error(adjust_prices(prices, transform(own, dividend = 200)), class = "imbroglio_error_action")
   expect_error(adjust_prices(prices, transform(own, split = -1)), class = "imbroglio_error_action")
   expect_error(adjust_prices(prices), class = "imbroglio_error_argument")
-  expect_message(adjust_prices(prices, rbind(own, transform(own[1, ], security = "Z"))), "Z", class = "imbroglio_note_dropped")
-  daily <- check_prices(demo_file("bay-daily.csv.gz"), actions = transform(read.csv(actions), dividend = ifelse(date == "2019-05-13" & security == "BRANNICK", 2, dividend)))
+  expect_message(adjust_prices(prices, rbind(own, transform(own[1, ], security = "Z"))), "Z",
+                 class = "imbroglio_note_dropped")
+  daily <- check_prices(demo_file("bay-daily.csv.gz"),
+                        actions = transform(read.csv(actions),
+                                            dividend = ifelse(date == "2019-05-13" & security == "BRANNICK", 2,
+                                                              dividend)))
   expect_equal(daily[daily$finding == "adjustment", ]$security, "BRANNICK")
 })
 
@@ -116,7 +137,8 @@ test_that("securities are lined up, averaged, rebased, written and converted", {
   average <- average_prices(bay, 50)
   for (s in colnames(bay)) {
     own <- which(!is.na(bay$close[, s]))
-    expect_equal(average$close[own, s], as.vector(stats::filter(bay$close[own, s], rep(1 / 50, 50), sides = 1)), ignore_attr = TRUE, tolerance = 1e-12)
+    expect_equal(average$close[own, s], as.vector(stats::filter(bay$close[own, s], rep(1 / 50, 50), sides = 1)),
+                 ignore_attr = TRUE, tolerance = 1e-12)
   }
   from <- rebase_prices(bay, at = "2021-03-14")
   expect_equal(unname(from$close[match(as.Date("2021-03-12"), from$dates), c("BAYALL", "BAYBOND")]), c(100, 100))
@@ -161,9 +183,15 @@ test_that("the commands check and adjust do the same", {
   expect_equal(found$finding, check_prices(delivery())$finding)
   expect_equal(read_prices(out)$close, repair_prices(delivery(), check_prices(delivery()))$close, tolerance = 1e-14)
   expect_equal(imbroglio("check", demo_file("bay.csv"))$status, 0L)
-  adjust <- imbroglio("adjust", demo_file("bay-daily.csv.gz"), "--price", "close", "--security", "TARROW", "--actions", demo_file("bay-actions.csv"))
-  expect_equal(read.csv(text = adjust$out)$TARROW, unname(read_prices(demo_file("bay.csv"))$close[, "TARROW"]), tolerance = 1e-5)
+  adjust <- imbroglio("adjust", demo_file("bay-daily.csv.gz"), "--price", "close", "--security", "TARROW",
+                      "--actions", demo_file("bay-actions.csv"))
+  expect_equal(read.csv(text = adjust$out)$TARROW, unname(read_prices(demo_file("bay.csv"))$close[, "TARROW"]),
+               tolerance = 1e-5)
   expect_equal(imbroglio("adjust", demo_file("bay.csv"))$status, 2L)
+  book <- tempfile(fileext = ".xlsx")
+  expect_equal(imbroglio("returns", demo_file("bay.csv"), "--security", "TARROW", "--every", "year", "--out",
+                         book)$status, 0L)
+  expect_equal(nrow(readxl::read_excel(book, "Log returns")), 9L)
   figure <- ggplot2::autoplot(check_prices(delivery()))
   expect_equal(sum(ggplot2::ggplot_build(figure)$data[[2]]$shape == 4), 3L)
 })

@@ -1,0 +1,23 @@
+#include "columns.h"
+// Keeps out RcppParallel's matrix class: before 5.1.9 it derives from what C++17
+// deprecates, and it is not used here.
+#define __RCPP_PARALLEL_RMATRIX__
+#include <RcppParallel.h>
+
+namespace imbroglio {
+
+// Below this many cells the work is done before a second thread has started.
+constexpr std::size_t cells_worth_a_thread = 1 << 16;
+
+void over_columns(std::size_t rows, std::size_t columns,
+                  const std::function<void(std::size_t, std::size_t)>& work) {
+  struct Ranges : public RcppParallel::Worker {
+    explicit Ranges(const std::function<void(std::size_t, std::size_t)>& w) : work(w) {}
+    void operator()(std::size_t first, std::size_t last) override { work(first, last); }
+    const std::function<void(std::size_t, std::size_t)>& work;
+  } ranges(work);
+  if (rows * columns < cells_worth_a_thread || columns < 2) work(0, columns);
+  else RcppParallel::parallelFor(0, columns, ranges);
+}
+
+}  // namespace imbroglio
