@@ -13,6 +13,7 @@ autoplot.imbroglio_findings <- function(object, ...) {
   marks <- marks[order(marks$severity), ]
   # Each kind is named once for a security; notes are not.
   labelled <- marks[marks$severity != "note" & !duplicated(marks[c("security", "finding")]), ]
+  labelled <- apart_in_time(labelled, diff(range(source$calendar)) / 12)
   shown <- c(note = quiet, warning = "#B8860B", error = loss)
   ggplot2::ggplot(spans) +
     ggplot2::geom_segment(ggplot2::aes(x = .data$from, xend = .data$to, y = row_of(.data$security),
@@ -33,6 +34,15 @@ autoplot.imbroglio_findings <- function(object, ...) {
            basis(object)) +
     imbroglio_theme() +
     ggplot2::theme(panel.grid.major.y = ggplot2::element_blank(), axis.text.y = ggplot2::element_text(colour = ink))
+}
+
+# Labels of one security that would cover each other are written as one.
+apart_in_time <- function(labels, room) {
+  labels <- labels[order(labels$security, labels$date), ]
+  near <- c(FALSE, labels$security[-1L] == labels$security[-nrow(labels)] & diff(as.numeric(labels$date)) < room)[seq_len(nrow(labels))]
+  group <- cumsum(!near)
+  labels$finding <- stats::ave(labels$finding, group, FUN = function(f) paste(unique(f), collapse = ", "))
+  labels[!near, ]
 }
 
 # The runs of shared trading days on which a security has a price.

@@ -85,7 +85,7 @@ rows_of_table <- function(prices) {
     values = stats::setNames(values, c(prices$measured, names(prices$fields))), measured = prices$measured,
     place = function(i) sprintf("row %s", some(i)), rows = identity, origin = prices$origin, actions = prices$actions,
     not_numbers = NULL, no_day = data.frame(row = integer(), text = character()), date_column = "date",
-    row_place = function(i) sprintf("row %s", some(i)), layout = prices$layout, about = prices$about
+    layout = prices$layout, about = prices$about
   ), class = "imbroglio_delivery")
 }
 
@@ -174,15 +174,13 @@ price_checks <- list(
          remedy = rep("none", length(what)), by = NA_real_, row = NA_integer_)
   }),
   unreadable = list(severity = "error", find = function(d) {
-    cells <- rbind(if (length(d$not_numbers)) d$not_numbers[c("row", "text")], d$no_day)
+    cells <- rbind(if (length(d$not_numbers)) data.frame(d$not_numbers[c("row", "text")], remedy = rep("blank", nrow(d$not_numbers))),
+                   data.frame(d$no_day, remedy = rep("drop", nrow(d$no_day))))
     if (!NROW(cells)) return(NULL)
-    # Of a wide table a row is of many securities.
-    one <- identical(d$rows, identity)
-    list(security = if (one) d$securities[d$security[cells$row]] else rep(NA_character_, nrow(cells)),
-         date = .Date(d$day[cells$row]),
-         detail = sprintf("\"%s\" at %s", cells$text, vapply(cells$row, d$row_place, "")),
-         remedy = rep("blank", nrow(cells)),
-         by = rep(NA_real_, nrow(cells)), row = cells$row)
+    found <- told(d, cells$row, sprintf("\"%s\" at %s", cells$text, vapply(cells$row, d$place, "")), cells$remedy)
+    # A row without a date is, in a wide table, of all securities.
+    found$security[cells$remedy == "drop" & !identical(d$rows, identity)] <- NA
+    found
   }),
   `not positive` = list(severity = "error", find = function(d) {
     price <- d$values[[d$measured]]
@@ -225,7 +223,8 @@ price_checks <- list(
     from <- .Date(gone[!duplicated(runs)])
     to <- .Date(gone[!duplicated(runs, fromLast = TRUE)])
     list(security = rep(d$securities[j], length(size)), date = from,
-         detail = sprintf("%s without a price, to %s", count(size, "trading day"), to),
+         detail = sprintf("%s without a price%s", count(size, "trading day"),
+                          ifelse(size > 1L, paste(", to", to), "")),
          remedy = rep("none", length(size)), by = NA_real_, row = NA_integer_,
          severity = ifelse(size >= 5L, "warning", "note"))
   })),

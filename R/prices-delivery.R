@@ -16,7 +16,7 @@ field_of <- function(names) {
 
 # `how`: what the reader was told: price, decimal, dates, and the name of the security
 # where a table holds one without saying which.
-delivery_of <- function(x, origin, how, place = row_place(origin), detail = NULL) {
+delivery_of <- function(x, origin, how, place = row_place(origin)) {
   if (!nrow(x)) fail("empty", sprintf("There are no prices in %s.", origin), where = "It has a header line only.")
   x <- as.list(x)
   check_column_names(names(x), origin)
@@ -42,12 +42,13 @@ delivery_of <- function(x, origin, how, place = row_place(origin), detail = NULL
   days <- text_days(x[[date_column]], how$dates, date_column, origin)
   read <- if (layout == "wide") others else others[!is.na(field_of(others)) | others %in% how$price]
   if (!length(read)) read <- others[!textual]
+  unused <- setdiff(others, read)
   decimal <- table_decimal(x[read], how$decimal, origin)
   numbers <- lapply(x[read], function(v) if (is.numeric(v)) as.numeric(v) else text_numbers(as.character(v), decimal))
   not_numbers <- do.call(rbind, lapply(which(!vapply(x[read], is.numeric, NA)), function(j) {
     v <- as.character(x[[read[j]]])
     rows <- which(!is.na(v) & is.na(numbers[[j]]))
-    data.frame(row = rows, column = rep(read[j], length(rows)), text = v[rows])
+    data.frame(row = rows + if (layout == "wide") (j - 1L) * n else 0L, column = rep(read[j], length(rows)), text = v[rows])
   }))
   delivery <- switch(layout, wide = wide_rows(days, numbers, read, place),
                      long = long_rows(days, numbers, read, x[[security_column]], how, origin, place),
@@ -56,8 +57,9 @@ delivery_of <- function(x, origin, how, place = row_place(origin), detail = NULL
   structure(c(delivery, list(
     origin = origin, actions = actions, not_numbers = not_numbers,
     no_day = data.frame(row = no_day, text = as.character(x[[date_column]][no_day])), date_column = date_column,
-    row_place = place,
-    layout = paste0(layout, ", ", paste(c(detail, if (decimal == ",") "decimal comma"), collapse = ", "))
+    layout = paste(c(layout, if (layout != "wide") paste("measured on", delivery$measured),
+                     if (decimal == ",") "decimal comma",
+                     if (length(unused)) paste("not used:", some(unused))), collapse = ", ")
   )), class = "imbroglio_delivery")
 }
 
@@ -183,18 +185,26 @@ joined <- function(deliveries, origin) {
     }, "")
     some(c(shown, rep("", max(0L, length(i) - 5L))))
   }
+  rows <- function(i) {
+    of <- findInterval(i - 1L, ends) + 1L
+    for (d in unique(of)) {
+      start <- ends[d] - sizes[d]
+      i[of == d] <- start + deliveries[[d]]$rows(i[of == d] - start)
+    }
+    i
+  }
   structure(list(
     securities = securities, security = column(function(d) match(d$securities, securities)[d$security]),
     day = column(function(d) d$day),
     values = lapply(stats::setNames(nm = fields),
                     function(f) column(function(d) d$values[[f]] %||% rep(NA_real_, length(d$day)))),
-    measured = measured, place = place, rows = identity, origin = origin,
+    measured = measured, place = place, rows = rows, origin = origin,
     actions = do.call(rbind, lapply(deliveries, `[[`, "actions")),
     not_numbers = do.call(rbind, Map(function(d, start) if (length(d$not_numbers)) transform(d$not_numbers,
                                                                                              row = row + start),
                                      deliveries, ends - sizes)),
     no_day = do.call(rbind, Map(function(d, start) transform(d$no_day, row = row + start), deliveries, ends - sizes)),
-    row_place = place, date_column = deliveries[[1L]]$date_column,
+    date_column = deliveries[[1L]]$date_column,
     layout = sprintf("%s: %s", count(length(deliveries), "table"), deliveries[[1L]]$layout)
   ), class = "imbroglio_delivery")
 }
@@ -207,7 +217,7 @@ refuse_unread <- function(d) {
   if (nrow(d$no_day)) {
     fail("date", sprintf("%s in column %s of %s cannot be read as a date.", count(nrow(d$no_day), "value"),
                          d$date_column, origin),
-         where = sprintf("%s: \"%s\".", sentence_case(d$row_place(d$no_day$row)), d$no_day$text[1L]),
+         where = sprintf("%s: \"%s\".", sentence_case(d$place(d$no_day$row)), d$no_day$text[1L]),
          remedy = "Dates are written like 2024-12-31, 31.12.2024, 12/31/2024 or 31 Dec 2024.")
   }
   if (length(d$not_numbers) && nrow(d$not_numbers)) {
@@ -215,7 +225,7 @@ refuse_unread <- function(d) {
     fail("price", sprintf("%s in column %s of %s %s no number.", count(nrow(first), "value"), first$column[1L],
                           origin,
                           if (nrow(first) == 1L) "is" else "are"),
-         where = sprintf("%s: \"%s\".", sentence_case(d$row_place(first$row)), first$text[1L]),
+         where = sprintf("%s: \"%s\".", sentence_case(d$place(first$row)), first$text[1L]),
          remedy = "Correct it, or leave the cell empty where there was no price; check_prices() lists all that is wrong.")
   }
   if (!length(d$securities)) fail("layout", sprintf("There is no column of prices beside the dates in %s.", origin))
@@ -281,5 +291,5 @@ settle_repeats <- function(again, row, price, d) {
   lines <- unique(d$rows(again))
   caution("duplicate",
           sprintf("%s of %s repeated an earlier one and %s dropped (%s).", count(length(lines), "row"), d$origin,
-                               if (length(lines) == 1L) "was" else "were", d$row_place(lines)))
+                               if (length(lines) == 1L) "was" else "were", d$place(lines)))
 }

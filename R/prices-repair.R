@@ -34,23 +34,25 @@ repair_prices <- function(source, findings, price = NULL, dates = NULL, decimal 
 
   # A cell that could not be read is missing already.
   d$not_numbers <- if (length(d$not_numbers)) d$not_numbers[!d$not_numbers$row %in% rows("blank"), ]
+  slipped <- rows("divide")
+  measured <- d$values[[d$measured]][slipped]
   for (f in prices) {
-    d$values[[f]][rows("blank")] <- NA
-    slipped <- rows("divide")
-    by <- todo$by[todo$remedy == "divide"]
+    v <- d$values[[f]]
+    v[rows("blank")] <- NA
     # Only those fields of the row that slipped with the price.
-    near <- abs(log(d$values[[f]][slipped] / d$values[[d$measured]][slipped])) < 1
-    divisor <- ifelse(f == d$measured | near %in% TRUE, by, 1)
-    if (f != d$measured) d$values[[f]][slipped] <- d$values[[f]][slipped] / divisor
+    together <- abs(log(v[slipped] / measured)) < 1
+    v[slipped] <- v[slipped] / ifelse(together %in% TRUE, todo$by[todo$remedy == "divide"], 1)
+    d$values[[f]] <- v
   }
-  d$values[[d$measured]][rows("divide")] <- d$values[[d$measured]][rows("divide")] / todo$by[todo$remedy == "divide"]
   splits <- todo[todo$remedy == "split", ]
   for (i in seq_len(nrow(splits))) {
     before <- which(d$securities[d$security] == splits$security[i] & d$day < as.numeric(splits$date[i]))
     for (f in prices) d$values[[f]][before] <- d$values[[f]][before] / splits$by[i]
     if (!is.null(d$values$volume)) d$values$volume[before] <- d$values$volume[before] * splits$by[i]
   }
-  gone <- unique(c(rows("drop"), d$no_day$row[d$no_day$row %in% rows("blank")]))
+  # A row without a date goes whole: of a wide table with all its securities.
+  undated <- d$rows(intersect(d$no_day$row, rows("drop")))
+  gone <- c(setdiff(rows("drop"), d$no_day$row), which(is.na(d$day))[d$rows(which(is.na(d$day))) %in% undated])
   d <- without_rows(d, gone)
   # What is in the findings was accepted and need not be said again.
   repaired <- withCallingHandlers(table_of(d),
@@ -68,10 +70,12 @@ without_rows <- function(d, gone) {
   if (!length(gone)) return(d)
   kept <- setdiff(seq_along(d$day), gone)
   place <- d$place
+  rows <- d$rows
   d$security <- d$security[kept]
   d$day <- d$day[kept]
   d$values <- lapply(d$values, `[`, kept)
   d$no_day <- d$no_day[!d$no_day$row %in% gone, ]
   d$place <- function(i) place(kept[i])
+  d$rows <- function(i) rows(kept[i])
   d
 }

@@ -95,6 +95,25 @@ test_that("a delivery repaired is the clean data, and its basis lists what was d
                class = "imbroglio_error_argument")
 })
 
+test_that("what cannot be read in a wide table, or in several files, is repaired in its own cell", {
+  wide <- written("date,A,B", "2024-01-02,1,4", "2024-01-03,2,n.a.", "oops,9,9", "2024-01-04,3,6")
+  folder <- tempfile()
+  dir.create(folder)
+  file.copy(wide, file.path(folder, "one.csv"))
+  writeLines(c("date,C,D", "2024-01-02,5,six", "2024-01-03,7,8"), file.path(folder, "two.csv"))
+  for (source in list(wide, folder)) {
+    findings <- check_prices(source)
+    unread <- findings[findings$finding == "unreadable", ]
+    expect_match(unread$detail, "\"(n.a.|oops|six)\" at line [234]")
+    expect_equal(unread$security[grepl("n.a.", unread$detail)], "B")
+    expect_error(read_prices(source), class = "imbroglio_error_date")
+    repaired <- repair_prices(source, findings)
+    expect_equal(repaired$dates, as.Date("2024-01-02") + 0:2)
+    expect_equal(unname(repaired$close[, c("A", "B")]), cbind(c(1, 2, 3), c(4, NA, 6)))
+  }
+  expect_equal(unname(repaired$close[, c("C", "D")]), cbind(c(5, 7, NA), c(NA, 8, NA)))
+})
+
 test_that("prices are adjusted by the formula, and back", {
   raw <- read_prices(demo_file("bay-daily.csv.gz"), price = "close")
   actions <- demo_file("bay-actions.csv")

@@ -95,7 +95,7 @@ test_that("one security's table, a folder, a workbook, Parquet and a database gi
   expect_equal(tables$folder$fields$close[, "BETA"], 2 * beta)
   expect_equal(tables$folder[2:3, "BETA"]$fields$volume, cbind(BETA = c(5, 5)))
   expect_equal(read_prices(folder, price = "Close")$close, 2 * expected)
-  expect_output(print(tables$folder), "folder .* \\(2 tables: single")
+  expect_output(print(tables$folder), "folder .* \\(2 tables: single, measured on adjusted\\)")
   expect_error(read_prices(c(file.path(folder, "ALPHA.csv"),
                              file.path(folder, "ALPHA.csv")) |> c(written("date,BETA", "2024-01-30,oops",
                                                                           "2024-01-31,1"))),
