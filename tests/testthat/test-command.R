@@ -11,7 +11,8 @@ test_that("the command measures real prices as base R does", {
   volatility <- answer("volatility")
   expect_equal(volatility$results$volatility, unname(apply(returns, 2, sd)), tolerance = 1e-12)
   expect_equal(volatility$basis[c("from", "to", "kind", "every", "per_year")],
-               list(from = "1991-07-02", to = "1998-08-14", kind = "simple", every = "day", per_year = 252))
+               list(from = "1991-07-02", to = "1998-08-14", kind = "simple", every = "day",
+                    per_year = 252))
   drawdown <- answer("drawdown")$results
   depth <- apply(stocks(), 2, function(p) p / cummax(p) - 1)
   expect_equal(drawdown$max_drawdown, unname(apply(depth, 2, min)), tolerance = 1e-12)
@@ -25,11 +26,13 @@ test_that("the command measures real prices as base R does", {
   expect_equal(var$var, unname(apply(returns, 2, function(r) -sort(r)[19])), tolerance = 1e-12)
   # To the last bit: what R measures is what the command prints.
   expect_identical(var$var, measure_var(read_prices(file))$var)
-  monthly <- answer("returns", "--every", "month", "--kind", "log", "--security", "DAX,FTSE", "--from",
+  monthly <- answer("returns", "--every", "month", "--kind", "log", "--security",
+                    "DAX,FTSE", "--from",
                     "1995-01-31", "--to", "1995-12-29")$results
   expect_equal(names(monthly), c("security", "date", "return"))
   expect_equal(sum(monthly$return[monthly$security == "DAX"]),
-               log(stocks()["1995-12-29", "DAX"] / stocks()["1995-01-31", "DAX"]), ignore_attr = TRUE,
+               log(stocks()["1995-12-29", "DAX"] / stocks()["1995-01-31", "DAX"]),
+               ignore_attr = TRUE,
                tolerance = 1e-12)
   rolling <- imbroglio("volatility", file, "--window=20", "--security=DAX", "--format=csv")
   table <- read.csv(text = rolling$out)
@@ -43,12 +46,15 @@ test_that("text for people is aligned, has units and a sentence", {
   expect_match(ran$out[3], "^security +from +to +n +level +VaR +ES +VaR, money +ES, money")
   expect_match(ran$out[4],
                "BAYALL +2016-01-05 +2025-12-31 +2,572 +99 % +2\\.16 % +2\\.93 % +21,579 +29,293 +26 +2023-08-28")
-  expect_true(any(grepl("One day in 100, expect to lose more than 2.16 %", ran$out, fixed = TRUE)))
+  expect_true(any(grepl("One day in 100, expect to lose more than 2.16 %", ran$out,
+                        fixed = TRUE)))
   expect_equal(nchar(sub("2023.*", "", ran$out[4])), nchar(sub("2021-.*", "", ran$out[5])))
   demo <- imbroglio("demo", "--figure", picture <- tempfile(fileext = ".png"))
   expect_equal(demo$status, 0L)
   for (figure in c("13.8 % a year", "fell 34.9 %",
-                   "lose more than 2.16 %")) expect_true(any(grepl(figure, demo$out, fixed = TRUE)), info = figure)
+                   "lose more than 2.16 %")) expect_true(any(grepl(figure, demo$out,
+                                                                   fixed = TRUE)),
+                                                                   info = figure)
   expect_gt(file.size(picture), 20000)
   expect_match(imbroglio("returns", file)$out[3], "date +BAYALL +OSSELL")
 })
@@ -68,7 +74,9 @@ test_that("each command has help with an example that runs", {
     expect_true(any(grepl(paste0("^  ", name, " "), overview$out)))
     help <- imbroglio(name, "--help")
     example <- sub("^ +", "", tail(help$out, 1))
-    ran <- do.call(imbroglio, as.list(scan(text = sub("^imbroglio ", "", example), what = "", quiet = TRUE)))
+    ran <- do.call(imbroglio,
+                   as.list(scan(text = sub("^imbroglio ", "", example), what = "",
+                                quiet = TRUE)))
     expect_equal(ran$status, as.integer(name == "check"), info = paste(example, ran$err))
     expect_false(grepl("Warning", ran$err), info = ran$err)
   }
@@ -82,10 +90,12 @@ test_that("the exit status says whose fault it is, and the message what to do", 
   cases <- list(
     list(2, "COMMAND", character()), list(2, "Did you mean volatility", "volatilty", file),
     list(2, "Did you mean --level", "var", file, "--levl", "0.9"),
-    list(2, "has no option --window", "var", file, "--window", "20"), list(2, "0.95", "var", file, "--level", "95"),
+    list(2, "has no option --window", "var", file, "--window", "20"),
+    list(2, "0.95", "var", file, "--level", "95"),
     list(2, "not a number", "var", file, "--level", "high"), list(2, "takes one file", "var"),
     list(2, "takes one file", "var", file, file),
-    list(2, "requires an argument|requires", "var", file, "--level"), list(2, "json", "var", file, "--format", "xml"),
+    list(2, "requires an argument|requires", "var", file, "--level"),
+    list(2, "json", "var", file, "--format", "xml"),
     list(2, "such as 2024-12-31", "var", file, "--from", "yesterday"),
     list(2, "Did you mean month", "returns", file, "--every", "monht"),
     list(3, "no file", "var", "nowhere.csv"),
@@ -116,28 +126,34 @@ test_that("a result is written whole, in the form its ending names, and replaces
     writeLines("old", out)
     ran <- imbroglio("drawdown", file, "--security", "PELLAN,VESSANY", "--out", out)
     expect_equal(c(ran$status, length(ran$out)), c(0L, 0L))
-    found <- switch(form, json = jsonlite::fromJSON(out)$results, csv = read.csv(out), txt = NULL)
-    if (form == "txt") expect_match(readLines(out)[4], "PELLAN +2020-09-14 +2025-12-31 +1,366 +-56.95 %")
+    found <- switch(form, json = jsonlite::fromJSON(out)$results, csv = read.csv(out),
+                    txt = NULL)
+    if (form == "txt") expect_match(readLines(out)[4],
+                                    "PELLAN +2020-09-14 +2025-12-31 +1,366 +-56.95 %")
     else {
       expect_equal(names(found), names(expected))
       expect_identical(found$max_drawdown, expected$max_drawdown)
       expect_equal(found$recovery, c("2025-03-07", if (form == "json") NA else ""))
     }
   }
-  expect_setequal(list.files(folder, all.files = TRUE, no.. = TRUE), paste0("result.", c("json", "csv", "txt")))
+  expect_setequal(list.files(folder, all.files = TRUE, no.. = TRUE),
+                  paste0("result.", c("json", "csv", "txt")))
   # What could not be measured leaves what was there.
   expect_equal(imbroglio("var", file, "--level", "2", "--out", out)$status, 2L)
   expect_match(readLines(out)[1], "^Maximum drawdown")
   basis <- jsonlite::fromJSON(file.path(folder, "result.json"))$basis
-  expect_equal(basis$dropped, data.frame(security = "PELLAN", reason = "before the first price", n = 1207L))
+  expect_equal(basis$dropped,
+               data.frame(security = "PELLAN", reason = "before the first price", n = 1207L))
   expect_equal(basis$digest, read_prices(file)$digest)
   short <- imbroglio("returns", file, "--last", "1 month", "--format", "csv")
   expect_equal(range(read.csv(text = short$out)$date), c("2025-12-01", "2025-12-31"))
 })
 
 test_that("names from a file are data in every form of output", {
-  file <- written('date,"=cmd(1)","-1+2","a ""b"", c"', "2024-01-02,1,2,3", "2024-01-03,2,3,4", "2024-01-04,1,4,5")
-  expect_equal(jsonlite::fromJSON(imbroglio("volatility", file, "--format", "json")$out)$results$security,
+  file <- written('date,"=cmd(1)","-1+2","a ""b"", c"', "2024-01-02,1,2,3",
+                  "2024-01-03,2,3,4", "2024-01-04,1,4,5")
+  expect_equal(jsonlite::fromJSON(imbroglio("volatility", file, "--format",
+                                            "json")$out)$results$security,
                c("=cmd(1)", "-1+2", 'a "b", c'))
   out <- tempfile(fileext = ".csv")
   imbroglio("volatility", file, "--out", out)
@@ -149,8 +165,10 @@ test_that("the example script runs as it stands", {
   folder <- tempfile()
   dir.create(folder)
   script <- system.file("examples", "first-path.R", package = "imbroglio")
-  status <- system2(file.path(R.home("bin"), "Rscript"), c(script, folder), stdout = FALSE, stderr = FALSE,
-                    env = paste0("R_LIBS=", shQuote(paste(.libPaths(), collapse = .Platform$path.sep))))
+  status <- system2(file.path(R.home("bin"), "Rscript"), c(script, folder), stdout = FALSE,
+                    stderr = FALSE,
+                    env = paste0("R_LIBS=",
+                                 shQuote(paste(.libPaths(), collapse = .Platform$path.sep))))
   expect_equal(status, 0L)
   expect_setequal(list.files(folder), c("tarrow.png", "bay-risk.html"))
 })

@@ -1,15 +1,20 @@
 test_that("the core stands alone, and agrees with quadruple precision", {
   program <- tempfile("core-test")
-  compiler <- strsplit(system2(file.path(R.home("bin"), "R"), c("CMD", "config", "CXX17"), stdout = TRUE), " ")[[1]]
-  flags <- c(compiler[-1], "-std=gnu++17", "-O2", "-Wall", "-Wextra", "-Werror", "-I", source_file("src", "core"))
-  expect_equal(system2(compiler[1], c(flags, source_file("tests", "core", "core-test.cpp"), "-o", program)), 0L)
+  compiler <- strsplit(system2(file.path(R.home("bin"), "R"), c("CMD", "config", "CXX17"),
+                               stdout = TRUE), " ")[[1]]
+  flags <- c(compiler[-1], "-std=gnu++17", "-O2", "-Wall", "-Wextra", "-Werror", "-I",
+             source_file("src", "core"))
+  expect_equal(system2(compiler[1],
+                       c(flags, source_file("tests", "core", "core-test.cpp"), "-o",
+                         program)), 0L)
   checks <- system2(program, stdout = TRUE)
   expect_gt(length(checks), 30)
   for (line in checks) expect_match(line, "^ok ")
 })
 
 test_that("files call no room above their own, and the core neither prints nor knows R", {
-  floors <- c(RcppExports = 0, imbroglio = 0, ground = 1, prices = 2, returns = 3, measure = 4, output = 6,
+  floors <- c(RcppExports = 0, imbroglio = 0, ground = 1, prices = 2, returns = 3,
+              measure = 4, output = 6,
               figure = 6, cli = 7)
   files <- list.files(source_file("R"), "\\.R$", full.names = TRUE)
   room <- sub("[-.].*$", "", basename(files))
@@ -26,14 +31,16 @@ test_that("files call no room above their own, and the core neither prints nor k
     object <- get(name, house)
     # Records hold functions of their own.
     functions <- if (is.function(object)) list(object) else rapply(as.list(object), identity,
-                                                                   classes = "function", how = "unlist")
+                                                                   classes = "function",
+                                                                   how = "unlist")
     as.character(unlist(lapply(functions, codetools::findGlobals)))
   }
   for (i in seq_along(files)) {
     called <- as.character(unlist(lapply(defined[[i]], uses)))
     ours <- intersect(called, names(floor_of))
     expect_equal(ours[floor_of[ours] > floors[room[i]]], character(), info = basename(files[i]))
-    if (floors[room[i]] == 0) expect_false(any(c("cat", "print", "message", "warning", "stop") %in% called),
+    if (floors[room[i]] == 0) expect_false(any(c("cat", "print", "message", "warning",
+                                                 "stop") %in% called),
                                            info = basename(files[i]))
   }
   headers <- list.files(source_file("src", "core"), full.names = TRUE)

@@ -6,7 +6,8 @@ test_that("volatility, drawdown and value at risk of real prices agree with base
     expect_equal(as.matrix(returns), by_hand, tolerance = 1e-12)
     volatility <- measure_volatility(returns)
     expect_equal(volatility$volatility, unname(apply(by_hand, 2, sd)), tolerance = 1e-12)
-    expect_equal(volatility$volatility_annual, volatility$volatility * sqrt(252), tolerance = 1e-15)
+    expect_equal(volatility$volatility_annual, volatility$volatility * sqrt(252),
+                 tolerance = 1e-15)
     var <- measure_var(returns, level = 0.99)
     loss <- if (kind == "log") 1 - exp(by_hand) else -by_hand
     expect_equal(var$var, unname(apply(loss, 2, function(l) sort(l, decreasing = TRUE)[19])), tolerance = 1e-12)
@@ -38,7 +39,8 @@ test_that("every rolling result is the whole-sample measure of its window", {
     part <- rolling[rolling$window == w & rolling$security == s, ]
     at <- c(1, 4, 5, w - 1, w, w + 1, 700, length(r))
     expect_equal(part$volatility[at],
-                 vapply(at, function(t) if (t < 5) NA_real_ else sd(r[max(1, t - w + 1):t]), 0), tolerance = 1e-13)
+                 vapply(at, function(t) if (t < 5) NA_real_ else sd(r[max(1, t - w + 1):t]),
+                        0), tolerance = 1e-13)
     expect_equal(format(part$from[at]), names(r)[pmax(1, at - w + 1)])
     expect_equal(format(part$to), names(r))
     expect_equal(part$n[at], pmin(at, w))
@@ -59,7 +61,8 @@ test_that("the rolling deviation of stored numbers is exact to ten digits at any
                   FALLING = 10^seq(3, -3, length.out = n) * (1 + 1e-3 * rnorm(n)))
   rownames(series) <- format(as.Date("2020-01-01") + seq_len(n))
   for (w in c(10, 60)) {
-    got <- measure_volatility(as_returns(series, "log", given = "returns"), window = w, as = "matrix")
+    got <- measure_volatility(as_returns(series, "log", given = "returns"), window = w,
+                              as = "matrix")
     for (s in colnames(series)) {
       # Doubles are rational numbers, so sums of them and of their squares can be had exactly.
       x <- gmp::as.bigq(series[, s])
@@ -97,7 +100,8 @@ test_that("the four conventions of rank pick the observation they say", {
   returns <- as_returns(stock_prices())
   both <- measure_var(returns, level = c(0.9, 0.95, 0.99, 0.995), rank = "interpolate")
   expect_equal(both$var,
-               -as.vector(apply(as.matrix(returns), 2, quantile, 1 - c(0.9, 0.95, 0.99, 0.995), type = 7)),
+               -as.vector(apply(as.matrix(returns), 2, quantile,
+                                1 - c(0.9, 0.95, 0.99, 0.995), type = 7)),
                tolerance = 1e-12)
   expect_true(all(is.na(both$observed) == (both$position %% 1 != 0)))
   expect_true(all(both$worse >= both$var & both$var >= both$milder))
@@ -112,11 +116,14 @@ test_that("a horizon is reached by the root of time or by overlapping runs, in e
     returns <- as_returns(prices, kind)
     loss <- function(r) if (kind == "log") 1 - exp(r) else -r
     worst <- apply(as.matrix(returns), 2, function(r) sort(r)[19])
-    expect_equal(measure_var(returns, horizon = 10)$var, unname(loss(worst * sqrt(10))), tolerance = 1e-12)
+    expect_equal(measure_var(returns, horizon = 10)$var, unname(loss(worst * sqrt(10))),
+                 tolerance = 1e-12)
     ten <- stocks()[11:1860, ] / stocks()[1:1850, ] - 1
-    overlapping <- measure_var(returns, horizon = 10, horizon_by = "overlapping", value = c(1e6, 1, 2, 3))
+    overlapping <- measure_var(returns, horizon = 10, horizon_by = "overlapping",
+                               value = c(1e6, 1, 2, 3))
     expect_equal(overlapping$n, rep(1850L, 4))
-    expect_equal(overlapping$var, unname(apply(ten, 2, function(r) -sort(r)[19])), tolerance = 1e-11)
+    expect_equal(overlapping$var, unname(apply(ten, 2, function(r) -sort(r)[19])),
+                 tolerance = 1e-11)
     expect_equal(overlapping$var_value, overlapping$var * c(1e6, 1, 2, 3))
   }
 })
@@ -138,10 +145,12 @@ test_that("samples at the edge are measured or said to have no answer", {
     expect_true(all(is.na(drawdown$recovery)))
   }
   # A loss on the first day counts from the capital put in, of which given returns know no date.
-  first <- measure_drawdown(as_returns(data.frame(date = day + 0:2, A = c(-0.1, 0.05, 0.2)), given = "returns"))
+  first <- measure_drawdown(as_returns(data.frame(date = day + 0:2, A = c(-0.1, 0.05, 0.2)),
+                                       given = "returns"))
   expect_equal(first$max_drawdown, -0.1)
   expect_equal(c(first$peak, first$trough, first$recovery), day + c(NA, 0, 2))
-  expect_warning(few <- measure_volatility(prices, window = 10), class = "imbroglio_warning_window")
+  expect_warning(few <- measure_volatility(prices, window = 10),
+                 class = "imbroglio_warning_window")
   expect_true(all(is.na(few$volatility)))
   expect_equal(suppressWarnings(measure_var(prices))$var[4], NA_real_)
 })
@@ -154,7 +163,8 @@ test_that("numbers do not depend on the number of threads or of securities", {
   returns <- as_returns(r, given = "returns", every = "day")
   both <- lapply(c(1, 2), function(threads) {
     RcppParallel::setThreadOptions(numThreads = threads)
-    list(measure_volatility(returns, window = 20, as = "matrix"), measure_drawdown(returns), measure_var(returns))
+    list(measure_volatility(returns, window = 20, as = "matrix"), measure_drawdown(returns),
+         measure_var(returns))
   })
   RcppParallel::setThreadOptions()
   expect_identical(both[[1]], both[[2]])
@@ -174,15 +184,18 @@ test_that("the shape of what is handed in does not change the numbers", {
   expect_equal(as.matrix(upside_down), as.matrix(given))
   # A measure takes simple returns of prices; the kind can be changed as long as there are prices.
   expect_equal(measure_var(prices)$var, measure_var(returns)$var)
-  expect_equal(as.matrix(as_returns(returns, kind = "log")), log1p(as.matrix(returns)), tolerance = 1e-12)
+  expect_equal(as.matrix(as_returns(returns, kind = "log")), log1p(as.matrix(returns)),
+               tolerance = 1e-12)
   expect_error(as_returns(given, kind = "log"), class = "imbroglio_error_argument")
   # Scale, order and company: a price in another unit, another column order, fewer columns.
-  expect_equal(measure_volatility(as_prices(stocks() * 1000))$volatility, measure_volatility(prices)$volatility,
+  expect_equal(measure_volatility(as_prices(stocks() * 1000))$volatility,
+               measure_volatility(prices)$volatility,
                tolerance = 1e-12)
   for (columns in list(4:1, 2L, c("FTSE", "DAX"))) {
     part <- measure_drawdown(prices[, columns])
     expect_identical(as.data.frame(part),
-                     as.data.frame(measure_drawdown(prices))[match(part$security, colnames(prices)), ],
+                     as.data.frame(measure_drawdown(prices))[match(part$security,
+                                                                   colnames(prices)), ],
                      ignore_attr = "row.names")
   }
   expect_identical(prices["DAX"]$close, prices[, "DAX"]$close)
@@ -192,7 +205,8 @@ test_that("the shape of what is handed in does not change the numbers", {
   for (s in colnames(returns)) expect_false(is.unsorted(var$var[var$security == s]))
   expect_true(all(var$es >= var$var))
   named <- measure_var(returns, value = c(FTSE = 4, DAX = 1, SMI = 2, CAC = 3))
-  expect_equal(named$var_value / named$var, c(DAX = 1, SMI = 2, CAC = 3, FTSE = 4)[named$security],
+  expect_equal(named$var_value / named$var,
+               c(DAX = 1, SMI = 2, CAC = 3, FTSE = 4)[named$security],
                ignore_attr = TRUE)
 })
 
@@ -204,10 +218,12 @@ test_that("five thousand securities are measured as one is", {
   r[1:100, 4001:5000] <- NA
   returns <- as_returns(r, "log", given = "returns", every = "day")
   volatility <- measure_volatility(returns)
-  expect_equal(volatility$volatility, apply(r, 2, sd, na.rm = TRUE), ignore_attr = TRUE, tolerance = 1e-12)
+  expect_equal(volatility$volatility, apply(r, 2, sd, na.rm = TRUE), ignore_attr = TRUE,
+               tolerance = 1e-12)
   expect_equal(volatility$n, rep(c(300L, 200L), c(4000, 1000)))
   wealth <- exp(apply(rbind(0, ifelse(is.na(r), 0, r)), 2, cumsum))
-  expect_equal(measure_drawdown(returns)$max_drawdown, apply(wealth, 2, function(w) min(w / cummax(w) - 1)),
+  expect_equal(measure_drawdown(returns)$max_drawdown,
+               apply(wealth, 2, function(w) min(w / cummax(w) - 1)),
                ignore_attr = TRUE, tolerance = 1e-12)
   expect_equal(measure_var(returns, 0.95)$var,
                apply(r, 2, function(x) 1 - exp(sort(x)[round(length(na.omit(x)) * 0.05)])),
@@ -223,18 +239,21 @@ test_that("returns by period are between the last prices of calendar periods", {
     ends <- which(!duplicated(period, fromLast = TRUE))
     # The prices end on a Friday, 14 August: the week is finished, the month and the year are not.
     unfinished <- every != "week"
-    said <- testthat::capture_messages(returns <- as_returns(prices, every = every, kind = "log"))
+    said <- testthat::capture_messages(returns <- as_returns(prices, every = every,
+                                                             kind = "log"))
     expect_equal(grepl("was left out", said), rep(TRUE, unfinished))
     whole <- if (unfinished) ends[-length(ends)] else ends
     expect_equal(as.matrix(returns), diff(log(stocks()[whole, ])), tolerance = 1e-12)
     kept <- as_returns(prices, every = every, keep_unfinished = TRUE)
     expect_equal(nrow(kept), length(ends) - 1L)
     expect_equal(measure_volatility(kept)$volatility_annual,
-                 measure_volatility(kept)$volatility * sqrt(c(week = 52, month = 12, year = 1)[[every]]))
+                 measure_volatility(kept)$volatility * sqrt(c(week = 52, month = 12,
+                                                              year = 1)[[every]]))
   }
   # A month that ends on a weekend is finished by its last Friday.
   expect_no_message(monthly <- as_returns(window(prices, end = "1992-01-31"), every = "month"))
-  expect_equal(as_returns(as_prices(data.frame(date = c("2024-01-31", "2024-02-29", "2024-03-29", "2024-04-30"),
+  expect_equal(as_returns(as_prices(data.frame(date = c("2024-01-31", "2024-02-29",
+                                                        "2024-03-29", "2024-04-30"),
                                                A = 1:4)))$every, "month")
 })
 
@@ -243,21 +262,27 @@ test_that("arguments that cannot be are refused, with what is wrong", {
   wrong <- list(
     function() measure_var(returns, level = 95), function() measure_var(returns, level = 0),
     function() measure_var(returns, level = NA),
-    function() measure_var(returns, horizon = 0), function() measure_var(returns, horizon = 1.5),
+    function() measure_var(returns, horizon = 0),
+    function() measure_var(returns, horizon = 1.5),
     function() measure_var(returns, value = -1),
-    function() measure_var(returns, rank = "middle"), function() measure_var(returns, method = "historcal"),
+    function() measure_var(returns, rank = "middle"),
+    function() measure_var(returns, method = "historcal"),
     function() measure_volatility(returns, window = 1),
     function() measure_volatility(returns, window = 10, min_obs = 11),
-    function() measure_volatility(returns, min_obs = 11), function() measure_volatility(returns, per_year = 0),
-    function() measure_volatility(1:10), function() as_returns(stock_prices(), every = "fortnight"),
+    function() measure_volatility(returns, min_obs = 11),
+    function() measure_volatility(returns, per_year = 0),
+    function() measure_volatility(1:10),
+    function() as_returns(stock_prices(), every = "fortnight"),
     function() basis(mtcars),
-    function() window(stock_prices(), start = "1992-13-01"), function() window(stock_prices(), last = "soon"),
+    function() window(stock_prices(), start = "1992-13-01"),
+    function() window(stock_prices(), last = "soon"),
     function() returns[1:10, ]
   )
   for (f in wrong) expect_error(f(), class = "imbroglio_error_argument")
   expect_error(measure_var(returns, level = 95), "0.95")
   monthly <- as_prices(data.frame(date = as.Date("2024-01-31") + c(0, 29, 60), A = 1:3))
   expect_error(as_returns(monthly, every = "week"), class = "imbroglio_error_argument")
-  expect_error(as_returns(data.frame(date = as.Date("2024-01-01"), A = -1.5), given = "returns"),
+  expect_error(as_returns(data.frame(date = as.Date("2024-01-01"), A = -1.5),
+                          given = "returns"),
                class = "imbroglio_error_return")
 })

@@ -3,7 +3,8 @@ delivery <- function() demo_file("bay-delivery.csv.gz")
 test_that("every fault planted in the delivery is found where it is, and nothing is an error in the clean data", {
   found <- check_prices(delivery())
   planted <- read.csv(demo_file("bay-faults.csv"))
-  told_as <- c("newest first" = "unsorted", "a dividend line among the prices" = "action line", "a gap" = "gap",
+  told_as <- c("newest first" = "unsorted",
+               "a dividend line among the prices" = "action line", "a gap" = "gap",
                "a duplicate" = "duplicate",
                "a stale run" = "stale", "an unadjusted split" = "split",
                "a typo a hundred times too large" = "decimal slip")
@@ -18,36 +19,45 @@ test_that("every fault planted in the delivery is found where it is, and nothing
                           securities = demo_file("bay-securities.csv"))
     expect_false(any(clean$severity == "error"), info = file)
   }
-  expect_equal(check_prices(read_prices(demo_file("bay.csv")))$finding, check_prices(demo_file("bay.csv"))$finding)
+  expect_equal(check_prices(read_prices(demo_file("bay.csv")))$finding,
+               check_prices(demo_file("bay.csv"))$finding)
 })
 
 test_that("each kind of fault has its finding and remedy", {
   day <- as.Date("2024-01-01") + 0:129
   day <- day[!as.POSIXlt(day)$wday %in% c(0, 6)]
   set.seed(8)
-  base <- data.frame(date = day, security = "A", close = round(100 * exp(cumsum(rnorm(length(day), 0, 0.01))), 2))
-  base <- rbind(base, transform(base, security = "B", close = round(close / 2, 2)), transform(base, security = "C"))
+  base <- data.frame(date = day, security = "A",
+                     close = round(100 * exp(cumsum(rnorm(length(day), 0, 0.01))), 2))
+  base <- rbind(base, transform(base, security = "B", close = round(close / 2, 2)),
+                transform(base, security = "C"))
   base <- transform(base, open = close, high = close + 1, low = close - 1, volume = 10)
   set <- function(rows, column, value) { base[[column]][rows] <- value; base }
   at <- which(base$security == "B")[40]
   cases <- list(
-    list("not positive", "blank", set(at, "close", 0)), list("not positive", "blank", set(at, "close", -5)),
+    list("not positive", "blank", set(at, "close", 0)),
+    list("not positive", "blank", set(at, "close", -5)),
     list("range", "none", set(at, "high", base$low[at] - 1)),
     list("range", "none", set(at, "close", base$high[at] + 1)),
     list("decimal slip", "divide", set(at + 0:1, "close", base$close[at + 0:1] * 10)),
     list("decimal slip", "divide", set(at, "close", base$close[at] / 100)),
     list("duplicate, differs", "none", rbind(base, transform(base[at, ], close = close + 1))),
     list("duplicate", "drop", rbind(base, base[at, ])),
-    list("future date", "blank", rbind(base, transform(base[at, ], date = as.Date("2031-01-02")))),
-    list("weekend date", "blank", rbind(base, transform(base[at, ], date = as.Date("2024-03-02")))),
+    list("future date", "blank",
+         rbind(base, transform(base[at, ], date = as.Date("2031-01-02")))),
+    list("weekend date", "blank",
+         rbind(base, transform(base[at, ], date = as.Date("2024-03-02")))),
     list("gap", "none", base[-(at + 0:6), ]),
     list("stale", "none", set(at + 0:6, "close", 50)),
-    list("outlier", "none", transform(set(at, "close", base$close[at] * 1.25), high = 1000, low = 1)),
+    list("outlier", "none",
+         transform(set(at, "close", base$close[at] * 1.25), high = 1000, low = 1)),
     list("split", "split",
-         set(which(base$security == "B")[1:39], "close", base$close[which(base$security == "B")[1:39]] * 3)),
+         set(which(base$security == "B")[1:39], "close",
+             base$close[which(base$security == "B")[1:39]] * 3)),
     list("starts late", "none", base[-which(base$security == "B")[1:10], ]),
     list("ends early", "none", base[-tail(which(base$security == "B"), 10), ]),
-    list("unreadable", "blank", { v <- base; v$close <- as.character(v$close); v$close[at] <- "n.a."; v }),
+    list("unreadable", "blank",
+         { v <- base; v$close <- as.character(v$close); v$close[at] <- "n.a."; v }),
     list("unsorted", "sort", base[nrow(base):1, ])
   )
   quiet <- check_prices(base, today = "2026-01-01")
@@ -62,9 +72,9 @@ test_that("each kind of fault has its finding and remedy", {
     repaired <- suppressWarnings(repair_prices(case[[3]], found))
     # What was put right is as if it had never been wrong, or is a price less.
     truth <- as_prices(base)$close
-    left <- repaired$close[match(format(day[1:length(unique(base$date))]), format(repaired$dates)), ]
-    scale <- if (case[[1]] == "split") 1 else 1
-    expect_true(all(abs(left / truth - scale) < 1e-9 | is.na(left)), info = case[[1]])
+    left <- repaired$close[match(format(day[1:length(unique(base$date))]),
+                                 format(repaired$dates)), ]
+    expect_true(all(abs(left / truth - 1) < 1e-9 | is.na(left)), info = case[[1]])
     expect_lte(sum(is.na(left)), as.integer(case[[2]] == "blank"))
   }
   currencies <- data.frame(security = c("A", "B", "C"), currency = c("HBC", "HBC", "XYZ"))
@@ -75,7 +85,8 @@ test_that("a delivery repaired is the clean data, and its basis lists what was d
   findings <- check_prices(delivery())
   repaired <- repair_prices(delivery(), findings)
   expect_equal(length(repaired$repairs), 5L)
-  expect_true(any(grepl("TARROW 2021-06-07: split (split 4)", basis(measure_volatility(repaired))$repairs,
+  expect_true(any(grepl("TARROW 2021-06-07: split (split 4)",
+                        basis(measure_volatility(repaired))$repairs,
                         fixed = TRUE)))
   clean <- adjust_prices(read_prices(demo_file("bay-daily.csv.gz"), price = "close"),
                          demo_file("bay-actions.csv"), form = "price")
@@ -96,7 +107,8 @@ test_that("a delivery repaired is the clean data, and its basis lists what was d
 })
 
 test_that("what cannot be read in a wide table, or in several files, is repaired in its own cell", {
-  wide <- written("date,A,B", "2024-01-02,1,4", "2024-01-03,2,n.a.", "oops,9,9", "2024-01-04,3,6")
+  wide <- written("date,A,B", "2024-01-02,1,4", "2024-01-03,2,n.a.", "oops,9,9",
+                  "2024-01-04,3,6")
   folder <- tempfile()
   dir.create(folder)
   file.copy(wide, file.path(folder, "one.csv"))
@@ -118,22 +130,28 @@ test_that("prices are adjusted by the formula, and back", {
   raw <- read_prices(demo_file("bay-daily.csv.gz"), price = "close")
   actions <- demo_file("bay-actions.csv")
   adjusted <- adjust_prices(raw, actions)
-  expect_equal(adjusted$close, read_prices(demo_file("bay.csv"))[, colnames(raw)]$close, tolerance = 1e-5)
+  expect_equal(adjusted$close, read_prices(demo_file("bay.csv"))[, colnames(raw)]$close,
+               tolerance = 1e-5)
   back <- raw_prices(adjusted, actions)
   expect_equal(back$close, raw$close, tolerance = 1e-12)
   expect_equal(back$fields$volume, raw$fields$volume, tolerance = 1e-12)
   # By hand: a split of 2 and a dividend of 1 on one date, then a dividend of 2.
   prices <- as_prices(data.frame(date = as.Date("2024-01-01") + 0:3, A = c(100, 110, 54, 50)))
-  own <- data.frame(security = "A", date = as.Date("2024-01-01") + c(2, 2, 3), split = c(2, NA, NA),
+  own <- data.frame(security = "A", date = as.Date("2024-01-01") + c(2, 2, 3),
+                    split = c(2, NA, NA),
                     dividend = c(NA, 1, 2))
   by_hand <- c(100, 110, 54, 50) * c(rep((1 - 2 / 54) * (1 - 1 / 55) / 2, 2), 1 - 2 / 54, 1)
   expect_equal(as.vector(adjust_prices(prices, own)$close), by_hand)
   expect_equal(as.vector(adjust_prices(prices, own, form = "price")$close), c(50, 55, 54, 50))
-  expect_equal(as.vector(raw_prices(adjust_prices(prices, own), own)$close), c(100, 110, 54, 50))
-  expect_equal(as_returns(adjust_prices(prices, own))$values[2, 1], (54 + 1) / 55 - 1, ignore_attr = TRUE,
+  expect_equal(as.vector(raw_prices(adjust_prices(prices, own), own)$close),
+               c(100, 110, 54, 50))
+  expect_equal(as_returns(adjust_prices(prices, own))$values[2, 1], (54 + 1) / 55 - 1,
+               ignore_attr = TRUE,
                tolerance = 0.02)
-  expect_error(adjust_prices(prices, transform(own, dividend = 200)), class = "imbroglio_error_action")
-  expect_error(adjust_prices(prices, transform(own, split = -1)), class = "imbroglio_error_action")
+  expect_error(adjust_prices(prices, transform(own, dividend = 200)),
+               class = "imbroglio_error_action")
+  expect_error(adjust_prices(prices, transform(own, split = -1)),
+               class = "imbroglio_error_action")
   expect_error(adjust_prices(prices), class = "imbroglio_error_argument")
   expect_message(adjust_prices(prices, rbind(own, transform(own[1, ], security = "Z"))), "Z",
                  class = "imbroglio_note_dropped")
@@ -146,7 +164,8 @@ test_that("prices are adjusted by the formula, and back", {
 
 test_that("securities are lined up, averaged, rebased, written and converted", {
   bay <- read_prices(demo_file("bay.csv"))[, c("BAYALL", "BAYBOND", "CORRACK")]
-  expect_message(common <- align_prices(bay, "common"), "36 dates dropped", class = "imbroglio_note_aligned")
+  expect_message(common <- align_prices(bay, "common"), "36 dates dropped",
+                 class = "imbroglio_note_aligned")
   expect_false(anyNA(common$close))
   carried <- suppressMessages(align_prices(bay, "carry", most = 2))
   expect_equal(colSums(is.na(carried$close)), c(BAYALL = 0, BAYBOND = 0, CORRACK = 28))
@@ -156,12 +175,15 @@ test_that("securities are lined up, averaged, rebased, written and converted", {
   average <- average_prices(bay, 50)
   for (s in colnames(bay)) {
     own <- which(!is.na(bay$close[, s]))
-    expect_equal(average$close[own, s], as.vector(stats::filter(bay$close[own, s], rep(1 / 50, 50), sides = 1)),
+    expect_equal(average$close[own, s],
+                 as.vector(stats::filter(bay$close[own, s], rep(1 / 50, 50), sides = 1)),
                  ignore_attr = TRUE, tolerance = 1e-12)
   }
   from <- rebase_prices(bay, at = "2021-03-14")
-  expect_equal(unname(from$close[match(as.Date("2021-03-12"), from$dates), c("BAYALL", "BAYBOND")]), c(100, 100))
-  expect_equal(from$close[match(as.Date("2021-03-05"), from$dates), "CORRACK"], 100, ignore_attr = TRUE)
+  expect_equal(unname(from$close[match(as.Date("2021-03-12"), from$dates),
+                                 c("BAYALL", "BAYBOND")]), c(100, 100))
+  expect_equal(from$close[match(as.Date("2021-03-05"), from$dates), "CORRACK"], 100,
+               ignore_attr = TRUE)
   expect_error(rebase_prices(bay, at = "2001-01-01"), class = "imbroglio_error_too_short")
   expect_error(average_prices(bay, 9999), class = "imbroglio_error_too_short")
 
@@ -200,15 +222,19 @@ test_that("the commands check and adjust do the same", {
   expect_equal(ran$status, 1L)
   found <- jsonlite::fromJSON(ran$out)$results
   expect_equal(found$finding, check_prices(delivery())$finding)
-  expect_equal(read_prices(out)$close, repair_prices(delivery(), check_prices(delivery()))$close, tolerance = 1e-14)
+  expect_equal(read_prices(out)$close,
+               repair_prices(delivery(), check_prices(delivery()))$close, tolerance = 1e-14)
   expect_equal(imbroglio("check", demo_file("bay.csv"))$status, 0L)
-  adjust <- imbroglio("adjust", demo_file("bay-daily.csv.gz"), "--price", "close", "--security", "TARROW",
+  adjust <- imbroglio("adjust", demo_file("bay-daily.csv.gz"), "--price", "close",
+                      "--security", "TARROW",
                       "--actions", demo_file("bay-actions.csv"))
-  expect_equal(read.csv(text = adjust$out)$TARROW, unname(read_prices(demo_file("bay.csv"))$close[, "TARROW"]),
+  expect_equal(read.csv(text = adjust$out)$TARROW,
+               unname(read_prices(demo_file("bay.csv"))$close[, "TARROW"]),
                tolerance = 1e-5)
   expect_equal(imbroglio("adjust", demo_file("bay.csv"))$status, 2L)
   book <- tempfile(fileext = ".xlsx")
-  expect_equal(imbroglio("returns", demo_file("bay.csv"), "--security", "TARROW", "--every", "year", "--out",
+  expect_equal(imbroglio("returns", demo_file("bay.csv"), "--security", "TARROW", "--every",
+                         "year", "--out",
                          book)$status, 0L)
   expect_equal(nrow(readxl::read_excel(book, "Log returns")), 9L)
   figure <- ggplot2::autoplot(check_prices(delivery()))
