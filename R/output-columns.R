@@ -31,10 +31,7 @@ known_columns <- list(
   severity = list(label = "severity", unit = "text"),
   remedy = list(label = "remedy", unit = "text"),
   by = list(label = "by", unit = "number", detail = TRUE),
-  row = list(label = "row", unit = "count", detail = TRUE),
-  mean = list(label = "mean", unit = "fraction"),
-  lowest = list(label = "lowest", unit = "fraction"),
-  highest = list(label = "highest", unit = "fraction")
+  row = list(label = "row", unit = "count", detail = TRUE)
 )
 
 unit_text <- list(

@@ -57,6 +57,8 @@ repair_prices <- function(source, findings, price = NULL, dates = NULL, decimal 
   # What is in the findings was accepted and need not be said again.
   repaired <- withCallingHandlers(table_of(d),
                                   imbroglio_note_order = function(m) if ("sort" %in% todo$remedy) invokeRestart("muffleMessage"))
+  # A day in the future or at a weekend that was emptied is no day of the calendar.
+  repaired <- part_of(repaired, which(rowSums(!is.na(repaired$close)) > 0L), seq_len(ncol(repaired)))
   repaired$repairs <- sprintf("%s: %s (%s)",
                               trimws(paste(ifelse(is.na(todo$security), "all", todo$security),
                                            ifelse(is.na(todo$date), "", format(todo$date)))),

@@ -70,6 +70,7 @@ test_that("each kind of fault has its finding and remedy", {
     expect_equal(unique(hit$remedy), case[[2]], info = case[[1]])
     if (case[[2]] == "none") next
     repaired <- suppressWarnings(repair_prices(case[[3]], found))
+    expect_equal(repaired$dates, sort(unique(base$date)), info = case[[1]])
     # What was put right is as if it had never been wrong, or is a price less.
     truth <- as_prices(base)$close
     left <- repaired$close[match(format(day[1:length(unique(base$date))]),
