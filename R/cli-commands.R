@@ -1,6 +1,7 @@
 # The commands: what each is for, the options it has beside those of its group, a worked
 # example and what it does.
 choose <- c("from", "to", "last", "security", "securities", "price", "dates", "decimal")
+book <- c("weights", "shares", "rebalance", "cash", "normalise")
 hand_on <- c("format", "out", "figure", "help")
 
 commands <- function() {
@@ -21,28 +22,62 @@ commands <- function() {
       example = "imbroglio adjust bay-daily.csv.gz --price close --actions bay-actions.csv --out adjusted.csv",
       run = run_adjust
     ),
+    summary = list(
+      says = "one page of a whole universe, sorted as you like",
+      takes = "FILE", options = c(choose, "every", "kind", "benchmark", "level", "per-year", "risk-free", "sort", book, hand_on),
+      example = "imbroglio summary bay.csv --benchmark BAYALL --sort volatility_annual --out universe.csv",
+      run = run_measure("summary", c("benchmark", "level", "per_year", "risk_free"))
+    ),
     returns = list(
-      says = "returns from prices",
-      takes = "FILE", options = c(choose, "every", "kind", hand_on),
+      says = "returns from prices; measured: total, a year, mean, spread, best and worst",
+      takes = "FILE",
+      options = c(choose, "every", "kind", "measured", "window", "min-obs", "per-year", "risk-free", book, hand_on),
       example = "imbroglio returns bay.csv --security BAYALL,TARROW --every month --out monthly.csv",
       run = run_returns
     ),
     volatility = list(
-      says = "volatility, of the whole sample or rolling",
-      takes = "FILE", options = c(choose, "every", "kind", "window", "min-obs", "per-year", hand_on),
-      example = "imbroglio volatility bay.csv --security TARROW --window 20,60 --figure tarrow.png",
-      run = run_measure("volatility", c("window", "min_obs", "per_year"))
+      says = "volatility, of the whole sample or rolling, by nine methods",
+      takes = "FILE",
+      options = c(choose, "every", "kind", "window", "min-obs", "per-year", "method", "decay", "half-life", "errors",
+                  "confidence", "series", "parameters", "horizon", "by-window", book, hand_on),
+      example = c("imbroglio volatility bay.csv --security TARROW --window 20,60 --figure tarrow.png",
+                  "imbroglio volatility bay-daily.csv.gz --method deviation,yang-zhang,garch",
+                  "imbroglio volatility bay.csv --security TARROW --window 6,20,40,250 --by-window --figure now.png"),
+      run = run_volatility
+    ),
+    beta = list(
+      says = "alpha and beta against a benchmark, with their errors",
+      takes = "FILE",
+      options = c(choose, "benchmark", "every", "spans", "kind", "window", "min-obs", "per-year", "risk-free", "errors", "lags",
+                  "together", "confidence", book, hand_on),
+      example = c("imbroglio beta bay.csv --benchmark BAYALL --security TARROW --figure line.png",
+                  "imbroglio beta bay.csv --benchmark BAYALL --security TARROW --every day,week,month --spans \"1 year,5 years\""),
+      run = run_beta
+    ),
+    tracking = list(
+      says = "tracking error and information ratio against a benchmark",
+      takes = "FILE", options = c(choose, "benchmark", "every", "kind", "window", "min-obs", "per-year", book, hand_on),
+      example = "imbroglio tracking bay.csv --benchmark BAYALL --last \"1 year\"",
+      run = run_measure("tracking", c("benchmark", "window", "min_obs", "per_year"))
     ),
     drawdown = list(
       says = "the deepest fall from a high, and when it was made good",
-      takes = "FILE", options = c(choose, "every", hand_on),
-      example = "imbroglio drawdown bay.csv --security BAYALL --last \"8 years\" --figure fall.png",
-      run = run_measure("drawdown", character())
+      takes = "FILE", options = c(choose, "every", "window", "min-obs", "level", "episodes", "series", book, hand_on),
+      example = c("imbroglio drawdown bay.csv --security BAYALL --last \"8 years\" --figure fall.png",
+                  "imbroglio drawdown bay.csv --security BAYALL --episodes 5"),
+      run = run_drawdown
+    ),
+    correlation = list(
+      says = "which securities move alike; weighted, shrunk or rolling",
+      takes = "FILE",
+      options = c(choose, "every", "kind", "on", "window", "min-obs", "decay", "half-life", "shrink", "confidence", book, hand_on),
+      example = "imbroglio correlation bay.csv --on pairwise --figure alike.png",
+      run = run_measure("correlation", c("on", "window", "min_obs", "decay", "half_life", "shrink", "confidence"))
     ),
     var = list(
       says = "value at risk and expected shortfall",
       takes = "FILE",
-      options = c(choose, "every", "kind", "level", "horizon", "horizon-by", "method", "rank", "value", hand_on),
+      options = c(choose, "every", "kind", "level", "horizon", "horizon-by", "method", "rank", "value", book, hand_on),
       example = "imbroglio var bay.csv --security BAYALL --level 0.95,0.99 --value 1000000",
       run = run_measure("var", c("level", "horizon", "horizon_by", "method", "rank", "value"))
     ),
@@ -66,40 +101,105 @@ chosen_prices <- function(files, options, command) {
   one_file(files, command)
   prices <- read_prices(files, price = options$price, dates = options$dates, decimal = options$decimal,
                         securities = options$securities)
-  if (!is.null(options$security)) prices <- prices[, options$security]
-  if (is.null(options$from) && is.null(options$to) && is.null(options$last)) return(prices)
-  window(prices, start = options$from, end = options$to, last = options$last)
+  if (!is.null(options$from) || !is.null(options$to) || !is.null(options$last)) {
+    prices <- window(prices, start = options$from, end = options$to, last = options$last)
+  }
+  if (!is.null(options$weights) || !is.null(options$shares)) {
+    held <- options[intersect(c("weights", "shares", "rebalance", "cash", "normalise"), names(options))]
+    prices <- do.call(as_portfolio, c(list(prices), held))$prices
+  }
+  if (is.null(options$security)) return(prices)
+  # What is measured against stays in the table.
+  prices[, unique(c(options$security, options$benchmark, if (is.character(options$risk_free)) options$risk_free))]
 }
 
 chosen_returns <- function(prices, options) {
   as_returns(prices, kind = options$kind %||% "simple", every = options$every)
 }
 
-run_measure <- function(name, own) {
+run_measure <- function(name, own, measure = measures()[[name]]$measure) {
   force(name)
   force(own)
   function(files, options) {
-    prices <- chosen_prices(files, options, name)
-    # Drawdown is of prices, unless a frequency is asked for.
-    data <- if (name == "drawdown" && is.null(options$every)) prices else chosen_returns(prices, options)
-    result <- do.call(measures()[[name]]$measure, c(list(data), options[intersect(own, names(options))]))
-    hand_over(result, options, text = measure_text(result), table = as.data.frame(result), plot = result)
+    returns <- chosen_returns(chosen_prices(files, options, name), options)
+    arguments <- options[intersect(own, names(options))]
+    if (!is.null(options$sort)) arguments$sort_by <- options$sort
+    hand_over_measured(do.call(measure, c(list(returns), arguments)), options)
   }
 }
 
+hand_over_measured <- function(result, options, plot = result) {
+  hand_over(result, options, text = measure_text(result), table = as.data.frame(result), plot = plot)
+}
+
+run_volatility <- function(files, options) {
+  returns <- chosen_returns(chosen_prices(files, options, "volatility"), options)
+  given <- function(...) options[intersect(c(...), names(options))]
+  if (options$parameters || !is.null(options$horizon)) {
+    kinds <- c(garch = "normal", "garch-student" = "student")[options$method %||% "garch"]
+    if (anyNA(kinds)) fail("argument", "--parameters and --horizon are of --method garch and garch-student.")
+    fit <- do.call(fit_garch, c(list(returns, innovations = unname(kinds)), given("per_year")))
+    return(hand_over_measured(if (is.null(options$horizon)) fit else predict.imbroglio_garch(fit, options$horizon), options,
+                              volatility_series(returns, options$method %||% "garch")))
+  }
+  if (options$series) {
+    return(hand_over_measured(do.call(volatility_series, c(list(returns), given("method", "per_year", "decay", "half_life"))),
+                              options))
+  }
+  result <- do.call(measure_volatility, c(list(returns), given("window", "min_obs", "per_year", "method", "decay", "half_life",
+                                                               "errors", "confidence")))
+  if (!is.null(options$figure) && options$by_window) {
+    attach_usual()
+    write_figure(ggplot2::autoplot(result, by_window = TRUE), options$figure)
+    say("Drew ", options$figure)
+    options$figure <- NULL
+  }
+  hand_over_measured(result, options)
+}
+
+run_beta <- function(files, options) {
+  side_by_side <- length(options$every) > 1L || !is.null(options$spans)
+  returns <- chosen_returns(chosen_prices(files, options, "beta"), if (side_by_side) options["kind"] else options)
+  own <- c("benchmark", "window", "min_obs", "per_year", "risk_free", "errors", "lags", "together", "confidence")
+  arguments <- options[intersect(own, names(options))]
+  if (side_by_side) arguments <- c(arguments, list(every = options$every, last = options$spans))
+  hand_over_measured(do.call(measure_beta, c(list(returns), arguments)), options)
+}
+
+# Drawdown is of prices, unless a frequency is asked for.
+run_drawdown <- function(files, options) {
+  prices <- chosen_prices(files, options, "drawdown")
+  data <- if (is.null(options$every)) prices else chosen_returns(prices, options)
+  if (options$series) return(hand_over_measured(drawdown_series(data), options, measure_drawdown(data)))
+  if (!is.null(options$episodes)) {
+    return(hand_over_measured(drawdown_episodes(data, worst = options$episodes), options, measure_drawdown(data)))
+  }
+  hand_over_measured(do.call(measure_drawdown, c(list(data), options[intersect(c("window", "min_obs", "level"),
+                                                                               names(options))])), options)
+}
+
 measure_text <- function(result) {
-  measure <- measures()[[attr(result, "measure")]]
+  name <- attr(result, "measure")
+  measure <- measures()[[name]]
   table <- as.data.frame(result)
-  # Of a rolling measure people read where it stands now; the files have all of it.
-  if (!is.null(table$window)) table <- table[!duplicated(table[c("security", "window")], fromLast = TRUE), ]
-  said <- in_words(result)
-  c(sprintf("%s. %s", measure$title, measure$asks), "", text_table(table), "",
+  # Of a rolling measure or a series people read where it stands now; the files have all of it.
+  if (!is.null(table$window) || grepl("_series$", name)) {
+    table <- table[!duplicated(table[series_keys(table)], fromLast = TRUE), ]
+  }
+  said <- if (is.null(utils::getS3method("in_words", class(result)[1L], optional = TRUE))) character() else in_words(result)
+  c(paste0(title_of(result), ".", if (!is.null(measure)) paste0(" ", measure$asks)), "",
+    text_table(table, basis(result)$kind), "",
     if (length(said) <= 4L) said else headline(result), "",
     strwrap(paste("Basis:", format(basis(result))), 110, exdent = 2))
 }
 
 run_returns <- function(files, options) {
   prices <- chosen_prices(files, options, "returns")
+  if (options$measured || !is.null(options$window)) {
+    own <- c("window", "min_obs", "per_year", "risk_free")
+    return(hand_over_measured(do.call(measure_return, c(list(chosen_returns(prices, options)),
+                                                        options[intersect(own, names(options))])), options))
+  }
   if (is.null(options$format) && tolower(tools::file_ext(options$out %||% "")) %in% c("xlsx", "parquet")) {
     write_prices(prices, options$out, options$kind %||% "simple", options$every)
     say("Wrote ", options$out)

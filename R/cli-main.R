@@ -73,5 +73,5 @@ command_help <- function(name, command) {
   c(sprintf("imbroglio %s: %s", name, command$says), "",
     trimws(sprintf("Usage: imbroglio %s %s [options]", name, command$takes)), "",
     option_lines(command$options), "",
-    "Example:", paste0("  ", command$example))
+    if (length(command$example) > 1L) "Examples:" else "Example:", paste0("  ", command$example))
 }

@@ -13,7 +13,8 @@ options_known <- list(
                  read = identity),
   price = list(takes = "COLUMN", help = "the column of prices in a long file (adjusted, else close)",
                read = identity),
-  every = list(takes = "PERIOD", help = "returns by day, week, month, quarter or year", read = identity),
+  every = list(takes = "PERIOD", help = "returns by day, week, month, quarter or year (beta: several)",
+               read = function(x) comma(x)),
   kind = list(takes = "KIND", help = "simple or log returns (simple)", read = identity),
   window = list(takes = "N,N", help = "roll over the last N returns; several side by side",
                 read = function(x) number(x)),
@@ -24,7 +25,34 @@ options_known <- list(
   level = list(takes = "P,P", help = "confidence levels (0.99)", read = function(x) number(x)),
   horizon = list(takes = "H", help = "periods (1)", read = function(x) number(x)),
   `horizon-by` = list(takes = "WAY", help = "sqrt, or overlapping runs of returns (sqrt)", read = identity),
-  method = list(takes = "METHOD", help = "way of estimation (historical)", read = identity),
+  method = list(takes = "METHOD", help = "way of estimation; volatility: several of deviation, ewma, parkinson,
+                 garman-klass, rogers-satchell, yang-zhang, garch, garch-student", read = function(x) comma(x)),
+  decay = list(takes = "D", help = "decay of exponential weights (0.94)", read = function(x) number(x)),
+  `half-life` = list(takes = "N", help = "instead of --decay: after how many periods a return weighs half",
+                     read = function(x) number(x)),
+  series = list(help = "what it was on each date"),
+  parameters = list(help = "fitted parameters (garch, garch-student)"),
+  `by-window` = list(help = "draw how today's level stands in its own history, window by window"),
+  benchmark = list(takes = "A,B", help = "the security to measure against, or several", read = function(x) comma(x)),
+  `risk-free` = list(takes = "R", help = "risk-free return: a number a year, as 0.02, or a security",
+                     read = function(x) number_or_name(x)),
+  errors = list(takes = "KIND", help = "of volatility: kurtosis or normal; of beta: ordinary or newey-west", read = identity),
+  lags = list(takes = "N", help = "of newey-west errors (by the length of the sample)", read = function(x) number(x)),
+  together = list(help = "all benchmarks in one regression"),
+  spans = list(takes = "SPAN,SPAN", help = "measure over several spans, \"1 year,5 years\"", read = function(x) comma(x)),
+  confidence = list(takes = "P", help = "of the intervals (0.95)", read = function(x) number(x)),
+  episodes = list(takes = "N", help = "the N deepest falls of each security", read = function(x) number(x)),
+  on = list(takes = "DATES", help = "common dates of all, or pairwise (common)", read = identity),
+  shrink = list(takes = "TARGET", help = "constant-correlation or identity (none)", read = identity),
+  sort = list(takes = "COLUMN", help = "sort by this column, the largest first", read = identity),
+  measured = list(help = "what was earned, measured, in place of the returns"),
+  weights = list(takes = "A=W,B=W", help = "a book beside its parts: weights, or a file of security, weight",
+                 read = function(x) holdings(x)),
+  shares = list(takes = "A=N,B=N", help = "the same by numbers of shares", read = function(x) holdings(x)),
+  rebalance = list(takes = "PERIOD", help = "of the book: never, or every day, week, month, quarter, year (never)",
+                   read = identity),
+  cash = list(takes = "W", help = "of the book: weight of cash, or rest", read = function(x) number_or_name(x)),
+  normalise = list(help = "divide weights by their sum"),
   rank = list(takes = "RANK", help = "nearest, up, down, interpolate; several side by side (nearest)",
               read = function(x) comma(x)),
   value = list(takes = "MONEY", help = "value of the position: losses in money too", read = function(x) number(x)),
@@ -47,6 +75,23 @@ number <- function(text) {
   values <- suppressWarnings(as.numeric(comma(text)))
   if (!length(values) || anyNA(values)) fail("argument", sprintf("\"%s\" is not a number.", text))
   values
+}
+
+number_or_name <- function(text) {
+  value <- suppressWarnings(as.numeric(text))
+  if (is.na(value)) text else value
+}
+
+# "A=0.6,B=0.4", or the name of a file.
+holdings <- function(text) {
+  if (!grepl("=", text, fixed = TRUE)) return(text)
+  parts <- strsplit(comma(text), "=", fixed = TRUE)
+  whole <- lengths(parts) == 2L
+  amounts <- suppressWarnings(as.numeric(vapply(parts, function(p) p[length(p)], "")))
+  if (!all(whole) || anyNA(amounts)) {
+    fail("argument", sprintf("\"%s\" is no list of holdings.", text), remedy = "Write A=0.6,B=0.4, or the name of a file.")
+  }
+  stats::setNames(amounts, trimws(vapply(parts, `[`, "", 1L)))
 }
 
 # The files and the options of a command line, by name; options as R arguments
@@ -74,12 +119,22 @@ read_command_line <- function(words, allowed, command) {
     error = function(e) fail("argument", sprintf("%s: %s.", command, sub("\\.$", "", conditionMessage(e))))
   )
   values <- parsed$options[intersect(names(parsed$options), allowed)]
-  for (name in setdiff(names(values), c("help", "undo"))) values[[name]] <- options_known[[name]]$read(values[[name]])
+  for (name in names(values)) {
+    if (!is.null(options_known[[name]]$takes)) values[[name]] <- options_known[[name]]$read(values[[name]])
+  }
   names(values) <- gsub("-", "_", names(values), fixed = TRUE)
-  list(files = parsed$args, options = values)
+  list(files = parsed$args, options = structure(values, class = "imbroglio_options"))
 }
+
+# `$` of a list would take --together for --to.
+#' @export
+`$.imbroglio_options` <- function(x, name) x[[name]]
 
 option_lines <- function(allowed) {
   flags <- vapply(allowed, function(name) trimws(paste0("--", name, " ", options_known[[name]]$takes)), "")
-  paste0("  ", formatC(flags, width = -max(nchar(flags))), "  ", vapply(options_known[allowed], `[[`, "", "help"))
+  margin <- max(nchar(flags)) + 4L
+  unlist(Map(function(flag, help) {
+    lines <- strwrap(help, 110L - margin)
+    paste0(c(paste0("  ", formatC(flag, width = -margin + 4L), "  "), rep(strrep(" ", margin), length(lines) - 1L)), lines)
+  }, flags, vapply(options_known[allowed], `[[`, "", "help")), use.names = FALSE)
 }

@@ -1,8 +1,13 @@
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
-autoplot.imbroglio_drawdown <- function(object, start = NULL, end = NULL, ...) {
+autoplot.imbroglio_drawdown <- function(object, start = NULL, end = NULL, worst = 3L, ...) {
   need_ggplot()
   table <- as.data.frame(object)
+  if (!is.null(table$window)) {
+    table <- within_dates(table, "to", start, end)
+    return(rolling_panels(object, table, "max_drawdown", "Deepest fall, %",
+                          sprintf("Deepest fall within the last %s returns", some(count(unique(table$window)))), 100, floor = FALSE))
+  }
   if (nrow(table) > 1L) {
     dates <- sprintf("   %s to %s%s", format(table$peak), format(table$trough),
                      ifelse(is.na(table$recovery), ", still below", sprintf(", back %s", format(table$recovery))))
@@ -10,49 +15,71 @@ autoplot.imbroglio_drawdown <- function(object, start = NULL, end = NULL, ...) {
     return(ranking_figure(object, table$max_drawdown, "Maximum drawdown",
                           "The deepest fall below the running high, from peak to trough", notes = dates))
   }
-  depth_figure(object, table, start, end)
+  depth_figure(object, table, start, end, worst)
 }
 
-# Wealth with its running high above, its depth below the high beneath.
-depth_figure <- function(object, worst, start, end) {
-  source <- attr(object, "source")
-  security <- worst$security
+#' @rdname figures
+#' @exportS3Method ggplot2::autoplot
+autoplot.imbroglio_drawdown_episodes <- function(object, ...) {
+  need_ggplot()
+  securities <- unique(object$security)
+  if (!length(securities)) fail("too_short", "There is no fall to show.")
+  most <- max(table(object$security))
+  ggplot2::autoplot(measure_drawdown(attr(object, "source")[, securities]), worst = most, ...)
+}
+
+#' @rdname figures
+#' @exportS3Method ggplot2::autoplot
+autoplot.imbroglio_drawdown_series <- function(object, ...) {
+  need_ggplot()
+  ggplot2::autoplot(measure_drawdown(attr(object, "source")[, unique(object$security)]), ...)
+}
+
+# Wealth with its running high above, its depth below the high beneath; the deepest falls
+# shaded and numbered.
+depth_figure <- function(object, deepest, start, end, worst) {
+  security <- deepest$security
+  source <- attr(object, "source")[, security]
+  path <- as.data.frame(drawdown_series(source))
+  additive <- basis(object)$kind == "profit"
   priced <- inherits(source, "imbroglio_prices")
-  path <- if (priced) {
-    data.frame(date = source$dates, wealth = source$close[, security])
-  } else {
-    data.frame(date = c(source$start, source$dates),
-               wealth = 100 * core_wealth(source$values[, security, drop = FALSE], source$kind == "log")[, 1L])
-  }
-  path <- path[!is.na(path$wealth) & !is.na(path$date), ]
+  wealth <- if (priced) source$close[, 1L] else core_wealth(source$values, source$kind)[, 1L]
+  path$wealth <- wealth[!is.na(wealth)] * if (priced || additive) 1 else 100
   path$high <- cummax(path$wealth)
-  path <- within_dates(path, "date", start, end)
-  panels <- c(sprintf("%s %s, and its running high", security, if (priced) "price" else "growth of 100"),
-              "Below the high, %")
+  scale <- if (additive) 1 else 100
+  falls <- as.data.frame(drawdown_episodes(source, worst = worst))
+  path <- within_dates(path[!is.na(path$date), ], "date", start, end)
+  shown <- range(path$date)
+  what <- if (priced) "price" else if (additive) "sum of profits" else "growth of 100"
+  panels <- c(sprintf("%s %s, and its running high", security, what), if (additive) "Below the high" else "Below the high, %")
   panel <- function(i) factor(panels[i], panels)
-  depth <- data.frame(panel = panel(2L), date = path$date, value = 100 * (path$wealth / path$high - 1))
-  high <- data.frame(panel = panel(1L), date = path$date, value = path$high)
-  wealth <- data.frame(panel = panel(1L), date = path$date, value = path$wealth)
-  colour <- colour_of(security, source$universe)
-  shaded <- data.frame(from = worst$peak, to = if (is.na(worst$recovery)) worst$to else worst$recovery)
-  shaded <- shaded[!is.na(shaded$from), ]
-  low <- data.frame(panel = panel(2L), date = worst$trough, value = 100 * worst$max_drawdown)
-  low <- low[low$date %in% path$date, ]
+  falls$from <- pmax(falls$peak, shown[1L], na.rm = TRUE)
+  falls$until <- falls$recovery
+  falls$until[is.na(falls$until)] <- deepest$to
+  falls$until <- pmin(falls$until, shown[2L])
+  falls <- falls[falls$from < falls$until, ]
+  lows <- falls[falls$trough >= shown[1L] & falls$trough <= shown[2L], ]
+  # On the side on which there is room.
+  right <- as.numeric(lows$trough - shown[1L]) < 0.78 * as.numeric(diff(shown))
+  write <- if (additive) money else function(x) percent(x, 1L)
+  lows <- data.frame(panel = rep(panel(2L), nrow(lows)), date = lows$trough, value = scale * lows$drawdown,
+                     label = sprintf("%s: %s on %s", lows$rank, write(lows$drawdown), lows$trough), side = ifelse(right, -0.05, 1.05))
+  shades <- ggplot2::geom_rect(data = falls, ggplot2::aes(xmin = .data$from, xmax = .data$until, ymin = -Inf, ymax = Inf),
+                               inherit.aes = FALSE, fill = loss, alpha = 0.09)
+  line <- function(i, value, ...) ggplot2::geom_line(data = data.frame(panel = panel(i), date = path$date, value = value), ...)
+  depth <- data.frame(panel = panel(2L), date = path$date, value = scale * path$drawdown)
   ggplot2::ggplot(mapping = ggplot2::aes(.data$date, .data$value)) +
-    ggplot2::geom_rect(data = shaded,
-                       ggplot2::aes(xmin = pmax(.data$from, min(path$date)),
-                                    xmax = pmin(.data$to, max(path$date)), ymin = -Inf, ymax = Inf),
-                       inherit.aes = FALSE, fill = loss, alpha = 0.07) +
-    ggplot2::geom_line(data = high, colour = quiet, linewidth = 0.4, linetype = "22") +
-    ggplot2::geom_line(data = wealth, colour = colour, linewidth = 0.55) +
+    (if (nrow(falls)) shades) +
+    line(1L, path$high, colour = quiet, linewidth = 0.4, linetype = "22") +
+    line(1L, path$wealth, colour = colour_of(security, source$universe), linewidth = 0.55) +
     ggplot2::geom_area(data = depth, fill = loss, alpha = 0.25) +
     ggplot2::geom_line(data = depth, colour = loss, linewidth = 0.4) +
-    ggplot2::geom_point(data = low, colour = loss, size = 2.4) +
-    ggplot2::geom_text(data = low, ggplot2::aes(label = sprintf("%.1f %% on %s", .data$value, .data$date)),
-                       colour = loss, size = 3.7, hjust = -0.06, vjust = 0.9) +
+    ggplot2::geom_point(data = lows, colour = loss, size = 2.4) +
+    ggplot2::geom_label(data = lows, ggplot2::aes(label = .data$label, hjust = .data$side), colour = loss, size = 3.7, vjust = 1,
+                        label.size = 0, label.padding = ggplot2::unit(0.12, "lines"), fill = ggplot2::alpha("white", 0.8)) +
     ggplot2::facet_wrap(ggplot2::vars(.data$panel), ncol = 1L, scales = "free_y") +
     date_axis() +
-    ggplot2::scale_y_continuous(labels = scales::label_number(big.mark = ",")) +
-    titles(in_words(object), "Shaded: from the high before the deepest fall to the recovery", basis(object)) +
+    ggplot2::scale_y_continuous(labels = scales::label_number(big.mark = ","), expand = ggplot2::expansion(c(0.09, 0.05))) +
+    titles(in_words(object), sprintf("Shaded: from the high before each of the %s deepest falls to its recovery", worst), basis(object)) +
     imbroglio_theme()
 }

@@ -2,7 +2,7 @@
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_returns <- function(object, start = NULL, end = NULL, ...) {
   need_ggplot()
-  wealth <- core_wealth(object$values, object$kind == "log")
+  wealth <- core_wealth(object$values, object$kind)
   lines <- do.call(rbind, lapply(seq_len(ncol(object)), function(j) {
     growth <- data.frame(security = colnames(object)[j], date = c(object$start[j], object$dates),
                          growth = wealth[, j])
@@ -37,4 +37,18 @@ autoplot.imbroglio_returns <- function(object, start = NULL, end = NULL, ...) {
     titles(title, "Growth of 100 put in at the first price shown, on a ratio scale: equal steps are equal returns",
            returns_basis(object, sample), y = "Growth of 100") +
     imbroglio_theme() + ggplot2::theme(plot.margin = ggplot2::margin(14, 112, 10, 14))
+}
+
+#' @rdname figures
+#' @exportS3Method ggplot2::autoplot
+autoplot.imbroglio_return <- function(object, start = NULL, end = NULL, ...) {
+  need_ggplot()
+  table <- as.data.frame(object)
+  if (!is.null(table$window)) {
+    table <- within_dates(table, "to", start, end)
+    return(rolling_panels(object, table, "return_annual", "Return, % a year",
+                          sprintf("Over the last %s returns, a year", some(count(unique(table$window)))), 100, floor = FALSE))
+  }
+  if (nrow(table) == 1L) return(ggplot2::autoplot(attr(object, "source")[, table$security], start = start, end = end))
+  ranking_figure(object, table$return_annual, "Return a year", "Total return over the sample, as a yearly one")
 }

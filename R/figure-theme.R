@@ -30,12 +30,14 @@ imbroglio_theme <- function() {
     )
 }
 
-titles <- function(title, subtitle, basis, x = NULL, y = NULL) {
-  ggplot2::labs(title = wrapped(title, 88), subtitle = wrapped(subtitle, 110),
-                caption = wrapped(format(basis), 165), x = x, y = y)
+# `share`: of the picture's width, where the panel leaves some of it free.
+titles <- function(title, subtitle, basis, x = NULL, y = NULL, share = 1) {
+  ggplot2::labs(title = wrapped(title, 88 * share), subtitle = wrapped(subtitle, 110 * share),
+                caption = wrapped(format(basis), 165 * share), x = x, y = y)
 }
 
-wrapped <- function(text, width) paste(strwrap(text, width), collapse = "\n")
+# A number and its unit stay on one line.
+wrapped <- function(text, width) paste(strwrap(gsub(" %", "\u00a0%", text, fixed = TRUE), width), collapse = "\n")
 
 need_ggplot <- function() {
   need_package("ggplot2", "A figure")

@@ -7,16 +7,23 @@
 #' * A price table: the prices above their rolling volatility, on one date axis (for
 #'   several securities: growth from 100).
 #' * Returns: growth of 100 put in before the first return, on a ratio scale.
-#' * Rolling volatility: for one security the price above it; for several a panel each.
-#' * Volatility of the whole sample, drawdown and value at risk: of one security the series
-#'   that the number comes from, of several
-#'   the numbers, in order.
+#' * Volatility, rolling or on each date: for one security the price above it; for several a panel each. `by_window`: how
+#'   it stands today in its own history, for each window.
+#' * Other rolling results: lines, a panel for each security.
+#' * Beta: of one security the points, the line with its band, and the equation; of several, and of several frequencies, the betas
+#'   with their intervals.
+#' * Tracking: growth of both, and of one over the other. Correlation: the matrix, like beside like. Summary: return
+#'   against volatility.
+#' * Drawdown: wealth with its running high, the depth below it, and the deepest falls shaded and numbered.
+#' * Anything else of the whole sample: of one security the series that the number comes from, of several the numbers, in order.
 #'
 #' @param object,x A result, a price table or a returns table.
 #' @param window The rolling window, in returns.
 #' @param start,end First and last date to show; all panels are cut to them together.
 #' @param averages Windows of moving averages to draw over one security's price.
 #' @param per_year Periods a year, see [measure_volatility()].
+#' @param by_window Whether to draw today's volatility in its own history.
+#' @param worst How many of the deepest falls to shade.
 #' @param ... For methods; of `plot()`, arguments for `autoplot()`.
 #' @return A ggplot.
 #' @examplesIf requireNamespace("ggplot2", quietly = TRUE) && requireNamespace("scales", quietly = TRUE)
@@ -53,99 +60,145 @@ average_layer <- function(window, prices, panels, start, end) {
 
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
-autoplot.imbroglio_volatility <- function(object, start = NULL, end = NULL, ...) {
+autoplot.imbroglio_volatility <- function(object, start = NULL, end = NULL, by_window = FALSE, ...) {
   need_ggplot()
   table <- as.data.frame(object)
-  source <- attr(object, "source")
   if (is.null(table$window)) {
+    if (by_window) fail("argument", "A picture by window is of a rolling volatility.", remedy = "Give `window`.")
+    rows <- if (length(unique(table$method)) > 1L) paste(table$security, table$method, sep = ", ")
     return(ranking_figure(object, table$volatility_annual, "Volatility a year",
-                          "Standard deviation of returns, times the root of the periods a year"))
+                          "Volatility a period, times the root of the periods a year", rows = rows))
   }
   table <- within_dates(table, "to", start, end)
   if (!any(!is.na(table$volatility_annual))) fail("too_short", "There is no volatility to show in these dates.")
-  if (length(unique(table$security)) == 1L) price_and_volatility(object, table, source, start, end)
-  else volatility_panels(object, table, source)
+  if (by_window) standing_figure(object, table)
+  else if (length(unique(table$security)) == 1L) price_and_volatility(object, table, start, end)
+  else rolling_panels(object, table, "volatility_annual", "Volatility, % a year", window_subtitle(object, table), 100)
 }
 
-price_and_volatility <- function(object, table, source, start, end) {
+#' @rdname figures
+#' @exportS3Method ggplot2::autoplot
+autoplot.imbroglio_volatility_series <- function(object, start = NULL, end = NULL, ...) {
+  need_ggplot()
+  table <- within_dates(as.data.frame(object), "to", start, end)
+  if (length(unique(table$security)) == 1L) price_and_volatility(object, table, start, end)
+  else rolling_panels(object, table, "volatility_annual", "Volatility, % a year", window_subtitle(object, table), 100)
+}
+
+#' @rdname figures
+#' @exportS3Method ggplot2::autoplot
+autoplot.imbroglio_garch <- function(object, ...) {
+  method <- c(normal = "garch", student = "garch-student")[unique(object$innovations)]
+  ggplot2::autoplot(volatility_series(attr(object, "source"), method = unname(method), per_year = basis(object)$per_year), ...)
+}
+
+# What a line is called beside the others of its security: by what differs.
+series_of <- function(table) {
+  keys <- Filter(function(key) length(unique(table[[key]])) > 1L, setdiff(series_keys(table), c("security", "benchmark")))
+  labels <- lapply(keys, function(key) if (key == "window") count(table$window) else table[[key]])
+  if (!length(labels)) return(factor(rep("", nrow(table))))
+  label <- do.call(paste, c(labels, sep = ", "))
+  factor(label, unique(label))
+}
+
+price_and_volatility <- function(object, table, start, end) {
+  source <- attr(object, "source")
   security <- table$security[1L]
   priced <- !is.null(source$prices)
   level <- if (priced) {
     data.frame(date = source$prices$dates, value = source$prices$close[, security])
   } else {
     data.frame(date = source$dates,
-               value = 100 * core_wealth(source$values[, security, drop = FALSE], source$kind == "log")[-1L])
+               value = 100 * core_wealth(source$values[, security, drop = FALSE], source$kind)[-1L])
   }
   level <- within_dates(level, "date", start, end)
-  windows <- unique(table$window)
+  table$series <- series_of(table)
+  names <- levels(table$series)
   panels <- c(if (priced) paste(security, "price") else paste(security, "growth of 100"), "Volatility, % a year")
   lines <- rbind(
-    data.frame(panel = panels[1L], date = level$date, value = level$value, window = NA_integer_),
-    data.frame(panel = panels[2L], with_gaps(table, source$dates))
+    data.frame(panel = panels[1L], date = level$date, value = level$value, series = NA),
+    data.frame(panel = panels[2L], with_gaps(table, source$dates, "volatility_annual", 100))
   )
   lines$panel <- factor(lines$panel, panels)
-  lines$series <- run_of_known(lines$value, paste(lines$panel, lines$window))
-  ends <- lines[!is.na(lines$window) & !is.na(lines$value), ]
-  ends <- ends[!duplicated(ends$window, fromLast = TRUE), ]
+  lines$run <- run_of_known(lines$value, paste(lines$panel, lines$series))
+  ends <- lines[!is.na(lines$series) & !is.na(lines$value), ]
+  ends <- ends[!duplicated(ends$series, fromLast = TRUE), ]
   ends$label_at <- apart(ends$value, 0.065 * max(lines$value[lines$panel == panels[2L]], na.rm = TRUE))
-  ends$label <- sprintf("  %s%.1f %%", if (length(windows) > 1L) paste0(count(ends$window), ": ") else "", ends$value)
+  ends$label <- sprintf("  %s%.1f %%", if (length(names) > 1L) paste0(ends$series, ": ") else "", ends$value)
   floor <- data.frame(panel = factor(panels[2L], panels), date = ends$date[1L], value = 0)
   colour <- colour_of(security, source$universe)
-  shades <- scales::seq_gradient_pal(colour, ink)(seq(0, 1, length.out = length(windows)))
+  # Windows are shades of one colour; methods, which have no order, are told apart by more.
+  by_method <- length(unique(table$method)) > 1L
+  shades <- if (by_method) rep_len(c(colour, ink, setdiff(security_colours[1:7], colour)), length(names))
+            else scales::seq_gradient_pal(colour, ink)(seq(0, 1, length.out = length(names)))
   known <- lines[!is.na(lines$value), ]
-  ggplot2::ggplot(known, ggplot2::aes(.data$date, .data$value, group = .data$series)) +
-    ggplot2::geom_line(data = known[is.na(known$window), ], colour = colour, linewidth = 0.55) +
-    ggplot2::geom_line(data = known[!is.na(known$window), ], ggplot2::aes(colour = factor(.data$window, windows)),
+  ggplot2::ggplot(known, ggplot2::aes(.data$date, .data$value, group = .data$run)) +
+    ggplot2::geom_line(data = known[is.na(known$series), ], colour = colour, linewidth = 0.55) +
+    ggplot2::geom_line(data = known[!is.na(known$series), ], ggplot2::aes(colour = factor(.data$series, names)),
                        linewidth = 0.65) +
     ggplot2::geom_text(data = ends,
-                       ggplot2::aes(y = .data$label_at, label = .data$label, colour = factor(.data$window, windows)),
+                       ggplot2::aes(y = .data$label_at, label = .data$label, colour = factor(.data$series, names)),
                        hjust = 0, size = 3.8) +
     ggplot2::geom_blank(data = floor, ggplot2::aes(group = NULL)) +
-    ggplot2::scale_colour_manual(values = stats::setNames(shades, windows)) +
+    ggplot2::scale_colour_manual(values = stats::setNames(shades, names)) +
     ggplot2::facet_wrap(ggplot2::vars(.data$panel), ncol = 1L, scales = "free_y") +
     date_axis() +
     ggplot2::scale_y_continuous(labels = scales::label_number(big.mark = ",")) +
     ggplot2::coord_cartesian(clip = "off") +
-    titles(headline_between(object, table), window_subtitle(object, windows), basis(object)) +
-    imbroglio_theme() + ggplot2::theme(plot.margin = ggplot2::margin(14, 78, 10, 14))
+    titles(words_between(object, table)[1L], window_subtitle(object, table), basis(object)) +
+    imbroglio_theme() + ggplot2::theme(plot.margin = ggplot2::margin(14, if (by_method) 150 else 78, 10, 14))
 }
 
-# What is said of the dates shown, not of the whole sample.
-headline_between <- function(object, table) {
-  shown <- object
-  attributes(shown) <- NULL
-  shown <- new_result(as.list(table), "volatility", basis(object), attr(object, "source"))
-  in_words(shown)[1L]
+window_subtitle <- function(object, table) {
+  found <- basis(object)
+  what <- if (is.null(table$window)) sprintf("by %s, of the next period", some(unique(table$method)))
+          else sprintf("of the last %s %s %s returns", some(count(unique(table$window))), frequencies[[found$every]]$adverb, found$kind)
+  sprintf("%s %s, a year", if (is.null(table$method)) "Rolling standard deviation" else "Volatility", what)
 }
 
-window_subtitle <- function(object, windows) {
-  sprintf("Rolling standard deviation of the last %s %s %s returns, a year", some(count(windows)),
-          frequencies[[basis(object)$every]]$adverb, basis(object)$kind)
-}
-
-volatility_panels <- function(object, table, source) {
-  securities <- unique(table$security)
-  lines <- do.call(rbind, lapply(securities, function(s) {
-    data.frame(security = factor(s, securities), with_gaps(table[table$security == s, ], source$dates))
+# Today's volatility in its own history, for each window: the span of nine in ten of its
+# values, of half of them, the median, and where it stands now.
+standing_figure <- function(object, table) {
+  table <- table[!is.na(table$volatility_annual), ]
+  table$series <- series_of(table)
+  parts <- split(table, list(factor(table$security, unique(table$security)), table$series), drop = TRUE)
+  stands <- do.call(rbind, lapply(parts, function(part) {
+    value <- 100 * part$volatility_annual
+    marks <- stats::quantile(value, c(0.05, 0.25, 0.5, 0.75, 0.95), names = FALSE)
+    now <- value[length(value)]
+    data.frame(security = part$security[1L], series = part$series[1L], low = marks[1L], lower = marks[2L], middle = marks[3L],
+               upper = marks[4L], high = marks[5L], now = now, below = mean(value < now))
   }))
-  lines$series <- run_of_known(lines$value, paste(lines$security, lines$window))
-  known <- lines[!is.na(lines$value), ]
-  ends <- known[!duplicated(known[c("security", "window")], fromLast = TRUE), ]
-  colours <- colour_of(securities, source$universe)
-  stacked <- length(securities) <= 4L
-  ggplot2::ggplot(known, ggplot2::aes(.data$date, .data$value, colour = .data$security, group = .data$series)) +
-    ggplot2::geom_line(ggplot2::aes(linewidth = .data$window == max(.data$window))) +
-    ggplot2::geom_text(data = ends[ends$window == max(ends$window), ],
-                       ggplot2::aes(label = sprintf("%.0f %%", .data$value)), hjust = -0.15, size = 3.2) +
-    ggplot2::scale_linewidth_manual(values = c(0.3, 0.55)) +
-    ggplot2::scale_colour_manual(values = colours) +
-    ggplot2::facet_wrap(ggplot2::vars(.data$security), ncol = if (stacked) 1L else NULL) +
-    ggplot2::scale_x_date(date_labels = "%Y", breaks = scales::breaks_pretty(if (stacked) 9 else 4),
-                          expand = ggplot2::expansion(c(0.01, if (stacked) 0.05 else 0.14))) +
+  stands$security <- factor(stands$security, unique(table$security))
+  stands$label <- sprintf("%.1f %%\nabove %.0f %% of its past", stands$now, 100 * stands$below)
+  far <- stands[which.max(abs(stands$below - 0.5)), ]
+  colours <- colour_of(levels(stands$security), attr(object, "source")$universe)
+  one <- nlevels(stands$security) == 1L
+  half <- function(by) list(as.numeric(stands$series) - by, as.numeric(stands$series) + by)
+  bar <- function(by, low, high, alpha) {
+    box <- data.frame(stands, left = half(by)[[1L]], right = half(by)[[2L]], bottom = stands[[low]], top = stands[[high]])
+    ggplot2::geom_rect(data = box, ggplot2::aes(xmin = .data$left, xmax = .data$right, ymin = .data$bottom, ymax = .data$top,
+                                                fill = .data$security), alpha = alpha)
+  }
+  ggplot2::ggplot(stands) +
+    bar(0.06, "low", "high", 0.25) + bar(0.16, "lower", "upper", 0.35) +
+    ggplot2::geom_segment(ggplot2::aes(x = as.numeric(.data$series) - 0.16, xend = as.numeric(.data$series) + 0.16,
+                                       y = .data$middle, yend = .data$middle), colour = "white", linewidth = 1) +
+    ggplot2::geom_point(ggplot2::aes(as.numeric(.data$series), .data$now), colour = ink, size = 3.4) +
+    ggplot2::geom_text(ggplot2::aes(as.numeric(.data$series) + 0.2, .data$now, label = if (one) .data$label else sprintf("%.0f %%", .data$now)),
+                       hjust = 0, size = if (one) 3.7 else 3, colour = ink, lineheight = 0.95) +
+    ggplot2::facet_wrap(ggplot2::vars(.data$security)) +
+    ggplot2::scale_fill_manual(values = colours) +
+    ggplot2::scale_x_continuous(breaks = seq_along(levels(stands$series)), labels = levels(stands$series),
+                                expand = ggplot2::expansion(add = c(0.4, if (one) 0.9 else 0.8))) +
     ggplot2::scale_y_continuous(limits = c(0, NA)) +
-    titles(headline(object), window_subtitle(object, unique(table$window)), basis(object),
-           y = "Volatility, % a year") +
-    imbroglio_theme()
+    titles(sprintf("%s: over %s returns volatility stands at %.1f %%, above %.0f %% of its past", far$security, far$series, far$now,
+                   100 * far$below),
+           "Thin bar: nine in ten of the past values of that window; thick bar: half of them; white: the median; dot: now",
+           basis(object), x = "Window, returns", y = "Volatility, % a year") +
+    imbroglio_theme() +
+    ggplot2::theme(panel.grid.major.x = ggplot2::element_blank()) +
+    (if (one) ggplot2::theme(strip.text = ggplot2::element_blank()))
 }
 
 within_dates <- function(table, column, start, end) {
@@ -161,13 +214,13 @@ within_dates <- function(table, column, start, end) {
   table[keep, , drop = FALSE]
 }
 
-# The windows' volatilities in percent on every date of the calendar that they span,
-# missing where the security has no return.
-with_gaps <- function(table, dates) {
+# The values of each series on every date of the calendar that they span, missing where
+# the security has no return.
+with_gaps <- function(table, dates, column, scale) {
   dates <- dates[dates >= min(table$to) & dates <= max(table$to)]
-  do.call(rbind, lapply(unique(table$window), function(w) {
-    part <- table[table$window == w, ]
-    data.frame(date = dates, value = 100 * part$volatility_annual[match(dates, part$to)], window = w)
+  do.call(rbind, lapply(unique(table$series), function(s) {
+    part <- table[table$series == s, ]
+    data.frame(date = dates, value = scale * part[[column]][match(dates, part$to)], series = s)
   }))
 }
 

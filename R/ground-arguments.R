@@ -60,3 +60,17 @@ parse_iso_dates <- function(text) {
   days[well_formed] <- as.Date(text[well_formed], format = "%Y-%m-%d")
   days
 }
+
+check_fraction <- function(x, name) {
+  if (!is.numeric(x) || length(x) != 1L || is.na(x) || x <= 0 || x >= 1) {
+    fail("argument", sprintf("`%s` must be one number between 0 and 1.", name), where = sprintf("It is %s.", shown(x)))
+  }
+  as.numeric(x)
+}
+
+# The decay of exponential weights, given as such or as a half-life; NULL where neither is.
+check_decay <- function(decay, half_life) {
+  if (!is.null(decay) && !is.null(half_life)) fail("argument", "Give `decay` or `half_life`, not both.")
+  if (!is.null(half_life)) return(0.5^(1 / check_positive(half_life, "half_life")))
+  if (!is.null(decay)) check_fraction(decay, "decay")
+}

@@ -1,52 +1,161 @@
-#' Maximum drawdown
+#' Drawdown
 #'
 #' The deepest fall of wealth below its running high,
-#' \deqn{\min_t \left( W_t / \max_{s \le t} W_s - 1 \right),}{min over t of W_t / max(W_s,
-#' s <= t) - 1,}
+#' \deqn{\min_t D_t, \quad D_t = W_t / \max_{s \le t} W_s - 1,}{min over t of D_t = W_t / max(W_s, s <= t) - 1,}
 #' with the dates of the high before it, of its low, and of the recovery. Wealth is the price; of
-#' returns, it is what one unit put in before the first return becomes, that
-#' unit included: a loss on the first day counts.
+#' returns, it is what one unit put in before the first return becomes, that unit included: a loss on the first day
+#' counts. Of profits that add ([as_returns()] with `given = "profits"`) it is their sum from 0, and a drawdown
+#' \eqn{S_t - \max S_s}{S_t - max(S_s)} in their own units.
+#'
+#' `drawdown_series()` gives \eqn{D_t}{D_t} on each date, and the worst that still lay ahead of it,
+#' \eqn{\min_{s \ge t} W_s / W_t - 1}{min(W_s, s >= t) / W_t - 1}; the least of either is the maximum drawdown.
+#' `drawdown_episodes()` lists the falls, each from a high to the day it is reached again.
 #'
 #' @param x A price table or a returns table.
-#' @return A table, one row for each security: `security`, `from`, `to`, `n` (the prices or
-#'   returns used),
-#'   `max_drawdown` (a fraction, negative; 0 where the price never fell), `peak` (the last
-#'   date at the high), `trough` (the first
-#'   date at the low), `recovery` (the first date at or above the old high again; `NA` while
-#'   still below it). `peak` is `NA` too
-#'   where it is the start of returns that were given without prices.
+#' @param window The number of returns in a rolling window, or several such numbers: the deepest fall within
+#'   it. `NULL`: the whole sample.
+#' @param min_obs How many returns will do before the window is full. By default the whole window.
+#' @param level Of `drawdown_at_risk`.
+#' @param per_year Periods a year, for `return_over_drawdown`. By default 252 for daily data, 52, 12, 4 and 1 for
+#'   weekly to yearly.
+#' @return `measure_drawdown()`: a table, one row for each security: `security`, `from`, `to`, `n` (the prices or returns
+#'   used), `max_drawdown` (a fraction, negative; 0 where the price never fell), `peak` (the last date at the high), `trough`
+#'   (the first date at the low), `recovery` (the first date at or above the old high again; `NA` while still below it),
+#'   and over all dates after the first: `average_drawdown` (mean depth of the episodes), `under_water` (share of dates
+#'   below the high), `pain` (mean of \eqn{|D_t|}{|D_t|}), `ulcer` (its root mean square), `drawdown_at_risk` (its quantile, type
+#'   7, at the level) and `return_over_drawdown` (return a year over \eqn{|}{|}maximum drawdown\eqn{|}{|}). `peak` is
+#'   `NA` too where it is the start of returns that were given without prices. Rolling: `security`, `window`, `from`, `to`, `n` (returns)
+#'   and `max_drawdown`, a row for each return.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' measure_drawdown(prices)
 #' measure_drawdown(as_returns(prices, every = "month"))
+#' drawdown_episodes(prices[, "BAYALL"], worst = 3)
+#' drawdown_series(prices[, "BAYALL"])
 #' @export
-measure_drawdown <- function(x) {
-  if (inherits(x, "imbroglio_prices")) {
-    dates <- x$dates
-    wealth <- x$close
-    sample <- sample_of(dates, wealth)
-    basis <- new_basis(
-      from = min(sample$from), to = max(sample$to), observations = stats::setNames(sample$n, colnames(wealth)),
-      dropped = dropped_of(colnames(wealth), sample, "without a price"),
-      kind = "price", every = frequency_of(dates), repairs = x$repairs, origin = x$origin, digest = x$digest
-    )
-  } else {
-    x <- take_returns(x)
-    dates <- c(as.Date(NA), x$dates)
-    wealth <- core_wealth(x$values, x$kind == "log")
-    sample <- sample_of(x$dates, x$values)
-    basis <- returns_basis(x, sample)
-  }
-  found <- core_max_drawdown(wealth)
-  peak <- dates[found$peak]
-  if (inherits(x, "imbroglio_returns")) {
-    # The first row is the capital put in, at each security's own first price.
-    at_start <- which(found$peak == 1L)
-    peak[at_start] <- x$start[at_start]
-  }
+measure_drawdown <- function(x, window = NULL, min_obs = NULL, level = 0.95, per_year = NULL) {
+  wealth <- wealth_of(x)
+  level <- check_fraction(level, "level")
+  per_year <- check_per_year(per_year, wealth$every)
+  if (!is.null(window)) return(rolling_drawdown_of(wealth, check_windows(window, min_obs, least = 1L)))
+  refuse_without_window(min_obs)
+  found <- core_max_drawdown(wealth$values, wealth$additive)
+  under <- core_under_water(wealth$values, wealth$additive, level)
+  growth <- wealth_growth(wealth, per_year)
   new_result(
-    list(security = colnames(x), from = sample$from, to = sample$to, n = sample$n, max_drawdown = found$depth,
-         peak = peak, trough = dates[found$trough], recovery = dates[found$recovery]),
-    "drawdown", basis, x
+    list(security = colnames(wealth$values), from = wealth$sample$from, to = wealth$sample$to, n = wealth$sample$n,
+         max_drawdown = found$depth, peak = wealth$date(found$peak), trough = wealth$date(found$trough),
+         recovery = wealth$date(found$recovery), average_drawdown = under[, 1L], under_water = under[, 2L],
+         pain = under[, 3L], ulcer = under[, 4L], drawdown_at_risk = under[, 5L],
+         return_over_drawdown = ifelse(found$depth < 0, growth / -found$depth, NA_real_)),
+    "drawdown", wealth$basis(per_year = per_year, choices = c("at risk" = format(level))), wealth$x
   )
+}
+
+#' @rdname measure_drawdown
+#' @param as `"table"` or `"matrix"`: bare drawdowns, dates in rows.
+#' @param form Of the bare matrix: `"below-high"` or `"still-ahead"`.
+#' @return `drawdown_series()`: `security`, `date`, `drawdown` and `drawdown_ahead`.
+#' @export
+drawdown_series <- function(x, as = c("table", "matrix"), form = c("below-high", "still-ahead")) {
+  as <- check_choice(as[1L], "as", c("table", "matrix"))
+  form <- check_choice(form[1L], "form", c("below-high", "still-ahead"))
+  wealth <- wealth_of(x)
+  if (as == "matrix") {
+    found <- core_drawdown_series(wealth$values, wealth$additive, form == "still-ahead")
+    return(`dimnames<-`(found, list(format(wealth$dates), colnames(wealth$values))))
+  }
+  cells <- which(!is.na(wealth$values))
+  column <- (cells - 1L) %/% nrow(wealth$values) + 1L
+  row <- (cells - 1L) %% nrow(wealth$values) + 1L
+  new_result(
+    list(security = colnames(wealth$values)[column], date = wealth$date(row, column),
+         drawdown = core_drawdown_series(wealth$values, wealth$additive, FALSE)[cells],
+         drawdown_ahead = core_drawdown_series(wealth$values, wealth$additive, TRUE)[cells]),
+    "drawdown_series", wealth$basis(), wealth$x
+  )
+}
+
+#' @rdname measure_drawdown
+#' @param worst How many of each security's episodes, the deepest first; `NULL`: all.
+#' @param least Episodes less deep than this are left out: a fraction such as 0.05; of profits, in their units.
+#' @return `drawdown_episodes()`: `security`, `rank` (1 the deepest), `drawdown`, `peak`, `trough`, `recovery`, `days_down`
+#'   and `days_to_recover` (calendar days from peak to trough, from trough to recovery).
+#' @export
+drawdown_episodes <- function(x, worst = NULL, least = 0) {
+  if (!is.null(worst)) worst <- check_whole(worst, "worst")
+  if (!is.numeric(least) || length(least) != 1L || is.na(least) || least < 0) {
+    fail("argument", "`least` must be one depth, such as 0.05.", where = sprintf("It is %s.", shown(least)))
+  }
+  wealth <- wealth_of(x)
+  found <- core_drawdown_episodes(wealth$values, wealth$additive)
+  order <- order(found$column, found$depth, found$peak)
+  found <- lapply(found, `[`, order)
+  rank <- sequence(tabulate(found$column, ncol(wealth$values)))
+  keep <- rank <= (worst %||% Inf) & -found$depth >= least
+  found <- lapply(found, `[`, keep)
+  peak <- wealth$date(found$peak, found$column)
+  trough <- wealth$date(found$trough, found$column)
+  recovery <- wealth$date(found$recovery, found$column)
+  new_result(
+    list(security = colnames(wealth$values)[found$column], rank = rank[keep], drawdown = found$depth, peak = peak,
+         trough = trough, recovery = recovery, days_down = as.integer(trough - peak),
+         days_to_recover = as.integer(recovery - trough)),
+    "drawdown_episodes", wealth$basis(), wealth$x
+  )
+}
+
+# Prices or returns as wealth: its values, the date of each row, and the basis.
+wealth_of <- function(x) {
+  if (inherits(x, "imbroglio_prices")) {
+    sample <- sample_of(x$dates, x$close)
+    every <- frequency_of(x$dates)
+    return(list(
+      x = x, values = x$close, additive = FALSE, dates = x$dates, every = every, sample = sample,
+      date = function(row, column = NULL) x$dates[row],
+      basis = function(...) {
+        new_basis(from = min(sample$from), to = max(sample$to), observations = stats::setNames(sample$n, colnames(x$close)),
+                  dropped = dropped_of(colnames(x$close), sample, "without a price"), kind = "price", every = every,
+                  repairs = x$repairs, origin = x$origin, digest = x$digest, ...)
+      }
+    ))
+  }
+  x <- take_returns(x, profits = TRUE)
+  additive <- x$kind == "profit"
+  sample <- sample_of(x$dates, x$values)
+  values <- core_wealth(x$values, x$kind)
+  colnames(values) <- colnames(x$values)
+  start <- min(x$start)
+  list(
+    x = x, values = values, additive = additive, dates = c(start, x$dates), every = x$every, sample = sample,
+    # The first row is the capital put in, at each security's own first price.
+    date = function(row, column = seq_along(row)) {
+      found <- c(as.Date(NA), x$dates)[row]
+      first <- which(row == 1L)
+      found[first] <- x$start[column[first]]
+      found
+    },
+    basis = function(...) returns_basis(x, sample, ...)
+  )
+}
+
+# The return a year; of profits, the profit a year.
+wealth_growth <- function(wealth, per_year) {
+  span <- core_span(wealth$values)
+  end <- wealth$values[cbind(span$last, seq_along(span$last))]
+  start <- wealth$values[cbind(span$first, seq_along(span$first))]
+  periods <- core_observed(wealth$values) - 1L
+  if (wealth$additive) (end - start) * per_year / periods
+  else ifelse(periods > 0L, (end / start)^(per_year / periods) - 1, NA_real_)
+}
+
+rolling_drawdown_of <- function(wealth, windows) {
+  returns <- if (inherits(wealth$x, "imbroglio_returns")) wealth$x else as_returns(wealth$x)
+  frame <- window_frame(returns)
+  parts <- lapply(seq_along(windows$window), function(i) {
+    found <- core_rolling_drawdown(wealth$values, windows$window[i], windows$least[i], wealth$additive)
+    c(frame$columns(windows$window[i]), list(max_drawdown = frame$pick(found[-1L, , drop = FALSE])))
+  })
+  warn_short(max(frame$n), min(windows$least))
+  new_result(row_bound(parts), "drawdown", wealth$basis(choices = windows$words), wealth$x)
 }

@@ -2,10 +2,15 @@
 # measure is a file of its own and one line here.
 measures <- function() {
   list(
+    return = list(title = "Return", measure = measure_return, asks = "What was earned, and how was it spread?"),
     volatility = list(title = "Volatility", measure = measure_volatility,
                       asks = "How much do returns differ from their mean?"),
+    beta = list(title = "Beta", measure = measure_beta, asks = "How does it move when the benchmark moves?"),
+    tracking = list(title = "Tracking error", measure = measure_tracking, asks = "How far does it stray from the benchmark?"),
     drawdown = list(title = "Maximum drawdown", measure = measure_drawdown,
                     asks = "How far did it fall from its high, and when was it back?"),
+    correlation = list(title = "Correlation", measure = correlate_returns, asks = "Which securities move alike?"),
+    summary = list(title = "Summary", measure = measure_summary, asks = "What does the whole universe look like?"),
     var = list(title = "Value at risk", measure = measure_var,
                asks = "What loss is exceeded only once in a given number of periods?")
   )

@@ -2,19 +2,98 @@
 # are for the working and stay out of text tables.
 known_columns <- list(
   security = list(label = "security", unit = "text"),
+  other = list(label = "with", unit = "text"),
+  benchmark = list(label = "benchmark", unit = "text"),
+  every = list(label = "every", unit = "text"),
+  span = list(label = "last", unit = "text"),
+  innovations = list(label = "innovations", unit = "text"),
   window = list(label = "window", unit = "count"),
+  rank = list(label = "rank", unit = "text"),
   from = list(label = "from", unit = "date"),
   to = list(label = "to", unit = "date"),
   date = list(label = "date", unit = "date"),
   n = list(label = "n", unit = "count"),
+  total_return = list(label = "total", unit = "fraction"),
+  return_annual = list(label = "return a year", unit = "fraction"),
+  mean = list(label = "mean", unit = "small"),
+  mean_error = list(label = "its error", unit = "small", detail = TRUE),
   volatility = list(label = "volatility", unit = "fraction"),
-  volatility_annual = list(label = "a year", unit = "fraction"),
+  volatility_annual = list(label = "volatility a year", unit = "fraction"),
+  volatility_over = list(label = "over all", unit = "fraction"),
+  volatility_error = list(label = "error", unit = "small"),
+  volatility_low = list(label = "low", unit = "fraction"),
+  volatility_high = list(label = "high", unit = "fraction"),
+  long_run = list(label = "long run", unit = "fraction"),
+  long_run_annual = list(label = "long run a year", unit = "fraction"),
+  persistence = list(label = "persistence", unit = "ratio"),
+  half_life = list(label = "half-life", unit = "number"),
+  converged = list(label = "converged", unit = "truth"),
+  log_likelihood = list(label = "log likelihood", unit = "two"),
+  aic = list(label = "AIC", unit = "two"),
+  bic = list(label = "BIC", unit = "two"),
+  omega = list(label = "omega", unit = "scientific"),
+  garch_alpha = list(label = "alpha", unit = "ratio"),
+  garch_beta = list(label = "beta", unit = "ratio"),
+  nu = list(label = "nu", unit = "number"),
+  skewness = list(label = "skewness", unit = "two"),
+  skewness_error = list(label = "its error", unit = "two", detail = TRUE),
+  kurtosis = list(label = "excess kurtosis", unit = "two"),
+  kurtosis_error = list(label = "its error", unit = "two", detail = TRUE),
+  best = list(label = "best", unit = "fraction"),
+  best_date = list(label = "on", unit = "date", detail = TRUE),
+  worst = list(label = "worst", unit = "fraction"),
+  worst_date = list(label = "on", unit = "date", detail = TRUE),
+  rising = list(label = "rising", unit = "share"),
+  sharpe = list(label = "Sharpe", unit = "ratio", detail = TRUE),
+  sharpe_error = list(label = "its error", unit = "ratio", detail = TRUE),
+  sharpe_annual = list(label = "Sharpe a year", unit = "two"),
+  sharpe_annual_error = list(label = "its error", unit = "two"),
+  beta = list(label = "beta", unit = "ratio"),
+  beta_error = list(label = "error", unit = "ratio"),
+  beta_t = list(label = "t", unit = "two", detail = TRUE),
+  beta_p = list(label = "p", unit = "p", detail = TRUE),
+  beta_low = list(label = "low", unit = "ratio"),
+  beta_high = list(label = "high", unit = "ratio"),
+  alpha = list(label = "alpha", unit = "small", detail = TRUE),
+  alpha_error = list(label = "error", unit = "small", detail = TRUE),
+  alpha_t = list(label = "t", unit = "two", detail = TRUE),
+  alpha_p = list(label = "p", unit = "p"),
+  alpha_low = list(label = "low", unit = "small", detail = TRUE),
+  alpha_high = list(label = "high", unit = "small", detail = TRUE),
+  alpha_annual = list(label = "alpha a year", unit = "fraction"),
+  r_squared = list(label = "R2", unit = "ratio"),
+  correlation = list(label = "correlation", unit = "ratio"),
+  correlation_low = list(label = "low", unit = "ratio"),
+  correlation_high = list(label = "high", unit = "ratio"),
+  covariance = list(label = "covariance", unit = "scientific"),
+  residual_volatility = list(label = "residual", unit = "fraction", detail = TRUE),
+  residual_volatility_annual = list(label = "residual a year", unit = "fraction"),
+  beta_adjusted = list(label = "adjusted", unit = "ratio"),
+  beta_up = list(label = "up", unit = "ratio"),
+  beta_down = list(label = "down", unit = "ratio"),
+  active_return = list(label = "active return", unit = "small", detail = TRUE),
+  active_return_annual = list(label = "active a year", unit = "fraction"),
+  tracking_error = list(label = "tracking error", unit = "fraction"),
+  tracking_error_annual = list(label = "tracking error a year", unit = "fraction"),
+  information_ratio = list(label = "information ratio", unit = "two"),
+  ahead = list(label = "ahead", unit = "share"),
+  active_return_total = list(label = "active in total", unit = "fraction"),
+  information_ratio_total = list(label = "total ratio", unit = "two"),
+  drawdown = list(label = "drawdown", unit = "fraction"),
+  drawdown_ahead = list(label = "still ahead", unit = "fraction"),
   max_drawdown = list(label = "max drawdown", unit = "fraction"),
   peak = list(label = "peak", unit = "date"),
   trough = list(label = "trough", unit = "date"),
   recovery = list(label = "recovery", unit = "date"),
+  days_down = list(label = "days down", unit = "count"),
+  days_to_recover = list(label = "days to recover", unit = "count"),
+  average_drawdown = list(label = "average", unit = "fraction"),
+  under_water = list(label = "below high", unit = "share"),
+  pain = list(label = "pain", unit = "fraction"),
+  ulcer = list(label = "ulcer", unit = "fraction"),
+  drawdown_at_risk = list(label = "at risk", unit = "fraction"),
+  return_over_drawdown = list(label = "return / max", unit = "two"),
   method = list(label = "method", unit = "text"),
-  rank = list(label = "rank", unit = "text"),
   level = list(label = "level", unit = "level"),
   horizon = list(label = "horizon", unit = "count"),
   horizon_by = list(label = "by", unit = "text"),
@@ -37,8 +116,15 @@ known_columns <- list(
 unit_text <- list(
   text = function(x) ifelse(is.na(x), "-", x),
   date = function(x) ifelse(is.na(x), "-", format(x)),
-  count = function(x) count(x),
-  number = function(x) format(round(x, 2), trim = TRUE, drop0trailing = TRUE),
+  count = function(x) ifelse(is.na(x), "-", count(x)),
+  truth = function(x) ifelse(x, "yes", "no"),
+  ratio = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 3L)),
+  two = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 2L)),
+  small = function(x) percent(x, 3L),
+  share = function(x) percent(x, 1L),
+  p = function(x) ifelse(is.na(x), "-", ifelse(x < 0.001, "< 0.001", formatC(x, format = "f", digits = 3L))),
+  scientific = function(x) ifelse(is.na(x), "-", formatC(x, format = "e", digits = 3L)),
+  number = function(x) ifelse(is.na(x), "-", format(round(x, 2), trim = TRUE, drop0trailing = TRUE)),
   level = function(x) paste(trimws(formatC(100 * x, digits = 6, format = "fg")), "%"),
   fraction = function(x) percent(x),
   money = function(x) money(x)
@@ -58,18 +144,32 @@ money <- function(x) {
 # A choice that is the same in every row stands in the basis and need not be repeated.
 columns_to_show <- function(table) {
   constant <- vapply(table, function(v) length(unique(v)) <= 1L, NA)
-  choice <- names(table) %in% c("method", "rank", "horizon", "horizon_by", "window")
+  dates <- names(table) %in% c("from", "to") & nrow(table) > 1L
+  choice <- names(table) %in% c("method", "rank", "horizon", "horizon_by", "window", "benchmark", "innovations")
   detail <- vapply(names(table), function(name) isTRUE(known_columns[[name]]$detail), NA)
-  names(table)[!detail & !(choice & constant)]
+  names(table)[!detail & !((choice | dates) & constant)]
 }
 
-# The table as text: a header line, then a line a row. Numbers to the right.
-text_table <- function(table) {
+column_of <- function(name, values, kind = NULL) {
+  column <- known_columns[[name]] %||% list(label = name, unit = if (is.numeric(values)) "number" else "text")
+  # Drawdowns of profits are in the units of the profits.
+  if (identical(kind, "profit") && column$unit == "fraction") column$unit <- "money"
+  column
+}
+
+# The table as text: a header, whose labels are broken where they are longer than what
+# stands below them, then a line a row. Numbers to the right.
+text_table <- function(table, kind = NULL) {
   shown <- lapply(stats::setNames(nm = columns_to_show(table)), function(name) {
-    column <- known_columns[[name]] %||% list(label = name,
-                                              unit = if (is.numeric(table[[name]])) "number" else "text")
-    cells <- c(column$label, unit_text[[column$unit]](table[[name]]))
-    formatC(cells, width = if (column$unit %in% c("text", "date")) -max(nchar(cells)) else max(nchar(cells)))
+    column <- column_of(name, table[[name]], kind)
+    cells <- unit_text[[column$unit]](table[[name]])
+    list(header = strwrap(column$label, max(nchar(cells), 8L) + 1L), cells = cells,
+         side = if (column$unit %in% c("text", "date")) -1L else 1L)
+  })
+  deep <- max(1L, lengths(lapply(shown, `[[`, "header")))
+  shown <- lapply(shown, function(column) {
+    cells <- c(rep("", deep - length(column$header)), column$header, column$cells)
+    formatC(cells, width = column$side * max(nchar(cells)))
   })
   sub(" +$", "", do.call(paste, c(unname(shown), sep = "  ")))
 }

@@ -28,7 +28,7 @@ as_json <- function(result) {
                                USE.NAMES = FALSE)
   cells <- function(x) {
     if (inherits(x, "Date")) x <- format(x)
-    text <- if (is.numeric(x)) shortest(x) else quoted(as.character(x))
+    text <- if (is.numeric(x)) shortest(x) else if (is.logical(x)) tolower(x) else quoted(as.character(x))
     text[is.na(x) | (is.numeric(x) & !is.finite(x))] <- "null"
     text
   }

@@ -2,7 +2,7 @@
 #' @export
 format.imbroglio_basis <- function(x, ...) {
   n <- range(x$observations)
-  what <- if (x$kind == "price") sprintf("%s prices", frequencies[[x$every]]$adverb)
+  what <- if (x$kind %in% c("price", "profit")) sprintf("%s %ss", frequencies[[x$every]]$adverb, x$kind)
           else sprintf("%s %s returns", frequencies[[x$every]]$adverb, x$kind)
   left_out <- tapply(x$dropped$n, x$dropped$reason, sum)
   parts <- c(
@@ -41,8 +41,15 @@ tbl_sum.imbroglio_result <- function(x, ...) {
   stats::setNames(
     c(paste(count(nrow(x), "row"), "of", count(length(unique(x$security)), "security", "securities")),
       format(basis(x))),
-    c(measures()[[attr(x, "measure")]]$title %||% sentence_case(attr(x, "measure")), "Basis")
+    c(title_of(x), "Basis")
   )
+}
+
+title_of <- function(result) {
+  name <- attr(result, "measure")
+  other <- c(garch = "GARCH(1,1)", garch_forecast = "Volatility ahead, by GARCH(1,1)", volatility_series = "Volatility",
+             drawdown_series = "Drawdown", drawdown_episodes = "Falls below a high")
+  measures()[[name]]$title %||% (if (name %in% names(other)) other[[name]] else sentence_case(name))
 }
 
 #' @export

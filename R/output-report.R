@@ -64,9 +64,9 @@ page_format <- function() {
 html_table <- function(result) {
   table <- as.data.frame(result)
   names <- columns_to_show(table)
-  right <- !vapply(names, function(n) known_columns[[n]]$unit %in% c("text", "date"), NA)
-  shown <- lapply(names, function(n) unit_text[[known_columns[[n]]$unit]](table[[n]]))
-  knitr::kable(as.data.frame(shown), format = "html", escape = TRUE, align = ifelse(right, "r", "l"),
-               row.names = FALSE,
-               col.names = vapply(names, function(n) known_columns[[n]]$label, ""))
+  columns <- lapply(names, function(n) column_of(n, table[[n]], basis(result)$kind))
+  right <- !vapply(columns, function(column) column$unit %in% c("text", "date"), NA)
+  shown <- Map(function(column, values) unit_text[[column$unit]](values), columns, table[names])
+  knitr::kable(as.data.frame(shown), format = "html", escape = TRUE, align = ifelse(right, "r", "l"), row.names = FALSE,
+               col.names = vapply(columns, `[[`, "", "label"))
 }

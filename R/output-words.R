@@ -13,46 +13,163 @@
 in_words <- function(result) UseMethod("in_words")
 
 #' @export
+in_words.imbroglio_return <- function(result) {
+  if (!is.null(result[["window"]])) return(rolling_in_words(result))
+  every <- basis(result)$every
+  said <- sprintf("%s returned %s in all, %s a year; its best %s was %s (%s), its worst %s (%s); %s of %ss rose.",
+                  result$security, percent(result$total_return, 1L), percent(result$return_annual, 1L), every,
+                  percent(result$best), result$best_date, percent(result$worst), result$worst_date,
+                  percent(result$rising, 0L), every)
+  said[result$n == 0L] <- sprintf("%s has no return to measure.", result$security[result$n == 0L])
+  said
+}
+
+#' @export
 in_words.imbroglio_volatility <- function(result) {
+  if (!is.null(result[["window"]])) return(rolling_in_words(result))
   every <- frequencies[[basis(result)$every]]$adverb
-  if (!is.null(result[["window"]])) return(rolling_in_words(result, every))
-  known <- !is.na(result$volatility)
-  ifelse(
-    known,
+  plain <- is.null(result[["method"]]) | result[["method"]] == "deviation"
+  said <- ifelse(
+    plain,
     sprintf("%s: %s returns stray from their mean by %s (one standard deviation), %s a year.",
             result$security, every, percent(result$volatility), percent(result$volatility_annual, 1L)),
-    sprintf("%s: %s has no standard deviation.", result$security, count(result$n, "return"))
+    sprintf("%s: volatility %s a %s, %s a year (%s).", result$security, percent(result$volatility), basis(result)$every,
+            percent(result$volatility_annual, 1L), result[["method"]])
+  )
+  none <- is.na(result$volatility)
+  said[none] <- sprintf("%s: %s has no %s.", result$security, count(result$n, "return"),
+                        ifelse(plain, "standard deviation", paste("volatility by", result[["method"]])))[none]
+  said
+}
+
+#' @export
+in_words.imbroglio_volatility_series <- function(result) rolling_in_words(result)
+
+#' @export
+in_words.imbroglio_garch <- function(result) {
+  said <- sprintf("%s: volatility %s a year now, %s in the long run; half of a shock is gone after %s.",
+                  result$security, percent(result$volatility_annual, 1L), percent(result$long_run_annual, 1L),
+                  count(signif(result$half_life, 2L), basis(result)$every))
+  said[!result$converged] <- sprintf("%s: the fit did not converge, or ran into a bound.", result$security[!result$converged])
+  said
+}
+
+#' @export
+in_words.imbroglio_garch_forecast <- function(result) {
+  ends <- result[!duplicated(paste(result$security, result$innovations), fromLast = TRUE), ]
+  sprintf("%s: %s a year in %s, %s over all of them.", ends$security, percent(ends$volatility_annual, 1L),
+          count(ends$horizon, basis(result)$every), percent(ends$volatility_over))
+}
+
+#' @export
+in_words.imbroglio_beta <- function(result) {
+  if (!is.null(result[["window"]])) return(rolling_in_words(result))
+  known <- !is.na(result$beta)
+  how <- rep("", nrow(result))
+  if (!is.null(result[["every"]])) how <- sprintf(", %s returns", vapply(frequencies[result$every], `[[`, "", "adverb"))
+  if (!is.null(result[["span"]])) how <- sprintf("%s, last %s", how, result$span)
+  moved <- sprintf("When %s moves 1 %%, %s moves %s %% (%s to %s%s), and %s %% of its variance is explained; alpha %s a year (p %s).",
+                   result$benchmark, result$security, unit_text$number(result$beta), unit_text$number(result$beta_low),
+                   unit_text$number(result$beta_high), how, round(100 * result$r_squared), percent(result$alpha_annual, 1L),
+                   unit_text$p(result$alpha_p))
+  ifelse(known, moved, sprintf("%s and %s share too few returns for a line.", result$security, result$benchmark))
+}
+
+#' @export
+in_words.imbroglio_tracking <- function(result) {
+  if (!is.null(result[["window"]])) return(rolling_in_words(result))
+  sprintf("%s was %s %s by %s a year, with a tracking error of %s a year: information ratio %s; ahead in %s of %ss.",
+          result$security, ifelse(result$active_return_annual < 0, "behind", "ahead of"), result$benchmark,
+          percent(abs(result$active_return_annual)), percent(result$tracking_error_annual, 1L),
+          unit_text$number(result$information_ratio), percent(result$ahead, 0L), basis(result)$every)
+}
+
+#' @export
+in_words.imbroglio_correlation <- function(result) {
+  if (!is.null(result[["window"]])) return(rolling_in_words(result))
+  sprintf("%s and %s: correlation %s.", result$security, result$other, unit_text$number(result$correlation))
+}
+
+#' @export
+in_words.imbroglio_summary <- function(result) {
+  sprintf("%s: %s a year at a volatility of %s, at worst %s below its high.", result$security,
+          percent(result$return_annual, 1L), percent(result$volatility_annual, 1L), percent(-result$max_drawdown, 1L))
+}
+
+# How rolling results, and results of several securities, are read: the column, how a
+# number of it is written, what it is, and the words for most and least of it.
+readings <- function(result) {
+  a_year <- function(x) percent(x, 1L)
+  plain <- unit_text$number
+  money_or <- function(f) if (identical(basis(result)$kind, "profit")) money else f
+  against <- function() paste("against", some(unique(result$benchmark)))
+  switch(
+    attr(result, "measure"),
+    return = list(column = "return_annual", write = a_year, is = " a year", most = "returned most", least = "least", of = " a year"),
+    volatility = , volatility_series = ,
+    garch = list(column = "volatility_annual", write = a_year, is = " a year", most = "moves most", least = "least", of = " a year"),
+    beta = list(column = "beta", write = plain, is = paste(" beta", against()), most = "has the highest beta",
+                least = "the lowest", of = paste("", against())),
+    tracking = list(column = "tracking_error_annual", write = a_year, is = " tracking error a year",
+                    most = "strays furthest", least = "least", of = paste(" a year from", some(unique(result$benchmark)))),
+    drawdown = list(column = "max_drawdown", write = function(x) money_or(a_year)(-x), is = " below its high",
+                    most = "fell deepest", least = "least", of = " below its high", falling = TRUE),
+    correlation = list(column = "correlation", write = plain, is = " correlation", most = "move most alike", least = "least",
+                       of = ""),
+    summary = list(column = "sharpe_annual", write = function(x) paste("Sharpe ratio", unit_text$two(x)), is = "",
+                   most = "earned most for its risk", least = "least", of = " a year"),
+    var = list(column = "var", write = a_year, is = "", most = "risks most", least = "least",
+               of = paste(" at", unit_text$level(max(result$level))))
   )
 }
 
-rolling_in_words <- function(result, every) {
+series_keys <- function(table) intersect(c("security", "benchmark", "window", "method"), names(table))
+
+rolling_in_words <- function(result) {
   table <- as.data.frame(result)
-  parts <- split(table, list(table$window, factor(table$security, unique(table$security))), drop = TRUE)
+  reading <- readings(result)
+  every <- frequencies[[basis(result)$every]]$adverb
+  key <- do.call(paste, c(unname(as.list(table[series_keys(table)])), sep = "\r"))
+  parts <- split(table, factor(key, unique(key)))
   unname(vapply(parts, function(part) {
-    what <- sprintf("%s, over %s %s returns", part$security[1L], count(part$window[1L]), every)
-    part <- part[!is.na(part$volatility), ]
+    how <- c(if (!is.null(part$window)) sprintf("over %s %s returns", count(part$window[1L]), every),
+             if (!is.null(part$method)) sprintf("by %s", part$method[1L]))
+    what <- paste(c(part$security[1L], how), collapse = ", ")
+    part <- part[!is.na(part[[reading$column]]), ]
     if (!nrow(part)) return(sprintf("%s: never as many returns.", what))
-    annual <- part$volatility_annual
-    sprintf("%s: %s a year on %s; highest %s on %s, lowest %s on %s.", what,
-            percent(annual[length(annual)], 1L), part$to[length(annual)],
-            percent(max(annual), 1L), part$to[which.max(annual)], percent(min(annual), 1L),
-            part$to[which.min(annual)])
+    value <- part[[reading$column]]
+    size <- if (isTRUE(reading$falling)) -value else value
+    sprintf("%s: %s%s on %s; highest %s on %s, lowest %s on %s.", what,
+            reading$write(value[length(value)]), reading$is, part$to[length(value)],
+            reading$write(value[which.max(size)]), part$to[which.max(size)], reading$write(value[which.min(size)]),
+            part$to[which.min(size)])
   }, ""))
 }
 
 #' @export
 in_words.imbroglio_drawdown <- function(result) {
+  if (!is.null(result[["window"]])) return(rolling_in_words(result))
   depth <- result$max_drawdown
+  write <- readings(result)$write
   fell <- sprintf(
     "%s fell %s from its high%s to its low on %s, and %s.",
-    result$security, percent(-depth, 1L),
+    result$security, write(depth),
     ifelse(is.na(result$peak), " at the start", sprintf(" on %s", result$peak)), result$trough,
     ifelse(is.na(result$recovery), sprintf("was still below it on %s", result$to),
            sprintf("was back on %s", result$recovery))
   )
-  fell[depth %in% 0] <- sprintf("%s never fell below an earlier price.", result$security[depth %in% 0])
+  fell[depth %in% 0] <- sprintf("%s never fell below an earlier %s.", result$security,
+                                if (basis(result)$kind == "profit") "sum" else "price")[depth %in% 0]
   fell[is.na(depth)] <- sprintf("%s has no price to fall from.", result$security[is.na(depth)])
   fell
+}
+
+#' @export
+in_words.imbroglio_drawdown_episodes <- function(result) {
+  write <- if (basis(result)$kind == "profit") money else function(x) percent(x, 1L)
+  sprintf("%s, number %s: %s in %s, %s.", result$security, result$rank, write(-result$drawdown),
+          ifelse(is.na(result$days_down), "a fall from the start", count(result$days_down, "day")),
+          ifelse(is.na(result$recovery), "not yet made good", sprintf("made good after %s", count(result$days_to_recover, "day"))))
 }
 
 #' @export
@@ -97,27 +214,26 @@ one_in <- function(level, one, many) {
 
 # One line that says the finding: the title of a figure, the first line of a text.
 headline <- function(result) {
+  if (nrow(result) == 0L) return("There is nothing to show.")
   said <- in_words(result)
   if (length(said) == 1L) return(said)
+  reading <- readings(result)
+  if (is.null(reading)) return(said[1L])
   # The last row of a rolling security and window is where it stands now.
   table <- as.data.frame(result)
-  if (!is.null(table$window)) {
-    table <- table[!is.na(table$volatility), ]
-    if (!nrow(table)) return("No security has as many returns as the window.")
-    table <- table[!duplicated(table[c("security", "window")], fromLast = TRUE), ]
-  }
+  rolling <- !is.null(table$window) || attr(result, "measure") == "volatility_series"
+  table <- table[!is.na(table[[reading$column]]), ]
+  if (!nrow(table)) return(if (rolling) "No security has as many returns as the window." else said[1L])
+  if (rolling) table <- table[!duplicated(table[series_keys(table)], fromLast = TRUE), ]
   if (!is.null(table$level)) table <- table[table$level == max(table$level) & table$rank == table$rank[1L], ]
-  size <- switch(attr(result, "measure"), volatility = table$volatility_annual, drawdown = -table$max_drawdown,
-                 var = table$var)
+  # Of several ways to measure the same securities, the first is named.
+  for (key in c("method", "every", "span", "innovations")) if (!is.null(table[[key]])) table <- table[table[[key]] == table[[key]][1L], ]
+  if (length(unique(table$security)) == 1L && !identical(attr(result, "measure"), "correlation")) return(said[1L])
+  size <- if (isTRUE(reading$falling)) -table[[reading$column]] else table[[reading$column]]
   most <- which.max(size)
   least <- which.min(size)
-  if (!length(most)) return(said[1L])
-  words <- switch(attr(result, "measure"),
-                  volatility = if (is.null(table$window)) c("moves most", "least", " a year")
-                               else c("moves most now", "least",
-                                      sprintf(" a year over %s returns", count(table$window[most]))),
-                  drawdown = c("fell deepest", "least", " below its high"),
-                  var = c("risks most", "least", paste(" at", unit_text$level(table$level[most]))))
-  sprintf("%s %s (%s%s), %s %s (%s).", table$security[most], words[1L], percent(size[most], 1L), words[3L],
-          table$security[least], words[2L], percent(size[least], 1L))
+  name <- if (is.null(table$other)) table$security else paste(table$security, "and", table$other)
+  now <- if (rolling) sprintf(" now%s", if (is.null(table$window)) "" else sprintf(" over %s returns", count(table$window[most]))) else ""
+  sprintf("%s %s%s (%s%s), %s %s (%s).", name[most], reading$most, now, reading$write(table[[reading$column]][most]),
+          reading$of, name[least], reading$least, reading$write(table[[reading$column]][least]))
 }

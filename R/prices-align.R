@@ -69,7 +69,7 @@ average_prices <- function(prices, window) {
     fail("too_short", sprintf("No security has as many as %s.", count(window, "price")),
          where = sprintf("The longest has %s.", count(longest)))
   }
-  with_close(prices, core_rolling_mean(prices$close, window))
+  with_close(prices, core_rolling_mean(prices$close, window, window))
 }
 
 #' @rdname average_prices

@@ -17,7 +17,8 @@
 #' @param every `"day"`, `"week"`, `"month"`, `"quarter"` or `"year"`. If absent, as often
 #'   as there are prices.
 #' @param keep_unfinished Whether to keep a last period that the prices do not finish.
-#' @param given What `x` holds: `"prices"`, or `"returns"` of the kind and frequency that are named.
+#' @param given What `x` holds: `"prices"`; `"returns"` of the kind and frequency that are named; or `"profits"`, amounts
+#'   that add and are not compounded, which the drawdown measures take.
 #' @param origin A few words on where the returns came from, for the basis.
 #' @return A returns table: a return (a fraction: 0.012 is 1.2 %) for each date and security.
 #'   `dim()`, `as.matrix()`, `as.data.frame()` and `[, securities]` work as on a wide table.
@@ -32,7 +33,7 @@
 #' as_returns(prices, kind = "log", every = "month")
 #' @export
 as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinished = FALSE,
-                       given = c("prices", "returns"), origin = "given returns") {
+                       given = c("prices", "returns", "profits"), origin = paste("given", given[1L])) {
   if (inherits(x, "imbroglio_returns")) {
     if (missing(kind) && is.null(every)) return(x)
     if (is.null(x$prices)) {
@@ -41,8 +42,8 @@ as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinish
     x <- x$prices
   }
   kind <- check_choice(kind[1L], "kind", c("simple", "log"))
-  given <- check_choice(given[1L], "given", c("prices", "returns"))
-  if (given == "returns") return(given_returns(x, kind, every, origin))
+  given <- check_choice(given[1L], "given", c("prices", "returns", "profits"))
+  if (given != "prices") return(given_returns(x, if (given == "profits") "profit" else kind, every, origin))
   prices <- as_prices(x)
   found <- frequency_of(prices$dates)
   every <- check_every(every, found)
@@ -83,10 +84,10 @@ given_returns <- function(x, kind, every, origin) {
   bad <- which(is.infinite(values) | (kind == "simple" & !is.na(values) & values < -1))
   if (length(bad)) {
     at <- arrayInd(bad[1L], dim(values))
-    fail("return", sprintf("%s of %s cannot be.", count(length(bad), "return"), origin),
+    fail("return", sprintf("%s of %s cannot be.", count(length(bad), "number"), origin),
          where = sprintf("%s on %s: %s.", columns[at[2L]], dates[at[1L]], values[bad[1L]]),
          remedy = if (kind == "simple") "A simple return is -1 (a loss of everything) or more."
-                  else "A log return is a finite number.")
+                  else sprintf("A %s is a finite number.", if (kind == "log") "log return" else "profit"))
   }
   every <- if (is.null(every) && length(dates) > 1L) frequency_of(dates) else every %||% "day"
   new_returns(dates, values, kind, check_choice(every, "every", names(frequencies)),
@@ -102,8 +103,14 @@ new_returns <- function(dates, values, kind, every, start, prices, origin, diges
 }
 
 # What a measure takes: returns, or prices from which simple returns are taken.
-take_returns <- function(x) {
-  if (inherits(x, "imbroglio_returns")) return(x)
+take_returns <- function(x, profits = FALSE) {
+  if (inherits(x, "imbroglio_returns")) {
+    if (x$kind == "profit" && !profits) {
+      fail("argument", "This measure takes returns, not profits that add.",
+           remedy = "Drawdowns can be measured of profits; returns are profits over what was put in.")
+    }
+    return(x)
+  }
   if (inherits(x, "imbroglio_prices")) return(as_returns(x))
   fail("argument", "This measure takes a price table or a returns table.", where = sprintf("This is %s.", shown(x)),
        remedy = "Make one with read_prices(), as_prices() or as_returns().")

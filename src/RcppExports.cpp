@@ -10,6 +10,47 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
+// core_common
+Rcpp::List core_common(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, bool span, bool log);
+RcppExport SEXP _imbroglio_core_common(SEXP returnsSEXP, SEXP startSEXP, SEXP spanSEXP, SEXP logSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type start(startSEXP);
+    Rcpp::traits::input_parameter< bool >::type span(spanSEXP);
+    Rcpp::traits::input_parameter< bool >::type log(logSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_common(returns, start, span, log));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_pairs
+Rcpp::List core_pairs(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, bool span, bool log, double decay);
+RcppExport SEXP _imbroglio_core_pairs(SEXP returnsSEXP, SEXP startSEXP, SEXP spanSEXP, SEXP logSEXP, SEXP decaySEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type start(startSEXP);
+    Rcpp::traits::input_parameter< bool >::type span(spanSEXP);
+    Rcpp::traits::input_parameter< bool >::type log(logSEXP);
+    Rcpp::traits::input_parameter< double >::type decay(decaySEXP);
+    rcpp_result_gen = Rcpp::wrap(core_pairs(returns, start, span, log, decay));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_decayed_deviation
+Rcpp::NumericMatrix core_decayed_deviation(const Rcpp::NumericMatrix& x, double decay);
+RcppExport SEXP _imbroglio_core_decayed_deviation(SEXP xSEXP, SEXP decaySEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
+    Rcpp::traits::input_parameter< double >::type decay(decaySEXP);
+    rcpp_result_gen = Rcpp::wrap(core_decayed_deviation(x, decay));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_deviation
 Rcpp::NumericVector core_deviation(const Rcpp::NumericMatrix& x);
 RcppExport SEXP _imbroglio_core_deviation(SEXP xSEXP) {
@@ -35,25 +76,171 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_rolling_mean
-Rcpp::NumericMatrix core_rolling_mean(const Rcpp::NumericMatrix& x, int window);
-RcppExport SEXP _imbroglio_core_rolling_mean(SEXP xSEXP, SEXP windowSEXP) {
+Rcpp::NumericMatrix core_rolling_mean(const Rcpp::NumericMatrix& x, int window, int min_obs);
+RcppExport SEXP _imbroglio_core_rolling_mean(SEXP xSEXP, SEXP windowSEXP, SEXP min_obsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
     Rcpp::traits::input_parameter< int >::type window(windowSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_rolling_mean(x, window));
+    Rcpp::traits::input_parameter< int >::type min_obs(min_obsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_rolling_mean(x, window, min_obs));
     return rcpp_result_gen;
 END_RCPP
 }
 // core_max_drawdown
-Rcpp::List core_max_drawdown(const Rcpp::NumericMatrix& wealth);
-RcppExport SEXP _imbroglio_core_max_drawdown(SEXP wealthSEXP) {
+Rcpp::List core_max_drawdown(const Rcpp::NumericMatrix& wealth, bool additive);
+RcppExport SEXP _imbroglio_core_max_drawdown(SEXP wealthSEXP, SEXP additiveSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type wealth(wealthSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_max_drawdown(wealth));
+    Rcpp::traits::input_parameter< bool >::type additive(additiveSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_max_drawdown(wealth, additive));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_drawdown_series
+Rcpp::NumericMatrix core_drawdown_series(const Rcpp::NumericMatrix& wealth, bool additive, bool ahead);
+RcppExport SEXP _imbroglio_core_drawdown_series(SEXP wealthSEXP, SEXP additiveSEXP, SEXP aheadSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type wealth(wealthSEXP);
+    Rcpp::traits::input_parameter< bool >::type additive(additiveSEXP);
+    Rcpp::traits::input_parameter< bool >::type ahead(aheadSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_drawdown_series(wealth, additive, ahead));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_rolling_drawdown
+Rcpp::NumericMatrix core_rolling_drawdown(const Rcpp::NumericMatrix& wealth, int window, int min_obs, bool additive);
+RcppExport SEXP _imbroglio_core_rolling_drawdown(SEXP wealthSEXP, SEXP windowSEXP, SEXP min_obsSEXP, SEXP additiveSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type wealth(wealthSEXP);
+    Rcpp::traits::input_parameter< int >::type window(windowSEXP);
+    Rcpp::traits::input_parameter< int >::type min_obs(min_obsSEXP);
+    Rcpp::traits::input_parameter< bool >::type additive(additiveSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_rolling_drawdown(wealth, window, min_obs, additive));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_drawdown_episodes
+Rcpp::List core_drawdown_episodes(const Rcpp::NumericMatrix& wealth, bool additive);
+RcppExport SEXP _imbroglio_core_drawdown_episodes(SEXP wealthSEXP, SEXP additiveSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type wealth(wealthSEXP);
+    Rcpp::traits::input_parameter< bool >::type additive(additiveSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_drawdown_episodes(wealth, additive));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_under_water
+Rcpp::NumericMatrix core_under_water(const Rcpp::NumericMatrix& wealth, bool additive, double level);
+RcppExport SEXP _imbroglio_core_under_water(SEXP wealthSEXP, SEXP additiveSEXP, SEXP levelSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type wealth(wealthSEXP);
+    Rcpp::traits::input_parameter< bool >::type additive(additiveSEXP);
+    Rcpp::traits::input_parameter< double >::type level(levelSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_under_water(wealth, additive, level));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_garch
+Rcpp::List core_garch(const Rcpp::NumericMatrix& x, bool student);
+RcppExport SEXP _imbroglio_core_garch(SEXP xSEXP, SEXP studentSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
+    Rcpp::traits::input_parameter< bool >::type student(studentSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_garch(x, student));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_garch_path
+Rcpp::NumericMatrix core_garch_path(const Rcpp::NumericMatrix& x, const Rcpp::NumericMatrix& estimate);
+RcppExport SEXP _imbroglio_core_garch_path(SEXP xSEXP, SEXP estimateSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type estimate(estimateSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_garch_path(x, estimate));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_line
+Rcpp::List core_line(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark, const Rcpp::IntegerVector& rows, const Rcpp::NumericVector& risk_free, int risk_free_start, bool span, bool log, int lags);
+RcppExport SEXP _imbroglio_core_line(SEXP returnsSEXP, SEXP startSEXP, SEXP benchmarkSEXP, SEXP rowsSEXP, SEXP risk_freeSEXP, SEXP risk_free_startSEXP, SEXP spanSEXP, SEXP logSEXP, SEXP lagsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type start(startSEXP);
+    Rcpp::traits::input_parameter< int >::type benchmark(benchmarkSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type risk_free(risk_freeSEXP);
+    Rcpp::traits::input_parameter< int >::type risk_free_start(risk_free_startSEXP);
+    Rcpp::traits::input_parameter< bool >::type span(spanSEXP);
+    Rcpp::traits::input_parameter< bool >::type log(logSEXP);
+    Rcpp::traits::input_parameter< int >::type lags(lagsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_line(returns, start, benchmark, rows, risk_free, risk_free_start, span, log, lags));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_rolling_line
+Rcpp::List core_rolling_line(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark, const Rcpp::IntegerVector& rows, const Rcpp::NumericVector& risk_free, int risk_free_start, bool span, bool log, int window, int min_obs, bool all);
+RcppExport SEXP _imbroglio_core_rolling_line(SEXP returnsSEXP, SEXP startSEXP, SEXP benchmarkSEXP, SEXP rowsSEXP, SEXP risk_freeSEXP, SEXP risk_free_startSEXP, SEXP spanSEXP, SEXP logSEXP, SEXP windowSEXP, SEXP min_obsSEXP, SEXP allSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type start(startSEXP);
+    Rcpp::traits::input_parameter< int >::type benchmark(benchmarkSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type risk_free(risk_freeSEXP);
+    Rcpp::traits::input_parameter< int >::type risk_free_start(risk_free_startSEXP);
+    Rcpp::traits::input_parameter< bool >::type span(spanSEXP);
+    Rcpp::traits::input_parameter< bool >::type log(logSEXP);
+    Rcpp::traits::input_parameter< int >::type window(windowSEXP);
+    Rcpp::traits::input_parameter< int >::type min_obs(min_obsSEXP);
+    Rcpp::traits::input_parameter< bool >::type all(allSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_rolling_line(returns, start, benchmark, rows, risk_free, risk_free_start, span, log, window, min_obs, all));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_moments
+Rcpp::List core_moments(const Rcpp::NumericMatrix& returns, bool log);
+RcppExport SEXP _imbroglio_core_moments(SEXP returnsSEXP, SEXP logSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
+    Rcpp::traits::input_parameter< bool >::type log(logSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_moments(returns, log));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_book_value
+Rcpp::List core_book_value(const Rcpp::NumericMatrix& prices, const Rcpp::NumericVector& weights, double cash, double cash_growth, const Rcpp::LogicalVector& again, double start);
+RcppExport SEXP _imbroglio_core_book_value(SEXP pricesSEXP, SEXP weightsSEXP, SEXP cashSEXP, SEXP cash_growthSEXP, SEXP againSEXP, SEXP startSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type prices(pricesSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type weights(weightsSEXP);
+    Rcpp::traits::input_parameter< double >::type cash(cashSEXP);
+    Rcpp::traits::input_parameter< double >::type cash_growth(cash_growthSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::LogicalVector& >::type again(againSEXP);
+    Rcpp::traits::input_parameter< double >::type start(startSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_book_value(prices, weights, cash, cash_growth, again, start));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -104,14 +291,14 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_wealth
-Rcpp::NumericMatrix core_wealth(const Rcpp::NumericMatrix& returns, bool log);
-RcppExport SEXP _imbroglio_core_wealth(SEXP returnsSEXP, SEXP logSEXP) {
+Rcpp::NumericMatrix core_wealth(const Rcpp::NumericMatrix& returns, const std::string& kind);
+RcppExport SEXP _imbroglio_core_wealth(SEXP returnsSEXP, SEXP kindSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
-    Rcpp::traits::input_parameter< bool >::type log(logSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_wealth(returns, log));
+    Rcpp::traits::input_parameter< const std::string& >::type kind(kindSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_wealth(returns, kind));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -170,12 +357,60 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_tracking
+Rcpp::List core_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark, const Rcpp::IntegerVector& rows, bool span, bool log);
+RcppExport SEXP _imbroglio_core_tracking(SEXP returnsSEXP, SEXP startSEXP, SEXP benchmarkSEXP, SEXP rowsSEXP, SEXP spanSEXP, SEXP logSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type start(startSEXP);
+    Rcpp::traits::input_parameter< int >::type benchmark(benchmarkSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< bool >::type span(spanSEXP);
+    Rcpp::traits::input_parameter< bool >::type log(logSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_tracking(returns, start, benchmark, rows, span, log));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_rolling_tracking
+Rcpp::List core_rolling_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark, const Rcpp::IntegerVector& rows, bool span, bool log, int window, int min_obs, bool all);
+RcppExport SEXP _imbroglio_core_rolling_tracking(SEXP returnsSEXP, SEXP startSEXP, SEXP benchmarkSEXP, SEXP rowsSEXP, SEXP spanSEXP, SEXP logSEXP, SEXP windowSEXP, SEXP min_obsSEXP, SEXP allSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type start(startSEXP);
+    Rcpp::traits::input_parameter< int >::type benchmark(benchmarkSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< bool >::type span(spanSEXP);
+    Rcpp::traits::input_parameter< bool >::type log(logSEXP);
+    Rcpp::traits::input_parameter< int >::type window(windowSEXP);
+    Rcpp::traits::input_parameter< int >::type min_obs(min_obsSEXP);
+    Rcpp::traits::input_parameter< bool >::type all(allSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_rolling_tracking(returns, start, benchmark, rows, span, log, window, min_obs, all));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
+    {"_imbroglio_core_common", (DL_FUNC) &_imbroglio_core_common, 4},
+    {"_imbroglio_core_pairs", (DL_FUNC) &_imbroglio_core_pairs, 5},
+    {"_imbroglio_core_decayed_deviation", (DL_FUNC) &_imbroglio_core_decayed_deviation, 2},
     {"_imbroglio_core_deviation", (DL_FUNC) &_imbroglio_core_deviation, 1},
     {"_imbroglio_core_rolling_deviation", (DL_FUNC) &_imbroglio_core_rolling_deviation, 3},
-    {"_imbroglio_core_rolling_mean", (DL_FUNC) &_imbroglio_core_rolling_mean, 2},
-    {"_imbroglio_core_max_drawdown", (DL_FUNC) &_imbroglio_core_max_drawdown, 1},
+    {"_imbroglio_core_rolling_mean", (DL_FUNC) &_imbroglio_core_rolling_mean, 3},
+    {"_imbroglio_core_max_drawdown", (DL_FUNC) &_imbroglio_core_max_drawdown, 2},
+    {"_imbroglio_core_drawdown_series", (DL_FUNC) &_imbroglio_core_drawdown_series, 3},
+    {"_imbroglio_core_rolling_drawdown", (DL_FUNC) &_imbroglio_core_rolling_drawdown, 4},
+    {"_imbroglio_core_drawdown_episodes", (DL_FUNC) &_imbroglio_core_drawdown_episodes, 2},
+    {"_imbroglio_core_under_water", (DL_FUNC) &_imbroglio_core_under_water, 3},
+    {"_imbroglio_core_garch", (DL_FUNC) &_imbroglio_core_garch, 2},
+    {"_imbroglio_core_garch_path", (DL_FUNC) &_imbroglio_core_garch_path, 2},
+    {"_imbroglio_core_line", (DL_FUNC) &_imbroglio_core_line, 9},
+    {"_imbroglio_core_rolling_line", (DL_FUNC) &_imbroglio_core_rolling_line, 11},
+    {"_imbroglio_core_moments", (DL_FUNC) &_imbroglio_core_moments, 2},
+    {"_imbroglio_core_book_value", (DL_FUNC) &_imbroglio_core_book_value, 6},
     {"_imbroglio_core_observed", (DL_FUNC) &_imbroglio_core_observed, 1},
     {"_imbroglio_core_span", (DL_FUNC) &_imbroglio_core_span, 1},
     {"_imbroglio_core_last_of", (DL_FUNC) &_imbroglio_core_last_of, 2},
@@ -185,6 +420,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_scatter", (DL_FUNC) &_imbroglio_core_scatter, 5},
     {"_imbroglio_core_carry", (DL_FUNC) &_imbroglio_core_carry, 2},
     {"_imbroglio_core_historical_tail", (DL_FUNC) &_imbroglio_core_historical_tail, 5},
+    {"_imbroglio_core_tracking", (DL_FUNC) &_imbroglio_core_tracking, 6},
+    {"_imbroglio_core_rolling_tracking", (DL_FUNC) &_imbroglio_core_rolling_tracking, 9},
     {NULL, NULL, 0}
 };
 

@@ -1,9 +1,11 @@
 #pragma once
 #include <Rcpp/Lightest>
+#include <algorithm>
 #include <cmath>
 #include <cstddef>
 #include <functional>
 #include <vector>
+#include "core/returns.h"
 
 namespace imbroglio {
 
@@ -43,5 +45,17 @@ class Observed {
   std::vector<std::size_t> rows_;
   std::vector<double> values_;
 };
+
+// Runs roll(values, size, out) on what is there of one column of n rows, and writes its results
+// on their rows; rows without a value have none.
+template <class Roll>
+void over_observed(Observed& seen, std::vector<double>& dense, const double* from, std::size_t n, double* to, Roll roll) {
+  seen.take(from, n);
+  if (!seen.gaps()) return roll(from, n, to);
+  dense.resize(seen.size());
+  roll(seen.values(), seen.size(), dense.data());
+  std::fill(to, to + n, missing);
+  for (std::size_t i = 0; i < dense.size(); ++i) to[seen.row(i)] = dense[i];
+}
 
 }  // namespace imbroglio

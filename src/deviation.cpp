@@ -27,24 +27,13 @@ Rcpp::NumericMatrix core_rolling_deviation(const Rcpp::NumericMatrix& x, int win
     imbroglio::RollingDeviation rolling(window, min_obs);
     imbroglio::Observed seen;
     std::vector<double> dense;
-    for (std::size_t j = first; j < last; ++j) {
-      double* column = to + j * n;
-      seen.take(from + j * n, n);
-      if (!seen.gaps()) {
-        rolling(seen.values(), n, column);
-        continue;
-      }
-      dense.resize(seen.size());
-      rolling(seen.values(), seen.size(), dense.data());
-      std::fill(column, column + n, imbroglio::missing);
-      for (std::size_t i = 0; i < dense.size(); ++i) column[seen.row(i)] = dense[i];
-    }
+    for (std::size_t j = first; j < last; ++j) imbroglio::over_observed(seen, dense, from + j * n, n, to + j * n, std::ref(rolling));
   });
   return out;
 }
 
 // [[Rcpp::export]]
-Rcpp::NumericMatrix core_rolling_mean(const Rcpp::NumericMatrix& x, int window) {
+Rcpp::NumericMatrix core_rolling_mean(const Rcpp::NumericMatrix& x, int window, int min_obs) {
   const std::size_t n = x.nrow(), k = x.ncol();
   Rcpp::NumericMatrix out(Rcpp::no_init(n, k));
   const double* from = x.begin();
@@ -52,13 +41,8 @@ Rcpp::NumericMatrix core_rolling_mean(const Rcpp::NumericMatrix& x, int window) 
   imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
     imbroglio::Observed seen;
     std::vector<double> dense;
-    for (std::size_t j = first; j < last; ++j) {
-      seen.take(from + j * n, n);
-      dense.resize(seen.size());
-      imbroglio::rolling_mean(seen.values(), seen.size(), window, dense.data());
-      std::fill(to + j * n, to + (j + 1) * n, imbroglio::missing);
-      for (std::size_t i = 0; i < dense.size(); ++i) to[j * n + seen.row(i)] = dense[i];
-    }
+    auto roll = [=](const double* values, std::size_t size, double* out) { imbroglio::rolling_mean(values, size, window, min_obs, out); };
+    for (std::size_t j = first; j < last; ++j) imbroglio::over_observed(seen, dense, from + j * n, n, to + j * n, roll);
   });
   return out;
 }

@@ -63,14 +63,15 @@ Rcpp::NumericMatrix core_returns(const Rcpp::NumericMatrix& prices, bool log) {
 }
 
 // [[Rcpp::export]]
-Rcpp::NumericMatrix core_wealth(const Rcpp::NumericMatrix& returns, bool log) {
+Rcpp::NumericMatrix core_wealth(const Rcpp::NumericMatrix& returns, const std::string& kind) {
   const std::size_t n = returns.nrow(), k = returns.ncol();
+  const auto which = kind == "log" ? imbroglio::Kind::log : kind == "profit" ? imbroglio::Kind::profit : imbroglio::Kind::simple;
   Rcpp::NumericMatrix out(Rcpp::no_init(n + 1, k));
   const double* from = returns.begin();
   double* to = out.begin();
   imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
     for (std::size_t j = first; j < last; ++j)
-      imbroglio::wealth_from_returns(from + j * n, n, log, to + j * (n + 1));
+      imbroglio::wealth_from_returns(from + j * n, n, which, to + j * (n + 1));
   });
   return out;
 }

@@ -106,10 +106,14 @@ class RollingDeviation {
 };
 
 // Mean of every `window` values of which none is missing, each window summed as the
-// differences from its block's edges, as above. Before a window is full there is none.
-inline void rolling_mean(const double* x, std::size_t n, std::size_t window, double* out) {
+// differences from its block's edges, as above. Before there are `min_obs` there is none.
+inline void rolling_mean(const double* x, std::size_t n, std::size_t window, std::size_t min_obs, double* out) {
   std::vector<double> tail(window + 1);
-  std::fill(out, out + std::min(n, window - 1), missing);
+  double so_far = 0.0;
+  for (std::size_t t = 0; t < std::min(n, window - 1); ++t) {
+    so_far += x[t] - x[0];
+    out[t] = t + 1 < min_obs ? missing : x[0] + so_far / static_cast<double>(t + 1);
+  }
   for (std::size_t block = 0; block + window <= n; block += window) {
     const double edge = x[block + window - 1], w = static_cast<double>(window);
     tail[window] = 0.0;

@@ -1,9 +1,14 @@
 #pragma once
+#include <algorithm>
 #include <cmath>
 #include <cstddef>
+#include <vector>
 #include "returns.h"
 
 namespace imbroglio {
+
+// How far `low` lies below `high`: a return, or for profits that add their difference.
+inline double fall(double low, double high, bool additive) { return additive ? low - high : (low - high) / high; }
 
 struct Drawdown {
   double depth = missing;      // 0 where wealth never falls, else negative
@@ -13,16 +18,17 @@ struct Drawdown {
 };
 
 // The worst of wealth / its running high - 1. Missing values are passed over.
-inline Drawdown max_drawdown(const double* wealth, std::size_t n) {
+inline Drawdown max_drawdown(const double* wealth, std::size_t n, bool additive) {
   Drawdown worst;
-  double high = missing, ratio = 1.0;
+  const double none = additive ? 0.0 : 1.0;
+  double high = missing, least = none;
   std::size_t high_at = 0, peak = 0, trough = 0;
   for (std::size_t t = 0; t < n; ++t) {
     const double w = wealth[t];
     if (w < high) {
-      const double now = w / high;
-      if (now < ratio) {
-        ratio = now;
+      const double now = additive ? w - high : w / high;
+      if (now < least) {
+        least = now;
         peak = high_at;
         trough = t;
       }
@@ -32,11 +38,11 @@ inline Drawdown max_drawdown(const double* wealth, std::size_t n) {
     }
   }
   if (std::isnan(high)) return worst;
-  if (ratio == 1.0) {
+  if (least == none) {
     worst.depth = 0.0;
     return worst;
   }
-  worst.depth = (wealth[trough] - wealth[peak]) / wealth[peak];
+  worst.depth = fall(wealth[trough], wealth[peak], additive);
   worst.peak = static_cast<std::ptrdiff_t>(peak);
   worst.trough = static_cast<std::ptrdiff_t>(trough);
   for (std::size_t t = trough + 1; t < n; ++t) {
@@ -46,6 +52,112 @@ inline Drawdown max_drawdown(const double* wealth, std::size_t n) {
     }
   }
   return worst;
+}
+
+// Every fall below a high, in order of time.
+inline std::vector<Drawdown> drawdown_episodes(const double* wealth, std::size_t n, bool additive) {
+  std::vector<Drawdown> found;
+  double high = missing;
+  std::ptrdiff_t high_at = -1;
+  bool below = false;
+  for (std::size_t t = 0; t < n; ++t) {
+    const double w = wealth[t];
+    const std::ptrdiff_t row = static_cast<std::ptrdiff_t>(t);
+    if (w < high) {
+      const double depth = fall(w, high, additive);
+      if (!below) found.push_back({depth, high_at, row, -1});
+      else if (depth < found.back().depth) {
+        found.back().depth = depth;
+        found.back().trough = row;
+      }
+      below = true;
+    } else if (!std::isnan(w)) {
+      if (below) found.back().recovery = row;
+      below = false;
+      high = w;
+      high_at = row;
+    }
+  }
+  return found;
+}
+
+// Below the running high at each row.
+inline void drawdown_series(const double* wealth, std::size_t n, bool additive, double* out) {
+  double high = -INFINITY;
+  for (std::size_t t = 0; t < n; ++t) {
+    const double w = wealth[t];
+    high = w > high ? w : high;
+    out[t] = std::isnan(w) ? missing : fall(w, high, additive);
+  }
+}
+
+// How far the lowest value from each row on lies below it: the worst still ahead.
+inline void drawdown_ahead(const double* wealth, std::size_t n, bool additive, double* out) {
+  double low = INFINITY;
+  for (std::size_t t = n; t-- > 0;) {
+    const double w = wealth[t];
+    low = w < low ? w : low;
+    out[t] = std::isnan(w) ? missing : fall(low, w, additive);
+  }
+}
+
+struct UnderWater {
+  double time = missing, pain = missing, ulcer = missing, at_risk = missing;
+};
+
+// Of depths as positive numbers, the first of which is of the start and always 0. Reorders them.
+inline UnderWater under_water(std::vector<double>& depth, double level) {
+  UnderWater found;
+  if (depth.size() < 2) return found;
+  const std::size_t n = depth.size() - 1;
+  double sum = 0.0, squares = 0.0;
+  std::size_t below = 0;
+  for (std::size_t i = 1; i <= n; ++i) {
+    sum += depth[i];
+    squares += depth[i] * depth[i];
+    below += depth[i] > 0.0;
+  }
+  found.time = static_cast<double>(below) / static_cast<double>(n);
+  found.pain = sum / static_cast<double>(n);
+  found.ulcer = std::sqrt(squares / static_cast<double>(n));
+  const double place = static_cast<double>(n - 1) * level;
+  const std::size_t at = static_cast<std::size_t>(place);
+  const auto begin = depth.begin() + 1;
+  std::nth_element(begin, begin + at, depth.end());
+  const double lower = begin[at];
+  const double upper = at + 1 < n ? *std::min_element(begin + at + 1, depth.end()) : lower;
+  found.at_risk = lower + (place - static_cast<double>(at)) * (upper - lower);
+  return found;
+}
+
+// The worst drawdown within each `window` + 1 values of wealth, none missing, as each window is
+// the tail of one block and the head of the next: the worst of both, or from
+// the tail's high to the head's low. out[t] is of the window that ends with t.
+inline void rolling_drawdown(const double* wealth, std::size_t n, std::size_t window, std::size_t min_obs, bool additive, double* out) {
+  const std::size_t size = window + 1;
+  struct Part { double high, low, depth; };
+  std::vector<Part> tail(size);
+  for (std::size_t b = 0; b < n; b += size) {
+    Part head{-INFINITY, INFINITY, 0.0};
+    for (std::size_t k = 0; k < size && b + k < n; ++k) {
+      const double w = wealth[b + k];
+      head.high = std::max(head.high, w);
+      head.low = std::min(head.low, w);
+      head.depth = std::min(head.depth, fall(w, head.high, additive));
+      double depth = head.depth;
+      if (b && k + 1 < size) depth = std::min({depth, tail[k + 1].depth, fall(head.low, tail[k + 1].high, additive)});
+      out[b + k] = b + k < min_obs ? missing : depth;
+    }
+    if (b + size > n) break;
+    Part back{-INFINITY, INFINITY, 0.0};
+    for (std::size_t k = size; k-- > 0;) {
+      const double w = wealth[b + k];
+      back.low = std::min(back.low, w);
+      back.high = std::max(back.high, w);
+      back.depth = std::min(back.depth, fall(back.low, w, additive));
+      tail[k] = back;
+    }
+  }
 }
 
 }  // namespace imbroglio

@@ -21,17 +21,20 @@ inline void returns_from_prices(const double* price, std::size_t n, bool log, do
   }
 }
 
-// Wealth of one unit put in before the first return; it is not known where the
-// return is missing. Writes n + 1 values.
-inline void wealth_from_returns(const double* r, std::size_t n, bool log, double* out) {
-  double sum = 0.0, wealth = 1.0;
-  out[0] = 1.0;
+enum class Kind { simple, log, profit };
+
+// Wealth of one unit put in before the first return (of profits, which add, from 0); it is
+// not known where the return is missing. Writes n + 1 values.
+inline void wealth_from_returns(const double* r, std::size_t n, Kind kind, double* out) {
+  double sum = 0.0, wealth = kind == Kind::profit ? 0.0 : 1.0;
+  out[0] = wealth;
   for (std::size_t t = 0; t < n; ++t) {
     if (std::isnan(r[t])) {
       out[t + 1] = missing;
       continue;
     }
-    if (log) wealth = std::exp(sum += r[t]);
+    if (kind == Kind::log) wealth = std::exp(sum += r[t]);
+    else if (kind == Kind::profit) wealth += r[t];
     else wealth *= 1.0 + r[t];
     out[t + 1] = wealth;
   }

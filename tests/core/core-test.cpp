@@ -60,7 +60,7 @@ int main() {
   for (std::size_t t = 1; t < n; ++t) price[t] = price[t - 1] * std::exp(0.02 * normal(random));
   for (bool log : {false, true}) {
     returns_from_prices(price.data(), n, log, x.data());
-    wealth_from_returns(x.data(), n - 1, log, back.data());
+    wealth_from_returns(x.data(), n - 1, log ? Kind::log : Kind::simple, back.data());
     double worst = 0.0, worst_run = 0.0;
     for (std::size_t t = 0; t < n; ++t) worst = std::max(worst, std::fabs(back[t] * price[0] / price[t] - 1.0));
     check("wealth of returns is the price again", worst, 1e-13);
@@ -75,7 +75,7 @@ int main() {
   }
 
   // Against all pairs of dates.
-  Drawdown found = max_drawdown(price.data(), n), direct;
+  Drawdown found = max_drawdown(price.data(), n, false), direct;
   direct.depth = 0.0;
   for (std::size_t i = 0; i < n; ++i)
     for (std::size_t j = i; j < n; ++j) direct.depth = std::min(direct.depth, price[j] / price[i] - 1.0);

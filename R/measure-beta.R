@@ -1,0 +1,300 @@
+#' Alpha and beta against a benchmark
+#'
+#' Ordinary least squares of a security's returns (y) on a benchmark's (x), \eqn{r_i = \alpha + \beta r_b + e}{r_i =
+#' alpha + beta r_b + e}, both less the risk-free return where one is given, over the same intervals: from one date on which both
+#' have a price to the next.
+#'
+#' @section Errors of the estimates:
+#' `errors = "ordinary"` takes the \eqn{e}{e} as independent and of one size. `"newey-west"` allows for changing size
+#' and for correlation over `lags` periods, by the weights \eqn{1 - j / (lags + 1)}{1 - j / (lags + 1)} (Newey and West), without a
+#' correction for small samples; by default \eqn{\lfloor 4 (n/100)^{2/9} \rfloor}{floor(4 (n/100)^(2/9))} lags. p-values and
+#' intervals by Student's t with n - 2 degrees of freedom (n less the number of estimates, of several benchmarks together).
+#'
+#' @param returns A returns table, or a price table, whose simple returns are taken.
+#' @param benchmark The name of a security in the table, or several; or a table of prices or returns with
+#'   the benchmarks, whose dates may differ.
+#' @param window The number of shared intervals in a rolling window, or several such numbers. `NULL`: the whole sample.
+#' @param min_obs How many will do before the window is full, at least 3. By default the whole window.
+#' @param per_year Periods a year. By default 252 for daily returns, 52, 12, 4 and 1 for weekly to yearly.
+#' @param risk_free The risk-free return, a number a year or a series, see [measure_return()].
+#' @param errors `"ordinary"` or `"newey-west"`; `lags` of the latter.
+#' @param lags A whole number, or `NULL`.
+#' @param together Whether several benchmarks go into one regression, so that each beta is beside the others.
+#' @param every Several frequencies to measure side by side, such as `c("day", "week", "month")`.
+#' @param last Several spans of time that end with the last price, such as `c("1 year", "5 years")`.
+#' @param confidence Of the intervals.
+#' @param as `"table"`, or for one rolling window and benchmark `"matrix"`: the bare betas, dates in rows.
+#' @param x A result of `measure_beta()`.
+#' @param ... Not used.
+#' @return A table, one row for each security that is no benchmark, and benchmark (frequency, span): `security`, `benchmark`,
+#'   `every` and `span` (if asked for), `from`, `to` (the dates of the first and last shared return), `n`; `beta` with `beta_error`, `beta_t`,
+#'   `beta_p`, `beta_low`, `beta_high`; `alpha` (a period) with `alpha_annual` (alpha m) and the same; `r_squared`,
+#'   `correlation`; `residual_volatility` (a period, with n - 2) and `residual_volatility_annual`; `beta_adjusted`
+#'   \eqn{(2 \beta + 1) / 3}{(2 beta + 1) / 3}; `beta_up` and `beta_down`, the slopes over the periods in which x was above, and below, 0.
+#'   Together, the last three and `correlation` are left out. Rolling: `security`, `benchmark`, `window`, `from`, `to`, `n`, `beta`, `alpha`,
+#'   `alpha_annual`, `r_squared`, `residual_volatility`, a row for each shared return.
+#'
+#'   `tidy()`: a row for each `term` of each line, with `estimate`, `error`, `t`, `p`, `low` and `high`. `glance()`: `n`, `r_squared`
+#'   and `residual_volatility` of each line.
+#' @section Errors:
+#'   `imbroglio_error_argument` for a benchmark that is not there, frequencies finer than the prices, or
+#'   a window that cannot be; a warning (`imbroglio_warning_window`) where no security shares as many returns as the window has.
+#' @references Newey and West (1987), A simple, positive semi-definite, heteroskedasticity and autocorrelation
+#'   consistent covariance matrix, Econometrica 55.
+#' @examples
+#' prices <- read_prices(demo_file("bay.csv"))
+#' measure_beta(prices, benchmark = "BAYALL", errors = "newey-west")
+#' measure_beta(prices[, c("BAYALL", "TARROW")], "BAYALL", every = c("day", "week", "month"), last = c("1 year", "5 years"))
+#' measure_beta(prices[, c("BAYALL", "BAYBOND", "TARROW")], c("BAYALL", "BAYBOND"), together = TRUE)
+#' measure_beta(prices[, c("BAYALL", "TARROW")], "BAYALL", window = 250)
+#' @export
+measure_beta <- function(returns, benchmark, window = NULL, min_obs = NULL, per_year = NULL, risk_free = NULL,
+                         errors = c("ordinary", "newey-west"), lags = NULL, together = FALSE, every = NULL,
+                         last = NULL, confidence = 0.95, as = c("table", "matrix")) {
+  as <- check_choice(as[1L], "as", c("table", "matrix"))
+  choices <- list(errors = check_choice(errors[1L], "errors", c("ordinary", "newey-west")), lags = lags,
+                  confidence = check_fraction(confidence, "confidence"), risk_free = risk_free)
+  if (!is.null(lags)) choices$lags <- check_whole(lags, "lags", least = 0L)
+  found <- beside_benchmark(take_returns(returns), if (missing(benchmark)) NULL else benchmark)
+  if (!is.null(every) || !is.null(last)) {
+    if (!is.null(window)) fail("argument", "Give `window`, or `every` and `last`.")
+    return(beta_side_by_side(found, every, last, per_year, choices, together))
+  }
+  if (!is.null(window)) {
+    windows <- check_windows(window, min_obs, least = 3L, several = as == "table")
+    if (together) fail("argument", "A rolling window is of one benchmark at a time.", remedy = "Leave `together` out.")
+    return(rolling_beta_of(found, windows, per_year, choices, as))
+  }
+  refuse_without_window(min_obs, as)
+  lines_of(found, per_year, choices, together)
+}
+
+lines_of <- function(found, per_year, choices, together) {
+  per_year <- check_per_year(per_year, found$returns$every)
+  free <- beside_risk_free(found$returns, choices$risk_free, per_year)
+  returns <- free$returns
+  rows <- besides(returns, c(found$names, if (length(free$rates) > 1L) free$name))
+  measure <- if (together && length(found$names) > 1L) joint_lines else single_lines
+  columns <- measure(returns, found$names, rows, free, choices)
+  n <- columns$n
+  df <- n - if (together) length(found$names) + 1L else 2L
+  columns <- c(columns[c("security", "benchmark", "from", "to", "n")],
+               inference("beta", columns$beta, columns$beta_error, df, choices$confidence),
+               list(alpha = columns$alpha, alpha_annual = columns$alpha * per_year),
+               inference("alpha", columns$alpha, columns$alpha_error, df, choices$confidence)[-1L],
+               list(r_squared = columns$r_squared, correlation = columns$correlation,
+                    residual_volatility = columns$residual, residual_volatility_annual = columns$residual * sqrt(per_year)),
+               if (!is.null(columns$up)) list(beta_adjusted = (2 * columns$beta + 1) / 3, beta_up = columns$up,
+                                              beta_down = columns$down))
+  words <- c(benchmark = paste(found$names, collapse = ", "), errors = choices$errors, if (choices$errors == "newey-west") c(lags = format(choices$lags %||% "by sample")),
+             if (!is.null(free$name)) c("risk-free" = free$name),
+             if (together) c(together = "yes"))
+  result <- new_result(Filter(Negate(is.null), columns), "beta", beside_basis(returns, rows, columns, per_year, words), returns)
+  attr(result, "free") <- free[c("rates", "start", "name")]
+  result
+}
+
+inference <- function(name, estimate, error, df, confidence) {
+  df <- ifelse(df > 0, df, NA_real_)
+  t <- estimate / error
+  reach <- stats::qt(1 - (1 - confidence) / 2, df) * error
+  stats::setNames(list(estimate, error, t, 2 * stats::pt(-abs(t), df), estimate - reach, estimate + reach),
+                  paste0(name, c("", "_error", "_t", "_p", "_low", "_high")))
+}
+
+single_lines <- function(returns, benchmarks, rows, free, choices) {
+  lags <- if (choices$errors == "ordinary") -1L else choices$lags %||% -2L
+  parts <- lapply(benchmarks, function(b) {
+    found <- core_line(returns$values, starts_of(returns), match(b, colnames(returns)) - 1L, rows, free$rates, free$start,
+                       spans_gaps(returns), returns$kind == "log", lags)
+    list(security = colnames(returns)[rows], benchmark = rep(b, length(rows)), from = returns$dates[found$first],
+         to = returns$dates[found$last], n = found$n, beta = found$beta, beta_error = found$beta_error,
+         alpha = found$alpha, alpha_error = found$alpha_error, r_squared = found$correlation^2,
+         correlation = found$correlation, residual = found$residual, up = found$up, down = found$down)
+  })
+  row_bound(parts)
+}
+
+# One regression on all benchmarks, by R's own decomposition, of values about their means.
+joint_lines <- function(returns, benchmarks, rows, free, choices) {
+  k <- length(benchmarks)
+  with_series <- length(free$rates) > 1L
+  parts <- lapply(rows, function(row) {
+    columns <- c(row, match(benchmarks, colnames(returns)), if (with_series) match(free$name, colnames(returns)))
+    both <- core_common(returns$values[, columns, drop = FALSE], starts_of(returns)[columns], spans_gaps(returns),
+                        returns$kind == "log")
+    values <- both$values - if (with_series) both$values[, k + 2L] else sum(free$rates)
+    fit <- joint_line(values[, 1L], values[, 1L + seq_len(k), drop = FALSE], choices)
+    ends <- range(both$row, length(returns$dates) + 1L)
+    list(security = rep(colnames(returns)[row], k), benchmark = benchmarks,
+         from = rep(returns$dates[both$row[1L]], k), to = rep(returns$dates[both$row[length(both$row)]][1L], k),
+         n = rep(nrow(values), k), beta = fit$beta, beta_error = fit$beta_error, alpha = rep(fit$alpha, k),
+         alpha_error = rep(fit$alpha_error, k), r_squared = rep(fit$r_squared, k), residual = rep(fit$residual, k))
+  })
+  row_bound(parts)
+}
+
+joint_line <- function(y, x, choices) {
+  n <- length(y)
+  k <- ncol(x)
+  none <- list(beta = rep(NA_real_, k), beta_error = rep(NA_real_, k), alpha = NA_real_, alpha_error = NA_real_,
+               r_squared = NA_real_, residual = NA_real_)
+  if (n <= k + 1L) return(none)
+  means <- colMeans(x)
+  off <- sweep(x, 2L, means)
+  scale <- sqrt(colSums(off^2))
+  fit <- qr(sweep(off, 2L, scale, `/`))
+  if (any(scale == 0) || fit$rank < k) return(none)
+  beta <- qr.coef(fit, y - mean(y)) / scale
+  e <- qr.resid(fit, y - mean(y))
+  inverse <- chol2inv(qr.R(fit))[order(fit$pivot), order(fit$pivot), drop = FALSE] / tcrossprod(scale)
+  variance <- sum(e^2) / (n - k - 1)
+  # Of the intercept at the means, and the slopes.
+  bread <- rbind(cbind(1 / n, matrix(0, 1L, k)), cbind(matrix(0, k, 1L), inverse))
+  covariance <- variance * bread
+  if (choices$errors == "newey-west") {
+    g <- e * cbind(1, off)
+    lags <- min(choices$lags %||% floor(4 * (n / 100)^(2 / 9)), n - 1)
+    meat <- crossprod(g)
+    for (lag in seq_len(lags)) {
+      both <- crossprod(g[-seq_len(lag), , drop = FALSE], g[seq_len(n - lag), , drop = FALSE])
+      meat <- meat + (1 - lag / (lags + 1)) * (both + t(both))
+    }
+    covariance <- bread %*% meat %*% bread
+  }
+  at_zero <- c(1, -means)
+  list(beta = unname(beta), beta_error = sqrt(diag(covariance)[-1L]), alpha = mean(y) - sum(beta * means),
+       alpha_error = sqrt(drop(at_zero %*% covariance %*% at_zero)), r_squared = 1 - sum(e^2) / sum((y - mean(y))^2),
+       residual = sqrt(variance))
+}
+
+beta_side_by_side <- function(found, every, last, per_year, choices, together) {
+  prices <- found$returns$prices
+  if (is.null(prices)) fail("argument", "Frequencies and spans side by side are taken from prices; these are given returns.")
+  every <- check_choice(every %||% found$returns$every, "every", names(frequencies), several = TRUE)
+  parts <- list()
+  for (span in if (is.null(last)) list(NULL) else as.list(last)) {
+    part <- if (is.null(span)) prices else window(prices, last = span)
+    for (frequency in every) {
+      returns <- as_returns(part, kind = found$returns$kind, every = frequency)
+      line <- lines_of(list(returns = returns, names = found$names), per_year, choices, together)
+      columns <- as.list(as.data.frame(line))
+      parts[[length(parts) + 1L]] <- list(
+        basis = basis(line), returns = returns, free = attr(line, "free"),
+        columns = c(columns[1:2], list(every = rep(frequency, length(columns$n))),
+                    if (!is.null(span)) list(span = rep(span, length(columns$n))), columns[-(1:2)])
+      )
+    }
+  }
+  columns <- row_bound(lapply(parts, `[[`, "columns"))
+  order <- order(match(columns$security, columns$security), match(columns$benchmark, columns$benchmark))
+  about <- parts[[1L]]$basis
+  about$from <- min(columns$from, na.rm = TRUE)
+  about$to <- max(columns$to, na.rm = TRUE)
+  about$digest <- prices$digest
+  about$observations <- vapply(split(columns$n, factor(columns$security, unique(columns$security))), max, 0L)
+  if (length(every) > 1L) about$per_year <- NA_real_
+  about$choices <- c(every = paste(every, collapse = ", "), if (!is.null(last)) c(last = paste(last, collapse = ", ")),
+                     about$choices)
+  result <- new_result(lapply(columns, `[`, order), "beta", about, parts[[1L]]$returns)
+  attr(result, "free") <- parts[[1L]]$free
+  result
+}
+
+rolling_beta_of <- function(found, windows, per_year, choices, as) {
+  per_year <- check_per_year(per_year, found$returns$every)
+  free <- beside_risk_free(found$returns, choices$risk_free, per_year)
+  returns <- free$returns
+  rows <- besides(returns, c(found$names, if (length(free$rates) > 1L) free$name))
+  if (as == "matrix" && length(found$names) > 1L) fail("argument", "A bare matrix is of one benchmark.")
+  roll <- function(benchmark, window, least, all) {
+    core_rolling_line(returns$values, starts_of(returns), match(benchmark, colnames(returns)) - 1L, rows, free$rates,
+                      free$start, spans_gaps(returns), returns$kind == "log", window, least, all)
+  }
+  if (as == "matrix") {
+    beta <- roll(found$names, windows$window, windows$least, FALSE)$beta
+    return(`dimnames<-`(beta, list(format(returns$dates), colnames(returns)[rows])))
+  }
+  parts <- list()
+  measured <- returns
+  measured$values <- returns$values[, rows, drop = FALSE]
+  shared <- 0L
+  for (b in found$names) for (i in seq_along(windows$window)) {
+    line <- roll(b, windows$window[i], windows$least[i], TRUE)
+    frame <- window_frame(measured, line$place)
+    shared <- max(shared, frame$n)
+    columns <- frame$columns(windows$window[i])
+    alpha <- frame$pick(line$alpha)
+    parts[[length(parts) + 1L]] <- c(
+      columns[1L], list(benchmark = rep(b, length(alpha))), columns[-1L],
+      list(beta = frame$pick(line$beta), alpha = alpha, alpha_annual = alpha * per_year, r_squared = frame$pick(line$correlation)^2,
+           residual_volatility = frame$pick(line$residual))
+    )
+  }
+  warn_short(shared, min(windows$least))
+  columns <- row_bound(parts)
+  words <- c(benchmark = paste(found$names, collapse = ", "), windows$words,
+             if (!is.null(free$name)) c("risk-free" = free$name))
+  new_result(columns, "beta", beside_basis(returns, rows, columns, per_year, words), returns)
+}
+
+# The basis of a comparison: what each security shares with the benchmark.
+beside_basis <- function(returns, rows, columns, per_year, choices, rolling = !is.null(columns$window)) {
+  securities <- colnames(returns)[rows]
+  sample <- lapply(sample_of(returns$dates, returns$values), `[`, rows)
+  measured <- returns
+  measured$values <- returns$values[, rows, drop = FALSE]
+  made <- returns_basis(measured, sample, per_year = per_year, choices = choices)
+  if (rolling) return(made)
+  for (b in unique(columns$benchmark)) {
+    here <- columns$benchmark == b
+    made$dropped <- rbind(made$dropped, not_shared(columns$security[here], sample$n, columns$n[here], b))
+  }
+  most <- tapply(columns$n, factor(columns$security, securities), max)
+  made$observations <- stats::setNames(as.integer(most), securities)
+  made
+}
+
+# What a picture of a line shows: the points, and the band of its mean.
+points_of_line <- function(result, line) {
+  returns <- attr(result, "source")
+  free <- attr(result, "free")
+  series <- length(free$rates) > 1L
+  columns <- match(c(line$security, line$benchmark, if (series) free$name), colnames(returns))
+  both <- core_common(returns$values[, columns, drop = FALSE], starts_of(returns)[columns], spans_gaps(returns),
+                      returns$kind == "log")$values
+  less <- if (series) both[, 3L] else sum(free$rates)
+  data.frame(x = both[, 2L] - less, y = both[, 1L] - less)
+}
+
+band_of_line <- function(points, line, ends, confidence = 0.95) {
+  x <- seq(ends[1L], ends[2L], length.out = 101L)
+  mean <- mean(points$x)
+  error <- line$residual_volatility * sqrt(1 / line$n + (x - mean)^2 / sum((points$x - mean)^2))
+  y <- line$alpha + line$beta * x
+  away <- stats::qt(1 - (1 - confidence) / 2, line$n - 2) * error
+  data.frame(x = x, y = y, low = y - away, high = y + away)
+}
+
+#' @rdname measure_beta
+#' @exportS3Method generics::tidy
+tidy.imbroglio_beta <- function(x, ...) {
+  if (!is.null(x[["window"]])) fail("argument", "A rolling result has no one line to take apart.")
+  table <- as.data.frame(x)
+  keys <- intersect(c("security", "benchmark", "every", "span"), names(table))
+  parts <- lapply(c("alpha", "beta"), function(term) {
+    one <- table[paste0(term, c("", "_error", "_t", "_p", "_low", "_high"))]
+    names(one) <- c("estimate", "error", "t", "p", "low", "high")
+    cbind(table[keys], term = rep(term, nrow(table)), one)
+  })
+  order <- order(rep(seq_len(nrow(table)), 2L))
+  tibble::as_tibble(do.call(rbind, parts)[order, ])
+}
+
+#' @rdname measure_beta
+#' @exportS3Method generics::glance
+glance.imbroglio_beta <- function(x, ...) {
+  table <- as.data.frame(x)
+  tibble::as_tibble(table[intersect(c("security", "benchmark", "every", "span", "window", "to", "n", "r_squared",
+                                      "residual_volatility"), names(table))])
+}

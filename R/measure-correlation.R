@@ -1,0 +1,163 @@
+#' Correlation and covariance
+#'
+#' Of every two securities, over the intervals between the dates that all of them have (`on = "common"`), or that the two
+#' have (`"pairwise"`): the sample covariance (divisor n - 1) and Pearson's correlation; exponentially weighted about
+#' zero, \eqn{s_t = d s_{t-1} + (1 - d) x_t y_t}{s_t = d s_(t-1) + (1 - d) x_t y_t}; shrunk; or rolling.
+#'
+#' @section Shrinking:
+#' With few dates for many securities the sample covariance \eqn{S}{S} is mostly noise. \eqn{(1 - \delta) S + \delta F}{(1 -
+#' delta) S + delta F} pulls it towards a target \eqn{F}{F}: `"constant-correlation"`, every correlation the average one (Ledoit and
+#' Wolf, Honey), or `"identity"`, every variance the average one and no correlation (Ledoit and Wolf, A well-conditioned
+#' estimator). The share \eqn{\delta}{delta} is the one that they estimate from the data to be best; it is in the
+#' basis. Both use the divisor n. `on` must be `"common"`.
+#'
+#' @param returns A returns table, or a price table, whose simple returns are taken.
+#' @param on `"common"` or `"pairwise"`.
+#' @param window The number of shared intervals in a rolling window: each security with the first one.
+#' @param min_obs How many will do before the window is full, at least 3. By default the whole window.
+#' @param decay,half_life Exponential weights, by decay or half-life.
+#' @param shrink `"none"`, `"constant-correlation"` or `"identity"`.
+#' @param confidence Of the interval.
+#' @param as `"table"`; `"correlation"` or `"covariance"`: the bare matrix.
+#' @return A table, one row for each two securities: `security`, `other`, `n`, `correlation`, `correlation_low`,
+#'   `correlation_high` (by Fisher's transformation; `NA` where weighted or shrunk) and `covariance` (a period). Rolling: `security`,
+#'   `benchmark` (the first one), `window`, `from`, `to`, `n`, `correlation`.
+#' @section Errors:
+#'   `imbroglio_error_argument` for fewer than two securities, or choices that exclude each other; `imbroglio_error_too_short` where the
+#'   securities have fewer than three dates in common.
+#' @references Ledoit and Wolf (2004), Honey, I shrunk the sample covariance matrix, Journal of Portfolio Management
+#'   30; Ledoit and Wolf (2004), A well-conditioned estimator for large-dimensional covariance matrices, Journal of
+#'   Multivariate Analysis 88.
+#' @examples
+#' returns <- as_returns(read_prices(demo_file("bay.csv")))
+#' correlate_returns(returns, on = "pairwise")
+#' correlate_returns(returns[, c("OSSELL", "TARROW", "BAYBOND")], as = "correlation")
+#' correlate_returns(returns, shrink = "constant-correlation")
+#' correlate_returns(returns[, c("BAYALL", "TARROW")], window = 250)
+#' @export
+correlate_returns <- function(returns, on = c("common", "pairwise"), window = NULL, min_obs = NULL, decay = NULL,
+                              half_life = NULL, shrink = "none", confidence = 0.95,
+                              as = c("table", "correlation", "covariance")) {
+  returns <- take_returns(returns)
+  as <- check_choice(as[1L], "as", c("table", "correlation", "covariance"))
+  on <- check_choice(on[1L], "on", c("common", "pairwise"))
+  check_choice(shrink, "shrink", c("none", names(shrink_targets)))
+  decay <- check_decay(decay, half_life)
+  confidence <- check_fraction(confidence, "confidence")
+  if (ncol(returns) < 2L) fail("argument", "A correlation is of two securities.", where = "There is one.")
+  if (!is.null(window)) {
+    if (!is.null(decay) || shrink != "none" || as != "table") {
+      fail("argument", "A rolling correlation is neither weighted nor shrunk, and a table.")
+    }
+    return(rolling_correlation_of(returns, check_windows(window, min_obs, least = 3L)))
+  }
+  refuse_without_window(min_obs)
+  if (shrink != "none" && (on == "pairwise" || !is.null(decay))) {
+    fail("argument", "Only an unweighted covariance of common dates can be shrunk.")
+  }
+  found <- pairs_of(returns, on, decay, shrink)
+  if (as != "table") return(`dimnames<-`(found[[as]], rep(list(colnames(returns)), 2L)))
+  pair <- which(lower.tri(found$correlation), arr.ind = TRUE)
+  r <- found$correlation[pair]
+  n <- found$n[pair]
+  plain <- is.null(decay) && shrink == "none"
+  reach <- ifelse(plain & n > 3L, stats::qnorm(1 - (1 - confidence) / 2) / sqrt(pmax(n - 3, 1)), NA_real_)
+  choices <- c(on = on, if (!is.null(decay)) c(decay = format(decay)),
+               if (shrink != "none") c(shrink = shrink, share = format(found$share, digits = 4L)))
+  new_result(
+    list(security = colnames(returns)[pair[, 2L]], other = colnames(returns)[pair[, 1L]], n = n, correlation = r,
+         correlation_low = tanh(atanh(r) - reach), correlation_high = tanh(atanh(r) + reach),
+         covariance = found$covariance[pair]),
+    "correlation", correlation_basis(returns, on, n, choices), returns
+  )
+}
+
+correlation_basis <- function(returns, on, n, choices) {
+  sample <- sample_of(returns$dates, returns$values)
+  made <- returns_basis(returns, sample, choices = choices)
+  if (on == "pairwise") return(made)
+  made$dropped <- rbind(made$dropped, not_shared(colnames(returns), sample$n, n[1L], "all the others"))
+  made$observations[] <- n[1L]
+  made
+}
+
+pairs_of <- function(returns, on, decay, shrink) {
+  values <- returns$values
+  starts <- starts_of(returns)
+  if (on == "common") {
+    common <- core_common(values, starts, spans_gaps(returns), returns$kind == "log")
+    if (length(common$row) < 3L) {
+      fail("too_short", sprintf("The securities share only %s.", count(length(common$row), "return")),
+           remedy = "on = \"pairwise\" takes each two for themselves.")
+    }
+    values <- common$values
+    starts <- integer(ncol(values))
+  }
+  if (shrink == "none") {
+    return(core_pairs(values, starts, on == "pairwise" && spans_gaps(returns), returns$kind == "log", decay %||% 1))
+  }
+  found <- shrunk(values, shrink_targets[[shrink]])
+  spread <- sqrt(diag(found$covariance))
+  list(covariance = found$covariance, correlation = found$covariance / tcrossprod(spread), share = found$share,
+       n = matrix(nrow(values), ncol(values), ncol(values)))
+}
+
+# A target is a record of its own: from the sample covariance and the centred returns, the matrix and
+# the distance of what is shrunk that the target itself shares (rho).
+shrink_targets <- list(
+  "constant-correlation" = function(s, x) {
+    n <- nrow(x)
+    p <- ncol(x)
+    spread <- sqrt(diag(s))
+    mean_correlation <- (sum(s / tcrossprod(spread)) - p) / (p * (p - 1))
+    target <- mean_correlation * tcrossprod(spread)
+    diag(target) <- diag(s)
+    # theta[i, j]: how the error of s_ii moves with that of s_ij.
+    theta <- crossprod(x^3, x) / n - diag(s) * s
+    diag(theta) <- 0
+    list(target = target, shared = sum(pi_terms(s, x)[cbind(1:p, 1:p)]) + mean_correlation * sum(outer(1 / spread, spread) * theta))
+  },
+  identity = function(s, x) list(target = diag(mean(diag(s)), ncol(s)), shared = 0)
+)
+
+# How much each element of the sample covariance varies from sample to sample, times n.
+pi_terms <- function(s, x) crossprod(x^2) / nrow(x) - s^2
+
+shrunk <- function(values, target) {
+  n <- nrow(values)
+  x <- sweep(values, 2L, colMeans(values))
+  s <- crossprod(x) / n
+  aim <- target(s, x)
+  off <- sum((s - aim$target)^2)
+  share <- if (off > 0) max(0, min(1, (sum(pi_terms(s, x)) - aim$shared) / off / n)) else 1
+  list(covariance = share * aim$target + (1 - share) * s, share = share)
+}
+
+rolling_correlation_of <- function(returns, windows) {
+  line <- function(i) {
+    core_rolling_line(returns$values, starts_of(returns), 0L, seq_len(ncol(returns))[-1L], numeric(), 0L, spans_gaps(returns),
+                      returns$kind == "log", windows$window[i], windows$least[i], TRUE)
+  }
+  measured <- returns
+  measured$values <- returns$values[, -1L, drop = FALSE]
+  shared <- 0L
+  parts <- lapply(seq_along(windows$window), function(i) {
+    found <- line(i)
+    frame <- window_frame(measured, found$place)
+    shared <<- max(shared, frame$n)
+    columns <- frame$columns(windows$window[i])
+    c(columns[1L], list(benchmark = rep(colnames(returns)[1L], length(columns$n))), columns[-1L],
+      list(correlation = frame$pick(found$correlation)))
+  })
+  warn_short(shared, min(windows$least))
+  columns <- row_bound(parts)
+  new_result(columns, "correlation",
+             returns_basis(measured, sample_of(measured$dates, measured$values), choices = windows$words), returns)
+}
+
+# An order in which those that move alike stand beside each other.
+like_beside_like <- function(correlation) {
+  apart <- 1 - correlation
+  apart[is.na(apart)] <- 1
+  if (ncol(apart) < 3L) seq_len(ncol(apart)) else stats::hclust(stats::as.dist(apart), method = "average")$order
+}

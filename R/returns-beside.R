@@ -1,0 +1,103 @@
+# Returns beside a benchmark: the securities, the benchmarks and the risk-free return as
+# columns of one calendar.
+
+# What the core needs to compare series over the same intervals: the row of each
+# security's first price, counted from 0, and whether a return spans the gap before it.
+starts_of <- function(returns) {
+  row <- match(returns$start, returns$dates)
+  ifelse(is.na(row), 0L, row)
+}
+
+spans_gaps <- function(returns) !is.null(returns$prices)
+
+# `benchmark`: names in the table, or a table of prices or returns. Gives the returns
+# with all benchmarks among them, and their names.
+beside_benchmark <- function(returns, benchmark) {
+  if (is.null(benchmark)) {
+    fail("argument", "A benchmark is wanted.",
+         remedy = sprintf("Name one or several of the securities, such as benchmark = \"%s\".", colnames(returns)[1L]))
+  }
+  if (inherits(benchmark, c("imbroglio_prices", "imbroglio_returns"))) {
+    names <- colnames(benchmark)
+    returns <- with_columns_of(returns, benchmark)
+  } else {
+    names <- colnames(returns$values)[pick_securities(expand_groups(benchmark, returns$prices), colnames(returns$values))]
+  }
+  list(returns = returns, names = unique(names))
+}
+
+# The rows of a table that compares: every security but the benchmarks.
+besides <- function(returns, benchmarks) {
+  rows <- which(!colnames(returns$values) %in% benchmarks)
+  if (!length(rows)) {
+    fail("argument", "There is no security but the benchmark to measure.",
+         remedy = "Leave the other securities in the table.")
+  }
+  rows
+}
+
+# The securities of another table beside these, on the dates of either.
+with_columns_of <- function(returns, other) {
+  twice <- intersect(colnames(returns), colnames(other))
+  if (length(twice)) {
+    fail("argument", sprintf("%s stands in both tables.", some(twice)), remedy = "Name it, or leave it out of one.")
+  }
+  if (spans_gaps(returns) != (inherits(other, "imbroglio_prices") || spans_gaps(other))) {
+    fail("argument", "Returns that were given and returns of prices cannot be compared over the same intervals.",
+         remedy = "Hand in both as prices, or both as given returns.")
+  }
+  if (spans_gaps(returns)) {
+    mine <- returns$prices
+    theirs <- if (inherits(other, "imbroglio_prices")) other else other$prices
+    both <- on_dates_of_both(mine, mine$close, theirs, theirs$close)
+    prices <- new_prices(both$dates, both$values, paste(mine$origin, "and", theirs$origin))
+    prices$universe <- unique(c(mine$universe, theirs$universe))
+    prices$repairs <- c(mine$repairs, theirs$repairs)
+    return(as_returns(prices, kind = returns$kind, every = returns$every))
+  }
+  if (other$kind != returns$kind) {
+    fail("argument", sprintf("The returns are %s, those of %s are %s.", returns$kind, some(colnames(other)), other$kind))
+  }
+  both <- on_dates_of_both(returns, returns$values, other, other$values)
+  new_returns(both$dates, both$values, returns$kind, returns$every, start = rep(as.Date(NA), ncol(both$values)),
+              prices = NULL, origin = paste(returns$origin, "and", other$origin),
+              digest = digest_of(both$dates, both$values))
+}
+
+on_dates_of_both <- function(a, values_a, b, values_b) {
+  dates <- sort(unique(c(a$dates, b$dates)))
+  values <- matrix(NA_real_, length(dates), ncol(values_a) + ncol(values_b),
+                   dimnames = list(NULL, c(colnames(values_a), colnames(values_b))))
+  values[match(a$dates, dates), seq_len(ncol(values_a))] <- values_a
+  values[match(b$dates, dates), ncol(values_a) + seq_len(ncol(values_b))] <- values_b
+  list(dates = dates, values = values)
+}
+
+# `risk_free`: nothing; a yearly return as a number; or a series: the name of a security,
+# or a table that holds one. Gives the rate a period (none, one, or one for each row).
+beside_risk_free <- function(returns, risk_free, per_year) {
+  if (is.null(risk_free)) return(list(returns = returns, rates = numeric(), start = 0L, name = NULL))
+  if (is.numeric(risk_free)) {
+    if (length(risk_free) != 1L || !is.finite(risk_free) || risk_free <= -1) {
+      fail("argument", "`risk_free` must be one yearly return, such as 0.02, or a series of returns.",
+           where = sprintf("It is %s.", shown(risk_free)))
+    }
+    rate <- log1p(risk_free) / per_year
+    return(list(returns = returns, rates = if (returns$kind == "log") rate else expm1(rate), start = 0L,
+                name = sprintf("%s a year", format(risk_free))))
+  }
+  found <- beside_benchmark(returns, risk_free)
+  if (length(found$names) != 1L) {
+    fail("argument", "`risk_free` must be one series.", where = sprintf("It is %s.", some(found$names)))
+  }
+  list(returns = found$returns, rates = found$returns$values[, found$names],
+       start = starts_of(found$returns)[match(found$names, colnames(found$returns))], name = found$names)
+}
+
+# What is left out when two series are compared: a security's own returns that do not end
+# on a date that the other has.
+not_shared <- function(securities, own, shared, benchmark) {
+  n <- as.integer(own - shared)
+  some <- n > 0L
+  data.frame(security = securities[some], reason = rep(sprintf("not on a date of %s", benchmark), sum(some)), n = n[some])
+}

@@ -1,0 +1,54 @@
+#include "columns.h"
+#include "core/garch.h"
+
+// A fit for each column: estimates and errors of mean, omega, alpha, beta and nu.
+// [[Rcpp::export]]
+Rcpp::List core_garch(const Rcpp::NumericMatrix& x, bool student) {
+  const std::size_t n = x.nrow(), k = x.ncol(), size = imbroglio::garch_size;
+  Rcpp::NumericMatrix estimate(k, size), error(k, size);
+  Rcpp::NumericVector likelihood(k);
+  Rcpp::LogicalVector converged(k);
+  const double* from = x.begin();
+  double *estimates = estimate.begin(), *errors = error.begin(), *likelihoods = likelihood.begin();
+  int* ended = converged.begin();
+  imbroglio::over_columns(n * 100, k, [=](std::size_t first, std::size_t last) {
+    imbroglio::Observed seen;
+    for (std::size_t j = first; j < last; ++j) {
+      seen.take(from + j * n, n);
+      const auto fit = imbroglio::GarchFit(seen.values(), seen.size(), student)();
+      const bool found = !std::isnan(fit.log_likelihood);
+      for (std::size_t c = 0; c < size; ++c) {
+        const bool has = found && (c < 4 || student);
+        estimates[c * k + j] = has ? fit.at[c] : imbroglio::missing;
+        errors[c * k + j] = has && fit.has_errors ? fit.error[c] : imbroglio::missing;
+      }
+      likelihoods[j] = fit.log_likelihood;
+      ended[j] = fit.converged;
+    }
+  });
+  return Rcpp::List::create(Rcpp::_["estimate"] = estimate, Rcpp::_["error"] = error,
+                            Rcpp::_["log_likelihood"] = likelihood, Rcpp::_["converged"] = converged);
+}
+
+// The volatility of the next return on each row, from fitted parameters (a row of
+// `estimate` for each column).
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_garch_path(const Rcpp::NumericMatrix& x, const Rcpp::NumericMatrix& estimate) {
+  const std::size_t n = x.nrow(), k = x.ncol();
+  Rcpp::NumericMatrix out(Rcpp::no_init(n, k));
+  const double *from = x.begin(), *estimates = estimate.begin();
+  double* to = out.begin();
+  imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
+    imbroglio::Observed seen;
+    std::vector<double> dense, path(n + 1);
+    for (std::size_t j = first; j < last; ++j) {
+      imbroglio::GarchPoint at;
+      for (std::size_t c = 0; c < at.size(); ++c) at[c] = estimates[c * k + j];
+      imbroglio::over_observed(seen, dense, from + j * n, n, to + j * n, [&](const double* values, std::size_t size, double* into) {
+        imbroglio::GarchFit::path(values, size, at, path.data());
+        for (std::size_t t = 0; t < size; ++t) into[t] = std::sqrt(path[t + 1]);
+      });
+    }
+  });
+  return out;
+}

@@ -1,0 +1,111 @@
+#include "columns.h"
+#include "common.h"
+#include "core/line.h"
+
+namespace {
+
+using imbroglio::Beside;
+using imbroglio::Column;
+
+// Columns of `returns`, and that of the benchmark, are checked for gaps as they come.
+struct Work {
+  const double* from;
+  const int* start;
+  const int* rows;
+  std::size_t n;
+  Column column(std::size_t j) const { return {from + j * n, start[j], imbroglio::any_missing(from + j * n, n)}; }
+  Column chosen(std::size_t i) const { return column(rows[i] - 1); }
+};
+
+}  // namespace
+
+// One line for each of the columns `rows` (counted from 1) on the benchmark's column (from 0). Newey and West's
+// lags: below -1 by the size of each sample, -1 for ordinary errors.
+// [[Rcpp::export]]
+Rcpp::List core_line(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark,
+                     const Rcpp::IntegerVector& rows, const Rcpp::NumericVector& risk_free, int risk_free_start, bool span, bool log, int lags) {
+  const std::size_t n = returns.nrow(), k = rows.size();
+  Rcpp::NumericMatrix numbers(k, 8);
+  Rcpp::IntegerMatrix counts(k, 4);
+  double* number = numbers.begin();
+  int* count = counts.begin();
+  const Work work{returns.begin(), start.begin(), rows.begin(), n};
+  const Column market = work.column(benchmark);
+  const imbroglio::RiskFree free(risk_free, risk_free_start);
+  imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
+    Beside pair(market, free, n, span, log);
+    imbroglio::LineOn line;
+    bool prepared = false;
+    for (std::size_t j = first; j < last; ++j) {
+      pair.take(work.chosen(j));
+      const std::size_t size = pair.size();
+      if (!pair.straight() || !prepared) line.prepare(pair.x(), size);
+      prepared = pair.straight();
+      const int used = lags < -1 ? static_cast<int>(4.0 * std::pow(size / 100.0, 2.0 / 9.0)) : lags;
+      const auto found = line(pair.y(), used);
+      const double values[] = {found.alpha, found.beta, found.alpha_error, found.beta_error, found.correlation, found.residual, found.up, found.down};
+      for (std::size_t c = 0; c < 8; ++c) number[c * k + j] = values[c];
+      const int counted[] = {static_cast<int>(size), size ? static_cast<int>(pair.row(0)) + 1 : NA_INTEGER,
+                             size ? static_cast<int>(pair.row(size - 1)) + 1 : NA_INTEGER, used};
+      for (std::size_t c = 0; c < 4; ++c) count[c * k + j] = counted[c];
+    }
+  });
+  return Rcpp::List::create(
+      Rcpp::_["alpha"] = numbers(Rcpp::_, 0), Rcpp::_["beta"] = numbers(Rcpp::_, 1), Rcpp::_["alpha_error"] = numbers(Rcpp::_, 2),
+      Rcpp::_["beta_error"] = numbers(Rcpp::_, 3), Rcpp::_["correlation"] = numbers(Rcpp::_, 4), Rcpp::_["residual"] = numbers(Rcpp::_, 5),
+      Rcpp::_["up"] = numbers(Rcpp::_, 6), Rcpp::_["down"] = numbers(Rcpp::_, 7), Rcpp::_["n"] = counts(Rcpp::_, 0),
+      Rcpp::_["first"] = counts(Rcpp::_, 1), Rcpp::_["last"] = counts(Rcpp::_, 2), Rcpp::_["lags"] = counts(Rcpp::_, 3));
+}
+
+// A line for each window of `window` shared intervals, on the row that ends it. `place` is how
+// many shared intervals there are up to that row. Beta alone, or all four.
+// [[Rcpp::export]]
+Rcpp::List core_rolling_line(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark,
+                             const Rcpp::IntegerVector& rows, const Rcpp::NumericVector& risk_free, int risk_free_start, bool span, bool log, int window, int min_obs, bool all) {
+  const std::size_t n = returns.nrow(), k = rows.size();
+  const std::size_t kinds = all ? 4 : 1;
+  std::vector<Rcpp::NumericMatrix> out;
+  std::vector<double*> to;
+  for (std::size_t c = 0; c < kinds; ++c) {
+    out.emplace_back(Rcpp::no_init(n, k));
+    to.push_back(out.back().begin());
+  }
+  Rcpp::IntegerMatrix place(all ? n : 0, all ? k : 0);
+  int* places = place.begin();
+  const Work work{returns.begin(), start.begin(), rows.begin(), n};
+  const Column market = work.column(benchmark);
+  const imbroglio::RiskFree free(risk_free, risk_free_start);
+  imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
+    Beside pair(market, free, n, span, log);
+    imbroglio::RollingLine rolling(window, min_obs);
+    std::vector<std::vector<double>> dense(kinds);
+    bool prepared = false;
+    for (std::size_t j = first; j < last; ++j) {
+      pair.take(work.chosen(j));
+      if (!pair.straight() || !prepared) rolling.prepare(pair.x(), pair.size());
+      prepared = pair.straight();
+      std::vector<double*> at(4, nullptr);
+      for (std::size_t c = 0; c < kinds; ++c) {
+        at[c] = to[c] + j * n;
+        if (pair.straight()) continue;
+        std::fill(at[c], at[c] + n, imbroglio::missing);
+        dense[c].resize(pair.size());
+        at[c] = dense[c].data();
+      }
+      rolling(pair.y(), {at[0], at[1], at[2], at[3]});
+      for (std::size_t i = 0; i < pair.size(); ++i) {
+        if (all) places[j * n + pair.row(i)] = static_cast<int>(i) + 1;
+        if (pair.straight()) continue;
+        for (std::size_t c = 0; c < kinds; ++c) to[c][j * n + pair.row(i)] = dense[c][i];
+      }
+    }
+  });
+  Rcpp::List result = Rcpp::List::create(Rcpp::_["beta"] = out[0]);
+  if (all) {
+    result["alpha"] = out[1];
+    result["correlation"] = out[2];
+    result["residual"] = out[3];
+    result["place"] = place;
+  }
+  return result;
+}

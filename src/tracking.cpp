@@ -1,0 +1,79 @@
+#include "columns.h"
+#include "common.h"
+#include "core/tracking.h"
+
+// Each of the columns `rows` (counted from 1) beside the benchmark's column (from 0).
+// [[Rcpp::export]]
+Rcpp::List core_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark,
+                         const Rcpp::IntegerVector& rows, bool span, bool log) {
+  const std::size_t n = returns.nrow(), k = rows.size();
+  const int* chosen = rows.begin();
+  Rcpp::NumericMatrix numbers(k, 5);
+  Rcpp::IntegerMatrix counts(k, 3);
+  double* number = numbers.begin();
+  int* count = counts.begin();
+  const double* from = returns.begin();
+  const int* starts = start.begin();
+  const auto market = imbroglio::column_of(returns, start, benchmark);
+  imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
+    imbroglio::Beside pair(market, {}, n, span, log);
+    std::vector<double> apart(n);
+    for (std::size_t j = first; j < last; ++j) {
+      const std::size_t at = chosen[j] - 1;
+      pair.take({from + at * n, starts[at], imbroglio::any_missing(from + at * n, n)});
+      const auto t = imbroglio::track(pair.y(), pair.x(), pair.size(), log, apart.data());
+      const double found[] = {t.active, t.error, t.growth, t.growth_of_benchmark, t.ahead};
+      for (std::size_t c = 0; c < 5; ++c) number[c * k + j] = found[c];
+      const int counted[] = {static_cast<int>(t.n), t.n ? static_cast<int>(pair.row(0)) + 1 : NA_INTEGER,
+                             t.n ? static_cast<int>(pair.row(t.n - 1)) + 1 : NA_INTEGER};
+      for (std::size_t c = 0; c < 3; ++c) count[c * k + j] = counted[c];
+    }
+  });
+  return Rcpp::List::create(Rcpp::_["active"] = numbers(Rcpp::_, 0), Rcpp::_["error"] = numbers(Rcpp::_, 1),
+                            Rcpp::_["growth"] = numbers(Rcpp::_, 2), Rcpp::_["growth_of_benchmark"] = numbers(Rcpp::_, 3),
+                            Rcpp::_["ahead"] = numbers(Rcpp::_, 4), Rcpp::_["n"] = counts(Rcpp::_, 0),
+                            Rcpp::_["first"] = counts(Rcpp::_, 1), Rcpp::_["last"] = counts(Rcpp::_, 2));
+}
+
+// Rolling standard deviation of the difference, on the row that ends each window; with
+// `all`, also its mean and the share of periods ahead.
+// [[Rcpp::export]]
+Rcpp::List core_rolling_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark,
+                                 const Rcpp::IntegerVector& rows, bool span, bool log, int window, int min_obs, bool all) {
+  const std::size_t n = returns.nrow(), k = rows.size();
+  const int* chosen = rows.begin();
+  Rcpp::NumericMatrix error(Rcpp::no_init(n, k)), active(all ? n : 0, all ? k : 0), ahead(all ? n : 0, all ? k : 0);
+  double *errors = error.begin(), *means = active.begin(), *shares = ahead.begin();
+  const double* from = returns.begin();
+  const int* starts = start.begin();
+  const auto market = imbroglio::column_of(returns, start, benchmark);
+  imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
+    imbroglio::Beside pair(market, {}, n, span, log);
+    imbroglio::RollingDeviation rolling(window, min_obs);
+    std::vector<double> apart(n), won(n), dense(n);
+    for (std::size_t j = first; j < last; ++j) {
+      const std::size_t at = chosen[j] - 1;
+      pair.take({from + at * n, starts[at], imbroglio::any_missing(from + at * n, n)});
+      const double *y = pair.y(), *x = pair.x();
+      const std::size_t size = pair.size();
+      for (std::size_t i = 0; i < size; ++i) apart[i] = y[i] - x[i];
+      auto spread = [&](double* to) {
+        std::fill(to, to + n, imbroglio::missing);
+        for (std::size_t i = 0; i < size; ++i) to[pair.row(i)] = dense[i];
+      };
+      if (pair.straight()) {
+        rolling(apart.data(), n, errors + j * n);
+      } else {
+        rolling(apart.data(), size, dense.data());
+        spread(errors + j * n);
+      }
+      if (!all) continue;
+      imbroglio::rolling_mean(apart.data(), size, window, min_obs, dense.data());
+      spread(means + j * n);
+      for (std::size_t i = 0; i < size; ++i) won[i] = y[i] > x[i];
+      imbroglio::rolling_mean(won.data(), size, window, min_obs, dense.data());
+      spread(shares + j * n);
+    }
+  });
+  return Rcpp::List::create(Rcpp::_["error"] = error, Rcpp::_["active"] = active, Rcpp::_["ahead"] = ahead);
+}
