@@ -101,6 +101,10 @@ core_carry <- function(x, most) {
     .Call(`_imbroglio_core_carry`, x, most)
 }
 
+core_shortest <- function(x) {
+    .Call(`_imbroglio_core_shortest`, x)
+}
+
 core_historical_tail <- function(returns, levels, rank, log, scale) {
     .Call(`_imbroglio_core_historical_tail`, returns, levels, rank, log, scale)
 }

@@ -24,7 +24,8 @@ commands <- function() {
     ),
     summary = list(
       says = "one page of a whole universe, sorted as you like",
-      takes = "FILE", options = c(choose, "every", "kind", "benchmark", "level", "per-year", "risk-free", "sort", book, hand_on),
+      takes = "FILE",
+      options = c(choose, "every", "kind", "benchmark", "level", "per-year", "risk-free", "sort", book, hand_on),
       example = "imbroglio summary bay.csv --benchmark BAYALL --sort volatility_annual --out universe.csv",
       run = run_measure("summary", c("benchmark", "level", "per_year", "risk_free"))
     ),
@@ -48,7 +49,8 @@ commands <- function() {
     beta = list(
       says = "alpha and beta against a benchmark, with their errors",
       takes = "FILE",
-      options = c(choose, "benchmark", "every", "spans", "kind", "window", "min-obs", "per-year", "risk-free", "errors", "lags",
+      options = c(choose, "benchmark", "every", "spans", "kind", "window", "min-obs", "per-year", "risk-free",
+                  "errors", "lags",
                   "together", "confidence", book, hand_on),
       example = c("imbroglio beta bay.csv --benchmark BAYALL --security TARROW --figure line.png",
                   "imbroglio beta bay.csv --benchmark BAYALL --security TARROW --every day,week,month --spans \"1 year,5 years\""),
@@ -56,7 +58,8 @@ commands <- function() {
     ),
     tracking = list(
       says = "tracking error and information ratio against a benchmark",
-      takes = "FILE", options = c(choose, "benchmark", "every", "kind", "window", "min-obs", "per-year", book, hand_on),
+      takes = "FILE",
+      options = c(choose, "benchmark", "every", "kind", "window", "min-obs", "per-year", book, hand_on),
       example = "imbroglio tracking bay.csv --benchmark BAYALL --last \"1 year\"",
       run = run_measure("tracking", c("benchmark", "window", "min_obs", "per_year"))
     ),
@@ -70,14 +73,16 @@ commands <- function() {
     correlation = list(
       says = "which securities move alike; weighted, shrunk or rolling",
       takes = "FILE",
-      options = c(choose, "every", "kind", "on", "window", "min-obs", "decay", "half-life", "shrink", "confidence", book, hand_on),
+      options = c(choose, "every", "kind", "on", "window", "min-obs", "decay", "half-life", "shrink",
+                  "confidence", book, hand_on),
       example = "imbroglio correlation bay.csv --on pairwise --figure alike.png",
       run = run_measure("correlation", c("on", "window", "min_obs", "decay", "half_life", "shrink", "confidence"))
     ),
     var = list(
       says = "value at risk and expected shortfall",
       takes = "FILE",
-      options = c(choose, "every", "kind", "level", "horizon", "horizon-by", "method", "rank", "value", book, hand_on),
+      options = c(choose, "every", "kind", "level", "horizon", "horizon-by", "method", "rank", "value", book,
+                  hand_on),
       example = "imbroglio var bay.csv --security BAYALL --level 0.95,0.99 --value 1000000",
       run = run_measure("var", c("level", "horizon", "horizon_by", "method", "rank", "value"))
     ),
@@ -139,14 +144,16 @@ run_volatility <- function(files, options) {
     kinds <- c(garch = "normal", "garch-student" = "student")[options$method %||% "garch"]
     if (anyNA(kinds)) fail("argument", "--parameters and --horizon are of --method garch and garch-student.")
     fit <- do.call(fit_garch, c(list(returns, innovations = unname(kinds)), given("per_year")))
-    return(hand_over_measured(if (is.null(options$horizon)) fit else predict.imbroglio_garch(fit, options$horizon), options,
+    return(hand_over_measured(if (is.null(options$horizon)) fit else stats::predict(fit, options$horizon), options,
                               volatility_series(returns, options$method %||% "garch")))
   }
   if (options$series) {
-    return(hand_over_measured(do.call(volatility_series, c(list(returns), given("method", "per_year", "decay", "half_life"))),
+    return(hand_over_measured(do.call(volatility_series,
+                                      c(list(returns), given("method", "per_year", "decay", "half_life"))),
                               options))
   }
-  result <- do.call(measure_volatility, c(list(returns), given("window", "min_obs", "per_year", "method", "decay", "half_life",
+  result <- do.call(measure_volatility,
+                    c(list(returns), given("window", "min_obs", "per_year", "method", "decay", "half_life",
                                                                "errors", "confidence")))
   if (!is.null(options$figure) && options$by_window) {
     attach_usual()
@@ -186,7 +193,8 @@ measure_text <- function(result) {
   if (!is.null(table$window) || grepl("_series$", name)) {
     table <- table[!duplicated(table[series_keys(table)], fromLast = TRUE), ]
   }
-  said <- if (is.null(utils::getS3method("in_words", class(result)[1L], optional = TRUE))) character() else in_words(result)
+  said <- if (is.null(utils::getS3method("in_words", class(result)[1L],
+                                         optional = TRUE))) character() else in_words(result)
   c(paste0(title_of(result), ".", if (!is.null(measure)) paste0(" ", measure$asks)), "",
     text_table(table, basis(result)$kind), "",
     if (length(said) <= 4L) said else headline(result), "",

@@ -36,10 +36,12 @@ options_known <- list(
   benchmark = list(takes = "A,B", help = "the security to measure against, or several", read = function(x) comma(x)),
   `risk-free` = list(takes = "R", help = "risk-free return: a number a year, as 0.02, or a security",
                      read = function(x) number_or_name(x)),
-  errors = list(takes = "KIND", help = "of volatility: kurtosis or normal; of beta: ordinary or newey-west", read = identity),
+  errors = list(takes = "KIND", help = "of volatility: kurtosis or normal; of beta: ordinary or newey-west",
+                read = identity),
   lags = list(takes = "N", help = "of newey-west errors (by the length of the sample)", read = function(x) number(x)),
   together = list(help = "all benchmarks in one regression"),
-  spans = list(takes = "SPAN,SPAN", help = "measure over several spans, \"1 year,5 years\"", read = function(x) comma(x)),
+  spans = list(takes = "SPAN,SPAN", help = "measure over several spans, \"1 year,5 years\"",
+               read = function(x) comma(x)),
   confidence = list(takes = "P", help = "of the intervals (0.95)", read = function(x) number(x)),
   episodes = list(takes = "N", help = "the N deepest falls of each security", read = function(x) number(x)),
   on = list(takes = "DATES", help = "common dates of all, or pairwise (common)", read = identity),
@@ -89,7 +91,8 @@ holdings <- function(text) {
   whole <- lengths(parts) == 2L
   amounts <- suppressWarnings(as.numeric(vapply(parts, function(p) p[length(p)], "")))
   if (!all(whole) || anyNA(amounts)) {
-    fail("argument", sprintf("\"%s\" is no list of holdings.", text), remedy = "Write A=0.6,B=0.4, or the name of a file.")
+    fail("argument", sprintf("\"%s\" is no list of holdings.", text),
+         remedy = "Write A=0.6,B=0.4, or the name of a file.")
   }
   stats::setNames(amounts, trimws(vapply(parts, `[`, "", 1L)))
 }
@@ -135,6 +138,7 @@ option_lines <- function(allowed) {
   margin <- max(nchar(flags)) + 4L
   unlist(Map(function(flag, help) {
     lines <- strwrap(help, 110L - margin)
-    paste0(c(paste0("  ", formatC(flag, width = -margin + 4L), "  "), rep(strrep(" ", margin), length(lines) - 1L)), lines)
+    paste0(c(paste0("  ", formatC(flag, width = -margin + 4L), "  "),
+             rep(strrep(" ", margin), length(lines) - 1L)), lines)
   }, flags, vapply(options_known[allowed], `[[`, "", "help")), use.names = FALSE)
 }

@@ -47,7 +47,8 @@ autoplot.imbroglio_return <- function(object, start = NULL, end = NULL, ...) {
   if (!is.null(table$window)) {
     table <- within_dates(table, "to", start, end)
     return(rolling_panels(object, table, "return_annual", "Return, % a year",
-                          sprintf("Over the last %s returns, a year", some(count(unique(table$window)))), 100, floor = FALSE))
+                          sprintf("Over the last %s returns, a year", some(count(unique(table$window)))), 100,
+                          floor = FALSE))
   }
   if (nrow(table) == 1L) return(ggplot2::autoplot(attr(object, "source")[, table$security], start = start, end = end))
   ranking_figure(object, table$return_annual, "Return a year", "Total return over the sample, as a yearly one")

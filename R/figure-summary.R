@@ -13,9 +13,11 @@ autoplot.imbroglio_summary <- function(object, ...) {
     (if (few) ggplot2::geom_text(ggplot2::aes(y = labels$y, label = .data$security, hjust = labels$side), vjust = 0.4,
                                   size = 3.6)) +
     ggplot2::scale_colour_manual(values = colour_of(table$security, attr(object, "source")$universe)) +
-    ggplot2::scale_x_continuous(labels = percent_axis, limits = c(0, NA), expand = ggplot2::expansion(c(0.01, 0.12))) +
+    ggplot2::scale_x_continuous(labels = percent_axis, limits = c(0, NA),
+                                expand = ggplot2::expansion(c(0.01, 0.12))) +
     ggplot2::scale_y_continuous(labels = percent_axis) +
-    titles(headline(object), sprintf("Each dot is a security; Sharpe ratios from %.2f to %.2f", sharpe[1L], sharpe[2L]), basis(object),
+    titles(headline(object),
+           sprintf("Each dot is a security; Sharpe ratios from %.2f to %.2f", sharpe[1L], sharpe[2L]), basis(object),
            x = "Volatility a year", y = "Return a year") +
     imbroglio_theme()
 }

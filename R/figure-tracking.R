@@ -6,14 +6,16 @@ autoplot.imbroglio_tracking <- function(object, start = NULL, end = NULL, ...) {
   against <- some(unique(table$benchmark))
   if (!is.null(table$window)) {
     table <- within_dates(table, "to", start, end)
-    return(rolling_panels(object, table, "tracking_error_annual", paste("Tracking error against", against, "in % a year"),
+    return(rolling_panels(object, table, "tracking_error_annual",
+                          paste("Tracking error against", against, "in % a year"),
                           sprintf("Standard deviation of the difference of the last %s shared returns, a year",
                                   some(count(unique(table$window)))), 100))
   }
   if (nrow(table) > 1L) {
     return(ranking_figure(object, table$tracking_error_annual, paste("Tracking error a year, against", against),
                           "Standard deviation of the difference of returns, times the root of the periods a year",
-                          rows = if (length(unique(table$benchmark)) > 1L) paste(table$security, table$benchmark, sep = " - ")))
+                          rows = if (length(unique(table$benchmark)) > 1L) paste(table$security, table$benchmark,
+                                                                                 sep = " - ")))
   }
   growth_beside(object, table, start, end)
 }
@@ -26,7 +28,8 @@ growth_beside <- function(object, row, start, end) {
   lines <- rbind(
     data.frame(panel = panels[1L], series = row$security, date = both$dates, value = 100 * both$wealth[, 1L]),
     data.frame(panel = panels[1L], series = row$benchmark, date = both$dates, value = 100 * both$wealth[, 2L]),
-    data.frame(panel = panels[2L], series = "over", date = both$dates, value = 100 * both$wealth[, 1L] / both$wealth[, 2L])
+    data.frame(panel = panels[2L], series = "over", date = both$dates,
+               value = 100 * both$wealth[, 1L] / both$wealth[, 2L])
   )
   lines$panel <- factor(lines$panel, panels)
   lines <- within_dates(lines, "date", start, end)
@@ -42,6 +45,7 @@ growth_beside <- function(object, row, start, end) {
     ggplot2::facet_wrap(ggplot2::vars(.data$panel), ncol = 1L, scales = "free_y") +
     ggplot2::scale_colour_manual(values = colours) +
     date_axis() + ggplot2::coord_cartesian(clip = "off") +
-    titles(in_words(object), "Below, the line rises while the security does better than the benchmark", basis(object)) +
+    titles(in_words(object), "Below, the line rises while the security does better than the benchmark",
+           basis(object)) +
     imbroglio_theme() + ggplot2::theme(plot.margin = ggplot2::margin(14, 100, 10, 14))
 }

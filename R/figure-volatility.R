@@ -89,12 +89,14 @@ autoplot.imbroglio_volatility_series <- function(object, start = NULL, end = NUL
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_garch <- function(object, ...) {
   method <- c(normal = "garch", student = "garch-student")[unique(object$innovations)]
-  ggplot2::autoplot(volatility_series(attr(object, "source"), method = unname(method), per_year = basis(object)$per_year), ...)
+  ggplot2::autoplot(volatility_series(attr(object, "source"), method = unname(method),
+                                      per_year = basis(object)$per_year), ...)
 }
 
 # What a line is called beside the others of its security: by what differs.
 series_of <- function(table) {
-  keys <- Filter(function(key) length(unique(table[[key]])) > 1L, setdiff(series_keys(table), c("security", "benchmark")))
+  keys <- Filter(function(key) length(unique(table[[key]])) > 1L,
+                 setdiff(series_keys(table), c("security", "benchmark")))
   labels <- lapply(keys, function(key) if (key == "window") count(table$window) else table[[key]])
   if (!length(labels)) return(factor(rep("", nrow(table))))
   label <- do.call(paste, c(labels, sep = ", "))
@@ -152,7 +154,8 @@ price_and_volatility <- function(object, table, start, end) {
 window_subtitle <- function(object, table) {
   found <- basis(object)
   what <- if (is.null(table$window)) sprintf("by %s, of the next period", some(unique(table$method)))
-          else sprintf("of the last %s %s %s returns", some(count(unique(table$window))), frequencies[[found$every]]$adverb, found$kind)
+          else sprintf("of the last %s %s %s returns", some(count(unique(table$window))),
+                       frequencies[[found$every]]$adverb, found$kind)
   sprintf("%s %s, a year", if (is.null(table$method)) "Rolling standard deviation" else "Volatility", what)
 }
 
@@ -166,7 +169,8 @@ standing_figure <- function(object, table) {
     value <- 100 * part$volatility_annual
     marks <- stats::quantile(value, c(0.05, 0.25, 0.5, 0.75, 0.95), names = FALSE)
     now <- value[length(value)]
-    data.frame(security = part$security[1L], series = part$series[1L], low = marks[1L], lower = marks[2L], middle = marks[3L],
+    data.frame(security = part$security[1L], series = part$series[1L], low = marks[1L], lower = marks[2L],
+               middle = marks[3L],
                upper = marks[4L], high = marks[5L], now = now, below = mean(value < now))
   }))
   stands$security <- factor(stands$security, unique(table$security))
@@ -176,8 +180,10 @@ standing_figure <- function(object, table) {
   one <- nlevels(stands$security) == 1L
   half <- function(by) list(as.numeric(stands$series) - by, as.numeric(stands$series) + by)
   bar <- function(by, low, high, alpha) {
-    box <- data.frame(stands, left = half(by)[[1L]], right = half(by)[[2L]], bottom = stands[[low]], top = stands[[high]])
-    ggplot2::geom_rect(data = box, ggplot2::aes(xmin = .data$left, xmax = .data$right, ymin = .data$bottom, ymax = .data$top,
+    box <- data.frame(stands, left = half(by)[[1L]], right = half(by)[[2L]], bottom = stands[[low]],
+                      top = stands[[high]])
+    ggplot2::geom_rect(data = box,
+                       ggplot2::aes(xmin = .data$left, xmax = .data$right, ymin = .data$bottom, ymax = .data$top,
                                                 fill = .data$security), alpha = alpha)
   }
   ggplot2::ggplot(stands) +
@@ -185,14 +191,16 @@ standing_figure <- function(object, table) {
     ggplot2::geom_segment(ggplot2::aes(x = as.numeric(.data$series) - 0.16, xend = as.numeric(.data$series) + 0.16,
                                        y = .data$middle, yend = .data$middle), colour = "white", linewidth = 1) +
     ggplot2::geom_point(ggplot2::aes(as.numeric(.data$series), .data$now), colour = ink, size = 3.4) +
-    ggplot2::geom_text(ggplot2::aes(as.numeric(.data$series) + 0.2, .data$now, label = if (one) .data$label else sprintf("%.0f %%", .data$now)),
+    ggplot2::geom_text(ggplot2::aes(as.numeric(.data$series) + 0.2, .data$now,
+                                    label = if (one) .data$label else sprintf("%.0f %%", .data$now)),
                        hjust = 0, size = if (one) 3.7 else 3, colour = ink, lineheight = 0.95) +
     ggplot2::facet_wrap(ggplot2::vars(.data$security)) +
     ggplot2::scale_fill_manual(values = colours) +
     ggplot2::scale_x_continuous(breaks = seq_along(levels(stands$series)), labels = levels(stands$series),
                                 expand = ggplot2::expansion(add = c(0.4, if (one) 0.9 else 0.8))) +
     ggplot2::scale_y_continuous(limits = c(0, NA)) +
-    titles(sprintf("%s: over %s returns volatility stands at %.1f %%, above %.0f %% of its past", far$security, far$series, far$now,
+    titles(sprintf("%s: over %s returns volatility stands at %.1f %%, above %.0f %% of its past", far$security,
+                   far$series, far$now,
                    100 * far$below),
            "Thin bar: nine in ten of the past values of that window; thick bar: half of them; white: the median; dot: now",
            basis(object), x = "Window, returns", y = "Volatility, % a year") +

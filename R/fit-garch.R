@@ -115,7 +115,8 @@ predict.imbroglio_garch <- function(object, horizon = 10L, ...) {
   found <- basis(object)
   new_result(
     list(security = object$security[rows], innovations = object$innovations[rows], horizon = ahead,
-         volatility = sqrt(variance), volatility_annual = sqrt(variance * found$per_year), volatility_over = sqrt(over)),
+         volatility = sqrt(variance), volatility_annual = sqrt(variance * found$per_year),
+         volatility_over = sqrt(over)),
     "garch_forecast", found, attr(object, "source")
   )
 }

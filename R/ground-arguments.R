@@ -63,7 +63,8 @@ parse_iso_dates <- function(text) {
 
 check_fraction <- function(x, name) {
   if (!is.numeric(x) || length(x) != 1L || is.na(x) || x <= 0 || x >= 1) {
-    fail("argument", sprintf("`%s` must be one number between 0 and 1.", name), where = sprintf("It is %s.", shown(x)))
+    fail("argument", sprintf("`%s` must be one number between 0 and 1.", name),
+         where = sprintf("It is %s.", shown(x)))
   }
   as.numeric(x)
 }

@@ -62,7 +62,8 @@ measure_beta <- function(returns, benchmark, window = NULL, min_obs = NULL, per_
   }
   if (!is.null(window)) {
     windows <- check_windows(window, min_obs, least = 3L, several = as == "table")
-    if (together) fail("argument", "A rolling window is of one benchmark at a time.", remedy = "Leave `together` out.")
+    if (together) fail("argument", "A rolling window is of one benchmark at a time.",
+                       remedy = "Leave `together` out.")
     return(rolling_beta_of(found, windows, per_year, choices, as))
   }
   refuse_without_window(min_obs, as)
@@ -83,13 +84,16 @@ lines_of <- function(found, per_year, choices, together) {
                list(alpha = columns$alpha, alpha_annual = columns$alpha * per_year),
                inference("alpha", columns$alpha, columns$alpha_error, df, choices$confidence)[-1L],
                list(r_squared = columns$r_squared, correlation = columns$correlation,
-                    residual_volatility = columns$residual, residual_volatility_annual = columns$residual * sqrt(per_year)),
+                    residual_volatility = columns$residual,
+                    residual_volatility_annual = columns$residual * sqrt(per_year)),
                if (!is.null(columns$up)) list(beta_adjusted = (2 * columns$beta + 1) / 3, beta_up = columns$up,
                                               beta_down = columns$down))
-  words <- c(benchmark = paste(found$names, collapse = ", "), errors = choices$errors, if (choices$errors == "newey-west") c(lags = format(choices$lags %||% "by sample")),
+  words <- c(benchmark = paste(found$names, collapse = ", "), errors = choices$errors,
+             if (choices$errors == "newey-west") c(lags = format(choices$lags %||% "by sample")),
              if (!is.null(free$name)) c("risk-free" = free$name),
              if (together) c(together = "yes"))
-  result <- new_result(Filter(Negate(is.null), columns), "beta", beside_basis(returns, rows, columns, per_year, words), returns)
+  result <- new_result(Filter(Negate(is.null), columns), "beta",
+                       beside_basis(returns, rows, columns, per_year, words), returns)
   attr(result, "free") <- free[c("rates", "start", "name")]
   result
 }
@@ -105,7 +109,8 @@ inference <- function(name, estimate, error, df, confidence) {
 single_lines <- function(returns, benchmarks, rows, free, choices) {
   lags <- if (choices$errors == "ordinary") -1L else choices$lags %||% -2L
   parts <- lapply(benchmarks, function(b) {
-    found <- core_line(returns$values, starts_of(returns), match(b, colnames(returns)) - 1L, rows, free$rates, free$start,
+    found <- core_line(returns$values, starts_of(returns), match(b, colnames(returns)) - 1L, rows, free$rates,
+                       free$start,
                        spans_gaps(returns), returns$kind == "log", lags)
     list(security = colnames(returns)[rows], benchmark = rep(b, length(rows)), from = returns$dates[found$first],
          to = returns$dates[found$last], n = found$n, beta = found$beta, beta_error = found$beta_error,
@@ -170,7 +175,8 @@ joint_line <- function(y, x, choices) {
 
 beta_side_by_side <- function(found, every, last, per_year, choices, together) {
   prices <- found$returns$prices
-  if (is.null(prices)) fail("argument", "Frequencies and spans side by side are taken from prices; these are given returns.")
+  if (is.null(prices)) fail("argument",
+                            "Frequencies and spans side by side are taken from prices; these are given returns.")
   every <- check_choice(every %||% found$returns$every, "every", names(frequencies), several = TRUE)
   parts <- list()
   for (span in if (is.null(last)) list(NULL) else as.list(last)) {
@@ -194,7 +200,8 @@ beta_side_by_side <- function(found, every, last, per_year, choices, together) {
   about$digest <- prices$digest
   about$observations <- vapply(split(columns$n, factor(columns$security, unique(columns$security))), max, 0L)
   if (length(every) > 1L) about$per_year <- NA_real_
-  about$choices <- c(every = paste(every, collapse = ", "), if (!is.null(last)) c(last = paste(last, collapse = ", ")),
+  about$choices <- c(every = paste(every, collapse = ", "),
+                     if (!is.null(last)) c(last = paste(last, collapse = ", ")),
                      about$choices)
   result <- new_result(lapply(columns, `[`, order), "beta", about, parts[[1L]]$returns)
   attr(result, "free") <- parts[[1L]]$free
@@ -227,7 +234,8 @@ rolling_beta_of <- function(found, windows, per_year, choices, as) {
     alpha <- frame$pick(line$alpha)
     parts[[length(parts) + 1L]] <- c(
       columns[1L], list(benchmark = rep(b, length(alpha))), columns[-1L],
-      list(beta = frame$pick(line$beta), alpha = alpha, alpha_annual = alpha * per_year, r_squared = frame$pick(line$correlation)^2,
+      list(beta = frame$pick(line$beta), alpha = alpha, alpha_annual = alpha * per_year,
+           r_squared = frame$pick(line$correlation)^2,
            residual_volatility = frame$pick(line$residual))
     )
   }

@@ -115,7 +115,8 @@ shrink_targets <- list(
     # theta[i, j]: how the error of s_ii moves with that of s_ij.
     theta <- crossprod(x^3, x) / n - diag(s) * s
     diag(theta) <- 0
-    list(target = target, shared = sum(pi_terms(s, x)[cbind(1:p, 1:p)]) + mean_correlation * sum(outer(1 / spread, spread) * theta))
+    list(target = target,
+         shared = sum(pi_terms(s, x)[cbind(1:p, 1:p)]) + mean_correlation * sum(outer(1 / spread, spread) * theta))
   },
   identity = function(s, x) list(target = diag(mean(diag(s)), ncol(s)), shared = 0)
 )
@@ -135,7 +136,8 @@ shrunk <- function(values, target) {
 
 rolling_correlation_of <- function(returns, windows) {
   line <- function(i) {
-    core_rolling_line(returns$values, starts_of(returns), 0L, seq_len(ncol(returns))[-1L], numeric(), 0L, spans_gaps(returns),
+    core_rolling_line(returns$values, starts_of(returns), 0L, seq_len(ncol(returns))[-1L], numeric(), 0L,
+                      spans_gaps(returns),
                       returns$kind == "log", windows$window[i], windows$least[i], TRUE)
   }
   measured <- returns

@@ -114,7 +114,8 @@ wealth_of <- function(x) {
       x = x, values = x$close, additive = FALSE, dates = x$dates, every = every, sample = sample,
       date = function(row, column = NULL) x$dates[row],
       basis = function(...) {
-        new_basis(from = min(sample$from), to = max(sample$to), observations = stats::setNames(sample$n, colnames(x$close)),
+        new_basis(from = min(sample$from), to = max(sample$to),
+                  observations = stats::setNames(sample$n, colnames(x$close)),
                   dropped = dropped_of(colnames(x$close), sample, "without a price"), kind = "price", every = every,
                   repairs = x$repairs, origin = x$origin, digest = x$digest, ...)
       }

@@ -27,7 +27,8 @@ own_estimators <- list(
     path = function(values, choices) core_decayed_deviation(values, choices$decay)
   ),
   parkinson = list(
-    title = "Parkinson's", needs = "ranges", formula = "sqrt(mean(ln(H / L)^2) / (4 ln 2))", source = "Parkinson (1980)",
+    title = "Parkinson's", needs = "ranges", formula = "sqrt(mean(ln(H / L)^2) / (4 ln 2))",
+    source = "Parkinson (1980)",
     whole = function(ranges, choices) of_terms(parkinson_terms(ranges)),
     rolling = function(ranges, window, least, choices) sqrt(core_rolling_mean(parkinson_terms(ranges), window, least))
   ),
@@ -35,7 +36,8 @@ own_estimators <- list(
     title = "Garman and Klass's", needs = "ranges",
     formula = "sqrt(mean(ln(H / L)^2 / 2 - (2 ln 2 - 1) ln(C / O)^2))", source = "Garman and Klass (1980)",
     whole = function(ranges, choices) of_terms(garman_klass_terms(ranges)),
-    rolling = function(ranges, window, least, choices) sqrt(core_rolling_mean(garman_klass_terms(ranges), window, least))
+    rolling = function(ranges, window, least,
+                       choices) sqrt(core_rolling_mean(garman_klass_terms(ranges), window, least))
   ),
   "rogers-satchell" = list(
     title = "Rogers and Satchell's", needs = "ranges",
@@ -73,7 +75,8 @@ own_estimators <- list(
   ),
   "garch-student" = list(
     title = "GARCH(1,1), Student t", needs = "returns",
-    formula = "h_t = omega + alpha e_(t-1)^2 + beta h_(t-1), e / sqrt(h) of Student's t", source = "Bollerslev (1987)",
+    formula = "h_t = omega + alpha e_(t-1)^2 + beta h_(t-1), e / sqrt(h) of Student's t",
+    source = "Bollerslev (1987)",
     whole = function(values, choices) of_path(garch_path(values, TRUE)),
     path = function(values, choices) garch_path(values, TRUE)
   )
@@ -107,7 +110,8 @@ ranges_of <- function(returns) {
   prices <- returns$prices
   known <- !is.null(prices) && all(c("open", "high", "low") %in% names(prices$fields))
   if (!known) {
-    fail("no_range", "The range estimators need the open, high and low of each day, and these prices do not have them.",
+    fail("no_range",
+         "The range estimators need the open, high and low of each day, and these prices do not have them.",
          remedy = "Read a long file with the columns open, high, low and close.")
   }
   if (returns$every != frequency_of(prices$dates)) {
@@ -158,14 +162,16 @@ register_volatility <- function(name, estimate, title = name, formula = "", sour
   one <- function(r) {
     found <- if (length(r)) estimate(r) else NA_real_
     if (!is.numeric(found) || length(found) != 1L) {
-      fail("argument", sprintf("The estimator %s must give one number.", name), where = sprintf("It gave %s.", shown(found)))
+      fail("argument", sprintf("The estimator %s must give one number.", name),
+           where = sprintf("It gave %s.", shown(found)))
     }
     as.numeric(found)
   }
   registered_estimators[[name]] <- list(
     title = title, needs = "returns", formula = formula, source = source,
     whole = function(values, choices) {
-      list(volatility = unname(apply(values, 2L, function(r) one(r[!is.na(r)]))), spread = rep(NA_real_, ncol(values)))
+      list(volatility = unname(apply(values, 2L, function(r) one(r[!is.na(r)]))),
+           spread = rep(NA_real_, ncol(values)))
     },
     rolling = function(values, window, least, choices) {
       apply(values, 2L, function(r) {

@@ -78,7 +78,8 @@ excess_of <- function(returns, with_free, found) {
   }
   both <- with_free$returns
   rows <- match(colnames(returns$values), colnames(both))
-  beside <- core_tracking(both$values, starts_of(both), match(with_free$name, colnames(both)) - 1L, rows, spans_gaps(both),
+  beside <- core_tracking(both$values, starts_of(both), match(with_free$name, colnames(both)) - 1L, rows,
+                          spans_gaps(both),
                           both$kind == "log")
   list(mean = beside$active, deviation = beside$error, n = beside$n)
 }
@@ -101,7 +102,8 @@ rolling_return <- function(returns, windows, per_year, with_free, choices) {
     if (length(with_free$rates) > 1L) {
       both <- with_free$returns
       beside <- core_rolling_tracking(both$values, starts_of(both), match(with_free$name, colnames(both)) - 1L,
-                                      match(colnames(returns), colnames(both)), spans_gaps(both), log, window, least, TRUE)
+                                      match(colnames(returns), colnames(both)), spans_gaps(both), log, window,
+                                      least, TRUE)
       # The other table may have dates of its own.
       own <- function(m) frame$pick(m[match(returns$dates, both$dates), , drop = FALSE])
       excess <- list(mean = own(beside$active), deviation = own(beside$error))

@@ -19,7 +19,8 @@
 #' prices <- read_prices(demo_file("bay.csv"))
 #' measure_summary(prices, benchmark = "BAYALL", sort_by = "volatility_annual")
 #' @export
-measure_summary <- function(returns, benchmark = NULL, level = 0.99, per_year = NULL, risk_free = NULL, sort_by = NULL) {
+measure_summary <- function(returns, benchmark = NULL, level = 0.99, per_year = NULL, risk_free = NULL,
+                            sort_by = NULL) {
   returns <- take_returns(returns)
   per_year <- check_per_year(per_year, returns$every)
   level <- check_level(check_fraction(level, "level"))
@@ -34,7 +35,8 @@ measure_summary <- function(returns, benchmark = NULL, level = 0.99, per_year = 
   choices <- c(basis(earned)$choices, level = format(level),
                if (!is.null(benchmark)) c(benchmark = if (is.character(benchmark)) benchmark else colnames(benchmark)))
   new_result(columns, "summary",
-             returns_basis(returns, sample_of(returns$dates, returns$values), per_year = per_year, choices = choices), returns)
+             returns_basis(returns, sample_of(returns$dates, returns$values), per_year = per_year,
+                           choices = choices), returns)
 }
 
 against <- function(returns, benchmark, per_year, risk_free) {

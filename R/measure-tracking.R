@@ -54,7 +54,9 @@ measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, 
   })
   columns <- row_bound(parts)
   if (total) warn_not_a_year(columns, per_year)
-  new_result(columns, "tracking", beside_basis(returns, rows, columns, per_year, c(benchmark = paste(found$names, collapse = ", "))), returns)
+  new_result(columns, "tracking",
+             beside_basis(returns, rows, columns, per_year, c(benchmark = paste(found$names, collapse = ", "))),
+             returns)
 }
 
 warn_not_a_year <- function(columns, per_year) {
@@ -72,7 +74,8 @@ rolling_tracking_of <- function(found, rows, windows, per_year, as) {
   log <- returns$kind == "log"
   starts <- starts_of(returns)
   track <- function(benchmark, window, least, all) {
-    core_rolling_tracking(returns$values, starts, match(benchmark, colnames(returns)) - 1L, rows, spans_gaps(returns), log,
+    core_rolling_tracking(returns$values, starts, match(benchmark, colnames(returns)) - 1L, rows,
+                          spans_gaps(returns), log,
                           window, least, all)
   }
   if (as == "matrix") {
@@ -87,7 +90,8 @@ rolling_tracking_of <- function(found, rows, windows, per_year, as) {
   for (b in found$names) for (i in seq_along(windows$window)) {
     window <- windows$window[i]
     apart <- track(b, window, windows$least[i], TRUE)
-    line <- core_rolling_line(returns$values, starts, match(b, colnames(returns)) - 1L, rows, numeric(), 0L, spans_gaps(returns),
+    line <- core_rolling_line(returns$values, starts, match(b, colnames(returns)) - 1L, rows, numeric(), 0L,
+                              spans_gaps(returns),
                               log, window, windows$least[i], TRUE)
     frame <- window_frame(measured, line$place)
     shared <- max(shared, frame$n)

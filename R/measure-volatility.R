@@ -184,7 +184,8 @@ rolling_volatility_of <- function(returns, windows, per_year, choices, as) {
     frame <- window_frame(measured)
     found <- frame$pick(found)
     c(frame$columns(window), list(volatility = found, volatility_annual = found * sqrt(per_year)),
-      if (length(choices$method) > 1L || choices$method != "deviation") list(method = rep(each$method[row], length(found))))
+      if (length(choices$method) > 1L || choices$method != "deviation") list(method = rep(each$method[row],
+                                                                                          length(found))))
   })
   warn_short(longest, min(windows$least))
   if (as == "matrix") return(`dimnames<-`(parts[[1L]], dimnames(returns)))

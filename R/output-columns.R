@@ -141,13 +141,15 @@ money <- function(x) {
   ifelse(is.na(x), "-", as.character(shown))
 }
 
-# A choice that is the same in every row stands in the basis and need not be repeated.
+# A choice that is the same in every row stands in the basis and need not be repeated; of
+# a wide table, so do the dates.
 columns_to_show <- function(table) {
   constant <- vapply(table, function(v) length(unique(v)) <= 1L, NA)
-  dates <- names(table) %in% c("from", "to") & nrow(table) > 1L
   choice <- names(table) %in% c("method", "rank", "horizon", "horizon_by", "window", "benchmark", "innovations")
   detail <- vapply(names(table), function(name) isTRUE(known_columns[[name]]$detail), NA)
-  names(table)[!detail & !((choice | dates) & constant)]
+  shown <- !detail & !(choice & constant)
+  if (sum(shown) > 14L && nrow(table) > 1L) shown <- shown & !(names(table) %in% c("from", "to") & constant)
+  names(table)[shown]
 }
 
 column_of <- function(name, values, kind = NULL) {
@@ -163,7 +165,7 @@ text_table <- function(table, kind = NULL) {
   shown <- lapply(stats::setNames(nm = columns_to_show(table)), function(name) {
     column <- column_of(name, table[[name]], kind)
     cells <- unit_text[[column$unit]](table[[name]])
-    list(header = strwrap(column$label, max(nchar(cells), 8L) + 1L), cells = cells,
+    list(header = strwrap(column$label, max(nchar(cells), 10L) + 1L), cells = cells,
          side = if (column$unit %in% c("text", "date")) -1L else 1L)
   })
   deep <- max(1L, lengths(lapply(shown, `[[`, "header")))

@@ -12,23 +12,13 @@ write_whole <- function(path, write) {
   invisible(path)
 }
 
-# The fewest digits from which the same number is read again.
-shortest <- function(x) {
-  text <- sprintf("%.15g", x)
-  for (digits in 16:17) {
-    again <- is.finite(x) & suppressWarnings(as.numeric(text)) != x
-    text[again] <- sprintf(paste0("%.", digits, "g"), x[again])
-  }
-  text
-}
-
 # JSON by our own layout; the strings by jsonlite.
 as_json <- function(result) {
   quoted <- function(x) vapply(x, function(s) as.character(jsonlite::toJSON(s, auto_unbox = TRUE)), "",
                                USE.NAMES = FALSE)
   cells <- function(x) {
     if (inherits(x, "Date")) x <- format(x)
-    text <- if (is.numeric(x)) shortest(x) else if (is.logical(x)) tolower(x) else quoted(as.character(x))
+    text <- if (is.numeric(x)) core_shortest(x) else if (is.logical(x)) tolower(x) else quoted(as.character(x))
     text[is.na(x) | (is.numeric(x) & !is.finite(x))] <- "null"
     text
   }
@@ -62,7 +52,7 @@ as_csv <- function(table) {
   }
   cells <- lapply(table, function(x) {
     if (inherits(x, "Date")) return(format(x))
-    if (is.numeric(x)) return(ifelse(is.na(x), NA_character_, shortest(x)))
+    if (is.numeric(x)) return(ifelse(is.na(x), NA_character_, core_shortest(x)))
     guarded(as.character(x))
   })
   names(cells) <- guarded(names(cells))

@@ -47,7 +47,8 @@ tbl_sum.imbroglio_result <- function(x, ...) {
 
 title_of <- function(result) {
   name <- attr(result, "measure")
-  other <- c(garch = "GARCH(1,1)", garch_forecast = "Volatility ahead, by GARCH(1,1)", volatility_series = "Volatility",
+  other <- c(garch = "GARCH(1,1)", garch_forecast = "Volatility ahead, by GARCH(1,1)",
+             volatility_series = "Volatility",
              drawdown_series = "Drawdown", drawdown_episodes = "Falls below a high")
   measures()[[name]]$title %||% (if (name %in% names(other)) other[[name]] else sentence_case(name))
 }

@@ -67,6 +67,7 @@ html_table <- function(result) {
   columns <- lapply(names, function(n) column_of(n, table[[n]], basis(result)$kind))
   right <- !vapply(columns, function(column) column$unit %in% c("text", "date"), NA)
   shown <- Map(function(column, values) unit_text[[column$unit]](values), columns, table[names])
-  knitr::kable(as.data.frame(shown), format = "html", escape = TRUE, align = ifelse(right, "r", "l"), row.names = FALSE,
+  knitr::kable(as.data.frame(shown), format = "html", escape = TRUE, align = ifelse(right, "r", "l"),
+               row.names = FALSE,
                col.names = vapply(columns, `[[`, "", "label"))
 }

@@ -33,7 +33,8 @@ in_words.imbroglio_volatility <- function(result) {
     plain,
     sprintf("%s: %s returns stray from their mean by %s (one standard deviation), %s a year.",
             result$security, every, percent(result$volatility), percent(result$volatility_annual, 1L)),
-    sprintf("%s: volatility %s a %s, %s a year (%s).", result$security, percent(result$volatility), basis(result)$every,
+    sprintf("%s: volatility %s a %s, %s a year (%s).", result$security, percent(result$volatility),
+            basis(result)$every,
             percent(result$volatility_annual, 1L), result[["method"]])
   )
   none <- is.na(result$volatility)
@@ -50,7 +51,8 @@ in_words.imbroglio_garch <- function(result) {
   said <- sprintf("%s: volatility %s a year now, %s in the long run; half of a shock is gone after %s.",
                   result$security, percent(result$volatility_annual, 1L), percent(result$long_run_annual, 1L),
                   count(signif(result$half_life, 2L), basis(result)$every))
-  said[!result$converged] <- sprintf("%s: the fit did not converge, or ran into a bound.", result$security[!result$converged])
+  said[!result$converged] <- sprintf("%s: the fit did not converge, or ran into a bound.",
+                                     result$security[!result$converged])
   said
 }
 
@@ -66,11 +68,14 @@ in_words.imbroglio_beta <- function(result) {
   if (!is.null(result[["window"]])) return(rolling_in_words(result))
   known <- !is.na(result$beta)
   how <- rep("", nrow(result))
-  if (!is.null(result[["every"]])) how <- sprintf(", %s returns", vapply(frequencies[result$every], `[[`, "", "adverb"))
+  if (!is.null(result[["every"]])) how <- sprintf(", %s returns",
+                                                  vapply(frequencies[result$every], `[[`, "", "adverb"))
   if (!is.null(result[["span"]])) how <- sprintf("%s, last %s", how, result$span)
   moved <- sprintf("When %s moves 1 %%, %s moves %s %% (%s to %s%s), and %s %% of its variance is explained; alpha %s a year (p %s).",
-                   result$benchmark, result$security, unit_text$number(result$beta), unit_text$number(result$beta_low),
-                   unit_text$number(result$beta_high), how, round(100 * result$r_squared), percent(result$alpha_annual, 1L),
+                   result$benchmark, result$security, unit_text$number(result$beta),
+                   unit_text$number(result$beta_low),
+                   unit_text$number(result$beta_high), how, round(100 * result$r_squared),
+                   percent(result$alpha_annual, 1L),
                    unit_text$p(result$alpha_p))
   ifelse(known, moved, sprintf("%s and %s share too few returns for a line.", result$security, result$benchmark))
 }
@@ -105,16 +110,20 @@ readings <- function(result) {
   against <- function() paste("against", some(unique(result$benchmark)))
   switch(
     attr(result, "measure"),
-    return = list(column = "return_annual", write = a_year, is = " a year", most = "returned most", least = "least", of = " a year"),
+    return = list(column = "return_annual", write = a_year, is = " a year", most = "returned most",
+                  least = "least", of = " a year"),
     volatility = , volatility_series = ,
-    garch = list(column = "volatility_annual", write = a_year, is = " a year", most = "moves most", least = "least", of = " a year"),
+    garch = list(column = "volatility_annual", write = a_year, is = " a year", most = "moves most",
+                 least = "least", of = " a year"),
     beta = list(column = "beta", write = plain, is = paste(" beta", against()), most = "has the highest beta",
                 least = "the lowest", of = paste("", against())),
     tracking = list(column = "tracking_error_annual", write = a_year, is = " tracking error a year",
-                    most = "strays furthest", least = "least", of = paste(" a year from", some(unique(result$benchmark)))),
+                    most = "strays furthest", least = "least",
+                    of = paste(" a year from", some(unique(result$benchmark)))),
     drawdown = list(column = "max_drawdown", write = function(x) money_or(a_year)(-x), is = " below its high",
                     most = "fell deepest", least = "least", of = " below its high", falling = TRUE),
-    correlation = list(column = "correlation", write = plain, is = " correlation", most = "move most alike", least = "least",
+    correlation = list(column = "correlation", write = plain, is = " correlation", most = "move most alike",
+                       least = "least",
                        of = ""),
     summary = list(column = "sharpe_annual", write = function(x) paste("Sharpe ratio", unit_text$two(x)), is = "",
                    most = "earned most for its risk", least = "least", of = " a year"),
@@ -169,7 +178,8 @@ in_words.imbroglio_drawdown_episodes <- function(result) {
   write <- if (basis(result)$kind == "profit") money else function(x) percent(x, 1L)
   sprintf("%s, number %s: %s in %s, %s.", result$security, result$rank, write(-result$drawdown),
           ifelse(is.na(result$days_down), "a fall from the start", count(result$days_down, "day")),
-          ifelse(is.na(result$recovery), "not yet made good", sprintf("made good after %s", count(result$days_to_recover, "day"))))
+          ifelse(is.na(result$recovery), "not yet made good",
+                 sprintf("made good after %s", count(result$days_to_recover, "day"))))
 }
 
 #' @export
@@ -227,13 +237,16 @@ headline <- function(result) {
   if (rolling) table <- table[!duplicated(table[series_keys(table)], fromLast = TRUE), ]
   if (!is.null(table$level)) table <- table[table$level == max(table$level) & table$rank == table$rank[1L], ]
   # Of several ways to measure the same securities, the first is named.
-  for (key in c("method", "every", "span", "innovations")) if (!is.null(table[[key]])) table <- table[table[[key]] == table[[key]][1L], ]
+  for (key in c("method", "every", "span",
+                "innovations")) if (!is.null(table[[key]])) table <- table[table[[key]] == table[[key]][1L], ]
   if (length(unique(table$security)) == 1L && !identical(attr(result, "measure"), "correlation")) return(said[1L])
   size <- if (isTRUE(reading$falling)) -table[[reading$column]] else table[[reading$column]]
   most <- which.max(size)
   least <- which.min(size)
   name <- if (is.null(table$other)) table$security else paste(table$security, "and", table$other)
-  now <- if (rolling) sprintf(" now%s", if (is.null(table$window)) "" else sprintf(" over %s returns", count(table$window[most]))) else ""
+  now <- if (rolling) sprintf(" now%s",
+                              if (is.null(table$window)) "" else sprintf(" over %s returns",
+                                                                         count(table$window[most]))) else ""
   sprintf("%s %s%s (%s%s), %s %s (%s).", name[most], reading$most, now, reading$write(table[[reading$column]][most]),
           reading$of, name[least], reading$least, reading$write(table[[reading$column]][least]))
 }

@@ -15,13 +15,15 @@ spans_gaps <- function(returns) !is.null(returns$prices)
 beside_benchmark <- function(returns, benchmark) {
   if (is.null(benchmark)) {
     fail("argument", "A benchmark is wanted.",
-         remedy = sprintf("Name one or several of the securities, such as benchmark = \"%s\".", colnames(returns)[1L]))
+         remedy = sprintf("Name one or several of the securities, such as benchmark = \"%s\".",
+                          colnames(returns)[1L]))
   }
   if (inherits(benchmark, c("imbroglio_prices", "imbroglio_returns"))) {
     names <- colnames(benchmark)
     returns <- with_columns_of(returns, benchmark)
   } else {
-    names <- colnames(returns$values)[pick_securities(expand_groups(benchmark, returns$prices), colnames(returns$values))]
+    names <- colnames(returns$values)[pick_securities(expand_groups(benchmark, returns$prices),
+                                                      colnames(returns$values))]
   }
   list(returns = returns, names = unique(names))
 }
@@ -56,7 +58,8 @@ with_columns_of <- function(returns, other) {
     return(as_returns(prices, kind = returns$kind, every = returns$every))
   }
   if (other$kind != returns$kind) {
-    fail("argument", sprintf("The returns are %s, those of %s are %s.", returns$kind, some(colnames(other)), other$kind))
+    fail("argument",
+         sprintf("The returns are %s, those of %s are %s.", returns$kind, some(colnames(other)), other$kind))
   }
   both <- on_dates_of_both(returns, returns$values, other, other$values)
   new_returns(both$dates, both$values, returns$kind, returns$every, start = rep(as.Date(NA), ncol(both$values)),
@@ -99,5 +102,6 @@ beside_risk_free <- function(returns, risk_free, per_year) {
 not_shared <- function(securities, own, shared, benchmark) {
   n <- as.integer(own - shared)
   some <- n > 0L
-  data.frame(security = securities[some], reason = rep(sprintf("not on a date of %s", benchmark), sum(some)), n = n[some])
+  data.frame(security = securities[some], reason = rep(sprintf("not on a date of %s", benchmark), sum(some)),
+             n = n[some])
 }

@@ -42,7 +42,8 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, rebalance = "never", 
     fail("argument", "`name` must be a name that no security has.", where = sprintf("It is %s.", shown(name)))
   }
   if (!is.numeric(cash_return) || length(cash_return) != 1L || !is.finite(cash_return) || cash_return <= -1) {
-    fail("argument", "`cash_return` must be one yearly return, such as 0.02.", where = sprintf("It is %s.", shown(cash_return)))
+    fail("argument", "`cash_return` must be one yearly return, such as 0.02.",
+         where = sprintf("It is %s.", shown(cash_return)))
   }
   held <- holdings_of(weights %||% shares, if (is.null(shares)) "weight" else "shares", colnames(returns), cash)
   prices <- if (given) as_if_prices(returns) else returns$prices
@@ -62,7 +63,8 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, rebalance = "never", 
   found <- core_book_value(values, held$amount, held$cash, (1 + cash_return)^(1 / frequencies[[every]]$per_year),
                            rebalanced(dates, rebalance), start)
   if (!is.na(found$ruin)) {
-    fail("ruin", sprintf("The value of %s falls to zero or below.", name), where = sprintf("On %s.", dates[found$ruin]))
+    fail("ruin", sprintf("The value of %s falls to zero or below.", name),
+         where = sprintf("On %s.", dates[found$ruin]))
   }
   added <- with_book(returns, prices, life, found$value, name, given)
   added$holdings <- c(stats::setNames(held$amount, held$security), if (held$cash != 0) c(cash = held$cash))
@@ -79,7 +81,8 @@ holdings_of <- function(x, what, securities, cash) {
     names(x) <- tolower(names(x))
     lacking <- setdiff(c("security", what), names(x))
     if (length(lacking)) {
-      fail("weights", sprintf("The holdings have no column %s.", some(lacking)), where = sprintf("They have %s.", some(names(x))))
+      fail("weights", sprintf("The holdings have no column %s.", some(lacking)),
+           where = sprintf("They have %s.", some(names(x))))
     }
     x <- stats::setNames(x[[what]], trimws(x$security))
   }

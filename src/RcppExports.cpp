@@ -342,6 +342,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_shortest
+Rcpp::CharacterVector core_shortest(const Rcpp::NumericVector& x);
+RcppExport SEXP _imbroglio_core_shortest(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_shortest(x));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_historical_tail
 Rcpp::List core_historical_tail(const Rcpp::NumericMatrix& returns, const Rcpp::NumericVector& levels, int rank, bool log, double scale);
 RcppExport SEXP _imbroglio_core_historical_tail(SEXP returnsSEXP, SEXP levelsSEXP, SEXP rankSEXP, SEXP logSEXP, SEXP scaleSEXP) {
@@ -419,6 +430,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_overlapping_returns", (DL_FUNC) &_imbroglio_core_overlapping_returns, 3},
     {"_imbroglio_core_scatter", (DL_FUNC) &_imbroglio_core_scatter, 5},
     {"_imbroglio_core_carry", (DL_FUNC) &_imbroglio_core_carry, 2},
+    {"_imbroglio_core_shortest", (DL_FUNC) &_imbroglio_core_shortest, 1},
     {"_imbroglio_core_historical_tail", (DL_FUNC) &_imbroglio_core_historical_tail, 5},
     {"_imbroglio_core_tracking", (DL_FUNC) &_imbroglio_core_tracking, 6},
     {"_imbroglio_core_rolling_tracking", (DL_FUNC) &_imbroglio_core_rolling_tracking, 9},

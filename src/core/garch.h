@@ -14,7 +14,7 @@ inline double digamma(double x) {
   double below = 0.0;
   for (; x < 10.0; x += 1.0) below -= 1.0 / x;
   const double q = 1.0 / (x * x);
-  return below + std::log(x) - 0.5 / x - q * (1.0 / 12 - q * (1.0 / 120 - q * (1.0 / 252 - q * (1.0 / 240 - q * (1.0 / 132)))));
+  return below + std::log(x) - 0.5 / x - q * (1.0 / 12 - q * (1.0 / 120 - q * (1.0 / 252 - q * (1.0 / 240 - q * (1.0 / 132 - q * (691.0 / 32760))))));
 }
 
 // mean, omega, alpha, beta, nu: r_t = mean + e_t, and the variance of e_t is
@@ -172,7 +172,10 @@ class GarchFit {
     for (std::size_t i = 0; i < used_; ++i)
       for (std::size_t j = 0; j < i; ++j) information[i][j] = information[j][i] = 0.5 * (information[i][j] + information[j][i]);
     if (!invert<garch_size>(information, used_, inverse)) return;
-    for (std::size_t i = 0; i < used_; ++i) fit.error[i] = std::sqrt(inverse[i][i]);
+    for (std::size_t i = 0; i < used_; ++i) {
+      fit.error[i] = std::sqrt(inverse[i][i]);
+      if (!(fit.error[i] > 0.0) || !std::isfinite(fit.error[i])) return;
+    }
     fit.error[0] *= scale_;
     fit.error[1] *= scale_ * scale_;
     fit.has_errors = true;

@@ -146,11 +146,12 @@ class RollingLine {
         head_sum_[t] = sum += d;
         sq += d * d;
         const double here = sum * per_count_[k + 1], own = sq - sum * here;
-        if (b == 0) {
-          mean_[t] = x[0] + here;
+        // A window that is a block of its own has no tail, and its edge no part in it.
+        if (b == 0 || k + 1 == window_) {
+          mean_[t] = x[b] + here;
           squares_[t] = own;
         } else {
-          const double before = tail_sum_[t - window_] * per_count_[std::max<std::size_t>(1, window_ - 1 - k)];
+          const double before = tail_sum_[t - window_] * per_count_[window_ - 1 - k];
           const double edge = x[b - 1], share = static_cast<double>(k + 1) / static_cast<double>(window_);
           const double gap = (x[b] - edge) + here - before;
           apart_[t] = gap * weight_[k];
@@ -197,7 +198,7 @@ class RollingLine {
           sq += d * d;
           squares = sq - sum * here;
         }
-        if (b) {
+        if (b && k + 1 < window_) {
           const double gap = (first - edge) + here - tail_mean_[k];
           products += tail_cross_[k] + gap * apart_[t];
           if (all) {

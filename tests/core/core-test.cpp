@@ -6,6 +6,8 @@
 #include <string>
 #include "deviation.h"
 #include "drawdown.h"
+#include "garch.h"
+#include "line.h"
 #include "returns.h"
 #include "tail.h"
 
@@ -37,6 +39,36 @@ double rolling_error(const Series& x, std::size_t window) {
   return worst;
 }
 
+// The largest error of rolling beta, over the standard error that it has.
+double rolling_line_error(const Series& x, const Series& y, std::size_t window) {
+  const std::size_t n = x.size();
+  Series beta(n), alpha(n), correlation(n), residual(n);
+  RollingLine rolling(window, window);
+  rolling.prepare(x.data(), n);
+  rolling(y.data(), {beta.data(), alpha.data(), correlation.data(), residual.data()});
+  double worst = 0.0;
+  for (std::size_t t = 0; t < n; ++t) {
+    if (t + 1 < window) {
+      if (!std::isnan(beta[t])) return 1e300;
+      continue;
+    }
+    Exact mx = 0, my = 0, xx = 0, xy = 0, yy = 0;
+    for (std::size_t i = t + 1 - window; i <= t; ++i) mx += x[i], my += y[i];
+    mx /= window, my /= window;
+    for (std::size_t i = t + 1 - window; i <= t; ++i) {
+      xx += (x[i] - mx) * (x[i] - mx);
+      xy += (x[i] - mx) * (y[i] - my);
+      yy += (y[i] - my) * (y[i] - my);
+    }
+    const double exact = static_cast<double>(xy / xx), size = std::sqrt(static_cast<double>(yy / xx));
+    const double r = exact * std::sqrt(static_cast<double>(xx / yy)), left = static_cast<double>(yy - xy * xy / xx);
+    worst = std::max({worst, std::fabs(beta[t] - exact) / size, std::fabs(correlation[t] - r),
+                      std::fabs(alpha[t] - static_cast<double>(my - xy / xx * mx)) / (size * std::fabs(static_cast<double>(mx)) + std::fabs(static_cast<double>(my))),
+                      window > 2 ? std::fabs(residual[t] * residual[t] * (window - 2.0) - left) / static_cast<double>(yy) : 0.0});
+  }
+  return worst;
+}
+
 int main() {
   std::mt19937_64 random(7);
   std::normal_distribution<double> normal;
@@ -54,6 +86,21 @@ int main() {
   for (const auto& c : cases)
     for (std::size_t window : {2, 3, 60, 250, 1001})
       check(std::string("rolling deviation, ") + c.name + ", window " + std::to_string(window), rolling_error(c.x, window), 2e-11);
+
+  Series noisy(n), unlike(n);
+  for (std::size_t t = 0; t < n; ++t) {
+    unlike[t] = normal(random);
+    noisy[t] = 1e7 + normal(random);
+  }
+  const struct { const char* name; const Series &x, &y; } lines[] = {
+      {"plain", unlike, noisy}, {"level 1e7", noisy, unlike}, {"rising a millionfold", unlike, rising}, {"x rising", rising, falling}, {"one huge value", unlike, spike}};
+  for (const auto& c : lines)
+    for (std::size_t window : {3, 60, 250, 1001})
+      check(std::string("rolling line, ") + c.name + ", window " + std::to_string(window), rolling_line_error(c.x, c.y, window), 1e-9);
+
+  // Known to more digits than a double has: of 1, 1/2, 10 and 1/1000.
+  const struct { double x, value; } psi[] = {{1.0, -0.57721566490153286061}, {0.5, -1.96351002602142347944}, {10.0, 2.25175258906672110765}, {1e-3, -1000.5755719318103005}};
+  for (const auto& p : psi) check("digamma of " + std::to_string(p.x), std::fabs(digamma(p.x) / p.value - 1.0), 1e-14);
 
   Series price(n), back(n), x(n - 1), runs(n);
   price[0] = 100;
@@ -81,6 +128,21 @@ int main() {
     for (std::size_t j = i; j < n; ++j) direct.depth = std::min(direct.depth, price[j] / price[i] - 1.0);
   check("maximum drawdown is the worst of all pairs of dates", std::fabs(found.depth - direct.depth), 1e-15);
   check("its dates give its depth", std::fabs(price[found.trough] / price[found.peak] - 1.0 - found.depth), 1e-15);
+
+  Series rolled(n), below(n), ahead(n);
+  for (std::size_t window : {1, 7, 100, 1000}) {
+    rolling_drawdown(price.data(), n, window, 1, false, rolled.data());
+    double off = std::isnan(rolled[0]) ? 0.0 : 1e300;
+    for (std::size_t t = 1; t < n; ++t) {
+      const std::size_t from = t > window ? t - window : 0;
+      off = std::max(off, std::fabs(rolled[t] - max_drawdown(price.data() + from, t + 1 - from, false).depth));
+    }
+    check("rolling drawdown, window " + std::to_string(window), off, 1e-15);
+  }
+  drawdown_series(price.data(), n, false, below.data());
+  drawdown_ahead(price.data(), n, false, ahead.data());
+  check("the worst of either series is the maximum drawdown",
+        std::max(std::fabs(*std::min_element(below.begin(), below.end()) - found.depth), std::fabs(*std::min_element(ahead.begin(), ahead.end()) - found.depth)), 1e-15);
 
   Series sorted(x);
   std::sort(sorted.begin(), sorted.end());

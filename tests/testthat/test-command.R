@@ -68,19 +68,22 @@ test_that("each command has help with an example that runs", {
   expect_setequal(list.files(folder), demo_file())
   old <- setwd(folder)
   on.exit(setwd(old))
-  commands <- c("demo", "check", "adjust", "returns", "volatility", "drawdown", "var",
+  commands <- c("demo", "check", "adjust", "summary", "returns", "volatility", "beta",
+                "tracking", "drawdown", "correlation", "var",
                 if (rmarkdown::pandoc_available()) "report")
   for (name in commands) {
     expect_true(any(grepl(paste0("^  ", name, " "), overview$out)))
     help <- imbroglio(name, "--help")
-    example <- sub("^ +", "", tail(help$out, 1))
-    ran <- do.call(imbroglio,
-                   as.list(scan(text = sub("^imbroglio ", "", example), what = "",
-                                quiet = TRUE)))
-    expect_equal(ran$status, as.integer(name == "check"), info = paste(example, ran$err))
-    expect_false(grepl("Warning", ran$err), info = ran$err)
+    examples <- sub("^ +", "", help$out[-seq_len(grep("^Examples?:", help$out))])
+    for (example in examples) {
+      words <- scan(text = sub("^imbroglio ", "", example), what = "", quiet = TRUE)
+      ran <- do.call(imbroglio, as.list(words))
+      expect_equal(ran$status, as.integer(name == "check"), info = paste(example, ran$err))
+      expect_false(grepl("Warning", ran$err), info = ran$err)
+    }
   }
-  expect_true(all(file.exists("demo.png", "monthly.csv", "tarrow.png")))
+  expect_true(all(file.exists("demo.png", "monthly.csv", "tarrow.png", "now.png", "line.png", "fall.png",
+                              "alike.png", "universe.csv")))
   expect_equal(ncol(read.csv("monthly.csv")), 3L)
 })
 
@@ -171,4 +174,78 @@ test_that("the example script runs as it stands", {
                                  shQuote(paste(.libPaths(), collapse = .Platform$path.sep))))
   expect_equal(status, 0L)
   expect_setequal(list.files(folder), c("tarrow.png", "bay-risk.html"))
+})
+
+test_that("every measure of the command gives R's own numbers, to the last bit", {
+  file <- demo_file("bay.csv")
+  prices <- read_prices(file)
+  daily <- suppressMessages(read_prices(demo_file("bay-daily.csv.gz")))
+  some <- prices[, c("BAYALL", "TARROW", "CORRACK")]
+  pick <- c("--security", "TARROW,CORRACK")
+  weights <- written("security,weight", "TARROW,0.6", "BAYBOND,0.4")
+  book <- as_portfolio(prices, weights = c(TARROW = 0.6, BAYBOND = 0.4), rebalance = "month")
+  quiet <- function(x) suppressWarnings(suppressMessages(x))
+  cases <- list(
+    list(c("summary", file, "--benchmark", "BAYALL", "--sort", "beta", "--level", "0.95"),
+         measure_summary(prices, "BAYALL", level = 0.95, sort_by = "beta")),
+    list(c("returns", file, "--measured", "--risk-free", "0.02"), measure_return(prices, risk_free = 0.02)),
+    list(c("returns", file, "--window", "60", pick, "--risk-free", "BAYBOND"),
+         measure_return(prices[, c("TARROW", "CORRACK", "BAYBOND")], window = 60, risk_free = "BAYBOND")),
+    list(c("volatility", demo_file("bay-daily.csv.gz"), "--security", "TARROW", "--method", "parkinson,ewma", "--half-life", "20"),
+         measure_volatility(daily[, "TARROW"], method = c("parkinson", "ewma"), half_life = 20)),
+    list(c("volatility", file, "--series", "--method", "garch", pick),
+         volatility_series(some[, c("TARROW", "CORRACK")], method = "garch")),
+    list(c("volatility", file, "--parameters", "--method", "garch-student", "--security", "TARROW"),
+         fit_garch(some[, "TARROW"], "student")),
+    list(c("volatility", file, "--horizon", "5", "--method", "garch", "--security", "TARROW"),
+         predict(fit_garch(some[, "TARROW"]), 5)),
+    list(c("beta", file, "--benchmark", "BAYALL", pick, "--errors", "newey-west", "--lags", "3", "--confidence", "0.9"),
+         measure_beta(some, "BAYALL", errors = "newey-west", lags = 3, confidence = 0.9)),
+    list(c("beta", file, "--benchmark", "BAYALL,BAYBOND", "--security", "TARROW", "--together"),
+         measure_beta(prices[, c("BAYALL", "BAYBOND", "TARROW")], c("BAYALL", "BAYBOND"), together = TRUE)),
+    list(c("beta", file, "--benchmark", "BAYALL", pick, "--every", "day,month", "--spans", "1 year,3 years"),
+         quiet(measure_beta(some, "BAYALL", every = c("day", "month"), last = c("1 year", "3 years")))),
+    list(c("beta", file, "--benchmark", "BAYALL", pick, "--window", "60"), measure_beta(some, "BAYALL", window = 60)),
+    list(c("tracking", file, "--benchmark", "BAYALL", pick), quiet(measure_tracking(some, "BAYALL"))),
+    list(c("drawdown", file, "--episodes", "2", pick), drawdown_episodes(some[, -1], worst = 2)),
+    list(c("drawdown", file, "--series", "--security", "TARROW"), drawdown_series(some[, "TARROW"])),
+    list(c("drawdown", file, "--window", "60", pick), measure_drawdown(some[, -1], window = 60)),
+    list(c("correlation", file, "--on", "pairwise", "--half-life", "60"), correlate_returns(prices, "pairwise", half_life = 60)),
+    list(c("var", file, "--weights", weights, "--rebalance", "month", "--security", "PORTFOLIO"), measure_var(book[, "PORTFOLIO"])),
+    list(c("drawdown", file, "--shares", "TARROW=10,BAYBOND=20", "--security", "PORTFOLIO"),
+         measure_drawdown(as_portfolio(prices, shares = c(TARROW = 10, BAYBOND = 20))$prices[, "PORTFOLIO"]))
+  )
+  for (case in cases) {
+    ran <- imbroglio(case[[1]], "--format", "json")
+    expect_equal(ran$status, 0L, info = case[[1]])
+    got <- jsonlite::fromJSON(ran$out)$results
+    wanted <- as.data.frame(case[[2]])
+    wanted[] <- lapply(wanted, function(v) if (inherits(v, "Date")) format(v) else v)
+    expect_equal(names(got), names(wanted), info = case[[1]])
+    for (name in names(wanted)) {
+      # What is missing in every row has no type in JSON.
+      if (all(is.na(wanted[[name]]))) expect_true(all(is.na(got[[name]])), info = name)
+      else expect_identical(as.vector(got[[name]]), as.vector(if (is.integer(got[[name]])) as.integer(wanted[[name]])
+                                                               else wanted[[name]]), info = paste(case[[1]][1], name))
+    }
+  }
+})
+
+test_that("the summary reads as a table, and is written out", {
+  file <- demo_file("bay.csv")
+  out <- tempfile(fileext = ".csv")
+  ran <- imbroglio("summary", file, "--benchmark", "BAYALL", "--sort", "volatility_annual")
+  expect_lt(max(nchar(ran$out[-seq(length(ran$out) - 6, length(ran$out))])), 150)
+  expect_match(ran$out[6], "^EBBING +2016-01-05 +2,572 +-17.25 % +-1.84 % +32.89 % +0.11 +-77.07 %")
+  expect_equal(imbroglio("summary", file, "--out", out, "--figure", picture <- tempfile(fileext = ".png"))$status, 0L)
+  expect_equal(read.csv(out)$volatility_annual, measure_summary(read_prices(file))$volatility_annual)
+  expect_gt(file.size(picture), 20000)
+  by_window <- imbroglio("volatility", file, "--security", "TARROW", "--window", "6,20", "--by-window", "--figure", picture)
+  expect_match(by_window$err, "Drew")
+  # --together is no short form of --to.
+  expect_equal(imbroglio("beta", file, "--benchmark", "BAYALL", "--to", "2020-12-31")$status, 0L)
+  wrong <- list(c("beta", file), c("beta", file, "--benchmark", "NONE"), c("summary", file, "--sort", "size"),
+                c("var", file, "--weights", "TARROW"), c("var", file, "--weights", "TARROW=x"),
+                c("volatility", file, "--parameters", "--method", "ewma"))
+  for (words in wrong) expect_true(imbroglio(words)$status %in% 2:3, info = words)
 })

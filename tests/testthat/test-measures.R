@@ -149,9 +149,22 @@ test_that("samples at the edge are measured or said to have no answer", {
                                        given = "returns"))
   expect_equal(first$max_drawdown, -0.1)
   expect_equal(c(first$peak, first$trough, first$recovery), day + c(NA, 0, 2))
-  expect_warning(few <- measure_volatility(prices, window = 10),
-                 class = "imbroglio_warning_window")
-  expect_true(all(is.na(few$volatility)))
+  longer <- list(function() measure_volatility(prices, window = 10)$volatility,
+                 function() measure_return(prices, window = 10)$mean,
+                 function() measure_drawdown(prices, window = 10)$max_drawdown,
+                 function() measure_beta(prices, "FLAT", window = 10)$beta,
+                 function() measure_tracking(prices, "FLAT", window = 10)$tracking_error,
+                 function() correlate_returns(prices, window = 10)$correlation)
+  for (f in longer) {
+    expect_warning(few <- f(), class = "imbroglio_warning_window")
+    expect_true(length(few) > 0 && all(is.na(few)))
+  }
+  # No return, one return, a benchmark that stands still: no line, and it is said.
+  line <- measure_beta(prices, "FLAT")
+  expect_equal(line$n, c(1L, 2L, 0L))
+  expect_true(all(is.na(line[c("beta", "alpha_error", "r_squared")])))
+  expect_match(in_words(line), "too few returns", all = TRUE)
+  expect_equal(suppressWarnings(measure_tracking(prices, "FLAT"))$tracking_error, c(NA, sd(c(-0.5, 0.2)), NA))
   expect_equal(suppressWarnings(measure_var(prices))$var[4], NA_real_)
 })
 
@@ -164,7 +177,12 @@ test_that("numbers do not depend on the number of threads or of securities", {
   both <- lapply(c(1, 2), function(threads) {
     RcppParallel::setThreadOptions(numThreads = threads)
     list(measure_volatility(returns, window = 20, as = "matrix"), measure_drawdown(returns),
-         measure_var(returns))
+         measure_var(returns), measure_return(returns), measure_return(returns, window = 50),
+         measure_beta(returns, "S001", errors = "newey-west"), measure_beta(returns, "S001", window = 50),
+         measure_tracking(returns, "S001", window = 50), drawdown_series(returns),
+         drawdown_episodes(returns, worst = 2), measure_drawdown(returns, window = 50),
+         measure_volatility(returns, method = c("ewma", "garch")), measure_summary(returns, "S001"),
+         correlate_returns(returns[, 1:40], on = "pairwise"))
   })
   RcppParallel::setThreadOptions()
   expect_identical(both[[1]], both[[2]])
@@ -276,10 +294,40 @@ test_that("arguments that cannot be are refused, with what is wrong", {
     function() basis(mtcars),
     function() window(stock_prices(), start = "1992-13-01"),
     function() window(stock_prices(), last = "soon"),
-    function() returns[1:10, ]
+    function() returns[1:10, ],
+    function() measure_return(returns, risk_free = c(0.01, 0.02)),
+    function() measure_return(returns, risk_free = -1),
+    function() measure_return(returns, min_obs = 3),
+    function() measure_volatility(returns, method = "arch"),
+    function() measure_volatility(returns, method = "ewma", window = 20),
+    function() measure_volatility(returns, method = "ewma", decay = 1),
+    function() measure_volatility(returns, method = "ewma", decay = 0.9, half_life = 10),
+    function() measure_volatility(returns, confidence = 95),
+    function() volatility_series(returns, method = "deviation"),
+    function() fit_garch(returns, innovations = "cauchy"),
+    function() measure_beta(returns),
+    function() measure_beta(returns[, "DAX"], "DAX"),
+    function() measure_beta(returns, "DAX", window = 2),
+    function() measure_beta(returns, "DAX", window = 50, every = "week"),
+    function() measure_beta(returns, c("DAX", "SMI"), together = TRUE, window = 50),
+    function() measure_beta(returns, c("DAX", "SMI"), window = 50, as = "matrix"),
+    function() measure_beta(returns, "DAX", errors = "newey-west", lags = -1),
+    function() measure_beta(returns, "DAX", every = "hour"),
+    function() measure_beta(returns, stock_prices()[, "DAX"]),
+    function() measure_beta(returns, as_returns(as.data.frame(returns)[, 1:2], given = "returns")),
+    function() measure_tracking(returns, benchmark = NULL),
+    function() measure_drawdown(returns, level = 95),
+    function() drawdown_episodes(returns, worst = 0),
+    function() drawdown_episodes(returns, least = -0.1),
+    function() correlate_returns(returns[, "DAX"]),
+    function() correlate_returns(returns, on = "pairwise", shrink = "identity"),
+    function() correlate_returns(returns, window = 50, decay = 0.9)
   )
   for (f in wrong) expect_error(f(), class = "imbroglio_error_argument")
   expect_error(measure_var(returns, level = 95), "0.95")
+  for (f in list(function() measure_beta(returns, "DAXX"), function() measure_return(returns, risk_free = "DAXX"))) {
+    expect_error(f(), class = "imbroglio_error_security")
+  }
   monthly <- as_prices(data.frame(date = as.Date("2024-01-31") + c(0, 29, 60), A = 1:3))
   expect_error(as_returns(monthly, every = "week"), class = "imbroglio_error_argument")
   expect_error(as_returns(data.frame(date = as.Date("2024-01-01"), A = -1.5),
