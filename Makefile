@@ -19,6 +19,7 @@ check: setup-test
 
 bench: setup-bench build/installed
 	@Rscript bench/rolling.R
+	@Rscript bench/measures.R
 	@Rscript bench/reading.R
 
 shots: setup-shots build/installed

@@ -109,10 +109,10 @@ inference <- function(name, estimate, error, df, confidence) {
 single_lines <- function(returns, benchmarks, rows, free, choices) {
   lags <- if (choices$errors == "ordinary") -1L else choices$lags %||% -2L
   parts <- lapply(benchmarks, function(b) {
-    found <- core_line(returns$values, starts_of(returns), match(b, colnames(returns)) - 1L, rows, free$rates,
+    found <- core_line(returns$values, starts_of(returns), match(b, colnames(returns$values)) - 1L, rows, free$rates,
                        free$start,
                        spans_gaps(returns), returns$kind == "log", lags)
-    list(security = colnames(returns)[rows], benchmark = rep(b, length(rows)), from = returns$dates[found$first],
+    list(security = colnames(returns$values)[rows], benchmark = rep(b, length(rows)), from = returns$dates[found$first],
          to = returns$dates[found$last], n = found$n, beta = found$beta, beta_error = found$beta_error,
          alpha = found$alpha, alpha_error = found$alpha_error, r_squared = found$correlation^2,
          correlation = found$correlation, residual = found$residual, up = found$up, down = found$down)
@@ -125,13 +125,13 @@ joint_lines <- function(returns, benchmarks, rows, free, choices) {
   k <- length(benchmarks)
   with_series <- length(free$rates) > 1L
   parts <- lapply(rows, function(row) {
-    columns <- c(row, match(benchmarks, colnames(returns)), if (with_series) match(free$name, colnames(returns)))
+    columns <- c(row, match(benchmarks, colnames(returns$values)), if (with_series) match(free$name, colnames(returns$values)))
     both <- core_common(returns$values[, columns, drop = FALSE], starts_of(returns)[columns], spans_gaps(returns),
                         returns$kind == "log")
     values <- both$values - if (with_series) both$values[, k + 2L] else sum(free$rates)
     fit <- joint_line(values[, 1L], values[, 1L + seq_len(k), drop = FALSE], choices)
     ends <- range(both$row, length(returns$dates) + 1L)
-    list(security = rep(colnames(returns)[row], k), benchmark = benchmarks,
+    list(security = rep(colnames(returns$values)[row], k), benchmark = benchmarks,
          from = rep(returns$dates[both$row[1L]], k), to = rep(returns$dates[both$row[length(both$row)]][1L], k),
          n = rep(nrow(values), k), beta = fit$beta, beta_error = fit$beta_error, alpha = rep(fit$alpha, k),
          alpha_error = rep(fit$alpha_error, k), r_squared = rep(fit$r_squared, k), residual = rep(fit$residual, k))
@@ -215,20 +215,18 @@ rolling_beta_of <- function(found, windows, per_year, choices, as) {
   rows <- besides(returns, c(found$names, if (length(free$rates) > 1L) free$name))
   if (as == "matrix" && length(found$names) > 1L) fail("argument", "A bare matrix is of one benchmark.")
   roll <- function(benchmark, window, least, all) {
-    core_rolling_line(returns$values, starts_of(returns), match(benchmark, colnames(returns)) - 1L, rows, free$rates,
+    core_rolling_line(returns$values, starts_of(returns), match(benchmark, colnames(returns$values)) - 1L, rows, free$rates,
                       free$start, spans_gaps(returns), returns$kind == "log", window, least, all)
   }
   if (as == "matrix") {
     beta <- roll(found$names, windows$window, windows$least, FALSE)$beta
-    return(`dimnames<-`(beta, list(format(returns$dates), colnames(returns)[rows])))
+    return(`dimnames<-`(beta, list(format(returns$dates), colnames(returns$values)[rows])))
   }
   parts <- list()
-  measured <- returns
-  measured$values <- returns$values[, rows, drop = FALSE]
   shared <- 0L
   for (b in found$names) for (i in seq_along(windows$window)) {
     line <- roll(b, windows$window[i], windows$least[i], TRUE)
-    frame <- window_frame(measured, line$place)
+    frame <- window_frame(returns, line$place, colnames(returns$values)[rows])
     shared <- max(shared, frame$n)
     columns <- frame$columns(windows$window[i])
     alpha <- frame$pick(line$alpha)
@@ -248,18 +246,17 @@ rolling_beta_of <- function(found, windows, per_year, choices, as) {
 
 # The basis of a comparison: what each security shares with the benchmark.
 beside_basis <- function(returns, rows, columns, per_year, choices, rolling = !is.null(columns$window)) {
-  securities <- colnames(returns)[rows]
-  sample <- lapply(sample_of(returns$dates, returns$values), `[`, rows)
-  measured <- returns
-  measured$values <- returns$values[, rows, drop = FALSE]
-  made <- returns_basis(measured, sample, per_year = per_year, choices = choices)
+  securities <- colnames(returns$values)[rows]
+  sample <- sample_of_some(returns, rows, if (rolling) NULL else columns)
+  made <- returns_basis(returns, sample, per_year = per_year, choices = choices, securities = securities)
   if (rolling) return(made)
   for (b in unique(columns$benchmark)) {
     here <- columns$benchmark == b
     made$dropped <- rbind(made$dropped, not_shared(columns$security[here], sample$n, columns$n[here], b))
   }
-  most <- tapply(columns$n, factor(columns$security, securities), max)
-  made$observations <- stats::setNames(as.integer(most), securities)
+  most <- columns$n
+  if (length(most) > length(securities)) most <- as.vector(tapply(most, factor(columns$security, securities), max))
+  made$observations <- stats::setNames(most, securities)
   made
 }
 
@@ -268,7 +265,7 @@ points_of_line <- function(result, line) {
   returns <- attr(result, "source")
   free <- attr(result, "free")
   series <- length(free$rates) > 1L
-  columns <- match(c(line$security, line$benchmark, if (series) free$name), colnames(returns))
+  columns <- match(c(line$security, line$benchmark, if (series) free$name), colnames(returns$values))
   both <- core_common(returns$values[, columns, drop = FALSE], starts_of(returns)[columns], spans_gaps(returns),
                       returns$kind == "log")$values
   less <- if (series) both[, 3L] else sum(free$rates)
@@ -282,6 +279,20 @@ band_of_line <- function(points, line, ends, confidence = 0.95) {
   y <- line$alpha + line$beta * x
   away <- stats::qt(1 - (1 - confidence) / 2, line$n - 2) * error
   data.frame(x = x, y = y, low = y - away, high = y + away)
+}
+
+# A security that shares every date with a benchmark has none missing, and need not be
+# looked through again.
+sample_of_some <- function(returns, rows, columns) {
+  dates <- returns$dates
+  whole <- !is.null(columns) & colnames(returns$values)[rows] %in% columns$security[columns$n == length(dates)]
+  if (!any(whole)) return(lapply(sample_of(dates, returns$values), `[`, rows))
+  sample <- list(from = dates[rep(1L, length(rows))], to = dates[rep(length(dates), length(rows))],
+                 n = rep(length(dates), length(rows)))
+  sample[c("inside", "before", "after")] <- list(integer(length(rows)))
+  if (all(whole)) return(sample)
+  Map(function(all, part) replace(all, !whole, part), sample,
+      sample_of(dates, returns$values[, rows[!whole], drop = FALSE])[names(sample)])
 }
 
 #' @rdname measure_beta

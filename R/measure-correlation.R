@@ -56,7 +56,7 @@ correlate_returns <- function(returns, on = c("common", "pairwise"), window = NU
     fail("argument", "Only an unweighted covariance of common dates can be shrunk.")
   }
   found <- pairs_of(returns, on, decay, shrink)
-  if (as != "table") return(`dimnames<-`(found[[as]], rep(list(colnames(returns)), 2L)))
+  if (as != "table") return(`dimnames<-`(found[[as]], rep(list(colnames(returns$values)), 2L)))
   pair <- which(lower.tri(found$correlation), arr.ind = TRUE)
   r <- found$correlation[pair]
   n <- found$n[pair]
@@ -65,7 +65,7 @@ correlate_returns <- function(returns, on = c("common", "pairwise"), window = NU
   choices <- c(on = on, if (!is.null(decay)) c(decay = format(decay)),
                if (shrink != "none") c(shrink = shrink, share = format(found$share, digits = 4L)))
   new_result(
-    list(security = colnames(returns)[pair[, 2L]], other = colnames(returns)[pair[, 1L]], n = n, correlation = r,
+    list(security = colnames(returns$values)[pair[, 2L]], other = colnames(returns$values)[pair[, 1L]], n = n, correlation = r,
          correlation_low = tanh(atanh(r) - reach), correlation_high = tanh(atanh(r) + reach),
          covariance = found$covariance[pair]),
     "correlation", correlation_basis(returns, on, n, choices), returns
@@ -76,7 +76,7 @@ correlation_basis <- function(returns, on, n, choices) {
   sample <- sample_of(returns$dates, returns$values)
   made <- returns_basis(returns, sample, choices = choices)
   if (on == "pairwise") return(made)
-  made$dropped <- rbind(made$dropped, not_shared(colnames(returns), sample$n, n[1L], "all the others"))
+  made$dropped <- rbind(made$dropped, not_shared(colnames(returns$values), sample$n, n[1L], "all the others"))
   made$observations[] <- n[1L]
   made
 }
@@ -140,21 +140,21 @@ rolling_correlation_of <- function(returns, windows) {
                       spans_gaps(returns),
                       returns$kind == "log", windows$window[i], windows$least[i], TRUE)
   }
-  measured <- returns
-  measured$values <- returns$values[, -1L, drop = FALSE]
+  others <- colnames(returns$values)[-1L]
   shared <- 0L
   parts <- lapply(seq_along(windows$window), function(i) {
     found <- line(i)
-    frame <- window_frame(measured, found$place)
+    frame <- window_frame(returns, found$place, others)
     shared <<- max(shared, frame$n)
     columns <- frame$columns(windows$window[i])
-    c(columns[1L], list(benchmark = rep(colnames(returns)[1L], length(columns$n))), columns[-1L],
+    c(columns[1L], list(benchmark = rep(colnames(returns$values)[1L], length(columns$n))), columns[-1L],
       list(correlation = frame$pick(found$correlation)))
   })
   warn_short(shared, min(windows$least))
   columns <- row_bound(parts)
   new_result(columns, "correlation",
-             returns_basis(measured, sample_of(measured$dates, measured$values), choices = windows$words), returns)
+             returns_basis(returns, lapply(sample_of(returns$dates, returns$values), `[`, -1L), choices = windows$words,
+                           securities = others), returns)
 }
 
 # An order in which those that move alike stand beside each other.

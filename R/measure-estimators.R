@@ -129,7 +129,7 @@ ranges_of <- function(returns) {
   if (length(wrong)) {
     at <- arrayInd(wrong[1L], dim(night))
     fail("range", sprintf("%s an open or close outside high and low.", count(length(wrong), "day has", "days have")),
-         where = sprintf("%s on %s.", colnames(returns)[at[2L]], returns$dates[at[1L]]),
+         where = sprintf("%s on %s.", colnames(returns$values)[at[2L]], returns$dates[at[1L]]),
          remedy = "check_prices() lists them, repair_prices() empties them.")
   }
   ranges$night <- night

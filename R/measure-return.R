@@ -77,8 +77,8 @@ excess_of <- function(returns, with_free, found) {
     return(list(mean = found$mean - sum(with_free$rates), deviation = found$deviation, n = found$n))
   }
   both <- with_free$returns
-  rows <- match(colnames(returns$values), colnames(both))
-  beside <- core_tracking(both$values, starts_of(both), match(with_free$name, colnames(both)) - 1L, rows,
+  rows <- match(colnames(returns$values), colnames(both$values))
+  beside <- core_tracking(both$values, starts_of(both), match(with_free$name, colnames(both$values)) - 1L, rows,
                           spans_gaps(both),
                           both$kind == "log")
   list(mean = beside$active, deviation = beside$error, n = beside$n)
@@ -101,8 +101,8 @@ rolling_return <- function(returns, windows, per_year, with_free, choices) {
     excess <- list(mean = mean - sum(with_free$rates), deviation = deviation)
     if (length(with_free$rates) > 1L) {
       both <- with_free$returns
-      beside <- core_rolling_tracking(both$values, starts_of(both), match(with_free$name, colnames(both)) - 1L,
-                                      match(colnames(returns), colnames(both)), spans_gaps(both), log, window,
+      beside <- core_rolling_tracking(both$values, starts_of(both), match(with_free$name, colnames(both$values)) - 1L,
+                                      match(colnames(returns$values), colnames(both$values)), spans_gaps(both), log, window,
                                       least, TRUE)
       # The other table may have dates of its own.
       own <- function(m) frame$pick(m[match(returns$dates, both$dates), , drop = FALSE])

@@ -43,7 +43,7 @@ against <- function(returns, benchmark, per_year, risk_free) {
   line <- measure_beta(returns, benchmark, per_year = per_year, risk_free = risk_free)
   if (length(unique(line$benchmark)) != 1L) fail("argument", "A summary takes one benchmark.")
   apart <- measure_tracking(returns, benchmark, per_year = per_year, total = FALSE)
-  row <- function(result) match(colnames(returns), result$security)
+  row <- function(result) match(colnames(returns$values), result$security)
   list(beta = line$beta[row(line)], correlation = apart$correlation[row(apart)],
        tracking_error_annual = apart$tracking_error_annual[row(apart)],
        information_ratio = apart$information_ratio[row(apart)])

@@ -39,16 +39,15 @@ measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, 
   refuse_without_window(min_obs, as)
   log <- returns$kind == "log"
   parts <- lapply(found$names, function(b) {
-    place <- match(b, colnames(returns)) - 1L
+    place <- match(b, colnames(returns$values)) - 1L
     apart <- core_tracking(returns$values, starts_of(returns), place, rows, spans_gaps(returns), log)
-    line <- core_line(returns$values, starts_of(returns), place, rows, numeric(), 0L, spans_gaps(returns), log, -1L)
     active <- apart$active * per_year
     error <- apart$error * sqrt(per_year)
     ratio <- function(over) ifelse(error > 0, over / error, NA_real_)
-    c(list(security = colnames(returns)[rows], benchmark = rep(b, length(rows)), from = returns$dates[apart$first],
+    c(list(security = colnames(returns$values)[rows], benchmark = rep(b, length(rows)), from = returns$dates[apart$first],
            to = returns$dates[apart$last], n = apart$n, active_return = apart$active, active_return_annual = active,
            tracking_error = apart$error, tracking_error_annual = error, information_ratio = ratio(active),
-           correlation = line$correlation, ahead = apart$ahead),
+           correlation = apart$correlation, ahead = apart$ahead),
       if (total) list(active_return_total = apart$growth - apart$growth_of_benchmark,
                       information_ratio_total = ratio(apart$growth - apart$growth_of_benchmark)))
   })
@@ -74,26 +73,24 @@ rolling_tracking_of <- function(found, rows, windows, per_year, as) {
   log <- returns$kind == "log"
   starts <- starts_of(returns)
   track <- function(benchmark, window, least, all) {
-    core_rolling_tracking(returns$values, starts, match(benchmark, colnames(returns)) - 1L, rows,
+    core_rolling_tracking(returns$values, starts, match(benchmark, colnames(returns$values)) - 1L, rows,
                           spans_gaps(returns), log,
                           window, least, all)
   }
   if (as == "matrix") {
     if (length(found$names) > 1L) fail("argument", "A bare matrix is of one benchmark.")
     error <- track(found$names, windows$window, windows$least, FALSE)$error
-    return(`dimnames<-`(error, list(format(returns$dates), colnames(returns)[rows])))
+    return(`dimnames<-`(error, list(format(returns$dates), colnames(returns$values)[rows])))
   }
-  measured <- returns
-  measured$values <- returns$values[, rows, drop = FALSE]
   shared <- 0L
   parts <- list()
   for (b in found$names) for (i in seq_along(windows$window)) {
     window <- windows$window[i]
     apart <- track(b, window, windows$least[i], TRUE)
-    line <- core_rolling_line(returns$values, starts, match(b, colnames(returns)) - 1L, rows, numeric(), 0L,
+    line <- core_rolling_line(returns$values, starts, match(b, colnames(returns$values)) - 1L, rows, numeric(), 0L,
                               spans_gaps(returns),
                               log, window, windows$least[i], TRUE)
-    frame <- window_frame(measured, line$place)
+    frame <- window_frame(returns, line$place, colnames(returns$values)[rows])
     shared <- max(shared, frame$n)
     columns <- frame$columns(window)
     active <- frame$pick(apart$active)
@@ -114,7 +111,7 @@ rolling_tracking_of <- function(found, rows, windows, per_year, as) {
 
 # Growth of several securities from 1, on the dates that all have.
 common_growth <- function(returns, securities) {
-  columns <- match(securities, colnames(returns))
+  columns <- match(securities, colnames(returns$values))
   common <- core_common(returns$values[, columns, drop = FALSE], starts_of(returns)[columns], spans_gaps(returns),
                         returns$kind == "log")
   # The growth before the first shared return is not on any row of its own.

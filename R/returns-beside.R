@@ -4,7 +4,8 @@
 # What the core needs to compare series over the same intervals: the row of each
 # security's first price, counted from 0, and whether a return spans the gap before it.
 starts_of <- function(returns) {
-  row <- match(returns$start, returns$dates)
+  # As numbers: match() turns dates into text.
+  row <- match(as.numeric(returns$start), as.numeric(returns$dates))
   ifelse(is.na(row), 0L, row)
 }
 
@@ -16,7 +17,7 @@ beside_benchmark <- function(returns, benchmark) {
   if (is.null(benchmark)) {
     fail("argument", "A benchmark is wanted.",
          remedy = sprintf("Name one or several of the securities, such as benchmark = \"%s\".",
-                          colnames(returns)[1L]))
+                          colnames(returns$values)[1L]))
   }
   if (inherits(benchmark, c("imbroglio_prices", "imbroglio_returns"))) {
     names <- colnames(benchmark)
@@ -40,7 +41,7 @@ besides <- function(returns, benchmarks) {
 
 # The securities of another table beside these, on the dates of either.
 with_columns_of <- function(returns, other) {
-  twice <- intersect(colnames(returns), colnames(other))
+  twice <- intersect(colnames(returns$values), colnames(other))
   if (length(twice)) {
     fail("argument", sprintf("%s stands in both tables.", some(twice)), remedy = "Name it, or leave it out of one.")
   }

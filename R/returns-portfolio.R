@@ -38,14 +38,14 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, rebalance = "never", 
   rebalance <- check_choice(rebalance, "rebalance", c("never", names(frequencies)))
   if (is.null(weights) == is.null(shares)) fail("argument", "Give `weights` or `shares`, one of them.")
   if (given && !is.null(shares)) fail("argument", "Numbers of shares need prices; these are given returns.")
-  if (!is.character(name) || length(name) != 1L || is.na(name) || name %in% colnames(returns)) {
+  if (!is.character(name) || length(name) != 1L || is.na(name) || name %in% colnames(returns$values)) {
     fail("argument", "`name` must be a name that no security has.", where = sprintf("It is %s.", shown(name)))
   }
   if (!is.numeric(cash_return) || length(cash_return) != 1L || !is.finite(cash_return) || cash_return <= -1) {
     fail("argument", "`cash_return` must be one yearly return, such as 0.02.",
          where = sprintf("It is %s.", shown(cash_return)))
   }
-  held <- holdings_of(weights %||% shares, if (is.null(shares)) "weight" else "shares", colnames(returns), cash)
+  held <- holdings_of(weights %||% shares, if (is.null(shares)) "weight" else "shares", colnames(returns$values), cash)
   prices <- if (given) as_if_prices(returns) else returns$prices
   life <- life_of(prices, held$security)
   values <- prices$close[life, held$security, drop = FALSE]

@@ -20,8 +20,7 @@ dropped_of <- function(securities, sample, inside) {
 }
 
 # The basis of a measure of returns.
-returns_basis <- function(returns, sample, ...) {
-  securities <- colnames(returns$values)
+returns_basis <- function(returns, sample, ..., securities = colnames(returns$values)) {
   # all() of no dates is missing, and min() of none is an error of R's own.
   ends <- range(sample$from, sample$to, na.rm = TRUE)
   new_basis(
@@ -37,14 +36,14 @@ returns_basis <- function(returns, sample, ...) {
 # columns. `place` is how many values there are up to each cell, where these are not
 # the security's own returns. `columns()` names security, window, from, to and n; `pick()`
 # takes the same cells out of a matrix.
-window_frame <- function(returns, place = NULL) {
+window_frame <- function(returns, place = NULL, securities = colnames(returns$values)) {
   days <- as.numeric(returns$dates)
   present <- if (is.null(place)) core_observed(returns$values) else colSums(place > 0L)
   whole <- all(present == length(days))
   cells <- if (whole) NULL else which(if (is.null(place)) !is.na(returns$values) else place > 0L)
   rows <- if (whole) rep(seq_along(days), length(present)) else (cells - 1L) %% length(days) + 1L
   within <- sequence(present)
-  security <- rep(colnames(returns$values), present)
+  security <- rep(securities, present)
   list(
     n = present,
     pick = function(m) if (whole) as.vector(m) else m[cells],

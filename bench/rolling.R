@@ -1,6 +1,7 @@
 # Rolling volatility and maximum drawdown of 2,000 securities over 6,300 days, as
 # ratios to copying the same matrix in the same process. Run with `make bench`; writes bench/rolling.md.
 library(imbroglio)
+source("bench/timing.R")
 days <- 6300L
 securities <- 2000L
 window <- 60L
@@ -19,15 +20,6 @@ tasks <- list(
   "rolling volatility, table of 12.6 million rows" = function() measure_volatility(returns, window = window),
   "maximum drawdown" = function() measure_drawdown(prices)
 )
-once <- function(task) {
-  gc(FALSE)
-  unname(system.time(task())[["elapsed"]])
-}
-# In turns, so that what else the machine does falls on all alike; the median of each.
-timed <- function(tasks, rounds) {
-  apply(do.call(rbind, lapply(seq_len(rounds), function(i) vapply(tasks, once, 0))), 2L, stats::median)
-}
-
 RcppParallel::setThreadOptions(numThreads = 1L)
 one <- timed(tasks, 9L)
 RcppParallel::setThreadOptions(numThreads = RcppParallel::defaultNumThreads())
@@ -51,7 +43,6 @@ starts <- timed(list(
   "imbroglio volatility bay.csv" = function() system2(command, c("volatility", file), stdout = FALSE)
 ), 11L)
 
-ratio <- function(x, to) sprintf("%.2f", x / to)
 base <- one[["copy the matrix"]]
 lines <- c(
   sprintf("%s securities x %s days, window %s; %s; %s threads at most", format(securities, big.mark = ","),

@@ -5,7 +5,7 @@
 #include <cstddef>
 #include <functional>
 #include <vector>
-#include "core/returns.h"
+#include "core/common.h"
 
 namespace imbroglio {
 
@@ -20,8 +20,7 @@ class Observed {
  public:
   void take(const double* column, std::size_t n) {
     column_ = column;
-    gaps_ = false;
-    for (std::size_t i = 0; i < n && !gaps_; ++i) gaps_ = std::isnan(column[i]);
+    gaps_ = any_missing(column, n);
     size_ = n;
     if (!gaps_) return;
     rows_.clear();

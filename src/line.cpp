@@ -34,19 +34,34 @@ Rcpp::List core_line(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVect
   const imbroglio::RiskFree free(risk_free, risk_free_start);
   imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
     Beside pair(market, free, n, span, log);
-    imbroglio::LineOn line;
-    bool prepared = false;
+    imbroglio::LineOn line, own;
+    const auto lags_for = [=](std::size_t size) {
+      return lags < -1 ? static_cast<int>(4.0 * std::pow(size / 100.0, 2.0 / 9.0)) : lags;
+    };
+    // Securities without gaps are all on the same x.
+    const bool straight = !market.gaps && !free.series.returns;
+    if (straight) {
+      std::vector<double> x(market.returns, market.returns + n);
+      for (double& v : x) v -= free.rate;
+      line.prepare(x.data(), n);
+    }
     for (std::size_t j = first; j < last; ++j) {
-      pair.take(work.chosen(j));
-      const std::size_t size = pair.size();
-      if (!pair.straight() || !prepared) line.prepare(pair.x(), size);
-      prepared = pair.straight();
-      const int used = lags < -1 ? static_cast<int>(4.0 * std::pow(size / 100.0, 2.0 / 9.0)) : lags;
-      const auto found = line(pair.y(), used);
+      imbroglio::Line found;
+      int used = lags_for(n);
+      std::size_t size = n, begin = 0, end = n ? n - 1 : 0;
+      if (straight) found = line(work.from + (work.rows[j] - 1) * n, free.rate, used);
+      if (found.n == 0) {
+        pair.take(work.chosen(j));
+        size = pair.size();
+        used = lags_for(size);
+        own.prepare(pair.x(), size);
+        found = own(pair.y(), 0.0, used);
+        if (size) begin = pair.row(0), end = pair.row(size - 1);
+      }
       const double values[] = {found.alpha, found.beta, found.alpha_error, found.beta_error, found.correlation, found.residual, found.up, found.down};
       for (std::size_t c = 0; c < 8; ++c) number[c * k + j] = values[c];
-      const int counted[] = {static_cast<int>(size), size ? static_cast<int>(pair.row(0)) + 1 : NA_INTEGER,
-                             size ? static_cast<int>(pair.row(size - 1)) + 1 : NA_INTEGER, used};
+      const int counted[] = {static_cast<int>(size), size ? static_cast<int>(begin) + 1 : NA_INTEGER,
+                             size ? static_cast<int>(end) + 1 : NA_INTEGER, used};
       for (std::size_t c = 0; c < 4; ++c) count[c * k + j] = counted[c];
     }
   });

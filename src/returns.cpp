@@ -1,5 +1,6 @@
 #include <algorithm>
 #include "columns.h"
+#include "core/common.h"
 #include "core/returns.h"
 
 // How many values of each column are there.
@@ -10,8 +11,10 @@ Rcpp::IntegerVector core_observed(const Rcpp::NumericMatrix& x) {
   const double* from = x.begin();
   int* to = out.begin();
   imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
-    for (std::size_t j = first; j < last; ++j)
-      to[j] = n - std::count_if(from + j * n, from + (j + 1) * n, [](double v) { return std::isnan(v); });
+    for (std::size_t j = first; j < last; ++j) {
+      const double* column = from + j * n;
+      to[j] = imbroglio::any_missing(column, n) ? n - std::count_if(column, column + n, [](double v) { return std::isnan(v); }) : n;
+    }
   });
   return out;
 }

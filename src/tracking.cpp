@@ -1,5 +1,6 @@
 #include "columns.h"
 #include "common.h"
+#include "core/deviation.h"
 #include "core/tracking.h"
 
 // Each of the columns `rows` (counted from 1) beside the benchmark's column (from 0).
@@ -8,7 +9,7 @@ Rcpp::List core_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::Integer
                          const Rcpp::IntegerVector& rows, bool span, bool log) {
   const std::size_t n = returns.nrow(), k = rows.size();
   const int* chosen = rows.begin();
-  Rcpp::NumericMatrix numbers(k, 5);
+  Rcpp::NumericMatrix numbers(k, 6);
   Rcpp::IntegerMatrix counts(k, 3);
   double* number = numbers.begin();
   int* count = counts.begin();
@@ -17,21 +18,29 @@ Rcpp::List core_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::Integer
   const auto market = imbroglio::column_of(returns, start, benchmark);
   imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
     imbroglio::Beside pair(market, {}, n, span, log);
-    std::vector<double> apart(n);
+    imbroglio::TrackingOn track, own;
+    if (!market.gaps) track.prepare(market.returns, n, log);
     for (std::size_t j = first; j < last; ++j) {
       const std::size_t at = chosen[j] - 1;
-      pair.take({from + at * n, starts[at], imbroglio::any_missing(from + at * n, n)});
-      const auto t = imbroglio::track(pair.y(), pair.x(), pair.size(), log, apart.data());
-      const double found[] = {t.active, t.error, t.growth, t.growth_of_benchmark, t.ahead};
-      for (std::size_t c = 0; c < 5; ++c) number[c * k + j] = found[c];
-      const int counted[] = {static_cast<int>(t.n), t.n ? static_cast<int>(pair.row(0)) + 1 : NA_INTEGER,
-                             t.n ? static_cast<int>(pair.row(t.n - 1)) + 1 : NA_INTEGER};
+      imbroglio::Tracking t;
+      std::size_t begin = 0, end = n ? n - 1 : 0;
+      if (!market.gaps) t = track(from + at * n);
+      if (t.n == 0) {
+        pair.take({from + at * n, starts[at], imbroglio::any_missing(from + at * n, n)});
+        own.prepare(pair.x(), pair.size(), log);
+        t = own(pair.y());
+        if (t.n) begin = pair.row(0), end = pair.row(t.n - 1);
+      }
+      const double found[] = {t.active, t.error, t.growth, t.growth_of_benchmark, t.ahead, t.correlation};
+      for (std::size_t c = 0; c < 6; ++c) number[c * k + j] = found[c];
+      const int counted[] = {static_cast<int>(t.n), t.n ? static_cast<int>(begin) + 1 : NA_INTEGER,
+                             t.n ? static_cast<int>(end) + 1 : NA_INTEGER};
       for (std::size_t c = 0; c < 3; ++c) count[c * k + j] = counted[c];
     }
   });
   return Rcpp::List::create(Rcpp::_["active"] = numbers(Rcpp::_, 0), Rcpp::_["error"] = numbers(Rcpp::_, 1),
                             Rcpp::_["growth"] = numbers(Rcpp::_, 2), Rcpp::_["growth_of_benchmark"] = numbers(Rcpp::_, 3),
-                            Rcpp::_["ahead"] = numbers(Rcpp::_, 4), Rcpp::_["n"] = counts(Rcpp::_, 0),
+                            Rcpp::_["ahead"] = numbers(Rcpp::_, 4), Rcpp::_["correlation"] = numbers(Rcpp::_, 5), Rcpp::_["n"] = counts(Rcpp::_, 0),
                             Rcpp::_["first"] = counts(Rcpp::_, 1), Rcpp::_["last"] = counts(Rcpp::_, 2));
 }
 
@@ -47,26 +56,39 @@ Rcpp::List core_rolling_tracking(const Rcpp::NumericMatrix& returns, const Rcpp:
   const double* from = returns.begin();
   const int* starts = start.begin();
   const auto market = imbroglio::column_of(returns, start, benchmark);
-  imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
+  // Two securities at a time, where neither has gaps.
+  imbroglio::over_columns(2 * n, (k + 1) / 2, [=](std::size_t first, std::size_t last) {
     imbroglio::Beside pair(market, {}, n, span, log);
     imbroglio::RollingDeviation rolling(window, min_obs);
+    imbroglio::RollingDeviationOfOne alone(window, min_obs);
+    std::vector<imbroglio::Two> both(n);
     std::vector<double> apart(n), won(n), dense(n);
-    for (std::size_t j = first; j < last; ++j) {
+    auto column = [=](std::size_t j) -> imbroglio::Column {
       const std::size_t at = chosen[j] - 1;
-      pair.take({from + at * n, starts[at], imbroglio::any_missing(from + at * n, n)});
+      return {from + at * n, starts[at], imbroglio::any_missing(from + at * n, n)};
+    };
+    for (std::size_t j = 2 * first; j < std::min(2 * last, k); ++j) {
+      const auto own = column(j);
+      if (!all && !market.gaps && !own.gaps && j % 2 == 0 && j + 1 < k) {
+        const auto next = column(j + 1);
+        if (!next.gaps) {
+          for (std::size_t i = 0; i < n; ++i)
+            both[i] = imbroglio::Two{own.returns[i] - market.returns[i], next.returns[i] - market.returns[i]};
+          rolling(both.data(), n, errors + j * n, errors + (j + 1) * n);
+          ++j;
+          continue;
+        }
+      }
+      pair.take(own);
       const double *y = pair.y(), *x = pair.x();
       const std::size_t size = pair.size();
-      for (std::size_t i = 0; i < size; ++i) apart[i] = y[i] - x[i];
       auto spread = [&](double* to) {
         std::fill(to, to + n, imbroglio::missing);
         for (std::size_t i = 0; i < size; ++i) to[pair.row(i)] = dense[i];
       };
-      if (pair.straight()) {
-        rolling(apart.data(), n, errors + j * n);
-      } else {
-        rolling(apart.data(), size, dense.data());
-        spread(errors + j * n);
-      }
+      for (std::size_t i = 0; i < size; ++i) apart[i] = y[i] - x[i];
+      alone(apart.data(), size, dense.data());
+      spread(errors + j * n);
       if (!all) continue;
       imbroglio::rolling_mean(apart.data(), size, window, min_obs, dense.data());
       spread(means + j * n);

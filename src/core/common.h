@@ -1,7 +1,9 @@
 #pragma once
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <cstddef>
+#include <cstring>
 #include <vector>
 #include "returns.h"
 
@@ -20,6 +22,35 @@ double sum_of(std::size_t n, Term term) {
   }
   for (; i < n; ++i) a += term(i);
   return (a + b) + (c + d);
+}
+
+// Two numbers side by side: the processor works on both at once. (A vector of GCC's and Clang's.)
+typedef double Two __attribute__((vector_size(16)));
+
+// Several sums in one pass: `add(at, sums)` adds the next term, or the next two side by side, of
+// each; at(x) is what stands there in x.
+template <std::size_t k, class Add>
+std::array<double, k> sums_of(std::size_t n, Add add) {
+  Two even[k]{}, odd[k]{};
+  std::size_t i = 0;
+  auto two = [&i](const double* x) {
+    Two v;
+    std::memcpy(&v, x + i, sizeof v);
+    return v;
+  };
+  for (; i + 4 <= n; i += 2) {
+    add(two, even);
+    i += 2;
+    add(two, odd);
+  }
+  std::array<double, k> sums{};
+  for (std::size_t c = 0; c < k; ++c) {
+    even[c] += odd[c];
+    sums[c] = even[c][0] + even[c][1];
+  }
+  double* rest = sums.data();
+  for (; i < n; ++i) add([&i](const double* x) { return x[i]; }, rest);
+  return sums;
 }
 
 inline bool any_missing(const double* x, std::size_t n) {

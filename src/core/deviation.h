@@ -3,7 +3,10 @@
 #include <cmath>
 #include <cstddef>
 #include <vector>
-#include "returns.h"
+#include "common.h"
+#ifdef __SSE2__
+#include <emmintrin.h>
+#endif
 
 namespace imbroglio {
 
@@ -32,6 +35,16 @@ inline double standard_deviation(const double* x, std::size_t n, std::size_t& us
   return std::sqrt(std::max(0.0, squares - rest * rest / m) / (m - 1.0));
 }
 
+inline Two root_of(Two v) {
+  const Two least = {0.0, 0.0};
+  v = v > least ? v : least;
+#ifdef __SSE2__
+  return _mm_sqrt_pd(v);
+#else
+  return Two{std::sqrt(v[0]), std::sqrt(v[1])};
+#endif
+}
+
 // Rolling standard deviation of values of which none is missing; the window is 2 or more.
 //
 // The data is cut into blocks as long as the window, so that every window is
@@ -52,57 +65,80 @@ class RollingDeviation {
     for (std::size_t k = 0; k < window; ++k) weight_[k] = static_cast<double>(k + 1) * (n - static_cast<double>(k + 1)) / n;
   }
 
-  // Writes n values.
-  void operator()(const double* x, std::size_t n, double* out) {
+  // Writes n values each to `first` and, where there is a second series, to `second`.
+  void operator()(const Two* x, std::size_t n, double* first, double* second) {
     if (n == 0) return;
-    first_block(x, std::min(window_, n), out);
+    // Where there is none, both lanes hold the first and write to it.
+    if (!second) second = first;
+    first_block(x, std::min(window_, n), first, second);
     for (std::size_t start = window_; start < n; start += window_) {
       sum_tail(x + start - window_);
-      join(x + start, std::min(window_, n - start), out + start);
+      join(x + start, std::min(window_, n - start), first + start, second + start);
     }
   }
 
  private:
-  void first_block(const double* block, std::size_t size, double* out) const {
-    double sum = 0.0, squares = 0.0;
+  void first_block(const Two* block, std::size_t size, double* first, double* second) const {
+    Two sum = {0.0, 0.0}, squares = sum;
     for (std::size_t k = 0; k < size; ++k) {
-      const double d = block[k] - block[0];
+      const Two d = block[k] - block[0];
       sum += d;
       squares += d * d;
-      out[k] = k + 1 < min_obs_ ? missing
-                                : std::sqrt(std::max(0.0, squares - sum * (sum * per_count_[k + 1])) / static_cast<double>(k));
+      const Two deviation = k ? root_of((squares - sum * (sum * per_count_[k + 1])) / static_cast<double>(k)) : sum;
+      first[k] = k + 1 < min_obs_ ? missing : deviation[0];
+      second[k] = k + 1 < min_obs_ ? missing : deviation[1];
     }
   }
 
   // tail_*_[k] is of what is left of the block when its first k + 1 are gone.
-  void sum_tail(const double* block) {
-    const double edge = block[window_ - 1];
-    double sum = 0.0, squares = 0.0;
-    tail_mean_[window_ - 1] = tail_about_mean_[window_ - 1] = 0.0;
+  void sum_tail(const Two* block) {
+    const Two edge = block[window_ - 1];
+    Two sum = {0.0, 0.0}, squares = sum;
+    tail_mean_[window_ - 1] = tail_about_mean_[window_ - 1] = sum;
     for (std::size_t k = window_ - 1; k-- > 0;) {
-      const double d = block[k + 1] - edge;
+      const Two d = block[k + 1] - edge;
       sum += d;
       squares += d * d;
-      tail_mean_[k] = sum * per_count_[window_ - 1 - k];
-      tail_about_mean_[k] = squares - sum * tail_mean_[k];
+      const Two mean = sum * per_count_[window_ - 1 - k];
+      tail_mean_[k] = mean;
+      tail_about_mean_[k] = squares - sum * mean;
     }
   }
 
-  void join(const double* block, std::size_t size, double* out) const {
-    const double edges_apart = block[-1] - block[0], per_less_one = 1.0 / static_cast<double>(window_ - 1);
-    double sum = 0.0, squares = 0.0;
+  void join(const Two* block, std::size_t size, double* first, double* second) const {
+    const Two edges_apart = block[-1] - block[0];
+    const double per_less_one = 1.0 / static_cast<double>(window_ - 1);
+    Two sum = {0.0, 0.0}, squares = sum;
     for (std::size_t k = 0; k < size; ++k) {
-      const double d = block[k] - block[0];
+      const Two d = block[k] - block[0];
       sum += d;
       squares += d * d;
-      const double mean = sum * per_count_[k + 1], apart = edges_apart + tail_mean_[k] - mean;
-      const double about_mean = tail_about_mean_[k] + (squares - sum * mean) + apart * apart * weight_[k];
-      out[k] = std::sqrt(std::max(0.0, about_mean) * per_less_one);
+      const Two mean = sum * per_count_[k + 1], apart = edges_apart + tail_mean_[k] - mean;
+      const Two about_mean = tail_about_mean_[k] + (squares - sum * mean) + apart * apart * weight_[k];
+      const Two deviation = root_of(about_mean * per_less_one);
+      first[k] = deviation[0];
+      second[k] = deviation[1];
     }
   }
 
   std::size_t window_, min_obs_;
-  std::vector<double> per_count_, weight_, tail_mean_, tail_about_mean_;
+  std::vector<double> per_count_, weight_;
+  std::vector<Two> tail_mean_, tail_about_mean_;
+};
+
+// The same of one series.
+class RollingDeviationOfOne {
+ public:
+  RollingDeviationOfOne(std::size_t window, std::size_t min_obs) : rolling_(window, min_obs) {}
+  void operator()(const double* x, std::size_t n, double* out) {
+    twice_.resize(n);
+    for (std::size_t i = 0; i < n; ++i) twice_[i] = Two{x[i], x[i]};
+    rolling_(twice_.data(), n, out, nullptr);
+  }
+
+ private:
+  RollingDeviation rolling_;
+  std::vector<Two> twice_;
 };
 
 // Mean of every `window` values of which none is missing, each window summed as the

@@ -18,37 +18,63 @@ struct Line {
 class LineOn {
  public:
   void prepare(const double* x, std::size_t n) {
-    x_ = x;
     n_ = n;
     mean_ = mean_of(x, n);
     off_.resize(n);
     for (std::size_t i = 0; i < n; ++i) off_[i] = x[i] - mean_;
     squares_ = sum_of(n, [this](std::size_t i) { return off_[i] * off_[i]; });
     varies_ = n > 1 && !std::all_of(x, x + n, [x](double v) { return v == x[0]; });
-    side(up_, [x](std::size_t i) { return x[i] > 0.0; });
-    side(down_, [x](std::size_t i) { return x[i] < 0.0; });
+    side(up_, x, [](double v) { return v > 0.0; });
+    side(down_, x, [](double v) { return v < 0.0; });
   }
 
-  // Newey and West's errors with that many lags; below 0: the ordinary ones.
-  Line operator()(const double* y, std::ptrdiff_t lags) {
+  // y, less `rate`. Newey and West's errors with that many lags; below 0: the ordinary ones.
+  // Gives n 0 where a value of y is missing.
+  Line operator()(const double* y, double rate, std::ptrdiff_t lags) {
     Line line;
+    if (n_ == 0) return line;
+    const double *off = off_.data(), *up = up_.off.data(), *down = down_.off.data();
+    const double size = static_cast<double>(n_), edge = y[0];
+    // In one pass, about the first value; x is about its mean, so where y is from does not matter to the products.
+    auto [sum, about, products, rising, falling] = sums_of<5>(n_, [=](auto at, auto& sums) {
+      const auto d = at(y) - edge;
+      sums[0] += d;
+      sums[1] += d * d;
+      sums[2] += at(off) * d;
+      sums[3] += at(up) * d;
+      sums[4] += at(down) * d;
+    });
+    if (std::isnan(sum)) return line;
     line.n = n_;
     if (!varies_) return line;
-    const double* off = off_.data();
-    const double mean = mean_of(y, n_), size = static_cast<double>(n_);
-    const double products = sum_of(n_, [=](std::size_t i) { return off[i] * (y[i] - mean); });
-    const double about = sum_of(n_, [=](std::size_t i) { return (y[i] - mean) * (y[i] - mean); });
+    const double mean = edge + sum / size, apart = sum * sum / size;
+    about -= apart;
+    // Unless the first value lies far from all the others.
+    if (about < 0.01 * apart) {
+      const auto [near, cross, rise, fall] = sums_of<4>(n_, [=](auto at, auto& sums) {
+        const auto d = at(y) - mean;
+        sums[0] += d * d;
+        sums[1] += at(off) * d;
+        sums[2] += at(up) * d;
+        sums[3] += at(down) * d;
+      });
+      about = near, products = cross, rising = rise, falling = fall;
+    }
     const double beta = products / squares_;
     line.beta = beta;
-    line.alpha = mean - beta * mean_;
+    line.alpha = (mean - rate) - beta * mean_;
     if (about > 0.0) line.correlation = std::clamp(products / std::sqrt(squares_ * about), -1.0, 1.0);
-    line.up = up_.slope(y);
-    line.down = down_.slope(y);
+    if (up_.squares > 0.0) line.up = rising / up_.squares;
+    if (down_.squares > 0.0) line.down = falling / down_.squares;
     if (n_ < 3) return line;
-    const double left = sum_of(n_, [=](std::size_t i) {
-      const double e = (y[i] - mean) - beta * off[i];
-      return e * e;
-    });
+    double left = about - beta * products;
+    // Near a perfect fit the difference has no digits left.
+    if (!(left > 1e-3 * about)) {
+      left = sum_of(n_, [=](std::size_t i) {
+        const double e = (y[i] - mean) - beta * off[i];
+        return e * e;
+      });
+    }
     line.residual = std::sqrt(left / (size - 2.0));
     if (lags < 0) {
       line.beta_error = line.residual / std::sqrt(squares_);
@@ -59,29 +85,21 @@ class LineOn {
     return line;
   }
 
-  double mean() const { return mean_; }
-
  private:
+  // x about its mean over the rows that belong, and 0 on the others.
   struct Side {
-    std::vector<std::size_t> rows;
     std::vector<double> off;
     double squares = 0.0;
-    double slope(const double* y) const {
-      if (!(squares > 0.0)) return missing;
-      const double edge = y[rows[0]];
-      return sum_of(rows.size(), [&](std::size_t i) { return off[i] * (y[rows[i]] - edge); }) / squares;
-    }
   };
 
   template <class Belongs>
-  void side(Side& s, Belongs belongs) {
-    s.rows.clear();
-    for (std::size_t i = 0; i < n_; ++i) if (belongs(i)) s.rows.push_back(i);
-    s.off.resize(s.rows.size());
-    for (std::size_t i = 0; i < s.rows.size(); ++i) s.off[i] = x_[s.rows[i]];
-    const double mean = mean_of(s.off.data(), s.off.size());
-    for (double& v : s.off) v -= mean;
-    s.squares = sum_of(s.off.size(), [&](std::size_t i) { return s.off[i] * s.off[i]; });
+  void side(Side& s, const double* x, Belongs belongs) {
+    std::vector<double> own;
+    for (std::size_t i = 0; i < n_; ++i) if (belongs(x[i])) own.push_back(x[i]);
+    const double mean = mean_of(own.data(), own.size());
+    s.off.resize(n_);
+    for (std::size_t i = 0; i < n_; ++i) s.off[i] = belongs(x[i]) ? x[i] - mean : 0.0;
+    s.squares = sum_of(n_, [&](std::size_t i) { return s.off[i] * s.off[i]; });
   }
 
   // In the centred form y = a + beta (x - mean), whose two estimates have a diagonal
@@ -103,7 +121,6 @@ class LineOn {
     line.alpha_error = std::sqrt(std::max(0.0, aa / (size * size) - 2.0 * mean_ * ab / (size * squares_) + mean_ * mean_ * slope));
   }
 
-  const double* x_ = nullptr;
   std::size_t n_ = 0;
   double mean_ = missing, squares_ = 0.0;
   bool varies_ = false;
