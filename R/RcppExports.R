@@ -53,12 +53,20 @@ core_garch_path <- function(x, estimate) {
     .Call(`_imbroglio_core_garch_path`, x, estimate)
 }
 
+core_iso_days <- function(days) {
+    .Call(`_imbroglio_core_iso_days`, days)
+}
+
 core_line <- function(returns, start, benchmark, rows, risk_free, risk_free_start, span, log, lags) {
     .Call(`_imbroglio_core_line`, returns, start, benchmark, rows, risk_free, risk_free_start, span, log, lags)
 }
 
-core_rolling_line <- function(returns, start, benchmark, rows, risk_free, risk_free_start, span, log, window, min_obs, all) {
-    .Call(`_imbroglio_core_rolling_line`, returns, start, benchmark, rows, risk_free, risk_free_start, span, log, window, min_obs, all)
+core_rolling_beta <- function(returns, start, benchmark, rows, risk_free, risk_free_start, span, log, window, min_obs) {
+    .Call(`_imbroglio_core_rolling_beta`, returns, start, benchmark, rows, risk_free, risk_free_start, span, log, window, min_obs)
+}
+
+core_rolling_line <- function(returns, start, benchmark, rows, risk_free, risk_free_start, span, log, window, min_obs) {
+    .Call(`_imbroglio_core_rolling_line`, returns, start, benchmark, rows, risk_free, risk_free_start, span, log, window, min_obs)
 }
 
 core_moments <- function(returns, log) {
@@ -113,7 +121,11 @@ core_tracking <- function(returns, start, benchmark, rows, span, log) {
     .Call(`_imbroglio_core_tracking`, returns, start, benchmark, rows, span, log)
 }
 
-core_rolling_tracking <- function(returns, start, benchmark, rows, span, log, window, min_obs, all) {
-    .Call(`_imbroglio_core_rolling_tracking`, returns, start, benchmark, rows, span, log, window, min_obs, all)
+core_rolling_tracking_error <- function(returns, start, benchmark, rows, span, log, window, min_obs) {
+    .Call(`_imbroglio_core_rolling_tracking_error`, returns, start, benchmark, rows, span, log, window, min_obs)
+}
+
+core_rolling_tracking <- function(returns, start, benchmark, rows, span, log, window, min_obs) {
+    .Call(`_imbroglio_core_rolling_tracking`, returns, start, benchmark, rows, span, log, window, min_obs)
 }
 

@@ -112,7 +112,8 @@ single_lines <- function(returns, benchmarks, rows, free, choices) {
     found <- core_line(returns$values, starts_of(returns), match(b, colnames(returns$values)) - 1L, rows, free$rates,
                        free$start,
                        spans_gaps(returns), returns$kind == "log", lags)
-    list(security = colnames(returns$values)[rows], benchmark = rep(b, length(rows)), from = returns$dates[found$first],
+    list(security = colnames(returns$values)[rows], benchmark = rep(b, length(rows)),
+         from = returns$dates[found$first],
          to = returns$dates[found$last], n = found$n, beta = found$beta, beta_error = found$beta_error,
          alpha = found$alpha, alpha_error = found$alpha_error, r_squared = found$correlation^2,
          correlation = found$correlation, residual = found$residual, up = found$up, down = found$down)
@@ -125,7 +126,8 @@ joint_lines <- function(returns, benchmarks, rows, free, choices) {
   k <- length(benchmarks)
   with_series <- length(free$rates) > 1L
   parts <- lapply(rows, function(row) {
-    columns <- c(row, match(benchmarks, colnames(returns$values)), if (with_series) match(free$name, colnames(returns$values)))
+    columns <- c(row, match(benchmarks, colnames(returns$values)),
+                 if (with_series) match(free$name, colnames(returns$values)))
     both <- core_common(returns$values[, columns, drop = FALSE], starts_of(returns)[columns], spans_gaps(returns),
                         returns$kind == "log")
     values <- both$values - if (with_series) both$values[, k + 2L] else sum(free$rates)
@@ -214,18 +216,18 @@ rolling_beta_of <- function(found, windows, per_year, choices, as) {
   returns <- free$returns
   rows <- besides(returns, c(found$names, if (length(free$rates) > 1L) free$name))
   if (as == "matrix" && length(found$names) > 1L) fail("argument", "A bare matrix is of one benchmark.")
-  roll <- function(benchmark, window, least, all) {
-    core_rolling_line(returns$values, starts_of(returns), match(benchmark, colnames(returns$values)) - 1L, rows, free$rates,
-                      free$start, spans_gaps(returns), returns$kind == "log", window, least, all)
+  roll <- function(core, benchmark, window, least) {
+    core(returns$values, starts_of(returns), match(benchmark, colnames(returns$values)) - 1L, rows, free$rates,
+         free$start, spans_gaps(returns), returns$kind == "log", window, least)
   }
   if (as == "matrix") {
-    beta <- roll(found$names, windows$window, windows$least, FALSE)$beta
-    return(`dimnames<-`(beta, list(format(returns$dates), colnames(returns$values)[rows])))
+    beta <- roll(core_rolling_beta, found$names, windows$window, windows$least)
+    return(`dimnames<-`(beta, list(core_iso_days(returns$dates), colnames(returns$values)[rows])))
   }
   parts <- list()
   shared <- 0L
   for (b in found$names) for (i in seq_along(windows$window)) {
-    line <- roll(b, windows$window[i], windows$least[i], TRUE)
+    line <- roll(core_rolling_line, b, windows$window[i], windows$least[i])
     frame <- window_frame(returns, line$place, colnames(returns$values)[rows])
     shared <- max(shared, frame$n)
     columns <- frame$columns(windows$window[i])

@@ -65,7 +65,8 @@ correlate_returns <- function(returns, on = c("common", "pairwise"), window = NU
   choices <- c(on = on, if (!is.null(decay)) c(decay = format(decay)),
                if (shrink != "none") c(shrink = shrink, share = format(found$share, digits = 4L)))
   new_result(
-    list(security = colnames(returns$values)[pair[, 2L]], other = colnames(returns$values)[pair[, 1L]], n = n, correlation = r,
+    list(security = colnames(returns$values)[pair[, 2L]], other = colnames(returns$values)[pair[, 1L]], n = n,
+         correlation = r,
          correlation_low = tanh(atanh(r) - reach), correlation_high = tanh(atanh(r) + reach),
          covariance = found$covariance[pair]),
     "correlation", correlation_basis(returns, on, n, choices), returns
@@ -138,7 +139,7 @@ rolling_correlation_of <- function(returns, windows) {
   line <- function(i) {
     core_rolling_line(returns$values, starts_of(returns), 0L, seq_len(ncol(returns))[-1L], numeric(), 0L,
                       spans_gaps(returns),
-                      returns$kind == "log", windows$window[i], windows$least[i], TRUE)
+                      returns$kind == "log", windows$window[i], windows$least[i])
   }
   others <- colnames(returns$values)[-1L]
   shared <- 0L
@@ -153,7 +154,8 @@ rolling_correlation_of <- function(returns, windows) {
   warn_short(shared, min(windows$least))
   columns <- row_bound(parts)
   new_result(columns, "correlation",
-             returns_basis(returns, lapply(sample_of(returns$dates, returns$values), `[`, -1L), choices = windows$words,
+             returns_basis(returns, lapply(sample_of(returns$dates, returns$values), `[`, -1L),
+                           choices = windows$words,
                            securities = others), returns)
 }
 

@@ -63,7 +63,7 @@ drawdown_series <- function(x, as = c("table", "matrix"), form = c("below-high",
   wealth <- wealth_of(x)
   if (as == "matrix") {
     found <- core_drawdown_series(wealth$values, wealth$additive, form == "still-ahead")
-    return(`dimnames<-`(found, list(format(wealth$dates), colnames(wealth$values))))
+    return(`dimnames<-`(found, list(core_iso_days(wealth$dates), colnames(wealth$values))))
   }
   cells <- which(!is.na(wealth$values))
   column <- (cells - 1L) %/% nrow(wealth$values) + 1L

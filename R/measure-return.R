@@ -102,8 +102,9 @@ rolling_return <- function(returns, windows, per_year, with_free, choices) {
     if (length(with_free$rates) > 1L) {
       both <- with_free$returns
       beside <- core_rolling_tracking(both$values, starts_of(both), match(with_free$name, colnames(both$values)) - 1L,
-                                      match(colnames(returns$values), colnames(both$values)), spans_gaps(both), log, window,
-                                      least, TRUE)
+                                      match(colnames(returns$values), colnames(both$values)), spans_gaps(both),
+                                      log, window,
+                                      least)
       # The other table may have dates of its own.
       own <- function(m) frame$pick(m[match(returns$dates, both$dates), , drop = FALSE])
       excess <- list(mean = own(beside$active), deviation = own(beside$error))

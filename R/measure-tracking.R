@@ -44,7 +44,8 @@ measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, 
     active <- apart$active * per_year
     error <- apart$error * sqrt(per_year)
     ratio <- function(over) ifelse(error > 0, over / error, NA_real_)
-    c(list(security = colnames(returns$values)[rows], benchmark = rep(b, length(rows)), from = returns$dates[apart$first],
+    c(list(security = colnames(returns$values)[rows], benchmark = rep(b, length(rows)),
+           from = returns$dates[apart$first],
            to = returns$dates[apart$last], n = apart$n, active_return = apart$active, active_return_annual = active,
            tracking_error = apart$error, tracking_error_annual = error, information_ratio = ratio(active),
            correlation = apart$correlation, ahead = apart$ahead),
@@ -72,24 +73,22 @@ rolling_tracking_of <- function(found, rows, windows, per_year, as) {
   returns <- found$returns
   log <- returns$kind == "log"
   starts <- starts_of(returns)
-  track <- function(benchmark, window, least, all) {
-    core_rolling_tracking(returns$values, starts, match(benchmark, colnames(returns$values)) - 1L, rows,
-                          spans_gaps(returns), log,
-                          window, least, all)
+  track <- function(core, benchmark, window, least) {
+    core(returns$values, starts, match(benchmark, colnames(returns$values)) - 1L, rows, spans_gaps(returns), log,
+         window, least)
   }
   if (as == "matrix") {
     if (length(found$names) > 1L) fail("argument", "A bare matrix is of one benchmark.")
-    error <- track(found$names, windows$window, windows$least, FALSE)$error
-    return(`dimnames<-`(error, list(format(returns$dates), colnames(returns$values)[rows])))
+    error <- track(core_rolling_tracking_error, found$names, windows$window, windows$least)
+    return(`dimnames<-`(error, list(core_iso_days(returns$dates), colnames(returns$values)[rows])))
   }
   shared <- 0L
   parts <- list()
   for (b in found$names) for (i in seq_along(windows$window)) {
     window <- windows$window[i]
-    apart <- track(b, window, windows$least[i], TRUE)
+    apart <- track(core_rolling_tracking, b, window, windows$least[i])
     line <- core_rolling_line(returns$values, starts, match(b, colnames(returns$values)) - 1L, rows, numeric(), 0L,
-                              spans_gaps(returns),
-                              log, window, windows$least[i], TRUE)
+                              spans_gaps(returns), log, window, windows$least[i])
     frame <- window_frame(returns, line$place, colnames(returns$values)[rows])
     shared <- max(shared, frame$n)
     columns <- frame$columns(window)

@@ -180,7 +180,8 @@ rolling_volatility_of <- function(returns, windows, per_year, choices, as) {
     longest <<- max(longest, core_observed(measured$values))
     window <- windows$window[each$i[row]]
     found <- record$rolling(data, window, windows$least[each$i[row]], choices)
-    if (as == "matrix") return(found)
+    # Named here: in a list it would be copied to be named.
+    if (as == "matrix") return(`dimnames<-`(found, dimnames(returns)))
     frame <- window_frame(measured)
     found <- frame$pick(found)
     c(frame$columns(window), list(volatility = found, volatility_annual = found * sqrt(per_year)),
@@ -188,7 +189,7 @@ rolling_volatility_of <- function(returns, windows, per_year, choices, as) {
                                                                                           length(found))))
   })
   warn_short(longest, min(windows$least))
-  if (as == "matrix") return(`dimnames<-`(parts[[1L]], dimnames(returns)))
+  if (as == "matrix") return(parts[[1L]])
   words <- if (identical(choices$method, "deviation")) NULL else choices$words
   new_result(row_bound(parts), "volatility",
              returns_basis(returns, sample, per_year = per_year, choices = c(windows$words, words)), returns)

@@ -115,7 +115,7 @@ known_columns <- list(
 
 unit_text <- list(
   text = function(x) ifelse(is.na(x), "-", x),
-  date = function(x) ifelse(is.na(x), "-", format(x)),
+  date = function(x) ifelse(is.na(x), "-", core_iso_days(x)),
   count = function(x) ifelse(is.na(x), "-", count(x)),
   truth = function(x) ifelse(x, "yes", "no"),
   ratio = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 3L)),
@@ -148,7 +148,7 @@ columns_to_show <- function(table) {
   choice <- names(table) %in% c("method", "rank", "horizon", "horizon_by", "window", "benchmark", "innovations")
   detail <- vapply(names(table), function(name) isTRUE(known_columns[[name]]$detail), NA)
   shown <- !detail & !(choice & constant)
-  if (sum(shown) > 14L && nrow(table) > 1L) shown <- shown & !(names(table) %in% c("from", "to") & constant)
+  if (sum(shown) > 12L && nrow(table) > 1L) shown <- shown & !(names(table) %in% c("from", "to") & constant)
   names(table)[shown]
 }
 

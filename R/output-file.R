@@ -14,10 +14,13 @@ write_whole <- function(path, write) {
 
 # JSON by our own layout; the strings by jsonlite.
 as_json <- function(result) {
-  quoted <- function(x) vapply(x, function(s) as.character(jsonlite::toJSON(s, auto_unbox = TRUE)), "",
-                               USE.NAMES = FALSE)
+  quoted <- function(x) {
+    each <- unique(x)
+    vapply(each, function(s) as.character(jsonlite::toJSON(s, auto_unbox = TRUE)), "",
+           USE.NAMES = FALSE)[match(x, each)]
+  }
   cells <- function(x) {
-    if (inherits(x, "Date")) x <- format(x)
+    if (inherits(x, "Date")) x <- core_iso_days(x)
     text <- if (is.numeric(x)) core_shortest(x) else if (is.logical(x)) tolower(x) else quoted(as.character(x))
     text[is.na(x) | (is.numeric(x) & !is.finite(x))] <- "null"
     text
@@ -51,7 +54,7 @@ as_csv <- function(table) {
     x
   }
   cells <- lapply(table, function(x) {
-    if (inherits(x, "Date")) return(format(x))
+    if (inherits(x, "Date")) return(core_iso_days(x))
     if (is.numeric(x)) return(ifelse(is.na(x), NA_character_, core_shortest(x)))
     guarded(as.character(x))
   })

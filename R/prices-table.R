@@ -196,7 +196,7 @@ part_of <- function(x, rows, columns) {
 dim.imbroglio_prices <- function(x) dim(x$close)
 
 #' @export
-dimnames.imbroglio_prices <- function(x) list(format(x$dates), colnames(x$close))
+dimnames.imbroglio_prices <- function(x) list(core_iso_days(x$dates), colnames(x$close))
 
 #' @export
 as.matrix.imbroglio_prices <- function(x, ...) `dimnames<-`(x$close, dimnames(x))

@@ -45,7 +45,8 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, rebalance = "never", 
     fail("argument", "`cash_return` must be one yearly return, such as 0.02.",
          where = sprintf("It is %s.", shown(cash_return)))
   }
-  held <- holdings_of(weights %||% shares, if (is.null(shares)) "weight" else "shares", colnames(returns$values), cash)
+  held <- holdings_of(weights %||% shares, if (is.null(shares)) "weight" else "shares", colnames(returns$values),
+                      cash)
   prices <- if (given) as_if_prices(returns) else returns$prices
   life <- life_of(prices, held$security)
   values <- prices$close[life, held$security, drop = FALSE]

@@ -135,7 +135,7 @@ take_returns <- function(x, profits = FALSE) {
 dim.imbroglio_returns <- function(x) dim(x$values)
 
 #' @export
-dimnames.imbroglio_returns <- function(x) list(format(x$dates), colnames(x$values))
+dimnames.imbroglio_returns <- function(x) list(core_iso_days(x$dates), colnames(x$values))
 
 #' @export
 as.matrix.imbroglio_returns <- function(x, ...) `dimnames<-`(x$values, dimnames(x))

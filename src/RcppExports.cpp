@@ -176,6 +176,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_iso_days
+Rcpp::CharacterVector core_iso_days(const Rcpp::NumericVector& days);
+RcppExport SEXP _imbroglio_core_iso_days(SEXP daysSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type days(daysSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_iso_days(days));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_line
 Rcpp::List core_line(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark, const Rcpp::IntegerVector& rows, const Rcpp::NumericVector& risk_free, int risk_free_start, bool span, bool log, int lags);
 RcppExport SEXP _imbroglio_core_line(SEXP returnsSEXP, SEXP startSEXP, SEXP benchmarkSEXP, SEXP rowsSEXP, SEXP risk_freeSEXP, SEXP risk_free_startSEXP, SEXP spanSEXP, SEXP logSEXP, SEXP lagsSEXP) {
@@ -195,9 +206,9 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// core_rolling_line
-Rcpp::List core_rolling_line(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark, const Rcpp::IntegerVector& rows, const Rcpp::NumericVector& risk_free, int risk_free_start, bool span, bool log, int window, int min_obs, bool all);
-RcppExport SEXP _imbroglio_core_rolling_line(SEXP returnsSEXP, SEXP startSEXP, SEXP benchmarkSEXP, SEXP rowsSEXP, SEXP risk_freeSEXP, SEXP risk_free_startSEXP, SEXP spanSEXP, SEXP logSEXP, SEXP windowSEXP, SEXP min_obsSEXP, SEXP allSEXP) {
+// core_rolling_beta
+Rcpp::NumericMatrix core_rolling_beta(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark, const Rcpp::IntegerVector& rows, const Rcpp::NumericVector& risk_free, int risk_free_start, bool span, bool log, int window, int min_obs);
+RcppExport SEXP _imbroglio_core_rolling_beta(SEXP returnsSEXP, SEXP startSEXP, SEXP benchmarkSEXP, SEXP rowsSEXP, SEXP risk_freeSEXP, SEXP risk_free_startSEXP, SEXP spanSEXP, SEXP logSEXP, SEXP windowSEXP, SEXP min_obsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -211,8 +222,27 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< bool >::type log(logSEXP);
     Rcpp::traits::input_parameter< int >::type window(windowSEXP);
     Rcpp::traits::input_parameter< int >::type min_obs(min_obsSEXP);
-    Rcpp::traits::input_parameter< bool >::type all(allSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_rolling_line(returns, start, benchmark, rows, risk_free, risk_free_start, span, log, window, min_obs, all));
+    rcpp_result_gen = Rcpp::wrap(core_rolling_beta(returns, start, benchmark, rows, risk_free, risk_free_start, span, log, window, min_obs));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_rolling_line
+Rcpp::List core_rolling_line(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark, const Rcpp::IntegerVector& rows, const Rcpp::NumericVector& risk_free, int risk_free_start, bool span, bool log, int window, int min_obs);
+RcppExport SEXP _imbroglio_core_rolling_line(SEXP returnsSEXP, SEXP startSEXP, SEXP benchmarkSEXP, SEXP rowsSEXP, SEXP risk_freeSEXP, SEXP risk_free_startSEXP, SEXP spanSEXP, SEXP logSEXP, SEXP windowSEXP, SEXP min_obsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type start(startSEXP);
+    Rcpp::traits::input_parameter< int >::type benchmark(benchmarkSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type risk_free(risk_freeSEXP);
+    Rcpp::traits::input_parameter< int >::type risk_free_start(risk_free_startSEXP);
+    Rcpp::traits::input_parameter< bool >::type span(spanSEXP);
+    Rcpp::traits::input_parameter< bool >::type log(logSEXP);
+    Rcpp::traits::input_parameter< int >::type window(windowSEXP);
+    Rcpp::traits::input_parameter< int >::type min_obs(min_obsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_rolling_line(returns, start, benchmark, rows, risk_free, risk_free_start, span, log, window, min_obs));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -384,9 +414,9 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// core_rolling_tracking
-Rcpp::List core_rolling_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark, const Rcpp::IntegerVector& rows, bool span, bool log, int window, int min_obs, bool all);
-RcppExport SEXP _imbroglio_core_rolling_tracking(SEXP returnsSEXP, SEXP startSEXP, SEXP benchmarkSEXP, SEXP rowsSEXP, SEXP spanSEXP, SEXP logSEXP, SEXP windowSEXP, SEXP min_obsSEXP, SEXP allSEXP) {
+// core_rolling_tracking_error
+Rcpp::NumericMatrix core_rolling_tracking_error(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark, const Rcpp::IntegerVector& rows, bool span, bool log, int window, int min_obs);
+RcppExport SEXP _imbroglio_core_rolling_tracking_error(SEXP returnsSEXP, SEXP startSEXP, SEXP benchmarkSEXP, SEXP rowsSEXP, SEXP spanSEXP, SEXP logSEXP, SEXP windowSEXP, SEXP min_obsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -398,8 +428,25 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< bool >::type log(logSEXP);
     Rcpp::traits::input_parameter< int >::type window(windowSEXP);
     Rcpp::traits::input_parameter< int >::type min_obs(min_obsSEXP);
-    Rcpp::traits::input_parameter< bool >::type all(allSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_rolling_tracking(returns, start, benchmark, rows, span, log, window, min_obs, all));
+    rcpp_result_gen = Rcpp::wrap(core_rolling_tracking_error(returns, start, benchmark, rows, span, log, window, min_obs));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_rolling_tracking
+Rcpp::List core_rolling_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark, const Rcpp::IntegerVector& rows, bool span, bool log, int window, int min_obs);
+RcppExport SEXP _imbroglio_core_rolling_tracking(SEXP returnsSEXP, SEXP startSEXP, SEXP benchmarkSEXP, SEXP rowsSEXP, SEXP spanSEXP, SEXP logSEXP, SEXP windowSEXP, SEXP min_obsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type start(startSEXP);
+    Rcpp::traits::input_parameter< int >::type benchmark(benchmarkSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< bool >::type span(spanSEXP);
+    Rcpp::traits::input_parameter< bool >::type log(logSEXP);
+    Rcpp::traits::input_parameter< int >::type window(windowSEXP);
+    Rcpp::traits::input_parameter< int >::type min_obs(min_obsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_rolling_tracking(returns, start, benchmark, rows, span, log, window, min_obs));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -418,8 +465,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_under_water", (DL_FUNC) &_imbroglio_core_under_water, 3},
     {"_imbroglio_core_garch", (DL_FUNC) &_imbroglio_core_garch, 2},
     {"_imbroglio_core_garch_path", (DL_FUNC) &_imbroglio_core_garch_path, 2},
+    {"_imbroglio_core_iso_days", (DL_FUNC) &_imbroglio_core_iso_days, 1},
     {"_imbroglio_core_line", (DL_FUNC) &_imbroglio_core_line, 9},
-    {"_imbroglio_core_rolling_line", (DL_FUNC) &_imbroglio_core_rolling_line, 11},
+    {"_imbroglio_core_rolling_beta", (DL_FUNC) &_imbroglio_core_rolling_beta, 10},
+    {"_imbroglio_core_rolling_line", (DL_FUNC) &_imbroglio_core_rolling_line, 10},
     {"_imbroglio_core_moments", (DL_FUNC) &_imbroglio_core_moments, 2},
     {"_imbroglio_core_book_value", (DL_FUNC) &_imbroglio_core_book_value, 6},
     {"_imbroglio_core_observed", (DL_FUNC) &_imbroglio_core_observed, 1},
@@ -433,7 +482,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_shortest", (DL_FUNC) &_imbroglio_core_shortest, 1},
     {"_imbroglio_core_historical_tail", (DL_FUNC) &_imbroglio_core_historical_tail, 5},
     {"_imbroglio_core_tracking", (DL_FUNC) &_imbroglio_core_tracking, 6},
-    {"_imbroglio_core_rolling_tracking", (DL_FUNC) &_imbroglio_core_rolling_tracking, 9},
+    {"_imbroglio_core_rolling_tracking_error", (DL_FUNC) &_imbroglio_core_rolling_tracking_error, 8},
+    {"_imbroglio_core_rolling_tracking", (DL_FUNC) &_imbroglio_core_rolling_tracking, 8},
     {NULL, NULL, 0}
 };
 

@@ -95,17 +95,11 @@ Rcpp::NumericMatrix core_under_water(const Rcpp::NumericMatrix& wealth, bool add
   const double* from = wealth.begin();
   double* to = out.begin();
   imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
-    std::vector<double> depth(n), known;
+    std::vector<double> depth, spare;
     for (std::size_t j = first; j < last; ++j) {
-      imbroglio::drawdown_series(from + j * n, n, additive, depth.data());
-      known.clear();
-      for (double d : depth) if (!std::isnan(d)) known.push_back(-d);
-      const auto under = imbroglio::under_water(known, level);
-      const auto falls = imbroglio::drawdown_episodes(from + j * n, n, additive);
-      double sum = 0.0;
-      for (const auto& fall : falls) sum += fall.depth;
-      const double values[] = {falls.empty() ? 0.0 : sum / static_cast<double>(falls.size()), under.time, under.pain, under.ulcer, under.at_risk};
-      for (std::size_t c = 0; c < 5; ++c) to[c * k + j] = known.size() < 2 ? imbroglio::missing : values[c];
+      const auto under = imbroglio::under_water(from + j * n, n, additive, level, depth, spare);
+      const double values[] = {under.average, under.time, under.pain, under.ulcer, under.at_risk};
+      for (std::size_t c = 0; c < 5; ++c) to[c * k + j] = values[c];
     }
   });
   return out;

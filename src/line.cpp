@@ -72,24 +72,12 @@ Rcpp::List core_line(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVect
       Rcpp::_["first"] = counts(Rcpp::_, 1), Rcpp::_["last"] = counts(Rcpp::_, 2), Rcpp::_["lags"] = counts(Rcpp::_, 3));
 }
 
-// A line for each window of `window` shared intervals, on the row that ends it. `place` is how
-// many shared intervals there are up to that row. Beta alone, or all four.
-// [[Rcpp::export]]
-Rcpp::List core_rolling_line(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark,
-                             const Rcpp::IntegerVector& rows, const Rcpp::NumericVector& risk_free, int risk_free_start, bool span, bool log, int window, int min_obs, bool all) {
-  const std::size_t n = returns.nrow(), k = rows.size();
-  const std::size_t kinds = all ? 4 : 1;
-  std::vector<Rcpp::NumericMatrix> out;
-  std::vector<double*> to;
-  for (std::size_t c = 0; c < kinds; ++c) {
-    out.emplace_back(Rcpp::no_init(n, k));
-    to.push_back(out.back().begin());
-  }
-  Rcpp::IntegerMatrix place(all ? n : 0, all ? k : 0);
-  int* places = place.begin();
-  const Work work{returns.begin(), start.begin(), rows.begin(), n};
-  const Column market = work.column(benchmark);
-  const imbroglio::RiskFree free(risk_free, risk_free_start);
+namespace {
+
+// Fills the columns of `to`: beta, and where there are four alpha, correlation and residual.
+void roll_lines(const Work& work, const Column& market, const imbroglio::RiskFree& free, std::size_t k, bool span, bool log, int window,
+                int min_obs, const std::vector<double*>& to, int* places) {
+  const std::size_t n = work.n, kinds = to.size();
   imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
     Beside pair(market, free, n, span, log);
     imbroglio::RollingLine rolling(window, min_obs);
@@ -109,18 +97,40 @@ Rcpp::List core_rolling_line(const Rcpp::NumericMatrix& returns, const Rcpp::Int
       }
       rolling(pair.y(), {at[0], at[1], at[2], at[3]});
       for (std::size_t i = 0; i < pair.size(); ++i) {
-        if (all) places[j * n + pair.row(i)] = static_cast<int>(i) + 1;
+        if (places) places[j * n + pair.row(i)] = static_cast<int>(i) + 1;
         if (pair.straight()) continue;
         for (std::size_t c = 0; c < kinds; ++c) to[c][j * n + pair.row(i)] = dense[c][i];
       }
     }
   });
-  Rcpp::List result = Rcpp::List::create(Rcpp::_["beta"] = out[0]);
-  if (all) {
-    result["alpha"] = out[1];
-    result["correlation"] = out[2];
-    result["residual"] = out[3];
-    result["place"] = place;
-  }
-  return result;
+}
+
+}  // namespace
+
+// Beta for each window of `window` shared intervals, on the row that ends it.
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_rolling_beta(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark,
+                                      const Rcpp::IntegerVector& rows, const Rcpp::NumericVector& risk_free, int risk_free_start,
+                                      bool span, bool log, int window, int min_obs) {
+  const std::size_t n = returns.nrow(), k = rows.size();
+  Rcpp::NumericMatrix beta(Rcpp::no_init(n, k));
+  const Work work{returns.begin(), start.begin(), rows.begin(), n};
+  roll_lines(work, work.column(benchmark), imbroglio::RiskFree(risk_free, risk_free_start), k, span, log, window, min_obs, {beta.begin()},
+             nullptr);
+  return beta;
+}
+
+// The whole line. `place` is how many shared intervals there are up to each row.
+// [[Rcpp::export]]
+Rcpp::List core_rolling_line(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark,
+                             const Rcpp::IntegerVector& rows, const Rcpp::NumericVector& risk_free, int risk_free_start, bool span,
+                             bool log, int window, int min_obs) {
+  const std::size_t n = returns.nrow(), k = rows.size();
+  Rcpp::NumericMatrix beta(Rcpp::no_init(n, k)), alpha(Rcpp::no_init(n, k)), correlation(Rcpp::no_init(n, k)), residual(Rcpp::no_init(n, k));
+  Rcpp::IntegerMatrix place(n, k);
+  const Work work{returns.begin(), start.begin(), rows.begin(), n};
+  roll_lines(work, work.column(benchmark), imbroglio::RiskFree(risk_free, risk_free_start), k, span, log, window, min_obs,
+             {beta.begin(), alpha.begin(), correlation.begin(), residual.begin()}, place.begin());
+  return Rcpp::List::create(Rcpp::_["beta"] = beta, Rcpp::_["alpha"] = alpha, Rcpp::_["correlation"] = correlation,
+                            Rcpp::_["residual"] = residual, Rcpp::_["place"] = place);
 }

@@ -44,17 +44,14 @@ Rcpp::List core_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::Integer
                             Rcpp::_["first"] = counts(Rcpp::_, 1), Rcpp::_["last"] = counts(Rcpp::_, 2));
 }
 
-// Rolling standard deviation of the difference, on the row that ends each window; with
-// `all`, also its mean and the share of periods ahead.
-// [[Rcpp::export]]
-Rcpp::List core_rolling_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark,
-                                 const Rcpp::IntegerVector& rows, bool span, bool log, int window, int min_obs, bool all) {
+namespace {
+
+// Fills the columns of `errors` and, where they are not null, of `means` and `shares`.
+void roll_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark, const Rcpp::IntegerVector& rows,
+                   bool span, bool log, int window, int min_obs, double* errors, double* means, double* shares) {
   const std::size_t n = returns.nrow(), k = rows.size();
-  const int* chosen = rows.begin();
-  Rcpp::NumericMatrix error(Rcpp::no_init(n, k)), active(all ? n : 0, all ? k : 0), ahead(all ? n : 0, all ? k : 0);
-  double *errors = error.begin(), *means = active.begin(), *shares = ahead.begin();
   const double* from = returns.begin();
-  const int* starts = start.begin();
+  const int *starts = start.begin(), *chosen = rows.begin();
   const auto market = imbroglio::column_of(returns, start, benchmark);
   // Two securities at a time, where neither has gaps.
   imbroglio::over_columns(2 * n, (k + 1) / 2, [=](std::size_t first, std::size_t last) {
@@ -69,7 +66,7 @@ Rcpp::List core_rolling_tracking(const Rcpp::NumericMatrix& returns, const Rcpp:
     };
     for (std::size_t j = 2 * first; j < std::min(2 * last, k); ++j) {
       const auto own = column(j);
-      if (!all && !market.gaps && !own.gaps && j % 2 == 0 && j + 1 < k) {
+      if (!means && !market.gaps && !own.gaps && j % 2 == 0 && j + 1 < k) {
         const auto next = column(j + 1);
         if (!next.gaps) {
           for (std::size_t i = 0; i < n; ++i)
@@ -89,7 +86,7 @@ Rcpp::List core_rolling_tracking(const Rcpp::NumericMatrix& returns, const Rcpp:
       for (std::size_t i = 0; i < size; ++i) apart[i] = y[i] - x[i];
       alone(apart.data(), size, dense.data());
       spread(errors + j * n);
-      if (!all) continue;
+      if (!means) continue;
       imbroglio::rolling_mean(apart.data(), size, window, min_obs, dense.data());
       spread(means + j * n);
       for (std::size_t i = 0; i < size; ++i) won[i] = y[i] > x[i];
@@ -97,5 +94,25 @@ Rcpp::List core_rolling_tracking(const Rcpp::NumericMatrix& returns, const Rcpp:
       spread(shares + j * n);
     }
   });
+}
+
+}  // namespace
+
+// Rolling standard deviation of the difference, on the row that ends each window.
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_rolling_tracking_error(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark,
+                                                const Rcpp::IntegerVector& rows, bool span, bool log, int window, int min_obs) {
+  Rcpp::NumericMatrix error(Rcpp::no_init(returns.nrow(), rows.size()));
+  roll_tracking(returns, start, benchmark, rows, span, log, window, min_obs, error.begin(), nullptr, nullptr);
+  return error;
+}
+
+// The same with its mean and the share of periods ahead.
+// [[Rcpp::export]]
+Rcpp::List core_rolling_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark,
+                                 const Rcpp::IntegerVector& rows, bool span, bool log, int window, int min_obs) {
+  const int n = returns.nrow(), k = rows.size();
+  Rcpp::NumericMatrix error(Rcpp::no_init(n, k)), active(Rcpp::no_init(n, k)), ahead(Rcpp::no_init(n, k));
+  roll_tracking(returns, start, benchmark, rows, span, log, window, min_obs, error.begin(), active.begin(), ahead.begin());
   return Rcpp::List::create(Rcpp::_["error"] = error, Rcpp::_["active"] = active, Rcpp::_["ahead"] = ahead);
 }

@@ -1,5 +1,6 @@
 #pragma once
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <cstddef>
 #include <vector>
@@ -102,30 +103,60 @@ inline void drawdown_ahead(const double* wealth, std::size_t n, bool additive, d
 }
 
 struct UnderWater {
+  double average = missing;  // mean depth of the falls, negative
   double time = missing, pain = missing, ulcer = missing, at_risk = missing;
 };
 
-// Of depths as positive numbers, the first of which is of the start and always 0. Reorders them.
-inline UnderWater under_water(std::vector<double>& depth, double level) {
+// The value that would stand at `place`, counted from 0, were x in order: x is cut into
+// bins of one width, and only the bin that holds it is put in order. `spare` is room.
+inline double at_place(const std::vector<double>& x, double highest, std::size_t place, std::vector<double>& spare) {
+  constexpr std::size_t bins = 512;
+  const double scale = highest > 0.0 ? static_cast<double>(bins - 1) / highest : 0.0;
+  auto bin = [=](double v) { return static_cast<std::size_t>(v * scale); };
+  std::array<std::size_t, bins> count{};
+  for (double v : x) ++count[bin(v)];
+  std::size_t chosen = 0;
+  while (place >= count[chosen]) place -= count[chosen++];
+  spare.clear();
+  for (double v : x) if (bin(v) == chosen) spare.push_back(v);
+  std::nth_element(spare.begin(), spare.begin() + static_cast<std::ptrdiff_t>(place), spare.end());
+  return spare[place];
+}
+
+// Over the dates after the first. `depth` and `spare` are room.
+inline UnderWater under_water(const double* wealth, std::size_t n, bool additive, double level, std::vector<double>& depth,
+                              std::vector<double>& spare) {
   UnderWater found;
-  if (depth.size() < 2) return found;
-  const std::size_t n = depth.size() - 1;
-  double sum = 0.0, squares = 0.0;
-  std::size_t below = 0;
-  for (std::size_t i = 1; i <= n; ++i) {
-    sum += depth[i];
-    squares += depth[i] * depth[i];
-    below += depth[i] > 0.0;
+  depth.clear();
+  double high = missing, sum = 0.0, squares = 0.0, lowest = 0.0, deepest = 0.0, falls = 0.0, below = 0.0, episodes = 0.0;
+  for (std::size_t t = 0; t < n; ++t) {
+    const double w = wealth[t];
+    if (std::isnan(w)) continue;
+    if (!(w < high)) {
+      falls += lowest;
+      lowest = 0.0;
+      if (!std::isnan(high)) depth.push_back(0.0);
+      high = w;
+      continue;
+    }
+    const double d = -fall(w, high, additive);
+    episodes += lowest == 0.0;
+    lowest = std::max(lowest, d);
+    deepest = std::max(deepest, d);
+    sum += d;
+    squares += d * d;
+    below += 1.0;
+    depth.push_back(d);
   }
-  found.time = static_cast<double>(below) / static_cast<double>(n);
-  found.pain = sum / static_cast<double>(n);
-  found.ulcer = std::sqrt(squares / static_cast<double>(n));
-  const double place = static_cast<double>(n - 1) * level;
+  if (depth.empty()) return found;
+  const double size = static_cast<double>(depth.size()), place = (size - 1.0) * level;
   const std::size_t at = static_cast<std::size_t>(place);
-  const auto begin = depth.begin() + 1;
-  std::nth_element(begin, begin + at, depth.end());
-  const double lower = begin[at];
-  const double upper = at + 1 < n ? *std::min_element(begin + at + 1, depth.end()) : lower;
+  found.average = episodes > 0.0 ? -(falls + lowest) / episodes : 0.0;
+  found.time = below / size;
+  found.pain = sum / size;
+  found.ulcer = std::sqrt(squares / size);
+  const double lower = at_place(depth, deepest, at, spare);
+  const double upper = at + 1 < depth.size() ? at_place(depth, deepest, at + 1, spare) : lower;
   found.at_risk = lower + (place - static_cast<double>(at)) * (upper - lower);
   return found;
 }

@@ -89,9 +89,11 @@ test_that("regression gives the certified values, and exact ones of ill-conditio
   same_numbers(found$beta, c(15.0618722713733, -0.0358191792925910, -2.02022980381683,
                              -1.03322686717359, -0.0511041056535807, 1829.15146461355), 1e-9)
   same_numbers(found$beta_error, c(84.9149257747669, 0.0334910077722432, 0.488399681651699,
-                                   0.214274163161675, 0.226073200069370, 455.478499142212), 1e-9)
+                                   0.214274163161675, 0.226073200069370, 455.478499142212),
+                                   1e-9)
   same_numbers(found[1, c("alpha", "alpha_error", "residual_volatility", "r_squared")],
-               c(-3482258.63459582, 890420.383607373, 304.854073561965, 0.995479004577296), 1e-9)
+               c(-3482258.63459582, 890420.383607373, 304.854073561965, 0.995479004577296),
+               1e-9)
   # The pattern +--+ is orthogonal to a constant and to a line: the estimates are exact.
   for (level in c(0, 1e3, 1e6)) {
     n <- 400
@@ -173,7 +175,8 @@ test_that("series with different holidays are compared over the same intervals",
   expect_equal(unname(kept$observations), rep(nrow(r), 4))
   expect_true("not on a date of all the others" %in% kept$dropped$reason)
   # Given returns know of no interval to span: rows that both have.
-  given <- as_returns(data.frame(date = as.Date("2024-01-01") + 0:5, A = c(1, NA, 3, 2, 5, 4) / 100,
+  given <- as_returns(data.frame(date = as.Date("2024-01-01") + 0:5,
+                                 A = c(1, NA, 3, 2, 5, 4) / 100,
                                  B = c(2, 1, NA, 5, 3, 1) / 100), given = "returns")
   same_numbers(measure_beta(given, "B")[c("beta", "n")],
                c(coef(lm(c(1, 2, 5, 4) ~ c(2, 5, 3, 1)))[2], 4))
@@ -210,15 +213,18 @@ test_that("every rolling result is the whole-sample function applied window by w
     })
   }
   cases <- list(
-    return = list(roll = function(p, w) measure_return(p, window = w, min_obs = 5, risk_free = 0.01),
+    return = list(roll = function(p, w) measure_return(p, window = w, min_obs = 5,
+                                                       risk_free = 0.01),
                   whole = function(p) measure_return(p, risk_free = 0.01)),
     drawdown = list(roll = function(p, w) measure_drawdown(p, window = w, min_obs = 5),
                     whole = function(p) measure_drawdown(as_returns(p))),
     beta = list(roll = function(p, w) measure_beta(p, "BAYBOND", window = w, min_obs = 5,
                                                    risk_free = 0.01),
                 whole = function(p) measure_beta(p, "BAYBOND", risk_free = 0.01), pair = TRUE),
-    tracking = list(roll = function(p, w) measure_tracking(p, "BAYBOND", window = w, min_obs = 5),
-                    whole = function(p) measure_tracking(p, "BAYBOND", total = FALSE), pair = TRUE),
+    tracking = list(roll = function(p, w) measure_tracking(p, "BAYBOND", window = w,
+                                                           min_obs = 5),
+                    whole = function(p) measure_tracking(p, "BAYBOND", total = FALSE),
+                    pair = TRUE),
     correlation = list(roll = function(p, w) correlate_returns(p, window = w, min_obs = 5),
                        whole = function(p) correlate_returns(p), pair = TRUE)
   )
@@ -239,7 +245,8 @@ test_that("every rolling result is the whole-sample function applied window by w
         expect_equal(part$row[both], whole[both], tolerance = 1e-10, ignore_attr = TRUE,
                      info = paste(name, w, s))
       }
-      expect_true(all(is.na(rolled[[ncol(rolled)]][which(rolled$security == s)[1:4]])), info = name)
+      expect_true(all(is.na(rolled[[ncol(rolled)]][which(rolled$security == s)[1:4]])),
+                  info = name)
     }
   }
   # The bare matrices are the same numbers.
@@ -265,7 +272,8 @@ test_that("frequencies and spans stand side by side, each as measured alone", {
     part <- window(prices, last = both$span[i])[, c(both$security[i], "FTSE")]
     alone <- suppressMessages(measure_beta(as_returns(part, every = both$every[i]), "FTSE"))
     shared <- intersect(names(alone), names(both))
-    expect_equal(as.data.frame(both)[i, shared], as.data.frame(alone)[shared], ignore_attr = TRUE)
+    expect_equal(as.data.frame(both)[i, shared], as.data.frame(alone)[shared],
+                 ignore_attr = TRUE)
   }
 })
 
@@ -280,7 +288,8 @@ test_that("correlations are weighted, shrunk and bounded as their formulas say",
   # The recursion's weights: (1 - d) d^k going back, and the first one's d^(n - 1).
   d <- 0.5^(1 / 30)
   w <- c(d^(n - 1), (1 - d) * d^((n - 2):0))
-  expect_equal(correlate_returns(returns, half_life = 30, as = "covariance"), crossprod(r * sqrt(w)),
+  expect_equal(correlate_returns(returns, half_life = 30, as = "covariance"),
+               crossprod(r * sqrt(w)),
                tolerance = 1e-12)
   # Ledoit and Wolf's estimators, written out term by term on few dates.
   few <- as_returns(read_prices(demo_file("bay.csv"))[1:60, 1:6])
@@ -296,7 +305,8 @@ test_that("correlations are weighted, shrunk and bounded as their formulas say",
     theta <- function(k) mean((x[, k]^2 - s[k, k]) * (x[, i] * x[, j] - s[i, j]))
     rho <- rho + rbar / 2 * (sqrt(s[j, j] / s[i, i]) * theta(i) + sqrt(s[i, i] / s[j, j]) * theta(j))
   }
-  aims <- list("constant-correlation" = list(target, rho), identity = list(diag(mean(diag(s)), 6), 0))
+  aims <- list("constant-correlation" = list(target, rho),
+               identity = list(diag(mean(diag(s)), 6), 0))
   for (shrink in names(aims)) {
     aim <- aims[[shrink]]
     delta <- min(1, max(0, (sum(pi) - aim[[2]]) / sum((s - aim[[1]])^2) / t))
@@ -308,7 +318,8 @@ test_that("correlations are weighted, shrunk and bounded as their formulas say",
   }
   # More securities than dates: the sample's covariance is singular, the shrunk one is not.
   set.seed(2)
-  wide <- matrix(rnorm(20 * 50, 0, 0.01), 20, dimnames = list(format(as.Date("2024-01-01") + 1:20),
+  wide <- matrix(rnorm(20 * 50, 0, 0.01), 20,
+                 dimnames = list(format(as.Date("2024-01-01") + 1:20),
                                                               sprintf("S%02d", 1:50)))
   wide <- as_returns(wide, given = "returns")
   lowest <- function(shrink) {

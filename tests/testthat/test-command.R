@@ -82,7 +82,8 @@ test_that("each command has help with an example that runs", {
       expect_false(grepl("Warning", ran$err), info = ran$err)
     }
   }
-  expect_true(all(file.exists("demo.png", "monthly.csv", "tarrow.png", "now.png", "line.png", "fall.png",
+  expect_true(all(file.exists("demo.png", "monthly.csv", "tarrow.png", "now.png",
+                              "line.png", "fall.png",
                               "alike.png", "universe.csv")))
   expect_equal(ncol(read.csv("monthly.csv")), 3L)
 })
@@ -131,8 +132,8 @@ test_that("a result is written whole, in the form its ending names, and replaces
     expect_equal(c(ran$status, length(ran$out)), c(0L, 0L))
     found <- switch(form, json = jsonlite::fromJSON(out)$results, csv = read.csv(out),
                     txt = NULL)
-    if (form == "txt") expect_match(readLines(out)[4],
-                                    "PELLAN +2020-09-14 +2025-12-31 +1,366 +-56.95 %")
+    if (form == "txt") expect_match(readLines(out)[5],
+                                    "PELLAN +2020-09-14 +1,366 +-56.95 %")
     else {
       expect_equal(names(found), names(expected))
       expect_identical(found$max_drawdown, expected$max_drawdown)
@@ -188,32 +189,49 @@ test_that("every measure of the command gives R's own numbers, to the last bit",
   cases <- list(
     list(c("summary", file, "--benchmark", "BAYALL", "--sort", "beta", "--level", "0.95"),
          measure_summary(prices, "BAYALL", level = 0.95, sort_by = "beta")),
-    list(c("returns", file, "--measured", "--risk-free", "0.02"), measure_return(prices, risk_free = 0.02)),
+    list(c("returns", file, "--measured", "--risk-free", "0.02"),
+         measure_return(prices, risk_free = 0.02)),
     list(c("returns", file, "--window", "60", pick, "--risk-free", "BAYBOND"),
-         measure_return(prices[, c("TARROW", "CORRACK", "BAYBOND")], window = 60, risk_free = "BAYBOND")),
-    list(c("volatility", demo_file("bay-daily.csv.gz"), "--security", "TARROW", "--method", "parkinson,ewma", "--half-life", "20"),
-         measure_volatility(daily[, "TARROW"], method = c("parkinson", "ewma"), half_life = 20)),
+         measure_return(prices[, c("TARROW", "CORRACK", "BAYBOND")], window = 60,
+                        risk_free = "BAYBOND")),
+    list(c("volatility", demo_file("bay-daily.csv.gz"), "--security", "TARROW", "--method",
+           "parkinson,ewma", "--half-life", "20"),
+         measure_volatility(daily[, "TARROW"], method = c("parkinson", "ewma"),
+                            half_life = 20)),
     list(c("volatility", file, "--series", "--method", "garch", pick),
          volatility_series(some[, c("TARROW", "CORRACK")], method = "garch")),
-    list(c("volatility", file, "--parameters", "--method", "garch-student", "--security", "TARROW"),
+    list(c("volatility", file, "--parameters", "--method", "garch-student", "--security",
+           "TARROW"),
          fit_garch(some[, "TARROW"], "student")),
     list(c("volatility", file, "--horizon", "5", "--method", "garch", "--security", "TARROW"),
          predict(fit_garch(some[, "TARROW"]), 5)),
-    list(c("beta", file, "--benchmark", "BAYALL", pick, "--errors", "newey-west", "--lags", "3", "--confidence", "0.9"),
+    list(c("beta", file, "--benchmark", "BAYALL", pick, "--errors", "newey-west", "--lags",
+           "3", "--confidence", "0.9"),
          measure_beta(some, "BAYALL", errors = "newey-west", lags = 3, confidence = 0.9)),
     list(c("beta", file, "--benchmark", "BAYALL,BAYBOND", "--security", "TARROW", "--together"),
-         measure_beta(prices[, c("BAYALL", "BAYBOND", "TARROW")], c("BAYALL", "BAYBOND"), together = TRUE)),
-    list(c("beta", file, "--benchmark", "BAYALL", pick, "--every", "day,month", "--spans", "1 year,3 years"),
-         quiet(measure_beta(some, "BAYALL", every = c("day", "month"), last = c("1 year", "3 years")))),
-    list(c("beta", file, "--benchmark", "BAYALL", pick, "--window", "60"), measure_beta(some, "BAYALL", window = 60)),
-    list(c("tracking", file, "--benchmark", "BAYALL", pick), quiet(measure_tracking(some, "BAYALL"))),
-    list(c("drawdown", file, "--episodes", "2", pick), drawdown_episodes(some[, -1], worst = 2)),
-    list(c("drawdown", file, "--series", "--security", "TARROW"), drawdown_series(some[, "TARROW"])),
-    list(c("drawdown", file, "--window", "60", pick), measure_drawdown(some[, -1], window = 60)),
-    list(c("correlation", file, "--on", "pairwise", "--half-life", "60"), correlate_returns(prices, "pairwise", half_life = 60)),
-    list(c("var", file, "--weights", weights, "--rebalance", "month", "--security", "PORTFOLIO"), measure_var(book[, "PORTFOLIO"])),
+         measure_beta(prices[, c("BAYALL", "BAYBOND", "TARROW")], c("BAYALL", "BAYBOND"),
+                      together = TRUE)),
+    list(c("beta", file, "--benchmark", "BAYALL", pick, "--every", "day,month", "--spans",
+           "1 year,3 years"),
+         quiet(measure_beta(some, "BAYALL", every = c("day", "month"),
+                            last = c("1 year", "3 years")))),
+    list(c("beta", file, "--benchmark", "BAYALL", pick, "--window", "60"),
+         measure_beta(some, "BAYALL", window = 60)),
+    list(c("tracking", file, "--benchmark", "BAYALL", pick),
+         quiet(measure_tracking(some, "BAYALL"))),
+    list(c("drawdown", file, "--episodes", "2", pick),
+         drawdown_episodes(some[, -1], worst = 2)),
+    list(c("drawdown", file, "--series", "--security", "TARROW"),
+         drawdown_series(some[, "TARROW"])),
+    list(c("drawdown", file, "--window", "60", pick),
+         measure_drawdown(some[, -1], window = 60)),
+    list(c("correlation", file, "--on", "pairwise", "--half-life", "60"),
+         correlate_returns(prices, "pairwise", half_life = 60)),
+    list(c("var", file, "--weights", weights, "--rebalance", "month", "--security",
+           "PORTFOLIO"), measure_var(book[, "PORTFOLIO"])),
     list(c("drawdown", file, "--shares", "TARROW=10,BAYBOND=20", "--security", "PORTFOLIO"),
-         measure_drawdown(as_portfolio(prices, shares = c(TARROW = 10, BAYBOND = 20))$prices[, "PORTFOLIO"]))
+         measure_drawdown(as_portfolio(prices, shares = c(TARROW = 10,
+                                                          BAYBOND = 20))$prices[, "PORTFOLIO"]))
   )
   for (case in cases) {
     ran <- imbroglio(case[[1]], "--format", "json")
@@ -225,8 +243,10 @@ test_that("every measure of the command gives R's own numbers, to the last bit",
     for (name in names(wanted)) {
       # What is missing in every row has no type in JSON.
       if (all(is.na(wanted[[name]]))) expect_true(all(is.na(got[[name]])), info = name)
-      else expect_identical(as.vector(got[[name]]), as.vector(if (is.integer(got[[name]])) as.integer(wanted[[name]])
-                                                               else wanted[[name]]), info = paste(case[[1]][1], name))
+      else expect_identical(as.vector(got[[name]]),
+                            as.vector(if (is.integer(got[[name]])) as.integer(wanted[[name]])
+                                                               else wanted[[name]]),
+                                                               info = paste(case[[1]][1], name))
     }
   }
 })
@@ -236,15 +256,21 @@ test_that("the summary reads as a table, and is written out", {
   out <- tempfile(fileext = ".csv")
   ran <- imbroglio("summary", file, "--benchmark", "BAYALL", "--sort", "volatility_annual")
   expect_lt(max(nchar(ran$out[-seq(length(ran$out) - 6, length(ran$out))])), 150)
-  expect_match(ran$out[6], "^EBBING +2016-01-05 +2,572 +-17.25 % +-1.84 % +32.89 % +0.11 +-77.07 %")
-  expect_equal(imbroglio("summary", file, "--out", out, "--figure", picture <- tempfile(fileext = ".png"))$status, 0L)
-  expect_equal(read.csv(out)$volatility_annual, measure_summary(read_prices(file))$volatility_annual)
+  expect_match(ran$out[6],
+               "^EBBING +2016-01-05 +2,572 +-17.25 % +-1.84 % +32.89 % +0.11 +-77.07 %")
+  expect_equal(imbroglio("summary", file, "--out", out, "--figure",
+                         picture <- tempfile(fileext = ".png"))$status, 0L)
+  expect_equal(read.csv(out)$volatility_annual,
+               measure_summary(read_prices(file))$volatility_annual)
   expect_gt(file.size(picture), 20000)
-  by_window <- imbroglio("volatility", file, "--security", "TARROW", "--window", "6,20", "--by-window", "--figure", picture)
+  by_window <- imbroglio("volatility", file, "--security", "TARROW", "--window", "6,20",
+                         "--by-window", "--figure", picture)
   expect_match(by_window$err, "Drew")
   # --together is no short form of --to.
-  expect_equal(imbroglio("beta", file, "--benchmark", "BAYALL", "--to", "2020-12-31")$status, 0L)
-  wrong <- list(c("beta", file), c("beta", file, "--benchmark", "NONE"), c("summary", file, "--sort", "size"),
+  expect_equal(imbroglio("beta", file, "--benchmark", "BAYALL", "--to",
+                         "2020-12-31")$status, 0L)
+  wrong <- list(c("beta", file), c("beta", file, "--benchmark", "NONE"),
+                c("summary", file, "--sort", "size"),
                 c("var", file, "--weights", "TARROW"), c("var", file, "--weights", "TARROW=x"),
                 c("volatility", file, "--parameters", "--method", "ewma"))
   for (words in wrong) expect_true(imbroglio(words)$status %in% 2:3, info = words)

@@ -47,3 +47,11 @@ test_that("files call no room above their own, and the core neither prints nor k
   for (h in headers) expect_false(any(grepl("Rcpp|<R\\.h>|Rinternals|(^|[^n])printf|iostream|rand\\(", readLines(h))),
                                   info = h)
 })
+
+test_that("days are written as R writes them", {
+  days <- c(as.Date("0001-01-01") + cumsum(sample(1:900, 8000, TRUE)), NA, as.Date("2000-02-29") + -400:1500)
+  days <- days[is.na(days) | days < as.Date("9999-12-31")]
+  wanted <- format(days)
+  wanted[!is.na(days)] <- sprintf("%04d%s", as.POSIXlt(days)$year[!is.na(days)] + 1900, format(days[!is.na(days)], "-%m-%d"))
+  expect_equal(imbroglio:::core_iso_days(days), wanted)
+})

@@ -11,22 +11,29 @@ test_that("return, spread and Sharpe ratio agree with base R", {
       total <- stocks()[1860, s] / stocks()[1, s] - 1
       m <- function(k) mean((x - mean(x))^k)
       sharpe <- mean(x - rate) / sd(x)
-      wanted <- c(total, (1 + total)^(250 / n) - 1, mean(x), sd(x) / sqrt(n), sd(x), m(3) / m(2)^1.5,
-                  m(4) / m(2)^2 - 3, max(x), min(x), mean(x > 0), sharpe, sqrt((1 + sharpe^2 / 2) / n),
+      wanted <- c(total, (1 + total)^(250 / n) - 1, mean(x), sd(x) / sqrt(n), sd(x),
+                  m(3) / m(2)^1.5,
+                  m(4) / m(2)^2 - 3, max(x), min(x), mean(x > 0), sharpe,
+                  sqrt((1 + sharpe^2 / 2) / n),
                   sharpe * sqrt(250))
-      expect_equal(unlist(row[c("total_return", "return_annual", "mean", "mean_error", "volatility", "skewness",
-                                "kurtosis", "best", "worst", "rising", "sharpe", "sharpe_error", "sharpe_annual")]),
+      expect_equal(unlist(row[c("total_return", "return_annual", "mean", "mean_error",
+                                "volatility", "skewness",
+                                "kurtosis", "best", "worst", "rising", "sharpe",
+                                "sharpe_error", "sharpe_annual")]),
                    unname(wanted), tolerance = 1e-10, ignore_attr = TRUE)
-      expect_equal(format(c(row$best_date, row$worst_date)), names(x)[c(which.max(x), which.min(x))])
+      expect_equal(format(c(row$best_date, row$worst_date)),
+                   names(x)[c(which.max(x), which.min(x))])
     }
   }
   # The errors of skewness and kurtosis are what 20,000 normal samples show.
   set.seed(9)
-  x <- matrix(rnorm(20 * 20000, 0, 0.01), 20, dimnames = list(format(as.Date("2024-01-01") + 1:20), 1:20000))
+  x <- matrix(rnorm(20 * 20000, 0, 0.01), 20,
+              dimnames = list(format(as.Date("2024-01-01") + 1:20), 1:20000))
   found <- measure_return(as_returns(x, given = "returns", every = "day"))
   expect_equal(found$skewness_error[1], sd(found$skewness), tolerance = 0.03)
   expect_equal(found$kurtosis_error[1], sd(found$kurtosis), tolerance = 0.04)
-  edge <- measure_return(as_prices(data.frame(date = as.Date("2024-01-01") + 0:3, FLAT = 5, ONE = c(1, 2, NA, NA),
+  edge <- measure_return(as_prices(data.frame(date = as.Date("2024-01-01") + 0:3, FLAT = 5,
+                                              ONE = c(1, 2, NA, NA),
                                               NONE = c(NA, NA, NA, 1))))
   expect_equal(edge$total_return, c(0, 1, NA))
   expect_equal(edge$volatility, c(0, NA, NA))
@@ -41,7 +48,8 @@ falls_by_hand <- function(w) {
   runs <- rle(below)
   end <- cumsum(runs$lengths)[runs$values]
   start <- end - runs$lengths[runs$values] + 1
-  data.frame(peak = start - 1, trough = mapply(function(a, b) a - 1 + which.min(w[a:b] / high[a:b]), start, end),
+  data.frame(peak = start - 1,
+             trough = mapply(function(a, b) a - 1 + which.min(w[a:b] / high[a:b]), start, end),
              recovery = ifelse(end < length(w), end + 1, NA))
 }
 
@@ -58,7 +66,8 @@ test_that("drawdown series and episodes are those of a walk by hand, in every fo
     expect_equal(series$date, stock_dates())
     # The worst of either form is the maximum drawdown.
     whole <- measure_drawdown(prices[, s], level = 0.9)
-    expect_equal(c(min(series$drawdown), min(series$drawdown_ahead)), rep(whole$max_drawdown, 2), tolerance = 1e-14)
+    expect_equal(c(min(series$drawdown), min(series$drawdown_ahead)),
+                 rep(whole$max_drawdown, 2), tolerance = 1e-14)
     expect_equal(drawdown_series(returns[, s])$drawdown, d, tolerance = 1e-12)
     by_hand <- falls_by_hand(w)
     depth <- w[by_hand$trough] / w[by_hand$peak] - 1
@@ -66,16 +75,20 @@ test_that("drawdown series and episodes are those of a walk by hand, in every fo
     order <- order(depth)
     expect_equal(found$drawdown, depth[order], tolerance = 1e-12)
     expect_equal(found$rank, seq_along(depth))
-    for (mark in c("peak", "trough", "recovery")) expect_equal(found[[mark]], stock_dates()[by_hand[[mark]][order]])
+    for (mark in c("peak", "trough", "recovery")) expect_equal(found[[mark]],
+                                                               stock_dates()[by_hand[[mark]][order]])
     expect_equal(found$days_down, as.integer(found$trough - found$peak))
     expect_equal(nrow(drawdown_episodes(prices[, s], worst = 3)), 3L)
-    expect_equal(drawdown_episodes(prices[, s], least = 0.1)$drawdown, depth[order][depth[order] <= -0.1])
+    expect_equal(drawdown_episodes(prices[, s], least = 0.1)$drawdown,
+                 depth[order][depth[order] <= -0.1])
     after <- d[-1]
     growth <- (w[1860] / w[1])^(252 / 1859) - 1
-    expect_equal(unlist(whole[c("average_drawdown", "under_water", "pain", "ulcer", "drawdown_at_risk",
+    expect_equal(unlist(whole[c("average_drawdown", "under_water", "pain", "ulcer",
+                                "drawdown_at_risk",
                                 "return_over_drawdown")]),
                  c(mean(depth), mean(after < 0), mean(-after), sqrt(mean(after^2)),
-                   quantile(-after, 0.9, names = FALSE), growth / -min(d)), tolerance = 1e-12, ignore_attr = TRUE)
+                   quantile(-after, 0.9, names = FALSE), growth / -min(d)),
+                   tolerance = 1e-12, ignore_attr = TRUE)
   }
   bare <- drawdown_series(prices, as = "matrix", form = "still-ahead")
   expect_equal(bare[, "FTSE"], ahead, ignore_attr = TRUE, tolerance = 1e-12)
@@ -84,9 +97,11 @@ test_that("drawdown series and episodes are those of a walk by hand, in every fo
   ends <- which(!duplicated(format(stock_dates(), "%Y-%m"), fromLast = TRUE))
   ends <- ends[-length(ends)]
   expect_equal(measure_drawdown(monthly)$max_drawdown,
-               unname(apply(stocks()[ends, ], 2, function(w) min(w / cummax(w) - 1))), tolerance = 1e-12)
+               unname(apply(stocks()[ends, ], 2, function(w) min(w / cummax(w) - 1))),
+               tolerance = 1e-12)
   both <- list(measure_drawdown(prices), measure_drawdown(returns))
-  expect_equal(as.data.frame(both[[1]])[-(2:4)], as.data.frame(both[[2]])[-(2:4)], tolerance = 1e-10)
+  expect_equal(as.data.frame(both[[1]])[-(2:4)], as.data.frame(both[[2]])[-(2:4)],
+               tolerance = 1e-10)
 })
 
 test_that("profits add, and their drawdowns are in their own units", {
@@ -119,7 +134,8 @@ wealth_depth <- function(returns) {
 }
 
 apart_book <- function() {
-  as_prices(data.frame(date = as.Date("2024-01-01") + 0:4, A = c(1, 1, 1.5, NA, 2), B = c(NA, 2, NA, 3, NA),
+  as_prices(data.frame(date = as.Date("2024-01-01") + 0:4, A = c(1, 1, 1.5, NA, 2),
+                       B = c(NA, 2, NA, 3, NA),
                        C = c(NA, NA, NA, NA, 1)))
 }
 
@@ -129,7 +145,8 @@ test_that("a book is its weights times its parts, however it is rebalanced", {
   w <- c(DAX = 0.5, FTSE = 0.7, SMI = -0.2)
   every_day <- as_portfolio(prices, weights = w, rebalance = "day")
   expect_equal(colnames(every_day), c("PORTFOLIO", colnames(r)))
-  expect_equal(unname(as.matrix(every_day)[, 1]), unname(drop(r[, names(w)] %*% w)), tolerance = 1e-11)
+  expect_equal(unname(as.matrix(every_day)[, 1]), unname(drop(r[, names(w)] %*% w)),
+               tolerance = 1e-11)
   expect_equal(every_day$holdings, w)
   held <- as_portfolio(as_returns(prices, "log"), weights = w)
   value <- drop(t(t(stocks()[, names(w)]) / stocks()[1, names(w)]) %*% w)
@@ -143,11 +160,14 @@ test_that("a book is its weights times its parts, however it is rebalanced", {
     wealth[t] <- sum(units * stocks()[t, names(w)])
     if (t < 1860 && month[t] != month[t + 1]) units <- w * wealth[t] / stocks()[t, names(w)]
   }
-  expect_equal(unname(as.matrix(monthly)[, 1]), wealth[-1] / wealth[-1860] - 1, tolerance = 1e-11)
+  expect_equal(unname(as.matrix(monthly)[, 1]), wealth[-1] / wealth[-1860] - 1,
+               tolerance = 1e-11)
   # Shares, with money beside them that earns.
-  shares <- as_portfolio(prices, shares = c(DAX = 10, CAC = 2), cash = 5000, cash_return = 0.03, name = "FUND")
+  shares <- as_portfolio(prices, shares = c(DAX = 10, CAC = 2), cash = 5000,
+                         cash_return = 0.03, name = "FUND")
   value <- drop(stocks()[, c("DAX", "CAC")] %*% c(10, 2)) + 5000 * 1.03^((0:1859) / 252)
-  expect_equal(unname(as.matrix(shares)[, "FUND"]), unname(value[-1] / value[-1860] - 1), tolerance = 1e-11)
+  expect_equal(unname(as.matrix(shares)[, "FUND"]), unname(value[-1] / value[-1860] - 1),
+               tolerance = 1e-11)
   expect_equal(shares$holdings[["cash"]], 5000 / value[[1]])
   # The rest in cash, or borrowed; or weights in any unit.
   rest <- as_portfolio(prices, weights = c(DAX = 1.5), cash = "rest", rebalance = "day")
@@ -158,24 +178,30 @@ test_that("a book is its weights times its parts, however it is rebalanced", {
   file <- written("security,weight", "DAX,0.6", "SMI,0.3", "cash,0.1")
   expect_identical(as_portfolio(prices, weights = file)$values,
                    as_portfolio(prices, weights = c(DAX = 0.6, SMI = 0.3), cash = 0.1)$values)
-  expect_identical(as_portfolio(prices, weights = data.frame(security = c("SMI", "DAX"), weight = c(0.4, 0.6)))$values,
+  expect_identical(as_portfolio(prices, weights = data.frame(security = c("SMI", "DAX"),
+                                                             weight = c(0.4, 0.6)))$values,
                    as_portfolio(prices, weights = c(SMI = 0.4, DAX = 0.6))$values)
   # Every measure takes it beside its parts.
   volatility <- measure_volatility(monthly)
   expect_equal(volatility$volatility[1], sd(as.matrix(monthly)[, 1]), tolerance = 1e-12)
-  expect_equal(measure_beta(every_day, "CAC")$beta[1], sum(w * measure_beta(prices, "CAC")$beta[c(1, 3, 2)]),
+  expect_equal(measure_beta(every_day, "CAC")$beta[1],
+               sum(w * measure_beta(prices, "CAC")$beta[c(1, 3, 2)]),
                tolerance = 1e-10)
-  expect_equal(measure_drawdown(held)$max_drawdown[1], min(wealth_depth(held)), tolerance = 1e-10)
+  expect_equal(measure_drawdown(held)$max_drawdown[1], min(wealth_depth(held)),
+               tolerance = 1e-10)
   weekly <- as_returns(monthly, every = "week")
   friday <- which(!duplicated(format(stock_dates(), "%G-%V"), fromLast = TRUE))
-  expect_equal(unname(as.matrix(weekly)[, 1]), diff(wealth[friday]) / wealth[head(friday, -1)], tolerance = 1e-10)
+  expect_equal(unname(as.matrix(weekly)[, 1]),
+               diff(wealth[friday]) / wealth[head(friday, -1)], tolerance = 1e-10)
   # Given returns make a book too.
   given <- as_returns(as.data.frame(as_returns(prices)), given = "returns")
-  expect_equal(as.matrix(as_portfolio(given, weights = w))[, 1], as.matrix(as_portfolio(prices, weights = w))[, 1],
+  expect_equal(as.matrix(as_portfolio(given, weights = w))[, 1],
+               as.matrix(as_portfolio(prices, weights = w))[, 1],
                tolerance = 1e-10)
   # It lives while all its parts do; where one has no price, the last one counts.
   gaps <- apart_book()
-  expect_message(book <- as_portfolio(gaps, weights = c(A = 0.5, B = 0.5)), class = "imbroglio_note_book_life")
+  expect_message(book <- as_portfolio(gaps, weights = c(A = 0.5, B = 0.5)),
+                 class = "imbroglio_note_book_life")
   expect_equal(as.vector(book$prices$close[, 1]), c(NA, 100, 125, 150, NA))
   bad <- list(
     weights = function() as_portfolio(prices, weights = c(DAX = 0.5, SMI = 0.4)),
@@ -193,7 +219,9 @@ test_that("a book is its weights times its parts, however it is rebalanced", {
     ruin = function() as_portfolio(prices, weights = c(DAX = 6, SMI = -5)),
     too_short = function() as_portfolio(gaps, weights = c(A = 0.5, C = 0.5))
   )
-  for (i in seq_along(bad)) expect_error(bad[[i]](), class = paste0("imbroglio_error_", names(bad)[i]), info = i)
+  for (i in seq_along(bad)) expect_error(bad[[i]](),
+                                         class = paste0("imbroglio_error_", names(bad)[i]),
+                                         info = i)
 })
 
 test_that("the summary is what its measures say, sorted", {
@@ -208,8 +236,10 @@ test_that("the summary is what its measures say, sorted", {
   expect_identical(found$beta, beta$beta[row(beta)])
   expect_identical(found$information_ratio, apart$information_ratio[row(apart)])
   expect_identical(found$sharpe_annual, earned$sharpe_annual[row(earned)])
-  expect_identical(found$volatility_annual, measure_volatility(prices)$volatility_annual[row(earned)])
-  expect_identical(found$max_drawdown, measure_drawdown(as_returns(prices))$max_drawdown[row(earned)])
+  expect_identical(found$volatility_annual,
+                   measure_volatility(prices)$volatility_annual[row(earned)])
+  expect_identical(found$max_drawdown,
+                   measure_drawdown(as_returns(prices))$max_drawdown[row(earned)])
   expect_identical(found$es, measure_var(prices)$es[row(earned)])
   expect_false(is.unsorted(measure_summary(prices, sort_by = "max_drawdown")$max_drawdown))
   expect_false(is.unsorted(measure_summary(prices, sort_by = "security")$security))

@@ -164,7 +164,8 @@ test_that("samples at the edge are measured or said to have no answer", {
   expect_equal(line$n, c(1L, 2L, 0L))
   expect_true(all(is.na(line[c("beta", "alpha_error", "r_squared")])))
   expect_match(in_words(line), "too few returns", all = TRUE)
-  expect_equal(suppressWarnings(measure_tracking(prices, "FLAT"))$tracking_error, c(NA, sd(c(-0.5, 0.2)), NA))
+  expect_equal(suppressWarnings(measure_tracking(prices, "FLAT"))$tracking_error,
+               c(NA, sd(c(-0.5, 0.2)), NA))
   expect_equal(suppressWarnings(measure_var(prices))$var[4], NA_real_)
 })
 
@@ -178,10 +179,12 @@ test_that("numbers do not depend on the number of threads or of securities", {
     RcppParallel::setThreadOptions(numThreads = threads)
     list(measure_volatility(returns, window = 20, as = "matrix"), measure_drawdown(returns),
          measure_var(returns), measure_return(returns), measure_return(returns, window = 50),
-         measure_beta(returns, "S001", errors = "newey-west"), measure_beta(returns, "S001", window = 50),
+         measure_beta(returns, "S001", errors = "newey-west"),
+         measure_beta(returns, "S001", window = 50),
          measure_tracking(returns, "S001", window = 50), drawdown_series(returns),
          drawdown_episodes(returns, worst = 2), measure_drawdown(returns, window = 50),
-         measure_volatility(returns, method = c("ewma", "garch")), measure_summary(returns, "S001"),
+         measure_volatility(returns, method = c("ewma", "garch")),
+         measure_summary(returns, "S001"),
          correlate_returns(returns[, 1:40], on = "pairwise"))
   })
   RcppParallel::setThreadOptions()
@@ -314,7 +317,8 @@ test_that("arguments that cannot be are refused, with what is wrong", {
     function() measure_beta(returns, "DAX", errors = "newey-west", lags = -1),
     function() measure_beta(returns, "DAX", every = "hour"),
     function() measure_beta(returns, stock_prices()[, "DAX"]),
-    function() measure_beta(returns, as_returns(as.data.frame(returns)[, 1:2], given = "returns")),
+    function() measure_beta(returns, as_returns(as.data.frame(returns)[, 1:2],
+                                                given = "returns")),
     function() measure_tracking(returns, benchmark = NULL),
     function() measure_drawdown(returns, level = 95),
     function() drawdown_episodes(returns, worst = 0),
@@ -325,7 +329,8 @@ test_that("arguments that cannot be are refused, with what is wrong", {
   )
   for (f in wrong) expect_error(f(), class = "imbroglio_error_argument")
   expect_error(measure_var(returns, level = 95), "0.95")
-  for (f in list(function() measure_beta(returns, "DAXX"), function() measure_return(returns, risk_free = "DAXX"))) {
+  for (f in list(function() measure_beta(returns, "DAXX"),
+                 function() measure_return(returns, risk_free = "DAXX"))) {
     expect_error(f(), class = "imbroglio_error_security")
   }
   monthly <- as_prices(data.frame(date = as.Date("2024-01-31") + c(0, 29, 60), A = 1:3))

@@ -53,25 +53,40 @@ test_that("every measure of every kind is read in words", {
   returns <- as_returns(prices)
   one <- returns[, c("BAYALL", "TARROW")]
   cases <- list(
-    list(measure_return(one), "^BAYALL returned 160.6 % in all, 9.8 % a year; its best day was 4.50 % \\(2021-07-14\\)"),
-    list(measure_return(one, window = 250), "^BAYALL, over 250 daily returns: .* a year on 2025-12-31; highest"),
-    list(measure_beta(one, "BAYALL"), "^When BAYALL moves 1 %, TARROW moves 1.27 % \\(1.22 to 1.33\\), and 42 % of"),
-    list(measure_beta(one, "BAYALL", window = 250), "^TARROW, over 250 daily returns: 1.26 beta against BAYALL on"),
-    list(measure_tracking(one, "BAYALL", total = FALSE), "^TARROW was ahead of BAYALL by 3.64 % a year, with a tracking error of 20.8 %"),
-    list(measure_volatility(one, method = "ewma"), "^BAYALL: volatility 0.86 % a day, 13.6 % a year \\(ewma\\)"),
-    list(volatility_series(one, method = "garch"), "^BAYALL, by garch: 14.6 % a year on 2025-12-31; highest"),
-    list(fit_garch(one), "^BAYALL: volatility 14.6 % a year now, 14.2 % in the long run; half of a shock is gone after"),
-    list(predict(fit_garch(one), 3), "^BAYALL: 14.6 % a year in 3 days, 1.59 % over all of them"),
-    list(measure_drawdown(one, window = 250), "^BAYALL, over 250 daily returns: .* below its high on"),
-    list(drawdown_episodes(one, worst = 1), "^BAYALL, number 1: 34.9 % in 99 days, made good after 269 days"),
+    list(measure_return(one),
+         "^BAYALL returned 160.6 % in all, 9.8 % a year; its best day was 4.50 % \\(2021-07-14\\)"),
+    list(measure_return(one, window = 250),
+         "^BAYALL, over 250 daily returns: .* a year on 2025-12-31; highest"),
+    list(measure_beta(one, "BAYALL"),
+         "^When BAYALL moves 1 %, TARROW moves 1.27 % \\(1.22 to 1.33\\), and 42 % of"),
+    list(measure_beta(one, "BAYALL", window = 250),
+         "^TARROW, over 250 daily returns: 1.26 beta against BAYALL on"),
+    list(measure_tracking(one, "BAYALL", total = FALSE),
+         "^TARROW was ahead of BAYALL by 3.64 % a year, with a tracking error of 20.8 %"),
+    list(measure_volatility(one, method = "ewma"),
+         "^BAYALL: volatility 0.86 % a day, 13.6 % a year \\(ewma\\)"),
+    list(volatility_series(one, method = "garch"),
+         "^BAYALL, by garch: 14.6 % a year on 2025-12-31; highest"),
+    list(fit_garch(one),
+         "^BAYALL: volatility 14.6 % a year now, 14.2 % in the long run; half of a shock is gone after"),
+    list(predict(fit_garch(one), 3),
+         "^BAYALL: 14.6 % a year in 3 days, 1.59 % over all of them"),
+    list(measure_drawdown(one, window = 250),
+         "^BAYALL, over 250 daily returns: .* below its high on"),
+    list(drawdown_episodes(one, worst = 1),
+         "^BAYALL, number 1: 34.9 % in 99 days, made good after 269 days"),
     list(correlate_returns(one), "^BAYALL and TARROW: correlation 0.65"),
-    list(correlate_returns(one, window = 250), "^TARROW, over 250 daily returns: .* correlation on"),
-    list(measure_summary(one), "^BAYALL: 9.8 % a year at a volatility of 13.8 %, at worst 34.9 % below its high")
+    list(correlate_returns(one, window = 250),
+         "^TARROW, over 250 daily returns: .* correlation on"),
+    list(measure_summary(one),
+         "^BAYALL: 9.8 % a year at a volatility of 13.8 %, at worst 34.9 % below its high")
   )
   for (case in cases) expect_match(in_words(case[[1]])[1], case[[2]])
   found <- lapply(list(measure_return(returns), measure_beta(returns, "BAYALL"),
-                       measure_tracking(returns, "BAYALL", total = FALSE), measure_summary(returns),
-                       correlate_returns(returns, "pairwise"), measure_beta(returns, "BAYALL", window = 250)),
+                       measure_tracking(returns, "BAYALL", total = FALSE),
+                       measure_summary(returns),
+                       correlate_returns(returns, "pairwise"),
+                       measure_beta(returns, "BAYALL", window = 250)),
                   imbroglio:::headline)
   expect_equal(unlist(found), c(
     "DUNLACE returned most (23.5 % a year), EBBING least (-1.8 %).",
@@ -99,20 +114,26 @@ test_that("figures show the data, cut all panels together and are written whole"
   # The line's figure: benchmark on x, security on y, one scale, the equation of the fit.
   line <- ggplot2::autoplot(measure_beta(returns[, c("BAYALL", "TARROW")], "BAYALL"))
   drawn <- ggplot2::ggplot_build(line)
-  expect_equal(drawn$data[[3]][c("x", "y")], data.frame(x = as.matrix(returns)[, "BAYALL"], y = as.matrix(returns)[, "TARROW"]),
+  expect_equal(drawn$data[[3]][c("x", "y")],
+               data.frame(x = as.matrix(returns)[, "BAYALL"],
+                          y = as.matrix(returns)[, "TARROW"]),
                ignore_attr = TRUE)
   expect_equal(drawn$layout$panel_params[[1]]$x.range, drawn$layout$panel_params[[1]]$y.range)
   fit <- lm(TARROW ~ BAYALL, as.data.frame(returns))
   band <- predict(fit, data.frame(BAYALL = drawn$data[[4]]$x), interval = "confidence")
-  expect_equal(as.matrix(drawn$data[[4]][c("ymin", "ymax")]), band[, -1], ignore_attr = TRUE, tolerance = 1e-10)
-  expect_match(drawn$data[[6]]$label, sprintf("y = %.3f x + %.3f %%", coef(fit)[2], 100 * coef(fit)[1]), fixed = TRUE)
+  expect_equal(as.matrix(drawn$data[[4]][c("ymin", "ymax")]), band[, -1],
+               ignore_attr = TRUE, tolerance = 1e-10)
+  expect_match(drawn$data[[6]]$label,
+               sprintf("y = %.3f x + %.3f %%", coef(fit)[2], 100 * coef(fit)[1]), fixed = TRUE)
   # Today's volatility stands in its own history.
   windows <- measure_volatility(returns[, "TARROW"], window = c(6, 250))
   stands <- ggplot2::autoplot(windows, by_window = TRUE)$data
   for (i in 1:2) {
     v <- 100 * na.omit(windows$volatility_annual[windows$window == c(6, 250)[i]])
-    expect_equal(unlist(stands[i, c("low", "middle", "high", "now", "below")], use.names = FALSE),
-                 c(quantile(v, c(0.05, 0.5, 0.95)), tail(v, 1), mean(v < tail(v, 1))), ignore_attr = TRUE)
+    expect_equal(unlist(stands[i, c("low", "middle", "high", "now", "below")],
+                        use.names = FALSE),
+                 c(quantile(v, c(0.05, 0.5, 0.95)), tail(v, 1), mean(v < tail(v, 1))),
+                 ignore_attr = TRUE)
   }
   # The same security has the same colour alone and among others.
   among <- ggplot2::ggplot_build(ggplot2::autoplot(returns))$data[[2]]
@@ -130,22 +151,28 @@ test_that("figures show the data, cut all panels together and are written whole"
                   measure_var(returns, rank = c("up", "down")),
                   measure_return(returns), measure_return(returns[, "TARROW"]),
                   measure_return(returns, window = 250),
-                  measure_volatility(returns[, "TARROW"], window = c(20, 60), method = "absolute-test"),
-                  volatility_series(returns[, c("TARROW", "CORRACK")], method = c("ewma", "garch")),
+                  measure_volatility(returns[, "TARROW"], window = c(20, 60),
+                                     method = "absolute-test"),
+                  volatility_series(returns[, c("TARROW", "CORRACK")],
+                                    method = c("ewma", "garch")),
                   volatility_series(returns[, "TARROW"], method = c("ewma", "garch")),
                   fit_garch(returns[, "TARROW"], "student"),
                   measure_volatility(returns[, 1:3], method = c("deviation", "ewma")),
-                  measure_beta(returns, "BAYALL"), measure_beta(returns[, 1:2], "BAYALL", risk_free = 0.02),
+                  measure_beta(returns, "BAYALL"),
+                  measure_beta(returns[, 1:2], "BAYALL", risk_free = 0.02),
                   measure_beta(returns[, 1:3], "BAYALL", window = c(60, 250)),
-                  suppressMessages(measure_beta(prices[, 1:3], "BAYALL", every = c("day", "month"))),
+                  suppressMessages(measure_beta(prices[, 1:3], "BAYALL",
+                                                every = c("day", "month"))),
                   measure_tracking(returns, "BAYALL", total = FALSE),
                   measure_tracking(returns[, c("CORRACK", "BAYALL")], "BAYALL", total = FALSE),
                   measure_tracking(returns[, 1:2], "BAYALL", window = 60),
                   measure_drawdown(prices[, "EBBING"]), measure_drawdown(prices, window = 250),
-                  drawdown_episodes(prices[, "TARROW"], worst = 5), drawdown_series(returns[, "TARROW"]),
+                  drawdown_episodes(prices[, "TARROW"], worst = 5),
+                  drawdown_series(returns[, "TARROW"]),
                   measure_drawdown(as_returns(data.frame(date = as.Date("2024-01-01") + 0:99, P = sin(1:100)),
                                               given = "profits")),
-                  correlate_returns(returns, "pairwise"), correlate_returns(returns[, 1:3], window = 60),
+                  correlate_returns(returns, "pairwise"),
+                  correlate_returns(returns[, 1:3], window = 60),
                   measure_summary(returns), measure_summary(returns[, 1]),
                   as_portfolio(prices, weights = c(TARROW = 0.5, BAYBOND = 0.5)))
   for (i in seq_along(figures)) {
