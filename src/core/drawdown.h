@@ -3,8 +3,9 @@
 #include <array>
 #include <cmath>
 #include <cstddef>
+#include <cstdint>
 #include <vector>
-#include "returns.h"
+#include "common.h"
 
 namespace imbroglio {
 
@@ -107,57 +108,64 @@ struct UnderWater {
   double time = missing, pain = missing, ulcer = missing, at_risk = missing;
 };
 
-// The value that would stand at `place`, counted from 0, were x in order: x is cut into
-// bins of one width, and only the bin that holds it is put in order. `spare` is room.
-inline double at_place(const std::vector<double>& x, double highest, std::size_t place, std::vector<double>& spare) {
-  constexpr std::size_t bins = 512;
-  const double scale = highest > 0.0 ? static_cast<double>(bins - 1) / highest : 0.0;
-  auto bin = [=](double v) { return static_cast<std::size_t>(v * scale); };
-  std::array<std::size_t, bins> count{};
-  for (double v : x) ++count[bin(v)];
-  std::size_t chosen = 0;
-  while (place >= count[chosen]) place -= count[chosen++];
+// The quantile (type 7) of n values from 0 to `highest`: cut into bins of one width, so that
+// only those from the bin that holds it on are put in order. `spare` is room.
+inline double quantile_of(const double* x, std::size_t n, double highest, double level, std::vector<double>& spare) {
+  constexpr int bins = 1024;
+  const double place = static_cast<double>(n - 1) * level, scale = highest > 0.0 ? (bins - 1) / highest : 0.0;
+  std::array<std::uint32_t, bins> count{};
+  for (std::size_t i = 0; i < n; ++i) ++count[static_cast<int>(x[i] * scale)];
+  std::size_t at = static_cast<std::size_t>(place);
+  int chosen = 0;
+  while (at >= count[chosen]) at -= count[chosen++];
   spare.clear();
-  for (double v : x) if (bin(v) == chosen) spare.push_back(v);
-  std::nth_element(spare.begin(), spare.begin() + static_cast<std::ptrdiff_t>(place), spare.end());
-  return spare[place];
+  for (std::size_t i = 0; i < n; ++i) if (static_cast<int>(x[i] * scale) >= chosen) spare.push_back(x[i]);
+  const auto middle = spare.begin() + static_cast<std::ptrdiff_t>(at);
+  std::nth_element(spare.begin(), middle, spare.end());
+  const double lower = *middle, upper = middle + 1 < spare.end() ? *std::min_element(middle + 1, spare.end()) : lower;
+  return lower + (place - std::floor(place)) * (upper - lower);
 }
 
 // Over the dates after the first. `depth` and `spare` are room.
 inline UnderWater under_water(const double* wealth, std::size_t n, bool additive, double level, std::vector<double>& depth,
                               std::vector<double>& spare) {
   UnderWater found;
-  depth.clear();
-  double high = missing, sum = 0.0, squares = 0.0, lowest = 0.0, deepest = 0.0, falls = 0.0, below = 0.0, episodes = 0.0;
-  for (std::size_t t = 0; t < n; ++t) {
+  depth.resize(n);
+  std::size_t known = 0, t = 0;
+  while (t < n && std::isnan(wealth[t])) ++t;
+  if (t == n) return found;
+  double high = wealth[t], lowest = 0.0, falls = 0.0, deepest = 0.0, episodes = 0.0;
+  for (++t; t < n; ++t) {
     const double w = wealth[t];
     if (std::isnan(w)) continue;
-    if (!(w < high)) {
+    if (w >= high) {
       falls += lowest;
+      episodes += lowest > 0.0;
       lowest = 0.0;
-      if (!std::isnan(high)) depth.push_back(0.0);
       high = w;
+      depth[known++] = 0.0;
       continue;
     }
     const double d = -fall(w, high, additive);
-    episodes += lowest == 0.0;
     lowest = std::max(lowest, d);
     deepest = std::max(deepest, d);
-    sum += d;
-    squares += d * d;
-    below += 1.0;
-    depth.push_back(d);
+    depth[known++] = d;
   }
-  if (depth.empty()) return found;
-  const double size = static_cast<double>(depth.size()), place = (size - 1.0) * level;
-  const std::size_t at = static_cast<std::size_t>(place);
+  if (known == 0) return found;
+  episodes += lowest > 0.0;
+  const double* d = depth.data();
+  const auto [sum, squares, below] = sums_of<3>(known, [=](auto at, auto& sums) {
+    const auto here = at(d), none = here - here, one = none + 1.0;
+    sums[0] += here;
+    sums[1] += here * here;
+    sums[2] += here > none ? one : none;
+  });
+  const double size = static_cast<double>(known);
   found.average = episodes > 0.0 ? -(falls + lowest) / episodes : 0.0;
   found.time = below / size;
   found.pain = sum / size;
   found.ulcer = std::sqrt(squares / size);
-  const double lower = at_place(depth, deepest, at, spare);
-  const double upper = at + 1 < depth.size() ? at_place(depth, deepest, at + 1, spare) : lower;
-  found.at_risk = lower + (place - static_cast<double>(at)) * (upper - lower);
+  found.at_risk = quantile_of(d, known, deepest, level, spare);
   return found;
 }
 
