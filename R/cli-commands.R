@@ -144,8 +144,7 @@ run_volatility <- function(files, options) {
     kinds <- c(garch = "normal", "garch-student" = "student")[options$method %||% "garch"]
     if (anyNA(kinds)) fail("argument", "--parameters and --horizon are of --method garch and garch-student.")
     fit <- do.call(fit_garch, c(list(returns, innovations = unname(kinds)), given("per_year")))
-    return(hand_over_measured(if (is.null(options$horizon)) fit else stats::predict(fit, options$horizon), options,
-                              volatility_series(returns, options$method %||% "garch")))
+    return(hand_over_measured(if (is.null(options$horizon)) fit else stats::predict(fit, options$horizon), options))
   }
   if (options$series) {
     return(hand_over_measured(do.call(volatility_series,

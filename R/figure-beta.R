@@ -18,7 +18,8 @@ line_figure <- function(object, line) {
   points <- points_of_line(object, line)
   ends <- range(points$x, points$y, 0)
   ends <- ends + c(-0.04, 0.04) * diff(ends)
-  band <- band_of_line(points, line, ends)
+  confidence <- attr(object, "line")$confidence
+  band <- band_of_line(points, line, ends, confidence)
   colour <- colour_of(line$security, attr(object, "source")$universe)
   sign <- if (line$alpha < 0) "-" else "+"
   equation <- sprintf("y = %.3f x %s %.3f %%\nR\u00b2 = %.2f\nbeta %.3f to %.3f", line$beta, sign,
@@ -44,7 +45,8 @@ line_figure <- function(object, line) {
     ggplot2::coord_fixed(xlim = ends, ylim = ends, expand = FALSE) +
     ggplot2::scale_x_continuous(labels = percent_axis) + ggplot2::scale_y_continuous(labels = percent_axis) +
     titles(in_words(object),
-           "Each dot is one return of both. Line by least squares, with the 95 % band of the mean", basis(object),
+           sprintf("Each dot is one return of both. Line by least squares, with the %s band of the mean",
+                                      unit_text$level(confidence)), basis(object),
            x = axis(line$benchmark), y = axis(line$security), share = 0.62) +
     imbroglio_theme()
 }
@@ -67,7 +69,8 @@ betas_figure <- function(object, table) {
     ggplot2::scale_colour_manual(values = colour_of(unique(table$security), attr(object, "source")$universe)) +
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(c(0.04, 0.1))) +
     titles(if (ordered) headline(object) else sides_in_words(table),
-           "Dot: beta; bar: its interval of confidence. Dashed: as the benchmark", basis(object),
+           sprintf("Dot: beta; bar: its %s interval. Dashed: as the benchmark",
+                                                                            unit_text$level(attr(object, "line")$confidence)), basis(object),
            x = paste("Beta against", some(unique(table$benchmark)))) +
     imbroglio_theme() +
     ggplot2::theme(panel.grid.major.y = ggplot2::element_blank(), axis.text.y = ggplot2::element_text(colour = ink))

@@ -94,7 +94,7 @@ lines_of <- function(found, per_year, choices, together) {
              if (together) c(together = "yes"))
   result <- new_result(Filter(Negate(is.null), columns), "beta",
                        beside_basis(returns, rows, columns, per_year, words), returns)
-  attr(result, "free") <- free[c("rates", "start", "name")]
+  attr(result, "line") <- c(free[c("rates", "name")], choices["confidence"])
   result
 }
 
@@ -132,7 +132,6 @@ joint_lines <- function(returns, benchmarks, rows, free, choices) {
                         returns$kind == "log")
     values <- both$values - if (with_series) both$values[, k + 2L] else sum(free$rates)
     fit <- joint_line(values[, 1L], values[, 1L + seq_len(k), drop = FALSE], choices)
-    ends <- range(both$row, length(returns$dates) + 1L)
     list(security = rep(colnames(returns$values)[row], k), benchmark = benchmarks,
          from = rep(returns$dates[both$row[1L]], k), to = rep(returns$dates[both$row[length(both$row)]][1L], k),
          n = rep(nrow(values), k), beta = fit$beta, beta_error = fit$beta_error, alpha = rep(fit$alpha, k),
@@ -188,7 +187,7 @@ beta_side_by_side <- function(found, every, last, per_year, choices, together) {
       line <- lines_of(list(returns = returns, names = found$names), per_year, choices, together)
       columns <- as.list(as.data.frame(line))
       parts[[length(parts) + 1L]] <- list(
-        basis = basis(line), returns = returns, free = attr(line, "free"),
+        basis = basis(line), returns = returns, line = attr(line, "line"),
         columns = c(columns[1:2], list(every = rep(frequency, length(columns$n))),
                     if (!is.null(span)) list(span = rep(span, length(columns$n))), columns[-(1:2)])
       )
@@ -206,7 +205,7 @@ beta_side_by_side <- function(found, every, last, per_year, choices, together) {
                      if (!is.null(last)) c(last = paste(last, collapse = ", ")),
                      about$choices)
   result <- new_result(lapply(columns, `[`, order), "beta", about, parts[[1L]]$returns)
-  attr(result, "free") <- parts[[1L]]$free
+  attr(result, "line") <- parts[[1L]]$line
   result
 }
 
@@ -265,7 +264,7 @@ beside_basis <- function(returns, rows, columns, per_year, choices, rolling = !i
 # What a picture of a line shows: the points, and the band of its mean.
 points_of_line <- function(result, line) {
   returns <- attr(result, "source")
-  free <- attr(result, "free")
+  free <- attr(result, "line")
   series <- length(free$rates) > 1L
   columns <- match(c(line$security, line$benchmark, if (series) free$name), colnames(returns$values))
   both <- core_common(returns$values[, columns, drop = FALSE], starts_of(returns)[columns], spans_gaps(returns),
@@ -274,7 +273,7 @@ points_of_line <- function(result, line) {
   data.frame(x = both[, 2L] - less, y = both[, 1L] - less)
 }
 
-band_of_line <- function(points, line, ends, confidence = 0.95) {
+band_of_line <- function(points, line, ends, confidence) {
   x <- seq(ends[1L], ends[2L], length.out = 101L)
   mean <- mean(points$x)
   error <- line$residual_volatility * sqrt(1 / line$n + (x - mean)^2 / sum((points$x - mean)^2))

@@ -20,9 +20,13 @@ own_estimators <- list(
     title = "Exponentially weighted", needs = "returns",
     formula = "s2_t = d s2_(t-1) + (1 - d) r_t^2, s2_1 = r_1^2, of the period after t", source = "",
     whole = function(values, choices) {
-      kurtosis <- if (choices$errors == "normal") 0 else core_moments(values, FALSE)$kurtosis
-      list(volatility = last_of(core_decayed_deviation(values, choices$decay)),
-           spread = sqrt(pmax(0, (2 + kurtosis) * (1 - choices$decay) / (1 + choices$decay))))
+      found <- core_moments(values, FALSE)
+      kurtosis <- if (choices$errors == "normal") 0 else found$kurtosis
+      # The squares of the weights: (1 - d) d^k going back, d^(n - 1) of the first.
+      d <- choices$decay
+      first <- d^(2 * (found$n - 1))
+      weights <- (1 - d) / (1 + d) * (1 - first) + first
+      list(volatility = last_of(core_decayed_deviation(values, d)), spread = sqrt(pmax(0, (2 + kurtosis) * weights)))
     },
     path = function(values, choices) core_decayed_deviation(values, choices$decay)
   ),

@@ -28,8 +28,8 @@
 #' `errors = "normal"`, \eqn{s \sqrt{1 / (2 (n - 1))}}{s sqrt(1 / (2 (n - 1)))}, with the interval of the
 #' chi-squared distribution; for `errors = "kurtosis"`, which is what fat tails ask for, with the sample's excess
 #' kurtosis \eqn{K}{K}, \eqn{\frac{s}{2} \sqrt{2 / (n - 1) + K / n}}{s/2 sqrt(2 / (n - 1) + K / n)}, and the interval
-#' \eqn{s \exp(\pm z\, error / s)}{s exp(+- z error / s)}. Exponentially weighted, \eqn{(1 - d)/(1 + d)}{(1 - d)/(1 + d)} stands for
-#' \eqn{1/n}{1/n}. Of the range estimators it is that of the mean of their daily terms. GARCH has
+#' \eqn{s \exp(\pm z\, error / s)}{s exp(+- z error / s)}. Exponentially weighted, the sum of the squared weights, near \eqn{(1 - d)/(1 + d)}{(1 - d)/(1 + d)},
+#' stands for \eqn{1/n}{1/n}. Of the range estimators it is that of the mean of their daily terms. GARCH has
 #' those of its parameters instead. They take returns as independent.
 #'
 #' @section How it is computed:

@@ -39,7 +39,9 @@ print.imbroglio_result <- function(x, ...) {
 #' @exportS3Method pillar::tbl_sum
 tbl_sum.imbroglio_result <- function(x, ...) {
   stats::setNames(
-    c(paste(count(nrow(x), "row"), "of", count(length(unique(x$security)), "security", "securities")),
+    c(paste(c(count(nrow(x), "row"),
+              if (!is.null(x[["security"]])) count(length(unique(x[["security"]])), "security", "securities")),
+            collapse = " of "),
       format(basis(x))),
     c(title_of(x), "Basis")
   )

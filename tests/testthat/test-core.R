@@ -55,3 +55,12 @@ test_that("days are written as R writes them", {
   wanted[!is.na(days)] <- sprintf("%04d%s", as.POSIXlt(days)$year[!is.na(days)] + 1900, format(days[!is.na(days)], "-%m-%d"))
   expect_equal(imbroglio:::core_iso_days(days), wanted)
 })
+
+test_that("numbers are written with few digits, and read again by R as well as exactly", {
+  set.seed(12)
+  x <- c(rnorm(2e4) * 10^sample(-12:12, 2e4, TRUE), 0.1, 1 / 3, 1e23, 5e-324, .Machine$double.xmax, 0, -0.25)
+  text <- imbroglio:::core_shortest(x)
+  expect_identical(as.numeric(text), x)
+  expect_identical(jsonlite::fromJSON(paste0("[", paste(text, collapse = ","), "]")), x)
+  expect_equal(imbroglio:::core_shortest(c(0.1, 0.25, NA, 12345.678)), c("0.1", "0.25", "NA", "12345.678"))
+})

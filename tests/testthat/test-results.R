@@ -27,6 +27,7 @@ test_that("a result is a tibble that keeps its basis through verbs, and sheds it
                "2016-01-05 to 2025-12-31; 1,365 to 2,572 daily simple returns a security",
                fixed = TRUE)
   expect_output(print(found), "spanned by the next return")
+  expect_no_warning(expect_output(print(result[c("level", "var")]), "Value at risk: 30 rows\n"))
   expect_output(print(returns), "CORRACK +2016-01-05 +2025-12-31 +2,542 +30")
 })
 
@@ -157,6 +158,7 @@ test_that("figures show the data, cut all panels together and are written whole"
                                     method = c("ewma", "garch")),
                   volatility_series(returns[, "TARROW"], method = c("ewma", "garch")),
                   fit_garch(returns[, "TARROW"], "student"),
+                  predict(fit_garch(returns[, c("TARROW", "BAYALL")], c("normal", "student")), 60),
                   measure_volatility(returns[, 1:3], method = c("deviation", "ewma")),
                   measure_beta(returns, "BAYALL"),
                   measure_beta(returns[, 1:2], "BAYALL", risk_free = 0.02),

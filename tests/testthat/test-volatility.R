@@ -17,6 +17,10 @@ test_that("exponentially weighted volatility is its recursion, by decay or half-
   now <- measure_volatility(returns, method = "ewma", decay = 0.9, errors = "normal")
   series <- volatility_series(returns, decay = 0.9, as = "matrix")
   expect_equal(now$volatility, unname(series[nrow(series), ]))
+  # Of few returns the first one still weighs much.
+  short <- measure_volatility(as_returns(prices[1:6, "BAYALL"], "log"), method = "ewma", decay = 0.9, errors = "normal")
+  w <- c(0.9^4, 0.1 * 0.9^(3:0))
+  expect_equal(short$volatility_error, short$volatility * sqrt(2 * sum(w^2)) / 2, tolerance = 1e-12)
   # Its error is that of a weighted mean of squares: the squared weights add up.
   w <- 0.1 * 0.9^(0:2000)
   expect_equal(now$volatility_error, now$volatility * sqrt(2 * sum(w^2)) / 2, tolerance = 1e-10)
