@@ -37,7 +37,7 @@ commands <- function() {
       run = run_returns
     ),
     volatility = list(
-      says = "volatility, of the whole sample or rolling, by nine methods",
+      says = "volatility, of the whole sample or rolling, by eight methods",
       takes = "FILE",
       options = c(choose, "every", "kind", "window", "min-obs", "per-year", "method", "decay", "half-life", "errors",
                   "confidence", "series", "parameters", "horizon", "by-window", book, hand_on),

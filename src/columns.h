@@ -57,4 +57,19 @@ void over_observed(Observed& seen, std::vector<double>& dense, const double* fro
   for (std::size_t i = 0; i < dense.size(); ++i) to[seen.row(i)] = dense[i];
 }
 
+// The same of every column of a matrix; `roll` must be the same for all, and keep nothing.
+template <class Roll>
+Rcpp::NumericMatrix over_each(const Rcpp::NumericMatrix& x, Roll roll) {
+  const std::size_t n = x.nrow(), k = x.ncol();
+  Rcpp::NumericMatrix out(Rcpp::no_init(n, k));
+  const double* from = x.begin();
+  double* to = out.begin();
+  over_columns(n, k, [=](std::size_t first, std::size_t last) {
+    Observed seen;
+    std::vector<double> dense;
+    for (std::size_t j = first; j < last; ++j) over_observed(seen, dense, from + j * n, n, to + j * n, roll);
+  });
+  return out;
+}
+
 }  // namespace imbroglio

@@ -46,15 +46,7 @@ Rcpp::NumericMatrix core_rolling_deviation(const Rcpp::NumericMatrix& x, int win
 
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_rolling_mean(const Rcpp::NumericMatrix& x, int window, int min_obs) {
-  const std::size_t n = x.nrow(), k = x.ncol();
-  Rcpp::NumericMatrix out(Rcpp::no_init(n, k));
-  const double* from = x.begin();
-  double* to = out.begin();
-  imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
-    imbroglio::Observed seen;
-    std::vector<double> dense;
-    auto roll = [=](const double* values, std::size_t size, double* out) { imbroglio::rolling_mean(values, size, window, min_obs, out); };
-    for (std::size_t j = first; j < last; ++j) imbroglio::over_observed(seen, dense, from + j * n, n, to + j * n, roll);
+  return imbroglio::over_each(x, [=](const double* values, std::size_t size, double* into) {
+    imbroglio::rolling_mean(values, size, window, min_obs, into);
   });
-  return out;
 }

@@ -44,19 +44,9 @@ Rcpp::NumericMatrix core_drawdown_series(const Rcpp::NumericMatrix& wealth, bool
 
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_rolling_drawdown(const Rcpp::NumericMatrix& wealth, int window, int min_obs, bool additive) {
-  const std::size_t n = wealth.nrow(), k = wealth.ncol();
-  Rcpp::NumericMatrix out(Rcpp::no_init(n, k));
-  const double* from = wealth.begin();
-  double* to = out.begin();
-  imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
-    imbroglio::Observed seen;
-    std::vector<double> dense;
-    auto roll = [=](const double* values, std::size_t size, double* into) {
-      imbroglio::rolling_drawdown(values, size, window, min_obs, additive, into);
-    };
-    for (std::size_t j = first; j < last; ++j) imbroglio::over_observed(seen, dense, from + j * n, n, to + j * n, roll);
+  return imbroglio::over_each(wealth, [=](const double* values, std::size_t size, double* into) {
+    imbroglio::rolling_drawdown(values, size, window, min_obs, additive, into);
   });
-  return out;
 }
 
 // The falls below a high of all columns, one after the other, each in order of time.
