@@ -232,7 +232,7 @@ returns_text <- function(returns, result, rows = 8L, most = 8L) {
   body <- c(list(c("date", format(returns$dates[last]))), cells)
   lines <- do.call(paste, c(lapply(body, function(v) formatC(v, width = max(nchar(v)))), sep = "  "))
   every <- frequencies[[returns$every]]$adverb
-  hidden <- c(if (nrow(returns) > rows) sprintf("%s earlier dates", count(nrow(returns) - rows)),
+  hidden <- c(if (nrow(returns) > rows) count(nrow(returns) - rows, "earlier date"),
               if (ncol(returns) > most) count(ncol(returns) - most, "more security", "more securities"))
   c(sprintf("%s %s returns, the last %s dates", sentence_case(every), returns$kind, count(length(last))), "",
     lines, "",

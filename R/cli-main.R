@@ -27,7 +27,8 @@ command <- function(words = commandArgs(trailingOnly = TRUE)) {
 
 tell <- function(prefix, condition, status = NULL) {
   lines <- strsplit(trimws(conditionMessage(condition)), "\n", fixed = TRUE)[[1L]]
-  # cli's marks of the second and later lines mean nothing without its colours.
+  # cli's marks mean nothing without its colours.
+  lines[1L] <- sub("^(\u2139|i) ", "", lines[1L])
   lines[-1L] <- sub("^\\S (?=\\S)", "", lines[-1L], perl = TRUE)
   say(prefix, paste(lines, collapse = "\n  "))
   status

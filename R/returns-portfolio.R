@@ -29,7 +29,8 @@
 #' book <- as_portfolio(prices, weights = c(OSSELL = 0.5, TARROW = 0.3, BAYBOND = 0.2), rebalance = "month")
 #' measure_volatility(book)
 #' measure_drawdown(book)
-#' measure_tracking(as_portfolio(prices, shares = c(OSSELL = 100, TARROW = 50)), benchmark = prices[, "BAYALL"], total = FALSE)
+#' fund <- as_portfolio(prices, shares = c(OSSELL = 100, TARROW = 50), name = "FUND")
+#' measure_tracking(fund, benchmark = "BAYALL", total = FALSE)
 #' @export
 as_portfolio <- function(x, weights = NULL, shares = NULL, rebalance = "never", cash = NULL, cash_return = 0,
                          normalise = FALSE, name = "PORTFOLIO") {
