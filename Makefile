@@ -15,7 +15,7 @@ test: setup-test build/installed
 	@Rscript tools/test.R
 
 check: setup-test
-	@tools/check
+	@tools/check $(CHECK)
 
 bench: setup-bench build/installed
 	@Rscript bench/rolling.R
