@@ -13,10 +13,6 @@ core_decayed_deviation <- function(x, decay) {
     .Call(`_imbroglio_core_decayed_deviation`, x, decay)
 }
 
-core_deviation <- function(x) {
-    .Call(`_imbroglio_core_deviation`, x)
-}
-
 core_rolling_deviation <- function(x, window, min_obs) {
     .Call(`_imbroglio_core_rolling_deviation`, x, window, min_obs)
 }

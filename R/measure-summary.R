@@ -23,7 +23,7 @@ measure_summary <- function(returns, benchmark = NULL, level = 0.99, per_year = 
                             sort_by = NULL) {
   returns <- take_returns(returns)
   per_year <- check_per_year(per_year, returns$every)
-  level <- check_level(check_fraction(level, "level"))
+  level <- check_fraction(level, "level")
   earned <- measure_return(returns, per_year = per_year, risk_free = risk_free)
   fallen <- core_max_drawdown(core_wealth(returns$values, returns$kind), FALSE)
   tail <- measure_var(returns, level = level)

@@ -52,7 +52,6 @@ stopifnot(isTRUE(all.equal(bare[999L, 7L], stats::cov(values[750:999, 1L], value
                            tolerance = 1e-10)))
 
 # GARCH, against optim() on the same likelihood in compiled R code.
-series <- volatility_series(returns[, "SECURITY0002"], as = "matrix")
 clustered <- matrix(stats::rnorm(2500L * 50L), 2500L) * 0.01
 for (j in seq_len(50L)) for (t in 2:2500L) clustered[t, j] <- clustered[t, j] * sqrt(0.1 + 900 * clustered[t - 1L, j]^2 + 0.8)
 dimnames(clustered) <- list(format(as.Date("2010-01-01") + 1:2500), sprintf("S%02d", 1:50))

@@ -51,17 +51,6 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// core_deviation
-Rcpp::NumericVector core_deviation(const Rcpp::NumericMatrix& x);
-RcppExport SEXP _imbroglio_core_deviation(SEXP xSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_deviation(x));
-    return rcpp_result_gen;
-END_RCPP
-}
 // core_rolling_deviation
 Rcpp::NumericMatrix core_rolling_deviation(const Rcpp::NumericMatrix& x, int window, int min_obs);
 RcppExport SEXP _imbroglio_core_rolling_deviation(SEXP xSEXP, SEXP windowSEXP, SEXP min_obsSEXP) {
@@ -455,7 +444,6 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_common", (DL_FUNC) &_imbroglio_core_common, 4},
     {"_imbroglio_core_pairs", (DL_FUNC) &_imbroglio_core_pairs, 5},
     {"_imbroglio_core_decayed_deviation", (DL_FUNC) &_imbroglio_core_decayed_deviation, 2},
-    {"_imbroglio_core_deviation", (DL_FUNC) &_imbroglio_core_deviation, 1},
     {"_imbroglio_core_rolling_deviation", (DL_FUNC) &_imbroglio_core_rolling_deviation, 3},
     {"_imbroglio_core_rolling_mean", (DL_FUNC) &_imbroglio_core_rolling_mean, 3},
     {"_imbroglio_core_max_drawdown", (DL_FUNC) &_imbroglio_core_max_drawdown, 2},

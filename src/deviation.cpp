@@ -1,20 +1,6 @@
 #include "columns.h"
 #include "core/deviation.h"
 
-// [[Rcpp::export]]
-Rcpp::NumericVector core_deviation(const Rcpp::NumericMatrix& x) {
-  const std::size_t n = x.nrow(), k = x.ncol();
-  Rcpp::NumericVector out(Rcpp::no_init(k));
-  const double* from = x.begin();
-  double* to = out.begin();
-  imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
-    std::size_t used;
-    for (std::size_t j = first; j < last; ++j)
-      to[j] = imbroglio::standard_deviation(from + j * n, n, used);
-  });
-  return out;
-}
-
 // The window is the last `window` values that are there; a row without a value
 // has no result.
 // [[Rcpp::export]]

@@ -10,31 +10,6 @@
 
 namespace imbroglio {
 
-// Sample standard deviation (divisor n - 1) of the values that are not
-// missing, in two passes; fewer than two have none.
-inline double standard_deviation(const double* x, std::size_t n, std::size_t& used) {
-  double sum = 0.0;
-  used = 0;
-  std::size_t first = n;
-  for (std::size_t i = 0; i < n; ++i) {
-    if (std::isnan(x[i])) continue;
-    if (first == n) first = i;
-    sum += x[i] - x[first];
-    ++used;
-  }
-  if (used < 2) return missing;
-  const double mean = sum / static_cast<double>(used);
-  double squares = 0.0, rest = 0.0;
-  for (std::size_t i = first; i < n; ++i) {
-    if (std::isnan(x[i])) continue;
-    const double d = (x[i] - x[first]) - mean;
-    squares += d * d;
-    rest += d;
-  }
-  const double m = static_cast<double>(used);
-  return std::sqrt(std::max(0.0, squares - rest * rest / m) / (m - 1.0));
-}
-
 inline Two root_of(Two v) {
   const Two least = {0.0, 0.0};
   v = v > least ? v : least;
