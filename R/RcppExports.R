@@ -41,6 +41,30 @@ core_under_water <- function(wealth, additive, level) {
     .Call(`_imbroglio_core_under_water`, wealth, additive, level)
 }
 
+core_fit_family <- function(x, family, moments) {
+    .Call(`_imbroglio_core_fit_family`, x, family, moments)
+}
+
+core_refitted <- function(family, shape, n, moments, first, draws, seed) {
+    .Call(`_imbroglio_core_refitted`, family, shape, n, moments, first, draws, seed)
+}
+
+core_distances <- function(below, above) {
+    .Call(`_imbroglio_core_distances`, below, above)
+}
+
+core_nig_density <- function(z, alpha, beta) {
+    .Call(`_imbroglio_core_nig_density`, z, alpha, beta)
+}
+
+core_nig_beyond <- function(z, alpha, beta, lower) {
+    .Call(`_imbroglio_core_nig_beyond`, z, alpha, beta, lower)
+}
+
+core_nig_quantile <- function(log_p, alpha, beta, lower) {
+    .Call(`_imbroglio_core_nig_quantile`, log_p, alpha, beta, lower)
+}
+
 core_garch <- function(x, student) {
     .Call(`_imbroglio_core_garch`, x, student)
 }

@@ -78,6 +78,16 @@ commands <- function() {
       example = "imbroglio correlation bay.csv --on pairwise --figure alike.png",
       run = run_measure("correlation", c("on", "window", "min_obs", "decay", "half_life", "shrink", "confidence"))
     ),
+    fit = list(
+      says = "fitted distributions, and tests that know they were fitted",
+      takes = "FILE",
+      options = c(choose, "every", "kind", "families", "by", "test-draws", "stop-after", "reject-at", "rank-by", "seed",
+                  "parameters", "level", "view", book, hand_on),
+      example = c("imbroglio fit bay.csv --security BAYALL --families normal,student,cauchy --test-draws 999 --figure fit.png",
+                  "imbroglio fit bay.csv --security BAYALL --families all --view tail --figure tail.png",
+                  "imbroglio fit bay.csv --security BAYALL --families student,nig --level 0.99,0.999"),
+      run = run_fit
+    ),
     var = list(
       says = "value at risk and expected shortfall",
       takes = "FILE",
@@ -163,6 +173,26 @@ run_volatility <- function(files, options) {
   hand_over_measured(result, options)
 }
 
+run_fit <- function(files, options) {
+  returns <- chosen_returns(chosen_prices(files, options, "fit"), options)
+  own <- c("families", "by", "test_draws", "stop_after", "reject_at", "rank_by", "seed")
+  fit <- do.call(fit_returns, c(list(returns), options[intersect(own, names(options))]))
+  if (!is.null(options$figure)) {
+    attach_usual()
+    need_ggplot()
+    write_figure(ggplot2::autoplot(fit, view = options$view %||% "distribution"), options$figure)
+    say("Drew ", options$figure)
+    options$figure <- NULL
+  }
+  if (options$parameters) {
+    terms <- as.list(generics::tidy(fit))
+    fit <- new_result(terms, "fit_parameters", basis(fit), attr(fit, "source"))
+  } else if (!is.null(options$level)) {
+    fit <- stats::predict(fit, options$level)
+  }
+  hand_over_measured(fit, options)
+}
+
 run_beta <- function(files, options) {
   side_by_side <- length(options$every) > 1L || !is.null(options$spans)
   returns <- chosen_returns(chosen_prices(files, options, "beta"), if (side_by_side) options["kind"] else options)
@@ -194,9 +224,9 @@ measure_text <- function(result) {
   }
   said <- if (is.null(utils::getS3method("in_words", class(result)[1L],
                                          optional = TRUE))) character() else in_words(result)
+  ends <- if (length(said) > 4L || name == "fit") headline(result) else said
   c(paste0(title_of(result), ".", if (!is.null(measure)) paste0(" ", measure$asks)), "",
-    text_table(table, basis(result)$kind), "",
-    if (length(said) <= 4L) said else headline(result), "",
+    text_table(table, basis(result)$kind), "", ends, if (length(ends)) "",
     strwrap(paste("Basis:", format(basis(result))), 110, exdent = 2))
 }
 

@@ -11,6 +11,8 @@ measures <- function() {
     drawdown = list(title = "Maximum drawdown", measure = measure_drawdown,
                     asks = "How far did it fall from its high, and when was it back?"),
     correlation = list(title = "Correlation", measure = correlate_returns, asks = "Which securities move alike?"),
+    fit = list(title = "Fitted distributions", measure = fit_returns,
+               asks = "Which distribution could the returns come from?"),
     summary = list(title = "Summary", measure = measure_summary, asks = "What does the whole universe look like?"),
     var = list(title = "Value at risk", measure = measure_var,
                asks = "What loss is exceeded only once in a given number of periods?")

@@ -29,12 +29,40 @@ known_columns <- list(
   half_life = list(label = "half-life", unit = "number"),
   converged = list(label = "converged", unit = "truth"),
   log_likelihood = list(label = "log likelihood", unit = "two"),
-  aic = list(label = "AIC", unit = "two"),
-  bic = list(label = "BIC", unit = "two"),
+  aic = list(label = "AIC", unit = "one"),
+  bic = list(label = "BIC", unit = "one"),
   omega = list(label = "omega", unit = "scientific"),
   garch_alpha = list(label = "alpha", unit = "ratio"),
   garch_beta = list(label = "beta", unit = "ratio"),
   nu = list(label = "nu", unit = "number"),
+  family = list(label = "family", unit = "text"),
+  term = list(label = "parameter", unit = "text"),
+  estimate = list(label = "estimate", unit = "significant"),
+  error = list(label = "error", unit = "significant"),
+  low = list(label = "low", unit = "significant"),
+  high = list(label = "high", unit = "significant"),
+  aic_rank = list(label = "by AIC", unit = "count", detail = TRUE),
+  bic_rank = list(label = "by BIC", unit = "count"),
+  tail_rank = list(label = "by tail", unit = "count"),
+  ks = list(label = "KS", unit = "four"),
+  ad = list(label = "AD", unit = "two"),
+  cvm = list(label = "CvM", unit = "ratio"),
+  ks_p = list(label = "KS p", unit = "p"),
+  ad_p = list(label = "AD p", unit = "p"),
+  cvm_p = list(label = "CvM p", unit = "p"),
+  ks_p_textbook = list(label = "(text- book)", unit = "p"),
+  ad_p_textbook = list(label = "textbook p", unit = "p", detail = TRUE),
+  cvm_p_textbook = list(label = "textbook p", unit = "p", detail = TRUE),
+  tail = list(label = "lower tail", unit = "ratio", detail = TRUE),
+  jarque_bera = list(label = "Jarque-Bera", unit = "two", detail = TRUE),
+  jarque_bera_p = list(label = "p", unit = "p", detail = TRUE),
+  quantile = list(label = "quantile", unit = "fraction"),
+  quantile_1 = list(label = "1 % quantile", unit = "fraction"),
+  observed_1 = list(label = "observed", unit = "fraction"),
+  quantile_01 = list(label = "0.1 % quantile", unit = "fraction"),
+  observed_01 = list(label = "observed", unit = "fraction"),
+  draws = list(label = "draws", unit = "count", detail = TRUE),
+  verdict = list(label = "verdict", unit = "text"),
   skewness = list(label = "skewness", unit = "two"),
   skewness_error = list(label = "its error", unit = "two", detail = TRUE),
   kurtosis = list(label = "excess kurtosis", unit = "two"),
@@ -119,6 +147,12 @@ unit_text <- list(
   count = function(x) ifelse(is.na(x), "-", count(x)),
   truth = function(x) ifelse(x, "yes", "no"),
   ratio = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 3L)),
+  four = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 4L)),
+  significant = function(x) {
+    plain <- x == 0 | abs(x) >= 1e-5
+    ifelse(is.na(x), "-", ifelse(plain, formatC(x, format = "fg", digits = 4L, flag = "#"), formatC(x, format = "e", digits = 2L)))
+  },
+  one = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 1L)),
   two = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 2L)),
   small = function(x) percent(x, 3L),
   share = function(x) percent(x, 1L),
@@ -141,14 +175,16 @@ money <- function(x) {
   ifelse(is.na(x), "-", as.character(shown))
 }
 
-# A choice that is the same in every row stands in the basis and need not be repeated; of
-# a wide table, so do the dates.
+# A choice that is the same in every row stands in the basis and need not be repeated, nor that
+# all converged; of a wide table, so do the dates and the likelihood, which the criteria are made of.
 columns_to_show <- function(table) {
   constant <- vapply(table, function(v) length(unique(v)) <= 1L, NA)
   choice <- names(table) %in% c("method", "rank", "horizon", "horizon_by", "window", "benchmark", "innovations")
+  choice <- choice | vapply(table, function(v) is.logical(v) && all(v), NA)
   detail <- vapply(names(table), function(name) isTRUE(known_columns[[name]]$detail), NA)
   shown <- !detail & !(choice & constant)
-  if (sum(shown) > 12L && nrow(table) > 1L) shown <- shown & !(names(table) %in% c("from", "to") & constant)
+  if (sum(shown) > 12L && nrow(table) > 1L) shown <- shown & !(names(table) %in% c("from", "to") & (constant | "family" %in% names(table))) &
+      names(table) != "log_likelihood"
   names(table)[shown]
 }
 

@@ -50,6 +50,7 @@ tbl_sum.imbroglio_result <- function(x, ...) {
 title_of <- function(result) {
   name <- attr(result, "measure")
   other <- c(garch = "GARCH(1,1)", garch_forecast = "Volatility ahead, by GARCH(1,1)",
+             fit_quantiles = "Value at risk by fitted distributions", fit_parameters = "Fitted parameters",
              volatility_series = "Volatility",
              drawdown_series = "Drawdown", drawdown_episodes = "Falls below a high")
   measures()[[name]]$title %||% (if (name %in% names(other)) other[[name]] else sentence_case(name))

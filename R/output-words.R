@@ -64,6 +64,51 @@ in_words.imbroglio_garch_forecast <- function(result) {
 }
 
 #' @export
+in_words.imbroglio_fit <- function(result) {
+  at <- unit_text$number(100 * result$ks)
+  tested <- !is.na(result$ks_p)
+  said <- sprintf("%s, %s: the fitted distribution function is at most %s points of a hundred from the observed one; the 1 %% quantile is %s, the observed one %s",
+                  result$security, result$family, at, percent(result$quantile_1), percent(result$observed_1))
+  p <- sprintf("; %s (Kolmogorov-Smirnov p %s, not the textbook's %s)", result$verdict, unit_text$p(result$ks_p),
+               unit_text$p(result$ks_p_textbook))
+  said <- paste0(said, ifelse(tested, p, ""), ".")
+  said[!result$converged] <- sprintf("%s, %s: the fit did not converge.", result$security,
+                                     result$family)[!result$converged]
+  said
+}
+
+# The first family, and which are not rejected; of several securities how often.
+fit_headline <- function(result) {
+  table <- as.data.frame(result)
+  by <- basis(result)$choices[["ranked by"]]
+  first <- table[table[[paste0(by, "_rank")]] %in% 1L, ]
+  if (!nrow(first)) return("No fit converged.")
+  ranking <- c(aic = "AIC", bic = "BIC", tail = "the lower tail")[[by]]
+  kept <- table[startsWith(table$verdict, "not rejected"), ]
+  tested <- any(!is.na(table$ks_p))
+  if (length(unique(table$security)) == 1L) {
+    families <- unique(table$family)
+    verdict <- if (!tested) "" else if (nrow(kept)) sprintf("; not rejected: %s", some(kept$family, 9L)) else "; all are rejected"
+    return(sprintf("%s: %s is first of %s by %s%s.", first$security[1L], first$family[1L],
+                   count(length(families), "family", "families"), ranking, verdict))
+  }
+  often <- sort(table(first$family), decreasing = TRUE)
+  securities <- length(unique(table$security))
+  standing <- length(unique(kept$security))
+  sprintf("By %s %s is first for %s of %s securities%s.", ranking, names(often)[1L], often[[1L]], count(securities),
+          if (!tested) "" else sprintf("; for %s no family stands, for %s one or more %s not rejected",
+                                       securities - standing, standing, if (standing == 1L) "is" else "are"))
+}
+
+#' @export
+in_words.imbroglio_fit_quantiles <- function(result) {
+  every <- basis(result)$every
+  sprintf("%s, by %s: %s, expect to lose more than %s; such returns lose %s on average.", result$security, result$family,
+          one_in(result$level, every, paste0(every, "s")), percent(result$var),
+          ifelse(is.infinite(result$es), "without a bound", percent(result$es)))
+}
+
+#' @export
 in_words.imbroglio_beta <- function(result) {
   if (!is.null(result[["window"]])) return(rolling_in_words(result))
   known <- !is.na(result$beta)
@@ -225,6 +270,7 @@ one_in <- function(level, one, many) {
 # One line that says the finding: the title of a figure, the first line of a text.
 headline <- function(result) {
   if (nrow(result) == 0L) return("There is nothing to show.")
+  if (attr(result, "measure") == "fit") return(fit_headline(result))
   said <- in_words(result)
   if (length(said) == 1L) return(said)
   reading <- readings(result)

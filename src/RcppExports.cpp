@@ -141,6 +141,89 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_fit_family
+Rcpp::List core_fit_family(const Rcpp::NumericMatrix& x, const std::string& family, bool moments);
+RcppExport SEXP _imbroglio_core_fit_family(SEXP xSEXP, SEXP familySEXP, SEXP momentsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
+    Rcpp::traits::input_parameter< const std::string& >::type family(familySEXP);
+    Rcpp::traits::input_parameter< bool >::type moments(momentsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_fit_family(x, family, moments));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_refitted
+Rcpp::NumericMatrix core_refitted(const std::string& family, const Rcpp::NumericVector& shape, int n, bool moments, int first, int draws, int seed);
+RcppExport SEXP _imbroglio_core_refitted(SEXP familySEXP, SEXP shapeSEXP, SEXP nSEXP, SEXP momentsSEXP, SEXP firstSEXP, SEXP drawsSEXP, SEXP seedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const std::string& >::type family(familySEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type shape(shapeSEXP);
+    Rcpp::traits::input_parameter< int >::type n(nSEXP);
+    Rcpp::traits::input_parameter< bool >::type moments(momentsSEXP);
+    Rcpp::traits::input_parameter< int >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< int >::type draws(drawsSEXP);
+    Rcpp::traits::input_parameter< int >::type seed(seedSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_refitted(family, shape, n, moments, first, draws, seed));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_distances
+Rcpp::NumericVector core_distances(const Rcpp::NumericVector& below, const Rcpp::NumericVector& above);
+RcppExport SEXP _imbroglio_core_distances(SEXP belowSEXP, SEXP aboveSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type below(belowSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type above(aboveSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_distances(below, above));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_nig_density
+Rcpp::NumericVector core_nig_density(const Rcpp::NumericVector& z, double alpha, double beta);
+RcppExport SEXP _imbroglio_core_nig_density(SEXP zSEXP, SEXP alphaSEXP, SEXP betaSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type z(zSEXP);
+    Rcpp::traits::input_parameter< double >::type alpha(alphaSEXP);
+    Rcpp::traits::input_parameter< double >::type beta(betaSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_nig_density(z, alpha, beta));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_nig_beyond
+Rcpp::NumericVector core_nig_beyond(const Rcpp::NumericVector& z, double alpha, double beta, bool lower);
+RcppExport SEXP _imbroglio_core_nig_beyond(SEXP zSEXP, SEXP alphaSEXP, SEXP betaSEXP, SEXP lowerSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type z(zSEXP);
+    Rcpp::traits::input_parameter< double >::type alpha(alphaSEXP);
+    Rcpp::traits::input_parameter< double >::type beta(betaSEXP);
+    Rcpp::traits::input_parameter< bool >::type lower(lowerSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_nig_beyond(z, alpha, beta, lower));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_nig_quantile
+Rcpp::NumericVector core_nig_quantile(const Rcpp::NumericVector& log_p, double alpha, double beta, bool lower);
+RcppExport SEXP _imbroglio_core_nig_quantile(SEXP log_pSEXP, SEXP alphaSEXP, SEXP betaSEXP, SEXP lowerSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type log_p(log_pSEXP);
+    Rcpp::traits::input_parameter< double >::type alpha(alphaSEXP);
+    Rcpp::traits::input_parameter< double >::type beta(betaSEXP);
+    Rcpp::traits::input_parameter< bool >::type lower(lowerSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_nig_quantile(log_p, alpha, beta, lower));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_garch
 Rcpp::List core_garch(const Rcpp::NumericMatrix& x, bool student);
 RcppExport SEXP _imbroglio_core_garch(SEXP xSEXP, SEXP studentSEXP) {
@@ -451,6 +534,12 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_rolling_drawdown", (DL_FUNC) &_imbroglio_core_rolling_drawdown, 4},
     {"_imbroglio_core_drawdown_episodes", (DL_FUNC) &_imbroglio_core_drawdown_episodes, 2},
     {"_imbroglio_core_under_water", (DL_FUNC) &_imbroglio_core_under_water, 3},
+    {"_imbroglio_core_fit_family", (DL_FUNC) &_imbroglio_core_fit_family, 3},
+    {"_imbroglio_core_refitted", (DL_FUNC) &_imbroglio_core_refitted, 7},
+    {"_imbroglio_core_distances", (DL_FUNC) &_imbroglio_core_distances, 2},
+    {"_imbroglio_core_nig_density", (DL_FUNC) &_imbroglio_core_nig_density, 3},
+    {"_imbroglio_core_nig_beyond", (DL_FUNC) &_imbroglio_core_nig_beyond, 4},
+    {"_imbroglio_core_nig_quantile", (DL_FUNC) &_imbroglio_core_nig_quantile, 4},
     {"_imbroglio_core_garch", (DL_FUNC) &_imbroglio_core_garch, 2},
     {"_imbroglio_core_garch_path", (DL_FUNC) &_imbroglio_core_garch_path, 2},
     {"_imbroglio_core_iso_days", (DL_FUNC) &_imbroglio_core_iso_days, 1},

@@ -5,17 +5,10 @@
 #include <cstddef>
 #include <vector>
 #include "common.h"
+#include "gamma.h"
 #include "minimise.h"
 
 namespace imbroglio {
-
-// Derivative of the logarithm of the gamma function, by recurrence and its asymptotic series.
-inline double digamma(double x) {
-  double below = 0.0;
-  for (; x < 10.0; x += 1.0) below -= 1.0 / x;
-  const double q = 1.0 / (x * x);
-  return below + std::log(x) - 0.5 / x - q * (1.0 / 12 - q * (1.0 / 120 - q * (1.0 / 252 - q * (1.0 / 240 - q * (1.0 / 132 - q * (691.0 / 32760))))));
-}
 
 // mean, omega, alpha, beta, nu: r_t = mean + e_t, and the variance of e_t is
 // h_t = omega + alpha e_(t-1)^2 + beta h_(t-1).
@@ -148,9 +141,7 @@ class GarchFit {
     const double size = static_cast<double>(n);
     gradient = {0.5 * by_mean, 0.5 * by_omega, 0.5 * by_alpha, 0.5 * by_beta, 0.0};
     if (!student_) return 0.5 * (sum + size * std::log(2.0 * M_PI));
-    // lgamma() writes to a global in some libraries; lgamma_r() does not.
-    int sign;
-    const double constant = lgamma_r(0.5 * (nu + 1.0), &sign) - lgamma_r(0.5 * nu, &sign) - 0.5 * std::log((nu - 2.0) * M_PI);
+    const double constant = log_gamma(0.5 * (nu + 1.0)) - log_gamma(0.5 * nu) - 0.5 * std::log((nu - 2.0) * M_PI);
     gradient[4] = 0.5 * d_nu - size * (0.5 * digamma(0.5 * (nu + 1.0)) - 0.5 * digamma(0.5 * nu) - 0.5 / (nu - 2.0));
     return 0.5 * sum - size * constant;
   }

@@ -17,9 +17,11 @@ struct Minimum {
 };
 
 // Least value of a smooth function by the Broyden-Fletcher-Goldfarb-Shanno method with a
-// backtracking search. `f(point, gradient)` returns the value, not finite where it has none.
+// backtracking search. `f(point, gradient)` returns the value, not finite where it has none; `known` is the
+// inverse of its second derivatives, as far as known beforehand.
 template <std::size_t k, class Function>
-Minimum<k> minimise(Function f, Point<k> start, double tolerance, int most = 500) {
+Minimum<k> minimise(Function f, Point<k> start, double tolerance, const std::array<Point<k>, k>* known = nullptr) {
+  constexpr int most = 500;
   Minimum<k> best;
   Point<k> gradient{}, ahead{}, next{}, direction{};
   std::array<Point<k>, k> inverse{};
@@ -37,7 +39,8 @@ Minimum<k> minimise(Function f, Point<k> start, double tolerance, int most = 500
   best.value = f(start, gradient);
   if (!std::isfinite(best.value)) return best;
   best.slope = steepest(gradient);
-  bool fresh = true;
+  bool fresh = known == nullptr;
+  if (known) inverse = *known;
   for (int step = 0; step < most; ++step) {
     if (best.slope <= tolerance) {
       best.converged = true;
@@ -61,13 +64,15 @@ Minimum<k> minimise(Function f, Point<k> start, double tolerance, int most = 500
     for (int halving = 0; halving < 60; ++halving, length *= 0.5) {
       for (std::size_t i = 0; i < k; ++i) next[i] = best.at[i] + length * direction[i];
       value = f(next, ahead);
-      if (std::isfinite(value) && value <= best.value + 1e-4 * length * down) {
+      if (!std::isfinite(value)) continue;
+      // Where the value is flat to its rounding error, the gradient can still be told.
+      const bool flat = value <= best.value + 1e-14 * std::fabs(best.value) && steepest(ahead) < 0.9 * best.slope;
+      if (value <= best.value + 1e-4 * length * down || flat) {
         found = true;
         break;
       }
     }
     if (!found) {
-      // The value is flat to the last digit: the gradient can still be told.
       if (fresh) break;
       reset();
       fresh = true;

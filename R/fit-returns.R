@@ -1,0 +1,480 @@
+#' Fit distributions to returns, and test the fits
+#'
+#' Fits families of distributions to each security's returns, says how well each describes them, with p-values that
+#' know that the parameters were fitted on the same returns, and ranks the families.
+#'
+#' @section Fitting:
+#' By maximum likelihood, from several starts, by the Broyden-Fletcher-Goldfarb-Shanno method with exact gradients on returns scaled to middle
+#' 0 (normal, whose sd is over n, and Laplace in closed form; the generalised error by location and shape in turns). Standard errors
+#' are of the observed information, for Laplace and the generalised error of the expected one. `by = "moments"` takes the usual estimates by moments or quantiles, which have no
+#' errors here: mean and standard deviation (normal), with the kurtosis (`student`, `ged`), with skewness too
+#' (`nig`), median and half the interquartile range (`cauchy`), four quantiles (`johnson-su`: Slifker and Shapiro 1980);
+#' `skew-student` has none.
+#'
+#' @section Distances:
+#' With \eqn{u_i}{u_i} the fitted distribution function at the i-th of n sorted returns:
+#' Kolmogorov-Smirnov \eqn{\max_i \max(i/n - u_i, u_i - (i-1)/n)}{max(i / n - u_i, u_i - (i - 1) / n)}; Anderson-Darling
+#' \eqn{-n - \frac1n \sum (2i-1)(\ln u_i + \ln(1-u_{n+1-i}))}{-n - sum((2 i - 1) (ln u_i + ln(1 - u_(n + 1 - i)))) / n}; Cramer-von Mises
+#' \eqn{\frac1{12n} + \sum (u_i - \frac{2i-1}{2n})^2}{1 / (12 n) + sum((u_i - (2 i - 1) / (2 n))^2)}; and of the lower tail alone
+#' (Sinclair, Spurr and Ahmad 1990) \eqn{-\frac{3n}2 + 2\sum u_i - \frac1n\sum(2i-1)\ln u_i}{-3 n / 2 + 2 sum(u_i) - sum((2 i - 1) ln u_i) / n}.
+#'
+#' @section The p-values:
+#' A family that was fitted to the returns is nearer to them than the right one would be, so the textbook p-values, which are for a distribution
+#' known beforehand, are far too large: they stand beside, as `ks_p_textbook` and so on. The p-value is by parametric
+#' bootstrap (Stute, Gonzalez Manteiga and Presedo Quindimil 1993): `test_draws` samples of n from the fitted family,
+#' each fitted again; p is the share of distances as large as the observed one, counting it as one of them. A
+#' test ends early when `stop_after` such draws have been seen, and p is then their number over the draws so far, which is as exact a
+#' test (Besag and Clifford 1991); `Inf` draws all. The draws depend on the seed only, not on threads or on the other securities. Draws from a family fitted by moments that cannot
+#' be fitted again are left out.
+#'
+#' The draws are independent of each other, as the textbook's samples are. Returns whose volatility clusters are not, and stray further from their
+#' own distribution; they reject a little more often than the level says. A family that is not rejected may still be wrong: the
+#' sample may be too short to tell.
+#'
+#' @param returns A returns table, or a price table, whose simple returns are taken.
+#' @param families Names of families, see [return_family()], or `"all"` of the package's.
+#' @param by `"likelihood"` or `"moments"`.
+#' @param test_draws Draws for the p-values; 0 for none.
+#' @param stop_after How many distances as large as the observed one end a test early.
+#' @param reject_at The level of the tests, as 0.1.
+#' @param rank_by `"aic"`, `"bic"` or `"tail"`: the order of each security's rows.
+#' @param seed A whole number.
+#' @param object,x A result of `fit_returns()`.
+#' @param level Confidence levels of value at risk.
+#' @param confidence Of the intervals of `tidy()`: as many standard errors to either side of the estimate, of its logarithm
+#'   for parameters that are above 0.
+#' @param ... Not used.
+#' @return A table, one row for each security and family: `security`, `family`, `from`, `to`, `n`, `converged`,
+#'   `log_likelihood`, `aic`, `bic` and the rank by each (`aic_rank`, `bic_rank`, `tail_rank`, 1 the best), the distances `ks`, `ad`, `cvm` with their p-values (`ks_p`, `ks_p_textbook`, …),
+#'   `tail` (the lower tail's), `jarque_bera` and `jarque_bera_p` (on the normal's rows; chi-squared with 2 degrees of freedom), `quantile_1`, `observed_1`,
+#'   `quantile_01`, `observed_01` (the fitted 1 % and 0.1 % quantiles beside the returns of that rank), `draws` and the `verdict`, which says which tests reject.
+#'
+#'   Fewer than 20 returns, or constant ones, have `NA`; a fit that ran into a bound, or whose likelihood has no top,
+#'   has `converged` `FALSE`, no errors and no p-values, and a warning says so.
+#'
+#'   `tidy()`: the parameters, a row for each `term`, with `estimate`, `error`, `low` and `high`. `glance()`: the quality of
+#'   fit. `predict()`: for each level the `quantile` of returns, and value at risk and expected shortfall of one
+#'   period, positive losses (`Inf` where the family has no mean).
+#' @section Errors: `imbroglio_error_argument` for an unknown family or choice, a seed that is no whole number,
+#'   `by = "moments"` for a family that has none. Warning `imbroglio_warning_not_converged`.
+#' @references Stute, Gonzalez Manteiga and Presedo Quindimil (1993), Bootstrap based goodness-of-fit-tests, Metrika 40. Besag and
+#'   Clifford (1991), Sequential Monte Carlo p-values, Biometrika 78. Sinclair, Spurr and Ahmad (1990), Modified Anderson Darling test,
+#'   Communications in Statistics 19. Marsaglia and Marsaglia (2004), Evaluating the Anderson-Darling distribution, Journal of Statistical
+#'   Software 9. Csorgo and Faraway (1996), The exact and asymptotic distributions of Cramer-von Mises statistics, Journal of the Royal
+#'   Statistical Society B 58.
+#' @examples
+#' prices <- read_prices(demo_file("bay.csv"))
+#' fit <- fit_returns(as_returns(prices[, "BAYALL"], kind = "log"), test_draws = 99)
+#' fit
+#' generics::tidy(fit)
+#' predict(fit, level = c(0.95, 0.99))
+#' @export
+fit_returns <- function(returns, families = c("normal", "student", "cauchy"), by = "likelihood", test_draws = 999L,
+                        stop_after = 50, reject_at = 0.1, rank_by = "aic", seed = 1L) {
+  returns <- take_returns(returns)
+  if (identical(families, "all")) families <- names(own_families)
+  check_choice(families, "families", names(fit_families()), several = TRUE)
+  families <- unique(families)
+  check_choice(by, "by", c("likelihood", "moments"))
+  test_draws <- check_whole(test_draws, "test_draws", least = 0L)
+  if (!identical(stop_after, Inf)) stop_after <- check_whole(stop_after, "stop_after")
+  reject_at <- check_fraction(reject_at, "reject_at")
+  check_choice(rank_by, "rank_by", c("aic", "bic", "tail"))
+  seed <- check_whole(seed, "seed", least = -.Machine$integer.max)
+  records <- fit_families()[families]
+  if (by == "moments") refuse_without_moments(records)
+
+  values <- returns$values
+  sample <- sample_of(returns$dates, values)
+  fits <- fitted_by(records, values, by, sum(sample$n))
+  tests <- tests_of(records, fits, values, by, test_draws, stop_after, seed)
+  result <- ranked(c(list(security = rep(colnames(values), length(families)),
+                          family = rep(families, each = ncol(values)),
+                          from = rep(sample$from, length(families)), to = rep(sample$to, length(families)),
+                          n = rep(sample$n, length(families))), quality_of(fits, sample$n), tests), rank_by)
+  result$verdict <- verdict_of(result, reject_at)
+  warn_stuck(result)
+  choices <- c("fitted by" = by, if (test_draws) c(draws = test_draws, "tested at" = unit_share(reject_at)),
+               "ranked by" = rank_by)
+  result <- new_result(result, "fit",
+                       returns_basis(returns, sample, choices = choices, seed = if (test_draws) seed else NA_integer_),
+                       returns)
+  attr(result, "fits") <- fits
+  result
+}
+
+unit_share <- function(x) paste(format(100 * x), "%")
+
+refuse_without_moments <- function(records) {
+  without <- names(records)[vapply(records, function(r) is.na(r$moments_by), NA)]
+  if (length(without)) {
+    fail("argument", sprintf("%s has no usual estimates by moments or quantiles.", some(without)),
+         remedy = 'Fit it by = "likelihood".')
+  }
+}
+
+# A fit for each family: estimates and errors, a row for each security.
+fitted_by <- function(records, values, by, size) {
+  lapply(records, function(record) {
+    fit <- record$fit(values, by)
+    k <- seq_along(record$parameters)
+    name <- function(m) `dimnames<-`(m[, k, drop = FALSE], list(colnames(values), record$parameters))
+    fit$estimate <- name(fit$estimate)
+    fit$error <- name(fit$error)
+    fit$error[!fit$converged, ] <- NA_real_
+    fit
+  })
+}
+
+quality_of <- function(fits, n) {
+  each <- function(f) unlist(lapply(fits, f), use.names = FALSE)
+  likelihood <- each(function(fit) fit$log_likelihood)
+  free <- each(function(fit) rep(ncol(fit$estimate), length(n)))
+  list(converged = each(function(fit) fit$converged), log_likelihood = likelihood, aic = 2 * free - 2 * likelihood,
+       bic = log(rep(n, length(fits))) * free - 2 * likelihood)
+}
+
+distance_names <- c(KS = "ks", AD = "ad", CvM = "cvm")
+
+# What is measured of each fit on the returns it was fitted to, and by draws; a list of columns.
+tests_of <- function(records, fits, values, by, test_draws, stop_after, seed) {
+  columns <- c(outer(c("", "_p", "_p_textbook"), distance_names, function(a, b) paste0(b, a)), "tail",
+               "jarque_bera", "jarque_bera_p", "quantile_1", "observed_1", "quantile_01", "observed_01", "draws")
+  cells <- length(records) * ncol(values)
+  found <- matrix(NA_real_, cells, length(columns), dimnames = list(NULL, columns))
+  bar <- cli::cli_progress_bar("Testing fits", total = cells, clear = TRUE)
+  sorted <- lapply(seq_len(ncol(values)), function(j) sort(values[, j]))
+  for (f in seq_along(records)) {
+    for (j in seq_along(sorted)) {
+      row <- (f - 1L) * ncol(values) + j
+      at <- as.list(fits[[f]]$estimate[j, ])
+      x <- sorted[[j]]
+      if (!anyNA(at) && length(x)) {
+        observed <- distances_at(records[[f]], x, at)
+        found[row, c(distance_names, "tail")] <- observed$distance
+        found[row, paste0(distance_names, "_p_textbook")] <- observed$textbook
+        found[row, c("quantile_1", "quantile_01")] <- records[[f]]$quantile(log(c(0.01, 0.001)), at)
+        found[row, c("observed_1", "observed_01")] <- x[pmax(1, floor(length(x) * c(0.01, 0.001) + 0.5))]
+        if (names(records)[f] == "normal") found[row, c("jarque_bera", "jarque_bera_p")] <- jarque_bera(x)
+        if (test_draws && fits[[f]]$converged[j]) {
+          again <- function(first, draws) records[[f]]$refitted(at, length(x), by, first, draws, seed)
+          simulated <- p_by_draws(again, observed$distance[1:3], test_draws, stop_after)
+          found[row, c(paste0(distance_names, "_p"), "draws")] <- c(simulated$p, simulated$draws)
+        }
+      }
+      cli::cli_progress_update(id = bar)
+    }
+  }
+  cli::cli_progress_done(id = bar)
+  columns <- lapply(stats::setNames(nm = columns), function(name) found[, name])
+  columns$draws <- as.integer(columns$draws)
+  columns
+}
+
+distances_at <- function(record, x, at) {
+  below <- record$log_tail(x, at, TRUE)
+  # The other side from this one, but where this one is rounded to 1.
+  above <- ifelse(below < -1, log_rest(below), 0)
+  above[below >= -1] <- record$log_tail(x[below >= -1], at, FALSE)
+  distance <- core_distances(below, above)
+  u <- exp(below)
+  list(distance = distance,
+       textbook = c(suppressWarnings(stats::ks.test(u, stats::punif)$p.value), ad_textbook(distance[2L]),
+                    cvm_textbook(distance[3L])))
+}
+
+# Of a distribution known beforehand, for long samples: Marsaglia and Marsaglia (2004).
+ad_textbook <- function(z) {
+  by_powers <- function(coefficients, z) sum(coefficients * z^(seq_along(coefficients) - 1))
+  if (z <= 0) return(1)
+  below <- if (z < 2) {
+    exp(-1.2337141 / z) / sqrt(z) *
+      by_powers(c(2.00012, 0.247105, -0.0649821, 0.0347962, -0.011672, 0.00168691), z)
+  } else {
+    exp(-exp(by_powers(c(1.0776, -2.30695, 0.43424, -0.082433, 0.008056, -0.0003146), min(z, 32))))
+  }
+  max(0, 1 - below)
+}
+
+# Csorgo and Faraway (1996).
+cvm_textbook <- function(x) {
+  j <- 0:20
+  y <- (4 * j + 1)^2 / (16 * x)
+  terms <- exp(lgamma(j + 0.5) - lgamma(0.5) - lgamma(j + 1) - 2 * y) * sqrt(4 * j + 1) *
+    besselK(y, 0.25, expon.scaled = TRUE)
+  min(1, max(0, 1 - sum(terms) / (pi * sqrt(x))))
+}
+
+jarque_bera <- function(x) {
+  found <- core_moments(matrix(x), FALSE)
+  size <- length(x) / 6 * (found$skewness^2 + found$kurtosis^2 / 4)
+  c(size, stats::pchisq(size, 2, lower.tail = FALSE))
+}
+
+# The share of draws as far as observed, one test for each distance; Besag and Clifford's (1991) end of
+# each when `stop_after` were.
+p_by_draws <- function(again, observed, most, stop_after) {
+  p <- rep(NA_real_, length(observed))
+  as_far <- rep(0L, length(observed))
+  made <- used <- 0L
+  while (made < most && anyNA(p)) {
+    draws <- min(128L, most - made)
+    distances <- again(made, draws)[, seq_along(observed), drop = FALSE]
+    made <- made + draws
+    distances <- distances[!is.na(distances[, 1L]), , drop = FALSE]
+    for (test in which(is.na(p))) {
+      far <- as_far[test] + cumsum(distances[, test] >= observed[test])
+      ended <- which(far >= stop_after)
+      if (length(ended)) p[test] <- stop_after / (used + ended[1L])
+      else if (length(far)) as_far[test] <- far[length(far)]
+    }
+    used <- used + nrow(distances)
+  }
+  open <- is.na(p)
+  if (used) p[open] <- (as_far[open] + 1) / (used + 1)
+  list(p = p, draws = used)
+}
+
+# Each security's families, the best first, with the rank by each measure.
+ranked <- function(columns, rank_by) {
+  within <- function(v) {
+    v[!columns$converged] <- NA
+    as.integer(stats::ave(v, columns$security, FUN = function(x) rank(x, na.last = "keep", ties.method = "min")))
+  }
+  ranks <- list(aic_rank = within(columns$aic), bic_rank = within(columns$bic), tail_rank = within(columns$tail))
+  columns <- append(columns, ranks, match("bic", names(columns)))
+  universe <- unique(columns$security)
+  order <- order(match(columns$security, universe), columns[[paste0(rank_by, "_rank")]])
+  lapply(columns, `[`, order)
+}
+
+verdict_of <- function(columns, reject_at) {
+  p <- do.call(cbind, columns[paste0(distance_names, "_p")])
+  rejects <- p <= reject_at
+  at <- sprintf("at %s", unit_share(reject_at))
+  said <- apply(rejects, 1L, function(r) {
+    if (anyNA(r)) return("not tested")
+    if (!any(r)) return(paste("not rejected", at))
+    sprintf("rejected %s by %s", at, if (all(r)) "all" else paste(names(distance_names)[r], collapse = ", "))
+  })
+  said[!columns$converged] <- "did not converge"
+  said
+}
+
+warn_stuck <- function(columns) {
+  stuck <- which(!columns$converged)
+  if (!length(stuck)) return(invisible())
+  short <- stuck[is.na(columns$log_likelihood[stuck])]
+  one <- stuck[1L]
+  caution("not_converged",
+          sprintf("%s did not converge: %s.", count(length(stuck), "fit"),
+                  some(paste(columns$family[stuck], "for", columns$security[stuck]))),
+          remedy = if (one %in% short) sprintf("%s has %s: too few, all the same, or without the moments that are needed.",
+                                               columns$security[one], count(columns$n[one], "return"))
+                   else "The likelihood has no top within the bounds: a plainer family may do as well, or the returns have faults.")
+}
+
+#' @rdname fit_returns
+#' @exportS3Method generics::tidy
+tidy.imbroglio_fit <- function(x, confidence = 0.95, ...) {
+  z <- stats::qnorm(1 - (1 - check_fraction(confidence, "confidence")) / 2)
+  records <- fit_families()
+  rows <- lapply(seq_len(nrow(x)), function(i) {
+    fit <- attr(x, "fits")[[x$family[i]]]
+    estimate <- fit$estimate[x$security[i], ]
+    error <- fit$error[x$security[i], ]
+    above_zero <- records[[x$family[i]]]$low %in% 0
+    reach <- function(side) {
+      unname(ifelse(above_zero, estimate * exp(side * z * error / estimate), estimate + side * z * error))
+    }
+    list(security = rep(x$security[i], length(estimate)), family = rep(x$family[i], length(estimate)),
+         term = names(estimate), estimate = unname(estimate), error = unname(error), low = reach(-1), high = reach(1))
+  })
+  tibble::as_tibble(row_bound(rows))
+}
+
+#' @rdname fit_returns
+#' @exportS3Method generics::glance
+glance.imbroglio_fit <- function(x, ...) {
+  tibble::as_tibble(as.data.frame(x)[c("security", "family", "n", "log_likelihood", "aic", "bic", "converged", "ks",
+                                       "ks_p", "ad", "ad_p", "cvm", "cvm_p")])
+}
+
+#' @rdname fit_returns
+#' @export
+predict.imbroglio_fit <- function(object, level = 0.99, ...) {
+  level <- check_level(level)
+  log <- attr(object, "source")$kind == "log"
+  records <- fit_families()
+  rows <- rep(seq_len(nrow(object)), each = length(level))
+  a <- 1 - rep(level, nrow(object))
+  found <- mapply(function(i, a) {
+    at <- as.list(attr(object, "fits")[[object$family[i]]]$estimate[object$security[i], ])
+    if (anyNA(at)) return(c(NA_real_, NA_real_))
+    lower_tail(records[[object$family[i]]], at, a, log)
+  }, rows, a)
+  loss <- function(r) if (log) -expm1(r) else -r
+  new_result(list(security = object$security[rows], family = object$family[rows], level = 1 - a,
+                  quantile = found[1L, ], var = loss(found[1L, ]), es = found[2L, ]),
+             "fit_quantiles", basis(object), attr(object, "source"))
+}
+
+# The quantile at a, and the mean loss of the returns from there down: the integral over s > 0 of the loss at the
+# quantile of a exp(-s), times exp(-s).
+lower_tail <- function(record, at, a, log) {
+  quantile <- record$quantile(log(a), at)
+  mean <- record$moments(at)[[1L]]
+  # The loss of a log return is below 1 whatever the tail.
+  if (!log && !is.finite(mean)) return(c(quantile, Inf))
+  loss <- function(s) {
+    r <- record$quantile(log(a) - s, at)
+    (if (log) -expm1(r) else -r) * exp(-s)
+  }
+  pieces <- c(0, 1, 4, 16, 64, 256, 600)
+  parts <- mapply(function(from, to) stats::integrate(loss, from, to, rel.tol = 1e-10, subdivisions = 400L,
+                                                      stop.on.error = FALSE)$value,
+                  pieces[-length(pieces)], pieces[-1L])
+  c(quantile, sum(parts))
+}
+
+#' Add a family of one's own
+#'
+#' Known to [fit_returns()] until R ends. It is fitted by maximum likelihood with [stats::optim()] from
+#' several starts, and its p-values are by draws fitted again in the same way, in R, which takes its time: give fewer `test_draws`.
+#'
+#' @param name What [fit_returns()] calls it.
+#' @param density,distribution Functions of a vector `x` and a vector `at` of the parameters by name: the density, and the
+#'   probability of `x` or less.
+#' @param start A function of a vector of returns: the parameters by name, from where to search.
+#' @param low,high The bounds of the parameters, in the order of `start`.
+#' @param quantile A function of a vector `p` and of `at`; by default the distribution function is inverted.
+#' @param random A function of `n` and of `at`; by default quantiles of uniform numbers.
+#' @param title,formula,source Words for people.
+#' @return The name, invisibly.
+#' @section Errors: `imbroglio_error_argument` for a name that is taken by a family of the package, or for what is no function.
+#' @examples
+#' register_family("gumbel",
+#'   density = function(x, at) {
+#'     z <- (x - at[["location"]]) / at[["scale"]]
+#'     exp(-z - exp(-z)) / at[["scale"]]
+#'   },
+#'   distribution = function(x, at) exp(-exp(-(x - at[["location"]]) / at[["scale"]])),
+#'   start = function(x) c(location = median(x), scale = sd(x)), low = c(-Inf, 0))
+#' returns <- as_returns(read_prices(demo_file("bay.csv"))[, "BAYALL"])
+#' fit_returns(returns, families = c("normal", "gumbel"), test_draws = 0)
+#' @export
+register_family <- function(name, density, distribution, start, low, high = rep(Inf, length(low)), quantile = NULL,
+                            random = NULL, title = name, formula = "", source = "") {
+  if (!is.character(name) || length(name) != 1L || !nzchar(name) || name %in% names(own_families)) {
+    fail("argument", "`name` must be a new name.", where = sprintf("It is %s.", shown(name)))
+  }
+  given <- list(density = density, distribution = distribution, start = start)
+  given <- c(given, Filter(Negate(is.null), list(quantile = quantile, random = random)))
+  for (part in names(given)) {
+    if (!is.function(given[[part]])) fail("argument", sprintf("`%s` must be a function.", part))
+  }
+  trial <- start(stats::qnorm(stats::ppoints(50L)))
+  if (is.null(names(trial)) || length(trial) != length(low) || length(low) != length(high) || any(low >= high)) {
+    fail("argument", "`start` must give the parameters by name, one for each of `low` and `high`.")
+  }
+  registered_families[[name]] <- registered_record(names(trial), low, high, density, distribution, start, quantile,
+                                                   random, list(title = title, formula = formula, source = source))
+  invisible(name)
+}
+
+registered_record <- function(parameters, low, high, density, distribution, start, quantile, random, words) {
+  log_density <- function(x, at) log(density(x, unlist(at)))
+  if (is.null(quantile)) quantile <- function(p, at) vapply(p, inverse_of, 0, distribution, at)
+  if (is.null(random)) random <- function(n, at) quantile(stats::runif(n), at)
+  likeliest <- function(x, from, starts) likeliest_by_optim(x, from, starts, low, high, log_density)
+  c(words, list(
+    parameters = parameters, low = low, high = high, moments_by = NA_character_, log_density = log_density,
+    log_tail = function(x, at, lower = TRUE) {
+      p <- pmin(pmax(distribution(x, unlist(at)), 0), 1)
+      if (lower) log(p) else log1p(-p)
+    },
+    quantile = function(log_p, at, lower = TRUE) quantile(if (lower) exp(log_p) else -expm1(log_p), unlist(at)),
+    random = function(n, at) random(n, unlist(at)),
+    moments = function(at) moments_by_quantiles(function(p) quantile(p, unlist(at))),
+    fit = function(values, by) {
+      fits <- lapply(seq_len(ncol(values)), function(j) {
+        x <- values[!is.na(values[, j]), j]
+        none <- list(estimate = rep(NA_real_, length(low)), error = rep(NA_real_, length(low)),
+                     log_likelihood = NA_real_, converged = FALSE)
+        if (length(x) < 20L || diff(range(x)) == 0) none else likeliest(x, start(x), c(0, 0.5, -0.5))
+      })
+      list(estimate = t(matrix(vapply(fits, `[[`, low, "estimate"), length(low))),
+           error = t(matrix(vapply(fits, `[[`, low, "error"), length(low))),
+           log_likelihood = vapply(fits, `[[`, 0, "log_likelihood"), converged = vapply(fits, `[[`, NA, "converged"))
+    },
+    refitted = function(at, n, by, first, draws, seed) {
+      t(vapply(first + seq_len(draws), function(i) {
+        x <- sort(with_seed(seed + i, random(n, unlist(at))))
+        fit <- likeliest(x, unlist(at), 0)
+        if (!fit$converged) return(rep(NA_real_, 4L))
+        p <- distribution(x, fit$estimate)
+        core_distances(log(p), log1p(-p))
+      }, numeric(4L)))
+    }
+  ))
+}
+
+# The state of R's own random numbers is left as it was.
+with_seed <- function(seed, code) {
+  before <- get0(".Random.seed", globalenv(), inherits = FALSE)
+  on.exit(if (is.null(before)) rm(".Random.seed", envir = globalenv())
+          else assign(".Random.seed", before, envir = globalenv()))
+  set.seed(seed)
+  code
+}
+
+likeliest_by_optim <- function(x, from, starts, low, high, log_density) {
+  to_free <- function(at) {
+    ifelse(is.finite(low) & is.finite(high), stats::qlogis((at - low) / (high - low)),
+           ifelse(is.finite(low), log(at - low), ifelse(is.finite(high), -log(high - at), at)))
+  }
+  to_natural <- function(v) {
+    stats::setNames(ifelse(is.finite(low) & is.finite(high), low + (high - low) * stats::plogis(v),
+                           ifelse(is.finite(low), low + exp(v), ifelse(is.finite(high), high - exp(-v), v))), names(from))
+  }
+  loss <- function(v) {
+    value <- -sum(log_density(x, to_natural(v)))
+    if (is.finite(value)) value else 1e100
+  }
+  # Parameters without a bound are of the size of the returns.
+  scale <- ifelse(is.finite(low) | is.finite(high), 1, stats::sd(x))
+  search <- function(v) {
+    rough <- stats::optim(v, loss, control = list(maxit = 2000L, parscale = scale))
+    stats::optim(rough$par, loss, method = "BFGS", control = list(maxit = 500L, parscale = scale, reltol = 1e-12))
+  }
+  first <- to_free(from)
+  tried <- lapply(starts, function(by) search(first + by * scale))
+  best <- tried[[which.min(vapply(tried, `[[`, 0, "value"))]]
+  at <- to_natural(best$par)
+  information <- tryCatch(stats::optimHess(best$par, loss, control = list(parscale = scale)), error = function(e) NULL)
+  spread <- tryCatch(diag(solve(information)), error = function(e) NA_real_)
+  step <- 1e-5 * scale
+  by_free <- vapply(seq_along(at), function(i) {
+    v <- best$par
+    (to_natural(replace(v, i, v[i] + step[i]))[i] - to_natural(replace(v, i, v[i] - step[i]))[i]) / (2 * step[i])
+  }, 0)
+  error <- suppressWarnings(sqrt(spread)) * abs(by_free)
+  list(estimate = at, error = rep_len(error, length(at)), log_likelihood = -best$value,
+       converged = best$convergence == 0L && best$value < 1e99 && all(is.finite(error) & error > 0))
+}
+
+inverse_of <- function(p, distribution, at) {
+  if (p <= 0 || p >= 1) return(if (p <= 0) -Inf else Inf)
+  reach <- 1
+  while (reach < 1e300 && (distribution(-reach, at) > p || distribution(reach, at) < p)) reach <- reach * 4
+  stats::uniroot(function(q) distribution(q, at) - p, c(-reach, reach), tol = .Machine$double.eps)$root
+}
+
+moments_by_quantiles <- function(quantile) {
+  raw <- vapply(1:4, function(r) {
+    found <- tryCatch(stats::integrate(function(p) quantile(p)^r, 0, 1, subdivisions = 1000L)$value,
+                      error = function(e) NaN)
+    found
+  }, 0)
+  stats::setNames(from_raw(raw), c("mean", "variance", "skewness", "kurtosis"))
+}

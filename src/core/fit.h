@@ -1,0 +1,357 @@
+#pragma once
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <cstddef>
+#include <vector>
+#include "families.h"
+#include "minimise.h"
+
+namespace imbroglio {
+
+struct Fit {
+  Estimate at;
+  std::array<double, 4> error{missing, missing, missing, missing};
+  double log_likelihood = missing;
+  bool converged = false;
+};
+
+// Where a function that falls from a to b is 0, by Chandrupatla's method (1997); an end where it does not change its sign.
+template <class Function>
+double root_of(Function f, double a, double b, double tolerance) {
+  double x1 = b, x2 = a, x3 = a, f1 = f(b), f2 = f(a), f3 = f2, t = 0.5;
+  if (!(f2 > 0.0)) return a;
+  if (!(f1 < 0.0)) return b;
+  for (int i = 0; i < 200; ++i) {
+    const double x = x1 + t * (x2 - x1), at = f(x);
+    if ((at > 0.0) == (f1 > 0.0)) {
+      x3 = x1;
+      f3 = f1;
+    } else {
+      x3 = x2;
+      f3 = f2;
+      x2 = x1;
+      f2 = f1;
+    }
+    x1 = x;
+    f1 = at;
+    const double limit = tolerance / std::fabs(x2 - x1);
+    if (limit > 0.5 || at == 0.0) break;
+    const double xi = (x1 - x2) / (x3 - x2), phi = (f1 - f2) / (f3 - f2);
+    t = phi * phi < xi && (1.0 - phi) * (1.0 - phi) < 1.0 - xi
+            ? f1 / (f2 - f1) * f3 / (f2 - f3) + (x3 - x1) / (x2 - x1) * f1 / (f3 - f1) * f2 / (f3 - f2)
+            : 0.5;
+    t = std::min(std::max(t, limit), 1.0 - limit);
+  }
+  return std::fabs(f2) < std::fabs(f1) ? x2 : x1;
+}
+
+// Fits of one family to samples that ascend.
+template <class Family>
+class FamilyFit {
+ public:
+  static constexpr std::size_t k = 2 + Family::shapes;
+  using Free = Point<k>;  // location, ln scale, free shapes
+
+  FamilyFit(const double* sorted, std::size_t n) : x_(sorted), n_(n), count_(static_cast<double>(n)) {}
+
+  // From several starts, with errors.
+  Fit operator()() const {
+    Fit fit;
+    // Values of middle 0 and like size.
+    const Described sample(x_, n_);
+    const double middle = sample.quantile(0.5), spread = sample.quantile(0.75) - sample.quantile(0.25);
+    const double size = spread > 1e-9 * sample.deviation ? spread / 1.349 : sample.deviation;
+    if (!(size > 0.0) || !std::isfinite(size)) return fit;
+    std::vector<double> scaled(n_);
+    for (std::size_t i = 0; i < n_; ++i) scaled[i] = (x_[i] - middle) / size;
+    const FamilyFit standard(scaled.data(), n_);
+    bool converged = false;
+    const Estimate found = standard.search(Family::starts(), 2, 1e-9, converged);
+    if (!found.found) return fit;
+    standard.finish(found, converged, fit);
+    fit.log_likelihood -= count_ * std::log(size);
+    fit.at.location = middle + size * found.location;
+    fit.at.scale = size * found.scale;
+    fit.error[0] *= size;
+    fit.error[1] *= size;
+    return fit;
+  }
+
+  // The usual estimates by moments or quantiles; they have no errors here.
+  Fit by_moments() const {
+    Fit fit;
+    fit.at = Family::by_moments(Described(x_, n_));
+    fit.converged = fit.at.found && fit.at.scale > 0.0 && std::isfinite(fit.at.scale) && Family::inside(fit.at.shape);
+    if (!fit.converged) fit.at = {};
+    else fit.log_likelihood = log_likelihood(fit.at);
+    return fit;
+  }
+
+  using Square = std::array<Free, k>;
+  // Of a draw from the family in standard form, from where it came from; less exact.
+  Estimate again(const Shapes& shape, const Square& known) const {
+    bool converged;
+    return search({Family::free(shape)}, 1, 1e-5, converged, &known);
+  }
+
+  // What a search near the truth may know beforehand: the inverse of the mean square of the gradient there,
+  // by a sample.
+  static Square curvature_at(const Shapes& shape, Random random) {
+    const Family family(shape);
+    Square squares{}, inverse{};
+    constexpr int draws = 4000;
+    for (int i = 0; i < draws; ++i) {
+      const double z = family.draw(random);
+      double by_z;
+      Shapes one{};
+      family.term(z, by_z, one);
+      Free g{by_z, 1.0 + by_z * z};
+      for (std::size_t j = 0; j < Family::shapes; ++j) g[2 + j] = Family::stretch[j] * g[1] - one[j];
+      for (std::size_t a = 0; a < k; ++a)
+        for (std::size_t b = 0; b < k; ++b) squares[a][b] += g[a] * g[b] / draws;
+    }
+    if (invert<k>(squares, k, inverse)) return inverse;
+    for (std::size_t a = 0; a < k; ++a) inverse[a][a] = 1.0;
+    return inverse;
+  }
+
+  double log_likelihood(const Estimate& at) const {
+    const Family family(at.shape);
+    double by_z;
+    Shapes by_shape{};
+    double sum = 0.0;
+    for (std::size_t i = 0; i < n_; ++i) sum += family.term((x_[i] - at.location) / at.scale, by_z, by_shape);
+    return sum - count_ * std::log(at.scale);
+  }
+
+ private:
+  Estimate search(const std::vector<Shapes>& starts, std::size_t searched, double tolerance, bool& converged,
+                  const Square* known = nullptr) const {
+    const auto f = [this](const Free& p, Free& gradient) { return mean_loss(p, gradient); };
+    std::vector<Minimum<k>> tried;
+    Free unused{};
+    for (const Shapes& shape : starts) {
+      Minimum<k> start;
+      for (std::size_t j = 0; j < Family::shapes; ++j) start.at[2 + j] = shape[j];
+      start.value = f(start.at, unused);
+      tried.push_back(start);
+    }
+    std::sort(tried.begin(), tried.end(), [](const Minimum<k>& a, const Minimum<k>& b) { return a.value < b.value; });
+    Minimum<k> best;
+    for (std::size_t i = 0; i < std::min(searched, tried.size()); ++i) {
+      const auto found = minimise<k>(f, tried[i].at, tolerance, known);
+      if (found.value < best.value) best = found;
+    }
+    converged = best.converged;
+    if (!std::isfinite(best.value)) return {};
+    return {best.at[0], scale_of(best.at), Family::natural(shape_of(best.at)), true};
+  }
+
+  static Shapes shape_of(const Free& p) {
+    Shapes shape{};
+    for (std::size_t j = 0; j < Family::shapes; ++j) shape[j] = p[2 + j];
+    return shape;
+  }
+  static double scale_of(const Free& p) {
+    double log_scale = p[1];
+    for (std::size_t j = 0; j < Family::shapes; ++j) log_scale += Family::stretch[j] * p[2 + j];
+    return std::exp(log_scale);
+  }
+
+  double mean_loss(const Free& p, Free& gradient) const {
+    for (std::size_t j = 1; j < k; ++j)
+      if (!(std::fabs(p[j]) < 16.0)) return INFINITY;
+    const Shapes natural = Family::natural(shape_of(p));
+    const double scale = scale_of(p), per_scale = 1.0 / scale;
+    const Family family(natural);
+    double sum = 0.0, by_location = 0.0, by_log_scale = 0.0;
+    Shapes by_shape{}, one{};
+    for (std::size_t i = 0; i < n_; ++i) {
+      const double z = (x_[i] - p[0]) * per_scale;
+      double by_z;
+      sum += family.term(z, by_z, one);
+      by_location += by_z;
+      by_log_scale += by_z * z;
+      for (std::size_t j = 0; j < Family::shapes; ++j) by_shape[j] += one[j];
+    }
+    gradient[0] = by_location * per_scale / count_;
+    gradient[1] = 1.0 + by_log_scale / count_;
+    for (std::size_t j = 0; j < Family::shapes; ++j) gradient[2 + j] = Family::stretch[j] * gradient[1] - by_shape[j] / count_;
+    return std::log(scale) - sum / count_;
+  }
+
+  void finish(const Estimate& found, bool converged, Fit& fit) const {
+    fit.at = found;
+    fit.log_likelihood = log_likelihood(found);
+    const bool errors = errors_of(found, fit);
+    // A scale of nothing beside the sample's is a likelihood without bound.
+    fit.converged = converged && errors && Family::inside(found.shape) && found.scale > 1e-6;
+  }
+
+  // From the observed information, by differences of the gradient; then as of the natural parameters.
+  bool errors_of(const Estimate& at, Fit& fit) const {
+    Free p{}, up{}, down{}, g_up{}, g_down{};
+    const Shapes free = Family::free(at.shape);
+    p[0] = at.location;
+    p[1] = std::log(at.scale);
+    for (std::size_t j = 0; j < Family::shapes; ++j) {
+      p[2 + j] = free[j];
+      p[1] -= Family::stretch[j] * free[j];
+    }
+    auto natural_of = [](const Free& q) {
+      const Shapes shape = Family::natural(shape_of(q));
+      return std::array<double, 4>{q[0], scale_of(q), shape[0], shape[1]};
+    };
+    std::array<Free, k> information{}, inverse{}, jacobian{};
+    for (std::size_t i = 0; i < k; ++i) {
+      const double step = 1e-4 * (i == 0 ? at.scale : 1.0);
+      up = down = p;
+      up[i] += step;
+      down[i] -= step;
+      if (!std::isfinite(mean_loss(up, g_up)) || !std::isfinite(mean_loss(down, g_down))) return false;
+      const auto high = natural_of(up), low = natural_of(down);
+      for (std::size_t j = 0; j < k; ++j) {
+        information[i][j] = count_ * (g_up[j] - g_down[j]) / (2.0 * step);
+        jacobian[j][i] = (high[j] - low[j]) / (2.0 * step);
+      }
+    }
+    for (std::size_t i = 0; i < k; ++i)
+      for (std::size_t j = 0; j < i; ++j) information[i][j] = information[j][i] = 0.5 * (information[i][j] + information[j][i]);
+    if (!invert<k>(information, k, inverse)) return false;
+    for (std::size_t i = 0; i < k; ++i) {
+      double variance = 0.0;
+      for (std::size_t a = 0; a < k; ++a)
+        for (std::size_t b = 0; b < k; ++b) variance += jacobian[i][a] * inverse[a][b] * jacobian[i][b];
+      fit.error[i] = std::sqrt(variance);
+      if (!(fit.error[i] > 0.0) || !std::isfinite(fit.error[i])) return false;
+    }
+    return true;
+  }
+
+  const double* x_;
+  std::size_t n_;
+  double count_;
+};
+
+// What has a closed form.
+template <>
+inline Estimate FamilyFit<NormalFamily>::search(const std::vector<Shapes>&, std::size_t, double, bool& converged, const Square*) const {
+  const double mean = mean_of(x_, n_);
+  const double* x = x_;
+  const double squares = sum_of(n_, [=](std::size_t i) { return (x[i] - mean) * (x[i] - mean); });
+  converged = true;
+  return {mean, std::sqrt(squares / count_), {}, squares > 0.0};
+}
+
+template <>
+inline Estimate FamilyFit<LaplaceFamily>::search(const std::vector<Shapes>&, std::size_t, double, bool& converged, const Square*) const {
+  const double middle = 0.5 * (x_[(n_ - 1) / 2] + x_[n_ / 2]);
+  const double* x = x_;
+  const double away = sum_of(n_, [=](std::size_t i) { return std::fabs(x[i] - middle); });
+  converged = true;
+  return {middle, away / count_, {}, away > 0.0};
+}
+
+// The density has no second derivative at its middle: the errors are by the expected information.
+template <>
+inline bool FamilyFit<LaplaceFamily>::errors_of(const Estimate& at, Fit& fit) const {
+  fit.error[0] = fit.error[1] = at.scale / std::sqrt(count_);
+  return true;
+}
+
+// Where p is below 2 the slope is not smooth at the observations; but location hardly depends on p, nor p on location. So each is found given the other,
+// in turns, until neither moves.
+template <>
+inline Estimate FamilyFit<GedFamily>::search(const std::vector<Shapes>& starts, std::size_t, double tolerance, bool& converged, const Square*) const {
+  const double* x = x_;
+  double location = 0.5 * (x[(n_ - 1) / 2] + x[n_ / 2]), log_p = starts[0][0];
+  const double size = x[static_cast<std::size_t>(0.75 * static_cast<double>(n_ - 1))] - x[static_cast<std::size_t>(0.25 * static_cast<double>(n_ - 1))];
+  const double lowest = std::log(0.2), highest = std::log(60.0);
+  std::vector<double> logs(n_);
+  double power_mean = missing;
+  // The slope of the likelihood along ln p, scale being the best for it.
+  auto slope = [&](double at) {
+    const double p = std::exp(at);
+    double powers = 0.0, weighted = 0.0;
+    for (double log_away : logs) {
+      const double power = std::exp(p * log_away);
+      powers += power;
+      weighted += power * log_away;
+    }
+    power_mean = powers / count_;
+    const double log_scale = std::log(p * power_mean) / p;
+    return 1.0 + digamma(1.0 / p) / p - (weighted / powers - log_scale);
+  };
+  auto side = [&](double m, double p) {
+    double sum = 0.0;
+    for (std::size_t i = 0; i < n_; ++i) {
+      const double away = x[i] - m;
+      if (away != 0.0) sum += std::copysign(std::pow(std::fabs(away), p - 1.0), away);
+    }
+    return sum;
+  };
+  auto loss = [&](double m, double p) {
+    return sum_of(n_, [&](std::size_t i) { return std::pow(std::fabs(x[i] - m), p); });
+  };
+  converged = false;
+  for (int turn = 0; turn < 40 && !converged; ++turn) {
+    for (std::size_t i = 0; i < n_; ++i) logs[i] = std::log(std::max(std::fabs(x[i] - location), 1e-300));
+    const double before = log_p, stood = location;
+    const double reach = turn == 0 ? 0.5 : 0.05;
+    double low = std::max(lowest, log_p - reach), high = std::min(highest, log_p + reach);
+    while (low > lowest && !(slope(low) > 0.0)) low = std::max(lowest, low - 0.5);
+    while (high < highest && !(slope(high) < 0.0)) high = std::min(highest, high + 0.5);
+    log_p = root_of(slope, low, high, 0.1 * tolerance);
+    const double p = std::exp(log_p);
+    if (p > 1.0) {
+      double left = location - 0.05 * size, right = location + 0.05 * size;
+      while (left > x[0] && !(side(left, p) > 0.0)) left -= size;
+      while (right < x[n_ - 1] && !(side(right, p) < 0.0)) right += size;
+      location = root_of([&](double m) { return side(m, p); }, left, right, 0.1 * tolerance * size);
+    } else {
+      // The best is at an observation: ever smaller steps among those about the middle.
+      std::size_t best = n_ / 2;
+      double least = loss(x[best], p);
+      for (std::size_t step = std::max<std::size_t>(1, n_ / 16); step >= 1; step /= 2) {
+        for (bool moved = true; moved;) {
+          moved = false;
+          for (std::size_t next : {best >= step ? best - step : best, std::min(best + step, n_ - 1)}) {
+            const double value = loss(x[next], p);
+            if (value < least) {
+              least = value;
+              best = next;
+              moved = true;
+            }
+          }
+        }
+      }
+      location = x[best];
+    }
+    converged = std::fabs(log_p - before) < tolerance && std::fabs(location - stood) < tolerance * std::max(size, 1e-12);
+  }
+  for (std::size_t i = 0; i < n_; ++i) logs[i] = std::log(std::max(std::fabs(x[i] - location), 1e-300));
+  slope(log_p);
+  const double p = std::exp(log_p);
+  return {location, std::exp(std::log(p * power_mean) / p), {p, 0.0}, power_mean > 0.0 && std::isfinite(power_mean)};
+}
+
+// By the expected information, which has a closed form for p above a half.
+template <>
+inline bool FamilyFit<GedFamily>::errors_of(const Estimate& at, Fit& fit) const {
+  const double p = at.shape[0], a = 1.0 / p;
+  if (!(p > 0.5)) return false;
+  const double location = p * p * std::exp(log_gamma(2.0 - a) - log_gamma(a)) * count_;
+  // w = |z|^p is gamma distributed; the scores are p w - 1 and a constant less w ln w / p.
+  const double one = digamma(a + 1.0), two = digamma(a + 2.0);
+  const double mean = a * one, square = a * (a + 1.0) * (trigamma(a + 2.0) + two * two), both = a * (a + 1.0) * two;
+  const double scale = p, shape = (square - mean * mean) / (p * p), cross = -(both - a * mean);
+  const double determinant = (scale * shape - cross * cross) * count_;
+  if (!(determinant > 0.0)) return false;
+  fit.error[0] = at.scale / std::sqrt(location);
+  fit.error[1] = at.scale * std::sqrt(shape / determinant);
+  fit.error[2] = std::sqrt(scale / determinant);
+  return true;
+}
+
+}  // namespace imbroglio

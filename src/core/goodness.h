@@ -1,0 +1,182 @@
+#pragma once
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <cstddef>
+#include <cstdint>
+#include <type_traits>
+#include <vector>
+#include "families.h"
+#include "fit.h"
+
+namespace imbroglio {
+
+// How far the values of a fitted distribution function at a sample that ascends are from even: Kolmogorov
+// and Smirnov's distance, Anderson and Darling's, Cramer and von Mises's, and Anderson and Darling's of the lower tail (Sinclair, Spurr and Ahmad
+// 1990). u(i) is its value, below(i) and above(i) the logarithms of it and of what is left.
+constexpr std::size_t distances_count = 4;
+using Distances = std::array<double, distances_count>;
+
+template <class Value, class Below, class Above>
+Distances distances_of(std::size_t n, Value u, Below below, Above above) {
+  const double count = static_cast<double>(n);
+  double ks = 0.0, logs = 0.0, lower_logs = 0.0, squares = 0.0, sum = 0.0;
+  for (std::size_t i = 0; i < n; ++i) {
+    const double v = u(i), from = static_cast<double>(i) / count, to = static_cast<double>(i + 1) / count;
+    ks = std::max(ks, std::max(v - from, to - v));
+    const double middle = v - 0.5 * (from + to), odd = 2.0 * static_cast<double>(i) + 1.0, weighted = odd * below(i);
+    squares += middle * middle;
+    sum += v;
+    // Each observation's share in the sum of 2i - 1 times ln u_(i) and ln(1 - u_(n + 1 - i)).
+    logs += weighted + (2.0 * count - odd) * above(i);
+    lower_logs += weighted;
+  }
+  return {ks, -count - logs / count, squares + 1.0 / (12.0 * count), 2.0 * sum - 1.5 * count - lower_logs / count};
+}
+
+// For draws, whose values lie well within 0 and 1.
+inline Distances distances_of(const double* u, std::size_t n) {
+  auto clear = [u](std::size_t i) { return std::min(std::max(u[i], 1e-300), 1.0 - 1e-16); };
+  return distances_of(n, clear, [&](std::size_t i) { return std::log(clear(i)); }, [&](std::size_t i) { return std::log1p(-clear(i)); });
+}
+
+// Ascending, in time linear in n: into as many boxes as values by a distribution function that is
+// roughly theirs, then box by box.
+class BoxSort {
+ public:
+  void operator()(std::vector<double>& z) {
+    const std::size_t n = z.size();
+    boxes_.assign(n + 1, 0);
+    box_.resize(n);
+    sorted_.resize(n);
+    const double count = static_cast<double>(n);
+    for (std::size_t i = 0; i < n; ++i) {
+      const double u = 0.5 + 0.5 * z[i] / std::sqrt(2.0 + z[i] * z[i]);
+      box_[i] = static_cast<std::uint32_t>(std::min(std::max(u * count, 0.0), count - 1.0));
+      ++boxes_[box_[i] + 1];
+    }
+    for (std::size_t i = 1; i <= n; ++i) boxes_[i] += boxes_[i - 1];
+    for (std::size_t i = 0; i < n; ++i) sorted_[boxes_[box_[i]]++] = z[i];
+    std::size_t from = 0;
+    for (std::size_t b = 0; b < n; ++b) {
+      const std::size_t to = boxes_[b];
+      if (to - from > 1) std::sort(sorted_.begin() + from, sorted_.begin() + to);
+      from = to;
+    }
+    z.swap(sorted_);
+  }
+
+ private:
+  std::vector<std::uint32_t> boxes_, box_;
+  std::vector<double> sorted_;
+};
+
+template <class Family>
+double log_density(const Family& family, double z, double& slope) {
+  Shapes unused;
+  return family.term(z, slope, unused);
+}
+
+// The integral of the density between a and b over exp(scale), by Gauss and Legendre.
+template <std::size_t points, class Family>
+double panel(const Family& family, double a, double b, double scale) {
+  static constexpr std::array<double, 5> at10{0.1488743389816312, 0.4333953941292472, 0.6794095682990244, 0.8650633666889845, 0.9739065285171717},
+      weight10{0.2955242247147529, 0.2692667193099963, 0.2190863625159821, 0.1494513491505806, 0.0666713443086881};
+  const double middle = 0.5 * (a + b), half = 0.5 * (b - a);
+  double slope;
+  auto density = [&](double z) { return std::exp(log_density(family, z, slope) - scale); };
+  if constexpr (points == 2) {
+    return half * (density(middle - half / std::sqrt(3.0)) + density(middle + half / std::sqrt(3.0)));
+  } else {
+    double sum = 0.0;
+    for (std::size_t i = 0; i < 5; ++i) sum += weight10[i] * (density(middle - half * at10[i]) + density(middle + half * at10[i]));
+    return half * sum;
+  }
+}
+
+// As far from z as the density can be followed in one panel.
+template <class Family>
+double stride(const Family& family, double z) {
+  double slope;
+  log_density(family, z, slope);
+  return 1.0 / (4.0 / (1.0 + std::fabs(z)) + std::fabs(slope));
+}
+
+// ln of the probability beyond z, below it (`side` -1) or above (1); right where it is small.
+template <class Family>
+double log_beyond(const Family& family, double z, double side) {
+  double slope;
+  const double edge = log_density(family, z, slope);
+  double sum = 0.0, at = z;
+  for (int i = 0; i < 5000; ++i) {
+    const double next = at + side * stride(family, at);
+    const double part = side < 0.0 ? panel<10>(family, next, at, edge) : panel<10>(family, at, next, edge);
+    sum += part;
+    at = next;
+    if (part < 1e-18 * sum) break;
+  }
+  return edge + std::log(sum);
+}
+
+// The distribution function at values that ascend.
+template <class Family, class = void>
+struct HasClosedForm : std::false_type {};
+template <class Family>
+struct HasClosedForm<Family, std::void_t<decltype(&Family::below)>> : std::true_type {};
+
+template <class Family>
+void distribution_of(const Estimate& at, const std::vector<double>& x, std::vector<double>& u) {
+  const Family family(at.shape);
+  const std::size_t n = x.size();
+  u.resize(n);
+  if constexpr (HasClosedForm<Family>::value) {
+    for (std::size_t i = 0; i < n; ++i) u[i] = family.below((x[i] - at.location) / at.scale);
+  } else {
+    // From each to the next; the upper tail closes it, and tells that all of it adds up to one.
+    double z = (x[0] - at.location) / at.scale;
+    u[0] = std::exp(log_beyond(family, z, -1.0));
+    for (std::size_t i = 1; i < n; ++i) {
+      const double next = (x[i] - at.location) / at.scale;
+      double grown = u[i - 1];
+      while (next - z > 0.02) {
+        const double to = std::min(next, z + stride(family, z));
+        grown += panel<10>(family, z, to, 0.0);
+        z = to;
+      }
+      if (next > z) grown += panel<2>(family, z, next, 0.0);
+      z = next;
+      u[i] = grown;
+    }
+    const double whole = u[n - 1] + std::exp(log_beyond(family, z, 1.0));
+    for (double& v : u) v /= whole;
+  }
+}
+
+// The distances of draws from a fitted family, each draw fitted again as the sample was.
+template <class Family>
+class Refitted {
+ public:
+  Refitted(const Shapes& shape, std::size_t n, bool moments)
+      : family_(shape), shape_(shape), moments_(moments), z_(n), known_(FamilyFit<Family>::curvature_at(shape, Random(0, 0))) {}
+
+  // Not a number where the draw could not be fitted.
+  Distances operator()(Random random) {
+    for (double& v : z_) v = family_.draw(random);
+    sort_(z_);
+    const FamilyFit<Family> fit(z_.data(), z_.size());
+    const Estimate at = moments_ ? Family::by_moments(Described(z_.data(), z_.size())) : fit.again(shape_, known_);
+    if (!at.found || !(at.scale > 0.0) || !std::isfinite(at.scale)) return {missing, missing, missing, missing};
+    distribution_of<Family>(at, z_, u_);
+    return distances_of(u_.data(), u_.size());
+  }
+
+ private:
+  Family family_;
+  Shapes shape_;
+  bool moments_;
+  std::vector<double> z_, u_;
+  typename FamilyFit<Family>::Square known_;
+  BoxSort sort_;
+};
+
+}  // namespace imbroglio

@@ -1,0 +1,161 @@
+#include "columns.h"
+#include "core/fit.h"
+#include "core/goodness.h"
+
+namespace {
+
+// Calls work(family) with the family of a name.
+template <class Work>
+void with_family(const std::string& name, Work work) {
+  using namespace imbroglio;
+  if (name == "normal") work(static_cast<NormalFamily*>(nullptr));
+  else if (name == "student") work(static_cast<StudentFamily*>(nullptr));
+  else if (name == "cauchy") work(static_cast<CauchyFamily*>(nullptr));
+  else if (name == "laplace") work(static_cast<LaplaceFamily*>(nullptr));
+  else if (name == "logistic") work(static_cast<LogisticFamily*>(nullptr));
+  else if (name == "ged") work(static_cast<GedFamily*>(nullptr));
+  else if (name == "johnson-su") work(static_cast<JohnsonFamily*>(nullptr));
+  else if (name == "skew-student") work(static_cast<SkewStudentFamily*>(nullptr));
+  else if (name == "nig") work(static_cast<NigFamily*>(nullptr));
+}
+
+template <class Family>
+using family_of = std::remove_pointer_t<Family>;
+
+constexpr std::size_t fewest = 20;
+
+}  // namespace
+
+// A fit for each column: location, scale and shapes, with errors.
+// [[Rcpp::export]]
+Rcpp::List core_fit_family(const Rcpp::NumericMatrix& x, const std::string& family, bool moments) {
+  const std::size_t n = x.nrow(), k = x.ncol();
+  Rcpp::NumericMatrix estimate(k, 4), error(k, 4);
+  Rcpp::NumericVector likelihood(k);
+  Rcpp::LogicalVector converged(k);
+  const double* from = x.begin();
+  double *estimates = estimate.begin(), *errors = error.begin(), *likelihoods = likelihood.begin();
+  int* ended = converged.begin();
+  with_family(family, [&](auto type) {
+    using Family = family_of<decltype(type)>;
+    imbroglio::over_columns(n * 100, k, [=](std::size_t first, std::size_t last) {
+      imbroglio::Observed seen;
+      std::vector<double> sorted;
+      for (std::size_t j = first; j < last; ++j) {
+        seen.take(from + j * n, n);
+        imbroglio::Fit fit;
+        if (seen.size() >= fewest) {
+          sorted.assign(seen.values(), seen.values() + seen.size());
+          std::sort(sorted.begin(), sorted.end());
+          const imbroglio::FamilyFit<Family> fitted(sorted.data(), sorted.size());
+          fit = moments ? fitted.by_moments() : fitted();
+        }
+        const double found[] = {fit.at.location, fit.at.scale, fit.at.shape[0], fit.at.shape[1]};
+        for (std::size_t c = 0; c < 4; ++c) {
+          const bool has = fit.at.found && c < 2 + Family::shapes;
+          estimates[c * k + j] = has ? found[c] : imbroglio::missing;
+          errors[c * k + j] = has ? fit.error[c] : imbroglio::missing;
+        }
+        likelihoods[j] = fit.log_likelihood;
+        ended[j] = fit.converged;
+      }
+    });
+  });
+  return Rcpp::List::create(Rcpp::_["estimate"] = estimate, Rcpp::_["error"] = error,
+                            Rcpp::_["log_likelihood"] = likelihood, Rcpp::_["converged"] = converged);
+}
+
+// Distances of draws of size n from a family of given shapes, each fitted again: a row for each draw from
+// `first` on, counted from 0.
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_refitted(const std::string& family, const Rcpp::NumericVector& shape, int n, bool moments, int first, int draws, int seed) {
+  Rcpp::NumericMatrix out(draws, imbroglio::distances_count);
+  double* to = out.begin();
+  const imbroglio::Shapes shapes{shape[0], shape[1]};
+  const std::size_t rows = draws;
+  with_family(family, [&](auto type) {
+    using Family = family_of<decltype(type)>;
+    imbroglio::over_columns(static_cast<std::size_t>(n) * 100, rows, [=](std::size_t from, std::size_t last) {
+      imbroglio::Refitted<Family> refitted(shapes, n, moments);
+      for (std::size_t i = from; i < last; ++i) {
+        const auto found = refitted(imbroglio::Random(seed, first + i));
+        for (std::size_t c = 0; c < found.size(); ++c) to[c * rows + i] = found[c];
+      }
+    });
+  });
+  return out;
+}
+
+// Distances of a sample that ascends, from the logarithms of the probabilities below and above it.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_distances(const Rcpp::NumericVector& below, const Rcpp::NumericVector& above) {
+  const double *low = below.begin(), *high = above.begin();
+  const auto found = imbroglio::distances_of(
+      below.size(), [=](std::size_t i) { return low[i] < -M_LN2 ? std::exp(low[i]) : -std::expm1(high[i]); },
+      [=](std::size_t i) { return low[i]; }, [=](std::size_t i) { return high[i]; });
+  return Rcpp::NumericVector(found.begin(), found.end());
+}
+
+// Normal inverse Gaussian in standard form: ln of the density, and of the probability below or above z.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_nig_density(const Rcpp::NumericVector& z, double alpha, double beta) {
+  const imbroglio::NigFamily nig({alpha, beta});
+  Rcpp::NumericVector out(z.size());
+  double slope;
+  for (R_xlen_t i = 0; i < z.size(); ++i) out[i] = std::isinf(z[i]) ? -INFINITY : imbroglio::log_density(nig, z[i], slope);
+  return out;
+}
+
+// [[Rcpp::export]]
+Rcpp::NumericVector core_nig_beyond(const Rcpp::NumericVector& z, double alpha, double beta, bool lower) {
+  const imbroglio::NigFamily nig({alpha, beta});
+  const double middle = beta / std::sqrt((alpha - beta) * (alpha + beta));
+  const R_xlen_t n = z.size();
+  Rcpp::NumericVector out(n);
+  std::vector<double> tails(n);
+  // Each value by the integral of its own side, which is the smaller; from the one before it where that is near.
+  auto fill = [&](R_xlen_t i, R_xlen_t before, double side) {
+    double& tail = tails[i];
+    const double gap = before >= 0 && before < n ? side * (z[before] - z[i]) : -1.0;
+    if (gap >= 0.0 && gap <= imbroglio::stride(nig, z[i])) {
+      const double from = std::min(z[i], z[before]), to = std::max(z[i], z[before]);
+      tail = tails[before] + std::log1p(imbroglio::panel<10>(nig, from, to, tails[before]));
+    } else {
+      tail = imbroglio::log_beyond(nig, z[i], side);
+    }
+    out[i] = (side < 0.0) == lower ? tail : std::log1p(-std::exp(tail));
+  };
+  auto known = [&](R_xlen_t i) {
+    if (!std::isnan(z[i]) && !std::isinf(z[i])) return false;
+    out[i] = std::isnan(z[i]) ? z[i] : (z[i] < 0.0) == lower ? -INFINITY : 0.0;
+    return true;
+  };
+  for (R_xlen_t i = 0; i < n; ++i)
+    if (!known(i) && z[i] < middle) fill(i, i - 1, -1.0);
+  for (R_xlen_t i = n; i-- > 0;)
+    if (!known(i) && z[i] >= middle) fill(i, i + 1, 1.0);
+  return out;
+}
+
+// The quantile for ln p, of what lies below (or above).
+// [[Rcpp::export]]
+Rcpp::NumericVector core_nig_quantile(const Rcpp::NumericVector& log_p, double alpha, double beta, bool lower) {
+  const imbroglio::NigFamily nig({alpha, beta});
+  const double middle = beta / std::sqrt((alpha - beta) * (alpha + beta));
+  const double half = imbroglio::log_beyond(nig, middle, -1.0);
+  Rcpp::NumericVector out(log_p.size());
+  for (R_xlen_t i = 0; i < log_p.size(); ++i) {
+    const double asked = log_p[i], rest = std::log(-std::expm1(asked));
+    const bool left = (lower ? asked : rest) <= half;
+    const double target = left == lower ? asked : rest, side = left ? -1.0 : 1.0;
+    if (std::isnan(asked) || target == -INFINITY) {
+      out[i] = std::isnan(asked) ? asked : side * INFINITY;
+      continue;
+    }
+    auto above = [&](double away) { return imbroglio::log_beyond(nig, middle + side * away, side) - target; };
+    double far = 1.0;
+    while (above(far) > 0.0 && far < 1e300) far *= 2.0;
+    out[i] = middle + side * imbroglio::root_of(above, 0.0, far, 1e-15 * far);
+  }
+  return out;
+}
