@@ -135,7 +135,7 @@ fit_views <- list(
   },
   tail = function(object, data) {
     n <- length(data$x)
-    losses <- -data$x[data$x < stats::quantile(data$x, 0.1, names = FALSE)]
+    losses <- -data$x[data$x <= stats::quantile(data$x, 0.1, names = FALSE)]
     observed <- data.frame(x = losses, p = seq_along(losses) / n)
     far <- max(losses) * 1.25
     grid <- seq(min(losses), far, length.out = 300L)
@@ -150,7 +150,7 @@ fit_views <- list(
     # Names at the foot, in two rows.
     foot <- ends[!side, ]
     foot$drop <- 1.4 + 1.4 * (rank(foot$x) %% 2 == 0)
-    colours <- stats::setNames(rep_len(setdiff(security_colours, data$colour), nrow(ends)), levels(curves$family))
+    colours <- stats::setNames(rep_len(setdiff(security_colours, data$colour), nrow(data$table)), data$table$family)
     marks <- data.frame(p = c(0.01, 0.001), label = c("one in 100", "one in 1,000"))
     ggplot2::ggplot(curves, ggplot2::aes(.data$x, .data$p)) +
       ggplot2::geom_hline(data = marks, ggplot2::aes(yintercept = .data$p), colour = quiet, linewidth = 0.3, linetype = 2) +

@@ -49,8 +49,9 @@
 #'   `tail` (the lower tail's), `jarque_bera` and `jarque_bera_p` (on the normal's rows; chi-squared with 2 degrees of freedom), `quantile_1`, `observed_1`,
 #'   `quantile_01`, `observed_01` (the fitted 1 % and 0.1 % quantiles beside the returns of that rank), `draws` and the `verdict`, which says which tests reject.
 #'
-#'   Fewer than 20 returns, or constant ones, have `NA`; a fit that ran into a bound, or whose likelihood has no top,
-#'   has `converged` `FALSE`, no errors and no p-values, and a warning says so.
+#'   Fewer than 20 returns, or fewer than 10 different ones, have `NA`, and so has a likelihood that grows without bound about repeated
+#'   values; a fit that ran into a bound (towards another family, as Student's t with ever more degrees of freedom)
+#'   keeps its estimates. Both have `converged` `FALSE`, no errors and no p-values, and a warning says so.
 #'
 #'   `tidy()`: the parameters, a row for each `term`, with `estimate`, `error`, `low` and `high`. `glance()`: the quality of
 #'   fit. `predict()`: for each level the `quantile` of returns, and value at risk and expected shortfall of one
@@ -166,7 +167,7 @@ tests_of <- function(records, fits, values, by, test_draws, stop_after, seed) {
     }
   }
   cli::cli_progress_done(id = bar)
-  columns <- lapply(stats::setNames(nm = columns), function(name) found[, name])
+  columns <- lapply(stats::setNames(nm = columns), function(name) unname(found[, name]))
   columns$draws <- as.integer(columns$draws)
   columns
 }
@@ -266,11 +267,11 @@ warn_stuck <- function(columns) {
   if (!length(stuck)) return(invisible())
   short <- stuck[is.na(columns$log_likelihood[stuck])]
   one <- stuck[1L]
+  why <- "fewer than 20, fewer than 10 different ones, too many alike, or without the moments that are needed"
   caution("not_converged",
           sprintf("%s did not converge: %s.", count(length(stuck), "fit"),
                   some(paste(columns$family[stuck], "for", columns$security[stuck]))),
-          remedy = if (one %in% short) sprintf("%s has %s: too few, all the same, or without the moments that are needed.",
-                                               columns$security[one], count(columns$n[one], "return"))
+          remedy = if (one %in% short) sprintf("%s has %s: %s.", columns$security[one], count(columns$n[one], "return"), why)
                    else "The likelihood has no top within the bounds: a plainer family may do as well, or the returns have faults.")
 }
 
@@ -401,7 +402,7 @@ registered_record <- function(parameters, low, high, density, distribution, star
         x <- values[!is.na(values[, j]), j]
         none <- list(estimate = rep(NA_real_, length(low)), error = rep(NA_real_, length(low)),
                      log_likelihood = NA_real_, converged = FALSE)
-        if (length(x) < 20L || diff(range(x)) == 0) none else likeliest(x, start(x), c(0, 0.5, -0.5))
+        if (length(x) < 20L || length(unique(x)) < 10L) none else likeliest(x, start(x), c(0, 0.5, -0.5))
       })
       list(estimate = t(matrix(vapply(fits, `[[`, low, "estimate"), length(low))),
            error = t(matrix(vapply(fits, `[[`, low, "error"), length(low))),

@@ -22,7 +22,12 @@ void with_family(const std::string& name, Work work) {
 template <class Family>
 using family_of = std::remove_pointer_t<Family>;
 
-constexpr std::size_t fewest = 20;
+// What can be fitted: 20 returns, 10 of them different; `sorted` ascends.
+bool enough(const std::vector<double>& sorted) {
+  std::size_t different = sorted.empty() ? 0 : 1;
+  for (std::size_t i = 1; i < sorted.size(); ++i) different += sorted[i] != sorted[i - 1];
+  return sorted.size() >= 20 && different >= 10;
+}
 
 }  // namespace
 
@@ -44,9 +49,9 @@ Rcpp::List core_fit_family(const Rcpp::NumericMatrix& x, const std::string& fami
       for (std::size_t j = first; j < last; ++j) {
         seen.take(from + j * n, n);
         imbroglio::Fit fit;
-        if (seen.size() >= fewest) {
-          sorted.assign(seen.values(), seen.values() + seen.size());
-          std::sort(sorted.begin(), sorted.end());
+        sorted.assign(seen.values(), seen.values() + seen.size());
+        std::sort(sorted.begin(), sorted.end());
+        if (enough(sorted)) {
           const imbroglio::FamilyFit<Family> fitted(sorted.data(), sorted.size());
           fit = moments ? fitted.by_moments() : fitted();
         }

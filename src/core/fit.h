@@ -68,7 +68,8 @@ class FamilyFit {
     const FamilyFit standard(scaled.data(), n_);
     bool converged = false;
     const Estimate found = standard.search(Family::starts(), 2, 1e-9, converged);
-    if (!found.found) return fit;
+    // A scale of nothing beside the sample's: the likelihood grows without bound about repeated values.
+    if (!found.found || found.scale < 1e-4) return fit;
     standard.finish(found, converged, fit);
     fit.log_likelihood -= count_ * std::log(size);
     fit.at.location = middle + size * found.location;
@@ -185,8 +186,7 @@ class FamilyFit {
     fit.at = found;
     fit.log_likelihood = log_likelihood(found);
     const bool errors = errors_of(found, fit);
-    // A scale of nothing beside the sample's is a likelihood without bound.
-    fit.converged = converged && errors && Family::inside(found.shape) && found.scale > 1e-6;
+    fit.converged = converged && errors && Family::inside(found.shape);
   }
 
   // From the observed information, by differences of the gradient; then as of the natural parameters.

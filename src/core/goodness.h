@@ -118,12 +118,30 @@ double log_beyond(const Family& family, double z, double side) {
   return edge + std::log(sum);
 }
 
-// The distribution function at values that ascend.
+// The first place from z on, and before `next`, from where the density is more than nothing.
+template <class Family>
+double skip_nothing(const Family& family, double z, double next) {
+  auto faint = [&](double at) {
+    double slope;
+    return log_density(family, at, slope) < -70.0 && slope > 0.0;
+  };
+  double slope;
+  if (log_density(family, z, slope) >= -70.0) return z;
+  if (slope <= 0.0 || faint(next)) return next;
+  double to = next;
+  while (to - z > 1e-6 * (1.0 + std::fabs(to))) {
+    const double middle = 0.5 * (z + to);
+    (faint(middle) ? z : to) = middle;
+  }
+  return to;
+}
+
 template <class Family, class = void>
 struct HasClosedForm : std::false_type {};
 template <class Family>
 struct HasClosedForm<Family, std::void_t<decltype(&Family::below)>> : std::true_type {};
 
+// The distribution function at values that ascend.
 template <class Family>
 void distribution_of(const Estimate& at, const std::vector<double>& x, std::vector<double>& u) {
   const Family family(at.shape);
@@ -138,10 +156,12 @@ void distribution_of(const Estimate& at, const std::vector<double>& x, std::vect
     for (std::size_t i = 1; i < n; ++i) {
       const double next = (x[i] - at.location) / at.scale;
       double grown = u[i - 1];
+      if (next - z > 0.02) z = skip_nothing(family, z, next);
       while (next - z > 0.02) {
         const double to = std::min(next, z + stride(family, z));
         grown += panel<10>(family, z, to, 0.0);
-        z = to;
+        // Falling to nothing is the end of it.
+        z = to < next ? skip_nothing(family, to, next) : to;
       }
       if (next > z) grown += panel<2>(family, z, next, 0.0);
       z = next;

@@ -7,6 +7,7 @@
 #include "deviation.h"
 #include "drawdown.h"
 #include "garch.h"
+#include "goodness.h"
 #include "line.h"
 #include "returns.h"
 #include "tail.h"
@@ -101,6 +102,40 @@ int main() {
   // Known to more digits than a double has: of 1, 1/2, 10 and 1/1000.
   const struct { double x, value; } psi[] = {{1.0, -0.57721566490153286061}, {0.5, -1.96351002602142347944}, {10.0, 2.25175258906672110765}, {1e-3, -1000.5755719318103005}};
   for (const auto& p : psi) check("digamma of " + std::to_string(p.x), std::fabs(digamma(p.x) / p.value - 1.0), 1e-14);
+
+  check("trigamma of 1 and 1/2", std::max(std::fabs(trigamma(1.0) / 1.64493406684822643647 - 1.0), std::fabs(trigamma(0.5) / 4.93480220054467930942 - 1.0)), 1e-14);
+  // By Abramowitz and Stegun's tables, and by what it tends to; the derivative by differences.
+  const auto& bessel = LogBessel::table();
+  const struct { double x, value; } k1[] = {{0.1, 9.8538447808706122}, {1.0, 0.60190723019723458}, {5.0, 0.0040446134454521642}, {50.0, 3.4441022267175552e-23}};
+  double slope, other;
+  for (const auto& k : k1) check("K1 of " + std::to_string(k.x), std::fabs(bessel(k.x, std::log(k.x), slope) - k.x - std::log(k.value)), 4e-15 * (1 + k.x));
+  double off_slope = 0.0, step_at = 0.0;
+  for (double t = -20.0; t < 9.0; t += 0.0371) {
+    const double up = bessel(std::exp(t + 1e-4), t + 1e-4, other), down = bessel(std::exp(t - 1e-4), t - 1e-4, other);
+    bessel(std::exp(t), t, slope);
+    off_slope = std::max(off_slope, std::fabs((up - down) / 2e-4 - slope) / (1.0 + std::exp(t)));
+    step_at = std::max(step_at, std::fabs(up - down) / (1.0 + std::exp(t)));
+  }
+  check("the slope of K1", off_slope, 1e-7);
+  check("K1 has no steps", step_at, 3e-4);
+
+  // Distribution functions by quadrature from value to value, against closed forms: t with 1 and 2 degrees of freedom, the generalised
+  // error of Laplace's and the normal's shape, half of a skewed one; with far outliers.
+  Series at(400), by_quadrature;
+  for (double& v : at) v = 3.0 * normal(random);
+  for (double v : {-1e6, -300.0, 25.0, 4e3}) at.push_back(v);
+  BoxSort()(at);
+  check("the box sort sorts", std::is_sorted(at.begin(), at.end()) ? 0.0 : 1.0, 0.5);
+  auto compare = [&](const char* what, auto family, const Shapes& shape, auto closed) {
+    distribution_of<decltype(family)>(Estimate{0.0, 1.0, shape, true}, at, by_quadrature);
+    double off = 0.0;
+    for (std::size_t i = 0; i < at.size(); ++i) off = std::max(off, std::fabs(by_quadrature[i] - closed(at[i])));
+    check(what, off, 1e-9);
+  };
+  compare("t, 1", StudentFamily({1.0}), {1.0}, [](double z) { return 0.5 + std::atan(z) / M_PI; });
+  compare("t, 2", StudentFamily({2.0}), {2.0}, [](double z) { return z < 0 ? 1.0 / (2.0 + z * z) / (1.0 - z / std::sqrt(2.0 + z * z)) : 0.5 + 0.5 * z / std::sqrt(2.0 + z * z); });
+  compare("skewed t, 1", SkewStudentFamily({2.0, 1.0}), {2.0, 1.0}, [](double z) { return z < 0 ? 0.4 * (0.5 + std::atan(2.0 * z) / M_PI) : 1.0 - 1.6 * (0.5 - std::atan(0.5 * z) / M_PI); });
+  compare("generalised error, 2", GedFamily({2.0}), {2.0}, [](double z) { return 0.5 * std::erfc(-z); });
 
   Series price(n), back(n), x(n - 1), runs(n);
   price[0] = 100;
