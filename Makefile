@@ -6,7 +6,7 @@ SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R src/*.cpp src/*.h src/Makevars
 	$(shell find inst -type f)
 export R_LIBS := $(LIBRARY):$(R_LIBS)
 
-.PHONY: demo test check bench shots install docs demo-data setup-run setup-test setup-bench setup-shots setup-docs clean
+.PHONY: demo test check bench study shots install docs demo-data setup-run setup-test setup-bench setup-shots setup-docs clean
 
 demo: setup-run build/installed
 	@exec/imbroglio demo --figure build/demo.png
@@ -21,6 +21,10 @@ bench: setup-bench build/installed
 	@Rscript bench/rolling.R
 	@Rscript bench/measures.R
 	@Rscript bench/reading.R
+	@Rscript bench/fit.R
+
+study: setup-run build/installed
+	@Rscript bench/fit-study.R
 
 shots: setup-shots build/installed
 	@tools/shots
@@ -42,7 +46,7 @@ build/installed: $(SOURCES) | setup-run
 	@echo "Building the package (a minute, the first time)" >&2
 	@# R does not know which objects a changed header is in.
 	@if [ -e $@ ] && [ -n "$$(find src -name '*.h' -newer $@)" ]; then rm -f src/*.o; fi
-	@R CMD INSTALL --library=$(LIBRARY) --no-test-load . >build/install.log 2>&1 || { cat build/install.log >&2; exit 1; }
+	@MAKEFLAGS=-j$$(getconf _NPROCESSORS_ONLN) R CMD INSTALL --library=$(LIBRARY) --no-test-load . >build/install.log 2>&1 || { cat build/install.log >&2; exit 1; }
 	@touch $@
 
 clean:

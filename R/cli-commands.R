@@ -81,7 +81,8 @@ commands <- function() {
     fit = list(
       says = "fitted distributions, and tests that know they were fitted",
       takes = "FILE",
-      options = c(choose, "every", "kind", "families", "by", "test-draws", "stop-after", "reject-at", "rank-by", "seed",
+      options = c(choose, "every", "kind", "families", "by", "test-draws", "stop-after", "reject-at", "rank-by",
+                  "seed",
                   "parameters", "level", "view", book, hand_on),
       example = c("imbroglio fit bay.csv --security BAYALL --families normal,student,cauchy --test-draws 999 --figure fit.png",
                   "imbroglio fit bay.csv --security BAYALL --families all --view tail --figure tail.png",

@@ -1,6 +1,8 @@
 # The command's entry: runs one command line and ends R with its status.
 # 0 done, 1 done but check found errors, 2 the command line is wrong, 3 the data is wrong, 4 something broke.
 command <- function(words = commandArgs(trailingOnly = TRUE)) {
+  # Steps of a progress bar are noise in a log.
+  if (!isatty(stderr())) options(cli.progress_show_after = Inf)
   status <- withCallingHandlers(
     tryCatch(
       run_command(words),

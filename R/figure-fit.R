@@ -18,15 +18,18 @@ autoplot.imbroglio_fit <- function(object, view = "distribution", family = NULL,
   if (!nrow(table)) fail("too_short", "There is no fit to show.")
   source <- attr(object, "source")
   data <- list(security = table$security[1L], x = sort(source$values[, table$security[1L]]), table = table,
-               colour = unname(colour_of(table$security[1L], source$universe)), records = fit_families()[table$family],
-               at = lapply(table$family, function(f) as.list(attr(object, "fits")[[f]]$estimate[table$security[1L], ])),
+               colour = unname(colour_of(table$security[1L], source$universe)),
+               records = fit_families()[table$family],
+               at = lapply(table$family,
+                           function(f) as.list(attr(object, "fits")[[f]]$estimate[table$security[1L], ])),
                seed = basis(object)$seed)
   fit_views[[view]](object, data)
 }
 
 # The fitted families of one security, each by itself, on one page.
 by_family <- function(data, rows) {
-  parts <- Map(function(record, at, i) cbind(rows(record, at, i), family = data$table$family[i]), data$records, data$at,
+  parts <- Map(function(record, at, i) cbind(rows(record, at, i), family = data$table$family[i]), data$records,
+               data$at,
                seq_along(data$at))
   found <- do.call(rbind, unname(parts))
   found$family <- factor(found$family, data$table$family)
@@ -34,8 +37,10 @@ by_family <- function(data, rows) {
 }
 
 family_facets <- function(data) {
-  labels <- stats::setNames(sprintf("%s  (%s by AIC)", data$table$family, ordinal(data$table$aic_rank)), data$table$family)
-  labels[is.na(data$table$aic_rank)] <- sprintf("%s  (did not converge)", data$table$family[is.na(data$table$aic_rank)])
+  labels <- stats::setNames(sprintf("%s  (%s by AIC)", data$table$family, ordinal(data$table$aic_rank)),
+                            data$table$family)
+  labels[is.na(data$table$aic_rank)] <- sprintf("%s  (did not converge)",
+                                                data$table$family[is.na(data$table$aic_rank)])
   if (nrow(data$table) == 1L) labels[] <- data$table$family
   ggplot2::facet_wrap(ggplot2::vars(.data$family), labeller = ggplot2::as_labeller(labels))
 }
@@ -45,7 +50,8 @@ ordinal <- function(n) {
   paste0(n, ifelse(is.na(ending) | n %% 100L %in% 11:13, "th", ending))
 }
 
-return_axis <- function(...) ggplot2::scale_x_continuous(labels = percent_axis, breaks = scales::breaks_pretty(5), ...)
+return_axis <- function(...) ggplot2::scale_x_continuous(labels = percent_axis, breaks = scales::breaks_pretty(5),
+                                                         ...)
 
 # Notes within a panel are smaller where there are many panels.
 note_size <- function(data) if (nrow(data$table) > 4L) 2.9 else 3.6
@@ -72,21 +78,26 @@ fit_views <- list(
       up <- max(above) > max(below)
       k <- if (up) which.max(above) else which.max(below)
       row <- data$table[i, ]
-      p <- if (is.na(row$ks_p)) "" else sprintf("\np %s (textbook %s)", unit_text$p(row$ks_p), unit_text$p(row$ks_p_textbook))
+      p <- if (is.na(row$ks_p)) "" else sprintf("\np %s (textbook %s)", unit_text$p(row$ks_p),
+                                                unit_text$p(row$ks_p_textbook))
       data.frame(x = data$x[k], fitted = u[k], observed = if (up) k / n else (k - 1) / n,
                  label = sprintf("largest distance %s\nat %s%s", unit_text$four(row$ks), percent(data$x[k]), p))
     })
     ggplot2::ggplot(curves, ggplot2::aes(.data$x, .data$p)) +
       ggplot2::geom_step(data = observed, colour = data$colour, linewidth = 1.1, alpha = 0.55) +
       ggplot2::geom_line(colour = ink, linewidth = 0.5) +
-      ggplot2::geom_segment(data = marks, ggplot2::aes(xend = .data$x, y = .data$observed, yend = .data$fitted), colour = loss,
+      ggplot2::geom_segment(data = marks, ggplot2::aes(xend = .data$x, y = .data$observed, yend = .data$fitted),
+                            colour = loss,
                             linewidth = 1.4) +
-      ggplot2::geom_point(data = marks, ggplot2::aes(y = (.data$observed + .data$fitted) / 2), colour = loss, shape = 1, size = 5,
+      ggplot2::geom_point(data = marks, ggplot2::aes(y = (.data$observed + .data$fitted) / 2), colour = loss,
+                          shape = 1, size = 5,
                           stroke = 0.9) +
-      ggplot2::geom_text(data = marks, ggplot2::aes(x = seen[2L], y = 0.02, label = .data$label), colour = loss, hjust = 1,
+      ggplot2::geom_text(data = marks, ggplot2::aes(x = seen[2L], y = 0.02, label = .data$label), colour = loss,
+                         hjust = 1,
                          vjust = 0, size = note_size(data), lineheight = 0.95) +
       family_facets(data) + return_axis() + ggplot2::scale_y_continuous(labels = percent_axis, limits = c(0, 1)) +
-      titles(fit_headline(object), "Broad: the share of returns at or below each; thin: the fitted distribution function; circled: where they are furthest apart",
+      titles(fit_headline(object),
+             "Broad: the share of returns at or below each; thin: the fitted distribution function; circled: where they are furthest apart",
              basis(object), x = paste(data$security, "return"), y = "Share at or below") + imbroglio_theme()
   },
   density = function(object, data) {
@@ -96,16 +107,20 @@ fit_views <- list(
     width <- diff(bins$breaks)[1L]
     bars <- data.frame(x = bins$mids, share = bins$counts / length(data$x))
     grid <- seq(seen[1L], seen[2L], length.out = 400L)
-    curves <- by_family(data, function(record, at, i) data.frame(x = grid, share = width * exp(record$log_density(grid, at))))
+    curves <- by_family(data, function(record, at, i) data.frame(x = grid,
+                                                                 share = width * exp(record$log_density(grid, at))))
     notes <- by_family(data, function(record, at, i) data.frame(label = parameter_text(at)))
     ggplot2::ggplot(curves, ggplot2::aes(.data$x, .data$share)) +
       ggplot2::geom_col(data = bars, fill = data$colour, alpha = 0.45, width = width * 0.92) +
       ggplot2::geom_line(colour = ink, linewidth = 0.7) +
-      ggplot2::geom_text(data = notes, ggplot2::aes(x = seen[1L], y = Inf, label = .data$label), colour = ink, hjust = 0,
+      ggplot2::geom_text(data = notes, ggplot2::aes(x = seen[1L], y = Inf, label = .data$label), colour = ink,
+                         hjust = 0,
                          vjust = 1.1, size = note_size(data), lineheight = 0.95) +
       family_facets(data) + return_axis() +
       ggplot2::scale_y_continuous(labels = percent_axis, expand = ggplot2::expansion(c(0, 0.05))) +
-      titles(fit_headline(object), sprintf("Bars: the share of returns in steps of %s; line: what the fitted family expects", percent(width)),
+      titles(fit_headline(object),
+             sprintf("Bars: the share of returns in steps of %s; line: what the fitted family expects",
+                     percent(width)),
              basis(object), x = paste(data$security, "return"), y = "Share of returns") + imbroglio_theme()
   },
   quantiles = function(object, data) {
@@ -129,8 +144,10 @@ fit_views <- list(
       ggplot2::scale_colour_manual(values = c(`FALSE` = data$colour, `TRUE` = loss)) +
       family_facets(data) + return_axis() + ggplot2::scale_y_continuous(labels = percent_axis) +
       ggplot2::coord_cartesian(xlim = frame, ylim = frame) +
-      titles(fit_headline(object), "Of 100 samples drawn from the fitted family about 95 stay in the band all along; red: returns that do not",
-             basis(object), x = "Quantile of the fitted family", y = paste(data$security, "return of the same rank")) +
+      titles(fit_headline(object),
+             "Of 100 samples drawn from the fitted family about 95 stay in the band all along; red: returns that do not",
+             basis(object), x = "Quantile of the fitted family",
+             y = paste(data$security, "return of the same rank")) +
       imbroglio_theme()
   },
   tail = function(object, data) {
@@ -153,21 +170,29 @@ fit_views <- list(
     colours <- stats::setNames(rep_len(setdiff(security_colours, data$colour), nrow(data$table)), data$table$family)
     marks <- data.frame(p = c(0.01, 0.001), label = c("one in 100", "one in 1,000"))
     ggplot2::ggplot(curves, ggplot2::aes(.data$x, .data$p)) +
-      ggplot2::geom_hline(data = marks, ggplot2::aes(yintercept = .data$p), colour = quiet, linewidth = 0.3, linetype = 2) +
-      ggplot2::geom_text(data = marks, ggplot2::aes(x = min(grid), label = .data$label), colour = quiet, hjust = 0, vjust = -0.5,
+      ggplot2::geom_hline(data = marks, ggplot2::aes(yintercept = .data$p), colour = quiet, linewidth = 0.3,
+                          linetype = 2) +
+      ggplot2::geom_text(data = marks, ggplot2::aes(x = min(grid), label = .data$label), colour = quiet,
+                         hjust = 0, vjust = -0.5,
                          size = 3.4) +
       ggplot2::geom_point(data = observed, colour = data$colour, size = 2, alpha = 0.8) +
       ggplot2::geom_line(ggplot2::aes(colour = .data$family), linewidth = 0.75) +
-      ggplot2::geom_text(data = ends[side, ], ggplot2::aes(y = .data$y, label = paste0("  ", .data$family), colour = .data$family),
+      ggplot2::geom_text(data = ends[side, ],
+                         ggplot2::aes(y = .data$y, label = paste0("  ", .data$family), colour = .data$family),
                          hjust = 0, size = 3.7) +
-      ggplot2::geom_text(data = foot, ggplot2::aes(label = .data$family, colour = .data$family, vjust = .data$drop), size = 3.7) +
+      ggplot2::geom_text(data = foot,
+                         ggplot2::aes(label = .data$family, colour = .data$family, vjust = .data$drop), size = 3.7) +
       ggplot2::scale_colour_manual(values = colours) +
-      ggplot2::scale_x_continuous(labels = percent_axis, breaks = scales::breaks_pretty(8), expand = ggplot2::expansion(c(0.02, 0.01))) +
-      ggplot2::scale_y_log10(labels = function(p) paste(format(100 * p, drop0trailing = TRUE, scientific = FALSE, trim = TRUE), "%"),
+      ggplot2::scale_x_continuous(labels = percent_axis, breaks = scales::breaks_pretty(8),
+                                  expand = ggplot2::expansion(c(0.02, 0.01))) +
+      ggplot2::scale_y_log10(labels = function(p) paste(format(100 * p, drop0trailing = TRUE, scientific = FALSE,
+                                                               trim = TRUE), "%"),
                              expand = ggplot2::expansion(c(0.09, 0.03))) +
       ggplot2::coord_cartesian(clip = "off") +
-      titles(tail_headline(data), "Dots: the share of returns with at least that loss, on a log scale; lines: the fitted families",
-             basis(object), x = sprintf("Loss, %s return with its sign turned", data$security), y = "Share of returns with as large a loss") +
+      titles(tail_headline(data),
+             "Dots: the share of returns with at least that loss, on a log scale; lines: the fitted families",
+             basis(object), x = sprintf("Loss, %s return with its sign turned", data$security),
+             y = "Share of returns with as large a loss") +
       imbroglio_theme() + ggplot2::theme(plot.margin = ggplot2::margin(14, 96, 10, 14))
   }
 )
@@ -177,7 +202,8 @@ tail_headline <- function(data) {
   table <- data$table
   nearest <- table$family[which.min(abs(table$quantile_01 - table$observed_01))]
   least <- table[which.max(table$quantile_01), ]
-  sprintf("%s lost %s or more one time in 1,000; the %s family expects %s, %s is nearest", data$security, percent(-table$observed_01[1L]),
+  sprintf("%s lost %s or more one time in 1,000; the %s family expects %s, %s is nearest", data$security,
+          percent(-table$observed_01[1L]),
           least$family, percent(-least$quantile_01), nearest)
 }
 
@@ -201,7 +227,8 @@ verdict_matrix <- function(object, table) {
   table$found <- ifelse(!table$converged, "did not converge", ifelse(is.na(table$ks_p), "not tested",
                         ifelse(startsWith(table$verdict, "not rejected"), "not rejected", "rejected")))
   table$label <- ifelse(is.na(table$ks_p), "", unit_text$p(pmin(table$ks_p, table$ad_p, table$cvm_p)))
-  fills <- c("not rejected" = "#9CC7E4", "rejected" = "#E9EDF0", "not tested" = "#FFFFFF", "did not converge" = "#F6D9C6")
+  fills <- c("not rejected" = "#9CC7E4", "rejected" = "#E9EDF0", "not tested" = "#FFFFFF",
+             "did not converge" = "#F6D9C6")
   table$column <- factor(table$family, families)
   table$row <- factor(table$security, rev(securities))
   first <- table[table$aic_rank %in% 1L, ]

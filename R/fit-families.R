@@ -133,7 +133,8 @@ own_families <- list(
     tail = function(z, gamma, delta, lower) {
       stats::pnorm(gamma + delta * asinh(z), lower.tail = lower, log.p = TRUE)
     },
-    quantile = function(p, gamma, delta, lower) sinh((stats::qnorm(p, lower.tail = lower, log.p = TRUE) - gamma) / delta),
+    quantile = function(p, gamma, delta,
+                        lower) sinh((stats::qnorm(p, lower.tail = lower, log.p = TRUE) - gamma) / delta),
     random = function(n, gamma, delta) sinh((stats::rnorm(n) - gamma) / delta),
     moments = function(gamma, delta) {
       w <- exp(1 / delta^2)
@@ -248,7 +249,8 @@ return_family <- function(name) {
   checked <- function(at) check_parameters(at, name, record)
   plain <- function(v, log) if (log) v else exp(v)
   structure(list(
-    name = name, title = record$title, parameters = record$parameters, formula = record$formula, source = record$source,
+    name = name, title = record$title, parameters = record$parameters, formula = record$formula,
+    source = record$source,
     density = function(x, at, log = FALSE) plain(record$log_density(x, checked(at)), log),
     distribution = function(q, at, lower = TRUE, log = FALSE) plain(record$log_tail(q, checked(at), lower), log),
     quantile = function(p, at, lower = TRUE, log = FALSE) {

@@ -98,7 +98,8 @@ fit_returns <- function(returns, families = c("normal", "student", "cauchy"), by
   choices <- c("fitted by" = by, if (test_draws) c(draws = test_draws, "tested at" = unit_share(reject_at)),
                "ranked by" = rank_by)
   result <- new_result(result, "fit",
-                       returns_basis(returns, sample, choices = choices, seed = if (test_draws) seed else NA_integer_),
+                       returns_basis(returns, sample, choices = choices,
+                                     seed = if (test_draws) seed else NA_integer_),
                        returns)
   attr(result, "fits") <- fits
   result
@@ -175,8 +176,9 @@ tests_of <- function(records, fits, values, by, test_draws, stop_after, seed) {
 distances_at <- function(record, x, at) {
   below <- record$log_tail(x, at, TRUE)
   # The other side from this one, but where this one is rounded to 1.
-  above <- ifelse(below < -1, log_rest(below), 0)
-  above[below >= -1] <- record$log_tail(x[below >= -1], at, FALSE)
+  above <- log_rest(below)
+  high <- below > -log(2)
+  above[high] <- record$log_tail(x[high], at, FALSE)
   distance <- core_distances(below, above)
   u <- exp(below)
   list(distance = distance,
@@ -271,7 +273,8 @@ warn_stuck <- function(columns) {
   caution("not_converged",
           sprintf("%s did not converge: %s.", count(length(stuck), "fit"),
                   some(paste(columns$family[stuck], "for", columns$security[stuck]))),
-          remedy = if (one %in% short) sprintf("%s has %s: %s.", columns$security[one], count(columns$n[one], "return"), why)
+          remedy = if (one %in% short) sprintf("%s has %s: %s.", columns$security[one],
+                                               count(columns$n[one], "return"), why)
                    else "The likelihood has no top within the bounds: a plainer family may do as well, or the returns have faults.")
 }
 
@@ -436,7 +439,8 @@ likeliest_by_optim <- function(x, from, starts, low, high, log_density) {
   }
   to_natural <- function(v) {
     stats::setNames(ifelse(is.finite(low) & is.finite(high), low + (high - low) * stats::plogis(v),
-                           ifelse(is.finite(low), low + exp(v), ifelse(is.finite(high), high - exp(-v), v))), names(from))
+                           ifelse(is.finite(low), low + exp(v), ifelse(is.finite(high), high - exp(-v), v))),
+                           names(from))
   }
   loss <- function(v) {
     value <- -sum(log_density(x, to_natural(v)))
@@ -452,7 +456,8 @@ likeliest_by_optim <- function(x, from, starts, low, high, log_density) {
   tried <- lapply(starts, function(by) search(first + by * scale))
   best <- tried[[which.min(vapply(tried, `[[`, 0, "value"))]]
   at <- to_natural(best$par)
-  information <- tryCatch(stats::optimHess(best$par, loss, control = list(parscale = scale)), error = function(e) NULL)
+  information <- tryCatch(stats::optimHess(best$par, loss, control = list(parscale = scale)),
+                          error = function(e) NULL)
   spread <- tryCatch(diag(solve(information)), error = function(e) NA_real_)
   step <- 1e-5 * scale
   by_free <- vapply(seq_along(at), function(i) {

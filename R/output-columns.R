@@ -45,12 +45,12 @@ known_columns <- list(
   bic_rank = list(label = "by BIC", unit = "count"),
   tail_rank = list(label = "by tail", unit = "count"),
   ks = list(label = "KS", unit = "four"),
-  ad = list(label = "AD", unit = "two"),
-  cvm = list(label = "CvM", unit = "ratio"),
+  ad = list(label = "AD", unit = "two", detail = TRUE),
+  cvm = list(label = "CvM", unit = "ratio", detail = TRUE),
   ks_p = list(label = "KS p", unit = "p"),
   ad_p = list(label = "AD p", unit = "p"),
   cvm_p = list(label = "CvM p", unit = "p"),
-  ks_p_textbook = list(label = "(text- book)", unit = "p"),
+  ks_p_textbook = list(label = "textbook", unit = "p"),
   ad_p_textbook = list(label = "textbook p", unit = "p", detail = TRUE),
   cvm_p_textbook = list(label = "textbook p", unit = "p", detail = TRUE),
   tail = list(label = "lower tail", unit = "ratio", detail = TRUE),
@@ -150,7 +150,8 @@ unit_text <- list(
   four = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 4L)),
   significant = function(x) {
     plain <- x == 0 | abs(x) >= 1e-5
-    ifelse(is.na(x), "-", ifelse(plain, formatC(x, format = "fg", digits = 4L, flag = "#"), formatC(x, format = "e", digits = 2L)))
+    ifelse(is.na(x), "-",
+           ifelse(plain, formatC(x, format = "fg", digits = 4L, flag = "#"), formatC(x, format = "e", digits = 2L)))
   },
   one = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 1L)),
   two = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 2L)),
@@ -176,15 +177,17 @@ money <- function(x) {
 }
 
 # A choice that is the same in every row stands in the basis and need not be repeated, nor that
-# all converged; of a wide table, so do the dates and the likelihood, which the criteria are made of.
+# all converged; of a wide table, so do the dates. Of fits the criteria are said by one and the ranks.
 columns_to_show <- function(table) {
   constant <- vapply(table, function(v) length(unique(v)) <= 1L, NA)
   choice <- names(table) %in% c("method", "rank", "horizon", "horizon_by", "window", "benchmark", "innovations")
   choice <- choice | vapply(table, function(v) is.logical(v) && all(v), NA)
   detail <- vapply(names(table), function(name) isTRUE(known_columns[[name]]$detail), NA)
   shown <- !detail & !(choice & constant)
-  if (sum(shown) > 12L && nrow(table) > 1L) shown <- shown & !(names(table) %in% c("from", "to") & (constant | "family" %in% names(table))) &
-      names(table) != "log_likelihood"
+  if (sum(shown) > 12L) {
+    if (nrow(table) > 1L) shown <- shown & !(names(table) %in% c("from", "to") & constant)
+    if ("family" %in% names(table)) shown <- shown & !names(table) %in% c("from", "to", "log_likelihood", "bic")
+  }
   names(table)[shown]
 }
 

@@ -88,22 +88,24 @@ fit_headline <- function(result) {
   tested <- any(!is.na(table$ks_p))
   if (length(unique(table$security)) == 1L) {
     families <- unique(table$family)
-    verdict <- if (!tested) "" else if (nrow(kept)) sprintf("; not rejected: %s", some(kept$family, 9L)) else "; all are rejected"
+    verdict <- if (!tested) "" else if (nrow(kept)) sprintf("; not rejected: %s",
+                                                            some(kept$family, 9L)) else "; all are rejected"
     return(sprintf("%s: %s is first of %s by %s%s.", first$security[1L], first$family[1L],
                    count(length(families), "family", "families"), ranking, verdict))
   }
   often <- sort(table(first$family), decreasing = TRUE)
   securities <- length(unique(table$security))
-  standing <- length(unique(kept$security))
+  lost <- securities - length(unique(kept$security))
   sprintf("By %s %s is first for %s of %s securities%s.", ranking, names(often)[1L], often[[1L]], count(securities),
-          if (!tested) "" else sprintf("; for %s no family stands, for %s one or more %s not rejected",
-                                       securities - standing, standing, if (standing == 1L) "is" else "are"))
+          if (!tested) "" else if (lost) sprintf("; for %s all families are rejected", count(lost))
+          else "; each has a family that is not rejected")
 }
 
 #' @export
 in_words.imbroglio_fit_quantiles <- function(result) {
   every <- basis(result)$every
-  sprintf("%s, by %s: %s, expect to lose more than %s; such returns lose %s on average.", result$security, result$family,
+  sprintf("%s, by %s: %s, expect to lose more than %s; such returns lose %s on average.", result$security,
+          result$family,
           one_in(result$level, every, paste0(every, "s")), percent(result$var),
           ifelse(is.infinite(result$es), "without a bound", percent(result$es)))
 }

@@ -12,11 +12,9 @@ sample_of <- function(dates, values) {
 dropped_of <- function(securities, sample, inside) {
   reasons <- list("before the first price" = sample$before, "after the last price" = sample$after)
   reasons[[inside]] <- sample$inside
-  rows <- lapply(names(reasons), function(reason) {
-    some <- reasons[[reason]] > 0L
-    data.frame(security = securities[some], reason = rep(reason, sum(some)), n = as.integer(reasons[[reason]][some]))
-  })
-  do.call(rbind, rows)
+  some <- lapply(reasons, function(n) which(n > 0L))
+  data.frame(security = securities[unlist(some, use.names = FALSE)], reason = rep(names(reasons), lengths(some)),
+             n = as.integer(unlist(Map(`[`, reasons, some), use.names = FALSE)))
 }
 
 # The basis of a measure of returns.

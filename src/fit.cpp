@@ -80,8 +80,9 @@ Rcpp::NumericMatrix core_refitted(const std::string& family, const Rcpp::Numeric
   const std::size_t rows = draws;
   with_family(family, [&](auto type) {
     using Family = family_of<decltype(type)>;
-    imbroglio::over_columns(static_cast<std::size_t>(n) * 100, rows, [=](std::size_t from, std::size_t last) {
-      imbroglio::Refitted<Family> refitted(shapes, n, moments);
+    const auto known = imbroglio::FamilyFit<Family>::curvature_at(shapes, imbroglio::Random(0, 0));
+    imbroglio::over_columns(static_cast<std::size_t>(n) * 100, rows, [=, &known](std::size_t from, std::size_t last) {
+      imbroglio::Refitted<Family> refitted(shapes, n, moments, known);
       for (std::size_t i = from; i < last; ++i) {
         const auto found = refitted(imbroglio::Random(seed, first + i));
         for (std::size_t c = 0; c < found.size(); ++c) to[c * rows + i] = found[c];

@@ -172,12 +172,14 @@ void distribution_of(const Estimate& at, const std::vector<double>& x, std::vect
   }
 }
 
-// The distances of draws from a fitted family, each draw fitted again as the sample was.
+// The distances of draws from a fitted family, each draw fitted again as the sample was. `known` is
+// FamilyFit's curvature_at() of the shape.
 template <class Family>
 class Refitted {
  public:
-  Refitted(const Shapes& shape, std::size_t n, bool moments)
-      : family_(shape), shape_(shape), moments_(moments), z_(n), known_(FamilyFit<Family>::curvature_at(shape, Random(0, 0))) {}
+  using Square = typename FamilyFit<Family>::Square;
+  Refitted(const Shapes& shape, std::size_t n, bool moments, const Square& known)
+      : family_(shape), shape_(shape), moments_(moments), z_(n), known_(known) {}
 
   // Not a number where the draw could not be fitted.
   Distances operator()(Random random) {
@@ -195,7 +197,7 @@ class Refitted {
   Shapes shape_;
   bool moments_;
   std::vector<double> z_, u_;
-  typename FamilyFit<Family>::Square known_;
+  const Square& known_;
   BoxSort sort_;
 };
 

@@ -69,7 +69,7 @@ test_that("each command has help with an example that runs", {
   old <- setwd(folder)
   on.exit(setwd(old))
   commands <- c("demo", "check", "adjust", "summary", "returns", "volatility", "beta",
-                "tracking", "drawdown", "correlation", "var",
+                "tracking", "drawdown", "correlation", "fit", "var",
                 if (rmarkdown::pandoc_available()) "report")
   for (name in commands) {
     expect_true(any(grepl(paste0("^  ", name, " "), overview$out)))
@@ -83,7 +83,7 @@ test_that("each command has help with an example that runs", {
     }
   }
   expect_true(all(file.exists("demo.png", "monthly.csv", "tarrow.png", "now.png",
-                              "line.png", "fall.png",
+                              "line.png", "fall.png", "fit.png", "tail.png",
                               "alike.png", "universe.csv")))
   expect_equal(ncol(read.csv("monthly.csv")), 3L)
 })

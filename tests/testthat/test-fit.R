@@ -362,3 +362,59 @@ test_that("a family of one's own is fitted, tested and ranked like the others", 
   expect_error(register_family("own", dnorm, pnorm, function(x) mean(x), 0), class = "imbroglio_error_argument")
   expect_error(register_family("own", dnorm, "pnorm", mean, 0), class = "imbroglio_error_argument")
 })
+
+test_that("figures of fits mark the largest distance, and the command hands on what R measures", {
+  skip_if_not_installed("ggplot2")
+  prices <- read_prices(demo_file("bay.csv"))
+  index <- as_returns(prices[, "BAYALL"])
+  families <- c("normal", "ged", "cauchy", "nig")
+  fit <- fit_returns(index, families, test_draws = 0)
+  drawn <- ggplot2::ggplot_build(ggplot2::autoplot(fit))$data
+  marks <- drawn[[3]]
+  expect_equal(abs(marks$yend - marks$y), fit$ks, tolerance = 1e-9)
+  x <- as.matrix(index)[, 1]
+  expect_true(all(marks$x %in% x))
+  expect_true(all(abs(marks$y - vapply(marks$x, function(m) mean(x <= m), 0)) < 1.001 / length(x)))
+  # The bars and the curve have the same area; the tail's dots are the losses in order.
+  drawn <- ggplot2::ggplot_build(ggplot2::autoplot(fit, view = "density", family = "ged"))$data
+  expect_equal(sum(diff(drawn[[2]]$x) * drawn[[2]]$y[-1]), sum(drawn[[1]]$y) * diff(drawn[[1]]$x[1:2]), tolerance = 5e-3)
+  drawn <- ggplot2::ggplot_build(ggplot2::autoplot(fit, view = "tail"))$data
+  expect_equal(drawn[[3]]$x[1:5], unname(-sort(x)[1:5]))
+  expect_equal(10^drawn[[3]]$y[1:5], 1:5 / length(x))
+  # 95 of 100 samples from the family stay within the band all along.
+  n <- 300L
+  places <- unique(c(1:40, round(seq(1, n, length.out = 100)), n - 39:0))
+  band <- imbroglio:::joint_band(n, places, 1L)
+  set.seed(4)
+  inside <- replicate(1000, {
+    u <- log(sort(runif(n))[places])
+    all(u >= band$low & u <= band$high)
+  })
+  expect_true(abs(mean(inside) - 0.95) < 0.025)
+  some <- suppressWarnings(fit_returns(prices[, c("BAYALL", "TARROW", "MARRELL")], c("normal", "student"), test_draws = 19))
+  figures <- c(lapply(c("distribution", "density", "quantiles", "tail"), function(v) ggplot2::autoplot(fit, view = v)),
+               list(ggplot2::autoplot(some), ggplot2::autoplot(fit[1, ], view = "tail"), ggplot2::autoplot(some[some$security == "TARROW", ])))
+  for (i in seq_along(figures)) {
+    expect_no_warning(write_figure(figures[[i]], path <- tempfile(fileext = c(".png", ".svg")[i %% 2 + 1])))
+    expect_gt(file.size(path), 5000)
+  }
+  expect_error(ggplot2::autoplot(some, view = "tail"), class = "imbroglio_error_argument")
+  expect_error(ggplot2::autoplot(fit, view = "box"), class = "imbroglio_error_argument")
+  expect_match(imbroglio:::headline(some), "for [0-9] all families are rejected|each has a family")
+
+  ran <- imbroglio("fit", demo_file("bay.csv"), "--security", "TARROW", "--families", "student,nig", "--test-draws", "99",
+                   "--seed", "3", "--format", "json")
+  expect_equal(list(ran$status, ran$err), list(0L, ""))
+  results <- jsonlite::fromJSON(ran$out)
+  ours <- fit_returns(prices[, "TARROW"], c("student", "nig"), test_draws = 99, seed = 3)
+  for (column in c("family", "aic", "ks", "ks_p", "ad_p", "quantile_01", "verdict")) {
+    expect_identical(results$results[[column]], ours[[column]], info = column)
+  }
+  expect_equal(results$basis$seed, 3L)
+  terms <- read.csv(text = imbroglio("fit", demo_file("bay.csv"), "--security", "TARROW", "--families", "student", "--test-draws", "0",
+                                     "--parameters", "--format", "csv")$out)
+  expect_equal(terms$estimate, generics::tidy(ours)$estimate[generics::tidy(ours)$family == "student"], tolerance = 1e-12)
+  text <- imbroglio("fit", demo_file("bay.csv"), "--security", "TARROW,BAYALL", "--families", "student,normal")
+  expect_lte(max(nchar(text$out)), 156)
+  expect_true(any(grepl("TARROW +student .* not rejected at 10 %$", text$out)))
+})
