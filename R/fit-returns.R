@@ -24,7 +24,7 @@
 #' bootstrap (Stute, Gonzalez Manteiga and Presedo Quindimil 1993): `test_draws` samples of n from the fitted family,
 #' each fitted again; p is the share of distances as large as the observed one, counting it as one of them. A
 #' test ends early when `stop_after` such draws have been seen, and p is then their number over the draws so far, which is as exact a
-#' test (Besag and Clifford 1991); `Inf` draws all. The draws depend on the seed only, not on threads or on the other securities. Draws from a family fitted by moments that cannot
+#' test (Besag and Clifford 1991); `Inf` draws all. The draws depend on the seed and on the names of the security and the family, not on threads or on what else is fitted. Draws from a family fitted by moments that cannot
 #' be fitted again are left out.
 #'
 #' The draws are independent of each other, as the textbook's samples are. Returns whose volatility clusters are not, and stray further from their
@@ -159,7 +159,8 @@ tests_of <- function(records, fits, values, by, test_draws, stop_after, seed) {
         found[row, c("observed_1", "observed_01")] <- x[pmax(1, floor(length(x) * c(0.01, 0.001) + 0.5))]
         if (names(records)[f] == "normal") found[row, c("jarque_bera", "jarque_bera_p")] <- jarque_bera(x)
         if (test_draws && fits[[f]]$converged[j]) {
-          again <- function(first, draws) records[[f]]$refitted(at, length(x), by, first, draws, seed)
+          own_seed <- digest::digest2int(paste(colnames(values)[j], names(records)[f]), seed)
+          again <- function(first, draws) records[[f]]$refitted(at, length(x), by, first, draws, own_seed)
           simulated <- p_by_draws(again, observed$distance[1:3], test_draws, stop_after)
           found[row, c(paste0(distance_names, "_p"), "draws")] <- c(simulated$p, simulated$draws)
         }
@@ -413,7 +414,7 @@ registered_record <- function(parameters, low, high, density, distribution, star
     },
     refitted = function(at, n, by, first, draws, seed) {
       t(vapply(first + seq_len(draws), function(i) {
-        x <- sort(with_seed(seed + i, random(n, unlist(at))))
+        x <- sort(with_seed(bitwXor(seed, i), random(n, unlist(at))))
         fit <- likeliest(x, unlist(at), 0)
         if (!fit$converged) return(rep(NA_real_, 4L))
         p <- distribution(x, fit$estimate)

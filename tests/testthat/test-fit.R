@@ -254,7 +254,8 @@ test_that("a test by draws rejects as often as it says, the textbook's almost ne
   # Ended early or not: by hand from the same draws.
   stocks <- as_returns(stock_prices(), "log")[, "FTSE"]
   at <- generics::tidy(fit_returns(stocks, "student", test_draws = 0))$estimate
-  draws <- imbroglio:::core_refitted("student", c(at[3], 0), 1859L, FALSE, 0L, 300L, 5L)
+  draws <- imbroglio:::core_refitted("student", c(at[3], 0), 1859L, FALSE, 0L, 300L,
+                                    digest::digest2int("FTSE student", 5L))
   for (stop_after in c(10, Inf)) {
     fit <- fit_returns(stocks, "student", test_draws = 300, stop_after = stop_after, seed = 5)
     for (test in 1:3) {
@@ -324,7 +325,7 @@ test_that("what cannot be fitted says so", {
   expect_setequal(zeros$family[zeros$converged], c("normal", "laplace", "logistic"))
   expect_true(all(fit$converged[fit$security == "outlier"]))
   gaps <- fit[fit$security == "gaps", ]
-  alone <- quiet_fit(as_sample(na.omit(cases[, "gaps"])), "all", test_draws = 19)
+  alone <- quiet_fit(as_sample(cbind(gaps = c(na.omit(cases[, "gaps"])))), "all", test_draws = 19)
   expect_equal(gaps$ks, alone$ks)
   expect_equal(gaps$ks_p, alone$ks_p)
   expect_true(all(is.na(generics::tidy(fit[!fit$converged, ])$error)))
