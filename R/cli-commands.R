@@ -181,7 +181,9 @@ run_fit <- function(files, options) {
   if (!is.null(options$figure)) {
     attach_usual()
     need_ggplot()
-    write_figure(ggplot2::autoplot(fit, view = options$view %||% "distribution"), options$figure)
+    # Made before a file is opened for it.
+    figure <- ggplot2::autoplot(fit, view = options$view %||% "distribution")
+    write_figure(figure, options$figure)
     say("Drew ", options$figure)
     options$figure <- NULL
   }

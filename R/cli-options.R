@@ -22,7 +22,7 @@ options_known <- list(
                    read = function(x) number(x)),
   `per-year` = list(takes = "N", help = "periods a year (252 days, 52 weeks, 12 months)",
                     read = function(x) number(x)),
-  level = list(takes = "P,P", help = "confidence levels (0.99)", read = function(x) number(x)),
+  level = list(takes = "P,P", help = "confidence levels (0.99); of fit: value at risk by each family", read = function(x) number(x)),
   horizon = list(takes = "H", help = "periods (1)", read = function(x) number(x)),
   `horizon-by` = list(takes = "WAY", help = "sqrt, or overlapping runs of returns (sqrt)", read = identity),
   method = list(takes = "METHOD", help = "way of estimation; volatility: several of deviation, ewma, parkinson,

@@ -97,7 +97,7 @@ fit_views <- list(
                          vjust = 0, size = note_size(data), lineheight = 0.95) +
       family_facets(data) + return_axis() + ggplot2::scale_y_continuous(labels = percent_axis, limits = c(0, 1)) +
       titles(fit_headline(object),
-             "Broad: the share of returns at or below each; thin: the fitted distribution function; circled: where they are furthest apart",
+             "Broad: the share of returns at or below; thin: the fitted family's; circled: where they are furthest apart",
              basis(object), x = paste(data$security, "return"), y = "Share at or below") + imbroglio_theme()
   },
   density = function(object, data) {

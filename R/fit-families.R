@@ -222,7 +222,7 @@ own_families <- list(
 #' @param name The family's name, one of the table or of [register_family()].
 #' @param x A family.
 #' @param ... Not used.
-#' @return A list with `name`, `title`, `parameters`, `formula`, `source` and the functions
+#' @return A list with `name`, `title`, `parameters`, `formula`, `source`, `moments_by` (what `by = "moments"` takes) and the functions
 #'   * `density(x, at, log = FALSE)`,
 #'   * `distribution(q, at, lower = TRUE, log = FALSE)`: the probability of `q` or less; with `lower = FALSE` of more than `q`,
 #'   * `quantile(p, at, lower = TRUE, log = FALSE)`, its inverse,
@@ -287,7 +287,8 @@ check_parameters <- function(at, name, record) {
 #' @rdname return_family
 #' @export
 print.imbroglio_family <- function(x, ...) {
-  cat(sprintf("%s (%s): %s\n  density %s%s\n", x$name, x$title, paste(x$parameters, collapse = ", "), x$formula,
-              if (nzchar(x$source)) sprintf(", %s", x$source) else ""))
+  cat(sprintf("%s (%s): %s\n", x$name, x$title, paste(x$parameters, collapse = ", ")),
+      if (nzchar(x$formula)) sprintf("  %s%s\n", x$formula, if (nzchar(x$source)) sprintf("; %s", x$source) else ""),
+      sprintf("  fitted by likelihood%s\n", if (is.na(x$moments_by)) "" else paste(" or", x$moments_by)), sep = "")
   invisible(x)
 }

@@ -167,6 +167,7 @@ unit_text <- list(
 
 percent <- function(x, digits = 2L) {
   shown <- paste(formatC(100 * x, format = "f", digits = digits, big.mark = ","), "%")
+  shown <- ifelse(is.infinite(x), "infinite", shown)
   ifelse(is.na(x), "-", sub("^-(0\\.?0* %)$", "\\1", shown))
 }
 

@@ -104,10 +104,10 @@ fit_headline <- function(result) {
 #' @export
 in_words.imbroglio_fit_quantiles <- function(result) {
   every <- basis(result)$every
-  sprintf("%s, by %s: %s, expect to lose more than %s; such returns lose %s on average.", result$security,
-          result$family,
-          one_in(result$level, every, paste0(every, "s")), percent(result$var),
-          ifelse(is.infinite(result$es), "without a bound", percent(result$es)))
+  mean <- ifelse(is.infinite(result$es), "the mean of such losses is infinite",
+                 sprintf("such returns lose %s on average", percent(result$es)))
+  sprintf("%s, by %s: %s, expect to lose more than %s; %s.", result$security, result$family,
+          one_in(result$level, every, paste0(every, "s")), percent(result$var), mean)
 }
 
 #' @export
