@@ -4,32 +4,36 @@
 #' know that the parameters were fitted on the same returns, and ranks the families.
 #'
 #' @section Fitting:
-#' By maximum likelihood, from several starts, by the Broyden-Fletcher-Goldfarb-Shanno method with exact gradients on returns scaled to middle
-#' 0 (normal, whose sd is over n, and Laplace in closed form; the generalised error by location and shape in turns). Standard errors
-#' are of the observed information, for Laplace and the generalised error of the expected one. `by = "moments"` takes the usual estimates by moments or quantiles, which have no
+#' By maximum likelihood, from several starts, by the Broyden-Fletcher-Goldfarb-Shanno method with exact gradients
+#' on returns scaled to middle 0 (normal, whose sd is over n, and Laplace in closed form; the generalised error by
+#' location and shape in turns). Standard errors are of the observed information, for Laplace and the generalised
+#' error of the expected one. `by = "moments"` takes the usual estimates by moments or quantiles, which have no
 #' errors here: mean and standard deviation (normal), with the kurtosis (`student`, `ged`), with skewness too
-#' (`nig`), median and half the interquartile range (`cauchy`), four quantiles (`johnson-su`: Slifker and Shapiro 1980);
-#' `skew-student` has none.
+#' (`nig`), median and half the interquartile range (`cauchy`), four quantiles (`johnson-su`: Slifker and Shapiro
+#' 1980); `skew-student` has none.
 #'
 #' @section Distances:
-#' With \eqn{u_i}{u_i} the fitted distribution function at the i-th of n sorted returns:
-#' Kolmogorov-Smirnov \eqn{\max_i \max(i/n - u_i, u_i - (i-1)/n)}{max(i / n - u_i, u_i - (i - 1) / n)}; Anderson-Darling
-#' \eqn{-n - \frac1n \sum (2i-1)(\ln u_i + \ln(1-u_{n+1-i}))}{-n - sum((2 i - 1) (ln u_i + ln(1 - u_(n + 1 - i)))) / n}; Cramer-von Mises
-#' \eqn{\frac1{12n} + \sum (u_i - \frac{2i-1}{2n})^2}{1 / (12 n) + sum((u_i - (2 i - 1) / (2 n))^2)}; and of the lower tail alone
-#' (Sinclair, Spurr and Ahmad 1990) \eqn{-\frac{3n}2 + 2\sum u_i - \frac1n\sum(2i-1)\ln u_i}{-3 n / 2 + 2 sum(u_i) - sum((2 i - 1) ln u_i) / n}.
+#' With \eqn{u_i}{u_i} the fitted distribution function at the i-th of n sorted returns: Kolmogorov-Smirnov
+#' \eqn{\max_i \max(i/n - u_i, u_i - (i-1)/n)}{max(i / n - u_i, u_i - (i - 1) / n)}; Anderson-Darling \eqn{-n -
+#' \frac1n \sum (2i-1)(\ln u_i + \ln(1-u_{n+1-i}))}{-n - sum((2 i - 1) (ln u_i + ln(1 - u_(n + 1 - i)))) / n};
+#' Cramer-von Mises \eqn{\frac1{12n} + \sum (u_i - \frac{2i-1}{2n})^2}{1 / (12 n) + sum((u_i - (2 i - 1) / (2
+#' n))^2)}; and of the lower tail alone (Sinclair, Spurr and Ahmad 1990) \eqn{-\frac{3n}2 + 2\sum u_i -
+#' \frac1n\sum(2i-1)\ln u_i}{-3 n / 2 + 2 sum(u_i) - sum((2 i - 1) ln u_i) / n}.
 #'
 #' @section The p-values:
-#' A family that was fitted to the returns is nearer to them than the right one would be, so the textbook p-values, which are for a distribution
-#' known beforehand, are far too large: they stand beside, as `ks_p_textbook` and so on. The p-value is by parametric
-#' bootstrap (Stute, Gonzalez Manteiga and Presedo Quindimil 1993): `test_draws` samples of n from the fitted family,
-#' each fitted again; p is the share of distances as large as the observed one, counting it as one of them. A
-#' test ends early when `stop_after` such draws have been seen, and p is then their number over the draws so far, which is as exact a
-#' test (Besag and Clifford 1991); `Inf` draws all. The draws depend on the seed and on the names of the security and the family, not on threads or on what else is fitted. Draws from a family fitted by moments that cannot
-#' be fitted again are left out.
+#' A family that was fitted to the returns is nearer to them than the right one would be, so the textbook p-values,
+#' which are for a distribution known beforehand, are far too large: they stand beside, as `ks_p_textbook` and so
+#' on. The p-value is by parametric bootstrap (Stute, Gonzalez Manteiga and Presedo Quindimil 1993): `test_draws`
+#' samples of n from the fitted family, each fitted again; p is the share of distances as large as the observed one,
+#' counting it as one of them. A test ends early when `stop_after` such draws have been seen, and p is then their
+#' number over the draws so far, which is as exact a test (Besag and Clifford 1991); `Inf` draws all. The draws
+#' depend on the seed and on the names of the security and the family, not on threads or on what else is fitted.
+#' Draws from a family fitted by moments that cannot be fitted again are left out.
 #'
-#' The draws are independent of each other, as the textbook's samples are. Returns whose volatility clusters are not, and stray further from their
-#' own distribution; they reject a little more often than the level says. A family that is not rejected may still be wrong: the
-#' sample may be too short to tell.
+#' The draws are independent of each other, as the textbook's samples are. Returns whose volatility clusters are not,
+#' and stray further from their own distribution: the stronger it clusters, the more often a right family is
+#' rejected. So is it where prices move in coarse steps and many returns are equal. A family that is not rejected may
+#' still be wrong: the sample may be too short to tell.
 #'
 #' @param returns A returns table, or a price table, whose simple returns are taken.
 #' @param families Names of families, see [return_family()], or `"all"` of the package's.
@@ -41,28 +45,32 @@
 #' @param seed A whole number.
 #' @param object,x A result of `fit_returns()`.
 #' @param level Confidence levels of value at risk.
-#' @param confidence Of the intervals of `tidy()`: as many standard errors to either side of the estimate, of its logarithm
-#'   for parameters that are above 0.
+#' @param confidence Of the intervals of `tidy()`: as many standard errors to either side of the estimate, of its
+#'   logarithm for parameters that are above 0.
 #' @param ... Not used.
 #' @return A table, one row for each security and family: `security`, `family`, `from`, `to`, `n`, `converged`,
-#'   `log_likelihood`, `aic`, `bic` and the rank by each (`aic_rank`, `bic_rank`, `tail_rank`, 1 the best), the distances `ks`, `ad`, `cvm` with their p-values (`ks_p`, `ks_p_textbook`, …),
-#'   `tail` (the lower tail's), `jarque_bera` and `jarque_bera_p` (on the normal's rows; chi-squared with 2 degrees of freedom), `quantile_1`, `observed_1`,
-#'   `quantile_01`, `observed_01` (the fitted 1 % and 0.1 % quantiles beside the returns of that rank), `draws` and the `verdict`, which says which tests reject.
+#'   `log_likelihood`, `aic`, `bic` and the rank by each (`aic_rank`, `bic_rank`, `tail_rank`, 1 the best), the
+#'   distances `ks`, `ad`, `cvm` with their p-values (`ks_p`, `ks_p_textbook`, and so on), `tail` (the lower tail's),
+#'   `jarque_bera` and `jarque_bera_p` (on the normal's rows; chi-squared with 2 degrees of freedom), `quantile_1`,
+#'   `observed_1`, `quantile_01`, `observed_01` (the fitted 1 % and 0.1 % quantiles beside the returns of that
+#'   rank), `draws` and the `verdict`, which says which tests reject.
 #'
-#'   Fewer than 20 returns, or fewer than 10 different ones, have `NA`, and so has a likelihood that grows without bound about repeated
-#'   values; a fit that ran into a bound (towards another family, as Student's t with ever more degrees of freedom)
-#'   keeps its estimates. Both have `converged` `FALSE`, no errors and no p-values, and a warning says so.
+#'   Fewer than 20 returns, or fewer than 10 different ones, have `NA`, and so has a likelihood that grows without
+#'   bound about repeated values; a fit that ran into a bound (towards another family, as Student's t with ever more
+#'   degrees of freedom) keeps its estimates. Both have `converged` `FALSE`, no errors and no p-values, and a
+#'   warning says so.
 #'
-#'   `tidy()`: the parameters, a row for each `term`, with `estimate`, `error`, `low` and `high`. `glance()`: the quality of
-#'   fit. `predict()`: for each level the `quantile` of returns, and value at risk and expected shortfall of one
-#'   period, positive losses (`Inf` where the family has no mean).
+#'   `tidy()`: the parameters, a row for each `term`, with `estimate`, `error`, `low` and `high`. `glance()`: the
+#'   quality of fit. `predict()`: for each level the `quantile` of returns, and value at risk and expected shortfall
+#'   of one period, positive losses (`Inf` where the family has no mean).
 #' @section Errors: `imbroglio_error_argument` for an unknown family or choice, a seed that is no whole number,
-#'   `by = "moments"` for a family that has none. Warning `imbroglio_warning_not_converged`.
-#' @references Stute, Gonzalez Manteiga and Presedo Quindimil (1993), Bootstrap based goodness-of-fit-tests, Metrika 40. Besag and
-#'   Clifford (1991), Sequential Monte Carlo p-values, Biometrika 78. Sinclair, Spurr and Ahmad (1990), Modified Anderson Darling test,
-#'   Communications in Statistics 19. Marsaglia and Marsaglia (2004), Evaluating the Anderson-Darling distribution, Journal of Statistical
-#'   Software 9. Csorgo and Faraway (1996), The exact and asymptotic distributions of Cramer-von Mises statistics, Journal of the Royal
-#'   Statistical Society B 58.
+#' `by = "moments"` for a family that has none. Warning `imbroglio_warning_not_converged`.
+#' @references Stute, Gonzalez Manteiga and Presedo Quindimil (1993), Bootstrap based goodness-of-fit-tests, Metrika
+#'   40. Besag and Clifford (1991), Sequential Monte Carlo p-values, Biometrika 78. Sinclair, Spurr and Ahmad
+#'   (1990), Modified Anderson Darling test, Communications in Statistics 19. Marsaglia and Marsaglia (2004),
+#'   Evaluating the Anderson-Darling distribution, Journal of Statistical Software 9. Csorgo and Faraway (1996), The
+#'   exact and asymptotic distributions of Cramer-von Mises statistics, Journal of the Royal Statistical Society B
+#'   58.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' fit <- fit_returns(as_returns(prices[, "BAYALL"], kind = "log"), test_draws = 99)
@@ -87,7 +95,7 @@ fit_returns <- function(returns, families = c("normal", "student", "cauchy"), by
 
   values <- returns$values
   sample <- sample_of(returns$dates, values)
-  fits <- fitted_by(records, values, by, sum(sample$n))
+  fits <- fitted_by(records, values, by)
   tests <- tests_of(records, fits, values, by, test_draws, stop_after, seed)
   result <- ranked(c(list(security = rep(colnames(values), length(families)),
                           family = rep(families, each = ncol(values)),
@@ -116,7 +124,7 @@ refuse_without_moments <- function(records) {
 }
 
 # A fit for each family: estimates and errors, a row for each security.
-fitted_by <- function(records, values, by, size) {
+fitted_by <- function(records, values, by) {
   lapply(records, function(record) {
     fit <- record$fit(values, by)
     k <- seq_along(record$parameters)
@@ -134,109 +142,6 @@ quality_of <- function(fits, n) {
   free <- each(function(fit) rep(ncol(fit$estimate), length(n)))
   list(converged = each(function(fit) fit$converged), log_likelihood = likelihood, aic = 2 * free - 2 * likelihood,
        bic = log(rep(n, length(fits))) * free - 2 * likelihood)
-}
-
-distance_names <- c(KS = "ks", AD = "ad", CvM = "cvm")
-
-# What is measured of each fit on the returns it was fitted to, and by draws; a list of columns.
-tests_of <- function(records, fits, values, by, test_draws, stop_after, seed) {
-  columns <- c(outer(c("", "_p", "_p_textbook"), distance_names, function(a, b) paste0(b, a)), "tail",
-               "jarque_bera", "jarque_bera_p", "quantile_1", "observed_1", "quantile_01", "observed_01", "draws")
-  cells <- length(records) * ncol(values)
-  found <- matrix(NA_real_, cells, length(columns), dimnames = list(NULL, columns))
-  bar <- cli::cli_progress_bar("Testing fits", total = cells, clear = TRUE)
-  sorted <- lapply(seq_len(ncol(values)), function(j) sort(values[, j]))
-  for (f in seq_along(records)) {
-    for (j in seq_along(sorted)) {
-      row <- (f - 1L) * ncol(values) + j
-      at <- as.list(fits[[f]]$estimate[j, ])
-      x <- sorted[[j]]
-      if (!anyNA(at) && length(x)) {
-        observed <- distances_at(records[[f]], x, at)
-        found[row, c(distance_names, "tail")] <- observed$distance
-        found[row, paste0(distance_names, "_p_textbook")] <- observed$textbook
-        found[row, c("quantile_1", "quantile_01")] <- records[[f]]$quantile(log(c(0.01, 0.001)), at)
-        found[row, c("observed_1", "observed_01")] <- x[pmax(1, floor(length(x) * c(0.01, 0.001) + 0.5))]
-        if (names(records)[f] == "normal") found[row, c("jarque_bera", "jarque_bera_p")] <- jarque_bera(x)
-        if (test_draws && fits[[f]]$converged[j]) {
-          own_seed <- digest::digest2int(paste(colnames(values)[j], names(records)[f]), seed)
-          again <- function(first, draws) records[[f]]$refitted(at, length(x), by, first, draws, own_seed)
-          simulated <- p_by_draws(again, observed$distance[1:3], test_draws, stop_after)
-          found[row, c(paste0(distance_names, "_p"), "draws")] <- c(simulated$p, simulated$draws)
-        }
-      }
-      cli::cli_progress_update(id = bar)
-    }
-  }
-  cli::cli_progress_done(id = bar)
-  columns <- lapply(stats::setNames(nm = columns), function(name) unname(found[, name]))
-  columns$draws <- as.integer(columns$draws)
-  columns
-}
-
-distances_at <- function(record, x, at) {
-  below <- record$log_tail(x, at, TRUE)
-  # The other side from this one, but where this one is rounded to 1.
-  above <- log_rest(below)
-  high <- below > -log(2)
-  above[high] <- record$log_tail(x[high], at, FALSE)
-  distance <- core_distances(below, above)
-  u <- exp(below)
-  list(distance = distance,
-       textbook = c(suppressWarnings(stats::ks.test(u, stats::punif)$p.value), ad_textbook(distance[2L]),
-                    cvm_textbook(distance[3L])))
-}
-
-# Of a distribution known beforehand, for long samples: Marsaglia and Marsaglia (2004).
-ad_textbook <- function(z) {
-  by_powers <- function(coefficients, z) sum(coefficients * z^(seq_along(coefficients) - 1))
-  if (z <= 0) return(1)
-  below <- if (z < 2) {
-    exp(-1.2337141 / z) / sqrt(z) *
-      by_powers(c(2.00012, 0.247105, -0.0649821, 0.0347962, -0.011672, 0.00168691), z)
-  } else {
-    exp(-exp(by_powers(c(1.0776, -2.30695, 0.43424, -0.082433, 0.008056, -0.0003146), min(z, 32))))
-  }
-  max(0, 1 - below)
-}
-
-# Csorgo and Faraway (1996).
-cvm_textbook <- function(x) {
-  j <- 0:20
-  y <- (4 * j + 1)^2 / (16 * x)
-  terms <- exp(lgamma(j + 0.5) - lgamma(0.5) - lgamma(j + 1) - 2 * y) * sqrt(4 * j + 1) *
-    besselK(y, 0.25, expon.scaled = TRUE)
-  min(1, max(0, 1 - sum(terms) / (pi * sqrt(x))))
-}
-
-jarque_bera <- function(x) {
-  found <- core_moments(matrix(x), FALSE)
-  size <- length(x) / 6 * (found$skewness^2 + found$kurtosis^2 / 4)
-  c(size, stats::pchisq(size, 2, lower.tail = FALSE))
-}
-
-# The share of draws as far as observed, one test for each distance; Besag and Clifford's (1991) end of
-# each when `stop_after` were.
-p_by_draws <- function(again, observed, most, stop_after) {
-  p <- rep(NA_real_, length(observed))
-  as_far <- rep(0L, length(observed))
-  made <- used <- 0L
-  while (made < most && anyNA(p)) {
-    draws <- min(128L, most - made)
-    distances <- again(made, draws)[, seq_along(observed), drop = FALSE]
-    made <- made + draws
-    distances <- distances[!is.na(distances[, 1L]), , drop = FALSE]
-    for (test in which(is.na(p))) {
-      far <- as_far[test] + cumsum(distances[, test] >= observed[test])
-      ended <- which(far >= stop_after)
-      if (length(ended)) p[test] <- stop_after / (used + ended[1L])
-      else if (length(far)) as_far[test] <- far[length(far)]
-    }
-    used <- used + nrow(distances)
-  }
-  open <- is.na(p)
-  if (used) p[open] <- (as_far[open] + 1) / (used + 1)
-  list(p = p, draws = used)
 }
 
 # Each security's families, the best first, with the rank by each measure.
@@ -340,148 +245,4 @@ lower_tail <- function(record, at, a, log) {
                                                       stop.on.error = FALSE)$value,
                   pieces[-length(pieces)], pieces[-1L])
   c(quantile, sum(parts))
-}
-
-#' Add a family of one's own
-#'
-#' Known to [fit_returns()] until R ends. It is fitted by maximum likelihood with [stats::optim()] from
-#' several starts, and its p-values are by draws fitted again in the same way, in R, which takes its time: give fewer `test_draws`.
-#'
-#' @param name What [fit_returns()] calls it.
-#' @param density,distribution Functions of a vector `x` and a vector `at` of the parameters by name: the density, and the
-#'   probability of `x` or less.
-#' @param start A function of a vector of returns: the parameters by name, from where to search.
-#' @param low,high The bounds of the parameters, in the order of `start`.
-#' @param quantile A function of a vector `p` and of `at`; by default the distribution function is inverted.
-#' @param random A function of `n` and of `at`; by default quantiles of uniform numbers.
-#' @param title,formula,source Words for people.
-#' @return The name, invisibly.
-#' @section Errors: `imbroglio_error_argument` for a name that is taken by a family of the package, or for what is no function.
-#' @examples
-#' register_family("gumbel",
-#'   density = function(x, at) {
-#'     z <- (x - at[["location"]]) / at[["scale"]]
-#'     exp(-z - exp(-z)) / at[["scale"]]
-#'   },
-#'   distribution = function(x, at) exp(-exp(-(x - at[["location"]]) / at[["scale"]])),
-#'   start = function(x) c(location = median(x), scale = sd(x)), low = c(-Inf, 0))
-#' returns <- as_returns(read_prices(demo_file("bay.csv"))[, "BAYALL"])
-#' fit_returns(returns, families = c("normal", "gumbel"), test_draws = 0)
-#' @export
-register_family <- function(name, density, distribution, start, low, high = rep(Inf, length(low)), quantile = NULL,
-                            random = NULL, title = name, formula = "", source = "") {
-  if (!is.character(name) || length(name) != 1L || !nzchar(name) || name %in% names(own_families)) {
-    fail("argument", "`name` must be a new name.", where = sprintf("It is %s.", shown(name)))
-  }
-  given <- list(density = density, distribution = distribution, start = start)
-  given <- c(given, Filter(Negate(is.null), list(quantile = quantile, random = random)))
-  for (part in names(given)) {
-    if (!is.function(given[[part]])) fail("argument", sprintf("`%s` must be a function.", part))
-  }
-  trial <- start(stats::qnorm(stats::ppoints(50L)))
-  if (is.null(names(trial)) || length(trial) != length(low) || length(low) != length(high) || any(low >= high)) {
-    fail("argument", "`start` must give the parameters by name, one for each of `low` and `high`.")
-  }
-  registered_families[[name]] <- registered_record(names(trial), low, high, density, distribution, start, quantile,
-                                                   random, list(title = title, formula = formula, source = source))
-  invisible(name)
-}
-
-registered_record <- function(parameters, low, high, density, distribution, start, quantile, random, words) {
-  log_density <- function(x, at) log(density(x, unlist(at)))
-  if (is.null(quantile)) quantile <- function(p, at) vapply(p, inverse_of, 0, distribution, at)
-  if (is.null(random)) random <- function(n, at) quantile(stats::runif(n), at)
-  likeliest <- function(x, from, starts) likeliest_by_optim(x, from, starts, low, high, log_density)
-  c(words, list(
-    parameters = parameters, low = low, high = high, moments_by = NA_character_, log_density = log_density,
-    log_tail = function(x, at, lower = TRUE) {
-      p <- pmin(pmax(distribution(x, unlist(at)), 0), 1)
-      if (lower) log(p) else log1p(-p)
-    },
-    quantile = function(log_p, at, lower = TRUE) quantile(if (lower) exp(log_p) else -expm1(log_p), unlist(at)),
-    random = function(n, at) random(n, unlist(at)),
-    moments = function(at) moments_by_quantiles(function(p) quantile(p, unlist(at))),
-    fit = function(values, by) {
-      fits <- lapply(seq_len(ncol(values)), function(j) {
-        x <- values[!is.na(values[, j]), j]
-        none <- list(estimate = rep(NA_real_, length(low)), error = rep(NA_real_, length(low)),
-                     log_likelihood = NA_real_, converged = FALSE)
-        if (length(x) < 20L || length(unique(x)) < 10L) none else likeliest(x, start(x), c(0, 0.5, -0.5))
-      })
-      list(estimate = t(matrix(vapply(fits, `[[`, low, "estimate"), length(low))),
-           error = t(matrix(vapply(fits, `[[`, low, "error"), length(low))),
-           log_likelihood = vapply(fits, `[[`, 0, "log_likelihood"), converged = vapply(fits, `[[`, NA, "converged"))
-    },
-    refitted = function(at, n, by, first, draws, seed) {
-      t(vapply(first + seq_len(draws), function(i) {
-        x <- sort(with_seed(bitwXor(seed, i), random(n, unlist(at))))
-        fit <- likeliest(x, unlist(at), 0)
-        if (!fit$converged) return(rep(NA_real_, 4L))
-        p <- distribution(x, fit$estimate)
-        core_distances(log(p), log1p(-p))
-      }, numeric(4L)))
-    }
-  ))
-}
-
-# The state of R's own random numbers is left as it was.
-with_seed <- function(seed, code) {
-  before <- get0(".Random.seed", globalenv(), inherits = FALSE)
-  on.exit(if (is.null(before)) rm(".Random.seed", envir = globalenv())
-          else assign(".Random.seed", before, envir = globalenv()))
-  set.seed(seed)
-  code
-}
-
-likeliest_by_optim <- function(x, from, starts, low, high, log_density) {
-  to_free <- function(at) {
-    ifelse(is.finite(low) & is.finite(high), stats::qlogis((at - low) / (high - low)),
-           ifelse(is.finite(low), log(at - low), ifelse(is.finite(high), -log(high - at), at)))
-  }
-  to_natural <- function(v) {
-    stats::setNames(ifelse(is.finite(low) & is.finite(high), low + (high - low) * stats::plogis(v),
-                           ifelse(is.finite(low), low + exp(v), ifelse(is.finite(high), high - exp(-v), v))),
-                           names(from))
-  }
-  loss <- function(v) {
-    value <- -sum(log_density(x, to_natural(v)))
-    if (is.finite(value)) value else 1e100
-  }
-  # Parameters without a bound are of the size of the returns.
-  scale <- ifelse(is.finite(low) | is.finite(high), 1, stats::sd(x))
-  search <- function(v) {
-    rough <- stats::optim(v, loss, control = list(maxit = 2000L, parscale = scale))
-    stats::optim(rough$par, loss, method = "BFGS", control = list(maxit = 500L, parscale = scale, reltol = 1e-12))
-  }
-  first <- to_free(from)
-  tried <- lapply(starts, function(by) search(first + by * scale))
-  best <- tried[[which.min(vapply(tried, `[[`, 0, "value"))]]
-  at <- to_natural(best$par)
-  information <- tryCatch(stats::optimHess(best$par, loss, control = list(parscale = scale)),
-                          error = function(e) NULL)
-  spread <- tryCatch(diag(solve(information)), error = function(e) NA_real_)
-  step <- 1e-5 * scale
-  by_free <- vapply(seq_along(at), function(i) {
-    v <- best$par
-    (to_natural(replace(v, i, v[i] + step[i]))[i] - to_natural(replace(v, i, v[i] - step[i]))[i]) / (2 * step[i])
-  }, 0)
-  error <- suppressWarnings(sqrt(spread)) * abs(by_free)
-  list(estimate = at, error = rep_len(error, length(at)), log_likelihood = -best$value,
-       converged = best$convergence == 0L && best$value < 1e99 && all(is.finite(error) & error > 0))
-}
-
-inverse_of <- function(p, distribution, at) {
-  if (p <= 0 || p >= 1) return(if (p <= 0) -Inf else Inf)
-  reach <- 1
-  while (reach < 1e300 && (distribution(-reach, at) > p || distribution(reach, at) < p)) reach <- reach * 4
-  stats::uniroot(function(q) distribution(q, at) - p, c(-reach, reach), tol = .Machine$double.eps)$root
-}
-
-moments_by_quantiles <- function(quantile) {
-  raw <- vapply(1:4, function(r) {
-    found <- tryCatch(stats::integrate(function(p) quantile(p)^r, 0, 1, subdivisions = 1000L)$value,
-                      error = function(e) NaN)
-    found
-  }, 0)
-  stats::setNames(from_raw(raw), c("mean", "variance", "skewness", "kurtosis"))
 }
