@@ -14,6 +14,9 @@
 #'   with their intervals.
 #' * Tracking: growth of both, and of one over the other. Correlation: the matrix, like beside like. Summary: return
 #'   against volatility.
+#' * Fitted distributions: of one security a panel for each family, by `view`: the `"distribution"` functions with the
+#'   largest distance marked, the `"density"` over the histogram, the `"quantiles"` with a band by simulation, or the
+#'   lower `"tail"` of all on a log scale; of several securities which families are rejected.
 #' * Drawdown: wealth with its running high, the depth below it, and the deepest falls shaded and numbered.
 #' * Anything else of the whole sample: of one security the series that the number comes from, of several the numbers, in order.
 #'
@@ -24,6 +27,7 @@
 #' @param per_year Periods a year, see [measure_volatility()].
 #' @param by_window Whether to draw today's volatility in its own history.
 #' @param worst How many of the deepest falls to shade.
+#' @param view,family Of fitted distributions: what to draw, and of which families (all).
 #' @param ... For methods; of `plot()`, arguments for `autoplot()`.
 #' @return A ggplot.
 #' @examplesIf requireNamespace("ggplot2", quietly = TRUE) && requireNamespace("scales", quietly = TRUE)
