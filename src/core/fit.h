@@ -260,8 +260,8 @@ inline bool FamilyFit<LaplaceFamily>::errors_of(const Estimate& at, Fit& fit) co
   return true;
 }
 
-// Where p is below 2 the slope is not smooth at the observations; but location hardly depends on p, nor p on location. So each is found given the other,
-// in turns, until neither moves.
+// Where p is below 2 the slope is not smooth at the observations; but location hardly depends on p, nor p
+// on location. So each is found given the other, in turns, until neither moves.
 template <>
 inline Estimate FamilyFit<GedFamily>::search(const std::vector<Shapes>& starts, std::size_t, double tolerance, bool& converged, const Square*) const {
   const double* x = x_;

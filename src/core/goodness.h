@@ -11,9 +11,10 @@
 
 namespace imbroglio {
 
-// How far the values of a fitted distribution function at a sample that ascends are from even: Kolmogorov
-// and Smirnov's distance, Anderson and Darling's, Cramer and von Mises's, and Anderson and Darling's of the lower tail (Sinclair, Spurr and Ahmad
-// 1990). u(i) is its value, below(i) and above(i) the logarithms of it and of what is left.
+// How far the values of a fitted distribution function at a sample that ascends are from even:
+// Kolmogorov and Smirnov's distance, Anderson and Darling's, Cramer and von Mises's, and Anderson and
+// Darling's of the lower tail (Sinclair, Spurr and Ahmad 1990). u(i) is its value, below(i) and
+// above(i) the logarithms of it and of what is left.
 constexpr std::size_t distances_count = 4;
 using Distances = std::array<double, distances_count>;
 

@@ -13,6 +13,16 @@ tried <- list(
   nig = list(c(location = 1, scale = 3, alpha = 1.1, beta = -0.6),
              c(location = 0, scale = 0.01, alpha = 40, beta = 9))
 )
+# And any other, with four moments where the family has them.
+random_at <- function(name) {
+  g <- exp(runif(1, log(0.3), log(30)))
+  skew <- rnorm(1, 0, 0.6)
+  nu <- exp(runif(1, log(4.4), log(60)))
+  shapes <- switch(name, student = nu, ged = exp(runif(1, log(0.6), log(8))),
+                   "johnson-su" = c(skew, exp(runif(1, 0, log(8)))), "skew-student" = c(exp(skew), nu),
+                   nig = g * c(sqrt(1 + skew^2), skew))
+  setNames(c(rnorm(1), exp(rnorm(1)), shapes), names(tried[[name]][[1]]))
+}
 as_sample <- function(x) {
   x <- as.matrix(x)
   dimnames(x) <- list(format(as.Date("2000-01-01") + seq_len(nrow(x))),
@@ -24,7 +34,7 @@ quiet_fit <- function(...) suppressWarnings(fit_returns(...))
 test_that("densities integrate to one, quantiles invert, moments and random numbers match, in both tails", {
   p <- c(1e-12, 1e-9, 1e-6, 1e-3, 0.01, 0.1, 0.3, 0.5, 0.7, 0.9, 0.99, 1 - 1e-6, 1 - 1e-12)
   set.seed(11)
-  for (name in names(tried)) for (at in tried[[name]]) {
+  for (name in names(tried)) for (at in c(tried[[name]], replicate(3, random_at(name), simplify = FALSE))) {
     family <- return_family(name)
     for (lower in c(TRUE, FALSE)) {
       q <- family$quantile(p, at, lower = lower)
