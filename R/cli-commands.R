@@ -165,10 +165,8 @@ run_volatility <- function(files, options) {
   result <- do.call(measure_volatility,
                     c(list(returns), given("window", "min_obs", "per_year", "method", "decay", "half_life",
                                                                "errors", "confidence")))
-  if (!is.null(options$figure) && options$by_window) {
-    attach_usual()
-    write_figure(ggplot2::autoplot(result, by_window = TRUE), options$figure)
-    say("Drew ", options$figure)
+  if (options$by_window) {
+    draw_to(result, options$figure, by_window = TRUE)
     options$figure <- NULL
   }
   hand_over_measured(result, options)
@@ -178,18 +176,10 @@ run_fit <- function(files, options) {
   returns <- chosen_returns(chosen_prices(files, options, "fit"), options)
   own <- c("families", "by", "test_draws", "stop_after", "reject_at", "rank_by", "seed")
   fit <- do.call(fit_returns, c(list(returns), options[intersect(own, names(options))]))
-  if (!is.null(options$figure)) {
-    attach_usual()
-    need_ggplot()
-    # Made before a file is opened for it.
-    figure <- ggplot2::autoplot(fit, view = options$view %||% "distribution")
-    write_figure(figure, options$figure)
-    say("Drew ", options$figure)
-    options$figure <- NULL
-  }
+  draw_to(fit, options$figure, view = options$view %||% "distribution")
+  options$figure <- NULL
   if (options$parameters) {
-    terms <- as.list(generics::tidy(fit))
-    fit <- new_result(terms, "fit_parameters", basis(fit), attr(fit, "source"))
+    fit <- new_result(parameters_of(fit), "fit_parameters", basis(fit), attr(fit, "source"))
   } else if (!is.null(options$level)) {
     fit <- stats::predict(fit, options$level)
   }
@@ -292,11 +282,13 @@ hand_over <- function(result, options, text, table, plot) {
   0L
 }
 
-draw_to <- function(what, path) {
+draw_to <- function(what, path, ...) {
   if (is.null(path)) return(invisible())
   attach_usual()
   need_ggplot()
-  write_figure(ggplot2::autoplot(what), path)
+  # Made before a file is opened for it.
+  figure <- ggplot2::autoplot(what, ...)
+  write_figure(figure, path)
   say("Drew ", path)
 }
 

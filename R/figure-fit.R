@@ -65,23 +65,17 @@ parameter_text <- function(at) {
 fit_views <- list(
   distribution = function(object, data) {
     n <- length(data$x)
-    seen <- range(stats::quantile(data$x, c(0.002, 0.998), names = FALSE))
+    seen <- stats::quantile(data$x, c(0.002, 0.998), names = FALSE)
     grid <- seq(seen[1L], seen[2L], length.out = 400L)
     inside <- data$x >= seen[1L] & data$x <= seen[2L]
     observed <- data.frame(x = data$x, p = seq_len(n) / n)[inside, ]
     curves <- by_family(data, function(record, at, i) data.frame(x = grid, p = exp(record$log_tail(grid, at))))
-    # Both sides of each step.
     marks <- by_family(data, function(record, at, i) {
-      u <- exp(record$log_tail(data$x, at))
-      above <- seq_len(n) / n - u
-      below <- u - (seq_len(n) - 1) / n
-      up <- max(above) > max(below)
-      k <- if (up) which.max(above) else which.max(below)
+      mark <- largest_distance(record, data$x, at)
       row <- data$table[i, ]
       p <- if (is.na(row$ks_p)) "" else sprintf("\np %s (textbook %s)", unit_text$p(row$ks_p),
                                                 unit_text$p(row$ks_p_textbook))
-      data.frame(x = data$x[k], fitted = u[k], observed = if (up) k / n else (k - 1) / n,
-                 label = sprintf("largest distance %s\nat %s%s", unit_text$four(row$ks), percent(data$x[k]), p))
+      cbind(mark, label = sprintf("largest distance %s\nat %s%s", unit_text$four(row$ks), percent(mark$x), p))
     })
     ggplot2::ggplot(curves, ggplot2::aes(.data$x, .data$p)) +
       ggplot2::geom_step(data = observed, colour = data$colour, linewidth = 1.1, alpha = 0.55) +
@@ -205,19 +199,6 @@ tail_headline <- function(data) {
   sprintf("%s lost %s or more one time in 1,000; the %s family expects %s, %s is nearest", data$security,
           percent(-table$observed_01[1L]),
           least$family, percent(-least$quantile_01), nearest)
-}
-
-# For the ranks `places` of n uniform numbers: the logarithms of the bounds within which 95 of 100 samples stay
-# at all of these ranks, by 1,000 samples.
-joint_band <- function(n, places, seed) {
-  draws <- with_seed(if (is.na(seed)) 1L else seed, vapply(seq_len(1000L), function(i) {
-    u <- sort(stats::runif(n))[places]
-    p <- stats::pbeta(u, places, n + 1 - places)
-    min(p, 1 - p)
-  }, 0))
-  each <- stats::quantile(draws, 0.05, names = FALSE)
-  list(low = log(stats::qbeta(each, places, n + 1 - places)),
-       high = log(stats::qbeta(1 - each, places, n + 1 - places)))
 }
 
 # Of several securities: which families are rejected, and which is first.

@@ -81,15 +81,6 @@ registered_record <- function(parameters, low, high, density, distribution, star
   ))
 }
 
-# The state of R's own random numbers is left as it was.
-with_seed <- function(seed, code) {
-  before <- get0(".Random.seed", globalenv(), inherits = FALSE)
-  on.exit(if (is.null(before)) rm(".Random.seed", envir = globalenv())
-          else assign(".Random.seed", before, envir = globalenv()))
-  set.seed(seed)
-  code
-}
-
 likeliest_by_optim <- function(x, from, starts, low, high, log_density) {
   to_free <- function(at) {
     ifelse(is.finite(low) & is.finite(high), stats::qlogis((at - low) / (high - low)),

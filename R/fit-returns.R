@@ -186,7 +186,9 @@ warn_stuck <- function(columns) {
 
 #' @rdname fit_returns
 #' @exportS3Method generics::tidy
-tidy.imbroglio_fit <- function(x, confidence = 0.95, ...) {
+tidy.imbroglio_fit <- function(x, confidence = 0.95, ...) tibble::as_tibble(parameters_of(x, confidence))
+
+parameters_of <- function(x, confidence = 0.95) {
   z <- stats::qnorm(1 - (1 - check_fraction(confidence, "confidence")) / 2)
   records <- fit_families()
   rows <- lapply(seq_len(nrow(x)), function(i) {
@@ -200,7 +202,7 @@ tidy.imbroglio_fit <- function(x, confidence = 0.95, ...) {
     list(security = rep(x$security[i], length(estimate)), family = rep(x$family[i], length(estimate)),
          term = names(estimate), estimate = unname(estimate), error = unname(error), low = reach(-1), high = reach(1))
   })
-  tibble::as_tibble(row_bound(rows))
+  row_bound(rows)
 }
 
 #' @rdname fit_returns

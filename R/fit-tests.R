@@ -101,3 +101,27 @@ p_by_draws <- function(again, observed, most, stop_after) {
   if (used) p[open] <- (as_far[open] + 1) / (used + 1)
   list(p = p, draws = used)
 }
+
+# Where a sample that ascends and a fitted distribution function are furthest apart, on either side of a step.
+largest_distance <- function(record, x, at) {
+  n <- length(x)
+  u <- exp(record$log_tail(x, at))
+  above <- seq_len(n) / n - u
+  below <- u - (seq_len(n) - 1) / n
+  up <- max(above) > max(below)
+  k <- if (up) which.max(above) else which.max(below)
+  data.frame(x = x[k], fitted = u[k], observed = if (up) k / n else (k - 1) / n)
+}
+
+# For the ranks `places` of n uniform numbers: the logarithms of the bounds within which 95 of 100 samples stay
+# at all of these ranks, by 1,000 samples.
+joint_band <- function(n, places, seed) {
+  draws <- with_seed(if (is.na(seed)) 1L else seed, vapply(seq_len(1000L), function(i) {
+    u <- sort(stats::runif(n))[places]
+    p <- stats::pbeta(u, places, n + 1 - places)
+    min(p, 1 - p)
+  }, 0))
+  each <- stats::quantile(draws, 0.05, names = FALSE)
+  list(low = log(stats::qbeta(each, places, n + 1 - places)),
+       high = log(stats::qbeta(1 - each, places, n + 1 - places)))
+}

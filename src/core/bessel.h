@@ -7,7 +7,7 @@
 namespace imbroglio {
 
 // ln(e^x K_1(x)), the modified Bessel function of the second kind and order 1, and its derivative
-// by ln x. Between 1e-7 and 64 from a table of Taylor polynomials in ln x, beyond by what it tends to.
+// by ln x. Between 1e-7 and 64 from a table of polynomials in ln x, beyond by what it tends to.
 class LogBessel {
  public:
   static const LogBessel& table() {

@@ -7,6 +7,7 @@
 #include "bessel.h"
 #include "common.h"
 #include "gamma.h"
+#include "moments.h"
 #include "random.h"
 
 namespace imbroglio {
@@ -17,25 +18,11 @@ namespace imbroglio {
 using Shapes = std::array<double, 2>;
 
 // What the moments and quantiles of a sample say; `x` ascends.
-struct Described {
+struct Described : Moments {
   const double* x;
   std::size_t n;
-  double mean, deviation, skewness, kurtosis;
 
-  Described(const double* sorted, std::size_t size) : x(sorted), n(size) {
-    const double count = static_cast<double>(n), center = mean = mean_of(x, n);
-    const auto sums = sums_of<3>(n, [this, center](auto at, auto& sum) {
-      const auto d = at(x) - center;
-      const auto squared = d * d;
-      sum[0] += squared;
-      sum[1] += squared * d;
-      sum[2] += squared * squared;
-    });
-    const double variance = sums[0] / count;
-    deviation = std::sqrt(sums[0] / (count - 1.0));
-    skewness = sums[1] / count / (variance * std::sqrt(variance));
-    kurtosis = sums[2] / count / (variance * variance) - 3.0;
-  }
+  Described(const double* sorted, std::size_t size) : Moments(moments(sorted, size, true)), x(sorted), n(size) {}
 
   // Between two observations, as by R's default.
   double quantile(double p) const {
