@@ -90,12 +90,27 @@ commands <- function() {
       run = run_fit
     ),
     var = list(
-      says = "value at risk and expected shortfall",
+      says = "value at risk by many methods; of a book: drawn, or split by holding",
       takes = "FILE",
-      options = c(choose, "every", "kind", "level", "horizon", "horizon-by", "method", "rank", "value", book,
-                  hand_on),
-      example = "imbroglio var bay.csv --security BAYALL --level 0.95,0.99 --value 1000000",
-      run = run_measure("var", c("level", "horizon", "horizon_by", "method", "rank", "value"))
+      options = c(choose, "every", "kind", "level", "horizon", "horizon-by", "method", "rank", "value", "decay",
+                  "half-life", "tail", "block", "draws", "seed", "confidence", "thresholds", "draw", "paths", "split", "view",
+                  book, hand_on),
+      example = c("imbroglio var bay.csv --security BAYALL --level 0.95,0.99 --value 1000000",
+                  "imbroglio var bay.csv --security BAYALL --method historical,normal,student,garch,hill,pareto --figure methods.png",
+                  "imbroglio var bay.csv --security BAYALL --level 0.9,0.95,0.99,0.999 --horizon 1:20 --figure horizons.png",
+                  "imbroglio var bay.csv --shares OSSELL=2000,TARROW=500 --draw --horizon 10 --draws 100000 --figure book.png",
+                  "imbroglio var bay.csv --weights OSSELL=0.5,TARROW=0.5 --split --method historical,normal",
+                  "imbroglio var bay.csv --security BAYALL --thresholds --figure tail.png"),
+      run = run_var
+    ),
+    backtest = list(
+      says = "value at risk put to the test, day by day",
+      takes = "FILE",
+      options = c(choose, "every", "kind", "window", "level", "method", "expanding", "refit", "rank", "decay", "half-life", "tail", "block",
+                  "draws", "seed", "zone-days", "breaches", "zones", "series", book, hand_on),
+      example = c("imbroglio backtest bay.csv --security BAYALL --method historical,normal,ewma --figure backtest.png",
+                  "imbroglio backtest bay.csv --security BAYALL --window 500 --expanding --method garch --refit 20 --breaches"),
+      run = run_backtest
     ),
     report = list(
       says = "one page to send: sentences, tables and pictures",
@@ -144,8 +159,8 @@ run_measure <- function(name, own, measure = measures()[[name]]$measure) {
   }
 }
 
-hand_over_measured <- function(result, options, plot = result) {
-  hand_over(result, options, text = measure_text(result), table = as.data.frame(result), plot = plot)
+hand_over_measured <- function(result, options, plot = result, extra = NULL) {
+  hand_over(result, options, text = measure_text(result, extra), table = as.data.frame(result), plot = plot)
 }
 
 run_volatility <- function(files, options) {
@@ -186,6 +201,65 @@ run_fit <- function(files, options) {
   hand_over_measured(fit, options)
 }
 
+run_var <- function(files, options) {
+  of_book <- c("weights", "shares", "cash", "normalise")
+  given <- function(...) options[intersect(c(...), names(options))]
+  common <- c("value", "level", "horizon", "rank", "block", "draws", "seed")
+  if (isTRUE(options$draw) || isTRUE(options$split) || !is.null(options$paths)) {
+    if (is.null(options$weights) && is.null(options$shares)) {
+      fail("argument", "--draw, --paths and --split are of a book.", remedy = "Give --weights A=0.6,B=0.4 or --shares A=100,B=50.")
+    }
+    held <- given(of_book)
+    options[setdiff(of_book, "normalise")] <- list(NULL)
+    # The book is as it is today.
+    returns <- chosen_returns(chosen_prices(files, options, "var"), options)
+    if (isTRUE(options$split)) {
+      return(hand_over_measured(do.call(split_var, c(list(returns), held, given(common, "method", "decay", "half_life", "tail"))), options))
+    }
+    method <- options$method %||% "bootstrap"
+    blocks <- c(bootstrap = "none", "block-bootstrap" = "fixed", "stationary-bootstrap" = "stationary")
+    check_choice(method, "method", names(blocks))
+    drawn <- do.call(bootstrap_book, c(list(returns), held, given(common, "confidence"), list(blocks = unname(blocks[method]))))
+    if (is.null(options$paths)) return(hand_over_measured(drawn, options, extra = book_text(drawn)))
+    listed <- drawn_paths(drawn, seq_len(options$paths))
+    result <- new_result(as.list(listed), "paths", basis(drawn), attr(drawn, "source"))
+    return(hand_over_measured(result, options, drawn))
+  }
+  returns <- chosen_returns(chosen_prices(files, options, "var"), options)
+  if (isTRUE(options$thresholds)) {
+    found <- do.call(tail_thresholds, c(list(returns), lapply(given("level"), max), given("confidence")))
+    draw_to(found, options$figure, tail = options$tail %||% formals(measure_var)$tail)
+    options$figure <- NULL
+    return(hand_over_measured(found, options))
+  }
+  own <- c("horizon_by", "method", "decay", "half_life", "tail", "confidence")
+  result <- do.call(measure_var, c(list(returns), given(common, own)))
+  draw_to(result, options$figure, view = options$view)
+  options$figure <- NULL
+  hand_over_measured(result, options)
+}
+
+# Percentiles of the final value, and how the holdings move together.
+book_text <- function(drawn) {
+  at <- as.list(stats::quantile(drawn))
+  together <- if (length(basis(drawn)$observations) && length(attr(drawn, "drawn")$book$security) > 1L) drawn_correlation(drawn)
+  percentiles <- sprintf("%s %%: %s", format(100 * at$prob, trim = TRUE), if (is.null(drawn[["var_value"]])) percent(at$return) else money(at$value))
+  c(folded(paste0("Percentiles of the final value: ", paste(percentiles, collapse = "; "), ".")),
+    if (!is.null(together)) c("", "Correlation of the holdings, in the history and in the drawn days:", text_table(as.data.frame(together))), "")
+}
+
+run_backtest <- function(files, options) {
+  returns <- chosen_returns(chosen_prices(files, options, "backtest"), options)
+  own <- c("window", "level", "method", "expanding", "refit", "rank", "decay", "half_life", "tail", "block", "draws", "seed", "zone_days")
+  tested <- do.call(backtest_var, c(list(returns), options[intersect(own, names(options))]))
+  listing <- c(breaches = "backtest_breaches", zones = "backtest_zones", series = "backtest_series")
+  asked <- names(listing)[vapply(names(listing), function(name) isTRUE(options[[name]]), NA)]
+  if (!length(asked)) return(hand_over_measured(tested, options))
+  if (length(asked) > 1L) fail("argument", sprintf("%s are listed one at a time.", some(paste0("--", asked))))
+  listed <- switch(asked, breaches = backtest_breaches(tested), zones = backtest_zones(tested), series = backtest_series(tested))
+  hand_over_measured(new_result(as.list(listed), paste0("backtest_", asked), basis(tested), attr(tested, "source")), options, tested)
+}
+
 run_beta <- function(files, options) {
   side_by_side <- length(options$every) > 1L || !is.null(options$spans)
   returns <- chosen_returns(chosen_prices(files, options, "beta"), if (side_by_side) options["kind"] else options)
@@ -207,20 +281,29 @@ run_drawdown <- function(files, options) {
                                                                                names(options))])), options)
 }
 
-measure_text <- function(result) {
+measure_text <- function(result, extra = NULL) {
   name <- attr(result, "measure")
   measure <- measures()[[name]]
   table <- as.data.frame(result)
   # Of a rolling measure or a series people read where it stands now; the files have all of it.
-  if (!is.null(table$window) || grepl("_series$", name)) {
+  if (!is.null(table$window) || name %in% c("volatility_series", "drawdown_series", "correlation_series")) {
     table <- table[!duplicated(table[series_keys(table)], fromLast = TRUE), ]
   }
   said <- if (is.null(utils::getS3method("in_words", class(result)[1L],
                                          optional = TRUE))) character() else in_words(result)
   ends <- if (length(said) > 4L || name == "fit") headline(result) else said
+  # Of a long list people read how it ends; of a tail, some sizes of it.
+  hidden <- if (name %in% c("paths", "backtest_series", "backtest_breaches")) max(0L, nrow(table) - 40L) else 0L
+  if (hidden) table <- utils::tail(table, 40L)
+  if (name == "tail" && nrow(table) > 24L) table <- table[seq(1L, nrow(table), ceiling(nrow(table) / 20)), ]
+  crossed <- name == "var" && length(unique(table$horizon)) > 1L && nrow(table) > 12L
+  if (crossed) table <- crossed_table(table)
+  # What each holding returned, what each level comes to.
+  kind <- if (crossed || name == "paths") "fractions" else basis(result)$kind
   c(paste0(title_of(result), ".", if (!is.null(measure)) paste0(" ", measure$asks)), "",
-    text_table(table, basis(result)$kind), "", ends, if (length(ends)) "",
-    strwrap(paste("Basis:", format(basis(result))), 110, exdent = 2))
+    text_table(table, kind), if (hidden) sprintf("and %s before. --out FILE.csv writes all.", count(hidden, "row")), "",
+    folded(ends), if (length(ends)) "", extra,
+    folded(paste("Basis:", format(basis(result)))))
 }
 
 run_returns <- function(files, options) {
@@ -260,7 +343,7 @@ returns_text <- function(returns, result, rows = 8L, most = 8L) {
   c(sprintf("%s %s returns, the last %s dates", sentence_case(every), returns$kind, count(length(last))), "",
     lines, "",
     if (length(hidden)) sprintf("Not shown: %s. --out FILE.csv writes all.", paste(hidden, collapse = " and ")),
-    strwrap(paste("Basis:", format(basis(result))), 110, exdent = 2))
+    folded(paste("Basis:", format(basis(result)))))
 }
 
 # Prints or writes a result in the form asked for, and draws it.

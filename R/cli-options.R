@@ -23,10 +23,24 @@ options_known <- list(
   `per-year` = list(takes = "N", help = "periods a year (252 days, 52 weeks, 12 months)",
                     read = function(x) number(x)),
   level = list(takes = "P,P", help = "confidence levels (0.99); of fit: value at risk by each family", read = function(x) number(x)),
-  horizon = list(takes = "H", help = "periods (1)", read = function(x) number(x)),
-  `horizon-by` = list(takes = "WAY", help = "sqrt, or overlapping runs of returns (sqrt)", read = identity),
-  method = list(takes = "METHOD", help = "way of estimation; volatility: several of deviation, ewma, parkinson,
-                 garman-klass, rogers-satchell, yang-zhang, garch, garch-student", read = function(x) comma(x)),
+  horizon = list(takes = "H", help = "periods (1); var: several, as 1,10 or 1:20", read = function(x) numbers(x)),
+  `horizon-by` = list(takes = "WAY", help = "sqrt, overlapping, power, paths or forecast (each method's own)", read = identity),
+  method = list(takes = "METHOD", help = "ways of estimation, several side by side; volatility: deviation, ewma, parkinson,
+                 garman-klass, rogers-satchell, yang-zhang, garch, garch-student; value at risk: historical,
+                 age-weighted, volatility-scaled, filtered, normal, normal-relative, cornish-fisher, ewma, garch,
+                 garch-student, hill, pareto, bootstrap, block-bootstrap, stationary-bootstrap, or a family of fit", read = function(x) comma(x)),
+  tail = list(takes = "K", help = "tail of hill and pareto, a share of the returns or how many (0.1)", read = function(x) number(x)),
+  block = list(takes = "N", help = "length of the blocks of the block bootstraps (cube root of n)", read = function(x) number(x)),
+  draws = list(takes = "N", help = "drawn paths", read = function(x) number(x)),
+  draw = list(help = "bootstrap the book as it is held today: what it may be worth"),
+  paths = list(takes = "N", help = "list the first N drawn paths of the book, day by day", read = function(x) number(x)),
+  split = list(help = "split the value at risk of the book by holding"),
+  thresholds = list(help = "the tail by where it begins, to choose --tail"),
+  expanding = list(help = "look at all returns so far; --window is how many come before the first test"),
+  refit = list(takes = "N", help = "fit parameters again every N periods (1)", read = function(x) number(x)),
+  `zone-days` = list(takes = "N", help = "length of the runs for green, yellow, red (250)", read = function(x) number(x)),
+  breaches = list(help = "list the breaches"),
+  zones = list(help = "list the runs with their zones"),
   decay = list(takes = "D", help = "decay of exponential weights (0.94)", read = function(x) number(x)),
   `half-life` = list(takes = "N", help = "instead of --decay: after how many periods a return weighs half",
                      read = function(x) number(x)),
@@ -42,8 +56,8 @@ options_known <- list(
   `reject-at` = list(takes = "P", help = "level of the tests (0.1)", read = function(x) number(x)),
   `rank-by` = list(takes = "WHAT", help = "aic, bic or tail (aic)", read = identity),
   seed = list(takes = "N", help = "of the draws (1)", read = function(x) number(x)),
-  view = list(takes = "VIEW", help = "what --figure draws: distribution, density, quantiles, tail (distribution)",
-              read = identity),
+  view = list(takes = "VIEW", help = "what --figure draws: of fit distribution, density, quantiles, tail (distribution); of var
+              methods, horizons, securities (by what is measured)", read = identity),
   `by-window` = list(help = "draw how today's level stands in its own history, window by window"),
   benchmark = list(takes = "A,B", help = "the security to measure against, or several", read = function(x) comma(x)),
   `risk-free` = list(takes = "R", help = "risk-free return: a number a year, as 0.02, or a security",
@@ -89,6 +103,12 @@ number <- function(text) {
   values <- suppressWarnings(as.numeric(comma(text)))
   if (!length(values) || anyNA(values)) fail("argument", sprintf("\"%s\" is not a number.", text))
   values
+}
+
+# Numbers, or a run of whole ones: 1:20.
+numbers <- function(text) {
+  ends <- regmatches(text, regexec("^ *([0-9]{1,4}):([0-9]{1,4}) *$", text))[[1L]]
+  if (length(ends)) as.numeric(ends[2L]):as.numeric(ends[3L]) else number(text)
 }
 
 number_or_name <- function(text) {

@@ -231,20 +231,24 @@ predict.imbroglio_fit <- function(object, level = 0.99, ...) {
              "fit_quantiles", basis(object), attr(object, "source"))
 }
 
-# The quantile at a, and the mean loss of the returns from there down: the integral over s > 0 of the loss at the
-# quantile of a exp(-s), times exp(-s).
+# The quantile at a, and the mean loss of the returns from there down.
 lower_tail <- function(record, at, a, log) {
-  quantile <- record$quantile(log(a), at)
   mean <- record$moments(at)[[1L]]
   # The loss of a log return is below 1 whatever the tail.
-  if (!log && !is.finite(mean)) return(c(quantile, Inf))
+  es <- if (!log && !is.finite(mean)) Inf else mean_beyond(function(log_p) record$quantile(log_p, at), a, log)
+  c(record$quantile(log(a), at), es)
+}
+
+# The mean loss beyond the quantile at a: the integral over s > 0 of the loss at the quantile of a exp(-s), times
+# exp(-s).
+mean_beyond <- function(quantile, a, log) {
   loss <- function(s) {
-    r <- record$quantile(log(a) - s, at)
+    r <- quantile(log(a) - s)
     (if (log) -expm1(r) else -r) * exp(-s)
   }
   pieces <- c(0, 1, 4, 16, 64, 256, 600)
   parts <- mapply(function(from, to) stats::integrate(loss, from, to, rel.tol = 1e-10, subdivisions = 400L,
                                                       stop.on.error = FALSE)$value,
                   pieces[-length(pieces)], pieces[-1L])
-  c(quantile, sum(parts))
+  sum(parts)
 }

@@ -15,6 +15,12 @@ measures <- function() {
                asks = "Which distribution could the returns come from?"),
     summary = list(title = "Summary", measure = measure_summary, asks = "What does the whole universe look like?"),
     var = list(title = "Value at risk", measure = measure_var,
-               asks = "What loss is exceeded only once in a given number of periods?")
+               asks = "What loss is exceeded only once in a given number of periods?"),
+    bootstrap = list(title = "Bootstrap of a book", measure = bootstrap_book, asks = "What may the book be worth?"),
+    split = list(title = "Value at risk by holding", measure = split_var, asks = "Which holding does it come from?"),
+    tail = list(title = "The tail, by where it begins", measure = tail_thresholds,
+                asks = "From which size on does the answer no longer depend on it?"),
+    backtest = list(title = "Value at risk put to the test", measure = backtest_var,
+                    asks = "Was it breached as often as it should be?")
   )
 }

@@ -1,12 +1,14 @@
 #' Value at risk
 #'
 #' The loss that is not exceeded with the confidence `level` over `horizon` periods, as a positive
-#' fraction (or in money, for a `value`), with the expected shortfall: the mean of the
-#' losses from there on.
+#' fraction (or in money, for a `value`), with the expected shortfall (the mean of the losses from there on), a
+#' standard error and an interval; by one method or several side by side.
+#'
+#' The loss of a simple return \eqn{r} is \eqn{-r}, of a log return \eqn{x} it is \eqn{1 - e^x}. Below, \eqn{a = 1 -}{a = 1 -} `level`,
+#' \eqn{h} is the horizon, \eqn{z_a} the a-quantile of the standard normal (negative).
 #'
 #' @section Historical:
-#' The k-th worst of the n observed returns. Which k is a convention, and a choice of
-#' `rank`, with \eqn{a = 1 -}{a = 1 -} `level`:
+#' The k-th worst of the n observed returns. Which k is a convention, and a choice of `rank`:
 #'
 #' | rank | k |
 #' |---|---|
@@ -15,83 +17,186 @@
 #' | `"down"` | \eqn{n a} rounded down, at least 1 |
 #' | `"interpolate"` | \eqn{(n - 1) a + 1}, between two observations (type 7 of [stats::quantile()]) |
 #'
-#' The loss of a simple return \eqn{r} is \eqn{-r}, of a log return \eqn{x} it is \eqn{1 -
-#' e^x}. The expected shortfall is the mean of the
-#' k worst losses (of the whole ones, where k is between two).
+#' The expected shortfall is the mean of the k worst losses (of the whole ones, where k is between two). The result
+#' names the observation and its neighbours, and `rank_least` and `rank_most` say what the other conventions give.
 #'
-#' The horizon is reached in one of two ways, named in `horizon_by`: `"sqrt"` stretches
-#' each return by
-#' \eqn{\sqrt h}; `"overlapping"` takes the returns over every run of h periods, so that n
-#' is h - 1 less.
+#' @section Methods:
+#' | method | value at risk | source |
+#' |---|---|---|
+#' | `historical` | the k-th worst return | |
+#' | `age-weighted` | the worst returns whose weights \eqn{(1-d) d^{age} / (1-d^n)}{(1 - d) d^age / (1 - d^n)} add up to a; decay 0.99 | Boudoukh, Richardson and Whitelaw (1998) |
+#' | `volatility-scaled` | the k-th worst of \eqn{r_t s_{n+1} / s_t}{r_t s_(n+1) / s_t}, s exponentially weighted from the mean square on | Hull and White (1998) |
+#' | `filtered` | the k-th worst of \eqn{\mu + s_{n+1} (r_t - \mu) / s_t}{m + s_(n+1) (r_t - m) / s_t}, s of GARCH(1,1) | Barone-Adesi, Giannopoulos and Vosper (1999) |
+#' | `normal` | \eqn{-(\bar r h + z_a s \sqrt h)}{-(mean h + z_a s sqrt(h))} | |
+#' | `normal-relative` | \eqn{-z_a s \sqrt h}{-z_a s sqrt(h)} | |
+#' | `cornish-fisher` | the same with \eqn{z + (z^2-1) S/6 + (z^3-3z) K/24 - (2z^3-5z) S^2/36}{z + (z^2 - 1) S / 6 + (z^3 - 3 z) K / 24 - (2 z^3 - 5 z) S^2 / 36}, S the skewness, K the excess kurtosis | Cornish and Fisher (1938) |
+#' | `ewma` | \eqn{-z_a s \sqrt h}{-z_a s sqrt(h)}, s exponentially weighted; decay 0.94 | |
+#' | `garch`, `garch-student` | the mean, and the quantile times the root of the variances ahead, see [fit_garch()] | Bollerslev (1986, 1987) |
+#' | a family of [return_family()] | the quantile of the family, fitted by maximum likelihood: `student`, `laplace`, `nig`, ... | |
+#' | `hill` | \eqn{X_{k+1} (k / (n a))^\xi}{X_(k+1) (k / (n a))^xi}, \eqn{\xi = \frac1k\sum\ln(X_i / X_{k+1})}{xi = mean(ln(X_i / X_(k+1)))}, X the losses from the largest, k by `tail` | Hill (1975) |
+#' | `pareto` | \eqn{u + \frac\beta\xi ((n a / k)^{-\xi} - 1)}{u + beta / xi ((n a / k)^-xi - 1)}: the generalised Pareto distribution of the k losses beyond u | McNeil and Frey (2000) |
+#' | `bootstrap`, `block-bootstrap`, `stationary-bootstrap` | the loss at the level over drawn paths, see [bootstrap_book()] | Efron (1979); Kunsch (1989); Politis and Romano (1994) |
+#'
+#' [register_var_method()] adds one of your own; [tail_thresholds()] shows what `tail` does; [backtest_var()] puts
+#' them to the test; [split_var()] says which holding of a book it comes from.
+#'
+#' @section The horizon:
+#' `horizon_by` names how it is reached: `"sqrt"` stretches each return (of the methods with a mean, what is about
+#' the mean; the mean grows with h) by \eqn{\sqrt h}{sqrt(h)}; `"overlapping"` takes the returns over every run of h
+#' periods, so that n is h - 1 less and its errors, which take returns as independent, are too small;
+#' `"power"` (`hill`, `pareto`) multiplies the loss by \eqn{h^\xi}{h^xi}; `"paths"` (the bootstraps, `filtered`) draws paths; `"forecast"` (GARCH)
+#' adds up the variances ahead. Each method has one of its own.
+#'
+#' @section Errors of the estimate:
+#' `var_error` and `es_error` are standard errors and `var_low` to `var_high` an interval, for returns that are
+#' independent. Of the methods by rank: the error over all resamples, which has a closed form (Hutson and Ernst
+#' 2000), and the interval between two order statistics, interpolated so that it has its confidence (Nyblom 1992);
+#' `NA` where the history is too short to bound the loss. Where the returns are rescaled before they are
+#' ranked the error of their scale is not in it. Of methods with parameters: the delta method, and
+#' \eqn{VaR\, e^{\pm z\, error / VaR}}{VaR exp(+- z error / VaR)}. Of the bootstraps: how much the tail of the paths depends on each
+#' day of the history (the infinitesimal jackknife); `draw_error` is what more draws would
+#' remove. Beyond one period `filtered` has the relative error of one.
 #'
 #' @param returns A returns table, or a price table, whose simple returns are taken.
 #' @param level Confidence levels, fractions such as 0.99.
-#' @param horizon Periods, a whole number.
-#' @param method The way of estimation: `"historical"`.
-#' @param rank Conventions of rank, one or several: see below.
-#' @param horizon_by `"sqrt"` or `"overlapping"`.
+#' @param horizon Periods, one or several whole numbers.
+#' @param method One or several methods, see below.
+#' @param rank Conventions of rank, one or several, of the methods that take a rank: see below.
+#' @param horizon_by How a horizon is reached, see below. `NULL`: each method's own way.
 #' @param value The value of the position in money, one number or one for each security.
-#' @return A table, one row for each security, level and rank: `security`, `from`, `to`,
-#'   `n`, `level`, `horizon`, `var`, `es` (fractions),
-#'   `var_value` and `es_value` (money, if `value` is given), `method`, `rank`, `horizon_by`,
-#'   and the working: `position` (k), `observed`
-#'   (the date of the k-th worst return; `NA` between two), `worse` and `milder` (the losses
-#'   next to it in rank).
+#' @param decay The decay of the exponential weights of `age-weighted`, `volatility-scaled` and `ewma`.
+#' @param half_life Instead of `decay`: after how many periods a return weighs half.
+#' @param tail The tail of `hill` and `pareto`: a share of the returns, or a whole number of them.
+#' @param block The length of the blocks of the block bootstraps, by default the cube root of n.
+#' @param draws,seed Paths drawn, and a whole number that they depend on.
+#' @param confidence Of the interval.
+#' @return A table, a row for each security, horizon, level, method and rank: `security`, `from`, `to`,
+#'   `n`, `level`, `horizon`, `var`, `es` (fractions), `var_value` and `es_value` (money, if `value` is given), `method`,
+#'   `rank` (`NA` where none is taken), `horizon_by`, `var_error`, `es_error`, `var_low`, `var_high`, `draw_error`; and the working
+#'   of `historical`: `position` (k), `observed` (the date of the k-th worst return; `NA` between two), `worse` and `milder` (the losses
+#'   next to it in rank), `rank_least` and `rank_most` (the least and the most of the four conventions).
 #' @section Errors:
 #'   `imbroglio_error_argument` for a level outside (0, 1), a horizon that is no
-#'   whole number above 0, a value that is not above 0; a warning
-#'   (`imbroglio_warning_few_observations`) where fewer than one observation lies
-#'   beyond the level.
+#'   whole number above 0, a value that is not above 0, a method or a way to the horizon that is not known, a seed that is no whole number;
+#'   a warning (`imbroglio_warning_few_observations`) where fewer than one observation lies
+#'   beyond the level, for methods that only know what was observed; a warning (`imbroglio_warning_method`) where a method
+#'   should not be trusted: where Cornish and Fisher's expansion falls, a tail that does not reach to the level, a
+#'   family without a variance over a horizon.
+#' @references Hutson and Ernst (2000), The exact bootstrap mean and variance of an L-estimator, Journal of the Royal
+#'   Statistical Society B 62. Nyblom (1992), Note on interpolated order statistics, Statistics and Probability Letters
+#'   14. Boudoukh, Richardson and Whitelaw (1998), The best of both worlds, Risk 11. Hull and White (1998),
+#'   Incorporating volatility updating into the historical simulation method for value at risk, Journal of Risk 1.
+#'   Barone-Adesi, Giannopoulos and Vosper (1999), VaR without correlations for portfolios of derivative securities,
+#'   Journal of Futures Markets 19. McNeil and Frey (2000), Journal of Empirical Finance 7.
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))
 #' measure_var(returns, level = c(0.95, 0.99), value = 1e6)
 #' measure_var(returns[, "BAYALL"], rank = c("nearest", "up", "down", "interpolate"))
+#' measure_var(returns[, "BAYALL"], method = c("historical", "normal", "student", "hill", "garch"))
+#' measure_var(returns[, "BAYALL"], horizon = c(1, 10), method = c("historical", "bootstrap"), draws = 2000)
 #' @export
-measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historical",
-                        rank = "nearest", horizon_by = "sqrt", value = NULL) {
+measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historical", rank = "nearest",
+                        horizon_by = NULL, value = NULL, decay = NULL, half_life = NULL, tail = 0.1, block = NULL,
+                        draws = 10000L, seed = 1L, confidence = 0.95) {
   returns <- take_returns(returns)
-  level <- check_level(level)
-  horizon <- check_whole(horizon, "horizon")
-  check_choice(method, "method", names(var_methods))
+  horizon <- check_whole(horizon, "horizon", several = TRUE)
+  records <- check_methods(method)
   check_choice(rank, "rank", rank_conventions, several = TRUE)
-  check_choice(horizon_by, "horizon_by", c("sqrt", "overlapping"))
+  ways <- ways_of(records, horizon_by)
   value <- check_value(value, colnames(returns$values))
+  ask <- asked(returns, level, decay, half_life, tail, block, draws, seed, confidence)
 
-  overlapping <- horizon_by == "overlapping" && horizon > 1L
-  log <- returns$kind == "log"
-  values <- if (overlapping) core_overlapping_returns(returns$values, horizon, log) else returns$values
+  parts <- list()
+  for (name in names(records)) for (h in unique(horizon)) for (convention in if (takes_rank(records[[name]])) unique(rank) else NA) {
+    parts[[length(parts) + 1L]] <- measured_var(returns, records[[name]], name, h, convention, ways[[name]], ask)
+  }
+  columns <- as.list(data.table::rbindlist(parts, fill = TRUE))
+  order <- order(match(columns$security, colnames(returns$values)), match(columns$horizon, horizon),
+                 match(columns$level, ask$level), match(columns$method, names(records)), match(columns$rank, rank))
+  columns <- lapply(columns, `[`, order)
+  if (!is.null(value)) {
+    each <- value[match(columns$security, colnames(returns$values))]
+    columns <- append(columns, list(var_value = columns$var * each, es_value = columns$es * each), match("es", names(columns)))
+  }
+  warn_few(columns, records)
+  warn_doubts(returns, records, horizon, ways, ask)
   sample <- sample_of(returns$dates, returns$values)
-  scale <- if (overlapping) 1 else sqrt(horizon)
-  parts <- lapply(rank, function(convention) {
-    found <- var_methods[[method]]$measure(values, level, convention, log, scale)
-    each <- rep(seq_len(ncol(values)), each = length(level))
-    worth <- if (!is.null(value)) list(var_value = found$var * value[each], es_value = found$es * value[each])
-    c(list(security = colnames(values)[each], from = sample$from[each], to = sample$to[each], n = found$n,
-           level = rep(level, ncol(values)), horizon = rep(horizon, length(each)), var = found$var, es = found$es),
-      worth,
-      list(method = rep(method, length(each)), rank = rep(convention, length(each)),
-           horizon_by = rep(horizon_by, length(each)), position = found$position,
-           observed = returns$dates[found$row], worse = found$worse, milder = found$milder))
-  })
-  columns <- if (length(parts) == 1L) parts[[1L]] else as.list(data.table::rbindlist(parts))
-  warn_few(columns, horizon)
-  choices <- c(method = method, rank = paste(rank, collapse = ", "),
-               horizon = if (horizon == 1L) "1" else paste(horizon, "by", horizon_by))
-  new_result(columns, "var", returns_basis(returns, sample, choices = choices), returns)
+  new_result(columns, "var",
+             returns_basis(returns, sample, choices = var_choices(records, horizon, ways, rank, ask),
+                           seed = if (any_chance(records, horizon)) ask$seed else NA_integer_), returns)
 }
 
-rank_conventions <- c("nearest", "up", "down", "interpolate")
+check_methods <- function(method) {
+  known <- var_methods()
+  check_choice(method, "method", names(known), several = TRUE)
+  known[unique(method)]
+}
 
-# A method is a record: what it is called, how it measures, its formula and its source.
-var_methods <- list(
-  historical = list(
-    title = "Historical",
-    measure = function(values, level, rank, log, scale) {
-      core_historical_tail(values, level, match(rank, rank_conventions) - 1L, log, scale)
-    },
-    formula = "the k-th worst of n returns, k by the convention of rank"
-  )
-)
+takes_rank <- function(record) record$empirical
+
+any_chance <- function(records, horizon) {
+  any(vapply(records, function(r) identical(r$chance, "always") || (identical(r$chance, "ahead") && any(horizon > 1L)), NA))
+}
+
+# How each method reaches the horizon.
+ways_of <- function(records, horizon_by) {
+  if (is.null(horizon_by)) return(lapply(records, function(r) r$ways[1L]))
+  check_choice(horizon_by, "horizon_by", c("sqrt", "overlapping", "power", "paths", "forecast"))
+  lacking <- names(records)[!vapply(records, function(r) horizon_by %in% r$ways, NA)]
+  if (length(lacking)) {
+    fail("argument", sprintf("%s cannot reach a horizon by \"%s\".", some(lacking), horizon_by),
+         where = sprintf("%s goes by %s.", lacking[1L], some(sprintf('"%s"', records[[lacking[1L]]]$ways))),
+         remedy = "Leave `horizon_by` out for each method's own way.")
+  }
+  lapply(records, function(r) horizon_by)
+}
+
+# What is asked of a method, checked.
+asked <- function(returns, level, decay = NULL, half_life = NULL, tail = 0.1, block = NULL, draws = 10000L, seed = 1L,
+                  confidence = 0.95, rank = "nearest") {
+  level <- unique(check_level(level))
+  block <- if (!is.null(block)) check_positive(block, "block")
+  if (!is.null(block) && block < 1) fail("argument", "`block` must be 1 or more.", where = sprintf("It is %s.", block))
+  list(level = level, log = returns$kind == "log", rank = check_choice(rank, "rank", rank_conventions),
+       decay = check_decay(decay, half_life), tail = check_tail(tail), block = block,
+       draws = check_whole(draws, "draws"), seed = check_whole(seed, "seed", least = -.Machine$integer.max),
+       confidence = check_fraction(confidence, "confidence"), h = 1L, by = "sqrt", scale = 1)
+}
+
+measured_var <- function(returns, record, name, h, rank, way, ask) {
+  values <- returns$values
+  if (way == "overlapping" && h > 1L) {
+    values <- core_overlapping_returns(values, h, ask$log)
+  } else {
+    ask$h <- h
+    ask$by <- way
+    ask$scale <- sqrt(h)
+  }
+  ask$rank <- rank
+  found <- record$whole(values, ask)
+  each <- rep(seq_len(ncol(values)), each = length(ask$level))
+  sample <- sample_of(returns$dates, returns$values)
+  nothing <- rep(NA_real_, length(each))
+  of <- function(column) found[[column]] %||% nothing
+  list(security = colnames(returns$values)[each], from = sample$from[each], to = sample$to[each], n = as.integer(found$n),
+       level = rep(ask$level, ncol(values)), horizon = rep(h, length(each)), var = found$var, es = of("es"),
+       method = rep(name, length(each)), rank = rep(as.character(rank), length(each)), horizon_by = rep(way, length(each)),
+       var_error = of("var_error"), es_error = of("es_error"), var_low = of("var_low"), var_high = of("var_high"),
+       draw_error = of("draw_error"), position = of("position"), observed = returns$dates[as.integer(of("row"))],
+       worse = of("worse"), milder = of("milder"), rank_least = of("rank_least"), rank_most = of("rank_most"))
+}
+
+var_choices <- function(records, horizon, ways, rank, ask) {
+  names <- names(records)
+  chance <- any_chance(records, horizon)
+  c(method = paste(names, collapse = ", "),
+    if (any(vapply(records, takes_rank, NA))) c(rank = paste(unique(rank), collapse = ", ")),
+    horizon = if (identical(as.integer(horizon), 1L)) "1"
+              else paste(if (length(horizon) > 2L) paste(min(horizon), "to", max(horizon)) else paste(horizon, collapse = ", "),
+                         "by", paste(unique(unlist(ways)), collapse = ", ")),
+    if (!is.null(ask$decay)) c(decay = format(ask$decay)), if (any(c("hill", "pareto") %in% names)) c(tail = format(ask$tail)),
+    if (!is.null(ask$block)) c(block = format(ask$block)), if (chance) c(draws = count(ask$draws)))
+}
 
 check_value <- function(value, securities) {
   if (is.null(value)) return(NULL)
@@ -104,8 +209,9 @@ check_value <- function(value, securities) {
   rep_len(as.numeric(value), length(securities))
 }
 
-warn_few <- function(columns, horizon) {
-  few <- columns$n * (1 - columns$level) < 1 - 1e-9
+warn_few <- function(columns, records) {
+  empirical <- names(records)[vapply(records, `[[`, NA, "empirical")]
+  few <- columns$n * (1 - columns$level) < 1 - 1e-9 & columns$method %in% empirical
   if (!any(few)) return(invisible())
   i <- which(few)[1L]
   what <- if (columns$n[i] == 0L) "no return" else sprintf("only %s", count(columns$n[i], "return"))
@@ -114,4 +220,21 @@ warn_few <- function(columns, horizon) {
                   columns$security[i], what, format(columns$level[i])),
           remedy = sprintf("This level wants %s or more.",
                            count(ceiling(1 / (1 - columns$level[i]) - 1e-9), "return")))
+}
+
+# What a method itself says against its use on these returns.
+warn_doubts <- function(returns, records, horizon, ways, ask) {
+  for (name in names(records)) {
+    if (is.null(records[[name]]$doubt)) next
+    ask$h <- if (ways[[name]] == "overlapping") 1L else max(horizon)
+    said <- lapply(colnames(returns$values), function(security) {
+      x <- returns$values[!is.na(returns$values[, security]), security]
+      if (length(x)) records[[name]]$doubt(x, ask)
+    })
+    doubted <- which(!vapply(said, is.null, NA))
+    if (!length(doubted)) next
+    caution("method", sprintf("%s for %s %s.", name, colnames(returns$values)[doubted[1L]], said[[doubted[1L]]]),
+            remedy = if (length(doubted) > 1L) sprintf("So it is, in its own way, for %s.",
+                                                       count(length(doubted) - 1L, "more security", "more securities")))
+  }
 }

@@ -8,7 +8,7 @@ known_columns <- list(
   span = list(label = "last", unit = "text"),
   innovations = list(label = "innovations", unit = "text"),
   window = list(label = "window", unit = "count"),
-  rank = list(label = "rank", unit = "text"),
+  rank = list(label = "rank", unit = "text", optional = TRUE),
   from = list(label = "from", unit = "date"),
   to = list(label = "to", unit = "date"),
   date = list(label = "date", unit = "date"),
@@ -129,8 +129,69 @@ known_columns <- list(
   es = list(label = "ES", unit = "fraction"),
   var_value = list(label = "VaR, money", unit = "money"),
   es_value = list(label = "ES, money", unit = "money"),
-  position = list(label = "k", unit = "number"),
-  observed = list(label = "observed", unit = "date"),
+  var_error = list(label = "its error", unit = "small", detail = TRUE),
+  es_error = list(label = "ES error", unit = "small", detail = TRUE),
+  var_low = list(label = "low", unit = "fraction", optional = TRUE),
+  var_high = list(label = "high", unit = "fraction", optional = TRUE),
+  draw_error = list(label = "draw error", unit = "small", optional = TRUE),
+  rank_least = list(label = "least by rank", unit = "fraction", detail = TRUE),
+  rank_most = list(label = "most by rank", unit = "fraction", detail = TRUE),
+  weight = list(label = "weight", unit = "share"),
+  split_by = list(label = "split by", unit = "text"),
+  var_alone = list(label = "alone", unit = "fraction"),
+  component = list(label = "component", unit = "fraction"),
+  share = list(label = "share", unit = "share"),
+  marginal = list(label = "marginal", unit = "fraction"),
+  incremental = list(label = "incremental", unit = "fraction"),
+  saved = list(label = "saved", unit = "fraction"),
+  es_component = list(label = "ES component", unit = "fraction"),
+  component_value = list(label = "component, money", unit = "money"),
+  es_component_value = list(label = "ES component, money", unit = "money"),
+  k = list(label = "k", unit = "count"),
+  threshold = list(label = "threshold", unit = "fraction"),
+  hill_shape = list(label = "Hill", unit = "ratio"),
+  hill_low = list(label = "low", unit = "ratio"),
+  hill_high = list(label = "high", unit = "ratio"),
+  mean_excess = list(label = "mean excess", unit = "fraction"),
+  excess_low = list(label = "low", unit = "fraction", detail = TRUE),
+  excess_high = list(label = "high", unit = "fraction", detail = TRUE),
+  pareto_shape = list(label = "Pareto", unit = "ratio"),
+  pareto_low = list(label = "low", unit = "ratio"),
+  pareto_high = list(label = "high", unit = "ratio"),
+  pareto_scale = list(label = "scale", unit = "significant", detail = TRUE),
+  hill_var = list(label = "VaR by Hill", unit = "fraction"),
+  pareto_var = list(label = "VaR by Pareto", unit = "fraction"),
+  expected = list(label = "expected", unit = "one"),
+  breaches = list(label = "breaches", unit = "count"),
+  breach_rate = list(label = "rate", unit = "fraction"),
+  breach = list(label = "breach", unit = "truth"),
+  kupiec = list(label = "Kupiec", unit = "two", detail = TRUE),
+  kupiec_p = list(label = "Kupiec p", unit = "p"),
+  exact_p = list(label = "exact p", unit = "p"),
+  independence = list(label = "independence", unit = "two", detail = TRUE),
+  independence_p = list(label = "clusters p", unit = "p"),
+  coverage = list(label = "both", unit = "two", detail = TRUE),
+  coverage_p = list(label = "both p", unit = "p"),
+  zone = list(label = "zone", unit = "text"),
+  recent = list(label = "recent", unit = "count", detail = TRUE),
+  green = list(label = "green", unit = "count"),
+  yellow = list(label = "yellow", unit = "count"),
+  red = list(label = "red", unit = "count"),
+  es_z = list(label = "ES z", unit = "two"),
+  es_p = list(label = "ES p", unit = "p"),
+  score = list(label = "score", unit = "significant"),
+  place = list(label = "place", unit = "count"),
+  return = list(label = "return", unit = "fraction"),
+  loss = list(label = "loss", unit = "fraction"),
+  excess = list(label = "excess", unit = "fraction"),
+  path = list(label = "path", unit = "count"),
+  step = list(label = "step", unit = "count"),
+  history = list(label = "history", unit = "ratio"),
+  drawn = list(label = "drawn", unit = "ratio"),
+  drawn_error = list(label = "error", unit = "four"),
+  value = list(label = "value", unit = "money"),
+  position = list(label = "k", unit = "number", optional = TRUE),
+  observed = list(label = "observed", unit = "date", optional = TRUE),
   worse = list(label = "next worse", unit = "fraction", detail = TRUE),
   milder = list(label = "next milder", unit = "fraction", detail = TRUE),
   finding = list(label = "finding", unit = "text"),
@@ -178,13 +239,16 @@ money <- function(x) {
 }
 
 # A choice that is the same in every row stands in the basis and need not be repeated, nor that
-# all converged; of a wide table, so do the dates. Of fits the criteria are said by one and the ranks.
+# all converged, nor what no row has; of a wide table, so do the dates. Of fits the criteria are said by one and the ranks.
 columns_to_show <- function(table) {
   constant <- vapply(table, function(v) length(unique(v)) <= 1L, NA)
   choice <- names(table) %in% c("method", "rank", "horizon", "horizon_by", "window", "benchmark", "innovations")
   choice <- choice | vapply(table, function(v) is.logical(v) && all(v), NA)
   detail <- vapply(names(table), function(name) isTRUE(known_columns[[name]]$detail), NA)
-  shown <- !detail & !(choice & constant)
+  nothing <- vapply(names(table), function(name) isTRUE(known_columns[[name]]$optional) && all(is.na(table[[name]])), NA)
+  # A rank is the same for all that take one.
+  same_rank <- names(table) == "rank" & length(unique(stats::na.omit(as.character(table[["rank"]])))) <= 1L
+  shown <- !detail & !(choice & constant) & !nothing & !same_rank
   if (sum(shown) > 12L) {
     if (nrow(table) > 1L) shown <- shown & !(names(table) %in% c("from", "to") & constant)
     if ("family" %in% names(table)) shown <- shown & !names(table) %in% c("from", "to", "log_likelihood", "bic")
@@ -194,6 +258,7 @@ columns_to_show <- function(table) {
 
 column_of <- function(name, values, kind = NULL) {
   column <- known_columns[[name]] %||% list(label = name, unit = if (is.numeric(values)) "number" else "text")
+  if (identical(kind, "fractions") && is.null(known_columns[[name]])) column$unit <- "fraction"
   # Drawdowns of profits are in the units of the profits.
   if (identical(kind, "profit") && column$unit == "fraction") column$unit <- "money"
   column
@@ -214,4 +279,24 @@ text_table <- function(table, kind = NULL) {
     formatC(cells, width = column$side * max(nchar(cells)))
   })
   sub(" +$", "", do.call(paste, c(unname(shown), sep = "  ")))
+}
+
+# Several horizons and levels of value at risk: a row for each horizon, a column for each level.
+crossed_table <- function(table) {
+  keys <- table[c("security", "method", "rank", "horizon")]
+  keys <- keys[vapply(keys, function(v) length(unique(stats::na.omit(v))) > 1L, NA)]
+  key <- do.call(paste, c(unname(as.list(keys)), sep = "\r"))
+  rows <- which(!duplicated(key))
+  rows <- rows[do.call(order, c(lapply(keys[rows, , drop = FALSE], function(v) match(v, unique(v)))))]
+  shown <- keys[rows, , drop = FALSE]
+  for (level in sort(unique(table$level))) {
+    at <- table$level == level
+    shown[[unit_text$level(level)]] <- table$var[at][match(key[rows], key[at])]
+  }
+  shown
+}
+
+# Lines of a text; a number and its unit stay on one.
+folded <- function(text, width = 120L) {
+  gsub("\u00a0%", " %", strwrap(gsub(" %", "\u00a0%", text, fixed = TRUE), width, exdent = 2L), fixed = TRUE)
 }

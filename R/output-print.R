@@ -51,7 +51,8 @@ title_of <- function(result) {
   name <- attr(result, "measure")
   other <- c(garch = "GARCH(1,1)", garch_forecast = "Volatility ahead, by GARCH(1,1)",
              fit_quantiles = "Value at risk by fitted distributions", fit_parameters = "Fitted parameters",
-             volatility_series = "Volatility",
+             volatility_series = "Volatility", paths = "Drawn paths", backtest_breaches = "Breaches of the value at risk",
+             backtest_zones = "Breaches, run by run", backtest_series = "Value at risk, day by day",
              drawdown_series = "Drawdown", drawdown_episodes = "Falls below a high")
   measures()[[name]]$title %||% (if (name %in% names(other)) other[[name]] else sentence_case(name))
 }

@@ -175,7 +175,10 @@ readings <- function(result) {
     summary = list(column = "sharpe_annual", write = function(x) paste("Sharpe ratio", unit_text$two(x)), is = "",
                    most = "earned most for its risk", least = "least", of = " a year"),
     var = list(column = "var", write = a_year, is = "", most = "risks most", least = "least",
-               of = paste(" at", unit_text$level(max(result$level))))
+               of = paste(" at", unit_text$level(max(result$level)))),
+    bootstrap = list(column = "var", write = a_year),
+    backtest = list(column = "breach_rate", write = function(x) percent(x), is = "", most = "was breached most often",
+                    least = "least", of = paste(" of days at", unit_text$level(max(result$level))))
   )
 }
 
@@ -230,22 +233,6 @@ in_words.imbroglio_drawdown_episodes <- function(result) {
 }
 
 #' @export
-in_words.imbroglio_var <- function(result) {
-  period <- period_name(basis(result)$every, result$horizon)
-  said <- sprintf("%s, expect to %s than %s with %s; such returns lose %s on average.",
-                  sentence_case(one_in(result$level, period$one, period$many)),
-                  ifelse(result$var < 0, "gain less", "lose more"), percent(abs(result$var)), result$security,
-                  percent(result$es))
-  if (!is.null(result[["var_value"]])) {
-    said <- sub("\\.$", "", said)
-    said <- sprintf("%s. In money: %s, and %s.", said, money(result$var_value), money(result$es_value))
-  }
-  if (length(unique(result$rank)) > 1L) said <- sprintf("Rank %s: %s", result$rank, said)
-  said[is.na(result$var)] <- sprintf("%s has no return to measure.", result$security[is.na(result$var)])
-  said
-}
-
-#' @export
 in_words.imbroglio_findings <- function(result) {
   if (!nrow(result)) return("Nothing is wrong with these prices that can be seen from them.")
   n <- table(factor(result$severity, c("error", "warning", "note")))
@@ -256,23 +243,12 @@ in_words.imbroglio_findings <- function(result) {
   said
 }
 
-period_name <- function(every, horizon) {
-  list(one = ifelse(horizon == 1L, every, sprintf("%s-%s period", count(horizon), every)),
-       many = ifelse(horizon == 1L, paste0(every, "s"), sprintf("%s-%s periods", count(horizon), every)))
-}
-
-# "one day in 100", or "in 2.3 % of days" where one in so many is not a whole number
-one_in <- function(level, one, many) {
-  out_of <- 1 / (1 - level)
-  whole <- abs(out_of - round(out_of)) < 1e-6 * out_of
-  ifelse(whole, sprintf("one %s in %s", one, count(round(out_of))),
-         sprintf("in %s of %s", unit_text$level(1 - level), many))
-}
-
 # One line that says the finding: the title of a figure, the first line of a text.
 headline <- function(result) {
   if (nrow(result) == 0L) return("There is nothing to show.")
-  if (attr(result, "measure") == "fit") return(fit_headline(result))
+  own <- list(fit = fit_headline, var = var_headline, split = split_headline, tail = thresholds_headline, backtest = backtest_headline)
+  own <- own[[attr(result, "measure")]]
+  if (!is.null(own)) return(own(result))
   said <- in_words(result)
   if (length(said) == 1L) return(said)
   reading <- readings(result)
@@ -283,7 +259,7 @@ headline <- function(result) {
   table <- table[!is.na(table[[reading$column]]), ]
   if (!nrow(table)) return(if (rolling) "No security has as many returns as the window." else said[1L])
   if (rolling) table <- table[!duplicated(table[series_keys(table)], fromLast = TRUE), ]
-  if (!is.null(table$level)) table <- table[table$level == max(table$level) & table$rank == table$rank[1L], ]
+  if (!is.null(table$level)) table <- table[table$level == max(table$level), ]
   # Of several ways to measure the same securities, the first is named.
   for (key in c("method", "every", "span",
                 "innovations")) if (!is.null(table[[key]])) table <- table[table[[key]] == table[[key]][1L], ]

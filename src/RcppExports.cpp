@@ -10,6 +10,90 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
+// core_rolling_tail
+Rcpp::List core_rolling_tail(const Rcpp::NumericMatrix& returns, int window, int least, double level, int rank, bool log);
+RcppExport SEXP _imbroglio_core_rolling_tail(SEXP returnsSEXP, SEXP windowSEXP, SEXP leastSEXP, SEXP levelSEXP, SEXP rankSEXP, SEXP logSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
+    Rcpp::traits::input_parameter< int >::type window(windowSEXP);
+    Rcpp::traits::input_parameter< int >::type least(leastSEXP);
+    Rcpp::traits::input_parameter< double >::type level(levelSEXP);
+    Rcpp::traits::input_parameter< int >::type rank(rankSEXP);
+    Rcpp::traits::input_parameter< bool >::type log(logSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_rolling_tail(returns, window, least, level, rank, log));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_backtest
+Rcpp::List core_backtest(const Rcpp::NumericMatrix& returns, const Rcpp::NumericMatrix& var, const Rcpp::NumericMatrix& es, double level, bool log, int span, const Rcpp::IntegerVector& limits);
+RcppExport SEXP _imbroglio_core_backtest(SEXP returnsSEXP, SEXP varSEXP, SEXP esSEXP, SEXP levelSEXP, SEXP logSEXP, SEXP spanSEXP, SEXP limitsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type var(varSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type es(esSEXP);
+    Rcpp::traits::input_parameter< double >::type level(levelSEXP);
+    Rcpp::traits::input_parameter< bool >::type log(logSEXP);
+    Rcpp::traits::input_parameter< int >::type span(spanSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type limits(limitsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_backtest(returns, var, es, level, log, span, limits));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_draw_book
+Rcpp::List core_draw_book(const Rcpp::NumericMatrix& growth, const Rcpp::NumericVector& worth, double cash, int horizon, int draws, int blocks, double length, int seed);
+RcppExport SEXP _imbroglio_core_draw_book(SEXP growthSEXP, SEXP worthSEXP, SEXP cashSEXP, SEXP horizonSEXP, SEXP drawsSEXP, SEXP blocksSEXP, SEXP lengthSEXP, SEXP seedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type growth(growthSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type worth(worthSEXP);
+    Rcpp::traits::input_parameter< double >::type cash(cashSEXP);
+    Rcpp::traits::input_parameter< int >::type horizon(horizonSEXP);
+    Rcpp::traits::input_parameter< int >::type draws(drawsSEXP);
+    Rcpp::traits::input_parameter< int >::type blocks(blocksSEXP);
+    Rcpp::traits::input_parameter< double >::type length(lengthSEXP);
+    Rcpp::traits::input_parameter< int >::type seed(seedSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_draw_book(growth, worth, cash, horizon, draws, blocks, length, seed));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_drawn_days
+Rcpp::IntegerMatrix core_drawn_days(int days, int horizon, const Rcpp::IntegerVector& paths, int blocks, double length, int seed);
+RcppExport SEXP _imbroglio_core_drawn_days(SEXP daysSEXP, SEXP horizonSEXP, SEXP pathsSEXP, SEXP blocksSEXP, SEXP lengthSEXP, SEXP seedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< int >::type days(daysSEXP);
+    Rcpp::traits::input_parameter< int >::type horizon(horizonSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type paths(pathsSEXP);
+    Rcpp::traits::input_parameter< int >::type blocks(blocksSEXP);
+    Rcpp::traits::input_parameter< double >::type length(lengthSEXP);
+    Rcpp::traits::input_parameter< int >::type seed(seedSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_drawn_days(days, horizon, paths, blocks, length, seed));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_filtered_paths
+Rcpp::NumericVector core_filtered_paths(const Rcpp::NumericVector& residuals, const Rcpp::NumericVector& at, double variance, int horizon, int draws, bool log, int seed);
+RcppExport SEXP _imbroglio_core_filtered_paths(SEXP residualsSEXP, SEXP atSEXP, SEXP varianceSEXP, SEXP horizonSEXP, SEXP drawsSEXP, SEXP logSEXP, SEXP seedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type residuals(residualsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type at(atSEXP);
+    Rcpp::traits::input_parameter< double >::type variance(varianceSEXP);
+    Rcpp::traits::input_parameter< int >::type horizon(horizonSEXP);
+    Rcpp::traits::input_parameter< int >::type draws(drawsSEXP);
+    Rcpp::traits::input_parameter< bool >::type log(logSEXP);
+    Rcpp::traits::input_parameter< int >::type seed(seedSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_filtered_paths(residuals, at, variance, horizon, draws, log, seed));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_common
 Rcpp::List core_common(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, bool span, bool log);
 RcppExport SEXP _imbroglio_core_common(SEXP returnsSEXP, SEXP startSEXP, SEXP spanSEXP, SEXP logSEXP) {
@@ -330,6 +414,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_fit_pareto
+Rcpp::NumericVector core_fit_pareto(const Rcpp::NumericVector& excesses);
+RcppExport SEXP _imbroglio_core_fit_pareto(SEXP excessesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type excesses(excessesSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_fit_pareto(excesses));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_book_value
 Rcpp::List core_book_value(const Rcpp::NumericMatrix& prices, const Rcpp::NumericVector& weights, double cash, double cash_growth, const Rcpp::LogicalVector& again, double start);
 RcppExport SEXP _imbroglio_core_book_value(SEXP pricesSEXP, SEXP weightsSEXP, SEXP cashSEXP, SEXP cash_growthSEXP, SEXP againSEXP, SEXP startSEXP) {
@@ -377,6 +472,18 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type ends(endsSEXP);
     rcpp_result_gen = Rcpp::wrap(core_last_of(x, ends));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_before
+Rcpp::NumericMatrix core_before(const Rcpp::NumericMatrix& path, const Rcpp::NumericMatrix& returns);
+RcppExport SEXP _imbroglio_core_before(SEXP pathSEXP, SEXP returnsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_before(path, returns));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -470,6 +577,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_worst
+Rcpp::NumericMatrix core_worst(const Rcpp::NumericMatrix& returns, int m);
+RcppExport SEXP _imbroglio_core_worst(SEXP returnsSEXP, SEXP mSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
+    Rcpp::traits::input_parameter< int >::type m(mSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_worst(returns, m));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_tracking
 Rcpp::List core_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark, const Rcpp::IntegerVector& rows, bool span, bool log);
 RcppExport SEXP _imbroglio_core_tracking(SEXP returnsSEXP, SEXP startSEXP, SEXP benchmarkSEXP, SEXP rowsSEXP, SEXP spanSEXP, SEXP logSEXP) {
@@ -524,6 +643,11 @@ END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
+    {"_imbroglio_core_rolling_tail", (DL_FUNC) &_imbroglio_core_rolling_tail, 6},
+    {"_imbroglio_core_backtest", (DL_FUNC) &_imbroglio_core_backtest, 7},
+    {"_imbroglio_core_draw_book", (DL_FUNC) &_imbroglio_core_draw_book, 8},
+    {"_imbroglio_core_drawn_days", (DL_FUNC) &_imbroglio_core_drawn_days, 6},
+    {"_imbroglio_core_filtered_paths", (DL_FUNC) &_imbroglio_core_filtered_paths, 7},
     {"_imbroglio_core_common", (DL_FUNC) &_imbroglio_core_common, 4},
     {"_imbroglio_core_pairs", (DL_FUNC) &_imbroglio_core_pairs, 5},
     {"_imbroglio_core_decayed_deviation", (DL_FUNC) &_imbroglio_core_decayed_deviation, 2},
@@ -547,10 +671,12 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_rolling_beta", (DL_FUNC) &_imbroglio_core_rolling_beta, 10},
     {"_imbroglio_core_rolling_line", (DL_FUNC) &_imbroglio_core_rolling_line, 10},
     {"_imbroglio_core_moments", (DL_FUNC) &_imbroglio_core_moments, 2},
+    {"_imbroglio_core_fit_pareto", (DL_FUNC) &_imbroglio_core_fit_pareto, 1},
     {"_imbroglio_core_book_value", (DL_FUNC) &_imbroglio_core_book_value, 6},
     {"_imbroglio_core_observed", (DL_FUNC) &_imbroglio_core_observed, 1},
     {"_imbroglio_core_span", (DL_FUNC) &_imbroglio_core_span, 1},
     {"_imbroglio_core_last_of", (DL_FUNC) &_imbroglio_core_last_of, 2},
+    {"_imbroglio_core_before", (DL_FUNC) &_imbroglio_core_before, 2},
     {"_imbroglio_core_returns", (DL_FUNC) &_imbroglio_core_returns, 2},
     {"_imbroglio_core_wealth", (DL_FUNC) &_imbroglio_core_wealth, 2},
     {"_imbroglio_core_overlapping_returns", (DL_FUNC) &_imbroglio_core_overlapping_returns, 3},
@@ -558,6 +684,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_carry", (DL_FUNC) &_imbroglio_core_carry, 2},
     {"_imbroglio_core_shortest", (DL_FUNC) &_imbroglio_core_shortest, 1},
     {"_imbroglio_core_historical_tail", (DL_FUNC) &_imbroglio_core_historical_tail, 5},
+    {"_imbroglio_core_worst", (DL_FUNC) &_imbroglio_core_worst, 2},
     {"_imbroglio_core_tracking", (DL_FUNC) &_imbroglio_core_tracking, 6},
     {"_imbroglio_core_rolling_tracking_error", (DL_FUNC) &_imbroglio_core_rolling_tracking_error, 8},
     {"_imbroglio_core_rolling_tracking", (DL_FUNC) &_imbroglio_core_rolling_tracking, 8},

@@ -52,6 +52,26 @@ Rcpp::NumericMatrix core_last_of(const Rcpp::NumericMatrix& x, const Rcpp::Integ
   return out;
 }
 
+// On each row of a return, what a path that moves with the returns was after the return before.
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_before(const Rcpp::NumericMatrix& path, const Rcpp::NumericMatrix& returns) {
+  const std::size_t n = path.nrow(), k = path.ncol();
+  Rcpp::NumericMatrix out(Rcpp::no_init(n, k));
+  const double *from = path.begin(), *there = returns.begin();
+  double* to = out.begin();
+  imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
+    for (std::size_t j = first; j < last; ++j) {
+      double before = imbroglio::missing;
+      for (std::size_t i = j * n; i < (j + 1) * n; ++i) {
+        const bool seen = !std::isnan(there[i]);
+        to[i] = seen ? before : imbroglio::missing;
+        if (seen) before = from[i];
+      }
+    }
+  });
+  return out;
+}
+
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_returns(const Rcpp::NumericMatrix& prices, bool log) {
   const std::size_t n = prices.nrow(), k = prices.ncol();

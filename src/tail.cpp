@@ -12,9 +12,14 @@ Rcpp::List core_historical_tail(const Rcpp::NumericMatrix& returns, const Rcpp::
   const double* level = levels.begin();
   const auto by = static_cast<imbroglio::Rank>(rank);
   imbroglio::over_columns(n, k, [=, &found](std::size_t first, std::size_t last) {
+    imbroglio::Observed seen;
     for (std::size_t j = first; j < last; ++j) {
-      imbroglio::HistoricalTail tail(from + j * n, n, log, scale);
-      for (std::size_t i = 0; i < m; ++i) found[j * m + i] = tail(1.0 - level[i], by);
+      seen.take(from + j * n, n);
+      imbroglio::HistoricalTail tail(seen.values(), seen.size(), log, scale);
+      for (std::size_t i = 0; i < m; ++i) {
+        imbroglio::Tail& at = found[j * m + i] = tail(1.0 - level[i], by);
+        if (at.place >= 0) at.place = static_cast<std::ptrdiff_t>(seen.row(at.place));
+      }
     }
   });
   Rcpp::IntegerVector count(k * m), row(k * m);
@@ -26,9 +31,26 @@ Rcpp::List core_historical_tail(const Rcpp::NumericMatrix& returns, const Rcpp::
     es[i] = found[i].es;
     worse[i] = found[i].worse;
     milder[i] = found[i].milder;
-    row[i] = found[i].row < 0 ? NA_INTEGER : static_cast<int>(found[i].row) + 1;
+    row[i] = found[i].place < 0 ? NA_INTEGER : static_cast<int>(found[i].place) + 1;
   }
   return Rcpp::List::create(Rcpp::_["n"] = count, Rcpp::_["position"] = position, Rcpp::_["var"] = var,
                             Rcpp::_["es"] = es, Rcpp::_["worse"] = worse, Rcpp::_["milder"] = milder,
                             Rcpp::_["row"] = row);
+}
+
+// The m worst returns of each column, the worst first.
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_worst(const Rcpp::NumericMatrix& returns, int m) {
+  const std::size_t n = returns.nrow(), k = returns.ncol();
+  Rcpp::NumericMatrix out(Rcpp::no_init(m, k));
+  const double* from = returns.begin();
+  double* to = out.begin();
+  imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
+    imbroglio::Observed seen;
+    for (std::size_t j = first; j < last; ++j) {
+      seen.take(from + j * n, n);
+      imbroglio::worst_of(seen.values(), seen.size(), m, to + j * m);
+    }
+  });
+  return out;
 }

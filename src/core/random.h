@@ -27,6 +27,16 @@ class Random {
   // Between 0 and 1, neither of them.
   double uniform() { return (static_cast<double>(bits() >> 12) + 0.5) * 0x1p-52; }
 
+  // A whole number below n, all as likely: Lemire (2019).
+  std::uint32_t below(std::uint32_t n) {
+    std::uint64_t wide = (bits() >> 32) * n;
+    if (static_cast<std::uint32_t>(wide) < n) {
+      const std::uint32_t uneven = (0u - n) % n;
+      while (static_cast<std::uint32_t>(wide) < uneven) wide = (bits() >> 32) * n;
+    }
+    return static_cast<std::uint32_t>(wide >> 32);
+  }
+
   // Marsaglia's polar method.
   double normal() {
     if (kept_) {

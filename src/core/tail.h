@@ -2,7 +2,6 @@
 #include <algorithm>
 #include <cmath>
 #include <cstddef>
-#include <numeric>
 #include <vector>
 #include "returns.h"
 
@@ -34,52 +33,147 @@ struct Tail {
   double position = missing;
   double var = missing, es = missing;
   double worse = missing, milder = missing;  // the losses next to it in rank
-  std::ptrdiff_t row = -1;                   // of the observation, where it is one
+  std::ptrdiff_t place = -1;                 // of the observation, where it is one
 };
 
 // Historical value at risk: the loss at a rank of the returns, and the mean of
 // the losses from that rank on. `scale` stretches each return to the horizon.
 class HistoricalTail {
  public:
+  // None is missing.
   HistoricalTail(const double* x, std::size_t n, bool log, double scale)
-      : x_(x), log_(log), scale_(scale) {
-    for (std::size_t i = 0; i < n; ++i)
-      if (!std::isnan(x[i])) order_.push_back(i);
-  }
+      : x_(x), sorted_(x, x + n), log_(log), scale_(scale) {}
 
   Tail operator()(double a, Rank rank) {
     Tail tail;
-    const std::size_t n = tail.n = order_.size();
+    const std::size_t n = tail.n = sorted_.size();
     if (n == 0) return tail;
     tail.position = rank_position(n, a, rank);
     const std::size_t k = static_cast<std::size_t>(tail.position);
     const std::size_t needed = std::min(n, k + 1);
-    auto before = [this](std::size_t i, std::size_t j) { return x_[i] < x_[j] || (x_[i] == x_[j] && i < j); };
-    if (needed < n) std::nth_element(order_.begin(), order_.begin() + needed - 1, order_.end(), before);
-    std::sort(order_.begin(), order_.begin() + needed, before);
+    const auto end = sorted_.begin() + static_cast<std::ptrdiff_t>(needed);
+    if (needed < n) std::nth_element(sorted_.begin(), end - 1, sorted_.end());
+    std::sort(sorted_.begin(), end);
 
     const double part = tail.position - static_cast<double>(k);
-    double value = at(k);
-    if (part > 0.0) value += part * (at(k + 1) - value);
-    else tail.row = static_cast<std::ptrdiff_t>(order_[k - 1]);
+    double value = sorted_[k - 1];
+    if (part > 0.0) value += part * (sorted_[k] - value);
+    else tail.place = place_of(k);
     tail.var = loss(value);
     double sum = 0.0;
-    for (std::size_t i = 1; i <= k; ++i) sum += loss(at(i));
+    for (std::size_t i = 0; i < k; ++i) sum += loss(sorted_[i]);
     tail.es = sum / static_cast<double>(k);
-    if (part > 0.0) tail.worse = loss(at(k));
-    else if (k > 1) tail.worse = loss(at(k - 1));
-    if (k < n) tail.milder = loss(at(k + 1));
+    if (part > 0.0) tail.worse = loss(sorted_[k - 1]);
+    else if (k > 1) tail.worse = loss(sorted_[k - 2]);
+    if (k < n) tail.milder = loss(sorted_[k]);
     return tail;
   }
 
  private:
-  double at(std::size_t k) const { return x_[order_[k - 1]]; }
+  // Of equal returns the earlier ranks first.
+  std::ptrdiff_t place_of(std::size_t k) const {
+    const double value = sorted_[k - 1];
+    const auto first = std::lower_bound(sorted_.begin(), sorted_.begin() + static_cast<std::ptrdiff_t>(k), value);
+    std::ptrdiff_t before = static_cast<std::ptrdiff_t>(k) - 1 - (first - sorted_.begin());
+    const double* at = std::find(x_, x_ + sorted_.size(), value);
+    while (before-- > 0) at = std::find(at + 1, x_ + sorted_.size(), value);
+    return at - x_;
+  }
   double loss(double r) const { return log_ ? -std::expm1(r * scale_) : -r * scale_; }
 
   const double* x_;
+  std::vector<double> sorted_;
   bool log_;
   double scale_;
-  std::vector<std::size_t> order_;
+};
+
+// The m worst returns (none missing), the worst first; what is not there is missing.
+inline void worst_of(const double* x, std::size_t n, std::size_t m, double* out) {
+  std::partial_sort_copy(x, x + n, out, out + std::min(n, m));
+  if (n < m) std::fill(out + n, out + m, missing);
+}
+
+// Historical value at risk and expected shortfall of each period from those before it: of a window
+// that rolls, or (window 0) of all from the start on. Only the worst returns of the window are kept
+// in order, some more than are needed, so that most steps are a comparison.
+class RollingTail {
+ public:
+  // `least` returns come before the first result.
+  RollingTail(std::size_t window, std::size_t least, double a, Rank rank, bool log)
+      : window_(window), least_(least), a_(a), rank_(rank), log_(log) {}
+
+  void operator()(const double* x, std::size_t n, double* var, double* es) {
+    std::fill(var, var + std::min(n, least_), missing);
+    std::fill(es, es + std::min(n, least_), missing);
+    worst_.clear();
+    whole_ = true;
+    // Of a growing window nothing leaves: as many are kept as the last one needs.
+    kept_ = 2 * static_cast<std::size_t>(rank_position(window_ ? window_ : n, a_, rank_)) + 12;
+    double position = 0.0, loss_at = missing, mean = missing;
+    bool changed = true;
+    for (std::size_t t = 0; t < n; ++t) {
+      const std::size_t size = window_ ? std::min(t, window_) : t;
+      if (size >= least_) {
+        if (!window_ || position == 0.0) {
+          const double now = rank_position(size, a_, rank_);
+          changed = changed || now != position;
+          position = now;
+        }
+        const std::size_t k = static_cast<std::size_t>(position);
+        if (!whole_ && worst_.size() < std::min(size, k + 1)) changed = refill(x + t - size, size);
+        if (changed) at_position(position, loss_at, mean);
+        changed = false;
+        var[t] = loss_at;
+        es[t] = mean;
+      }
+      if (window_ && t >= window_) changed = leave(x[t - window_]) || changed;
+      changed = enter(x[t]) || changed;
+    }
+  }
+
+ private:
+  double loss(double r) const { return log_ ? -std::expm1(r) : -r; }
+
+  void at_position(double position, double& loss_at, double& mean) const {
+    const std::size_t k = static_cast<std::size_t>(position);
+    const double part = position - static_cast<double>(k);
+    double value = worst_[k - 1], sum = 0.0;
+    if (part > 0.0) value += part * (worst_[k] - value);
+    for (std::size_t i = 0; i < k; ++i) sum += loss(worst_[i]);
+    loss_at = loss(value);
+    mean = sum / static_cast<double>(k);
+  }
+
+  // What is not kept is at least as large as the last that is.
+  bool enter(double v) {
+    if (!whole_ && !(v < worst_.back())) return false;
+    worst_.insert(std::upper_bound(worst_.begin(), worst_.end(), v), v);
+    if (worst_.size() > kept_) {
+      worst_.pop_back();
+      whole_ = false;
+    }
+    return true;
+  }
+  bool leave(double v) {
+    if (worst_.empty() || v > worst_.back()) return false;
+    worst_.erase(std::lower_bound(worst_.begin(), worst_.end(), v));
+    // With nothing left to compare with, the next look takes them all afresh.
+    if (!whole_ && worst_.empty()) worst_.push_back(-INFINITY);
+    return true;
+  }
+  bool refill(const double* from, std::size_t size) {
+    worst_.resize(std::min(size, kept_));
+    std::partial_sort_copy(from, from + size, worst_.begin(), worst_.end());
+    whole_ = worst_.size() == size;
+    return true;
+  }
+
+  std::size_t window_, least_;
+  double a_;
+  Rank rank_;
+  bool log_, whole_ = true;
+  std::size_t kept_ = 0;
+  std::vector<double> worst_;
 };
 
 }  // namespace imbroglio

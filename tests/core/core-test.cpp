@@ -188,7 +188,7 @@ int main() {
     const Tail t = tail(a, Rank::up);
     double mean = 0.0;
     for (std::size_t i = 0; i < k; ++i) mean -= sorted[i] / k;
-    worst = std::max({worst, std::fabs(t.var + sorted[k - 1]), std::fabs(t.es - mean), std::fabs(x[t.row] - sorted[k - 1])});
+    worst = std::max({worst, std::fabs(t.var + sorted[k - 1]), std::fabs(t.es - mean), std::fabs(x[t.place] - sorted[k - 1])});
   }
   check("tail is that of the sorted returns", worst, 1e-15);
 }

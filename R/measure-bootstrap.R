@@ -1,0 +1,268 @@
+block_kinds <- c("none", "fixed", "stationary")
+
+# How paths are drawn from n days.
+drawing <- function(n, h, blocks, ask) {
+  length <- if (blocks == "none") 1 else ask$block %||% max(1, round(n^(1 / 3)))
+  if (blocks == "fixed") length <- max(1, round(length))
+  if (length > n) {
+    fail("argument", sprintf("A block of %s is longer than the history.", format(length)),
+         where = sprintf("It has %s.", count(n, "return")))
+  }
+  list(days = n, horizon = as.integer(h), draws = ask$draws, blocks = blocks, code = match(blocks, block_kinds) - 1L,
+       length = length, seed = ask$seed)
+}
+
+days_of_paths <- function(how, paths) {
+  core_drawn_days(how$days, how$horizon, as.integer(paths), how$code, how$length, how$seed)
+}
+
+# Value at risk over drawn paths of a book: `growth` is 1 + return of each holding on each day, `worth` and `cash`
+# what they are of the whole.
+tail_of_draws <- function(growth, worth, cash, how, ask) {
+  drawn <- core_draw_book(growth, worth, cash, how$horizon, how$draws, how$code, how$length, how$seed)
+  of_draws(drawn$value - (sum(worth) + cash), how, ask)
+}
+
+of_draws <- function(r, how, ask) {
+  ask$log <- FALSE
+  found <- tail_of_samples(matrix(r), ask)
+  errors <- vapply(seq_along(ask$level), function(i) {
+    errors_by_days(r, found$var[i], found$es[i], 1 - ask$level[i], how)
+  }, c(0, 0))
+  z <- stats::qnorm((1 + ask$confidence) / 2)
+  by <- function(side) ifelse(found$var > 0, found$var * exp(side * z * errors[1L, ] / found$var), found$var + side * z * errors[1L, ])
+  list(n = rep(how$days, length(ask$level)), var = found$var, es = found$es, var_error = errors[1L, ],
+       es_error = errors[2L, ], var_low = by(-1), var_high = by(1), draw_error = found$var_error)
+}
+
+# The infinitesimal jackknife: had a day of the history (or the block that begins with it) been a little more likely,
+# the tail would have grown by how often the paths in it drew that day. What is due to the number of draws is
+# taken off.
+errors_by_days <- function(r, var, es, a, how) {
+  tail <- which(-r >= var)
+  n <- how$days
+  if (n < 2L || !length(tail) || length(tail) == length(r)) return(c(NA_real_, NA_real_))
+  days <- days_of_paths(how, tail)
+  begun <- as.vector(block_begins(days, how))
+  days <- as.vector(days)[begun]
+  beyond <- rep(-r[tail] - var, each = how$horizon)[begun]
+  spread <- function(weight) {
+    drawn <- as.vector(rowsum(c(weight, rep(0, n)), c(days, seq_len(n)), reorder = TRUE))
+    moved <- (n * drawn - sum(weight)) / how$draws
+    sum <- sum(moved^2) - n^2 * sum(weight^2) / how$draws^2
+    # Blocks that begin near each other share days.
+    for (lag in seq_len(min(ceiling(how$length) - 1, n - 1))) {
+      sum <- sum + 2 * (1 - lag / ceiling(how$length)) * sum(moved[seq_len(n - lag)] * moved[lag + seq_len(n - lag)])
+    }
+    sqrt(max(0, sum)) / n
+  }
+  # The density at the quantile, over about one standard deviation of its rank to either side.
+  k <- length(tail)
+  reach <- max(1, round(length(r) * sqrt(a * (1 - a) / n)))
+  ranks <- c(max(1, k - reach), min(length(r), k + reach))
+  ends <- -sort(r, partial = ranks)[ranks]
+  per_density <- (ends[1L] - ends[2L]) / diff(ranks) * length(r)
+  c(spread(rep(1, length(days))) * per_density, spread(beyond) / a)
+}
+
+# Where a block begins: a day that does not follow the one before.
+block_begins <- function(days, how) {
+  if (how$blocks == "none") return(array(TRUE, dim(days)))
+  step <- row(days)
+  if (how$blocks == "fixed") return((step - 1) %% how$length == 0)
+  follows <- rbind(0, days[-nrow(days), , drop = FALSE] %% how$days) + 1 == days
+  step == 1L | !follows
+}
+
+#' Draw what a book may be worth
+#'
+#' The bootstrap of a book: whole days of the history are drawn with replacement, as many as the horizon is long,
+#' each holding is compounded along them, and the book is valued; again and again. A day brings the returns of all
+#' holdings, so that they move together as they did.
+#'
+#' @section How it is computed:
+#' \eqn{V = c + \sum_i w_i \prod_{t \le h} (1 + r_{i, d_t})}{V = c + sum_i(w_i prod_(t <= h)(1 + r_i on day d_t))}, with \eqn{d_1, \ldots, d_h}{d_1 to d_h} drawn days,
+#' all as likely. `blocks = "fixed"` draws runs of `block` days that follow each other, `"stationary"` runs of random
+#' length with that mean (Politis and Romano 1994); after the last day of the history comes the first. Value at risk is the
+#' loss at the level by the convention of rank, see [measure_var()].
+#'
+#' Each path has random numbers of its own, by the seed and its number: it is the same on any number of threads, and
+#' can be drawn again by itself, which is how `drawn_paths()` lists it. The memory does not depend on the days.
+#'
+#' `var_error` is what another history of the same length would move (by the infinitesimal jackknife: how often the
+#' paths in the tail passed each day), `draw_error` what other draws would.
+#'
+#' @param returns A price table, or a returns table. The days are those that all holdings have.
+#' @param weights,shares,cash,normalise The holdings today, as in [as_portfolio()]. Numbers of shares are valued at
+#'   the last prices.
+#' @param value What the book is worth, for losses in money; of `shares` it is known.
+#' @param level Confidence levels.
+#' @param horizon Periods, one whole number.
+#' @param draws Paths.
+#' @param blocks `"none"`, `"fixed"` or `"stationary"`.
+#' @param block The (mean) length of the blocks, by default the cube root of the number of days.
+#' @param rank A convention of rank.
+#' @param seed A whole number.
+#' @param confidence Of the interval.
+#' @param name What the book is called.
+#' @param x,object A result of `bootstrap_book()`.
+#' @param paths Which paths: numbers from 1 to `draws`.
+#' @param probs Probabilities.
+#' @param ... Not used.
+#' @return A table, a row for each level, with the columns of [measure_var()] and `draws`. `quantile()` of it gives percentiles of the
+#'   final `value` and of the `return` (the median's and so on); `generics::glance()` the mean and the standard deviation of the
+#'   final value, and what they should be (`mean_exact`, `sd_exact`, known where there are no blocks);
+#'   `drawn_paths()` the days of some paths (`path`, `step`, the `date` drawn, the `return` of the book on that step, its `value`
+#'   after it, and the return of each holding on that date); `drawn_correlation()`
+#'   the correlation of each two holdings in the drawn days (`drawn`) beside that of the `history`, and
+#'   `drawn_error`, the standard error that the draws alone give it. `autoplot()` shows the distribution.
+#' @section Errors: Those of [as_portfolio()] on holdings; `imbroglio_error_argument` for a horizon, level, seed or number of draws that cannot be.
+#' @references Efron (1979), Bootstrap methods, Annals of Statistics 7. Politis and Romano (1994), The stationary
+#'   bootstrap, Journal of the American Statistical Association 89. Efron (2014), Estimation and accuracy after model
+#'   selection, the same journal 109.
+#' @examples
+#' prices <- read_prices(demo_file("bay.csv"))
+#' book <- bootstrap_book(prices, shares = c(OSSELL = 2000, TARROW = 500, BAYBOND = 1000), draws = 5000)
+#' book
+#' quantile(book)
+#' drawn_paths(book, paths = 1:2)
+#' drawn_correlation(book)
+#' @export
+bootstrap_book <- function(returns, weights = NULL, shares = NULL, value = NULL, cash = NULL, normalise = FALSE,
+                           level = c(0.95, 0.99), horizon = 10L, draws = 100000L, blocks = "none", block = NULL,
+                           rank = "nearest", seed = 1L, confidence = 0.95, name = "BOOK") {
+  book <- book_today(returns, weights, shares, value, cash, normalise, name)
+  horizon <- check_whole(horizon, "horizon")
+  check_choice(blocks, "blocks", block_kinds)
+  ask <- asked(book$returns, level, block = block, draws = draws, seed = seed, confidence = confidence, rank = rank)
+  how <- drawing(nrow(book$r), horizon, blocks, ask)
+  drawn <- core_draw_book(1 + book$r, book$weights, book$cash, how$horizon, how$draws, how$code, how$length, how$seed)
+  found <- of_draws(drawn$value - 1, how, ask)
+  m <- length(ask$level)
+  columns <- c(list(security = rep(name, m), from = rep(book$dates[1L], m), to = rep(book$dates[length(book$dates)], m),
+                    n = rep(how$days, m), level = ask$level, horizon = rep(horizon, m), var = found$var, es = found$es),
+               if (!is.null(book$value)) list(var_value = found$var * book$value, es_value = found$es * book$value),
+               list(method = rep(if (blocks == "none") "bootstrap" else paste0(if (blocks == "fixed") "block" else blocks, "-bootstrap"), m),
+                    draws = rep(how$draws, m), rank = rep(rank, m)),
+               found[c("var_error", "es_error", "var_low", "var_high", "draw_error")])
+  warn_few(columns, var_methods()[columns$method[1L]])
+  result <- new_result(columns, "bootstrap",
+                       book_basis(book, c(holdings = holdings_text(book), horizon = horizon, draws = count(how$draws),
+                                          if (blocks != "none") c(blocks = paste(blocks, format(how$length))), rank = rank),
+                                  seed = how$seed), book$returns)
+  attr(result, "drawn") <- c(drawn, list(book = book, how = how))
+  result
+}
+
+# A book as it is held today: what each holding is of the whole, and its simple returns on the days that all have.
+book_today <- function(returns, weights, shares, value, cash, normalise, name) {
+  returns <- take_returns(returns)
+  if (is.null(weights) == is.null(shares)) fail("argument", "Give `weights` or `shares`, one of them.")
+  if (is.null(returns$prices) && !is.null(shares)) {
+    fail("argument", "Numbers of shares need prices; these are given returns.")
+  }
+  held <- holdings_of(weights %||% shares, if (is.null(shares)) "weight" else "shares", colnames(returns$values), cash)
+  if (!is.null(shares)) {
+    close <- returns$prices$close[, held$security, drop = FALSE]
+    worth <- held$amount * close[cbind(core_span(close)$last, seq_along(held$security))]
+    whole <- sum(worth) + held$cash
+    if (!(whole > 0)) fail("ruin", sprintf("The shares are worth %s.", format(whole)))
+    if (!is.null(value)) fail("argument", "The value of shares is known by their prices: leave `value` out.")
+    value <- whole
+    held$amount <- worth / whole
+    held$cash <- held$cash / whole
+  }
+  value <- check_value(value, name)
+  held <- whole_weights(held, normalise)
+  columns <- match(held$security, colnames(returns$values))
+  common <- core_common(returns$values[, columns, drop = FALSE], starts_of(returns)[columns], spans_gaps(returns),
+                        returns$kind == "log")
+  if (!length(common$row)) {
+    fail("too_short", "The holdings have no return together.", where = sprintf("They are %s.", some(held$security)))
+  }
+  r <- if (returns$kind == "log") expm1(common$values) else common$values
+  colnames(r) <- held$security
+  # A book's returns add over its holdings only as simple ones.
+  returns$kind <- "simple"
+  list(name = name, security = held$security, weights = held$amount, cash = held$cash, value = value, r = r,
+       dates = returns$dates[common$row], returns = returns)
+}
+
+holdings_text <- function(book) {
+  shares <- c(stats::setNames(book$weights, book$security), if (abs(book$cash) > 1e-12) c(cash = book$cash))
+  some(sprintf("%s %s %%", names(shares), format(round(100 * shares, 2), trim = TRUE, drop0trailing = TRUE)), 12L)
+}
+
+book_basis <- function(book, choices, seed = NA_integer_) {
+  n <- length(book$dates)
+  sample <- list(from = book$dates[1L], to = book$dates[n], n = n, inside = 0L, before = 0L, after = 0L)
+  returns_basis(book$returns, sample, choices = choices, seed = seed, securities = book$name)
+}
+
+#' @rdname bootstrap_book
+#' @importFrom stats quantile
+#' @export
+quantile.imbroglio_bootstrap <- function(x, probs = c(0.01, 0.05, 0.1, 0.25, 0.5, 0.75, 0.9, 0.95, 0.99), ...) {
+  ok <- is.numeric(probs) && length(probs) && !anyNA(probs) && all(probs >= 0 & probs <= 1)
+  if (!ok) fail("argument", "`probs` must be probabilities.", where = sprintf("They are %s.", shown(probs)))
+  drawn <- attr(x, "drawn")
+  at <- unname(stats::quantile(drawn$value, probs))
+  tibble::tibble(prob = probs, value = at * (drawn$book$value %||% 1), return = at - 1)
+}
+
+#' @rdname bootstrap_book
+#' @exportS3Method generics::glance
+glance.imbroglio_bootstrap <- function(x, ...) {
+  drawn <- attr(x, "drawn")
+  book <- drawn$book
+  h <- drawn$how$horizon
+  per <- book$value %||% 1
+  exact <- c(NA_real_, NA_real_)
+  if (drawn$how$blocks == "none") {
+    growth <- 1 + book$r
+    mean <- colMeans(growth)^h
+    both <- (crossprod(growth) / nrow(growth))^h
+    of_parts <- sum(book$weights * mean)
+    exact <- c(book$cash + of_parts, sqrt(max(0, sum(outer(book$weights, book$weights) * both) - of_parts^2)))
+  }
+  tibble::tibble(draws = drawn$how$draws, mean = mean(drawn$value) * per, mean_exact = exact[1L] * per,
+                 sd = stats::sd(drawn$value) * per, sd_exact = exact[2L] * per, least = min(drawn$value) * per,
+                 most = max(drawn$value) * per)
+}
+
+#' @rdname bootstrap_book
+#' @export
+drawn_paths <- function(x, paths = 1:5) {
+  drawn <- attr(x, "drawn")
+  if (is.null(drawn)) fail("argument", "Paths are listed of a result of bootstrap_book().", where = sprintf("This is %s.", shown(x)))
+  paths <- check_whole(paths, "paths", several = TRUE)
+  if (any(paths > drawn$how$draws)) {
+    fail("argument", sprintf("There are %s.", count(drawn$how$draws, "path")), where = sprintf("Asked for %s.", some(paths)))
+  }
+  book <- drawn$book
+  h <- drawn$how$horizon
+  days <- as.vector(days_of_paths(drawn$how, paths))
+  step <- rep(seq_len(h), length(paths))
+  path <- rep(paths, each = h)
+  r <- book$r[days, , drop = FALSE]
+  grown <- apply(1 + r, 2L, function(g) stats::ave(g, path, FUN = cumprod))
+  value <- book$cash + as.vector(matrix(grown, length(days)) %*% book$weights)
+  before <- ifelse(step == 1L, 1, c(NA, value[-length(value)]))
+  tibble::as_tibble(c(list(path = path, step = step, date = book$dates[days], return = value / before - 1,
+                           value = value * (book$value %||% 1)), as.list(as.data.frame(r))), .name_repair = "minimal")
+}
+
+#' @rdname bootstrap_book
+#' @export
+drawn_correlation <- function(x) {
+  drawn <- attr(x, "drawn")
+  if (is.null(drawn)) fail("argument", "This is asked of a result of bootstrap_book().", where = sprintf("This is %s.", shown(x)))
+  book <- drawn$book
+  if (length(book$security) < 2L) fail("argument", "A book of one holding has no correlation.")
+  pairs <- which(upper.tri(diag(length(book$security))), arr.ind = TRUE)
+  history <- stats::cor(book$r)[pairs]
+  weighted <- stats::cov.wt(book$r, drawn$drawn / sum(drawn$drawn), cor = TRUE)$cor[pairs]
+  error <- (1 - history^2) / sqrt(sum(drawn$drawn))
+  tibble::tibble(security = book$security[pairs[, 1L]], other = book$security[pairs[, 2L]], history = history,
+                 drawn = weighted, drawn_error = error)
+}

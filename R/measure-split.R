@@ -1,0 +1,230 @@
+#' Split the value at risk of a book among its holdings
+#'
+#' What each holding of a book, as it is held today, adds to its value at risk and expected shortfall. The components add up to the
+#' whole exactly.
+#'
+#' The book's value at risk grows in proportion with its holdings, so that by Euler's theorem it is the sum of
+#' \deqn{w_i \frac{\partial VaR}{\partial w_i}}{w_i dVaR / dw_i}
+#' over the holdings: the component of each. The marginal value at risk is \eqn{\partial VaR / \partial w_i}{dVaR / dw_i}: of one more
+#' unit of weight. The incremental one is the book's value at risk less that of the book without the holding (its share put
+#' into cash), measured afresh. `saved` is what diversification saves: the value at risk of the holding alone less its
+#' component; of the book, the sum of those alone less the whole.
+#'
+#' How the slope is found stands in `split_by`:
+#' * `observation`: the book's return at the rank is the sum of what its holdings returned that day (`historical`,
+#'   `age-weighted`); of the shortfall, the mean of such days. One day is a noisy witness: look at the expected shortfall too.
+#' * `derivative`: of the formula (`normal`, `normal-relative`, `ewma`, `cornish-fisher`, `hill`, `volatility-scaled`).
+#' * `paths`: the mean of the holdings' losses on the drawn paths about the rank, within one standard deviation of it (the bootstraps).
+#' * `regression`: of each holding on the book, \eqn{-\bar r_i h + \beta_i (VaR + \bar R h)}{-mean(r_i) h + beta_i (VaR + mean(R) h)}, which
+#'   is exact where returns have an elliptical distribution (all other methods).
+#'
+#' Everything is of simple returns, on the days that all holdings have; across holdings only these add.
+#'
+#' @inheritParams bootstrap_book
+#' @inheritParams measure_var
+#' @param level Confidence levels.
+#' @param horizon Periods, one whole number. Each method goes its own way to it.
+#' @param rank A convention of rank.
+#' @return A table, for each method and level a row for each holding and one for the book (last): `security`, `weight`, `level`,
+#'   `horizon`, `method`, `split_by`, `var_alone` (of the book: the sum), `component` (of the book: its value at risk), `share` of
+#'   the whole, `marginal`, `incremental`, `saved`, `es_component` (of the book: its expected shortfall), and with a value
+#'   `component_value` and `es_component_value` in money. `autoplot()` draws it.
+#' @section Errors: Those of [as_portfolio()] on holdings and of [measure_var()].
+#' @references Tasche (1999), Risk contributions and performance measurement. Euler's theorem on homogeneous functions.
+#' @examples
+#' prices <- read_prices(demo_file("bay.csv"))
+#' split_var(prices, weights = c(OSSELL = 0.5, TARROW = 0.3, BAYBOND = 0.2), method = c("historical", "normal"))
+#' @export
+split_var <- function(returns, weights = NULL, shares = NULL, value = NULL, cash = NULL, normalise = FALSE, level = 0.99,
+                      horizon = 1L, method = "historical", rank = "nearest", decay = NULL, half_life = NULL, tail = 0.1,
+                      block = NULL, draws = 100000L, seed = 1L, name = "BOOK") {
+  book <- book_today(returns, weights, shares, value, cash, normalise, name)
+  horizon <- check_whole(horizon, "horizon")
+  records <- check_methods(method)
+  ask <- asked(book$returns, level, decay, half_life, tail, block, draws, seed, rank = rank)
+  ask$log <- FALSE
+  ask$h <- horizon
+  ask$scale <- sqrt(horizon)
+  parts <- list()
+  for (method in names(records)) {
+    ask$by <- records[[method]]$ways[1L]
+    for (level in ask$level) parts[[length(parts) + 1L]] <- split_by_method(book, records[[method]], method, replace(ask, "level", level))
+  }
+  columns <- row_bound(parts)
+  if (!is.null(book$value)) {
+    columns <- c(columns, list(component_value = columns$component * book$value,
+                               es_component_value = columns$es_component * book$value))
+  }
+  new_result(columns, "split",
+             book_basis(book, c(holdings = holdings_text(book),
+                                var_choices(records, horizon, lapply(records, function(r) r$ways[1L]), rank, ask)),
+                        seed = if (any_chance(records, horizon)) ask$seed else NA_integer_), book$returns)
+}
+
+split_by_method <- function(book, record, method, ask) {
+  w <- book$weights
+  X <- book$r
+  k <- length(w)
+  # The whole, the book without each, and each alone.
+  held <- cbind(w, w * (1 - diag(k)), diag(w, k))
+  if (is.null(record$blocks)) {
+    found <- record$whole(X %*% held, ask)
+  } else {
+    how <- drawing(nrow(X), ask$h, record$blocks, ask)
+    drawn <- lapply(seq_len(ncol(held)), function(j) {
+      core_draw_book(1 + X, held[, j], 0, how$horizon, how$draws, how$code, how$length, how$seed)$value - sum(held[, j])
+    })
+    found <- lapply(columns_of_rows(lapply(drawn, function(r) {
+      tail <- core_historical_tail(matrix(r), ask$level, rank_code(ask$rank), FALSE, 1)
+      c(var = tail$var, es = tail$es)
+    })), as.numeric)
+    attr(found, "drawn") <- list(how = how, r = drawn[[1L]])
+  }
+  whole <- c(found$var[1L], found$es[1L])
+  slopes <- book_slopes(book, method, whole, found, ask)
+  component <- w * slopes$var
+  alone <- found$var[1L + k + seq_len(k)]
+  with_book <- function(each, of_book) c(unname(each), of_book)
+  rows <- k + 1L
+  list(security = c(book$security, book$name), weight = c(w, sum(w)), level = rep(ask$level, rows),
+       horizon = rep(ask$h, rows), method = rep(method, rows), split_by = rep(slopes$by, rows),
+       var_alone = with_book(alone, sum(alone)), component = with_book(component, whole[1L]),
+       share = with_book(component / whole[1L], 1), marginal = with_book(slopes$var, NA),
+       incremental = with_book(whole[1L] - found$var[1L + seq_len(k)], whole[1L]),
+       saved = with_book(alone - component, sum(alone) - whole[1L]), es_component = with_book(w * slopes$es, whole[2L]))
+}
+
+# How value at risk and expected shortfall grow with the weight of each holding.
+book_slopes <- function(book, method, whole, found, ask) {
+  X <- book$r
+  R <- as.vector(X %*% book$weights)
+  a <- 1 - ask$level
+  n <- length(R)
+  h <- ask$h
+  # Weights of days: the return of the book at the rank, and the mean of those beyond.
+  of_days <- function(at, beyond, by) list(var = -as.vector(at %*% X), es = -as.vector(beyond %*% X), by = by)
+  switch(
+    method,
+    historical = , "age-weighted" = {
+      weight <- if (method == "historical") rep(1 / n, n) else age_weights(n, ask$decay)
+      days <- days_at_rank(R, weight, a, ask$rank)
+      of_days(days$at * ask$scale, days$beyond * ask$scale, "observation")
+    },
+    "volatility-scaled" = {
+      s <- weighted_path(R, ask$decay %||% 0.94)
+      if (any(s == 0)) return(by_regression(X, R, whole, h))
+      days <- days_at_rank(R * s[n + 1L] / s[-(n + 1L)], rep(1 / n, n), a, ask$rank)
+      # How each path of volatility grows: s times that is half of the growth of its square.
+      grown <- apply(X, 2L, function(x) {
+        product <- R * x
+        decay <- ask$decay %||% 0.94
+        c(mean(product), stats::filter((1 - decay) * product, decay, "recursive", init = mean(product))) / s
+      })
+      before <- s[-(n + 1L)]
+      moved <- X * s[n + 1L] / before + (R / before) * (rep(grown[n + 1L, ], each = n) - grown[-(n + 1L), ] * s[n + 1L] / before)
+      list(var = -as.vector(days$at %*% moved) * ask$scale, es = -as.vector(days$beyond %*% moved) * ask$scale,
+           by = "derivative")
+    },
+    normal = , "normal-relative" = c(by_regression(X, R, whole, h, relative = method == "normal-relative"),
+                                     by = "derivative")[c("var", "es", "by")],
+    ewma = {
+      decay <- ask$decay %||% 0.94
+      weight <- c(decay^(n - 1), (1 - decay) * decay^((n - 2):0))[seq_len(n)]
+      beta <- as.vector((weight * R) %*% X) / sum(weight * R^2)
+      list(var = beta * whole[1L], es = beta * whole[2L], by = "derivative")
+    },
+    "cornish-fisher" = cornish_fisher_slopes(X, R, a, whole, ask),
+    hill = {
+      k <- tail_size(n, ask$tail)
+      order <- order(R)
+      # The threshold is one day; its neighbours, within a standard deviation of its rank, tell more of what makes a loss of
+      # that size. Each day's parts add up to 1.
+      reach <- ceiling(sqrt(k * (1 - k / n)))
+      near <- order[max(1, k + 1 - reach):min(n, k + 1 + reach)]
+      parts <- function(days) colMeans(X[days, , drop = FALSE] / R[days])
+      at_threshold <- parts(near[R[near] < 0])
+      by_shape <- parts(order[seq_len(k)]) - at_threshold
+      shape <- mean(log(R[order[seq_len(k)]] / R[order[k + 1L]]))
+      grown <- at_threshold + log(k / (n * a)) * by_shape
+      list(var = whole[1L] * grown, es = whole[2L] * (grown + by_shape / (1 - shape)), by = "derivative")
+    },
+    if (is.null(attr(found, "drawn"))) c(by_regression(X, R, whole, h), by = "regression")
+    else slopes_of_paths(book, whole, attr(found, "drawn"), a, ask)
+  )
+}
+
+# The days whose returns make the quantile and the mean beyond it, as weights.
+days_at_rank <- function(r, weight, a, rank) {
+  order <- order(r)
+  n <- length(r)
+  k <- if (max(weight) == min(weight)) core_historical_tail(matrix(r), 1 - a, rank_code(rank), FALSE, 1)$position
+       else weighted_rank(cumsum(weight[order]), a, rank)
+  whole <- order[seq_len(floor(k))]
+  part <- k - floor(k)
+  at <- beyond <- numeric(n)
+  at[order[floor(k)]] <- 1 - part
+  if (part > 0) at[order[floor(k) + 1]] <- part
+  beyond[whole] <- weight[whole] / sum(weight[whole])
+  list(at = at, beyond = beyond)
+}
+
+by_regression <- function(X, R, whole, h, relative = FALSE) {
+  mean <- mean(R)
+  beta <- as.vector((R - mean) %*% X) / sum((R - mean)^2)
+  # Constant returns have no slope: each holding bears what it returned.
+  if (anyNA(beta) || any(is.infinite(beta))) return(list(var = -colMeans(X) * h, es = -colMeans(X) * h))
+  means <- if (relative) 0 else colMeans(X) * h
+  mean <- if (relative) 0 else mean * h
+  list(var = -means + beta * (whole[1L] + mean), es = -means + beta * (whole[2L] + mean))
+}
+
+# Skewness and kurtosis do not change with the size of the book, so that only mean and deviation carry it; their
+# slopes say how much the shape of the tail moves.
+cornish_fisher_slopes <- function(X, R, a, whole, ask) {
+  at <- moments_fit(R)
+  u <- (R - at$mean) / at$sd
+  mean <- colMeans(X)
+  centred <- X - rep(mean, each = nrow(X))
+  # The divisors of the moments cancel: at$sd is over n - 1, the others by the moments over n.
+  deviation <- as.vector((R - at$mean) %*% centred) / sum((R - at$mean)^2) * at$sd
+  of_shape <- function(power) {
+    raw <- as.vector(u^(power - 1) %*% centred) / nrow(X) / at$sd * power
+    size <- mean(u^power)
+    scale <- (if (power == 3) at$skewness else at$kurtosis + 3) / size
+    scale * (raw - power * size * deviation / at$sd)
+  }
+  bend <- function(name, value, f) {
+    step <- 1e-5
+    up <- down <- at
+    up[[name]] <- at[[name]] + step
+    down[[name]] <- at[[name]] - step
+    (f(up) - f(down)) / (2 * step) * value
+  }
+  record <- own_var_methods[["cornish-fisher"]]
+  tail <- function(column) function(at) record$tail(at, R, a, ask)[1L, column]
+  along <- function(column) {
+    size <- whole[column] + at$mean * ask$h
+    -mean * ask$h + deviation / at$sd * size + bend("skewness", of_shape(3), tail(column)) +
+      bend("kurtosis", of_shape(4), tail(column))
+  }
+  list(var = along(1L), es = along(2L), by = "derivative")
+}
+
+slopes_of_paths <- function(book, whole, drawn, a, ask) {
+  how <- drawn$how
+  order <- order(drawn$r)
+  k <- core_historical_tail(matrix(drawn$r), 1 - a, rank_code(ask$rank), FALSE, 1)$position
+  reach <- max(0, round(how$draws * sqrt(a * (1 - a) / how$days)))
+  near <- order[max(1, floor(k) - reach):min(how$draws, ceiling(k) + reach)]
+  beyond <- order[seq_len(floor(k))]
+  # What one unit of each holding lost along each path.
+  lost <- function(paths) {
+    days <- days_of_paths(how, paths)
+    vapply(seq_len(ncol(book$r)), function(j) {
+      grown <- matrix(1 + book$r[days, j], how$horizon)
+      mean(1 - apply(grown, 2L, prod))
+    }, 0)
+  }
+  scaled <- function(slope, to) slope * to / sum(slope * book$weights)
+  list(var = scaled(lost(near), whole[1L]), es = scaled(lost(beyond), whole[2L]), by = "paths")
+}

@@ -1,0 +1,116 @@
+# Value at risk of a sample of returns by its order: what all empirical methods come down to.
+
+rank_conventions <- c("nearest", "up", "down", "interpolate")
+
+rank_code <- function(rank) match(rank, rank_conventions) - 1L
+
+# A row for each column and level, levels fastest: value at risk, expected shortfall, their errors and the
+# interval, the observation and its neighbours. `scale` stretches each return to the horizon.
+tail_of_samples <- function(values, ask, scale = 1) {
+  found <- core_historical_tail(values, ask$level, rank_code(ask$rank), ask$log, scale)
+  n <- found$n[seq(1L, length(found$n), length(ask$level))]
+  reach <- max(n) * max(1 - ask$level)
+  worst <- core_worst(values, as.integer(min(max(n, 1L), ceiling(reach + 9 * sqrt(reach)) + 25)))
+  losses <- if (ask$log) -expm1(worst * scale) else -worst * scale
+  errors <- lapply(seq_along(ask$level), function(i) {
+    these <- seq(i, length(found$n), length(ask$level))
+    errors_by_order(losses, n, 1 - ask$level[i], found$position[these], found$var[these], found$es[these],
+                    ask$confidence)
+  })
+  # Levels fastest.
+  errors <- lapply(stats::setNames(nm = names(errors[[1L]])),
+                   function(name) as.vector(t(matrix(vapply(errors, `[[`, n + 0, name), length(n)))))
+  c(found[c("n", "var", "es", "position", "worse", "milder")], list(row = found$row), errors)
+}
+
+# Of the k-th worst of n: the exact standard error over all resamples (Hutson and Ernst 2000), in which
+# each order statistic has a weight of the beta distribution; the interval between order statistics.
+# `losses` holds the largest of each column, the largest first.
+errors_by_order <- function(losses, n, a, position, var, es, confidence) {
+  out <- matrix(NA_real_, length(n), 4L)
+  for (size in unique(n[n > 1L])) {
+    these <- which(n == size)
+    m <- min(size, nrow(losses))
+    L <- losses[seq_len(m), these, drop = FALSE]
+    k <- position[these[1L]]
+    weight <- diff(stats::pbeta((0:m) / size, k, size - k + 1))
+    mean <- colSums(weight * L)
+    out[these, 1L] <- sqrt(colSums(weight * (L - rep(mean, each = m))^2))
+    whole <- seq_len(floor(k))
+    inside <- colMeans((L[whole, , drop = FALSE] - rep(es[these], each = length(whole)))^2)
+    out[these, 2L] <- sqrt((inside + (1 - a) * (es[these] - var[these])^2) / (size * a))
+    ends <- interval_ranks(size, a, confidence)
+    for (side in 1:2) out[these, 2L + side] <- at_rank(L, ends[side])
+  }
+  list(var_error = out[, 1L], es_error = out[, 2L], var_low = out[, 3L], var_high = out[, 4L])
+}
+
+at_rank <- function(L, rank) {
+  if (is.na(rank) || ceiling(rank) > nrow(L)) return(rep(NA_real_, ncol(L)))
+  part <- rank - floor(rank)
+  low <- L[floor(rank), ]
+  if (part == 0) low else low + part * (L[floor(rank) + 1, ] - low)
+}
+
+# The ranks between which the a-quantile lies: of the lower loss, then of the higher. Between order
+# statistics they are interpolated so that the interval has its confidence (Nyblom 1992). NA: beyond the sample.
+interval_ranks <- function(n, a, confidence) {
+  vapply(c((1 - confidence) / 2, (1 + confidence) / 2), function(p) {
+    # P(at least r of n returns lie below the quantile) falls with r.
+    r <- n - stats::qbinom(p, n, 1 - a)
+    at_least <- function(r) stats::pbinom(r - 1, n, a, lower.tail = FALSE)
+    while (r > 0 && at_least(r) < p) r <- r - 1
+    while (r < n && at_least(r + 1) >= p) r <- r + 1
+    if (r == 0 || r == n) return(NA_real_)
+    above <- at_least(r) - p
+    below <- p - at_least(r + 1)
+    if (above <= 0) return(r)
+    r + 1 / (1 + r * (1 - a) / ((n - r) * a) * below / above)
+  }, 0)
+}
+
+# The same with weights: each return counts for its own, and their spread for how many they are
+# worth. `x` is one sample, `weight` adds up to 1.
+tail_of_weighted <- function(x, weight, ask, scale = 1) {
+  order <- order(x)
+  losses <- as_loss(x[order] * scale, ask$log)
+  weight <- weight[order]
+  sum <- cumsum(weight)
+  n <- length(x)
+  worth <- 1 / sum(weight^2)
+  rows <- lapply(1 - ask$level, function(a) {
+    k <- weighted_rank(sum, a, ask$rank)
+    whole <- seq_len(floor(k))
+    var <- at_rank(matrix(losses), k)
+    es <- sum(weight[whole] * losses[whole]) / sum[floor(k)]
+    at <- max(worth * a, 1e-6)
+    share <- diff(stats::pbeta(pmin(c(0, sum), 1), at, worth - at + 1))
+    low <- stats::qbeta(c((1 + ask$confidence) / 2, (1 - ask$confidence) / 2), at, worth - at + 1)
+    ends <- vapply(low, function(p) losses[min(n, 1L + sum(sum < p))], 0)
+    inside <- sum(weight[whole] * (losses[whole] - es)^2) / sum[floor(k)]
+    c(n = n, var = var, es = es, position = k, worse = if (k > 1) losses[ceiling(k) - 1L] else NA,
+      milder = if (k < n) losses[floor(k) + 1L] else NA, row = if (k == floor(k)) order[k] else NA,
+      var_error = sqrt(sum(share * (losses - sum(share * losses))^2)),
+      es_error = sqrt((inside + (1 - a) * (es - var)^2) / (worth * a)), var_low = ends[1L], var_high = ends[2L])
+  })
+  columns_of_rows(rows)
+}
+
+# With equal weights these are the four conventions of rank.
+weighted_rank <- function(sum, a, rank) {
+  n <- length(sum)
+  slack <- 1e-9 * max(a, 1 / n)
+  up <- min(n, 1L + sum(sum < a - slack))
+  down <- max(1L, sum(sum <= a + slack))
+  if (rank == "up") return(up)
+  if (rank == "down") return(down)
+  if (rank == "nearest") return(if (a - sum[down] < sum[up] - a - slack) down else up)
+  before <- c(0, sum[-n]) / sum[n - 1L]
+  stats::approx(before, seq_len(n), a, rule = 2, ties = "ordered")$y
+}
+
+as_loss <- function(r, log) if (log) -expm1(r) else -r
+
+columns_of_rows <- function(rows) {
+  lapply(stats::setNames(nm = names(rows[[1L]])), function(name) vapply(rows, function(r) as.numeric(r[[name]]), 0))
+}

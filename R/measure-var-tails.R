@@ -1,0 +1,123 @@
+# The tail beyond a threshold, by Hill and by the generalised Pareto distribution.
+
+# How many of n returns are the tail: a share of them, or a number.
+tail_size <- function(n, tail) if (tail < 1) ceiling(n * tail - 1e-9) else tail
+
+check_tail <- function(tail) {
+  ok <- is.numeric(tail) && length(tail) == 1L && is.finite(tail) && tail > 0 && (tail < 1 || tail == round(tail))
+  if (!ok) {
+    fail("argument", "`tail` must be a share of the returns, such as 0.1, or a whole number of them.",
+         where = sprintf("It is %s.", shown(tail)))
+  }
+  as.numeric(tail)
+}
+
+# Losses from the largest, in the unit of the returns; NULL where the tail is not all losses.
+largest_losses <- function(x, k) {
+  if (length(x) < k + 1L || k < 2L) return(NULL)
+  losses <- -core_worst(matrix(x), as.integer(k + 1L))[, 1L]
+  if (losses[k + 1L] > 0) losses
+}
+
+# xi is the mean of ln(X_i / X_(k+1)).
+hill_tail <- function(x, k) {
+  losses <- largest_losses(x, k)
+  if (is.null(losses)) return(NULL)
+  list(shape = mean(log(losses[seq_len(k)] / losses[k + 1L])), threshold = losses[k + 1L], share = k / length(x),
+       k = k)
+}
+
+pareto_tail <- function(x, k) {
+  losses <- largest_losses(x, k)
+  if (is.null(losses)) return(NULL)
+  fit <- core_fit_pareto(losses[seq_len(k)] - losses[k + 1L])
+  if (anyNA(fit)) return(NULL)
+  list(shape = fit[1L], scale = fit[2L], threshold = losses[k + 1L], share = k / length(x), k = k,
+       log_likelihood = fit[3L])
+}
+
+# Of shape and scale, by the expected information (Smith 1987).
+pareto_covariance <- function(at) {
+  (1 + at$shape) / at$k * matrix(c(1 + at$shape, -at$scale, -at$scale, 2 * at$scale^2), 2L)
+}
+
+#' Choose where the tail begins
+#'
+#' What Hill's estimate and the generalised Pareto distribution say for every size of the tail, so that a
+#' threshold can be chosen where they no longer depend on it, and shown with the number that came of it.
+#'
+#' With \eqn{X_1 \ge X_2 \ge \ldots}{X_1 >= X_2 >= ...} the losses from the largest:
+#' * Hill: \eqn{\xi = \frac1k \sum_{i \le k} \ln(X_i / X_{k+1})}{xi = mean(ln(X_i / X_(k+1)), i = 1..k)}, standard error
+#'   \eqn{\xi / \sqrt k}{xi / sqrt(k)}. The choice is good where the line is level.
+#' * Mean excess: \eqn{e(u) = \frac1k\sum_{i \le k} (X_i - u)}{e(u) = mean(X_i - u, i = 1..k)}, \eqn{u = X_{k+1}}{u = X_(k+1)}. Beyond
+#'   a good threshold it is a straight line: upwards for a heavy tail, level for an exponential one.
+#' * Generalised Pareto of the excesses over u by maximum likelihood: its shape should be stable from a good threshold on.
+#'
+#' @param returns A returns table, or a price table, whose simple returns are taken.
+#' @param from,to The smallest and the largest tail, as shares of the returns or whole numbers.
+#' @param steps How many sizes in between.
+#' @param level The level of the value at risk by each size.
+#' @param confidence Of the intervals.
+#' @param object A result of `tail_thresholds()`, of one security.
+#' @param tail The choice that is to be marked, a share or a number.
+#' @param ... Not used.
+#' @return A table, a row for each security and size of the tail: `security`, `k`, `threshold` (a loss),
+#'   `hill_shape` with `hill_low` and `hill_high`, `mean_excess` with `excess_low` and `excess_high`,
+#'   `pareto_shape` with `pareto_low` and `pareto_high`, `pareto_scale`, and by either the value at risk of one
+#'   period, `hill_var` and `pareto_var` (`NA` where the level is not in the tail). Losses are in the unit of the
+#'   returns (of log returns, logarithms), values at risk fractions. `autoplot()` draws the three.
+#' @section Errors: `imbroglio_error_argument` for a share or a level that cannot be; `imbroglio_error_too_short` for fewer than 20 losses.
+#' @references Hill (1975), A simple general approach to inference about the tail of a distribution, Annals of
+#'   Statistics 3. McNeil and Frey (2000), Estimation of tail-related risk measures for heteroscedastic financial
+#'   time series, Journal of Empirical Finance 7.
+#' @examples
+#' returns <- as_returns(read_prices(demo_file("bay.csv")))
+#' tail_thresholds(returns[, "BAYALL"], steps = 5)
+#' @export
+tail_thresholds <- function(returns, from = 15, to = 0.2, steps = 60L, level = 0.99, confidence = 0.95) {
+  returns <- take_returns(returns)
+  from <- check_tail(from)
+  to <- check_tail(to)
+  steps <- check_whole(steps, "steps", least = 2L)
+  level <- check_fraction(level, "level")
+  z <- stats::qnorm((1 + check_fraction(confidence, "confidence")) / 2)
+  a <- 1 - level
+  parts <- lapply(colnames(returns$values), function(security) {
+    x <- returns$values[!is.na(returns$values[, security]), security]
+    losses <- sort(-x[x < 0], decreasing = TRUE)
+    if (length(losses) < 20L) {
+      fail("too_short", sprintf("%s has %s; a tail wants 20 or more.", security,
+                                count(length(losses), "loss", "losses")))
+    }
+    most <- min(tail_size(length(x), to), length(losses) - 1L)
+    sizes <- unique(round(seq(min(max(tail_size(length(x), from), 5), most), most, length.out = steps)))
+    rows <- lapply(sizes, function(k) {
+      hill <- hill_tail(x, k)
+      pareto <- pareto_tail(x, k)
+      excess <- losses[seq_len(k)] - losses[k + 1L]
+      within <- function(centre, error) c(centre, centre - z * error, centre + z * error)
+      shape <- if (is.null(pareto)) rep(NA_real_, 3L) else within(pareto$shape, (1 + pareto$shape) / sqrt(k))
+      reached <- a <= k / length(x) * (1 + 1e-9)
+      var <- function(at, quantile) if (is.null(at) || !reached) NA_real_ else as_loss(quantile(log(a), at), returns$kind == "log")
+      c(k, losses[k + 1L], within(hill$shape, hill$shape / sqrt(k)),
+        within(mean(excess), stats::sd(excess) / sqrt(k)), shape, pareto$scale %||% NA_real_,
+        var(hill, hill_quantile), var(pareto, pareto_quantile))
+    })
+    numbers <- do.call(rbind, rows)
+    colnames(numbers) <- c("k", "threshold", "hill_shape", "hill_low", "hill_high", "mean_excess", "excess_low",
+                           "excess_high", "pareto_shape", "pareto_low", "pareto_high", "pareto_scale", "hill_var",
+                           "pareto_var")
+    c(list(security = rep(security, nrow(numbers))), as.list(as.data.frame(numbers)))
+  })
+  columns <- row_bound(parts)
+  columns$k <- as.integer(columns$k)
+  new_result(columns, "tail", returns_basis(returns, sample_of(returns$dates, returns$values),
+                                            choices = c(level = format(level))), returns)
+}
+
+hill_quantile <- function(log_p, at) -at$threshold * exp(at$shape * (log(at$share) - log_p))
+
+pareto_quantile <- function(log_p, at) {
+  further <- log(at$share) - log_p
+  -at$threshold - at$scale * (if (abs(at$shape) < 1e-10) further else expm1(at$shape * further) / at$shape)
+}

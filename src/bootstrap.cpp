@@ -1,0 +1,63 @@
+#include <mutex>
+#include "columns.h"
+#include "core/bootstrap.h"
+
+namespace {
+
+imbroglio::DayDraws draws_of(int days, int horizon, int blocks, double length) {
+  return imbroglio::DayDraws(days, horizon, static_cast<imbroglio::Blocks>(blocks), length);
+}
+
+}  // namespace
+
+// The value of a book after each of so many drawn paths, and how often each day was drawn. `growth`: 1 + return,
+// a row for each day; `blocks` counts none, fixed, stationary from 0.
+// [[Rcpp::export]]
+Rcpp::List core_draw_book(const Rcpp::NumericMatrix& growth, const Rcpp::NumericVector& worth, double cash,
+                          int horizon, int draws, int blocks, double length, int seed) {
+  const std::size_t days = growth.nrow(), holdings = growth.ncol();
+  const imbroglio::BookDraws book(growth.begin(), days, worth.begin(), holdings, cash);
+  const imbroglio::DayDraws how = draws_of(days, horizon, blocks, length);
+  Rcpp::NumericVector value(Rcpp::no_init(draws)), drawn(days);
+  double* to = value.begin();
+  double* total = drawn.begin();
+  std::mutex adding;
+  imbroglio::over_columns(static_cast<std::size_t>(horizon) * holdings, draws, [&, to, total](std::size_t first, std::size_t last) {
+    std::vector<std::uint32_t> counts(days);
+    book(how, seed, first, last, to, counts);
+    // Sums of whole numbers: the order of the threads does not matter.
+    std::lock_guard<std::mutex> lock(adding);
+    for (std::size_t t = 0; t < days; ++t) total[t] += counts[t];
+  });
+  return Rcpp::List::create(Rcpp::_["value"] = value, Rcpp::_["drawn"] = drawn);
+}
+
+// The days of some of those paths, counted from 1: a column for each number of a path, counted from 1.
+// [[Rcpp::export]]
+Rcpp::IntegerMatrix core_drawn_days(int days, int horizon, const Rcpp::IntegerVector& paths, int blocks, double length, int seed) {
+  const imbroglio::DayDraws how = draws_of(days, horizon, blocks, length);
+  Rcpp::IntegerMatrix out(horizon, paths.size());
+  int* to = out.begin();
+  for (const int path : paths) {
+    imbroglio::Random random(seed, path - 1);
+    how(random, [&](std::uint32_t day) { *to++ = static_cast<int>(day) + 1; });
+  }
+  return out;
+}
+
+// The returns over paths of drawn residuals, see filtered_path().
+// [[Rcpp::export]]
+Rcpp::NumericVector core_filtered_paths(const Rcpp::NumericVector& residuals, const Rcpp::NumericVector& at,
+                                        double variance, int horizon, int draws, bool log, int seed) {
+  Rcpp::NumericVector out(Rcpp::no_init(draws));
+  const double *z = residuals.begin(), *parameters = at.begin();
+  const std::size_t n = residuals.size();
+  double* to = out.begin();
+  imbroglio::over_columns(horizon * 4, draws, [=](std::size_t first, std::size_t last) {
+    for (std::size_t i = first; i < last; ++i) {
+      imbroglio::Random random(seed, i);
+      to[i] = imbroglio::filtered_path(random, z, n, parameters, variance, horizon, log);
+    }
+  });
+  return out;
+}
