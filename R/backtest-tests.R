@@ -1,6 +1,7 @@
 # The tests of a value at risk that was breached so many times. `a` is the chance of a breach on one day.
 
-log_share <- function(count, of, share) ifelse(count == 0, 0, count * log(share)) + ifelse(count == of, 0, (of - count) * log1p(-share))
+log_share <- function(count, of, share) ifelse(count == 0, 0, count * log(share)) + ifelse(count == of, 0,
+                                                                                           (of - count) * log1p(-share))
 
 # Twice the difference of log-likelihoods: breaches as often as they were, or as they should be.
 kupiec_ratio <- function(breaches, n, a) 2 * (log_share(breaches, n, breaches / n) - log_share(breaches, n, a))
@@ -23,7 +24,8 @@ independence_ratio <- function(follow) {
   calm <- follow[, 1L] + follow[, 2L]
   after <- follow[, 3L] + follow[, 4L]
   all <- follow[, 2L] + follow[, 4L]
-  found <- 2 * (log_share(follow[, 2L], calm, follow[, 2L] / calm) + log_share(follow[, 4L], after, follow[, 4L] / after) -
+  found <- 2 * (log_share(follow[, 2L], calm, follow[, 2L] / calm) + log_share(follow[, 4L], after,
+                                                                               follow[, 4L] / after) -
                   log_share(all, calm + after, all / (calm + after)))
   # Without a breach that could be followed there is nothing to tell apart.
   ifelse(calm + after > 0, ifelse(after == 0 | calm == 0, 0, pmax(found, 0)), NA_real_)

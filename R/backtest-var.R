@@ -1,25 +1,28 @@
 #' Put value at risk to the test
 #'
-#' For each day the value at risk is taken from the returns before it only, and set against what happened. How often it was
-#' breached, whether breaches come in clusters, whether they were as bad as the expected shortfall says, and
+#' For each day the value at risk is taken from the returns before it only, and set against what happened. How often
+#' it was breached, whether breaches come in clusters, whether they were as bad as the expected shortfall says, and
 #' which method did best.
 #'
 #' With n days tested, x breaches and \eqn{a = 1 -}{a = 1 -} `level`:
-#' * `kupiec`: \eqn{2 \ln \frac{(x/n)^x (1-x/n)^{n-x}}{a^x (1-a)^{n-x}}}{2 ln[(x/n)^x (1 - x/n)^(n-x) / (a^x (1-a)^(n-x))]}, chi-squared with 1
-#'   degree of freedom. With few breaches that is not close: `exact_p` adds up the binomial chances of all numbers of breaches that are no likelier.
-#' * `independence`: the same kind of ratio for breaches being as frequent after a breach as after none (1
-#'   degree of freedom), and `coverage`, the sum of both (2).
-#' * `zone`: of the last `zone_days`, and how many runs of so many days were `green`, `yellow` or `red`. Yellow begins where so many breaches or fewer have a
-#'   chance of 95 %, red where it is 99.99 %: of 250 days at 99 %, from 5 and from 10.
-#' * `es_z`: \eqn{1 - \sum L_t / (n a\, ES_t)}{1 - sum(L_t / (n a ES_t))} over the breaches, L the loss: 0 is expected, below it losses
-#'   were worse or more frequent. `es_p` is the chance of as bad a sum if all is right and what lies beyond the value at risk is
-#'   exponential.
-#' * `score`: the mean of \eqn{(a - 1\{L_t > VaR_t\})(VaR_t - L_t)}{(a - [L_t > VaR_t]) (VaR_t - L_t)}, which is least for the true quantile;
-#'   `place` orders the methods by it.
+#' * `kupiec`: \eqn{2 \ln \frac{(x/n)^x (1-x/n)^{n-x}}{a^x (1-a)^{n-x}}}{2 ln[(x/n)^x (1 - x/n)^(n-x) / (a^x
+#'     (1-a)^(n-x))]}, chi-squared with 1 degree of freedom. With few breaches that is not close: `exact_p` adds up
+#'     the binomial chances of all numbers of breaches that are no likelier.
+#' * `independence`: the same kind of ratio for breaches being as frequent after a breach as after none (1 degree of
+#'     freedom), and `coverage`, the sum of both (2).
+#' * `zone`: of the last `zone_days`, and how many runs of so many days were `green`, `yellow` or `red`. Yellow
+#'     begins where so many breaches or fewer have a chance of 95 %, red where it is 99.99 %: of 250 days at 99 %,
+#'     from 5 and from 10.
+#' * `es_z`: \eqn{1 - \sum L_t / (n a\, ES_t)}{1 - sum(L_t / (n a ES_t))} over the breaches, L the loss: 0 is
+#'     expected, below it losses were worse or more frequent. `es_p` is the chance of as bad a sum if all is right
+#'     and what lies beyond the value at risk is exponential.
+#' * `score`: the mean of \eqn{(a - 1\{L_t > VaR_t\})(VaR_t - L_t)}{(a - [L_t > VaR_t]) (VaR_t - L_t)}, which is
+#'     least for the true quantile; `place` orders the methods by it.
 #'
 #' @section Refitting:
-#' What has parameters (`normal`, the families, GARCH, `hill`, `pareto`, methods of one's own) is fitted again every `refit` periods. What follows the returns without (ranks, exponential
-#' weights, the volatility of GARCH given its parameters) moves every day.
+#' What has parameters (`normal`, the families, GARCH, `hill`, `pareto`, methods of one's own) is fitted again every
+#' `refit` periods. What follows the returns without (ranks, exponential weights, the volatility of GARCH given its
+#' parameters) moves every day.
 #'
 #' @inheritParams measure_var
 #' @param method One or several methods of [measure_var()].
@@ -30,18 +33,21 @@
 #' @param zone_days The length of a run for the zones.
 #' @param x,object A result of `backtest_var()`.
 #' @param ... Not used.
-#' @return A table, a row for each security, level and method: `security`, `method`, `level`, `from`, `to`, `n` (days
-#'   tested), `expected`, `breaches`, `breach_rate`, `kupiec`, `kupiec_p`, `exact_p`, `independence`, `independence_p`, `coverage`,
-#'   `coverage_p`, `zone`, `recent` (breaches of the last `zone_days`), `green`, `yellow`, `red`, `es_z`, `es_p`, `score`, `place`.
+#' @return A table, a row for each security, level and method: `security`, `method`, `level`, `from`, `to`, `n`
+#'   (days tested), `expected`, `breaches`, `breach_rate`, `kupiec`, `kupiec_p`, `exact_p`, `independence`,
+#'   `independence_p`, `coverage`, `coverage_p`, `zone`, `recent` (breaches of the last `zone_days`), `green`,
+#'   `yellow`, `red`, `es_z`, `es_p`, `score`, `place`.
 #'
-#'   `backtest_series()`: a row for each day tested: `security`, `method`, `level`, `date`, `return`, `var`, `es`, `breach`;
-#'   `backtest_breaches()`: the breaches, with the `loss` and its `excess` over the value at risk; `backtest_zones()`: runs of
-#'   `zone_days` side by side, the last one ending on the last day: `from`, `to`, `breaches`, `zone`. `autoplot()` draws losses, lines and breaches.
+#'   `backtest_series()`: a row for each day tested: `security`, `method`, `level`, `date`, `return`, `var`, `es`,
+#'   `breach`; `backtest_breaches()`: the breaches, with the `loss` and its `excess` over the value at risk;
+#'   `backtest_zones()`: runs of `zone_days` side by side, the last one ending on the last day: `from`, `to`,
+#'   `breaches`, `zone`. `autoplot()` draws losses, lines and breaches.
 #' @section Errors: Those of [measure_var()]; `imbroglio_error_too_short` where no security has more returns than the window. Warning
-#'   `imbroglio_warning_few_observations` where fewer than one return of the window lies beyond the level.
-#' @references Kupiec (1995), Techniques for verifying the accuracy of risk measurement models, Journal of Derivatives 3.
-#'   Christoffersen (1998), Evaluating interval forecasts, International Economic Review 39. Basel Committee on Banking
-#'   Supervision (1996), Supervisory framework for the use of backtesting. Acerbi and Szekely (2014), Backtesting expected shortfall, Risk 27.
+#' `imbroglio_warning_few_observations` where fewer than one return of the window lies beyond the level.
+#' @references Kupiec (1995), Techniques for verifying the accuracy of risk measurement models, Journal of
+#'   Derivatives 3. Christoffersen (1998), Evaluating interval forecasts, International Economic Review 39. Basel
+#'   Committee on Banking Supervision (1996), Supervisory framework for the use of backtesting. Acerbi and Szekely
+#'   (2014), Backtesting expected shortfall, Risk 27.
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))[, "BAYALL"]
 #' test <- backtest_var(returns, method = c("historical", "normal", "ewma"))
@@ -49,7 +55,8 @@
 #' backtest_breaches(test)
 #' @export
 backtest_var <- function(returns, window = 250L, level = 0.99, method = "historical", expanding = FALSE, refit = 1L,
-                         rank = "nearest", decay = NULL, half_life = NULL, tail = 0.1, block = NULL, draws = 10000L, seed = 1L,
+                         rank = "nearest", decay = NULL, half_life = NULL, tail = 0.1, block = NULL,
+                         draws = 10000L, seed = 1L,
                          zone_days = 250L) {
   returns <- take_returns(returns)
   window <- check_whole(window, "window", least = 2L)
@@ -74,17 +81,20 @@ backtest_var <- function(returns, window = 250L, level = 0.99, method = "histori
     parts[[length(parts) + 1L]] <- tested_columns(returns, lines[[name]][[i]], name, ask$level[i], zone_days)
   }
   columns <- row_bound(parts)
-  order <- order(match(columns$security, colnames(returns$values)), match(columns$level, ask$level), match(columns$method, names(records)))
+  order <- order(match(columns$security, colnames(returns$values)), match(columns$level, ask$level),
+                 match(columns$method, names(records)))
   columns <- lapply(columns, `[`, order)
   columns$place <- as.integer(stats::ave(columns$score, columns$security, columns$level,
                                          FUN = function(s) rank(s, na.last = "keep", ties.method = "min")))
-  choices <- c(method = paste(names(records), collapse = ", "), if (empirical) c(rank = rank), window = sprintf("%s %s", if (expanding) "from" else "of", count(window)),
+  choices <- c(method = paste(names(records), collapse = ", "), if (empirical) c(rank = rank),
+               window = sprintf("%s %s", if (expanding) "from" else "of", count(window)),
                if (refit > 1L) c("fitted every" = refit), if (!is.null(ask$decay)) c(decay = format(ask$decay)),
                "zones of" = zone_days)
   result <- new_result(columns, "backtest",
                        returns_basis(returns, sample_of(returns$dates, returns$values), choices = choices,
                                      seed = if (any_chance(records, 1L)) ask$seed else NA_integer_), returns)
-  attr(result, "lines") <- lapply(lines, stats::setNames, format(ask$level))
+  attr(result, "lines") <- lines
+  attr(result, "levels") <- ask$level
   attr(result, "zone_days") <- zone_days
   result
 }
@@ -103,11 +113,13 @@ var_lines_of <- function(returns, records, window, expanding, refit, ask) {
     progress <- cli::cli_progress_bar(record$title, total = ncol(values), .envir = environment())
     for (j in seq_len(ncol(values))) {
       rows <- which(!is.na(values[, j]))
-      if (length(rows) > window) found[rows, j, , ] <- var_line_of(values[rows, j], record, window, expanding, refit, ask)
+      if (length(rows) > window) found[rows, j, , ] <- var_line_of(values[rows, j], record, window, expanding,
+                                                                   refit, ask)
       cli::cli_progress_update(id = progress)
     }
     cli::cli_progress_done(id = progress)
-    lapply(seq_along(ask$level), function(i) list(var = array(found[, , i, 1L], dim(values)), es = array(found[, , i, 2L], dim(values))))
+    lapply(seq_along(ask$level),
+           function(i) list(var = array(found[, , i, 1L], dim(values)), es = array(found[, , i, 2L], dim(values))))
   })
 }
 
@@ -137,13 +149,17 @@ tested_columns <- function(returns, line, method, level, zone_days) {
   k <- length(n)
   last <- ifelse(n >= zone_days, found$recent, NA_integer_)
   limits <- zone_limits(zone_days, a)
-  list(security = colnames(returns$values), method = rep(method, k), level = rep(level, k), from = returns$dates[span$first],
-       to = returns$dates[span$last], n = n, expected = n * a, breaches = x, breach_rate = ifelse(n > 0L, x / n, NA_real_), kupiec = kupiec,
+  list(security = colnames(returns$values), method = rep(method, k), level = rep(level, k),
+       from = returns$dates[span$first],
+       to = returns$dates[span$last], n = n, expected = n * a, breaches = x,
+       breach_rate = ifelse(n > 0L, x / n, NA_real_), kupiec = kupiec,
        kupiec_p = by_chi_squared(kupiec, 1), exact_p = exact_p(x, n, a), independence = independence,
        independence_p = by_chi_squared(independence, 1), coverage = kupiec + independence,
-       coverage_p = by_chi_squared(kupiec + independence, 2), zone = zone_names[1L + (last >= limits[1L]) + (last >= limits[2L])],
+       coverage_p = by_chi_squared(kupiec + independence, 2),
+       zone = zone_names[1L + (last >= limits[1L]) + (last >= limits[2L])],
        recent = last, green = found$zones[, 1L], yellow = found$zones[, 2L], red = found$zones[, 3L],
-       es_z = ifelse(n > 0L, 1 - found$expected_losses / (n * a), NA_real_), es_p = shortfall_p(found$expected_losses, n, a, found$var_to_es),
+       es_z = ifelse(n > 0L, 1 - found$expected_losses / (n * a), NA_real_),
+       es_p = shortfall_p(found$expected_losses, n, a, found$var_to_es),
        score = found$score)
 }
 
@@ -156,13 +172,14 @@ backtest_days <- function(x) {
   source <- attr(x, "source")
   table <- as.data.frame(x)[c("security", "method", "level")]
   row_bound(lapply(seq_len(nrow(table)), function(i) {
-    line <- attr(x, "lines")[[table$method[i]]][[format(table$level[i])]]
+    line <- attr(x, "lines")[[table$method[i]]][[match(table$level[i], attr(x, "levels"))]]
     j <- match(table$security[i], colnames(source$values))
     r <- source$values[, j]
     rows <- which(!is.na(line$var[, j]) & !is.na(r))
     m <- length(rows)
     var <- line$var[rows, j]
-    list(security = rep(table$security[i], m), method = rep(table$method[i], m), level = rep(table$level[i], m), date = source$dates[rows],
+    list(security = rep(table$security[i], m), method = rep(table$method[i], m), level = rep(table$level[i], m),
+         date = source$dates[rows],
          return = r[rows], var = var, es = line$es[rows, j], breach = as_loss(r[rows], source$kind == "log") > var)
   }))
 }
@@ -181,7 +198,8 @@ breach_rows <- function(x) {
   days <- backtest_days(x)
   days <- lapply(days, `[`, days$breach)
   loss <- as_loss(days$return, attr(x, "source")$kind == "log")
-  c(days[c("security", "method", "level", "date", "return")], list(loss = loss, var = days$var, excess = loss - days$var, es = days$es))
+  c(days[c("security", "method", "level", "date", "return")],
+    list(loss = loss, var = days$var, excess = loss - days$var, es = days$es))
 }
 
 #' @rdname backtest_var

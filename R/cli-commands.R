@@ -93,7 +93,8 @@ commands <- function() {
       says = "value at risk by many methods; of a book: drawn, or split by holding",
       takes = "FILE",
       options = c(choose, "every", "kind", "level", "horizon", "horizon-by", "method", "rank", "value", "decay",
-                  "half-life", "tail", "block", "draws", "seed", "confidence", "thresholds", "draw", "paths", "split", "view",
+                  "half-life", "tail", "block", "draws", "seed", "confidence", "thresholds", "draw", "paths",
+                  "split", "view",
                   book, hand_on),
       example = c("imbroglio var bay.csv --security BAYALL --level 0.95,0.99 --value 1000000",
                   "imbroglio var bay.csv --security BAYALL --method historical,normal,student,garch,hill,pareto --figure methods.png",
@@ -106,7 +107,8 @@ commands <- function() {
     backtest = list(
       says = "value at risk put to the test, day by day",
       takes = "FILE",
-      options = c(choose, "every", "kind", "window", "level", "method", "expanding", "refit", "rank", "decay", "half-life", "tail", "block",
+      options = c(choose, "every", "kind", "window", "level", "method", "expanding", "refit", "rank", "decay",
+                  "half-life", "tail", "block",
                   "draws", "seed", "zone-days", "breaches", "zones", "series", book, hand_on),
       example = c("imbroglio backtest bay.csv --security BAYALL --method historical,normal,ewma --figure backtest.png",
                   "imbroglio backtest bay.csv --security BAYALL --window 500 --expanding --method garch --refit 20 --breaches"),
@@ -207,19 +209,23 @@ run_var <- function(files, options) {
   common <- c("value", "level", "horizon", "rank", "block", "draws", "seed")
   if (isTRUE(options$draw) || isTRUE(options$split) || !is.null(options$paths)) {
     if (is.null(options$weights) && is.null(options$shares)) {
-      fail("argument", "--draw, --paths and --split are of a book.", remedy = "Give --weights A=0.6,B=0.4 or --shares A=100,B=50.")
+      fail("argument", "--draw, --paths and --split are of a book.",
+           remedy = "Give --weights A=0.6,B=0.4 or --shares A=100,B=50.")
     }
     held <- given(of_book)
     options[setdiff(of_book, "normalise")] <- list(NULL)
     # The book is as it is today.
     returns <- chosen_returns(chosen_prices(files, options, "var"), options)
     if (isTRUE(options$split)) {
-      return(hand_over_measured(do.call(split_var, c(list(returns), held, given(common, "method", "decay", "half_life", "tail"))), options))
+      return(hand_over_measured(do.call(split_var,
+                                        c(list(returns), held,
+                                          given(common, "method", "decay", "half_life", "tail"))), options))
     }
     method <- options$method %||% "bootstrap"
     blocks <- c(bootstrap = "none", "block-bootstrap" = "fixed", "stationary-bootstrap" = "stationary")
     check_choice(method, "method", names(blocks))
-    drawn <- do.call(bootstrap_book, c(list(returns), held, given(common, "confidence"), list(blocks = unname(blocks[method]))))
+    drawn <- do.call(bootstrap_book,
+                     c(list(returns), held, given(common, "confidence"), list(blocks = unname(blocks[method]))))
     if (is.null(options$paths)) return(hand_over_measured(drawn, options, extra = book_text(drawn)))
     listed <- drawn_paths(drawn, seq_len(options$paths))
     result <- new_result(as.list(listed), "paths", basis(drawn), attr(drawn, "source"))
@@ -243,21 +249,26 @@ run_var <- function(files, options) {
 book_text <- function(drawn) {
   at <- as.list(stats::quantile(drawn))
   together <- if (length(basis(drawn)$observations) && length(attr(drawn, "drawn")$book$security) > 1L) drawn_correlation(drawn)
-  percentiles <- sprintf("%s %%: %s", format(100 * at$prob, trim = TRUE), if (is.null(drawn[["var_value"]])) percent(at$return) else money(at$value))
+  percentiles <- sprintf("%s %%: %s", format(100 * at$prob, trim = TRUE),
+                         if (is.null(drawn[["var_value"]])) percent(at$return) else money(at$value))
   c(folded(paste0("Percentiles of the final value: ", paste(percentiles, collapse = "; "), ".")),
-    if (!is.null(together)) c("", "Correlation of the holdings, in the history and in the drawn days:", text_table(as.data.frame(together))), "")
+    if (!is.null(together)) c("", "Correlation of the holdings, in the history and in the drawn days:",
+                              text_table(as.data.frame(together))), "")
 }
 
 run_backtest <- function(files, options) {
   returns <- chosen_returns(chosen_prices(files, options, "backtest"), options)
-  own <- c("window", "level", "method", "expanding", "refit", "rank", "decay", "half_life", "tail", "block", "draws", "seed", "zone_days")
+  own <- c("window", "level", "method", "expanding", "refit", "rank", "decay", "half_life", "tail", "block",
+           "draws", "seed", "zone_days")
   tested <- do.call(backtest_var, c(list(returns), options[intersect(own, names(options))]))
   listing <- c(breaches = "backtest_breaches", zones = "backtest_zones", series = "backtest_series")
   asked <- names(listing)[vapply(names(listing), function(name) isTRUE(options[[name]]), NA)]
   if (!length(asked)) return(hand_over_measured(tested, options))
   if (length(asked) > 1L) fail("argument", sprintf("%s are listed one at a time.", some(paste0("--", asked))))
-  listed <- switch(asked, breaches = backtest_breaches(tested), zones = backtest_zones(tested), series = backtest_series(tested))
-  hand_over_measured(new_result(as.list(listed), paste0("backtest_", asked), basis(tested), attr(tested, "source")), options, tested)
+  listed <- switch(asked, breaches = backtest_breaches(tested), zones = backtest_zones(tested),
+                   series = backtest_series(tested))
+  hand_over_measured(new_result(as.list(listed), paste0("backtest_", asked), basis(tested),
+                                attr(tested, "source")), options, tested)
 }
 
 run_beta <- function(files, options) {
@@ -301,7 +312,8 @@ measure_text <- function(result, extra = NULL) {
   # What each holding returned, what each level comes to.
   kind <- if (crossed || name == "paths") "fractions" else basis(result)$kind
   c(paste0(title_of(result), ".", if (!is.null(measure)) paste0(" ", measure$asks)), "",
-    text_table(table, kind), if (hidden) sprintf("and %s before. --out FILE.csv writes all.", count(hidden, "row")), "",
+    text_table(table, kind),
+    if (hidden) sprintf("and %s before. --out FILE.csv writes all.", count(hidden, "row")), "",
     folded(ends), if (length(ends)) "", extra,
     folded(paste("Basis:", format(basis(result)))))
 }

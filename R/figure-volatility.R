@@ -17,6 +17,11 @@
 #' * Fitted distributions: of one security a panel for each family, by `view`: the `"distribution"` functions with the
 #'   largest distance marked, the `"density"` over the histogram, the `"quantiles"` with a band by simulation, or the
 #'   lower `"tail"` of all on a log scale; of several securities which families are rejected.
+#' * Value at risk: of one security, by `view`, its returns with each of the `"methods"` below them on the same axis
+#'   (value at risk, interval and expected shortfall), or the `"horizons"`, a line for each level; of several
+#'   `"securities"` the numbers, in order. The tail: by its size, the choice `tail` marked. A drawn book: its
+#'   values, with percentiles and losses. A split: the parts of each holding. A backtest: of one `security` the
+#'   returns, the lines and the breaches, with the runs and their zones; of several how often each was breached.
 #' * Drawdown: wealth with its running high, the depth below it, and the deepest falls shaded and numbered.
 #' * Anything else of the whole sample: of one security the series that the number comes from, of several the numbers, in order.
 #'
@@ -27,7 +32,9 @@
 #' @param per_year Periods a year, see [measure_volatility()].
 #' @param by_window Whether to draw today's volatility in its own history.
 #' @param worst How many of the deepest falls to shade.
-#' @param view,family Of fitted distributions: what to draw, and of which families (all).
+#' @param view,family What to draw: of fitted distributions, and of which families (all); of value at risk.
+#' @param tail The size of the tail to mark, a share of the returns or how many.
+#' @param security Of a backtest: which security to draw.
 #' @param ... For methods; of `plot()`, arguments for `autoplot()`.
 #' @return A ggplot.
 #' @examplesIf requireNamespace("ggplot2", quietly = TRUE) && requireNamespace("scales", quietly = TRUE)

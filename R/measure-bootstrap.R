@@ -30,7 +30,8 @@ of_draws <- function(r, how, ask) {
     errors_by_days(r, found$var[i], found$es[i], 1 - ask$level[i], how)
   }, c(0, 0))
   z <- stats::qnorm((1 + ask$confidence) / 2)
-  by <- function(side) ifelse(found$var > 0, found$var * exp(side * z * errors[1L, ] / found$var), found$var + side * z * errors[1L, ])
+  by <- function(side) ifelse(found$var > 0, found$var * exp(side * z * errors[1L, ] / found$var),
+                              found$var + side * z * errors[1L, ])
   list(n = rep(how$days, length(ask$level)), var = found$var, es = found$es, var_error = errors[1L, ],
        es_error = errors[2L, ], var_low = by(-1), var_high = by(1), draw_error = found$var_error)
 }
@@ -81,10 +82,11 @@ block_begins <- function(days, how) {
 #' holdings, so that they move together as they did.
 #'
 #' @section How it is computed:
-#' \eqn{V = c + \sum_i w_i \prod_{t \le h} (1 + r_{i, d_t})}{V = c + sum_i(w_i prod_(t <= h)(1 + r_i on day d_t))}, with \eqn{d_1, \ldots, d_h}{d_1 to d_h} drawn days,
-#' all as likely. `blocks = "fixed"` draws runs of `block` days that follow each other, `"stationary"` runs of random
-#' length with that mean (Politis and Romano 1994); after the last day of the history comes the first. Value at risk is the
-#' loss at the level by the convention of rank, see [measure_var()].
+#' \eqn{V = c + \sum_i w_i \prod_{t \le h} (1 + r_{i, d_t})}{V = c + sum_i(w_i prod_(t <= h)(1 + r_i on day d_t))},
+#' with \eqn{d_1, \ldots, d_h}{d_1 to d_h} drawn days, all as likely. `blocks = "fixed"` draws runs of `block` days
+#' that follow each other, `"stationary"` runs of random length with that mean (Politis and Romano 1994); after the
+#' last day of the history comes the first. Value at risk is the loss at the level by the convention of rank, see
+#' [measure_var()].
 #'
 #' Each path has random numbers of its own, by the seed and its number: it is the same on any number of threads, and
 #' can be drawn again by itself, which is how `drawn_paths()` lists it. The memory does not depend on the days.
@@ -109,17 +111,18 @@ block_begins <- function(days, how) {
 #' @param paths Which paths: numbers from 1 to `draws`.
 #' @param probs Probabilities.
 #' @param ... Not used.
-#' @return A table, a row for each level, with the columns of [measure_var()] and `draws`. `quantile()` of it gives percentiles of the
-#'   final `value` and of the `return` (the median's and so on); `generics::glance()` the mean and the standard deviation of the
-#'   final value, and what they should be (`mean_exact`, `sd_exact`, known where there are no blocks);
-#'   `drawn_paths()` the days of some paths (`path`, `step`, the `date` drawn, the `return` of the book on that step, its `value`
-#'   after it, and the return of each holding on that date); `drawn_correlation()`
-#'   the correlation of each two holdings in the drawn days (`drawn`) beside that of the `history`, and
-#'   `drawn_error`, the standard error that the draws alone give it. `autoplot()` shows the distribution.
+#' @return A table, a row for each level, with the columns of [measure_var()] and `draws`. `quantile()` of it gives
+#'   percentiles of the final `value` and of the `return` (the median's and so on); `generics::glance()` the mean
+#'   and the standard deviation of the final value, and what they should be (`mean_exact`, `sd_exact`, known where
+#'   there are no blocks); `drawn_paths()` the days of some paths (`path`, `step`, the `date` drawn, the `return` of
+#'   the book on that step, its `value` after it, and the return of each holding on that date);
+#'   `drawn_correlation()` the correlation of each two holdings in the drawn days (`drawn`) beside that of the
+#'   `history`, and `drawn_error`, the standard error that the draws alone give it. `autoplot()` shows the
+#'   distribution.
 #' @section Errors: Those of [as_portfolio()] on holdings; `imbroglio_error_argument` for a horizon, level, seed or number of draws that cannot be.
 #' @references Efron (1979), Bootstrap methods, Annals of Statistics 7. Politis and Romano (1994), The stationary
-#'   bootstrap, Journal of the American Statistical Association 89. Efron (2014), Estimation and accuracy after model
-#'   selection, the same journal 109.
+#'   bootstrap, Journal of the American Statistical Association 89. Efron (2014), Estimation and accuracy after
+#'   model selection, the same journal 109.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' book <- bootstrap_book(prices, shares = c(OSSELL = 2000, TARROW = 500, BAYBOND = 1000), draws = 5000)
@@ -139,8 +142,10 @@ bootstrap_book <- function(returns, weights = NULL, shares = NULL, value = NULL,
   drawn <- core_draw_book(1 + book$r, book$weights, book$cash, how$horizon, how$draws, how$code, how$length, how$seed)
   found <- of_draws(drawn$value - 1, how, ask)
   m <- length(ask$level)
-  columns <- c(list(security = rep(name, m), from = rep(book$dates[1L], m), to = rep(book$dates[length(book$dates)], m),
-                    n = rep(how$days, m), level = ask$level, horizon = rep(horizon, m), var = found$var, es = found$es),
+  columns <- c(list(security = rep(name, m), from = rep(book$dates[1L], m),
+                    to = rep(book$dates[length(book$dates)], m),
+                    n = rep(how$days, m), level = ask$level, horizon = rep(horizon, m), var = found$var,
+                    es = found$es),
                if (!is.null(book$value)) list(var_value = found$var * book$value, es_value = found$es * book$value),
                list(method = rep(if (blocks == "none") "bootstrap" else paste0(if (blocks == "fixed") "block" else blocks, "-bootstrap"), m),
                     draws = rep(how$draws, m), rank = rep(rank, m)),
@@ -148,7 +153,8 @@ bootstrap_book <- function(returns, weights = NULL, shares = NULL, value = NULL,
   warn_few(columns, var_methods()[columns$method[1L]])
   result <- new_result(columns, "bootstrap",
                        book_basis(book, c(holdings = holdings_text(book), horizon = horizon, draws = count(how$draws),
-                                          if (blocks != "none") c(blocks = paste(blocks, format(how$length))), rank = rank),
+                                          if (blocks != "none") c(blocks = paste(blocks, format(how$length))),
+                                          rank = rank),
                                   seed = how$seed), book$returns)
   attr(result, "drawn") <- c(drawn, list(book = book, how = how))
   result
@@ -161,7 +167,8 @@ book_today <- function(returns, weights, shares, value, cash, normalise, name) {
   if (is.null(returns$prices) && !is.null(shares)) {
     fail("argument", "Numbers of shares need prices; these are given returns.")
   }
-  held <- holdings_of(weights %||% shares, if (is.null(shares)) "weight" else "shares", colnames(returns$values), cash)
+  held <- holdings_of(weights %||% shares, if (is.null(shares)) "weight" else "shares", colnames(returns$values),
+                      cash)
   if (!is.null(shares)) {
     close <- returns$prices$close[, held$security, drop = FALSE]
     worth <- held$amount * close[cbind(core_span(close)$last, seq_along(held$security))]
@@ -234,10 +241,12 @@ glance.imbroglio_bootstrap <- function(x, ...) {
 #' @export
 drawn_paths <- function(x, paths = 1:5) {
   drawn <- attr(x, "drawn")
-  if (is.null(drawn)) fail("argument", "Paths are listed of a result of bootstrap_book().", where = sprintf("This is %s.", shown(x)))
+  if (is.null(drawn)) fail("argument", "Paths are listed of a result of bootstrap_book().",
+                           where = sprintf("This is %s.", shown(x)))
   paths <- check_whole(paths, "paths", several = TRUE)
   if (any(paths > drawn$how$draws)) {
-    fail("argument", sprintf("There are %s.", count(drawn$how$draws, "path")), where = sprintf("Asked for %s.", some(paths)))
+    fail("argument", sprintf("There are %s.", count(drawn$how$draws, "path")),
+         where = sprintf("Asked for %s.", some(paths)))
   }
   book <- drawn$book
   h <- drawn$how$horizon
@@ -256,7 +265,8 @@ drawn_paths <- function(x, paths = 1:5) {
 #' @export
 drawn_correlation <- function(x) {
   drawn <- attr(x, "drawn")
-  if (is.null(drawn)) fail("argument", "This is asked of a result of bootstrap_book().", where = sprintf("This is %s.", shown(x)))
+  if (is.null(drawn)) fail("argument", "This is asked of a result of bootstrap_book().",
+                           where = sprintf("This is %s.", shown(x)))
   book <- drawn$book
   if (length(book$security) < 2L) fail("argument", "A book of one holding has no correlation.")
   pairs <- which(upper.tri(diag(length(book$security))), arr.ind = TRUE)

@@ -1,22 +1,25 @@
 #' Split the value at risk of a book among its holdings
 #'
-#' What each holding of a book, as it is held today, adds to its value at risk and expected shortfall. The components add up to the
-#' whole exactly.
+#' What each holding of a book, as it is held today, adds to its value at risk and expected shortfall. The
+#' components add up to the whole exactly.
 #'
 #' The book's value at risk grows in proportion with its holdings, so that by Euler's theorem it is the sum of
-#' \deqn{w_i \frac{\partial VaR}{\partial w_i}}{w_i dVaR / dw_i}
-#' over the holdings: the component of each. The marginal value at risk is \eqn{\partial VaR / \partial w_i}{dVaR / dw_i}: of one more
-#' unit of weight. The incremental one is the book's value at risk less that of the book without the holding (its share put
-#' into cash), measured afresh. `saved` is what diversification saves: the value at risk of the holding alone less its
+#' \deqn{w_i \frac{\partial VaR}{\partial w_i}}{w_i dVaR / dw_i} over the holdings: the component of each. The
+#' marginal value at risk is \eqn{\partial VaR / \partial w_i}{dVaR / dw_i}: of one more unit of weight. The
+#' incremental one is the book's value at risk less that of the book without the holding (its share put into cash),
+#' measured afresh. `saved` is what diversification saves: the value at risk of the holding alone less its
 #' component; of the book, the sum of those alone less the whole.
 #'
 #' How the slope is found stands in `split_by`:
 #' * `observation`: the book's return at the rank is the sum of what its holdings returned that day (`historical`,
-#'   `age-weighted`); of the shortfall, the mean of such days. One day is a noisy witness: look at the expected shortfall too.
-#' * `derivative`: of the formula (`normal`, `normal-relative`, `ewma`, `cornish-fisher`, `hill`, `volatility-scaled`).
-#' * `paths`: the mean of the holdings' losses on the drawn paths about the rank, within one standard deviation of it (the bootstraps).
-#' * `regression`: of each holding on the book, \eqn{-\bar r_i h + \beta_i (VaR + \bar R h)}{-mean(r_i) h + beta_i (VaR + mean(R) h)}, which
-#'   is exact where returns have an elliptical distribution (all other methods).
+#'     `age-weighted`); of the shortfall, the mean of such days. One day is a noisy witness: look at the expected
+#'     shortfall too.
+#' * `derivative`: of the formula (`normal`, `normal-relative`, `ewma`, `cornish-fisher`, `hill`,
+#'     `volatility-scaled`).
+#' * `paths`: the mean of the holdings' losses on the drawn paths about the rank, within one standard deviation of
+#'     it (the bootstraps).
+#' * `regression`: of each holding on the book, \eqn{-\bar r_i h + \beta_i (VaR + \bar R h)}{-mean(r_i) h + beta_i
+#'     (VaR + mean(R) h)}, which is exact where returns have an elliptical distribution (all other methods).
 #'
 #' Everything is of simple returns, on the days that all holdings have; across holdings only these add.
 #'
@@ -25,30 +28,35 @@
 #' @param level Confidence levels.
 #' @param horizon Periods, one whole number. Each method goes its own way to it.
 #' @param rank A convention of rank.
-#' @return A table, for each method and level a row for each holding and one for the book (last): `security`, `weight`, `level`,
-#'   `horizon`, `method`, `split_by`, `var_alone` (of the book: the sum), `component` (of the book: its value at risk), `share` of
-#'   the whole, `marginal`, `incremental`, `saved`, `es_component` (of the book: its expected shortfall), and with a value
-#'   `component_value` and `es_component_value` in money. `autoplot()` draws it.
+#' @return A table, for each method and level a row for each holding and one for the book (last): `security`,
+#'   `weight`, `level`, `horizon`, `method`, `split_by`, `var_alone` (of the book: the sum), `component` (of the
+#'   book: its value at risk), `share` of the whole, `marginal`, `incremental`, `saved`, `es_component` (of the
+#'   book: its expected shortfall), and with a value `component_value` and `es_component_value` in money.
+#'   `autoplot()` draws it.
 #' @section Errors: Those of [as_portfolio()] on holdings and of [measure_var()].
-#' @references Tasche (1999), Risk contributions and performance measurement. Euler's theorem on homogeneous functions.
+#' @references Tasche (1999), Risk contributions and performance measurement. Euler's theorem on homogeneous
+#'   functions.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' split_var(prices, weights = c(OSSELL = 0.5, TARROW = 0.3, BAYBOND = 0.2), method = c("historical", "normal"))
 #' @export
-split_var <- function(returns, weights = NULL, shares = NULL, value = NULL, cash = NULL, normalise = FALSE, level = 0.99,
-                      horizon = 1L, method = "historical", rank = "nearest", decay = NULL, half_life = NULL, tail = 0.1,
+split_var <- function(returns, weights = NULL, shares = NULL, value = NULL, cash = NULL, normalise = FALSE,
+                      level = 0.99,
+                      horizon = 1L, method = "historical", rank = "nearest", decay = NULL, half_life = NULL,
+                      tail = 0.1,
                       block = NULL, draws = 100000L, seed = 1L, name = "BOOK") {
   book <- book_today(returns, weights, shares, value, cash, normalise, name)
   horizon <- check_whole(horizon, "horizon")
   records <- check_methods(method)
   ask <- asked(book$returns, level, decay, half_life, tail, block, draws, seed, rank = rank)
-  ask$log <- FALSE
+  ask$log <- ask$errors <- FALSE
   ask$h <- horizon
   ask$scale <- sqrt(horizon)
   parts <- list()
   for (method in names(records)) {
     ask$by <- records[[method]]$ways[1L]
-    for (level in ask$level) parts[[length(parts) + 1L]] <- split_by_method(book, records[[method]], method, replace(ask, "level", level))
+    for (level in ask$level) parts[[length(parts) + 1L]] <- split_by_method(book, records[[method]], method,
+                                                                            replace(ask, "level", level))
   }
   columns <- row_bound(parts)
   if (!is.null(book$value)) {
@@ -72,7 +80,8 @@ split_by_method <- function(book, record, method, ask) {
   } else {
     how <- drawing(nrow(X), ask$h, record$blocks, ask)
     drawn <- lapply(seq_len(ncol(held)), function(j) {
-      core_draw_book(1 + X, held[, j], 0, how$horizon, how$draws, how$code, how$length, how$seed)$value - sum(held[, j])
+      core_draw_book(1 + X, held[, j], 0, how$horizon, how$draws, how$code, how$length,
+                     how$seed)$value - sum(held[, j])
     })
     found <- lapply(columns_of_rows(lapply(drawn, function(r) {
       tail <- core_historical_tail(matrix(r), ask$level, rank_code(ask$rank), FALSE, 1)
@@ -91,7 +100,8 @@ split_by_method <- function(book, record, method, ask) {
        var_alone = with_book(alone, sum(alone)), component = with_book(component, whole[1L]),
        share = with_book(component / whole[1L], 1), marginal = with_book(slopes$var, NA),
        incremental = with_book(whole[1L] - found$var[1L + seq_len(k)], whole[1L]),
-       saved = with_book(alone - component, sum(alone) - whole[1L]), es_component = with_book(w * slopes$es, whole[2L]))
+       saved = with_book(alone - component, sum(alone) - whole[1L]),
+       es_component = with_book(w * slopes$es, whole[2L]))
 }
 
 # How value at risk and expected shortfall grow with the weight of each holding.
@@ -121,7 +131,8 @@ book_slopes <- function(book, method, whole, found, ask) {
         c(mean(product), stats::filter((1 - decay) * product, decay, "recursive", init = mean(product))) / s
       })
       before <- s[-(n + 1L)]
-      moved <- X * s[n + 1L] / before + (R / before) * (rep(grown[n + 1L, ], each = n) - grown[-(n + 1L), ] * s[n + 1L] / before)
+      moved <- X * s[n + 1L] / before + (R / before) * (rep(grown[n + 1L, ], each = n) - grown[-(n + 1L),
+                                                                                               ] * s[n + 1L] / before)
       list(var = -as.vector(days$at %*% moved) * ask$scale, es = -as.vector(days$beyond %*% moved) * ask$scale,
            by = "derivative")
     },
@@ -137,8 +148,8 @@ book_slopes <- function(book, method, whole, found, ask) {
     hill = {
       k <- tail_size(n, ask$tail)
       order <- order(R)
-      # The threshold is one day; its neighbours, within a standard deviation of its rank, tell more of what makes a loss of
-      # that size. Each day's parts add up to 1.
+      # The threshold is one day; its neighbours, within a standard deviation of its rank, tell more of what makes a
+      # loss of that size. Each day's parts add up to 1.
       reach <- ceiling(sqrt(k * (1 - k / n)))
       near <- order[max(1, k + 1 - reach):min(n, k + 1 + reach)]
       parts <- function(days) colMeans(X[days, , drop = FALSE] / R[days])

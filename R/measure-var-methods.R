@@ -1,11 +1,11 @@
 # The methods of value at risk, each a record: what it is called, its formula and source, the `ways` it has to a
 # horizon (the first is its own), whether it is `empirical` (knows only what was observed, and takes a rank), whether
-# it is `still` between fits, whether `chance` is in it (always, or where it looks ahead), and functions of what is asked:
-#   whole(values, ask): a row for each security and level, levels fastest: n, var, es, their errors, an interval;
-#   fit(x, ask): what is estimated from one security's returns (none missing);
-#   tail(fit, x, a, ask): value at risk and expected shortfall of the next period at each a, a row each, from what was
-#     fitted and the returns up to now;
-#   rolling(values, window, least, ask): where there is a fast way, var and es of each row from the returns before it.
+# it is `still` between fits, whether `chance` is in it (always, or where it looks ahead), and functions of what is
+# asked:   whole(values, ask): a row for each security and level, levels fastest: n, var, es, their errors, an
+# interval;   fit(x, ask): what is estimated from one security's returns (none missing);   tail(fit, x, a, ask): value
+# at risk and expected shortfall of the next period at each a, a row each, from what was     fitted and the returns up
+# to now;   rolling(values, window, least, ask): where there is a fast way, var and es of each row from the returns
+# before it (window     0: from all of them).
 var_methods <- function() {
   families <- setdiff(names(fit_families()), names(own_var_methods))
   c(own_var_methods, lapply(stats::setNames(nm = families), family_method), as.list(registered_var_methods))
@@ -13,13 +13,14 @@ var_methods <- function() {
 
 registered_var_methods <- new.env(parent = emptyenv())
 
-# Runs one(x, ask) for each column; x has no missing values, ask$rows says where they stand. It gives columns with a row for each level, or NULL
-# where there is nothing to tell.
+# Runs one(x, ask) for each column; x has no missing values, ask$rows says where they stand. It gives columns with a
+# row for each level, or NULL where there is nothing to tell.
 by_security <- function(values, ask, one) {
   parts <- lapply(seq_len(ncol(values)), function(j) {
     ask$rows <- which(!is.na(values[, j]))
     x <- values[ask$rows, j]
-    (if (length(x)) one(x, ask)) %||% list(n = rep(length(x), length(ask$level)), var = rep(NA_real_, length(ask$level)))
+    (if (length(x)) one(x, ask)) %||% list(n = rep(length(x), length(ask$level)),
+                                           var = rep(NA_real_, length(ask$level)))
   })
   as.list(data.table::rbindlist(parts, fill = TRUE))
 }
@@ -28,7 +29,8 @@ by_security <- function(values, ask, one) {
 # scenarios(fit, x, ask); `fit` is what that needs.
 sample_method <- function(title, formula, source, fit = function(x, ask) list(), scenarios) {
   list(
-    title = title, formula = formula, source = source, ways = c("sqrt", "overlapping"), empirical = TRUE, still = FALSE,
+    title = title, formula = formula, source = source, ways = c("sqrt", "overlapping"), empirical = TRUE,
+    still = FALSE,
     whole = function(values, ask) {
       by_security(values, ask, function(x, ask) {
         fitted <- fit(x, ask)
@@ -68,7 +70,7 @@ smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"
         found <- fit(x, ask)
         if (is.null(found)) return(NULL)
         at <- now(found, x)
-        spread <- covariance(found, x, at)
+        spread <- if (ask$errors) covariance(found, x, at)
         z <- stats::qnorm((1 + ask$confidence) / 2) * c(-1, 1)
         columns_of_rows(lapply(1 - ask$level, function(a) {
           tail <- tail_at(at, a, ask)
@@ -105,20 +107,21 @@ by_delta <- function(at, covariance, f) {
 named_square <- function(m, names) `dimnames<-`(m, list(names, names))
 
 # The inverse of the sum of squares of the scores, which are by differences of each return's log-likelihood.
-covariance_by_scores <- function(at, log_terms) {
-  scores <- vapply(names(at), function(name) {
-    step <- 1e-5 * max(abs(at[[name]]), 1e-3 * max(abs(unlist(at))))
+covariance_by_scores <- function(at, log_terms, along = names(at)) {
+  scores <- vapply(along, function(name) {
+    step <- 1e-5 * max(abs(at[[name]]), 1e-6)
     (log_terms(replace(at, name, at[[name]] + step)) - log_terms(replace(at, name, at[[name]] - step))) / (2 * step)
   }, log_terms(at))
   found <- tryCatch(solve(crossprod(scores), tol = 1e-25), error = function(e) NULL)
-  if (!is.null(found)) named_square(found, names(at))
+  if (!is.null(found)) named_square(found, along)
 }
 
 # Mean, deviation, skewness and excess kurtosis, as measure_return() has them, and their covariance by the spread of
 # what each return does to them.
 moments_fit <- function(x, ask = NULL) {
   found <- core_moments(matrix(x), FALSE)
-  if (!(found$deviation > 0)) return(if (length(x) > 1L) list(mean = found$mean, sd = 0, skewness = 0, kurtosis = 0))
+  if (!isTRUE(found$deviation > 0)) return(if (length(x) > 1L) list(mean = found$mean, sd = 0, skewness = 0,
+                                                                    kurtosis = 0))
   list(mean = found$mean, sd = found$deviation, skewness = found$skewness, kurtosis = found$kurtosis)
 }
 
@@ -155,6 +158,7 @@ normal_method <- function(title, formula, relative) {
     }
   )
   method$rolling <- function(values, window, least, ask) {
+    if (!window) window <- nrow(values)
     sd <- core_rolling_deviation(values, window, least)
     mean <- if (relative) 0 else core_rolling_mean(values, window, least)
     tail_of_paths(if (relative) 0 else core_before(mean, values), core_before(sd, values), ask)
@@ -234,12 +238,13 @@ garch_method <- function(title, formula, source, student) {
         nu <- fit[["nu"]]
         stats::dt(e * sqrt(nu / (nu - 2)), nu, log = TRUE) + 0.5 * log(nu / (nu - 2)) - 0.5 * log(h)
       }
-      covariance <- covariance_by_scores(fit, log_terms)
+      # So many degrees of freedom are as good as normal, and no return says how many.
+      covariance <- covariance_by_scores(fit, log_terms, setdiff(names(fit), if (student && fit$nu > 100) "nu"))
       if (is.null(covariance)) return(NULL)
       now <- function(fit) {
         c(fit$mean, garch_variances(fit, x)[length(x) + 1L], fit$omega, fit$alpha + fit$beta, if (student) fit$nu)
       }
-      slope <- vapply(names(fit), function(name) {
+      slope <- vapply(rownames(covariance), function(name) {
         step <- 1e-4 * sqrt(covariance[name, name])
         (now(replace(fit, name, fit[[name]] + step)) - now(replace(fit, name, fit[[name]] - step))) / (2 * step)
       }, now(fit))
@@ -288,7 +293,8 @@ family_method <- function(name) {
     doubt = function(x, ask) {
       if (ask$h == 1) return(NULL)
       fit <- record$fit(matrix(x), "likelihood")
-      variance <- record$moments(as.list(stats::setNames(fit$estimate[1L, seq_along(record$parameters)], record$parameters)))[["variance"]]
+      variance <- record$moments(as.list(stats::setNames(fit$estimate[1L, seq_along(record$parameters)],
+                                                         record$parameters)))[["variance"]]
       if (is.na(variance) || is.infinite(variance)) "has no finite variance there, so the root of time is no rule for it"
     }
   )
@@ -323,7 +329,8 @@ tail_method <- function(title, formula, source, tail_of, quantile_at, covariance
 # Paths of drawn days; the securities are drawn each by itself, from the same stream.
 draw_method <- function(title, formula, source, blocks) {
   list(
-    title = title, formula = formula, source = source, ways = "paths", empirical = TRUE, still = FALSE, chance = "always",
+    title = title, formula = formula, source = source, ways = "paths", empirical = TRUE, still = FALSE,
+    chance = "always",
     blocks = blocks,
     whole = function(values, ask) {
       by_security(values, ask, function(x, ask) {
@@ -335,7 +342,8 @@ draw_method <- function(title, formula, source, blocks) {
     fit = function(x, ask) list(),
     tail = function(fit, x, a, ask) {
       how <- drawing(length(x), 1L, blocks, ask)
-      drawn <- core_draw_book(matrix(if (ask$log) exp(x) else 1 + x), 1, 0, 1L, how$draws, how$code, how$length, how$seed)
+      drawn <- core_draw_book(matrix(if (ask$log) exp(x) else 1 + x), 1, 0, 1L, how$draws, how$code, how$length,
+                              how$seed)
       found <- core_historical_tail(matrix(drawn$value - 1), 1 - a, rank_code(ask$rank), FALSE, 1)
       cbind(found$var, found$es)
     }
@@ -367,7 +375,8 @@ own_var_methods <- list(
   ),
   "age-weighted" = list(
     title = "Age-weighted", formula = "the worst returns whose weights (1 - d) d^age / (1 - d^n) add up to 1 - level",
-    source = "Boudoukh, Richardson and Whitelaw (1998)", ways = c("sqrt", "overlapping"), empirical = TRUE, still = FALSE,
+    source = "Boudoukh, Richardson and Whitelaw (1998)", ways = c("sqrt", "overlapping"), empirical = TRUE,
+    still = FALSE,
     whole = function(values, ask) {
       by_security(values, ask, function(x, ask) {
         found <- tail_of_weighted(x, age_weights(length(x), ask$decay), ask, ask$scale)
@@ -427,7 +436,8 @@ own_var_methods <- list(
   normal = normal_method("Normal", "-(mean h + z_a sd sqrt(h))", FALSE),
   "normal-relative" = normal_method("Normal, about the mean", "-z_a sd sqrt(h)", TRUE),
   "cornish-fisher" = smooth_method(
-    "Cornish-Fisher", "-(mean h + z sd sqrt(h)), z = z_a + (z_a^2 - 1) S / 6 + (z_a^3 - 3 z_a) K / 24 - (2 z_a^3 - 5 z_a) S^2 / 36",
+    "Cornish-Fisher",
+    "-(mean h + z sd sqrt(h)), z = z_a + (z_a^2 - 1) S / 6 + (z_a^3 - 3 z_a) K / 24 - (2 z_a^3 - 5 z_a) S^2 / 36",
     "Cornish and Fisher (1938)",
     fit = function(x, ask) {
       at <- moments_fit(x, ask)
@@ -446,14 +456,16 @@ own_var_methods <- list(
       refused <- cornish_fisher_slope(stats::qnorm(1 - ask$level), at, ask$h) <= 0
       sprintf("falls as z rises between %s and %s (skewness %s, excess kurtosis %s), where it is no quantile%s",
               format(round(min(falls), 2)), format(round(max(falls), 2)), format(signif(at$skewness, 3)),
-              format(signif(at$kurtosis, 3)), if (any(refused)) "; the level lies there, so there is no value at risk" else "")
+              format(signif(at$kurtosis, 3)),
+              if (any(refused)) "; the level lies there, so there is no value at risk" else "")
     }
   ),
   ewma = local({
     method <- smooth_method(
       "Exponentially weighted", "-z_a s sqrt(h), s2_t = d s2_(t-1) + (1 - d) r_t^2", "",
       fit = function(x, ask) list(decay = ask$decay %||% 0.94),
-      now = function(fit, x) list(mean = 0, sd = core_decayed_deviation(matrix(x), fit$decay)[length(x), 1L], decay = fit$decay),
+      now = function(fit, x) list(mean = 0, sd = core_decayed_deviation(matrix(x), fit$decay)[length(x), 1L],
+                                  decay = fit$decay),
       covariance = function(fit, x, at) {
         found <- own_estimators$ewma$whole(matrix(x), list(decay = fit$decay, errors = "kurtosis"))
         named_square(matrix((at$sd * found$spread / 2)^2), "sd")
@@ -462,7 +474,7 @@ own_var_methods <- list(
     )
     method$rolling <- function(values, window, least, ask) {
       if (window) return(NULL)
-      sd <- before_now(core_decayed_deviation(values, ask$decay %||% 0.94), values)
+      sd <- core_before(core_decayed_deviation(values, ask$decay %||% 0.94), values)
       tail_of_paths(0, sd, ask)
     }
     method
@@ -473,8 +485,7 @@ own_var_methods <- list(
                                  "Bollerslev (1987)", TRUE),
   hill = tail_method(
     "Hill", "X_(k+1) (k / (n a))^xi, xi = mean(ln(X_i / X_(k+1)), i = 1..k)", "Hill (1975)",
-    hill_tail, hill_quantile,
-    function(at) named_square(diag(c(at$shape^2, (at$threshold * at$shape)^2) / at$k), c("shape", "threshold"))
+    hill_tail, hill_quantile, function(at) at$covariance
   ),
   pareto = tail_method(
     "Generalised Pareto", "u + (scale / xi) ((n a / k)^-xi - 1), by maximum likelihood of the k losses beyond u",
@@ -486,7 +497,8 @@ own_var_methods <- list(
       named_square(covariance, c("shape", "scale", "share"))
     }
   ),
-  bootstrap = draw_method("Bootstrap", "the loss at the level over drawn paths of whole days", "Efron (1979)", "none"),
+  bootstrap = draw_method("Bootstrap", "the loss at the level over drawn paths of whole days", "Efron (1979)",
+                          "none"),
   "block-bootstrap" = draw_method("Block bootstrap", "the same, days drawn in blocks of a fixed length",
                                   "Kunsch (1989)", "fixed"),
   "stationary-bootstrap" = draw_method("Stationary bootstrap", "the same, in blocks of random length",
@@ -496,13 +508,13 @@ own_var_methods <- list(
 #' Add a method of value at risk of one's own
 #'
 #' @param name What [measure_var()] and [backtest_var()] call it as a `method`.
-#' @param estimate A function of one security's returns (a vector without missing values) and a confidence level that
-#'   gives value at risk of one period as a positive fraction, or that and the expected shortfall.
+#' @param estimate A function of one security's returns (a vector without missing values) and a confidence level
+#'   that gives value at risk of one period as a positive fraction, or that and the expected shortfall.
 #' @param title,formula,source Words for people.
 #' @return The name, invisibly. It is known until R ends. Its errors are by 200 resamples of the returns; over a
 #'   horizon its losses are stretched by the root of time.
 #' @section Errors: `imbroglio_error_argument` for a name that is taken, for an `estimate` that is no function, or that gives
-#'   something else.
+#' something else.
 #' @examples
 #' register_var_method("twice-mean", function(r, level) 2 * mean(-r[r < 0]) / (2 * (1 - level))^0.2,
 #'                     title = "Twice the mean loss")
@@ -524,7 +536,8 @@ register_var_method <- function(name, estimate, title = name, formula = "", sour
     t(vapply(found, function(f) c(f, NA_real_)[1:2], c(0, 0)))
   }
   registered_var_methods[[name]] <- list(
-    title = title, formula = formula, source = source, ways = c("sqrt", "overlapping"), empirical = FALSE, still = TRUE, chance = "always",
+    title = title, formula = formula, source = source, ways = c("sqrt", "overlapping"), empirical = FALSE,
+    still = TRUE, chance = "always",
     whole = function(values, ask) {
       by_security(values, ask, function(x, ask) {
         found <- tail(x, 1 - ask$level)
@@ -532,7 +545,8 @@ register_var_method <- function(name, estimate, title = name, formula = "", sour
         again <- array(again, c(length(ask$level), 2L, 200L))
         error <- apply(again, 1:2, stats::sd)
         z <- stats::qnorm((1 + ask$confidence) / 2)
-        lapply(list(n = rep(length(x), length(ask$level)), var = found[, 1L] * ask$scale, es = found[, 2L] * ask$scale,
+        lapply(list(n = rep(length(x), length(ask$level)), var = found[, 1L] * ask$scale,
+                    es = found[, 2L] * ask$scale,
                     var_error = error[, 1L] * ask$scale, es_error = error[, 2L] * ask$scale,
                     var_low = (found[, 1L] - z * error[, 1L]) * ask$scale,
                     var_high = (found[, 1L] + z * error[, 1L]) * ask$scale), as.numeric)

@@ -24,8 +24,14 @@ tail_of_samples <- function(values, ask, scale = 1) {
 }
 
 # Of the k-th worst of n: the exact standard error over all resamples (Hutson and Ernst 2000), in which
-# each order statistic has a weight of the beta distribution; the interval between order statistics.
-# `losses` holds the largest of each column, the largest first.
+# each order statistic has a weight of the beta distribution. `L` holds the largest of each column, the largest
+# first, as many as have a weight.
+rank_error <- function(L, n, k) {
+  weight <- diff(stats::pbeta(0:nrow(L) / n, k, n - k + 1))
+  sqrt(colSums(weight * (L - rep(colSums(weight * L), each = nrow(L)))^2))
+}
+
+# That and the interval between order statistics.
 errors_by_order <- function(losses, n, a, position, var, es, confidence) {
   out <- matrix(NA_real_, length(n), 4L)
   for (size in unique(n[n > 1L])) {
@@ -33,9 +39,7 @@ errors_by_order <- function(losses, n, a, position, var, es, confidence) {
     m <- min(size, nrow(losses))
     L <- losses[seq_len(m), these, drop = FALSE]
     k <- position[these[1L]]
-    weight <- diff(stats::pbeta((0:m) / size, k, size - k + 1))
-    mean <- colSums(weight * L)
-    out[these, 1L] <- sqrt(colSums(weight * (L - rep(mean, each = m))^2))
+    out[these, 1L] <- rank_error(L, size, k)
     whole <- seq_len(floor(k))
     inside <- colMeans((L[whole, , drop = FALSE] - rep(es[these], each = length(whole)))^2)
     out[these, 2L] <- sqrt((inside + (1 - a) * (es[these] - var[these])^2) / (size * a))

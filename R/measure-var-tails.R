@@ -15,7 +15,8 @@ check_tail <- function(tail) {
 # Losses from the largest, in the unit of the returns; NULL where the tail is not all losses.
 largest_losses <- function(x, k) {
   if (length(x) < k + 1L || k < 2L) return(NULL)
-  losses <- -core_worst(matrix(x), as.integer(k + 1L))[, 1L]
+  # Some more than the tail, for the error of the threshold.
+  losses <- -core_worst(matrix(x), as.integer(min(length(x), k + 25 + 9 * sqrt(k))))[, 1L]
   if (losses[k + 1L] > 0) losses
 }
 
@@ -23,8 +24,21 @@ largest_losses <- function(x, k) {
 hill_tail <- function(x, k) {
   losses <- largest_losses(x, k)
   if (is.null(losses)) return(NULL)
-  list(shape = mean(log(losses[seq_len(k)] / losses[k + 1L])), threshold = losses[k + 1L], share = k / length(x),
-       k = k)
+  excess <- log(losses[seq_len(k)] / losses[k + 1L])
+  at <- list(shape = mean(excess), threshold = losses[k + 1L], share = k / length(x), k = k)
+  at$covariance <- hill_covariance(at, excess, rank_error(matrix(losses), length(x), k + 1L))
+  at
+}
+
+# Of shape and threshold: of a mean and of a rank, which holds also where the tail is no pure power. There the shape
+# of what lies beyond changes with the threshold, by shape / (shape at the threshold) - 1.
+hill_covariance <- function(at, excess, threshold_error) {
+  of_log <- (threshold_error / at$threshold)^2
+  there <- sqrt(of_log * at$k / (1 - at$share))
+  change <- if (isTRUE(there > 0)) at$shape / there - 1 else 0
+  together <- change * of_log * at$threshold
+  named_square(matrix(c(stats::var(excess) / at$k + change^2 * of_log, together, together, threshold_error^2), 2L),
+               c("shape", "threshold"))
 }
 
 pareto_tail <- function(x, k) {
@@ -38,20 +52,23 @@ pareto_tail <- function(x, k) {
 
 # Of shape and scale, by the expected information (Smith 1987).
 pareto_covariance <- function(at) {
+  if (at$shape <= -0.5) return(matrix(NA_real_, 2L, 2L))
   (1 + at$shape) / at$k * matrix(c(1 + at$shape, -at$scale, -at$scale, 2 * at$scale^2), 2L)
 }
 
 #' Choose where the tail begins
 #'
-#' What Hill's estimate and the generalised Pareto distribution say for every size of the tail, so that a
-#' threshold can be chosen where they no longer depend on it, and shown with the number that came of it.
+#' What Hill's estimate and the generalised Pareto distribution say for every size of the tail, so that a threshold
+#' can be chosen where they no longer depend on it, and shown with the number that came of it.
 #'
 #' With \eqn{X_1 \ge X_2 \ge \ldots}{X_1 >= X_2 >= ...} the losses from the largest:
-#' * Hill: \eqn{\xi = \frac1k \sum_{i \le k} \ln(X_i / X_{k+1})}{xi = mean(ln(X_i / X_(k+1)), i = 1..k)}, standard error
-#'   \eqn{\xi / \sqrt k}{xi / sqrt(k)}. The choice is good where the line is level.
-#' * Mean excess: \eqn{e(u) = \frac1k\sum_{i \le k} (X_i - u)}{e(u) = mean(X_i - u, i = 1..k)}, \eqn{u = X_{k+1}}{u = X_(k+1)}. Beyond
-#'   a good threshold it is a straight line: upwards for a heavy tail, level for an exponential one.
-#' * Generalised Pareto of the excesses over u by maximum likelihood: its shape should be stable from a good threshold on.
+#' * Hill: \eqn{\xi = \frac1k \sum_{i \le k} \ln(X_i / X_{k+1})}{xi = mean(ln(X_i / X_(k+1)), i = 1..k)}, standard
+#'     error that of the mean. The choice is good where the line is level.
+#' * Mean excess: \eqn{e(u) = \frac1k\sum_{i \le k} (X_i - u)}{e(u) = mean(X_i - u, i = 1..k)}, \eqn{u = X_{k+1}}{u
+#'     = X_(k+1)}. Beyond a good threshold it is a straight line: upwards for a heavy tail, level for an exponential
+#'     one.
+#' * Generalised Pareto of the excesses over u by maximum likelihood: its shape should be stable from a good
+#'     threshold on.
 #'
 #' @param returns A returns table, or a price table, whose simple returns are taken.
 #' @param from,to The smallest and the largest tail, as shares of the returns or whole numbers.
@@ -62,10 +79,10 @@ pareto_covariance <- function(at) {
 #' @param tail The choice that is to be marked, a share or a number.
 #' @param ... Not used.
 #' @return A table, a row for each security and size of the tail: `security`, `k`, `threshold` (a loss),
-#'   `hill_shape` with `hill_low` and `hill_high`, `mean_excess` with `excess_low` and `excess_high`,
-#'   `pareto_shape` with `pareto_low` and `pareto_high`, `pareto_scale`, and by either the value at risk of one
-#'   period, `hill_var` and `pareto_var` (`NA` where the level is not in the tail). Losses are in the unit of the
-#'   returns (of log returns, logarithms), values at risk fractions. `autoplot()` draws the three.
+#'   `hill_shape` with `hill_low` and `hill_high`, `mean_excess` with `excess_low` and `excess_high`, `pareto_shape`
+#'   with `pareto_low` and `pareto_high`, `pareto_scale`, and by either the value at risk of one period, `hill_var`
+#'   and `pareto_var` (`NA` where the level is not in the tail). Losses are in the unit of the returns (of log
+#'   returns, logarithms), values at risk fractions. `autoplot()` draws the three.
 #' @section Errors: `imbroglio_error_argument` for a share or a level that cannot be; `imbroglio_error_too_short` for fewer than 20 losses.
 #' @references Hill (1975), A simple general approach to inference about the tail of a distribution, Annals of
 #'   Statistics 3. McNeil and Frey (2000), Estimation of tail-related risk measures for heteroscedastic financial
@@ -96,10 +113,12 @@ tail_thresholds <- function(returns, from = 15, to = 0.2, steps = 60L, level = 0
       pareto <- pareto_tail(x, k)
       excess <- losses[seq_len(k)] - losses[k + 1L]
       within <- function(centre, error) c(centre, centre - z * error, centre + z * error)
-      shape <- if (is.null(pareto)) rep(NA_real_, 3L) else within(pareto$shape, (1 + pareto$shape) / sqrt(k))
+      shape <- if (is.null(pareto)) rep(NA_real_, 3L) else within(pareto$shape,
+                                                                  sqrt(pareto_covariance(pareto)[1L, 1L]))
       reached <- a <= k / length(x) * (1 + 1e-9)
-      var <- function(at, quantile) if (is.null(at) || !reached) NA_real_ else as_loss(quantile(log(a), at), returns$kind == "log")
-      c(k, losses[k + 1L], within(hill$shape, hill$shape / sqrt(k)),
+      var <- function(at, quantile) if (is.null(at) || !reached) NA_real_ else as_loss(quantile(log(a), at),
+                                                                                       returns$kind == "log")
+      c(k, losses[k + 1L], within(hill$shape, sqrt(hill$covariance[1L, 1L])),
         within(mean(excess), stats::sd(excess) / sqrt(k)), shape, pareto$scale %||% NA_real_,
         var(hill, hill_quantile), var(pareto, pareto_quantile))
     })

@@ -1,11 +1,11 @@
 #' Value at risk
 #'
-#' The loss that is not exceeded with the confidence `level` over `horizon` periods, as a positive
-#' fraction (or in money, for a `value`), with the expected shortfall (the mean of the losses from there on), a
-#' standard error and an interval; by one method or several side by side.
+#' The loss that is not exceeded with the confidence `level` over `horizon` periods, as a positive fraction (or in
+#' money, for a `value`), with the expected shortfall (the mean of the losses from there on), a standard error and
+#' an interval; by one method or several side by side.
 #'
-#' The loss of a simple return \eqn{r} is \eqn{-r}, of a log return \eqn{x} it is \eqn{1 - e^x}. Below, \eqn{a = 1 -}{a = 1 -} `level`,
-#' \eqn{h} is the horizon, \eqn{z_a} the a-quantile of the standard normal (negative).
+#' The loss of a simple return \eqn{r} is \eqn{-r}, of a log return \eqn{x} it is \eqn{1 - e^x}. Below, \eqn{a = 1
+#' -}{a = 1 -} `level`, \eqn{h} is the horizon, \eqn{z_a} the a-quantile of the standard normal (negative).
 #'
 #' @section Historical:
 #' The k-th worst of the n observed returns. Which k is a convention, and a choice of `rank`:
@@ -43,19 +43,19 @@
 #' @section The horizon:
 #' `horizon_by` names how it is reached: `"sqrt"` stretches each return (of the methods with a mean, what is about
 #' the mean; the mean grows with h) by \eqn{\sqrt h}{sqrt(h)}; `"overlapping"` takes the returns over every run of h
-#' periods, so that n is h - 1 less and its errors, which take returns as independent, are too small;
-#' `"power"` (`hill`, `pareto`) multiplies the loss by \eqn{h^\xi}{h^xi}; `"paths"` (the bootstraps, `filtered`) draws paths; `"forecast"` (GARCH)
-#' adds up the variances ahead. Each method has one of its own.
+#' periods, so that n is h - 1 less and its errors, which take returns as independent, are too small; `"power"`
+#' (`hill`, `pareto`) multiplies the loss by \eqn{h^\xi}{h^xi}; `"paths"` (the bootstraps, `filtered`) draws paths;
+#' `"forecast"` (GARCH) adds up the variances ahead. Each method has one of its own.
 #'
 #' @section Errors of the estimate:
 #' `var_error` and `es_error` are standard errors and `var_low` to `var_high` an interval, for returns that are
 #' independent. Of the methods by rank: the error over all resamples, which has a closed form (Hutson and Ernst
 #' 2000), and the interval between two order statistics, interpolated so that it has its confidence (Nyblom 1992);
-#' `NA` where the history is too short to bound the loss. Where the returns are rescaled before they are
-#' ranked the error of their scale is not in it. Of methods with parameters: the delta method, and
-#' \eqn{VaR\, e^{\pm z\, error / VaR}}{VaR exp(+- z error / VaR)}. Of the bootstraps: how much the tail of the paths depends on each
-#' day of the history (the infinitesimal jackknife); `draw_error` is what more draws would
-#' remove. Beyond one period `filtered` has the relative error of one.
+#' `NA` where the history is too short to bound the loss. Where the returns are rescaled before they are ranked the
+#' error of their scale is not in it. Of methods with parameters: the delta method, and \eqn{VaR\, e^{\pm z\, error
+#' / VaR}}{VaR exp(+- z error / VaR)}. Of the bootstraps: how much the tail of the paths depends on each day of the
+#' history (the infinitesimal jackknife); `draw_error` is what more draws would remove. Beyond one period `filtered`
+#' has the relative error of one.
 #'
 #' @param returns A returns table, or a price table, whose simple returns are taken.
 #' @param level Confidence levels, fractions such as 0.99.
@@ -70,24 +70,25 @@
 #' @param block The length of the blocks of the block bootstraps, by default the cube root of n.
 #' @param draws,seed Paths drawn, and a whole number that they depend on.
 #' @param confidence Of the interval.
-#' @return A table, a row for each security, horizon, level, method and rank: `security`, `from`, `to`,
-#'   `n`, `level`, `horizon`, `var`, `es` (fractions), `var_value` and `es_value` (money, if `value` is given), `method`,
-#'   `rank` (`NA` where none is taken), `horizon_by`, `var_error`, `es_error`, `var_low`, `var_high`, `draw_error`; and the working
-#'   of `historical`: `position` (k), `observed` (the date of the k-th worst return; `NA` between two), `worse` and `milder` (the losses
-#'   next to it in rank), `rank_least` and `rank_most` (the least and the most of the four conventions).
+#' @return A table, a row for each security, horizon, level, method and rank: `security`, `from`, `to`, `n`,
+#'   `level`, `horizon`, `var`, `es` (fractions), `var_value` and `es_value` (money, if `value` is given), `method`,
+#'   `rank` (`NA` where none is taken), `horizon_by`, `var_error`, `es_error`, `var_low`, `var_high`, `draw_error`;
+#'   and the working of `historical`: `position` (k), `observed` (the date of the k-th worst return; `NA` between
+#'   two), `worse` and `milder` (the losses next to it in rank), `rank_least` and `rank_most` (the least and the
+#'   most of the four conventions).
 #' @section Errors:
-#'   `imbroglio_error_argument` for a level outside (0, 1), a horizon that is no
-#'   whole number above 0, a value that is not above 0, a method or a way to the horizon that is not known, a seed that is no whole number;
-#'   a warning (`imbroglio_warning_few_observations`) where fewer than one observation lies
-#'   beyond the level, for methods that only know what was observed; a warning (`imbroglio_warning_method`) where a method
-#'   should not be trusted: where Cornish and Fisher's expansion falls, a tail that does not reach to the level, a
-#'   family without a variance over a horizon.
-#' @references Hutson and Ernst (2000), The exact bootstrap mean and variance of an L-estimator, Journal of the Royal
-#'   Statistical Society B 62. Nyblom (1992), Note on interpolated order statistics, Statistics and Probability Letters
-#'   14. Boudoukh, Richardson and Whitelaw (1998), The best of both worlds, Risk 11. Hull and White (1998),
-#'   Incorporating volatility updating into the historical simulation method for value at risk, Journal of Risk 1.
-#'   Barone-Adesi, Giannopoulos and Vosper (1999), VaR without correlations for portfolios of derivative securities,
-#'   Journal of Futures Markets 19. McNeil and Frey (2000), Journal of Empirical Finance 7.
+#' `imbroglio_error_argument` for a level outside (0, 1), a horizon that is no whole number above 0, a value that is
+#' not above 0, a method or a way to the horizon that is not known, a seed that is no whole number; a warning
+#' (`imbroglio_warning_few_observations`) where fewer than one observation lies beyond the level, for methods that
+#' only know what was observed; a warning (`imbroglio_warning_method`) where a method should not be trusted: where
+#' Cornish and Fisher's expansion falls, a tail that does not reach to the level, a family without a variance over a
+#' horizon.
+#' @references Hutson and Ernst (2000), The exact bootstrap mean and variance of an L-estimator, Journal of the
+#'   Royal Statistical Society B 62. Nyblom (1992), Note on interpolated order statistics, Statistics and
+#'   Probability Letters 14. Boudoukh, Richardson and Whitelaw (1998), The best of both worlds, Risk 11. Hull and
+#'   White (1998), Incorporating volatility updating into the historical simulation method for value at risk,
+#'   Journal of Risk 1. Barone-Adesi, Giannopoulos and Vosper (1999), VaR without correlations for portfolios of
+#'   derivative securities, Journal of Futures Markets 19. McNeil and Frey (2000), Journal of Empirical Finance 7.
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))
 #' measure_var(returns, level = c(0.95, 0.99), value = 1e6)
@@ -116,7 +117,8 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
   columns <- lapply(columns, `[`, order)
   if (!is.null(value)) {
     each <- value[match(columns$security, colnames(returns$values))]
-    columns <- append(columns, list(var_value = columns$var * each, es_value = columns$es * each), match("es", names(columns)))
+    columns <- append(columns, list(var_value = columns$var * each, es_value = columns$es * each),
+                      match("es", names(columns)))
   }
   warn_few(columns, records)
   warn_doubts(returns, records, horizon, ways, ask)
@@ -135,7 +137,8 @@ check_methods <- function(method) {
 takes_rank <- function(record) record$empirical
 
 any_chance <- function(records, horizon) {
-  any(vapply(records, function(r) identical(r$chance, "always") || (identical(r$chance, "ahead") && any(horizon > 1L)), NA))
+  chance <- unlist(lapply(records, `[[`, "chance"))
+  "always" %in% chance || ("ahead" %in% chance && any(horizon > 1L))
 }
 
 # How each method reaches the horizon.
@@ -156,11 +159,12 @@ asked <- function(returns, level, decay = NULL, half_life = NULL, tail = 0.1, bl
                   confidence = 0.95, rank = "nearest") {
   level <- unique(check_level(level))
   block <- if (!is.null(block)) check_positive(block, "block")
-  if (!is.null(block) && block < 1) fail("argument", "`block` must be 1 or more.", where = sprintf("It is %s.", block))
+  if (!is.null(block) && block < 1) fail("argument", "`block` must be 1 or more.",
+                                         where = sprintf("It is %s.", block))
   list(level = level, log = returns$kind == "log", rank = check_choice(rank, "rank", rank_conventions),
        decay = check_decay(decay, half_life), tail = check_tail(tail), block = block,
        draws = check_whole(draws, "draws"), seed = check_whole(seed, "seed", least = -.Machine$integer.max),
-       confidence = check_fraction(confidence, "confidence"), h = 1L, by = "sqrt", scale = 1)
+       confidence = check_fraction(confidence, "confidence"), errors = TRUE, h = 1L, by = "sqrt", scale = 1)
 }
 
 measured_var <- function(returns, record, name, h, rank, way, ask) {
@@ -178,9 +182,11 @@ measured_var <- function(returns, record, name, h, rank, way, ask) {
   sample <- sample_of(returns$dates, returns$values)
   nothing <- rep(NA_real_, length(each))
   of <- function(column) found[[column]] %||% nothing
-  list(security = colnames(returns$values)[each], from = sample$from[each], to = sample$to[each], n = as.integer(found$n),
+  list(security = colnames(returns$values)[each], from = sample$from[each], to = sample$to[each],
+       n = as.integer(found$n),
        level = rep(ask$level, ncol(values)), horizon = rep(h, length(each)), var = found$var, es = of("es"),
-       method = rep(name, length(each)), rank = rep(as.character(rank), length(each)), horizon_by = rep(way, length(each)),
+       method = rep(name, length(each)), rank = rep(as.character(rank), length(each)),
+       horizon_by = rep(way, length(each)),
        var_error = of("var_error"), es_error = of("es_error"), var_low = of("var_low"), var_high = of("var_high"),
        draw_error = of("draw_error"), position = of("position"), observed = returns$dates[as.integer(of("row"))],
        worse = of("worse"), milder = of("milder"), rank_least = of("rank_least"), rank_most = of("rank_most"))
@@ -192,9 +198,11 @@ var_choices <- function(records, horizon, ways, rank, ask) {
   c(method = paste(names, collapse = ", "),
     if (any(vapply(records, takes_rank, NA))) c(rank = paste(unique(rank), collapse = ", ")),
     horizon = if (identical(as.integer(horizon), 1L)) "1"
-              else paste(if (length(horizon) > 2L) paste(min(horizon), "to", max(horizon)) else paste(horizon, collapse = ", "),
+              else paste(if (length(horizon) > 2L) paste(min(horizon), "to",
+                                                         max(horizon)) else paste(horizon, collapse = ", "),
                          "by", paste(unique(unlist(ways)), collapse = ", ")),
-    if (!is.null(ask$decay)) c(decay = format(ask$decay)), if (any(c("hill", "pareto") %in% names)) c(tail = format(ask$tail)),
+    if (!is.null(ask$decay)) c(decay = format(ask$decay)),
+    if (any(c("hill", "pareto") %in% names)) c(tail = format(ask$tail)),
     if (!is.null(ask$block)) c(block = format(ask$block)), if (chance) c(draws = count(ask$draws)))
 }
 
@@ -235,6 +243,7 @@ warn_doubts <- function(returns, records, horizon, ways, ask) {
     if (!length(doubted)) next
     caution("method", sprintf("%s for %s %s.", name, colnames(returns$values)[doubted[1L]], said[[doubted[1L]]]),
             remedy = if (length(doubted) > 1L) sprintf("So it is, in its own way, for %s.",
-                                                       count(length(doubted) - 1L, "more security", "more securities")))
+                                                       count(length(doubted) - 1L, "more security",
+                                                             "more securities")))
   }
 }

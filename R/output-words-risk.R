@@ -22,9 +22,11 @@ loss_sentence <- function(table, every) {
   es <- ifelse(is.na(table$es), "", ifelse(is.infinite(table$es), ", without a bound on average",
                                            sprintf(", %s on average", percent(table$es))))
   ifelse(table$var < 0,
-         sprintf("With %s confidence %s gains at least %s in %s; %s it gains less", level, table$security, percent(-table$var),
+         sprintf("With %s confidence %s gains at least %s in %s; %s it gains less", level, table$security,
+                 percent(-table$var),
                  period$within, rare),
-         sprintf("With %s confidence %s loses no more than %s in %s; %s it loses more%s", level, table$security, percent(table$var),
+         sprintf("With %s confidence %s loses no more than %s in %s; %s it loses more%s", level, table$security,
+                 percent(table$var),
                  period$within, rare, es))
 }
 
@@ -44,11 +46,15 @@ in_words.imbroglio_var <- function(result) {
   }
   seen <- !is.na(table$observed) & table$method == "historical"
   differs <- table$rank_most > table$rank_least
-  said <- paste0(said, ifelse(seen, sprintf(" That is the %s worst of %s returns, of %s, %s%s; %s.", ordinal(table$position), count(table$n),
+  said <- paste0(said, ifelse(seen, sprintf(" That is the %s worst of %s returns, of %s, %s%s; %s.",
+                                            ordinal(table$position), count(table$n),
                                             table$observed,
-                                            ifelse(is.na(table$worse), "the worst of all", paste("after", percent(table$worse))),
-                                            ifelse(is.na(table$milder), "", paste(" and before", percent(table$milder))),
-                                            ifelse(differs, sprintf("the conventions of rank range from %s to %s", percent(table$rank_least, 3L),
+                                            ifelse(is.na(table$worse), "the worst of all",
+                                                   paste("after", percent(table$worse))),
+                                            ifelse(is.na(table$milder), "",
+                                                   paste(" and before", percent(table$milder))),
+                                            ifelse(differs, sprintf("the conventions of rank range from %s to %s",
+                                                                    percent(table$rank_least, 3L),
                                                                     percent(table$rank_most, 3L)),
                                                    "all conventions of rank agree")), ""))
   several <- c(if (length(unique(table$method)) > 1L || any(table$method != "historical")) "method",
@@ -58,7 +64,8 @@ in_words.imbroglio_var <- function(result) {
     said <- sprintf("By %s: %s%s", sub(", $", "", prefix), tolower(substr(said, 1L, 1L)), substring(said, 2L))
   }
   none <- is.na(table$var)
-  said[none] <- sprintf("%s has %s by %s.", table$security, ifelse(table$n == 0L, "no return to measure", "no value at risk"), table$method)[none]
+  said[none] <- sprintf("%s has %s by %s.", table$security,
+                        ifelse(table$n == 0L, "no return to measure", "no value at risk"), table$method)[none]
   said
 }
 
@@ -72,11 +79,13 @@ var_headline <- function(result) {
   if (length(unique(top$security)) > 1L) {
     top <- top[top$method == top$method[1L] & top$rank %in% top$rank[1L], ]
     return(sprintf("%s risks most in %s at %s (%s), %s least (%s).", top$security[which.max(top$var)], period$within,
-                   unit_text$level(top$level[1L]), percent(max(top$var), 1L), top$security[which.min(top$var)], percent(min(top$var), 1L)))
+                   unit_text$level(top$level[1L]), percent(max(top$var), 1L), top$security[which.min(top$var)],
+                   percent(min(top$var), 1L)))
   }
   if (nrow(top) == 1L) return(paste0(loss_sentence(top, basis(result)$every), "."))
   name <- function(i) if (length(unique(top$method)) > 1L) top$method[i] else paste("rank", top$rank[i])
-  sprintf("At %s the loss of %s in %s is put between %s (%s) and %s (%s).", unit_text$level(top$level[1L]), top$security[1L], period$within,
+  sprintf("At %s the loss of %s in %s is put between %s (%s) and %s (%s).", unit_text$level(top$level[1L]),
+          top$security[1L], period$within,
           percent(min(top$var)), name(which.min(top$var)), percent(max(top$var)), name(which.max(top$var)))
 }
 
@@ -84,7 +93,8 @@ var_headline <- function(result) {
 in_words.imbroglio_bootstrap <- function(result) {
   table <- as.data.frame(result)
   paste0(loss_sentence(table, basis(result)$every), ".", money_sentence(table),
-         sprintf(" Other draws would move that by %s, another history by %s.", percent(table$draw_error, 3L), percent(table$var_error, 3L)))
+         sprintf(" Other draws would move that by %s, another history by %s.", percent(table$draw_error, 3L),
+                 percent(table$var_error, 3L)))
 }
 
 #' @export
@@ -92,11 +102,15 @@ in_words.imbroglio_split <- function(result) {
   table <- as.data.frame(result)
   book <- is_book(result)
   ifelse(book,
-         sprintf("%s, by %s at %s: %s in %s; its holdings alone add up to %s, so that diversification saves %s.", table$security, table$method,
-                 unit_text$level(table$level), percent(table$component), period_name(basis(result)$every, table$horizon)$within,
+         sprintf("%s, by %s at %s: %s in %s; its holdings alone add up to %s, so that diversification saves %s.",
+                 table$security, table$method,
+                 unit_text$level(table$level), percent(table$component),
+                 period_name(basis(result)$every, table$horizon)$within,
                  percent(table$var_alone), percent(table$saved)),
-         sprintf("%s, by %s at %s: %s of the book makes %s of its value at risk; without it that is %s %s.", table$security, table$method,
-                 unit_text$level(table$level), percent(table$weight, 1L), percent(table$share, 1L), percent(abs(table$incremental)),
+         sprintf("%s, by %s at %s: %s of the book makes %s of its value at risk; without it that is %s %s.",
+                 table$security, table$method,
+                 unit_text$level(table$level), percent(table$weight, 1L), percent(table$share, 1L),
+                 percent(abs(table$incremental)),
                  ifelse(table$incremental < 0, "more", "less")))
 }
 
@@ -109,13 +123,16 @@ split_headline <- function(result) {
   parts <- table[-nrow(table), ]
   book <- table[nrow(table), ]
   most <- parts[which.max(parts$share), ]
-  sprintf("%s, %s of %s, makes %s of its %s value at risk of %s; diversification saves %s.", most$security, percent(most$weight, 0L),
-          book$security, percent(most$share, 0L), unit_text$level(book$level), percent(book$component), percent(book$saved))
+  sprintf("%s, %s of %s, makes %s of its %s value at risk of %s; diversification saves %s.", most$security,
+          percent(most$weight, 0L),
+          book$security, percent(most$share, 0L), unit_text$level(book$level), percent(book$component),
+          percent(book$saved))
 }
 
 #' @export
 in_words.imbroglio_tail <- function(result) {
-  sprintf("%s, the %s largest losses: shape %s by Hill, %s by the generalised Pareto distribution.", result$security, count(result$k),
+  sprintf("%s, the %s largest losses: shape %s by Hill, %s by the generalised Pareto distribution.",
+          result$security, count(result$k),
           unit_text$two(result$hill_shape), unit_text$two(result$pareto_shape))
 }
 
@@ -124,8 +141,10 @@ thresholds_headline <- function(result) {
   table <- table[table$security == table$security[1L], ]
   level <- basis(result)$choices[["level"]]
   sprintf("%s: from %s to %s losses in the tail, its value at risk at %s runs from %s to %s by Hill, %s to %s by Pareto.", table$security[1L],
-          count(min(table$k)), count(max(table$k)), unit_text$level(as.numeric(level)), percent(min(table$hill_var, na.rm = TRUE)),
-          percent(max(table$hill_var, na.rm = TRUE)), percent(min(table$pareto_var, na.rm = TRUE)), percent(max(table$pareto_var, na.rm = TRUE)))
+          count(min(table$k)), count(max(table$k)), unit_text$level(as.numeric(level)),
+          percent(min(table$hill_var, na.rm = TRUE)),
+          percent(max(table$hill_var, na.rm = TRUE)), percent(min(table$pareto_var, na.rm = TRUE)),
+          percent(max(table$pareto_var, na.rm = TRUE)))
 }
 
 #' @export
@@ -133,10 +152,14 @@ in_words.imbroglio_backtest <- function(result) {
   table <- as.data.frame(result)
   verdict <- ifelse(is.na(table$exact_p), "not tested", ifelse(table$exact_p >= 0.05, "not rejected at 5 %",
                     ifelse(table$breaches > table$expected, "rejected: too often", "rejected: too seldom")))
-  clusters <- ifelse(table$independence_p %in% NA | table$independence_p >= 0.05, "", ", and the breaches come in clusters")
-  losses <- ifelse(is.na(table$es_p) | table$es_p >= 0.05, "", "; the losses beyond are worse than its expected shortfall")
-  sprintf("%s, %s at %s: %s in %s days, where %s are expected; %s (exact p %s)%s%s.", table$security, table$method, unit_text$level(table$level),
-          count(table$breaches, "breach", "breaches"), count(table$n), unit_text$one(table$expected), verdict, unit_text$p(table$exact_p), clusters, losses)
+  clusters <- ifelse(table$independence_p %in% NA | table$independence_p >= 0.05, "",
+                     ", and the breaches come in clusters")
+  losses <- ifelse(is.na(table$es_p) | table$es_p >= 0.05, "",
+                   "; the losses beyond are worse than its expected shortfall")
+  sprintf("%s, %s at %s: %s in %s days, where %s are expected; %s (exact p %s)%s%s.", table$security,
+          table$method, unit_text$level(table$level),
+          count(table$breaches, "breach", "breaches"), count(table$n), unit_text$one(table$expected), verdict,
+          unit_text$p(table$exact_p), clusters, losses)
 }
 
 backtest_headline <- function(result) {
@@ -154,6 +177,7 @@ backtest_headline <- function(result) {
   best <- table[table$place %in% 1L, ][1L, ]
   kept <- table$method[table$exact_p >= 0.05]
   sprintf("%s at %s: %s has the best line; %s.", best$security, level, best$method,
-          if (length(kept)) sprintf("%s the right number of breaches", paste(some(kept, 12L), if (length(kept) == 1L) "has" else "have"))
+          if (length(kept)) sprintf("%s the right number of breaches",
+                                    paste(some(kept, 12L), if (length(kept) == 1L) "has" else "have"))
           else "none has the right number of breaches")
 }

@@ -76,7 +76,7 @@ class GarchFit {
 
   GarchPoint natural_of(const GarchPoint& p) const {
     const double persistence = logistic(p[2]), share = logistic(p[3]);
-    return {p[0], std::exp(p[1]), persistence * share, persistence * (1.0 - share), student_ ? 2.0 + std::exp(p[4]) : INFINITY};
+    return {p[0], std::exp(p[1]), persistence * share, persistence * (1.0 - share), student_ ? 2.0 + std::exp(std::min(p[4], most_log_nu)) : INFINITY};
   }
 
   GarchPoint to_scale(GarchPoint p) const {
@@ -94,7 +94,7 @@ class GarchFit {
     gradient[1] = g[1] * natural[1];
     gradient[2] = (g[2] * share + g[3] * (1.0 - share)) * persistence * (1.0 - persistence);
     gradient[3] = (g[2] - g[3]) * persistence * share * (1.0 - share);
-    gradient[4] = student_ ? g[4] * (natural[4] - 2.0) : 0.0;
+    gradient[4] = student_ && p[4] < most_log_nu ? g[4] * (natural[4] - 2.0) : 0.0;
     return value;
   }
 
@@ -172,6 +172,8 @@ class GarchFit {
     fit.has_errors = true;
   }
 
+  // Beyond some thousands of degrees of freedom the likelihood is flat, and its gradient mostly rounding.
+  static constexpr double most_log_nu = 8.0;
   bool student_;
   std::size_t used_;
   double center_, scale_;

@@ -14,7 +14,7 @@ struct Pareto {
 
 // Maximum likelihood of the generalised Pareto distribution of excesses y > 0. With theta = shape / scale
 // the best shape is the mean of ln(1 + theta y), so the search is along theta alone (Grimshaw 1993),
-// where the shape is above -1/2: below, the likelihood has no regular top.
+// where the shape is above -1: below, the likelihood has no top.
 inline Pareto fit_pareto(const double* y, std::size_t n) {
   Pareto fit;
   if (n < 5) return fit;
@@ -37,7 +37,7 @@ inline Pareto fit_pareto(const double* y, std::size_t n) {
   // From the edge of what can be to far tails, in steps that widen.
   double best = INFINITY, found = missing, before = -0.999999999 / largest;
   auto try_at = [&](double theta) {
-    if (!(shape_at(theta) > -0.5)) return;
+    if (!(shape_at(theta) > -1.0)) return;
     const double at = value(theta);
     if (at < best) {
       best = at;

@@ -178,7 +178,9 @@ test_that("numbers do not depend on the number of threads or of securities", {
   both <- lapply(c(1, 2), function(threads) {
     RcppParallel::setThreadOptions(numThreads = threads)
     list(measure_volatility(returns, window = 20, as = "matrix"), measure_drawdown(returns),
-         measure_var(returns), measure_return(returns), measure_return(returns, window = 50),
+         measure_var(returns), measure_var(returns[, 1:9], method = c("garch", "student", "hill")),
+         as.data.frame(backtest_var(returns, 50, 0.9)), measure_return(returns),
+         measure_return(returns, window = 50),
          measure_beta(returns, "S001", errors = "newey-west"),
          measure_beta(returns, "S001", window = 50),
          measure_tracking(returns, "S001", window = 50), drawdown_series(returns),

@@ -39,10 +39,11 @@ test_that("a result reads itself aloud with its numbers and their meaning", {
   said <- in_words(measure_drawdown(prices))
   expect_equal(said[1], "BAYALL fell 34.9 % from its high on 2018-10-11 to its low on 2019-01-18, and was back on 2019-10-14.")
   expect_match(said[11], "EBBING fell 77.1 % .* still below it on 2025-12-31")
-  cases <- list(list(0.99, 1, "^One day in 100, expect to lose more than 2.16 % with BAYALL; such returns lose 2.93 %"),
-                list(0.95, 10, "^One 10-day period in 20, "),
-                list(0.97, 1, "^In 3 % of days, "),
-                list(0.3, 1, "gain less than"))
+  cases <- list(list(0.99, 1, "^With 99 % confidence BAYALL loses no more than 2.16 % in a day; one day in 100 it loses more, 2.93 % on"),
+                list(0.99, 1, "26th worst of 2,572 returns, of 2023-08-28, after 2.18 % and before 2.16 %; the conventions of rank range"),
+                list(0.95, 10, "in 10 days; one 10-day period in 20 it loses more"),
+                list(0.97, 1, "in a day; in 3 % of days it loses more"),
+                list(0.3, 1, "gains at least 0.39 % in a day; in 70 % of days it gains less"))
   for (case in cases) expect_match(in_words(measure_var(returns[, "BAYALL"], level = case[[1]],
                                                         horizon = case[[2]])), case[[3]])
   flat <- as_prices(data.frame(date = as.Date("2024-01-01") + 0:2, A = 1:3))
@@ -150,6 +151,13 @@ test_that("figures show the data, cut all panels together and are written whole"
                   measure_var(returns),
                   measure_var(returns[, "BAYALL"], level = c(0.95, 0.99), horizon = 10),
                   measure_var(returns, rank = c("up", "down")),
+                  measure_var(returns[, "BAYALL"], method = c("historical", "normal", "student", "hill", "bootstrap")),
+                  measure_var(returns[, "BAYALL"], c(0.9, 0.99, 0.999), 1:5, c("normal", "hill")),
+                  tail_thresholds(returns[, "BAYALL"], steps = 10),
+                  bootstrap_book(returns, c(OSSELL = 0.5, TARROW = 0.5), draws = 2000),
+                  bootstrap_book(prices, shares = c(OSSELL = 10, TARROW = 20), level = 0.9, draws = 2000),
+                  split_var(returns, c(OSSELL = 0.5, TARROW = 0.5), method = c("historical", "normal")),
+                  backtest_var(returns, method = c("historical", "normal")),
                   measure_return(returns), measure_return(returns[, "TARROW"]),
                   measure_return(returns, window = 250),
                   measure_volatility(returns[, "TARROW"], window = c(20, 60),
