@@ -26,8 +26,8 @@ by_security <- function(values, ask, one) {
 }
 
 # A method that takes the order of a sample of returns: those of the history, made like today's by
-# scenarios(fit, x, ask); `fit` is what that needs.
-sample_method <- function(title, formula, source, fit = function(x, ask) list(), scenarios) {
+# scenarios(fit, x, ask); `fit` is what that needs. scale_error(x, ask): the relative error of what they are scaled by.
+sample_method <- function(title, formula, source, fit = function(x, ask) list(), scenarios, scale_error = NULL) {
   list(
     title = title, formula = formula, source = source, ways = c("sqrt", "overlapping"), empirical = TRUE,
     still = FALSE,
@@ -36,6 +36,7 @@ sample_method <- function(title, formula, source, fit = function(x, ask) list(),
         fitted <- fit(x, ask)
         if (is.null(fitted)) return(NULL)
         found <- tail_of_samples(matrix(scenarios(fitted, x, ask)), ask, ask$scale)
+        if (!is.null(scale_error)) found <- with_scale_error(found, scale_error(x, ask), ask)
         # What stands there is not what was observed.
         found[!names(found) %in% c("worse", "milder", "row", "position")]
       })
@@ -47,6 +48,17 @@ sample_method <- function(title, formula, source, fit = function(x, ask) list(),
       cbind(found$var, found$es)
     }
   )
+}
+
+# Scale and rank err apart from each other: their squares add up.
+with_scale_error <- function(found, relative, ask) {
+  z <- stats::qnorm((1 + ask$confidence) / 2)
+  add <- function(error, by) sqrt(error^2 + (relative * by)^2)
+  found$var_low <- found$var - add(found$var - found$var_low, z * found$var)
+  found$var_high <- found$var + add(found$var_high - found$var, z * found$var)
+  found$var_error <- add(found$var_error, found$var)
+  found$es_error <- add(found$es_error, found$es)
+  found
 }
 
 # A method with a quantile function of returns: fit(x, ask) is NULL where it cannot be; now(fit, x) gives the
@@ -94,7 +106,8 @@ smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"
 by_delta <- function(at, covariance, f) {
   if (is.null(covariance) || anyNA(covariance)) return(c(NA_real_, NA_real_))
   slope <- vapply(rownames(covariance), function(name) {
-    step <- 1e-4 * sqrt(covariance[name, name])
+    # Far less than the parameter itself, however little is known of it.
+    step <- min(1e-4 * sqrt(covariance[name, name]), 1e-3 * max(abs(at[[name]]), 1e-4))
     up <- down <- at
     up[[name]] <- at[[name]] + step
     down[[name]] <- at[[name]] - step
@@ -106,14 +119,16 @@ by_delta <- function(at, covariance, f) {
 
 named_square <- function(m, names) `dimnames<-`(m, list(names, names))
 
-# The inverse of the sum of squares of the scores, which are by differences of each return's log-likelihood.
-covariance_by_scores <- function(at, log_terms, along = names(at)) {
-  scores <- vapply(along, function(name) {
+# The inverse of the sum of squares of the scores, which are by differences of each return's log-likelihood. A `shape`
+# of which the returns say nothing, as of Student's degrees of freedom where the normal does as well, is taken as known.
+covariance_by_scores <- function(at, log_terms, shapes) {
+  scores <- vapply(names(at), function(name) {
     step <- 1e-5 * max(abs(at[[name]]), 1e-6)
     (log_terms(replace(at, name, at[[name]] + step)) - log_terms(replace(at, name, at[[name]] - step))) / (2 * step)
   }, log_terms(at))
-  found <- tryCatch(solve(crossprod(scores), tol = 1e-25), error = function(e) NULL)
-  if (!is.null(found)) named_square(found, along)
+  told <- sqrt(colSums(scores^2)) * abs(unlist(at)) > 0.2 | !names(at) %in% shapes
+  found <- tryCatch(solve(crossprod(scores[, told, drop = FALSE]), tol = 1e-25), error = function(e) NULL)
+  if (!is.null(found)) named_square(found, names(at)[told])
 }
 
 # Mean, deviation, skewness and excess kurtosis, as measure_return() has them, and their covariance by the spread of
@@ -238,14 +253,13 @@ garch_method <- function(title, formula, source, student) {
         nu <- fit[["nu"]]
         stats::dt(e * sqrt(nu / (nu - 2)), nu, log = TRUE) + 0.5 * log(nu / (nu - 2)) - 0.5 * log(h)
       }
-      # So many degrees of freedom are as good as normal, and no return says how many.
-      covariance <- covariance_by_scores(fit, log_terms, setdiff(names(fit), if (student && fit$nu > 100) "nu"))
+      covariance <- covariance_by_scores(fit, log_terms, "nu")
       if (is.null(covariance)) return(NULL)
       now <- function(fit) {
         c(fit$mean, garch_variances(fit, x)[length(x) + 1L], fit$omega, fit$alpha + fit$beta, if (student) fit$nu)
       }
       slope <- vapply(rownames(covariance), function(name) {
-        step <- 1e-4 * sqrt(covariance[name, name])
+        step <- min(1e-4 * sqrt(covariance[name, name]), 1e-3 * max(abs(fit[[name]]), 1e-4))
         (now(replace(fit, name, fit[[name]] + step)) - now(replace(fit, name, fit[[name]] - step))) / (2 * step)
       }, now(fit))
       named_square(slope %*% covariance %*% t(slope), names(at))
@@ -284,7 +298,8 @@ family_method <- function(name) {
       at <- fit$estimate[1L, seq_along(record$parameters)]
       if (!anyNA(at)) as.list(stats::setNames(at, record$parameters))
     },
-    covariance = function(fit, x, at) covariance_by_scores(at, function(at) record$log_density(x, at)),
+    covariance = function(fit, x, at) covariance_by_scores(at, function(at) record$log_density(x, at),
+                                                               setdiff(record$parameters[record$low %in% 0], "scale")),
     quantile = quantile,
     shortfall = function(a, at, ask) {
       if (!ask$log && !is.finite(record$moments(at)[["mean"]])) return(Inf)
@@ -397,6 +412,12 @@ own_var_methods <- list(
       s <- weighted_path(x, ask$decay %||% 0.94)
       n <- length(x)
       if (any(s == 0)) x else x * s[n + 1L] / s[-(n + 1L)]
+    },
+    scale_error = function(x, ask) {
+      decay <- ask$decay %||% 0.94
+      s <- weighted_path(x, decay)[seq_along(x)]
+      kurtosis <- if (any(s == 0)) 0 else core_moments(matrix(x / s), FALSE)$kurtosis
+      if (is.na(kurtosis)) NA_real_ else sqrt(max(0, 2 + kurtosis) * (1 - decay) / (1 + decay)) / 2
     }
   ),
   filtered = local({

@@ -51,8 +51,8 @@
 #' `var_error` and `es_error` are standard errors and `var_low` to `var_high` an interval, for returns that are
 #' independent. Of the methods by rank: the error over all resamples, which has a closed form (Hutson and Ernst
 #' 2000), and the interval between two order statistics, interpolated so that it has its confidence (Nyblom 1992);
-#' `NA` where the history is too short to bound the loss. Where the returns are rescaled before they are ranked the
-#' error of their scale is not in it. Of methods with parameters: the delta method, and \eqn{VaR\, e^{\pm z\, error
+#' `NA` where the history is too short to bound the loss. For `volatility-scaled` the error of
+#' the volatility is added, for `filtered` it is not. Of methods with parameters: the delta method, and \eqn{VaR\, e^{\pm z\, error
 #' / VaR}}{VaR exp(+- z error / VaR)}. Of the bootstraps: how much the tail of the paths depends on each day of the
 #' history (the infinitesimal jackknife); `draw_error` is what more draws would remove. Beyond one period `filtered`
 #' has the relative error of one.

@@ -40,6 +40,7 @@ Minimum<k> minimise(Function f, Point<k> start, double tolerance, const std::arr
   if (!std::isfinite(best.value)) return best;
   best.slope = steepest(gradient);
   bool fresh = known == nullptr;
+  int stalled = 0;  // steps in a row that did not lower the value beyond its rounding error
   if (known) inverse = *known;
   for (int step = 0; step < most; ++step) {
     if (best.slope <= tolerance) {
@@ -73,7 +74,7 @@ Minimum<k> minimise(Function f, Point<k> start, double tolerance, const std::arr
       }
     }
     if (!found) {
-      if (fresh) break;
+      if (fresh || ++stalled > 10) break;
       reset();
       fresh = true;
       continue;
@@ -85,10 +86,12 @@ Minimum<k> minimise(Function f, Point<k> start, double tolerance, const std::arr
       bent[i] = ahead[i] - gradient[i];
       curvature += moved[i] * bent[i];
     }
+    stalled = best.value - value > 1e-14 * std::fabs(value) ? 0 : stalled + 1;
     best.at = next;
     best.value = value;
     gradient = ahead;
     best.slope = steepest(gradient);
+    if (stalled > 10) break;
     if (!(curvature > 1e-300)) continue;
     if (fresh) {
       double bends = 0.0;
