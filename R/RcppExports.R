@@ -17,6 +17,14 @@ core_drawn_days <- function(days, horizon, paths, blocks, length, seed) {
     .Call(`_imbroglio_core_drawn_days`, days, horizon, paths, blocks, length, seed)
 }
 
+core_begun_days <- function(days, horizon, paths, weight, blocks, length, seed) {
+    .Call(`_imbroglio_core_begun_days`, days, horizon, paths, weight, blocks, length, seed)
+}
+
+core_mean_growth <- function(growth, horizon, paths, blocks, length, seed) {
+    .Call(`_imbroglio_core_mean_growth`, growth, horizon, paths, blocks, length, seed)
+}
+
 core_filtered_paths <- function(residuals, at, variance, horizon, draws, log, seed) {
     .Call(`_imbroglio_core_filtered_paths`, residuals, at, variance, horizon, draws, log, seed)
 }
@@ -163,6 +171,10 @@ core_shortest <- function(x) {
 
 core_historical_tail <- function(returns, levels, rank, log, scale) {
     .Call(`_imbroglio_core_historical_tail`, returns, levels, rank, log, scale)
+}
+
+core_rank_position <- function(n, level, rank) {
+    .Call(`_imbroglio_core_rank_position`, n, level, rank)
 }
 
 core_worst <- function(returns, m) {

@@ -24,55 +24,48 @@ tail_of_draws <- function(growth, worth, cash, how, ask) {
 }
 
 of_draws <- function(r, how, ask) {
-  ask$log <- FALSE
-  found <- tail_of_samples(matrix(r), ask)
-  errors <- vapply(seq_along(ask$level), function(i) {
-    errors_by_days(r, found$var[i], found$es[i], 1 - ask$level[i], how)
-  }, c(0, 0))
-  z <- stats::qnorm((1 + ask$confidence) / 2)
-  by <- function(side) ifelse(found$var > 0, found$var * exp(side * z * errors[1L, ] / found$var),
-                              found$var + side * z * errors[1L, ])
-  list(n = rep(how$days, length(ask$level)), var = found$var, es = found$es, var_error = errors[1L, ],
-       es_error = errors[2L, ], var_low = by(-1), var_high = by(1), draw_error = found$var_error)
+  n <- length(r)
+  # About one standard deviation of the history's rank to either side of the quantile.
+  reach <- pmax(1, round(n * sqrt(ask$level * (1 - ask$level) / how$days)))
+  most <- max(n * (1 - ask$level) + reach + 9 * sqrt(n * (1 - ask$level)) + 25)
+  losses <- -core_worst(matrix(r), as.integer(min(n, most)))
+  z <- stats::qnorm((1 + ask$confidence) / 2) * c(-1, 1)
+  columns_of_rows(lapply(seq_along(ask$level), function(i) {
+    a <- 1 - ask$level[i]
+    k <- core_rank_position(n, ask$level[i], rank_code(ask$rank))
+    var <- at_rank(losses, k)
+    es <- mean(losses[seq_len(floor(k))])
+    errors <- errors_by_days(r, losses, var, a, reach[i], how)
+    ends <- if (isTRUE(var > 0)) var * exp(z * errors[1L] / var) else var + z * errors[1L]
+    c(n = how$days, var = var, es = es, var_error = errors[1L], es_error = errors[2L], var_low = ends[1L], var_high = ends[2L],
+      draw_error = if (n > 1L) rank_error(losses, n, k) else NA)
+  }))
 }
 
 # The infinitesimal jackknife: had a day of the history (or the block that begins with it) been a little more likely,
 # the tail would have grown by how often the paths in it drew that day. What is due to the number of draws is
 # taken off.
-errors_by_days <- function(r, var, es, a, how) {
-  tail <- which(-r >= var)
+errors_by_days <- function(r, losses, var, a, reach, how) {
+  tail <- which(r <= -var)
+  k <- length(tail)
   n <- how$days
-  if (n < 2L || !length(tail) || length(tail) == length(r)) return(c(NA_real_, NA_real_))
-  days <- days_of_paths(how, tail)
-  begun <- as.vector(block_begins(days, how))
-  days <- as.vector(days)[begun]
-  beyond <- rep(-r[tail] - var, each = how$horizon)[begun]
-  spread <- function(weight) {
-    drawn <- as.vector(rowsum(c(weight, rep(0, n)), c(days, seq_len(n)), reorder = TRUE))
-    moved <- (n * drawn - sum(weight)) / how$draws
-    sum <- sum(moved^2) - n^2 * sum(weight^2) / how$draws^2
+  draws <- length(r)
+  if (n < 2L || !k || k == draws) return(c(NA_real_, NA_real_))
+  begun <- core_begun_days(n, how$horizon, tail, -r[tail] - var, how$code, how$length, how$seed)
+  width <- ceiling(how$length)
+  spread <- function(drawn, total, squares) {
+    moved <- (n * drawn - total) / draws
+    sum <- sum(moved^2) - n^2 * squares / draws^2
     # Blocks that begin near each other share days.
-    for (lag in seq_len(min(ceiling(how$length) - 1, n - 1))) {
-      sum <- sum + 2 * (1 - lag / ceiling(how$length)) * sum(moved[seq_len(n - lag)] * moved[lag + seq_len(n - lag)])
+    for (lag in seq_len(min(width - 1, n - 1))) {
+      sum <- sum + 2 * (1 - lag / width) * sum(moved[seq_len(n - lag)] * moved[lag + seq_len(n - lag)])
     }
     sqrt(max(0, sum)) / n
   }
-  # The density at the quantile, over about one standard deviation of its rank to either side.
-  k <- length(tail)
-  reach <- max(1, round(length(r) * sqrt(a * (1 - a) / n)))
-  ranks <- c(max(1, k - reach), min(length(r), k + reach))
-  ends <- -sort(r, partial = ranks)[ranks]
-  per_density <- (ends[1L] - ends[2L]) / diff(ranks) * length(r)
-  c(spread(rep(1, length(days))) * per_density, spread(beyond) / a)
-}
-
-# Where a block begins: a day that does not follow the one before.
-block_begins <- function(days, how) {
-  if (how$blocks == "none") return(array(TRUE, dim(days)))
-  step <- row(days)
-  if (how$blocks == "fixed") return((step - 1) %% how$length == 0)
-  follows <- rbind(0, days[-nrow(days), , drop = FALSE] %% how$days) + 1 == days
-  step == 1L | !follows
+  ranks <- c(max(1, k - reach), min(nrow(losses), k + reach))
+  per_density <- (losses[ranks[1L]] - losses[ranks[2L]]) / diff(ranks) * draws
+  all <- sum(begun$count)
+  c(spread(begun$count, all, all) * per_density, spread(begun$weighed, begun$sum, begun$squares) / a)
 }
 
 #' Draw what a book may be worth

@@ -228,14 +228,8 @@ slopes_of_paths <- function(book, whole, drawn, a, ask) {
   reach <- max(0, round(how$draws * sqrt(a * (1 - a) / how$days)))
   near <- order[max(1, floor(k) - reach):min(how$draws, ceiling(k) + reach)]
   beyond <- order[seq_len(floor(k))]
-  # What one unit of each holding lost along each path.
-  lost <- function(paths) {
-    days <- days_of_paths(how, paths)
-    vapply(seq_len(ncol(book$r)), function(j) {
-      grown <- matrix(1 + book$r[days, j], how$horizon)
-      mean(1 - apply(grown, 2L, prod))
-    }, 0)
-  }
+  # What one unit of each holding lost along the paths.
+  lost <- function(paths) 1 - core_mean_growth(1 + book$r, how$horizon, paths, how$code, how$length, how$seed)
   scaled <- function(slope, to) slope * to / sum(slope * book$weights)
   list(var = scaled(lost(near), whole[1L]), es = scaled(lost(beyond), whole[2L]), by = "paths")
 }

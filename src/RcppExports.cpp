@@ -77,6 +77,39 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_begun_days
+Rcpp::List core_begun_days(int days, int horizon, const Rcpp::IntegerVector& paths, const Rcpp::NumericVector& weight, int blocks, double length, int seed);
+RcppExport SEXP _imbroglio_core_begun_days(SEXP daysSEXP, SEXP horizonSEXP, SEXP pathsSEXP, SEXP weightSEXP, SEXP blocksSEXP, SEXP lengthSEXP, SEXP seedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< int >::type days(daysSEXP);
+    Rcpp::traits::input_parameter< int >::type horizon(horizonSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type paths(pathsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type weight(weightSEXP);
+    Rcpp::traits::input_parameter< int >::type blocks(blocksSEXP);
+    Rcpp::traits::input_parameter< double >::type length(lengthSEXP);
+    Rcpp::traits::input_parameter< int >::type seed(seedSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_begun_days(days, horizon, paths, weight, blocks, length, seed));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_mean_growth
+Rcpp::NumericVector core_mean_growth(const Rcpp::NumericMatrix& growth, int horizon, const Rcpp::IntegerVector& paths, int blocks, double length, int seed);
+RcppExport SEXP _imbroglio_core_mean_growth(SEXP growthSEXP, SEXP horizonSEXP, SEXP pathsSEXP, SEXP blocksSEXP, SEXP lengthSEXP, SEXP seedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type growth(growthSEXP);
+    Rcpp::traits::input_parameter< int >::type horizon(horizonSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type paths(pathsSEXP);
+    Rcpp::traits::input_parameter< int >::type blocks(blocksSEXP);
+    Rcpp::traits::input_parameter< double >::type length(lengthSEXP);
+    Rcpp::traits::input_parameter< int >::type seed(seedSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_mean_growth(growth, horizon, paths, blocks, length, seed));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_filtered_paths
 Rcpp::NumericVector core_filtered_paths(const Rcpp::NumericVector& residuals, const Rcpp::NumericVector& at, double variance, int horizon, int draws, bool log, int seed);
 RcppExport SEXP _imbroglio_core_filtered_paths(SEXP residualsSEXP, SEXP atSEXP, SEXP varianceSEXP, SEXP horizonSEXP, SEXP drawsSEXP, SEXP logSEXP, SEXP seedSEXP) {
@@ -577,6 +610,19 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_rank_position
+double core_rank_position(int n, double level, int rank);
+RcppExport SEXP _imbroglio_core_rank_position(SEXP nSEXP, SEXP levelSEXP, SEXP rankSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< int >::type n(nSEXP);
+    Rcpp::traits::input_parameter< double >::type level(levelSEXP);
+    Rcpp::traits::input_parameter< int >::type rank(rankSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_rank_position(n, level, rank));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_worst
 Rcpp::NumericMatrix core_worst(const Rcpp::NumericMatrix& returns, int m);
 RcppExport SEXP _imbroglio_core_worst(SEXP returnsSEXP, SEXP mSEXP) {
@@ -647,6 +693,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_backtest", (DL_FUNC) &_imbroglio_core_backtest, 7},
     {"_imbroglio_core_draw_book", (DL_FUNC) &_imbroglio_core_draw_book, 8},
     {"_imbroglio_core_drawn_days", (DL_FUNC) &_imbroglio_core_drawn_days, 6},
+    {"_imbroglio_core_begun_days", (DL_FUNC) &_imbroglio_core_begun_days, 7},
+    {"_imbroglio_core_mean_growth", (DL_FUNC) &_imbroglio_core_mean_growth, 6},
     {"_imbroglio_core_filtered_paths", (DL_FUNC) &_imbroglio_core_filtered_paths, 7},
     {"_imbroglio_core_common", (DL_FUNC) &_imbroglio_core_common, 4},
     {"_imbroglio_core_pairs", (DL_FUNC) &_imbroglio_core_pairs, 5},
@@ -684,6 +732,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_carry", (DL_FUNC) &_imbroglio_core_carry, 2},
     {"_imbroglio_core_shortest", (DL_FUNC) &_imbroglio_core_shortest, 1},
     {"_imbroglio_core_historical_tail", (DL_FUNC) &_imbroglio_core_historical_tail, 5},
+    {"_imbroglio_core_rank_position", (DL_FUNC) &_imbroglio_core_rank_position, 3},
     {"_imbroglio_core_worst", (DL_FUNC) &_imbroglio_core_worst, 2},
     {"_imbroglio_core_tracking", (DL_FUNC) &_imbroglio_core_tracking, 6},
     {"_imbroglio_core_rolling_tracking_error", (DL_FUNC) &_imbroglio_core_rolling_tracking_error, 8},

@@ -40,9 +40,49 @@ Rcpp::IntegerMatrix core_drawn_days(int days, int horizon, const Rcpp::IntegerVe
   int* to = out.begin();
   for (const int path : paths) {
     imbroglio::Random random(seed, path - 1);
-    how(random, [&](std::uint32_t day) { *to++ = static_cast<int>(day) + 1; });
+    how(random, [&](std::uint32_t day, bool) { *to++ = static_cast<int>(day) + 1; });
   }
   return out;
+}
+
+// How often blocks begin with each day in some of those paths, and the sum of the paths' `weight` over them; the sum
+// of these weights and of their squares.
+// [[Rcpp::export]]
+Rcpp::List core_begun_days(int days, int horizon, const Rcpp::IntegerVector& paths, const Rcpp::NumericVector& weight, int blocks,
+                           double length, int seed) {
+  const imbroglio::DayDraws how = draws_of(days, horizon, blocks, length);
+  Rcpp::NumericVector count(days), weighed(days);
+  double sum = 0.0, squares = 0.0;
+  for (R_xlen_t i = 0; i < paths.size(); ++i) {
+    imbroglio::Random random(seed, paths[i] - 1);
+    const double w = weight[i];
+    how(random, [&](std::uint32_t day, bool begins) {
+      if (!begins) return;
+      count[day] += 1.0;
+      weighed[day] += w;
+      sum += w;
+      squares += w * w;
+    });
+  }
+  return Rcpp::List::create(Rcpp::_["count"] = count, Rcpp::_["weighed"] = weighed, Rcpp::_["sum"] = sum, Rcpp::_["squares"] = squares);
+}
+
+// The mean growth of each holding along some of those paths.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_mean_growth(const Rcpp::NumericMatrix& growth, int horizon, const Rcpp::IntegerVector& paths, int blocks,
+                                     double length, int seed) {
+  const imbroglio::DayDraws how = draws_of(growth.nrow(), horizon, blocks, length);
+  Rcpp::NumericVector mean(growth.ncol());
+  std::vector<double> grown(mean.size());
+  for (const int path : paths) {
+    imbroglio::Random random(seed, path - 1);
+    std::fill(grown.begin(), grown.end(), 1.0);
+    how(random, [&](std::uint32_t day, bool) {
+      for (std::size_t j = 0; j < grown.size(); ++j) grown[j] *= growth(day, j);
+    });
+    for (std::size_t j = 0; j < grown.size(); ++j) mean[j] += grown[j] / static_cast<double>(paths.size());
+  }
+  return mean;
 }
 
 // The returns over paths of drawn residuals, see filtered_path().

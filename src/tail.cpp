@@ -38,6 +38,12 @@ Rcpp::List core_historical_tail(const Rcpp::NumericMatrix& returns, const Rcpp::
                             Rcpp::_["row"] = row);
 }
 
+// Where the quantile stands among n sorted returns, see rank_position().
+// [[Rcpp::export]]
+double core_rank_position(int n, double level, int rank) {
+  return imbroglio::rank_position(n, 1.0 - level, static_cast<imbroglio::Rank>(rank));
+}
+
 // The m worst returns of each column, the worst first.
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_worst(const Rcpp::NumericMatrix& returns, int m) {

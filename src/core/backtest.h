@@ -26,7 +26,8 @@ inline Tested tested(const double* returns, const double* var, const double* es,
   std::vector<char> run(span, 0);
   std::size_t in_run = 0;
   bool before = false;
-  double score = 0.0;
+  double score = 0.0, last_var = missing, last_es = missing, share = missing;
+  std::size_t place = 0;
   for (std::size_t t = 0; t < n; ++t) {
     if (std::isnan(var[t]) || std::isnan(returns[t])) continue;
     const double loss = log ? -std::expm1(returns[t]) : -returns[t];
@@ -36,9 +37,16 @@ inline Tested tested(const double* returns, const double* var, const double* es,
       ++found.breaches;
       found.expected_losses += loss / es[t];
     }
-    found.var_to_es += var[t] / es[t];
+    // Neither changes every day, and divisions are slow.
+    if (var[t] != last_var || es[t] != last_es) {
+      last_var = var[t];
+      last_es = es[t];
+      share = last_var / last_es;
+    }
+    found.var_to_es += share;
     score += breach ? (1.0 - a) * (loss - var[t]) : a * (var[t] - loss);
-    char& oldest = run[found.n % span];
+    char& oldest = run[place];
+    if (++place == span) place = 0;
     in_run += static_cast<std::size_t>(breach) - static_cast<std::size_t>(oldest);
     oldest = breach;
     ++found.n;

@@ -20,11 +20,11 @@ class DayDraws {
 
   std::size_t horizon() const { return horizon_; }
 
-  // Hands each day of a path to `take`, counted from 0.
+  // Hands each day of a path to `take`, counted from 0, and whether a block begins with it.
   template <class Take>
   void operator()(Random& random, Take take) const {
     if (blocks_ == Blocks::none) {
-      for (std::size_t i = 0; i < horizon_; ++i) take(random.below(days_));
+      for (std::size_t i = 0; i < horizon_; ++i) take(random.below(days_), true);
       return;
     }
     std::uint32_t day = 0;
@@ -32,7 +32,7 @@ class DayDraws {
       const bool fresh = i == 0 || (blocks_ == Blocks::fixed ? i % fixed_ == 0 : random.uniform() < again_);
       if (fresh) day = random.below(days_);
       else if (++day == days_) day = 0;
-      take(day);
+      take(day, fresh);
     }
   }
 
@@ -84,7 +84,7 @@ class BookDraws {
     for (std::size_t draw = first; draw < last; ++draw) {
       Random random(seed, draw);
       for (std::size_t p = 0; p < pairs; ++p) now[p] = worth_[p];
-      days(random, [&](std::uint32_t day) {
+      days(random, [&](std::uint32_t day, bool) {
         ++counts[day];
         const Two* const grown = growth_.data() + day * pairs;
         for (std::size_t p = 0; p < pairs; ++p) now[p] *= grown[p];

@@ -126,7 +126,11 @@ class RollingTail {
         var[t] = loss_at;
         es[t] = mean;
       }
-      if (window_ && t >= window_) changed = leave(x[t - window_]) || changed;
+      if (window_ && t >= window_) {
+        // Most steps move nothing among the worst.
+        if (!whole_ && x[t - window_] > worst_.back() && !(x[t] < worst_.back())) continue;
+        changed = leave(x[t - window_]) || changed;
+      }
       changed = enter(x[t]) || changed;
     }
   }
