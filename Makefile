@@ -22,9 +22,11 @@ bench: setup-bench build/installed
 	@Rscript bench/measures.R
 	@Rscript bench/reading.R
 	@Rscript bench/fit.R
+	@Rscript bench/var.R
 
 study: setup-run build/installed
 	@Rscript bench/fit-study.R
+	@Rscript bench/var-study.R
 
 shots: setup-shots build/installed
 	@tools/shots

@@ -25,8 +25,9 @@ tail_of_draws <- function(growth, worth, cash, how, ask) {
 
 of_draws <- function(r, how, ask) {
   n <- length(r)
-  # About one standard deviation of the history's rank to either side of the quantile.
-  reach <- pmax(1, round(n * sqrt(ask$level * (1 - ask$level) / how$days)))
+  # Two standard deviations of the history's rank to either side of the quantile: over fewer its density is a matter
+  # of few days.
+  reach <- pmax(1, round(2 * n * sqrt(ask$level * (1 - ask$level) / how$days)))
   most <- max(n * (1 - ask$level) + reach + 9 * sqrt(n * (1 - ask$level)) + 25)
   losses <- -core_worst(matrix(r), as.integer(min(n, most)))
   z <- stats::qnorm((1 + ask$confidence) / 2) * c(-1, 1)
@@ -36,9 +37,11 @@ of_draws <- function(r, how, ask) {
     var <- at_rank(losses, k)
     es <- mean(losses[seq_len(floor(k))])
     errors <- errors_by_days(r, losses, var, a, reach[i], how)
-    ends <- if (isTRUE(var > 0)) var * exp(z * errors[1L] / var) else var + z * errors[1L]
+    draw_error <- if (n > 1L) rank_error(losses, n, k) else NA
+    both <- sqrt(errors[1L]^2 + draw_error^2)
+    ends <- if (isTRUE(var > 0)) var * exp(z * both / var) else var + z * both
     c(n = how$days, var = var, es = es, var_error = errors[1L], es_error = errors[2L], var_low = ends[1L], var_high = ends[2L],
-      draw_error = if (n > 1L) rank_error(losses, n, k) else NA)
+      draw_error = draw_error)
   }))
 }
 

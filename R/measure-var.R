@@ -54,7 +54,8 @@
 #' `NA` where the history is too short to bound the loss. For `volatility-scaled` the error of
 #' the volatility is added, for `filtered` it is not. Of methods with parameters: the delta method, and \eqn{VaR\, e^{\pm z\, error
 #' / VaR}}{VaR exp(+- z error / VaR)}. Of the bootstraps: how much the tail of the paths depends on each day of the
-#' history (the infinitesimal jackknife); `draw_error` is what more draws would remove. Beyond one period `filtered`
+#' history (the infinitesimal jackknife); `draw_error` is what more draws would remove, and the interval holds
+#' both. Beyond one period `filtered`
 #' has the relative error of one.
 #'
 #' @param returns A returns table, or a price table, whose simple returns are taken.

@@ -248,7 +248,9 @@ columns_to_show <- function(table) {
   nothing <- vapply(names(table), function(name) isTRUE(known_columns[[name]]$optional) && all(is.na(table[[name]])), NA)
   # A rank is the same for all that take one.
   same_rank <- names(table) == "rank" & length(unique(stats::na.omit(as.character(table[["rank"]])))) <= 1L
-  shown <- !detail & !(choice & constant) & !nothing & !same_rank
+  # All ways lead to a horizon of one period.
+  no_way <- names(table) == "horizon_by" & all(table[["horizon"]] == 1L)
+  shown <- !detail & !(choice & constant) & !nothing & !same_rank & !no_way
   if (sum(shown) > 12L) {
     if (nrow(table) > 1L) shown <- shown & !(names(table) %in% c("from", "to") & constant)
     if ("family" %in% names(table)) shown <- shown & !names(table) %in% c("from", "to", "log_likelihood", "bic")
