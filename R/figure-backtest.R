@@ -23,7 +23,7 @@ autoplot.imbroglio_backtest <- function(object, security = NULL, ...) {
   zones <- as.data.frame(backtest_zones(object))
   zones <- zones[zones$security == security & zones$level == max(table$level), ]
   zones$y <- rows$y[match(zones$method, methods)]
-  rows$label <- sprintf("%s: %s of %s expected", methods, count(table$breaches), unit_text$one(table$expected))
+  rows$label <- sprintf("%s: %s, %s expected", methods, count(table$breaches, "breach", "breaches"), unit_text$one(table$expected))
   last <- days[!duplicated(days$method, fromLast = TRUE), ]
   worst <- seen[seen$return <= -apply(matrix(days$var, nrow(seen)), 1L, min), ]
   plot <- ggplot2::ggplot(days) +

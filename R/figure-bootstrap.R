@@ -73,8 +73,8 @@ autoplot.imbroglio_split <- function(object, ...) {
     ggplot2::geom_text(ggplot2::aes(x = .data$at, label = paste0("  ", .data$label)), hjust = 0, colour = ink,
                        size = if (nlevels(parts$method) > 3L) 3 else 3.7) +
     ggplot2::scale_fill_manual(values = colours) +
-    ggplot2::scale_x_continuous(labels = percent_axis, breaks = scales::breaks_pretty(5),
-                                expand = ggplot2::expansion(c(0.02, if (nlevels(parts$method) > 2L) 0.35 else 0.15))) +
+    ggplot2::scale_x_continuous(labels = percent_axis, breaks = scales::breaks_pretty(if (nlevels(parts$method) > 2L) 3 else 5),
+                                expand = ggplot2::expansion(c(0.02, if (nlevels(parts$method) > 2L) 0.5 else 0.2))) +
     ggplot2::facet_wrap(ggplot2::vars(.data$method)) +
     titles(split_headline(object),
            "Coloured: what the holding adds to the value at risk of the book; grey: what it would be alone",

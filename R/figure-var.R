@@ -116,7 +116,7 @@ horizons_figure <- function(object, table) {
                                     label = sprintf("  %s: %s", .data$label, percent(.data$var, 1L))), hjust = 0,
                                     size = 3.4) +
     ggplot2::scale_colour_manual(values = colours) +
-    ggplot2::scale_x_continuous(breaks = scales::breaks_pretty(8),
+    ggplot2::scale_x_continuous(breaks = unique(round(seq(1, max(table$horizon), length.out = min(max(table$horizon), 8L)))),
                                 expand = ggplot2::expansion(c(0.01, if (nlevels(table$method) > 1L) 0.34 else 0.16))) +
     ggplot2::scale_y_continuous(labels = percent_axis, limits = c(0, NA), expand = ggplot2::expansion(c(0, 0.05))) +
     ggplot2::facet_wrap(ggplot2::vars(.data$method)) +

@@ -26,7 +26,9 @@ measure_summary <- function(returns, benchmark = NULL, level = 0.99, per_year = 
   level <- check_fraction(level, "level")
   earned <- measure_return(returns, per_year = per_year, risk_free = risk_free)
   fallen <- core_max_drawdown(core_wealth(returns$values, returns$kind), FALSE)
-  tail <- measure_var(returns, level = level)
+  tail <- core_historical_tail(returns$values, level, rank_code("nearest"), returns$kind == "log", 1)
+  warn_few(list(security = colnames(returns$values), n = tail$n, level = rep(level, length(tail$n)),
+                method = rep("historical", length(tail$n))), var_methods()["historical"])
   columns <- c(as.list(earned)[c("security", "from", "to", "n", "total_return", "return_annual")],
                list(volatility_annual = earned$volatility * sqrt(per_year), sharpe_annual = earned$sharpe_annual,
                     max_drawdown = fallen$depth, var = tail$var, es = tail$es))

@@ -1,11 +1,13 @@
 # The methods of value at risk, each a record: what it is called, its formula and source, the `ways` it has to a
 # horizon (the first is its own), whether it is `empirical` (knows only what was observed, and takes a rank), whether
-# it is `still` between fits, whether `chance` is in it (always, or where it looks ahead), and functions of what is
-# asked:   whole(values, ask): a row for each security and level, levels fastest: n, var, es, their errors, an
-# interval;   fit(x, ask): what is estimated from one security's returns (none missing);   tail(fit, x, a, ask): value
-# at risk and expected shortfall of the next period at each a, a row each, from what was     fitted and the returns up
-# to now;   rolling(values, window, least, ask): where there is a fast way, var and es of each row from the returns
-# before it (window     0: from all of them).
+# it is `still` between fits, whether `chance` is in it ("always", or where it looks "ahead"), what it `doubt`s of
+# its own use, and functions of what is asked (see asked()).
+# whole(values, ask): a row for each security and level, levels fastest: n, var, es, their errors, an interval.
+# fit(x, ask): what is estimated from one security's returns (none missing).
+# tail(fit, x, a, ask): value at risk and expected shortfall of the next period at each a, a row each, from what was
+# fitted and the returns up to now.
+# rolling(values, window, least, ask): where there is a fast way, var and es of each row from the returns before it
+# (window 0: from all of them).
 var_methods <- function() {
   families <- setdiff(names(fit_families()), names(own_var_methods))
   c(own_var_methods, lapply(stats::setNames(nm = families), family_method), as.list(registered_var_methods))
@@ -291,13 +293,12 @@ family_method <- function(name) {
     centre <- centre_of(at)
     centre * ask$h + (q - centre) * sqrt(ask$h)
   }
+  fit <- function(x, ask) {
+    at <- record$fit(matrix(x), "likelihood")$estimate[1L, seq_along(record$parameters)]
+    if (!anyNA(at)) as.list(stats::setNames(at, record$parameters))
+  }
   smooth_method(
-    record$title, record$formula, record$source,
-    fit = function(x, ask) {
-      fit <- record$fit(matrix(x), "likelihood")
-      at <- fit$estimate[1L, seq_along(record$parameters)]
-      if (!anyNA(at)) as.list(stats::setNames(at, record$parameters))
-    },
+    record$title, record$formula, record$source, fit = fit,
     covariance = function(fit, x, at) covariance_by_scores(at, function(at) record$log_density(x, at),
                                                                setdiff(record$parameters[record$low %in% 0], "scale")),
     quantile = quantile,
@@ -306,11 +307,8 @@ family_method <- function(name) {
       mean_beyond(function(log_p) quantile(log_p, at, ask), a, ask$log)
     },
     doubt = function(x, ask) {
-      if (ask$h == 1) return(NULL)
-      fit <- record$fit(matrix(x), "likelihood")
-      variance <- record$moments(as.list(stats::setNames(fit$estimate[1L, seq_along(record$parameters)],
-                                                         record$parameters)))[["variance"]]
-      if (is.na(variance) || is.infinite(variance)) "has no finite variance there, so the root of time is no rule for it"
+      at <- if (ask$h > 1) fit(x, ask)
+      if (!is.null(at) && !is.finite(record$moments(at)[["variance"]])) "has no finite variance there, so the root of time is no rule for it"
     }
   )
 }
@@ -369,16 +367,7 @@ own_var_methods <- list(
   historical = list(
     title = "Historical", formula = "the k-th worst of n returns, k by the convention of rank", source = "",
     ways = c("sqrt", "overlapping"), empirical = TRUE, still = FALSE,
-    whole = function(values, ask) {
-      found <- tail_of_samples(values, ask, ask$scale)
-      others <- vapply(setdiff(rank_conventions, ask$rank), function(rank) {
-        core_historical_tail(values, ask$level, rank_code(rank), ask$log, ask$scale)$var
-      }, found$var)
-      all <- matrix(c(found$var, others), length(found$var))
-      found$rank_least <- apply(all, 1L, min)
-      found$rank_most <- apply(all, 1L, max)
-      found
-    },
+    whole = function(values, ask) tail_of_samples(values, ask, ask$scale),
     fit = function(x, ask) list(),
     tail = function(fit, x, a, ask) {
       found <- core_historical_tail(matrix(x), 1 - a, rank_code(ask$rank), ask$log, 1)

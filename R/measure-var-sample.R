@@ -31,9 +31,9 @@ rank_error <- function(L, n, k) {
   sqrt(colSums(weight * (L - rep(colSums(weight * L), each = nrow(L)))^2))
 }
 
-# That and the interval between order statistics.
+# That, the interval between order statistics, and the least and the most that the conventions of rank give.
 errors_by_order <- function(losses, n, a, position, var, es, confidence) {
-  out <- matrix(NA_real_, length(n), 4L)
+  out <- matrix(NA_real_, length(n), 6L)
   for (size in unique(n[n > 1L])) {
     these <- which(n == size)
     m <- min(size, nrow(losses))
@@ -45,8 +45,14 @@ errors_by_order <- function(losses, n, a, position, var, es, confidence) {
     out[these, 2L] <- sqrt((inside + (1 - a) * (es[these] - var[these])^2) / (size * a))
     ends <- interval_ranks(size, a, confidence)
     for (side in 1:2) out[these, 2L + side] <- at_rank(L, ends[side])
+    by_rank <- vapply(rank_conventions, function(rank) at_rank(L, core_rank_position(size, 1 - a, rank_code(rank))),
+                      numeric(length(these)))
+    by_rank <- matrix(by_rank, length(these))
+    out[these, 5L] <- do.call(pmin, as.list(as.data.frame(by_rank)))
+    out[these, 6L] <- do.call(pmax, as.list(as.data.frame(by_rank)))
   }
-  list(var_error = out[, 1L], es_error = out[, 2L], var_low = out[, 3L], var_high = out[, 4L])
+  list(var_error = out[, 1L], es_error = out[, 2L], var_low = out[, 3L], var_high = out[, 4L], rank_least = out[, 5L],
+       rank_most = out[, 6L])
 }
 
 at_rank <- function(L, rank) {

@@ -18,7 +18,8 @@
 #' | `"interpolate"` | \eqn{(n - 1) a + 1}, between two observations (type 7 of [stats::quantile()]) |
 #'
 #' The expected shortfall is the mean of the k worst losses (of the whole ones, where k is between two). The result
-#' names the observation and its neighbours, and `rank_least` and `rank_most` say what the other conventions give.
+#' names the observation and its neighbours, and `rank_least` and `rank_most` say what the other
+#' conventions give.
 #'
 #' @section Methods:
 #' | method | value at risk | source |
@@ -122,6 +123,7 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
                       match("es", names(columns)))
   }
   warn_few(columns, records)
+  warn_not_fitted(columns)
   warn_doubts(returns, records, horizon, ways, ask)
   sample <- sample_of(returns$dates, returns$values)
   new_result(columns, "var",
@@ -182,7 +184,7 @@ measured_var <- function(returns, record, name, h, rank, way, ask) {
   each <- rep(seq_len(ncol(values)), each = length(ask$level))
   sample <- sample_of(returns$dates, returns$values)
   nothing <- rep(NA_real_, length(each))
-  of <- function(column) found[[column]] %||% nothing
+  of <- function(column) if (length(found[[column]])) found[[column]] else nothing
   list(security = colnames(returns$values)[each], from = sample$from[each], to = sample$to[each],
        n = as.integer(found$n),
        level = rep(ask$level, ncol(values)), horizon = rep(h, length(each)), var = found$var, es = of("es"),
@@ -229,6 +231,15 @@ warn_few <- function(columns, records) {
                   columns$security[i], what, format(columns$level[i])),
           remedy = sprintf("This level wants %s or more.",
                            count(ceiling(1 / (1 - columns$level[i]) - 1e-9), "return")))
+}
+
+# Methods that are fitted want 20 returns or more; those that doubt themselves say so themselves.
+warn_not_fitted <- function(columns) {
+  none <- which(is.na(columns$var) & columns$n > 0L & !columns$method %in% c("hill", "pareto", "cornish-fisher"))
+  if (!length(none)) return(invisible())
+  caution("method", sprintf("%s has no value at risk by %s.", columns$security[none[1L]], columns$method[none[1L]]),
+          remedy = sprintf("It has %s; %s are wanted, not all alike.", count(columns$n[none[1L]], "return"),
+                           if (columns$method[none[1L]] %in% c("normal", "normal-relative")) "2" else "20"))
 }
 
 # What a method itself says against its use on these returns.

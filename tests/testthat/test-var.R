@@ -273,9 +273,12 @@ test_that("short, constant and missing samples, and what a method cannot do, are
   expect_warning(measure_var(returns[, "UP"], method = "hill"), "finds no tail of losses")
   expect_warning(measure_var(as_returns(stock_prices()), 0.85, method = "pareto"), "knows only what lies beyond")
   expect_warning(measure_var(as_returns(stock_prices())[, 1], horizon = 2, method = "cauchy"), "no finite variance")
+  expect_warning(measure_var(returns[, c("UP", "ONE")], method = "garch"), "ONE has no value at risk by garch")
   crash <- sample_returns(c(-0.4, rep(c(0.01, -0.01), 200)))
   expect_warning(found <- measure_var(crash, 0.95, method = "cornish-fisher"), class = "imbroglio_warning_method")
   expect_true(is.na(found$var))
+  for (h in 1:2) expect_true(all(is.na(var_of(returns[, c("ONE", "NONE")], 0.95, h, setdiff(all_methods[c(4:12, 16:20)],
+                                                                                            "ewma"))$var)))
   all <- var_of(returns, 0.95, method = all_methods, draws = 200)
   expect_true(all(is.na(all$var[all$security == "NONE"])))
   expect_true(all(is.na(all$var[all$security == "ONE" & all$method %in% c("garch", "student", "hill", "pareto",
