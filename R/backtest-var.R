@@ -31,8 +31,7 @@
 #' @param refit After how many periods parameters are fitted again.
 #' @param rank A convention of rank.
 #' @param zone_days The length of a run for the zones.
-#' @param x,object A result of `backtest_var()`.
-#' @param ... Not used.
+#' @param x A result of `backtest_var()`.
 #' @return A table, a row for each security, level and method: `security`, `method`, `level`, `from`, `to`, `n`
 #'   (days tested), `expected`, `breaches`, `breach_rate`, `kupiec`, `kupiec_p`, `exact_p`, `independence`,
 #'   `independence_p`, `coverage`, `coverage_p`, `zone`, `recent` (breaches of the last `zone_days`), `green`,

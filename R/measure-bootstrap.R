@@ -103,7 +103,7 @@ errors_by_days <- function(r, losses, var, a, reach, how) {
 #' @param seed A whole number.
 #' @param confidence Of the interval.
 #' @param name What the book is called.
-#' @param x,object A result of `bootstrap_book()`.
+#' @param x A result of `bootstrap_book()`.
 #' @param paths Which paths: numbers from 1 to `draws`.
 #' @param probs Probabilities.
 #' @param ... Not used.

@@ -75,9 +75,6 @@ pareto_covariance <- function(at) {
 #' @param steps How many sizes in between.
 #' @param level The level of the value at risk by each size.
 #' @param confidence Of the intervals.
-#' @param object A result of `tail_thresholds()`, of one security.
-#' @param tail The choice that is to be marked, a share or a number.
-#' @param ... Not used.
 #' @return A table, a row for each security and size of the tail: `security`, `k`, `threshold` (a loss),
 #'   `hill_shape` with `hill_low` and `hill_high`, `mean_excess` with `excess_low` and `excess_high`, `pareto_shape`
 #'   with `pareto_low` and `pareto_high`, `pareto_scale`, and by either the value at risk of one period, `hill_var`

@@ -114,7 +114,7 @@ class RollingTail {
     for (std::size_t t = 0; t < n; ++t) {
       const std::size_t size = window_ ? std::min(t, window_) : t;
       if (size >= least_) {
-        if (!window_ || position == 0.0) {
+        if (!window_ || t <= window_) {
           const double now = rank_position(size, a_, rank_);
           changed = changed || now != position;
           position = now;

@@ -4,11 +4,13 @@
 #include <cstdio>
 #include <random>
 #include <string>
+#include "bootstrap.h"
 #include "deviation.h"
 #include "drawdown.h"
 #include "garch.h"
 #include "goodness.h"
 #include "line.h"
+#include "pareto.h"
 #include "returns.h"
 #include "tail.h"
 
@@ -191,4 +193,51 @@ int main() {
     worst = std::max({worst, std::fabs(t.var + sorted[k - 1]), std::fabs(t.es - mean), std::fabs(x[t.place] - sorted[k - 1])});
   }
   check("tail is that of the sorted returns", worst, 1e-15);
+
+  // The rolling tail against each window sorted, with ties, for windows that fall out of the kept few and refill.
+  Series coarse(x);
+  for (double& v : coarse) v = std::nearbyint(v * 200.0) / 200.0;
+  for (const Series& y : {x, coarse})
+    for (std::size_t window : {std::size_t{0}, std::size_t{40}, std::size_t{250}})
+      for (double a : {0.3, 0.05, 0.01}) {
+        Series var(y.size()), es(y.size());
+        RollingTail(window, 40, a, Rank::up, false)(y.data(), y.size(), var.data(), es.data());
+        double off = std::isnan(var[39]) ? 0.0 : 1e300;
+        for (std::size_t t = 40; t < y.size(); t += 3) {
+          const std::size_t from = window && t > window ? t - window : 0;
+          const Tail direct = HistoricalTail(y.data() + from, t - from, false, 1.0)(a, Rank::up);
+          off = std::max({off, std::fabs(var[t] - direct.var), std::fabs(es[t] - direct.es)});
+        }
+        check("rolling tail, window " + std::to_string(window), off, 1e-15);
+      }
+
+  // Whole numbers below n are all as likely, also where n does not divide 2^32.
+  for (std::uint32_t m : {1u, 3u, 1000u, 3000000000u}) {
+    Random random(7, m);
+    double sum = 0.0, most = 0.0;
+    constexpr int draws = 200000;
+    for (int i = 0; i < draws; ++i) {
+      const double v = random.below(m);
+      sum += v / m;
+      most = std::max(most, v);
+    }
+    check("below " + std::to_string(m), most < m ? std::fabs(sum / draws - 0.5 * (1.0 - 1.0 / m)) : 1e300, 5.0 * std::sqrt(1.0 / 12.0 / draws));
+  }
+
+  // Both slopes of the Pareto likelihood vanish at its top.
+  for (double shape : {-0.3, 0.0, 0.2, 0.9}) {
+    Random random(11, static_cast<std::uint64_t>(100.0 + 10.0 * shape));
+    Series excess(400);
+    for (double& v : excess) v = shape == 0.0 ? random.exponential() : std::expm1(shape * random.exponential()) / shape;
+    const Pareto fit = fit_pareto(excess.data(), excess.size());
+    Exact by_shape = 0, by_scale = 0;
+    for (double v : excess) {
+      const Exact z = static_cast<Exact>(v) / fit.scale, grown = 1 + fit.shape * z;
+      by_shape += static_cast<Exact>(std::log(static_cast<double>(grown))) / (static_cast<Exact>(fit.shape) * fit.shape) -
+                  (1 + 1 / static_cast<Exact>(fit.shape)) * z / grown;
+      by_scale += (-1 + (1 + fit.shape) * z / grown) / fit.scale;
+    }
+    const double steep = std::max(std::fabs(static_cast<double>(by_shape)), std::fabs(static_cast<double>(by_scale)));
+    check("Pareto slopes at shape " + std::to_string(shape), fit.converged ? steep / 400.0 : 1e300, 1e-8);
+  }
 }

@@ -296,3 +296,31 @@ test_that("the summary reads as a table, and is written out", {
                 c("var", file, "--method", "guess"))
   for (words in wrong) expect_true(imbroglio(words)$status %in% 2:3, info = words)
 })
+
+test_that("value at risk, books and backtests read as tables in the terminal", {
+  file <- demo_file("bay.csv")
+  said <- function(...) {
+    ran <- imbroglio(...)
+    expect_equal(ran$status, 0L, info = ran$err)
+    ran$out
+  }
+  crossed <- said("var", file, "--security", "BAYALL", "--level", "0.9,0.99", "--horizon", "1:10", "--method", "normal,hill")
+  expect_match(crossed[3], "^method +horizon +90 % +99 %$")
+  expect_equal(sum(grepl("^(normal|hill) ", crossed)), 20L)
+  expect_match(crossed[4], "^normal +1 +1.07 % +1.98 %$")
+  drawn <- said("var", file, "--shares", "OSSELL=2000,TARROW=500", "--draw", "--draws", "5000", "--horizon", "5")
+  expect_true(any(grepl("^Percentiles of the final value: 1 %: 1", drawn)))
+  expect_true(any(grepl("^OSSELL +TARROW +0.39", drawn)))
+  paths <- said("var", file, "--shares", "OSSELL=2000,TARROW=500", "--paths", "20")
+  expect_true(any(grepl("and 160 rows before", paths)))
+  split <- said("var", file, "--weights", "OSSELL=0.5,BAYBOND=0.5", "--split", "--value", "1000000")
+  expect_true(any(grepl("^BAYBOND +50.0 % +99 % +observation", split)))
+  expect_true(any(grepl("diversification saves 0", split)))
+  tested <- said("backtest", file, "--security", "BAYALL", "--method", "historical,normal")
+  expect_match(tested[4], "^BAYALL +historical +99 % +2,322 +23.2 +30 +1.29 % +0.176 +0.173 +")
+  expect_true(any(grepl("normal at 99 %: 36 breaches in 2,322 days, where 23.2 are expected; rejected: too often", tested)))
+  expect_match(said("backtest", file, "--security", "BAYALL", "--zones")[4], "^BAYALL +99 % +2017-03-31 +2018-03-22 +5 +yellow")
+  refused <- imbroglio("var", file, "--level", "95")
+  expect_equal(refused$status, 2L)
+  expect_match(refused$err, "For 95 % write 0.95")
+})

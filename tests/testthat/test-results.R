@@ -221,3 +221,39 @@ test_that("the report is one page, whole, with every table and nothing that runs
   expect_error(write_report(as_prices(hostile), path, level = 2),
                class = "imbroglio_error_argument")
 })
+
+test_that("figures of value at risk put each number where it is, and refuse what they cannot show", {
+  returns <- as_returns(read_prices(demo_file("bay.csv")))
+  index <- returns[, "BAYALL"]
+  points <- function(plot, geom = "GeomPoint") {
+    built <- ggplot2::ggplot_build(plot)
+    built$data[vapply(plot$layers, function(l) inherits(l$geom, geom), NA)]
+  }
+  found <- measure_var(index, method = c("historical", "normal", "hill", "bootstrap"))
+  marks <- points(ggplot2::autoplot(found))
+  expect_equal(sort(marks[[1]]$x), sort(-found$var))
+  expect_equal(sort(marks[[2]]$x), sort(-found$es))
+  bars <- points(ggplot2::autoplot(found), "GeomRect")[[1]]
+  expect_lte(max(bars$xmax[bars$fill == imbroglio:::loss]), -min(found$var) + 1e-9)
+  grown <- measure_var(index, c(0.9, 0.99), 1:4, c("normal", "historical"))
+  lines <- points(ggplot2::autoplot(grown), "GeomLine")[[1]]
+  expect_equal(sort(lines$y), sort(grown$var))
+  drawn <- bootstrap_book(returns, c(OSSELL = 0.5, TARROW = 0.5), draws = 4000, value = 500)
+  at <- points(ggplot2::autoplot(drawn), "GeomSegment")
+  expect_equal(sort(at[[1]]$x), sort(500 * (1 - drawn$var)))
+  expect_equal(at[[2]]$x, quantile(drawn, c(0.05, 0.25, 0.5, 0.75, 0.95))$value)
+  split <- split_var(returns, c(OSSELL = 0.5, TARROW = 0.5), method = "normal")
+  parts <- points(ggplot2::autoplot(split), "GeomBar")
+  expect_equal(sort(parts[[2]]$x), sort(split$component[1:2]))
+  tails <- tail_thresholds(index, steps = 8)
+  expect_equal(sort(points(ggplot2::autoplot(tails), "GeomLine")[[1]]$y)[1:8], sort(c(tails$hill_shape, tails$pareto_shape,
+                                                                                     100 * tails$mean_excess))[1:8])
+  expect_equal(points(ggplot2::autoplot(tails, tail = 0.1), "GeomVline")[[1]]$xintercept[1], 258)
+  wrong <- list(function() ggplot2::autoplot(found, view = "pie"), function() ggplot2::autoplot(measure_var(returns), view = "methods"),
+                function() ggplot2::autoplot(tail_thresholds(returns[, 1:2], steps = 3)),
+                function() ggplot2::autoplot(backtest_var(index), security = "NONE"))
+  for (f in wrong) expect_error(f(), class = "imbroglio_error_argument")
+  expect_match(in_words(drawn)[1], "In money: no more than .* Other draws would move that by .*, another history by")
+  expect_match(in_words(split)[1], "^OSSELL, by normal at 99 %: 50.0 % of the book makes .* of its value at risk; without it that is .* less")
+  expect_match(in_words(tails)[1], "^BAYALL, the 15 largest losses: shape 0.2")
+})
