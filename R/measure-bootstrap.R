@@ -16,13 +16,7 @@ days_of_paths <- function(how, paths) {
   core_drawn_days(how$days, how$horizon, as.integer(paths), how$code, how$length, how$seed)
 }
 
-# Value at risk over drawn paths of a book: `growth` is 1 + return of each holding on each day, `worth` and `cash`
-# what they are of the whole.
-tail_of_draws <- function(growth, worth, cash, how, ask) {
-  drawn <- core_draw_book(growth, worth, cash, how$horizon, how$draws, how$code, how$length, how$seed)
-  of_draws(drawn$value - (sum(worth) + cash), how, ask)
-}
-
+# Value at risk by the returns `r` over all drawn paths.
 of_draws <- function(r, how, ask) {
   n <- length(r)
   # Two standard deviations of the history's rank to either side of the quantile: over fewer its density is a matter

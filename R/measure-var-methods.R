@@ -18,7 +18,7 @@ registered_var_methods <- new.env(parent = emptyenv())
 # Runs one(x, ask) for each column; x has no missing values, ask$rows says where they stand. It gives columns with a
 # row for each level, or NULL where there is nothing to tell.
 by_security <- function(values, ask, one) {
-  parts <- lapply(seq_len(ncol(values)), function(j) {
+  parts <- lapply(cli::cli_progress_along(seq_len(ncol(values)), "Measuring"), function(j) {
     ask$rows <- which(!is.na(values[, j]))
     x <- values[ask$rows, j]
     (if (length(x)) one(x, ask)) %||% list(n = rep(length(x), length(ask$level)),
@@ -347,20 +347,23 @@ draw_method <- function(title, formula, source, blocks) {
     blocks = blocks,
     whole = function(values, ask) {
       by_security(values, ask, function(x, ask) {
-        growth <- matrix(if (ask$log) exp(x) else 1 + x)
         how <- drawing(length(x), ask$h, blocks, ask)
-        tail_of_draws(growth, 1, 0, how, ask)
+        of_draws(drawn_returns(x, how, ask), how, ask)
       })
     },
     fit = function(x, ask) list(),
     tail = function(fit, x, a, ask) {
-      how <- drawing(length(x), 1L, blocks, ask)
-      drawn <- core_draw_book(matrix(if (ask$log) exp(x) else 1 + x), 1, 0, 1L, how$draws, how$code, how$length,
-                              how$seed)
-      found <- core_historical_tail(matrix(drawn$value - 1), 1 - a, rank_code(ask$rank), FALSE, 1)
+      drawn <- drawn_returns(x, drawing(length(x), 1L, blocks, ask), ask)
+      found <- core_historical_tail(matrix(drawn), 1 - a, rank_code(ask$rank), FALSE, 1)
       cbind(found$var, found$es)
     }
   )
+}
+
+# One security is a book of one holding.
+drawn_returns <- function(x, how, ask) {
+  growth <- matrix(if (ask$log) exp(x) else 1 + x)
+  core_draw_book(growth, 1, 0, how$horizon, how$draws, how$code, how$length, how$seed)$value - 1
 }
 
 own_var_methods <- list(
