@@ -136,8 +136,9 @@ book_slopes <- function(book, method, whole, found, ask) {
       list(var = -as.vector(days$at %*% moved) * ask$scale, es = -as.vector(days$beyond %*% moved) * ask$scale,
            by = "derivative")
     },
+    # Of these the regression is the derivative.
     normal = , "normal-relative" = c(by_regression(X, R, whole, h, relative = method == "normal-relative"),
-                                     by = "derivative")[c("var", "es", "by")],
+                                     by = "derivative"),
     ewma = {
       decay <- ask$decay %||% 0.94
       weight <- c(decay^(n - 1), (1 - decay) * decay^((n - 2):0))[seq_len(n)]

@@ -110,7 +110,7 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
   ask <- asked(returns, level, decay, half_life, tail, block, draws, seed, confidence)
 
   parts <- list()
-  for (name in names(records)) for (h in unique(horizon)) for (convention in if (takes_rank(records[[name]])) unique(rank) else NA) {
+  for (name in names(records)) for (h in unique(horizon)) for (convention in if (records[[name]]$empirical) unique(rank) else NA) {
     parts[[length(parts) + 1L]] <- measured_var(returns, records[[name]], name, h, convention, ways[[name]], ask)
   }
   columns <- as.list(data.table::rbindlist(parts, fill = TRUE))
@@ -136,8 +136,6 @@ check_methods <- function(method) {
   check_choice(method, "method", names(known), several = TRUE)
   known[unique(method)]
 }
-
-takes_rank <- function(record) record$empirical
 
 any_chance <- function(records, horizon) {
   chance <- unlist(lapply(records, `[[`, "chance"))
@@ -199,7 +197,7 @@ var_choices <- function(records, horizon, ways, rank, ask) {
   names <- names(records)
   chance <- any_chance(records, horizon)
   c(method = paste(names, collapse = ", "),
-    if (any(vapply(records, takes_rank, NA))) c(rank = paste(unique(rank), collapse = ", ")),
+    if (any(vapply(records, `[[`, NA, "empirical"))) c(rank = paste(unique(rank), collapse = ", ")),
     horizon = if (identical(as.integer(horizon), 1L)) "1"
               else paste(if (length(horizon) > 2L) paste(min(horizon), "to",
                                                          max(horizon)) else paste(horizon, collapse = ", "),

@@ -173,12 +173,7 @@ readings <- function(result) {
                        least = "least",
                        of = ""),
     summary = list(column = "sharpe_annual", write = function(x) paste("Sharpe ratio", unit_text$two(x)), is = "",
-                   most = "earned most for its risk", least = "least", of = " a year"),
-    var = list(column = "var", write = a_year, is = "", most = "risks most", least = "least",
-               of = paste(" at", unit_text$level(max(result$level)))),
-    bootstrap = list(column = "var", write = a_year),
-    backtest = list(column = "breach_rate", write = function(x) percent(x), is = "", most = "was breached most often",
-                    least = "least", of = paste(" of days at", unit_text$level(max(result$level))))
+                   most = "earned most for its risk", least = "least", of = " a year")
   )
 }
 
@@ -259,7 +254,6 @@ headline <- function(result) {
   table <- table[!is.na(table[[reading$column]]), ]
   if (!nrow(table)) return(if (rolling) "No security has as many returns as the window." else said[1L])
   if (rolling) table <- table[!duplicated(table[series_keys(table)], fromLast = TRUE), ]
-  if (!is.null(table$level)) table <- table[table$level == max(table$level), ]
   # Of several ways to measure the same securities, the first is named.
   for (key in c("method", "every", "span",
                 "innovations")) if (!is.null(table[[key]])) table <- table[table[[key]] == table[[key]][1L], ]
