@@ -54,16 +54,15 @@ rescaled <- function(prices, actions, form, back) {
     own <- actions[actions$security == s & !(is.na(actions$split) & is.na(actions$dividend)), ]
     if (!nrow(own)) next
     day <- as.numeric(prices$dates)[seen]
-    factor <- if (back) steps_back(own, day, close[seen, s], s) else action_factors(own, day, close[seen, s])
-    if (any(factor <= 0)) {
-      fail("action", sprintf("A dividend of %s is no less than the price before it.", s),
-           where = sprintf("On %s.", .Date(day[factor <= 0][1L])))
-    }
     shares <- action_factors(transform(own, dividend = NA_real_), day, close[seen, s])
-    # Everything before an action is multiplied by its factor.
-    earlier <- function(f) rev(cumprod(rev(c(f[-1L], 1))))
-    close[seen, s] <- if (back) close[seen, s] / earlier(factor) else close[seen, s] * earlier(factor)
-    if (!is.null(volume)) volume[seen, s] <- if (back) volume[seen, s] * earlier(shares) else volume[seen, s] / earlier(shares)
+    if (back) {
+      factor <- steps_back(own, day, close[seen, s], s)
+      refuse_large_dividend(factor, day, s)
+      close[seen, s] <- close[seen, s] / before_each(factor)
+    } else {
+      close[seen, s] <- adjusted_close(own, day, close[seen, s], s)
+    }
+    if (!is.null(volume)) volume[seen, s] <- if (back) volume[seen, s] * before_each(shares) else volume[seen, s] / before_each(shares)
   }
   fields <- prices$fields[setdiff(names(prices$fields), if (back) "adjusted" else "close")]
   fields[[prices$measured]] <- prices$close
@@ -73,10 +72,30 @@ rescaled <- function(prices, actions, form, back) {
   made$universe <- prices$universe
   made$about <- prices$about
   made$repairs <- c(prices$repairs,
-                    sprintf("%s for %s splits and %s dividends", if (back) "adjustment undone" else "adjusted",
-                                            sum(!is.na(actions$split)), sum(!is.na(actions$dividend))))
+                    adjustment_note(if (back) "adjustment undone" else "adjusted", actions))
   made
 }
+
+adjustment_note <- function(what, actions) {
+  sprintf("%s for %s splits and %s dividends", what, sum(!is.na(actions$split)), sum(!is.na(actions$dividend)))
+}
+
+# Closes of one security, none missing, adjusted for its own actions.
+adjusted_close <- function(actions, day, close, security) {
+  factor <- action_factors(actions, day, close)
+  refuse_large_dividend(factor, day, security)
+  close * before_each(factor)
+}
+
+refuse_large_dividend <- function(factor, day, security) {
+  if (any(factor <= 0)) {
+    fail("action", sprintf("A dividend of %s is no less than the price before it.", security),
+         where = sprintf("On %s.", .Date(day[factor <= 0][1L])))
+  }
+}
+
+# Everything before an action is multiplied by its factor.
+before_each <- function(factor) rev(cumprod(rev(c(factor[-1L], 1))))
 
 # The factors of adjusted prices: the raw close before a dividend is not known before all later
 # steps are undone, so they are found from the newest date back.

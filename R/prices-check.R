@@ -45,7 +45,7 @@
 check_prices <- function(source, actions = NULL, securities = NULL, today = Sys.Date(), price = NULL, dates = NULL,
                          decimal = NULL) {
   d <- delivery_from(source, list(price = price, dates = dates, decimal = decimal))
-  if (!inherits(source, "imbroglio_prices")) d$lines <- d$actions
+  if (!inherits(source, "imbroglio_prices") && !isTRUE(d$recorded)) d$lines <- d$actions
   d$actions <- rbind(d$actions, read_actions(actions))
   d$about <- if (is.null(securities)) d$about else read_securities(securities)
   d$today <- as.numeric(check_date(today, "today"))

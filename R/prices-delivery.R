@@ -253,6 +253,14 @@ table_of <- function(d) {
              actions = d$actions, layout = d$layout)
 }
 
+# With what a store or feed tells beside the prices.
+table_told <- function(d) {
+  prices <- table_of(d)
+  prices$about <- d$about
+  prices$repairs <- d$repairs
+  prices
+}
+
 # The sorted days and, for each observation, the row of its own.
 days_of <- function(day) {
   low <- min(day)

@@ -16,11 +16,15 @@
 #' day numbers of a spreadsheet or Unix
 #' seconds. What can be read two ways is refused, with how to say which.
 #'
+#' A store holds closes as they were traded beside splits and dividends: their adjusted closes are measured, unless
+#' `price = "close"`.
+#'
 #' A line that tells a dividend or a split among the prices ("Dividend 0.47", "Split 4:1")
 #' is taken out into the
 #' table's `actions`.
 #'
-#' @param source A file, a folder of files, several files, or a `DBI` connection. Text
+#' @param source A file, a folder of files, several files, a price store (see [store_prices()]: a file of it,
+#'   `"sqlite:FILE"` or `"postgresql://..."`) or a `DBI` connection. Text
 #'   files are separated by comma, semicolon, tab or
 #'   `|` (`.csv`, `.tsv`, `.txt`, also `.gz`), in UTF-8 or Latin-1; `.xlsx` and `.xls` need
 #'   readxl (one sheet, or a sheet for each security), `.parquet` needs nanoparquet. Empty
@@ -35,6 +39,8 @@
 #' @param table The table of a database to read, or
 #' @param query a query that gives one, with `?` for
 #' @param parameters its values, which are bound and never pasted in.
+#' @param as_of Of a price store: its state at an earlier time, by a date (to its end, in UTC), a time in UTC, or the
+#'   number of an addition, see [store_additions()].
 #' @return A price table, see [as_prices()].
 #' @inheritSection as_prices What it refuses
 #' @section Errors:
@@ -48,13 +54,18 @@
 #' read_prices(demo_file("bay-daily.csv.gz"), price = "close", securities = demo_file("bay-securities.csv"))
 #' @export
 read_prices <- function(source, price = NULL, dates = NULL, decimal = NULL, securities = NULL,
-                        table = NULL, query = NULL, parameters = list()) {
-  how <- list(price = price, dates = dates, decimal = decimal, table = table, query = query, parameters = parameters)
-  prices <- table_of(read_delivery(source, how))
+                        table = NULL, query = NULL, parameters = list(), as_of = NULL) {
+  how <- list(price = price, dates = dates, decimal = decimal, table = table, query = query, parameters = parameters,
+              as_of = as_of)
+  prices <- table_told(read_delivery(source, how))
   if (is.null(securities)) prices else with_securities(prices, securities)
 }
 
 read_delivery <- function(source, how) {
+  if (holds_store(source, how)) return(read_store(source, how))
+  if (!is.null(how$as_of)) {
+    fail("argument", "Only a price store knows an earlier state of its prices; `as_of` is of one.")
+  }
   if (inherits(source, "DBIConnection")) return(read_database(source, how))
   if (!is.character(source) || !length(source) || anyNA(source)) {
     fail("argument", "`source` must be a file, a folder, several files or a DBI connection.",
@@ -69,6 +80,13 @@ read_delivery <- function(source, how) {
   joined(unlist(lapply(files, read_file, how), recursive = FALSE),
          if (length(source) == 1L) paste("folder", basename(source))
                                                                  else count(length(source), "file"))
+}
+
+# An address, a file that begins like a database, or a connection of which no table is asked for.
+holds_store <- function(source, how) {
+  if (inherits(source, "DBIConnection")) return(is.null(how$table) && is.null(how$query) && has_store(source))
+  is.character(source) && length(source) == 1L && !is.na(source) &&
+    (is_store_address(source) || (file.exists(source) && !dir.exists(source) && is_sqlite(source)))
 }
 
 # The deliveries of one file: one, but for a workbook with a sheet for each security.
@@ -211,7 +229,7 @@ read_parquet_file <- function(path, origin, how) {
 read_database <- function(connection, how) {
   need_package("DBI", "A database")
   if (is.null(how$table) == is.null(how$query)) {
-    fail("argument", "Say either `table` or `query` of the database.")
+    fail("argument", "Say either `table` or `query` of the database, which is no price store.")
   }
   origin <- if (is.null(how$table)) "a query" else paste("table", how$table)
   rows <- tryCatch({

@@ -1,0 +1,387 @@
+#' Keep prices in a store
+#'
+#' A price store holds prices, splits and dividends once, so that work goes on without the feed or the files that
+#' they came from: a file of SQLite's by default, a PostgreSQL database for a team. [read_prices()] and
+#' every command read it as they read a file.
+#'
+#' Adding is atomic: other readers and a machine that fails see the whole of it or nothing. Adding the same again
+#' changes nothing. A value that differs from the one held is a **restatement**: the new one holds, the old one
+#' is kept with the dates of both, is counted, and is read again by `as_of`. What an addition
+#' does not have (a field, a day) stays as it is.
+#'
+#' @param prices A price table, or what [as_prices()] makes one of.
+#' @param store A file, `"sqlite:FILE"`, `"postgresql://USER@HOST:PORT/DATABASE"` (a socket:
+#'   `"postgresql:///DATABASE?host=/FOLDER"`), or a `DBI` connection to either. A password stands in `PGPASSWORD` or
+#'   `~/.pgpass`, never in the address. A store that is not there is made.
+#' @param actions Splits and dividends beside those of the table, see [adjust_prices()].
+#' @param source A few words on where the prices came from.
+#' @return Invisibly, a data frame of `security` and how many of its prices were `new`, `restated` and the `same`; its
+#'   attribute `addition` is the number of the addition, `NA` if nothing changed.
+#' @section The tables of a store:
+#'   One schema for both kinds of database; in PostgreSQL it is called `imbroglio`. The view `daily_prices` gives
+#'   names and dates to those who query it.
+#'
+#'   | table | holds |
+#'   |---|---|
+#'   | `additions` | number, time (UTC), source, prices new and restated |
+#'   | `securities` | id, security, name, currency, group, benchmark |
+#'   | `prices`, `actions` | a row for each security and day (counted from 1970-01-01), with its addition |
+#'   | `prices_before`, `actions_before` | what was restated, with the addition that brought it and the one that replaced it |
+#'   | `held` | for each feed and security: the span that was fetched, and the feed's state |
+#'   | `packed` (SQLite) | long series a second time, for speed; dropped when a row of them changes |
+#' @section Errors:
+#'   `imbroglio_error_store` for a store that cannot be opened, read or written, and for one of a newer version;
+#'   `imbroglio_error_file` for a file that is none or not there.
+#' @examples
+#' if (requireNamespace("RSQLite", quietly = TRUE)) {
+#'   store <- tempfile(fileext = ".sqlite")
+#'   prices <- read_prices(demo_file("bay-daily.csv.gz"), price = "close")
+#'   store_prices(prices[, c("BAYALL", "TARROW")], store, actions = demo_file("bay-actions.csv"))
+#'   read_prices(store)
+#'   store_contents(store)
+#' }
+#' @export
+store_prices <- function(prices, store, actions = NULL, source = prices$origin) {
+  prices <- as_prices(prices)
+  force(source)
+  there <- which(!is.na(prices$close))
+  rows <- list(security = colnames(prices$close)[(there - 1L) %/% nrow(prices$close) + 1L],
+               day = as.integer(prices$dates)[(there - 1L) %% nrow(prices$close) + 1L])
+  measured <- if (prices$measured %in% price_fields) prices$measured else "close"
+  rows[[measured]] <- prices$close[there]
+  for (field in setdiff(intersect(names(prices$fields), price_fields), measured)) {
+    rows[[field]] <- prices$fields[[field]][there]
+  }
+  actions <- rbind(prices$actions, read_actions(actions))
+  added <- with_store(store, function(connection, address) {
+    add_to_store(connection, list(list(rows)), actions[actions$security %in% colnames(prices), ], prices$about, source)
+  }, write = TRUE)
+  note("stored", sprintf("%s new, %s restated, %s as they were.", count(sum(added$new), "price"),
+                         count(sum(added$restated)), count(sum(added$same))))
+  invisible(added)
+}
+
+# `rows`: lists of tables of security, day and fields, those with the same fields together; `feed`: what is held of which
+# feed from now on.
+add_to_store <- function(connection, rows, actions, about, source, feed = NULL) {
+  rows <- lapply(rows, function(tables) {
+    fields <- intersect(price_fields, names(tables[[1L]]))
+    filled_together(tables, fields)
+  })
+  arrived <- unlist(lapply(rows, `[[`, "security"))
+  names <- unique(c(arrived, actions$security, feed$security))
+  ids <- securities_in_store(connection, names, about)
+  last <- DBI::dbGetQuery(connection, "select max(addition) as addition, max(added_at) as added_at from additions")
+  addition <- if (is.na(last$addition)) 1L else as.integer(last$addition) + 1L
+  # A clock may go back; the order of additions does not.
+  at <- max(last$added_at, utc_now(), na.rm = TRUE)
+  merge <- function(table, columns) {
+    if (!NROW(columns)) return(NULL)
+    fields <- setdiff(names(columns), c("security", "day"))
+    arriving <- data.frame(security_id = ids[columns$security], day = as.integer(columns$day), columns[fields])
+    merge_rows(connection, table, arriving, fields, addition)
+  }
+  changed <- do.call(rbind, lapply(rows, function(table) merge("prices", table)))
+  acted <- merge("actions", one_a_day(actions))
+  sums <- function(n) as.integer(tapply(n, factor(changed$id, ids[names]), sum, default = 0L))
+  counts <- data.frame(security = names, new = sums(changed$new), restated = sums(changed$restated))
+  counts$same <- tabulate(match(arrived, names), length(names)) - counts$new - counts$restated
+  anything <- NROW(changed) > 0L || NROW(acted) > 0L
+  if (anything) {
+    DBI::dbExecute(connection, sprintf("insert into additions values (%d, '%s', %s, %d, %d)", addition, at,
+                                       DBI::dbQuoteString(connection, source), sum(counts$new), sum(counts$restated)))
+  }
+  if (length(feed$security)) note_held(connection, feed, ids, at)
+  if (inherits(connection, "SQLiteConnection")) pack_series(connection, ids[names], counts$new, addition)
+  structure(counts, addition = if (anything) addition else NA_integer_)
+}
+
+utc_now <- function() format(Sys.time(), "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC")
+
+# The ids of securities, by name; those not yet known are entered, and what is said about any is kept.
+securities_in_store <- function(connection, names, about) {
+  known <- DBI::dbGetQuery(connection, "select id, security from securities")
+  fresh <- setdiff(names, known$security)
+  if (length(fresh)) {
+    entered <- data.frame(id = max(0L, known$id) + seq_along(fresh), security = fresh, name = NA_character_,
+                          currency = NA_character_, security_group = NA_character_, benchmark = NA_character_)
+    DBI::dbAppendTable(connection, "securities", entered)
+    known <- rbind(known, entered[c("id", "security")])
+  }
+  ids <- stats::setNames(as.integer(known$id), known$security)
+  about <- about[about$security %in% names(ids), ]
+  if (NROW(about)) {
+    fresh <- data.frame(id = ids[about$security], about[c("name", "currency", "group", "benchmark")])
+    DBI::dbWriteTable(connection, "arriving", fresh, temporary = TRUE, row.names = FALSE)
+    DBI::dbExecute(connection, 'update securities set name = coalesce(a.name, securities.name),
+      currency = coalesce(a.currency, securities.currency), benchmark = coalesce(a.benchmark, securities.benchmark),
+      security_group = coalesce(a."group", securities.security_group) from arriving a where a.id = securities.id')
+    DBI::dbExecute(connection, "drop table arriving")
+  }
+  ids
+}
+
+# Puts rows into a table: what differs from what is there goes to its history first. Gives for each security how many
+# were new and how many restated.
+merge_rows <- function(connection, table, arriving, fields, addition) {
+  run <- function(...) DBI::dbExecute(connection, sprintf(...))
+  DBI::dbWriteTable(connection, "arriving", arriving, temporary = TRUE, row.names = FALSE)
+  # A withdrawal of what was never there.
+  if (any(rowSums(!is.na(arriving[fields])) == 0L)) {
+    run("delete from arriving where %s and not exists (select 1 from %s t where t.security_id = arriving.security_id
+         and t.day = arriving.day)", paste(fields, "is null", collapse = " and "), table)
+  }
+  all <- paste(DBI::dbListFields(connection, table), collapse = ", ")
+  differs <- function(old, new) paste(sprintf("%s.%s is distinct from %s.%s", old, fields, new, fields), collapse = " or ")
+  run("insert into %1$s_before (%2$s, replaced_in) select %3$s, %4$d from %1$s t
+       join arriving a on a.security_id = t.security_id and a.day = t.day where %5$s", table, all,
+      gsub("(\\w+)", "t.\\1", all), addition, differs("t", "a"))
+  listed <- paste(fields, collapse = ", ")
+  run("insert into %1$s (security_id, day, %2$s, addition) select security_id, day, %2$s, %3$d from arriving
+       where true order by security_id, day
+       on conflict (security_id, day) do update set %4$s, addition = excluded.addition where %5$s", table, listed, addition,
+      paste(sprintf("%1$s = excluded.%1$s", fields), collapse = ", "), differs(table, "excluded"))
+  run("drop table arriving")
+  changed <- DBI::dbGetQuery(connection, sprintf(
+    "select t.security_id as id, cast(count(*) as integer) as changed, cast(coalesce(max(b.n), 0) as integer) as restated from %1$s t left join
+       (select security_id, count(*) as n from %1$s_before where replaced_in = %2$d group by security_id) b
+       on b.security_id = t.security_id where t.addition = %2$d group by t.security_id", table, addition))
+  data.frame(id = as.integer(changed$id), new = as.integer(changed$changed - changed$restated),
+             restated = as.integer(changed$restated))
+}
+
+# Splits and dividends as the store keeps them: one row a security and day.
+one_a_day <- function(actions) {
+  if (!NROW(actions)) return(NULL)
+  key <- paste(actions$security, as.numeric(actions$date))
+  first <- !duplicated(key)
+  together <- function(amount, by) {
+    vapply(split(amount, factor(key, key[first])), function(a) if (all(is.na(a))) NA_real_ else by(a[!is.na(a)]), 0,
+           USE.NAMES = FALSE)
+  }
+  data.frame(security = actions$security[first], day = as.integer(actions$date[first]),
+                   split = together(actions$split, prod), dividend = together(actions$dividend, sum))
+}
+
+note_held <- function(connection, feed, ids, at) {
+  rows <- data.frame(feed = feed$feed, security_id = ids[feed$security], first_day = feed$first_day,
+                     last_day = feed$last_day, state = feed$state, checked_at = at)
+  DBI::dbWriteTable(connection, "arriving", rows, temporary = TRUE, row.names = FALSE)
+  DBI::dbExecute(connection, "insert into held select * from arriving where true on conflict (feed, security_id) do update
+    set first_day = excluded.first_day, last_day = excluded.last_day, state = excluded.state,
+        checked_at = excluded.checked_at")
+  DBI::dbExecute(connection, "drop table arriving")
+}
+
+# Series of which a good part is not packed yet. Counting takes as long as the series are, so it is done only where many
+# rows came at once or in many additions.
+pack_series <- function(connection, ids, new, addition) {
+  packed <- DBI::dbGetQuery(connection, "select security_id, addition, n from packed")
+  at <- match(ids, packed$security_id)
+  likely <- ids[is.na(at) | new > 250L | addition - packed$addition[at] > 250L]
+  if (!length(likely)) return(invisible())
+  due <- DBI::dbGetQuery(connection, sprintf(
+    "select security_id, count(*) as n from prices p where security_id in (%s) and addition >
+       coalesce((select addition from packed where security_id = p.security_id), 0) group by security_id",
+    paste(likely, collapse = ", ")))
+  before <- packed$n[match(due$security_id, packed$security_id)]
+  due <- due$security_id[due$n > pmax(250, 0.2 * ifelse(is.na(before), 0, before))]
+  if (!length(due)) return(invisible())
+  rows <- DBI::dbGetQuery(connection, sprintf("select security_id, day, %s from prices where security_id in (%s)
+    order by security_id, day", paste(price_fields, collapse = ", "), paste(due, collapse = ", ")))
+  values <- t(as.matrix(rows[-1L]))
+  of <- split(seq_len(nrow(rows)), rows$security_id)
+  DBI::dbExecute(connection, "insert or replace into packed values (?, ?, ?, ?)", params = list(
+    as.integer(names(of)), rep(addition, length(of)), lengths(of, use.names = FALSE),
+    unname(lapply(of, function(i) writeBin(as.vector(values[, i]), raw(), endian = "little")))))
+}
+
+# ---- reading ------------------------------------------------------------------------------------
+
+# The delivery that a store holds, now or as it was known at an earlier time.
+read_store <- function(store, how) {
+  with_store(store, function(connection, address) {
+    state <- state_at(connection, how$as_of, address)
+    rows <- if (is.null(how$as_of)) rows_now(connection, address$kind) else rows_before(connection, "prices", state$addition)
+    there <- !is.na(rows$close) | !is.na(rows$adjusted)
+    if (!all(there)) rows <- rows[there, ]
+    if (!nrow(rows)) fail("empty", sprintf("There are no prices in the store %s.", address$shown))
+    securities <- DBI::dbGetQuery(connection, "select * from securities order by id")
+    securities <- securities[securities$id %in% unique(rows$security_id), ]
+    acted <- rows_before(connection, "actions", state$addition)
+    acted <- acted[acted$security_id %in% securities$id & !(is.na(acted$split) & is.na(acted$dividend)), ]
+    about <- securities[c("security", "name", "currency", "security_group", "benchmark")]
+    names(about)[4L] <- "group"
+    delivery_of_rows(
+      securities$security, match(rows$security_id, securities$id), rows$day, rows[price_fields],
+      data.frame(security = securities$security[match(acted$security_id, securities$id)], date = .Date(acted$day),
+                 split = as.numeric(acted$split), dividend = as.numeric(acted$dividend)),
+      if (any(!is.na(about[-1L]))) `rownames<-`(about, NULL),
+      sprintf("store %s, addition %d of %s", address$shown, state$addition, state$added_at), how
+    )
+  })
+}
+
+# The last addition there was at a time: a date (to its end), a time (both UTC) or the number of an addition.
+state_at <- function(connection, as_of, address) {
+  additions <- DBI::dbGetQuery(connection, "select addition, added_at from additions order by addition")
+  if (is.null(as_of)) as_of <- Inf
+  if (is.character(as_of) && length(as_of) == 1L && grepl("^[0-9]{1,9}$", as_of)) as_of <- as.numeric(as_of)
+  if (is.numeric(as_of) && length(as_of) == 1L && !inherits(as_of, c("Date", "POSIXt"))) {
+    known <- additions[additions$addition <= as_of, ]
+  } else {
+    until <- if (inherits(as_of, "POSIXt")) format(as_of, "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC")
+             else if (inherits(as_of, "Date")) format(as_of) else sub(" ", "T", as.character(as_of), fixed = TRUE)
+    if (length(until) != 1L || is.na(until) ||
+        !grepl("^[0-9]{4}-[0-9]{2}-[0-9]{2}(T[0-9]{2}:[0-9]{2}(:[0-9]{2}([.][0-9]+)?)?Z?)?$", until)) {
+      fail("argument", "`as_of` must be a date, a time in UTC, or the number of an addition.",
+           where = sprintf("It is %s.", shown(as_of)), remedy = "Write 2024-12-31, or \"2024-12-31 14:30\".")
+    }
+    # As text, what is longer and begins alike is later: a day or minute counts to its end.
+    known <- additions[additions$added_at <= paste0(sub("Z$", "", until), "~"), ]
+  }
+  if (!nrow(known)) {
+    fail("store", sprintf("The store %s held nothing yet.", address$shown),
+         where = if (nrow(additions)) sprintf("Its first prices were added at %s.", additions$added_at[1L]))
+  }
+  known[nrow(known), ]
+}
+
+rows_now <- function(connection, kind) {
+  rows <- function(where, order = "") {
+    DBI::dbGetQuery(connection, paste("select security_id, day, ", paste(price_fields, collapse = ", "), "from prices",
+                                      where, order))
+  }
+  packed <- if (kind == "sqlite") DBI::dbGetQuery(connection, "select security_id, addition, n, data from packed order by security_id")
+  if (!NROW(packed)) return(rows("", "order by security_id, day"))
+  width <- length(price_fields) + 1L
+  values <- matrix(readBin(unlist(packed$data), "double", sum(packed$n) * width, endian = "little"), width)
+  long <- data.frame(security_id = rep(packed$security_id, packed$n), day = values[1L, ])
+  for (i in seq_along(price_fields)) long[[price_fields[i]]] <- values[i + 1L, ]
+  # Rows that came later, and those of securities that are not packed.
+  late <- rbind(
+    rows("where addition > (select min(addition) from packed)
+            and addition > (select addition from packed where packed.security_id = prices.security_id)"),
+    rows("where security_id in (select id from securities where id not in (select security_id from packed))")
+  )
+  if (nrow(late)) {
+    long <- rbind(long, late)
+    long <- long[order(long$security_id, long$day), ]
+  }
+  long
+}
+
+# The rows of a table as they stood after an addition.
+rows_before <- function(connection, table, addition) {
+  fields <- paste(setdiff(DBI::dbListFields(connection, table), "addition"), collapse = ", ")
+  DBI::dbGetQuery(connection, sprintf(
+    "select %1$s from %2$s where addition <= %3$d union all
+     select %1$s from %2$s_before where addition <= %3$d and replaced_in > %3$d order by 1, 2", fields, table, addition))
+}
+
+# A delivery of rows that are already in order. A close as it was traded is adjusted by the actions, so that none
+# is measured by oversight; `price = "close"` measures it all the same.
+delivery_of_rows <- function(securities, security, day, values, actions, about, origin, how) {
+  values <- lapply(values, as.numeric)
+  values <- values[vapply(values, function(v) any(!is.na(v)), NA)]
+  told <- if (nrow(actions)) actions[order(match(actions$security, securities), actions$date), ]
+  counted <- FALSE
+  partly <- NULL
+  if (!is.null(values$close) && (NROW(told) || !is.null(values$adjusted))) {
+    adjusted <- values$adjusted %||% rep(NA_real_, length(day))
+    at <- split(seq_along(day), security)
+    for (s in names(at)) {
+      i <- at[[s]]
+      told_adjusted <- !is.na(adjusted[i])
+      if (all(told_adjusted)) next
+      if (any(told_adjusted)) partly <- c(partly, securities[as.integer(s)])
+      own <- told[told$security == securities[as.integer(s)], ]
+      adjusted[i] <- values$close[i]
+      seen <- i[!is.na(values$close[i])]
+      if (NROW(own) && length(seen)) {
+        adjusted[seen] <- adjusted_close(own, day[seen], values$close[seen], securities[as.integer(s)])
+        counted <- TRUE
+      }
+    }
+    values$adjusted <- adjusted
+  }
+  if (length(partly)) {
+    caution("adjusted", sprintf("%s %s an adjusted close on some dates only; the close adjusted for the recorded splits and dividends is taken.",
+                                some(partly), if (length(partly) == 1L) "has" else "have"))
+  }
+  measured <- measured_column(values, names(values), how, origin)
+  structure(list(
+    securities = securities, security = security, day = as.numeric(day), values = values, measured = measured,
+    place = function(i) "what is held", rows = identity, origin = origin, actions = told, about = about,
+    recorded = TRUE, no_day = data.frame(row = integer(), text = character()), date_column = "date",
+    layout = paste("measured on", measured),
+    repairs = if (counted && measured == "adjusted") adjustment_note("adjusted", told)
+  ), class = "imbroglio_delivery")
+}
+
+# ---- what a store holds ---------------------------------------------------------------------
+
+#' What a price store holds
+#'
+#' `store_contents()` lists the securities with their spans and when each was last changed, `store_restatements()` what
+#' was restated, with both values and both dates, and `store_additions()` what was added when.
+#'
+#' @param store See [store_prices()].
+#' @return Data frames.
+#'   * `store_contents()`: `security`, `name`, `group`, `from`, `to`, `n`, `restated`, `actions` (splits and dividends),
+#'     `addition` and `added_at` (the latest that changed it, UTC), `checked_at` (when a feed was last asked for it), `source`.
+#'   * `store_restatements()`: `security`, `date`, `field`, `before`, `after`, `known_from`, `restated_at` (UTC), `addition`
+#'     (the one that restated), `source`.
+#'   * `store_additions()`: `addition`, `added_at`, `source`, `new`, `restated`.
+#' @inheritSection store_prices Errors
+#' @inherit store_prices examples
+#' @export
+store_contents <- function(store) {
+  with_store(store, function(connection, address) {
+    held <- DBI::dbGetQuery(connection, "select s.security, s.name, s.security_group as \"group\", p.first_day, p.last_day, p.n,
+        coalesce(b.n, 0) as restated, coalesce(a.n, 0) as actions, p.addition, d.added_at, h.checked_at, d.source
+      from (select security_id, min(day) as first_day, max(day) as last_day, cast(count(*) as integer) as n, max(addition) as addition
+            from prices where coalesce(close, adjusted) is not null group by security_id) p
+      join securities s on s.id = p.security_id join additions d on d.addition = p.addition
+      left join (select security_id, cast(count(*) as integer) as n from prices_before group by security_id) b on b.security_id = s.id
+      left join (select security_id, cast(count(*) as integer) as n from actions where coalesce(split, dividend) is not null
+                 group by security_id) a on a.security_id = s.id
+      left join (select security_id, max(checked_at) as checked_at from held group by security_id) h on h.security_id = s.id
+      order by s.id")
+    as_listed(held, c(first_day = "from", last_day = "to"))
+  })
+}
+
+#' @rdname store_contents
+#' @export
+store_restatements <- function(store) {
+  with_store(store, function(connection, address) {
+    # What replaced a value is the next one in its history, or the one that holds now.
+    each <- function(table, fields) vapply(fields, function(field) sprintf(
+      "select s.security, b.day, '%1$s' as field, b.%1$s as \"before\", n.%1$s as after, f.added_at as known_from,
+         r.added_at as restated_at, b.replaced_in as addition, r.source
+       from %2$s_before b join (select security_id, day, addition, %1$s from %2$s union all
+         select security_id, day, addition, %1$s from %2$s_before) n
+         on n.security_id = b.security_id and n.day = b.day and n.addition = b.replaced_in
+       join securities s on s.id = b.security_id join additions f on f.addition = b.addition
+       join additions r on r.addition = b.replaced_in where b.%1$s is distinct from n.%1$s", field, table), "")
+    parts <- c(each("prices", price_fields), each("actions", c("split", "dividend")))
+    as_listed(DBI::dbGetQuery(connection, paste(paste(parts, collapse = " union all "), "order by 8, 1, 2, 3")),
+              c(day = "date"))
+  })
+}
+
+#' @rdname store_contents
+#' @export
+store_additions <- function(store) {
+  with_store(store, function(connection, address) {
+    as_listed(DBI::dbGetQuery(connection, "select addition, added_at, source, new_prices as \"new\",
+      restated_prices as restated from additions order by addition"))
+  })
+}
+
+as_listed <- function(table, days = character()) {
+  table[names(days)] <- lapply(table[names(days)], function(day) .Date(as.numeric(day)))
+  names(table)[match(names(days), names(table))] <- days
+  table
+}
