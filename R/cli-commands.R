@@ -1,6 +1,6 @@
 # The commands: what each is for, the options it has beside those of its group, a worked
 # example and what it does.
-choose <- c("from", "to", "last", "security", "securities", "price", "dates", "decimal")
+choose <- c("from", "to", "last", "security", "securities", "price", "dates", "decimal", "as-of")
 book <- c("weights", "shares", "rebalance", "cash", "normalise")
 hand_on <- c("format", "out", "figure", "help")
 
@@ -13,14 +13,40 @@ commands <- function() {
     ),
     check = list(
       says = "all that is wrong with prices, and what can be done",
-      takes = "FILE", options = c("price", "dates", "decimal", "actions", "securities", "repair", hand_on),
+      takes = "FILE", options = c("price", "dates", "decimal", "as-of", "actions", "securities", "repair", hand_on),
       example = "imbroglio check bay-delivery.csv.gz --figure check.png --repair repaired.csv", run = run_check
     ),
     adjust = list(
       says = "closes adjusted for splits and dividends",
-      takes = "FILE", options = c("price", "dates", "decimal", "security", "actions", "form", "undo", "out", "help"),
+      takes = "FILE",
+      options = c("price", "dates", "decimal", "as-of", "security", "actions", "form", "undo", "out", "help"),
       example = "imbroglio adjust bay-daily.csv.gz --price close --actions bay-actions.csv --out adjusted.csv",
       run = run_adjust
+    ),
+    fetch = list(
+      says = "prices from a feed into a store, or a file; only what is new",
+      takes = "", options = c("feed", "store", "securities", "from", "to", "update", "at-once", "tries", "time-limit",
+                              "patience", "allow", "verbose", "format", "out", "help"),
+      example = c("imbroglio fetch --feed http://127.0.0.1:8017 --store bay.sqlite",
+                  "imbroglio fetch --feed http://127.0.0.1:8017 --store bay.sqlite --update",
+                  "imbroglio fetch --feed http://127.0.0.1:8017 --securities BAYALL,group:port --from 2024-01-01 --out port.csv"),
+      run = run_fetch
+    ),
+    feed = list(
+      says = "a price feed on this machine, to try with: the demo data or a store",
+      takes = "[STORE]", options = c("port", "faults", "json", "page-rows", "seconds", "help"),
+      example = c("imbroglio feed --port 8017 --seconds 1", "imbroglio feed --faults fail=3,cut=4 --port 0 --seconds 1"),
+      run = run_feed
+    ),
+    store = list(
+      says = "what a price store holds, what was restated, what was added",
+      takes = "STORE",
+      options = c("add", "actions", "securities", "price", "dates", "decimal", "restatements", "additions",
+                  "format", "out", "help"),
+      example = c("imbroglio store kept.sqlite --add bay-daily.csv.gz --price close --actions bay-actions.csv --securities bay-securities.csv",
+                  "imbroglio store kept.sqlite", "imbroglio store kept.sqlite --restatements",
+                  "imbroglio volatility kept.sqlite --security group:port --as-of 1"),
+      run = run_store
     ),
     summary = list(
       says = "one page of a whole universe, sorted as you like",
@@ -133,7 +159,7 @@ one_file <- function(files, command) {
 chosen_prices <- function(files, options, command) {
   one_file(files, command)
   prices <- read_prices(files, price = options$price, dates = options$dates, decimal = options$decimal,
-                        securities = options$securities)
+                        securities = options$securities, as_of = options$as_of)
   if (!is.null(options$from) || !is.null(options$to) || !is.null(options$last)) {
     prices <- window(prices, start = options$from, end = options$to, last = options$last)
   }
@@ -424,7 +450,7 @@ run_demo <- function(files, options) {
 # Ends with status 1 where there are errors.
 run_check <- function(files, options) {
   one_file(files, "check")
-  how <- options[intersect(c("price", "dates", "decimal"), names(options))]
+  how <- options[intersect(c("price", "dates", "decimal", "as_of"), names(options))]
   # Read once, for the check and for the repair.
   delivery <- read_delivery(files, how)
   findings <- do.call(check_prices, c(list(delivery), options[intersect(c("actions", "securities"), names(options))]))
@@ -443,7 +469,8 @@ findings_text <- function(findings) {
 
 run_adjust <- function(files, options) {
   one_file(files, "adjust")
-  prices <- read_prices(files, price = options$price, dates = options$dates, decimal = options$decimal)
+  prices <- read_prices(files, price = options$price, dates = options$dates, decimal = options$decimal,
+                        as_of = options$as_of)
   if (!is.null(options$security)) prices <- prices[, options$security]
   rescale <- if (isTRUE(options$undo)) raw_prices else adjust_prices
   made <- rescale(prices, options$actions, options$form %||% "total-return")
@@ -459,7 +486,7 @@ run_adjust <- function(files, options) {
 run_report <- function(files, options) {
   attach_usual()
   prices <- chosen_prices(files, options, "report")
-  out <- options$out %||% paste0(sub("\\.csv(\\.gz)?$", "", basename(files)), "-report.html")
+  out <- options$out %||% paste0(sub("\\.(csv|sqlite)(\\.gz)?$", "", basename(files)), "-report.html")
   arguments <- options[intersect(c("window", "per_year", "level", "value"), names(options))]
   do.call(write_report, c(list(prices, out), arguments))
   say("Wrote ", out)

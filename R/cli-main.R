@@ -1,5 +1,6 @@
 # The command's entry: runs one command line and ends R with its status.
-# 0 done, 1 done but check found errors, 2 the command line is wrong, 3 the data is wrong, 4 something broke.
+# 0 done, 1 done but check found errors or fetch could not have all, 2 the command line is wrong, 3 the data is wrong, 4
+# something broke, or the feed gave nothing.
 command <- function(words = commandArgs(trailingOnly = TRUE)) {
   # Steps of a progress bar are noise in a log.
   if (!isatty(stderr())) options(cli.progress_show_after = Inf)
@@ -8,6 +9,7 @@ command <- function(words = commandArgs(trailingOnly = TRUE)) {
       run_command(words),
       imbroglio_error_argument = function(e) tell("Error: ", e, 2L),
       imbroglio_error_package = function(e) tell("Error: ", e, 4L),
+      imbroglio_error_feed = function(e) tell("Error: ", e, 4L),
       imbroglio_error = function(e) tell("Error: ", e, 3L),
       error = function(e) {
         # Who reads us has read enough: `imbroglio returns bay.csv | head`.
@@ -67,9 +69,10 @@ overview <- function(known) {
     "Usage: imbroglio COMMAND FILE [options]", "",
     paste0("  ", names, "  ", vapply(known, `[[`, "", "says")), "",
     "imbroglio COMMAND --help shows its options and an example.",
-    "Prices are a file (CSV, workbook, Parquet) or a folder of files: a date column and one for each security, or",
-    "one row for each date and security.",
-    "Status: 0 done, 1 done but check found errors, 2 the command line is wrong, 3 the data is wrong, 4 something broke.")
+    "Prices are a file (CSV, workbook, Parquet), a folder of files, or a price store (a file, postgresql://...): a date",
+    "column and one for each security, or one row for each date and security.",
+    "Status: 0 done; 1 done, but check found errors or fetch could not have all; 2 the command line is wrong; 3 the data",
+    "is wrong; 4 something broke, or the feed gave nothing.")
 }
 
 command_help <- function(name, command) {

@@ -5,8 +5,32 @@ options_known <- list(
   to = list(takes = "DATE", help = "last date", read = identity),
   last = list(takes = "SPAN", help = "instead of --from: the last \"2 years\", \"90 days\"", read = identity),
   security = list(takes = "A,B", help = "only these securities", read = function(x) comma(x)),
-  securities = list(takes = "FILE", help = "names and groups; only these securities; --security group:NAME",
-                    read = identity),
+  securities = list(takes = "FILE", help = "names and groups; only these securities; --security group:NAME (fetch: a
+                    file, or A,B, or group:NAME; all of the feed, update: all that is held)", read = identity),
+  `as-of` = list(takes = "WHEN", help = "of a price store: its state at a date, a time (UTC) or an addition's number",
+                 read = identity),
+  feed = list(takes = "URL", help = "the address of the price feed; its token is read from IMBROGLIO_FEED_TOKEN",
+              read = identity),
+  store = list(takes = "STORE", help = "a file, or postgresql://USER@HOST/DATABASE; made if it is not there",
+               read = identity),
+  update = list(help = "ask only for what is new or restated since the last time"),
+  `at-once` = list(takes = "N", help = "questions at once (6)", read = function(x) number(x)),
+  tries = list(takes = "N", help = "how often a question is asked before it is given up (5)",
+               read = function(x) number(x)),
+  `time-limit` = list(takes = "S", help = "seconds for one answer (30)", read = function(x) number(x)),
+  patience = list(takes = "S", help = "seconds the feed may make us wait before anything more comes (120)",
+                  read = function(x) number(x)),
+  allow = list(takes = "HOST,HOST", help = "hosts that the feed may redirect to", read = function(x) comma(x)),
+  verbose = list(help = "tell of each question and answer"),
+  port = list(takes = "N", help = "the port; 0 for any that is free (8017)", read = function(x) number(x)),
+  faults = list(takes = "A=N,B=N", help = "be a bad feed: fail=3 (every third answer), limit=20 (a second), slow=0.5
+                (seconds), cut=4, lie=5, rubbish=6", read = function(x) amounts(x)),
+  json = list(help = "answer in JSON only"),
+  `page-rows` = list(takes = "N", help = "most rows in one answer (5000)", read = function(x) number(x)),
+  seconds = list(takes = "S", help = "stop after so many seconds", read = function(x) number(x)),
+  add = list(takes = "FILE", help = "add the prices of a file", read = identity),
+  restatements = list(help = "list what was restated, with both values and both dates"),
+  additions = list(help = "list what was added when"),
   dates = list(takes = "ORDER", help = "day-first or month-first, where dates can be read both ways",
                read = identity),
   decimal = list(takes = "MARK", help = "the decimal mark, . or , where numbers can be read both ways",
@@ -84,8 +108,8 @@ options_known <- list(
   sort = list(takes = "COLUMN", help = "sort by this column, the largest first", read = identity),
   measured = list(help = "what was earned, measured, in place of the returns"),
   weights = list(takes = "A=W,B=W", help = "a book beside its parts: weights, or a file of security, weight",
-                 read = function(x) holdings(x)),
-  shares = list(takes = "A=N,B=N", help = "the same by numbers of shares", read = function(x) holdings(x)),
+                 read = function(x) amounts(x)),
+  shares = list(takes = "A=N,B=N", help = "the same by numbers of shares", read = function(x) amounts(x)),
   rebalance = list(takes = "PERIOD", help = "of the book: never, or every day, week, month, quarter, year (never)",
                    read = identity),
   cash = list(takes = "W", help = "of the book: weight of cash, or rest", read = function(x) number_or_name(x)),
@@ -126,13 +150,13 @@ number_or_name <- function(text) {
 }
 
 # "A=0.6,B=0.4", or the name of a file.
-holdings <- function(text) {
+amounts <- function(text) {
   if (!grepl("=", text, fixed = TRUE)) return(text)
   parts <- strsplit(comma(text), "=", fixed = TRUE)
   whole <- lengths(parts) == 2L
   amounts <- suppressWarnings(as.numeric(vapply(parts, function(p) p[length(p)], "")))
   if (!all(whole) || anyNA(amounts)) {
-    fail("argument", sprintf("\"%s\" is no list of holdings.", text),
+    fail("argument", sprintf("\"%s\" is no list of names and numbers.", text),
          remedy = "Write A=0.6,B=0.4, or the name of a file.")
   }
   stats::setNames(amounts, trimws(vapply(parts, `[`, "", 1L)))

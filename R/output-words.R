@@ -268,3 +268,39 @@ headline <- function(result) {
   sprintf("%s %s%s (%s%s), %s %s (%s).", name[most], reading$most, now, reading$write(table[[reading$column]][most]),
           reading$of, name[least], reading$least, reading$write(table[[reading$column]][least]))
 }
+
+#' @export
+in_words.imbroglio_fetch <- function(result) {
+  failed <- sum(result$outcome == "failed")
+  counts <- if (!is.null(result[["new"]])) {
+    sprintf("%s new, %s restated", count(sum(result$new), "price"), count(sum(result$restated)))
+  } else {
+    count(sum(result$rows), "row")
+  }
+  sprintf("%s of %s: %s%s%s.", count(nrow(result) - failed), count(nrow(result), "security", "securities"), counts,
+          if (any(result$left_out > 0L)) sprintf(", %s left out", count(sum(result$left_out))) else "",
+          if (failed) sprintf(", %s failed (%s)", count(failed), some(result$security[result$outcome == "failed"])) else "")
+}
+
+#' @export
+in_words.imbroglio_contents <- function(result) {
+  last <- result$added_at[which.max(result$addition)]
+  asked <- stats::na.omit(result$checked_at)
+  sprintf("%s, %s from %s to %s, %s restated; last changed %s UTC by addition %s (%s)%s.",
+          count(nrow(result), "security", "securities"), count(sum(result$n), "price"), min(result$from), max(result$to),
+          count(sum(result$restated)), unit_text$moment(last), max(result$addition), result$source[which.max(result$addition)],
+          if (length(asked)) sprintf("; a feed was last asked %s UTC", unit_text$moment(max(asked))) else "")
+}
+
+#' @export
+in_words.imbroglio_restatements <- function(result) {
+  if (!nrow(result)) return("Nothing was restated.")
+  sprintf("%s restated, of %s, in %s.", count(nrow(result), "value"), some(unique(result$security)),
+          count(length(unique(result$addition)), "addition"))
+}
+
+#' @export
+in_words.imbroglio_additions <- function(result) {
+  if (!nrow(result)) return("Nothing was added yet.")
+  sprintf("%s: %s new, %s restated.", count(nrow(result), "addition"), count(sum(result$new), "price"), count(sum(result$restated)))
+}

@@ -114,7 +114,9 @@ ask_all <- function(feed, questions, tell = function(text) NULL, done = function
 
 log_answer <- function(feed, pending, told) {
   came <- if (is.null(told$page)) told$reason %||% told$kind else count(nrow(told$page$rows), "row")
-  note("feed", clean_text(feed, sprintf("%s: %s", utils::URLdecode(sub(feed$address, "", pending$url, fixed = TRUE)), came)))
+  asked <- utils::URLdecode(sub(feed$address, "", pending$url, fixed = TRUE))
+  if (nchar(asked) > 90L) asked <- paste0(substr(asked, 1L, 42L), " ... ", substring(asked, nchar(asked) - 42L))
+  note("feed", clean_text(feed, sprintf("%s: %s", asked, came)))
 }
 
 wait_for <- function(run, seconds, tell) {

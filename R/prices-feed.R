@@ -60,7 +60,8 @@ fetch_prices <- function(securities, feed, from = NULL, to = NULL, ...) {
     kept <<- c(kept, list(part))
     NULL
   })
-  rows <- filled_together(unlist(lapply(kept, `[[`, "rows"), recursive = FALSE))
+  tables <- unlist(lapply(kept, `[[`, "rows"), recursive = FALSE)
+  rows <- filled_together(unlist(tables, recursive = FALSE))
   rows <- rows[!is.na(rows$close) | !is.na(rows$adjusted), ]
   names <- intersect(wanted$names, rows$security)
   if (!length(names)) fail("feed", sprintf("The feed %s has no prices in that span.", feed$address))
@@ -106,10 +107,10 @@ update_store <- function(store, feed, securities = NULL, from = NULL, to = NULL,
       add_to_store(connection, part$rows, part$actions, about, paste("feed", feed$address),
                    held_after(part$came, held, span, feed$address))
     }, write = TRUE)
-    addition <<- max(addition, attr(counts, "addition"), na.rm = TRUE)
+    if (!is.na(attr(counts, "addition"))) addition <<- attr(counts, "addition")
     counts
   })
-  attr(outcomes, "addition") <- if (is.finite(addition)) addition else NA_integer_
+  attr(outcomes, "addition") <- addition
   outcomes
 }
 
@@ -279,7 +280,8 @@ fetch_planned <- function(feed, plan, wanted, keep) {
     if (!length(part$rows) && !nrow(part$came)) return()
     part$actions <<- actions_of(part$actions)
     counts <- keep(part)
-    if (!is.null(counts)) outcomes[row_of(counts$security), c("new", "restated")] <<- counts[c("new", "restated")]
+    if (is.null(counts)) outcomes[c("new", "restated")] <<- NULL
+    else outcomes[row_of(counts$security), c("new", "restated")] <<- counts[c("new", "restated")]
     part <<- empty_part()
   }
   plan <- lapply(plan, function(batch) list(names = intersect(batch$names, names(acted)), query = batch$query))
@@ -326,7 +328,7 @@ good_rows <- function(found, names) {
                                apply(prices[i[!is.na(i)], , drop = FALSE], 1L, function(p) p[!is.na(p) & !(is.finite(p) & p > 0)][1L]))
   found <- found[!wrong, ]
   of <- of[!wrong]
-  edge <- function(which) .Date(vapply(split(found$date, of), function(d) if (length(d)) which(d) else NA_real_, 0, USE.NAMES = FALSE))
+  edge <- function(pick) .Date(vapply(split(found$day, of), function(d) if (length(d)) pick(d) else NA_real_, 0, USE.NAMES = FALSE))
   names(found)[names(found) == "date"] <- "day"
   # A field that no row has is one that the feed does not have.
   has <- fields == "close" | vapply(found[fields], function(v) any(!is.na(v)), NA)

@@ -83,7 +83,7 @@ add_to_store <- function(connection, rows, actions, about, source, feed = NULL) 
   }
   changed <- do.call(rbind, lapply(rows, function(table) merge("prices", table)))
   acted <- merge("actions", one_a_day(actions))
-  sums <- function(n) as.integer(tapply(n, factor(changed$id, ids[names]), sum, default = 0L))
+  sums <- function(n) as.integer(if (NROW(changed)) tapply(n, factor(changed$id, ids[names]), sum, default = 0L) else 0L * seq_along(names))
   counts <- data.frame(security = names, new = sums(changed$new), restated = sums(changed$restated))
   counts$same <- tabulate(match(arrived, names), length(names)) - counts$new - counts$restated
   anything <- NROW(changed) > 0L || NROW(acted) > 0L
@@ -141,13 +141,14 @@ merge_rows <- function(connection, table, arriving, fields, addition) {
        where true order by security_id, day
        on conflict (security_id, day) do update set %4$s, addition = excluded.addition where %5$s", table, listed, addition,
       paste(sprintf("%1$s = excluded.%1$s", fields), collapse = ", "), differs(table, "excluded"))
+  here <- function(what, table, which) {
+    DBI::dbGetQuery(connection, sprintf("select security_id as id, cast(count(*) as integer) as %s from %s
+      where %s = %d and security_id in (select security_id from arriving) group by security_id", what, table, which, addition))
+  }
+  changed <- merge(here("changed", table, "addition"), here("restated", paste0(table, "_before"), "replaced_in"), all.x = TRUE)
   run("drop table arriving")
-  changed <- DBI::dbGetQuery(connection, sprintf(
-    "select t.security_id as id, cast(count(*) as integer) as changed, cast(coalesce(max(b.n), 0) as integer) as restated from %1$s t left join
-       (select security_id, count(*) as n from %1$s_before where replaced_in = %2$d group by security_id) b
-       on b.security_id = t.security_id where t.addition = %2$d group by t.security_id", table, addition))
-  data.frame(id = as.integer(changed$id), new = as.integer(changed$changed - changed$restated),
-             restated = as.integer(changed$restated))
+  changed$restated[is.na(changed$restated)] <- 0L
+  data.frame(id = changed$id, new = changed$changed - changed$restated, restated = changed$restated)
 }
 
 # Splits and dividends as the store keeps them: one row a security and day.
@@ -327,7 +328,7 @@ delivery_of_rows <- function(securities, security, day, values, actions, about, 
 #' was restated, with both values and both dates, and `store_additions()` what was added when.
 #'
 #' @param store See [store_prices()].
-#' @return Data frames.
+#' @return Results, as those of measures: tables that carry a [basis()].
 #'   * `store_contents()`: `security`, `name`, `group`, `from`, `to`, `n`, `restated`, `actions` (splits and dividends),
 #'     `addition` and `added_at` (the latest that changed it, UTC), `checked_at` (when a feed was last asked for it), `source`.
 #'   * `store_restatements()`: `security`, `date`, `field`, `before`, `after`, `known_from`, `restated_at` (UTC), `addition`
@@ -348,7 +349,7 @@ store_contents <- function(store) {
                  group by security_id) a on a.security_id = s.id
       left join (select security_id, max(checked_at) as checked_at from held group by security_id) h on h.security_id = s.id
       order by s.id")
-    as_listed(held, c(first_day = "from", last_day = "to"))
+    as_listed(held, "contents", address, c(first_day = "from", last_day = "to"))
   })
 }
 
@@ -367,7 +368,7 @@ store_restatements <- function(store) {
        join additions r on r.addition = b.replaced_in where b.%1$s is distinct from n.%1$s", field, table), "")
     parts <- c(each("prices", price_fields), each("actions", c("split", "dividend")))
     as_listed(DBI::dbGetQuery(connection, paste(paste(parts, collapse = " union all "), "order by 8, 1, 2, 3")),
-              c(day = "date"))
+              "restatements", address, c(day = "date"))
   })
 }
 
@@ -376,12 +377,19 @@ store_restatements <- function(store) {
 store_additions <- function(store) {
   with_store(store, function(connection, address) {
     as_listed(DBI::dbGetQuery(connection, "select addition, added_at, source, new_prices as \"new\",
-      restated_prices as restated from additions order by addition"))
+      restated_prices as restated from additions order by addition"), "additions", address)
   })
 }
 
-as_listed <- function(table, days = character()) {
+# A listing as a result, its days as dates.
+as_listed <- function(table, what, address, days = character()) {
   table[names(days)] <- lapply(table[names(days)], function(day) .Date(as.numeric(day)))
   names(table)[match(names(days), names(table))] <- days
-  table
+  edge <- function(pick, column) if (NROW(table[[column]])) pick(table[[column]]) else as.Date(NA)
+  of_contents <- what == "contents"
+  about <- new_basis(edge(min, if (of_contents) "from" else "date"), edge(max, if (of_contents) "to" else "date"),
+                     stats::setNames(if (of_contents) table$n else rep(1L, nrow(table)), table$security),
+                     data.frame(security = character(), reason = character(), n = integer()), "price", "day",
+                     origin = paste("store", address$shown), digest = digest::digest(as.list(table), algo = "xxhash64"))
+  new_result(as.list(table), what, about, NULL)
 }
