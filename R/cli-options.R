@@ -15,7 +15,7 @@ options_known <- list(
                read = identity),
   update = list(help = "ask only for what is new or restated since the last time"),
   `at-once` = list(takes = "N", help = "questions at once (6)", read = function(x) number(x)),
-  tries = list(takes = "N", help = "how often a question is asked before it is given up (5)",
+  tries = list(takes = "N", help = "how often a question is asked before it is given up (8)",
                read = function(x) number(x)),
   `time-limit` = list(takes = "S", help = "seconds for one answer (30)", read = function(x) number(x)),
   patience = list(takes = "S", help = "seconds the feed may make us wait before anything more comes (120)",

@@ -2,7 +2,7 @@
 # An answer is a table that has proved whole, or a reason why there is none.
 
 # What is known of a feed before it is asked. The token is read from the environment, goes into one header and nowhere else.
-feed_at <- function(feed, at_once = 6L, tries = 5L, time_limit = 30, patience = 120, allow = character(), verbose = FALSE) {
+feed_at <- function(feed, at_once = 6L, tries = 8L, time_limit = 30, patience = 120, allow = character(), verbose = FALSE) {
   if (!is.character(feed) || length(feed) != 1L || is.na(feed)) {
     fail("argument", "`feed` must be the address of a price feed.", where = sprintf("It is %s.", shown(feed)))
   }
@@ -45,8 +45,8 @@ ask_all <- function(feed, questions, tell = function(text) NULL, done = function
   run$waited <- 0
   run$answered <- FALSE
   pending <- lapply(questions, function(q) {
-    list(url = question_url(feed, q), start = question_url(feed, q), columns = feed_tables[[q$path]], tries = 0L, at = 0,
-         hops = 0L, pages = list())
+    list(url = question_url(feed, q), start = question_url(feed, q), asked = q$query, columns = feed_tables[[q$path]],
+         tries = 0L, at = 0, hops = 0L, pages = list())
   })
   answers <- vector("list", length(questions))
   open <- seq_along(questions)
@@ -85,8 +85,9 @@ ask_all <- function(feed, questions, tell = function(text) NULL, done = function
       } else {
         # To be tried again; a feed that only says "later" has not failed.
         if (told$kind != "later") pending[[i]]$tries <- pending[[i]]$tries + 1L
-        pause <- told$after %||% min(0.25 * 2^(pending[[i]]$tries - 1), 30)
-        over <- pending[[i]]$tries >= feed$tries
+        pause <- told$after %||% min(0.25 * 2^(pending[[i]]$tries - 1), 8)
+        # What has never answered is not there, or not yet.
+        over <- pending[[i]]$tries >= if (run$answered) feed$tries else min(feed$tries, 4L)
         impatient <- run$waited + pause > feed$patience
         if (over || impatient) {
           if (!over) told$reason <- sprintf("%s; it asks to wait longer than %s", told$reason, count(feed$patience, "second"))
@@ -256,6 +257,7 @@ read_page <- function(pending, answer) {
                     error = function(e) doubt("the table in the answer cannot be read"))
   table <- tryCatch(page_columns(table, columns), error = function(e) doubt("%s", conditionMessage(e)))
   if (nrow(table) != rows[1L]) doubt("the answer has %s instead of %s", count(nrow(table), "row"), count(rows[1L]))
+  if (nrow(table)) tryCatch(check_asked(table, pending), error = function(e) doubt("%s", conditionMessage(e)))
   page <- list(rows = table, state = header("Feed-State"))
   other <- unique(vapply(pending$pages, `[[`, "", "state"))
   if (length(other) && !identical(other, page$state)) doubt("the prices changed between two pages")
@@ -270,6 +272,19 @@ read_page <- function(pending, answer) {
   total <- sum(vapply(pending$pages, function(p) nrow(p$rows), 0L)) + nrow(table)
   if (total != rows[2L]) doubt("%s came of %s", count(total, "row"), count(rows[2L]))
   list(kind = "whole", page = page)
+}
+
+# Only what was asked for, and nothing twice.
+check_asked <- function(table, pending) {
+  asked <- pending$asked
+  strange <- setdiff(table$security, asked$security %||% table$security)
+  if (length(strange)) stop(sprintf("there are rows of %s, which was not asked for", some(strange)))
+  if (is.null(table$date)) return(invisible())
+  low <- if (is.null(asked$from)) -Inf else as.numeric(as.Date(asked$from))
+  high <- if (is.null(asked$to)) Inf else as.numeric(as.Date(asked$to))
+  if (any(table$date < low | table$date > high)) stop("there are dates that were not asked for")
+  all <- do.call(rbind, c(lapply(pending$pages, function(p) p$rows[c("security", "date")]), list(table[c("security", "date")])))
+  if (anyDuplicated(match(all$security, unique(all$security)) * 1e7 + all$date)) stop("there are two rows for the same date")
 }
 
 page_csv <- function(body, columns) {

@@ -43,15 +43,17 @@ serve_feed <- function(store = NULL, port = 8017L, faults = NULL, form = c("csv"
   faults <- check_faults(faults)
   if (is.null(store)) {
     store <- tempfile(fileext = ".sqlite")
-    on.exit(unlink(store))
+    on.exit(unlink(store), add = TRUE)
     traded <- read_prices(demo_file("bay-daily.csv.gz"), price = "close", securities = demo_file("bay-securities.csv"))
     traded$fields$adjusted <- NULL
     suppressMessages(store_prices(traded, store, actions = demo_file("bay-actions.csv")))
   }
-  # Refused now, not at the first question.
+  # Refused now, not at the first question; and open as long as it is served.
   with_store(store, function(connection, address) NULL)
+  connection <- connect_store(store_address(store), write = FALSE)
+  if (!inherits(store, "DBIConnection")) on.exit(DBI::dbDisconnect(connection), add = TRUE)
   if (!port) port <- httpuv::randomPort(host = "127.0.0.1")
-  answer <- answerer(store, faults, form, page_rows, Sys.getenv("IMBROGLIO_FEED_TOKEN"))
+  answer <- answerer(connection, faults, form, page_rows, Sys.getenv("IMBROGLIO_FEED_TOKEN"))
   server <- tryCatch(httpuv::startServer("127.0.0.1", port, list(call = answer), quiet = TRUE), error = function(e) {
     fail("feed", sprintf("Port %d cannot be served at.", port), where = "Another program may be using it.",
          remedy = "Name another, or 0 for any that is free.")
@@ -75,7 +77,7 @@ check_faults <- function(faults) {
 }
 
 # The answer to one request, faults and all.
-answerer <- function(store, faults, form, page_rows, token) {
+answerer <- function(connection, faults, form, page_rows, token) {
   answers <- tables <- lies <- within <- 0
   second <- 0
   every <- function(n, fault) !is.null(faults[[fault]]) && n %% faults[[fault]] == 0
@@ -97,7 +99,7 @@ answerer <- function(store, faults, form, page_rows, token) {
       return(list(status = 200L, headers = list("Content-Type" = "text/html"),
                   body = "<html><body>We are making our site better for you.</body></html>"))
     }
-    answer <- tryCatch(table_asked(store, request, form, page_rows),
+    answer <- tryCatch(table_asked(connection, request, form, page_rows),
                        imbroglio_error = function(e) problem(500L, "The store behind this feed cannot be read."))
     if (answer$status == 200L && is.raw(answer$body)) {
       tables <<- tables + 1
@@ -121,7 +123,7 @@ problem <- function(status, detail, securities = NULL, headers = list()) {
        body = as.character(jsonlite::toJSON(body, auto_unbox = TRUE)))
 }
 
-table_asked <- function(store, request, form, page_rows) {
+table_asked <- function(connection, request, form, page_rows) {
   if (request$REQUEST_METHOD != "GET") return(problem(405L, "A feed is only asked, by GET."))
   path <- sub("/$", "", request$PATH_INFO)
   if (path == "/v1/openapi.yaml") {
@@ -134,7 +136,7 @@ table_asked <- function(store, request, form, page_rows) {
   days <- lapply(asked[intersect(c("from", "to", "held_to"), names(asked))], parse_iso_dates)
   if (anyNA(unlist(days)) || any(lengths(days) != 1L)) return(problem(400L, "A date is written like 2024-12-31."))
   if (length(asked$security) > most_at_once) return(problem(400L, sprintf("At most %d securities at once.", most_at_once)))
-  with_store(store, function(connection, address) {
+  with_store(connection, function(connection, address) {
     found <- rows_asked(connection, path, asked, lapply(days, as.integer))
     if (!is.null(found$problem)) return(found$problem)
     total <- nrow(found$rows)

@@ -27,7 +27,7 @@
 #' @param update Ask only for what is new or restated; otherwise for the whole span.
 #' @param ... How the feed is to be asked:
 #'   * `at_once`: how many questions at once (6),
-#'   * `tries`: how often a question is asked before it is given up (5),
+#'   * `tries`: how often a question is asked before it is given up (8; 4 of a feed that has not answered at all),
 #'   * `time_limit`: seconds for one answer (30),
 #'   * `patience`: how many seconds in all a feed may make us wait before anything more comes (120),
 #'   * `allow`: names of hosts that the feed may redirect to; also a host to which the token may go unencrypted. Other

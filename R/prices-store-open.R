@@ -54,21 +54,23 @@ with_store <- function(store, work, write = FALSE, least = length(store_migratio
                           if (write) "written" else "read"), where = conditionMessage(e))
   }
   tryCatch({
-    begin_work(address, run, write)
+    begin_work(connection, address, run, write)
     done <- FALSE
     tryCatch({
       if (write) migrate_store(connection, address) else check_version(connection, address, least)
       result <- work(connection, address)
-      run("commit")
+      if (address$kind == "sqlite") run("commit") else DBI::dbCommit(connection)
       done <- TRUE
-    }, finally = if (!done) try(run("rollback"), silent = TRUE))
+    }, finally = if (!done) try(if (address$kind == "sqlite") run("rollback") else DBI::dbRollback(connection), silent = TRUE))
     result
   }, error = ask)
 }
 
-begin_work <- function(address, run, write) {
+begin_work <- function(connection, address, run, write) {
   if (address$kind == "sqlite") return(run(if (write) "begin immediate" else "begin"))
-  run(if (write) "begin" else "begin isolation level repeatable read read only")
+  # By a call of its own: what writes tables there would otherwise begin and commit by itself.
+  DBI::dbBegin(connection)
+  if (!write) run("set transaction isolation level repeatable read, read only")
   run("set local client_min_messages to warning")
   if (write) {
     # Any number will do that no other program locks by.
@@ -98,9 +100,14 @@ connect_store <- function(address, write) {
   # The journal of a writer that was killed is rolled back by whoever opens the file next, also to read.
   flags <- if (write) RSQLite::SQLITE_RWC else if (file.access(address$file, 2L) == 0L) RSQLite::SQLITE_RW
            else RSQLite::SQLITE_RO
-  connection <- tryCatch(DBI::dbConnect(RSQLite::SQLite(), address$file, flags = flags, synchronous = "full"),
-                         error = unopened)
-  DBI::dbGetQuery(connection, "pragma busy_timeout = 120000")
+  connection <- tryCatch(DBI::dbConnect(RSQLite::SQLite(), address$file, flags = flags, synchronous = NULL), error = unopened)
+  tryCatch({
+    DBI::dbGetQuery(connection, "pragma busy_timeout = 120000")
+    DBI::dbExecute(connection, "pragma synchronous = full")
+  }, error = function(e) {
+    DBI::dbDisconnect(connection)
+    unopened(e)
+  })
   connection
 }
 

@@ -121,6 +121,8 @@ securities_in_store <- function(connection, names, about) {
   ids
 }
 
+kept_fields <- list(prices = price_fields, actions = c("split", "dividend"))
+
 # Puts rows into a table: what differs from what is there goes to its history first. Gives for each security how many
 # were new and how many restated.
 merge_rows <- function(connection, table, arriving, fields, addition) {
@@ -131,7 +133,7 @@ merge_rows <- function(connection, table, arriving, fields, addition) {
     run("delete from arriving where %s and not exists (select 1 from %s t where t.security_id = arriving.security_id
          and t.day = arriving.day)", paste(fields, "is null", collapse = " and "), table)
   }
-  all <- paste(DBI::dbListFields(connection, table), collapse = ", ")
+  all <- paste(c("security_id", "day", kept_fields[[table]], "addition"), collapse = ", ")
   differs <- function(old, new) paste(sprintf("%s.%s is distinct from %s.%s", old, fields, new, fields), collapse = " or ")
   run("insert into %1$s_before (%2$s, replaced_in) select %3$s, %4$d from %1$s t
        join arriving a on a.security_id = t.security_id and a.day = t.day where %5$s", table, all,
@@ -205,8 +207,8 @@ read_store <- function(store, how) {
     state <- state_at(connection, how$as_of, address)
     rows <- if (is.null(how$as_of)) rows_now(connection, address$kind) else rows_before(connection, "prices", state$addition)
     there <- !is.na(rows$close) | !is.na(rows$adjusted)
-    if (!all(there)) rows <- rows[there, ]
-    if (!nrow(rows)) fail("empty", sprintf("There are no prices in the store %s.", address$shown))
+    if (!all(there)) rows <- lapply(rows, `[`, there)
+    if (!length(rows$day)) fail("empty", sprintf("There are no prices in the store %s.", address$shown))
     securities <- DBI::dbGetQuery(connection, "select * from securities order by id")
     securities <- securities[securities$id %in% unique(rows$security_id), ]
     acted <- rows_before(connection, "actions", state$addition)
@@ -249,32 +251,33 @@ state_at <- function(connection, as_of, address) {
 }
 
 rows_now <- function(connection, kind) {
-  rows <- function(where, order = "") {
-    DBI::dbGetQuery(connection, paste("select security_id, day, ", paste(price_fields, collapse = ", "), "from prices",
-                                      where, order))
+  rows <- function(...) {
+    DBI::dbGetQuery(connection, paste("select security_id, day, ", paste(price_fields, collapse = ", "), "from prices", ...))
   }
-  packed <- if (kind == "sqlite") DBI::dbGetQuery(connection, "select security_id, addition, n, data from packed order by security_id")
-  if (!NROW(packed)) return(rows("", "order by security_id, day"))
-  width <- length(price_fields) + 1L
-  values <- matrix(readBin(unlist(packed$data), "double", sum(packed$n) * width, endian = "little"), width)
-  long <- data.frame(security_id = rep(packed$security_id, packed$n), day = values[1L, ])
-  for (i in seq_along(price_fields)) long[[price_fields[i]]] <- values[i + 1L, ]
+  packed <- if (kind == "sqlite") DBI::dbGetQuery(connection, "select security_id, n, data from packed order by security_id")
+  if (!NROW(packed)) return(rows("order by security_id, day"))
+  values <- matrix(readBin(do.call(c, packed$data), "double", sum(packed$n) * (length(price_fields) + 1L), endian = "little"),
+                   length(price_fields) + 1L)
   # Rows that came later, and those of securities that are not packed.
   late <- rbind(
     rows("where addition > (select min(addition) from packed)
             and addition > (select addition from packed where packed.security_id = prices.security_id)"),
     rows("where security_id in (select id from securities where id not in (select security_id from packed))")
   )
+  long <- c(list(security_id = c(rep(packed$security_id, packed$n), late$security_id),
+                 day = c(as.integer(values[1L, ]), late$day)),
+            lapply(stats::setNames(seq_along(price_fields) + 1L, price_fields),
+                   function(i) c(values[i, ], late[[i + 1L]])))
   if (nrow(late)) {
-    long <- rbind(long, late)
-    long <- long[order(long$security_id, long$day), ]
+    sorted <- order(long$security_id, long$day, method = "radix")
+    long <- lapply(long, `[`, sorted)
   }
   long
 }
 
 # The rows of a table as they stood after an addition.
 rows_before <- function(connection, table, addition) {
-  fields <- paste(setdiff(DBI::dbListFields(connection, table), "addition"), collapse = ", ")
+  fields <- paste(c("security_id", "day", kept_fields[[table]]), collapse = ", ")
   DBI::dbGetQuery(connection, sprintf(
     "select %1$s from %2$s where addition <= %3$d union all
      select %1$s from %2$s_before where addition <= %3$d and replaced_in > %3$d order by 1, 2", fields, table, addition))
