@@ -2,7 +2,8 @@
 # An answer is a table that has proved whole, or a reason why there is none.
 
 # What is known of a feed before it is asked. The token is read from the environment, goes into one header and nowhere else.
-feed_at <- function(feed, at_once = 6L, tries = 8L, time_limit = 30, patience = 120, allow = character(), verbose = FALSE) {
+feed_at <- function(feed, at_once = 6L, tries = 8L, time_limit = 30, patience = 120, pause = 0.25, allow = character(),
+                    verbose = FALSE) {
   if (!is.character(feed) || length(feed) != 1L || is.na(feed)) {
     fail("argument", "`feed` must be the address of a price feed.", where = sprintf("It is %s.", shown(feed)))
   }
@@ -25,7 +26,8 @@ feed_at <- function(feed, at_once = 6L, tries = 8L, time_limit = 30, patience = 
   }
   list(address = sub("/+$", "", feed), origin = parts$origin, token = token, allow = tolower(allow), verbose = isTRUE(verbose),
        at_once = check_whole(at_once, "at_once"), tries = check_whole(tries, "tries"),
-       time_limit = check_positive(time_limit, "time_limit"), patience = check_positive(patience, "patience"))
+       time_limit = check_positive(time_limit, "time_limit"), patience = check_positive(patience, "patience"),
+       pause = check_positive(pause, "pause"))
 }
 
 split_address <- function(address) {
@@ -46,7 +48,7 @@ ask_all <- function(feed, questions, tell = function(text) NULL, done = function
   run$answered <- FALSE
   pending <- lapply(questions, function(q) {
     list(url = question_url(feed, q), start = question_url(feed, q), asked = q$query, columns = feed_tables[[q$path]],
-         tries = 0L, at = 0, hops = 0L, pages = list())
+         tries = 1L, failures = 0L, at = 0, hops = 0L, pages = list())
   })
   answers <- vector("list", length(questions))
   open <- seq_along(questions)
@@ -71,7 +73,7 @@ ask_all <- function(feed, questions, tell = function(text) NULL, done = function
       if (told$kind != "silent") run$answered <- TRUE
       if (told$kind == "page") {
         run$waited <- 0
-        pending[[i]] <- utils::modifyList(pending[[i]], list(url = told$url, hops = 0L))
+        pending[[i]][c("url", "hops", "failures")] <- list(told$url, 0L, 0L)
         pending[[i]]$pages <- c(pending[[i]]$pages, list(told$page))
       } else if (told$kind == "elsewhere") {
         pending[[i]]$url <- told$url
@@ -79,26 +81,24 @@ ask_all <- function(feed, questions, tell = function(text) NULL, done = function
       } else if (told$kind == "whole") {
         run$waited <- 0
         finish(i, list(rows = do.call(rbind, c(lapply(pending[[i]]$pages, `[[`, "rows"), list(told$page$rows))),
-                       state = told$page$state, tries = pending[[i]]$tries + 1L))
+                       state = told$page$state, tries = pending[[i]]$tries))
       } else if (told$kind == "no") {
-        finish(i, list(problem = told, tries = pending[[i]]$tries + 1L))
+        finish(i, list(problem = told, tries = pending[[i]]$tries))
       } else {
-        # To be tried again; a feed that only says "later" has not failed.
-        if (told$kind != "later") pending[[i]]$tries <- pending[[i]]$tries + 1L
-        pause <- told$after %||% min(0.25 * 2^(pending[[i]]$tries - 1), 8)
+        # A feed that only says "later" has not failed.
+        if (told$kind != "later") pending[[i]]$failures <- pending[[i]]$failures + 1L
+        wait <- told$after %||% min(feed$pause * 2^(pending[[i]]$failures - 1), 8)
         # What has never answered is not there, or not yet.
-        over <- pending[[i]]$tries >= if (run$answered) feed$tries else min(feed$tries, 4L)
-        impatient <- run$waited + pause > feed$patience
+        over <- pending[[i]]$failures >= if (run$answered) feed$tries else min(feed$tries, 4L)
+        impatient <- run$waited + wait > feed$patience
         if (over || impatient) {
           if (!over) told$reason <- sprintf("%s; it asks to wait longer than %s", told$reason, count(feed$patience, "second"))
           told$all <- (impatient && told$kind == "later") || (told$kind == "silent" && !run$answered)
           finish(i, list(problem = told, tries = pending[[i]]$tries))
         } else {
-          # From the first page: another may have been cut from another state.
-          pending[[i]]$url <- pending[[i]]$start
-          pending[[i]]$pages <- list()
-          pending[[i]]$hops <- 0L
-          later <- as.numeric(Sys.time()) + pause
+          pending[[i]]$tries <- pending[[i]]$tries + 1L
+          if (told$kind == "again") pending[[i]][c("url", "pages")] <- list(pending[[i]]$start, list())
+          later <- as.numeric(Sys.time()) + wait
           pending[[i]]$at <- later
           # What limits one question limits them all.
           if (told$kind == "later") for (j in open) pending[[j]]$at <- max(pending[[j]]$at, later)
@@ -159,7 +159,8 @@ perform_together <- function(requests) {
   lapply(answers, function(a) if (inherits(a, "error") && !is.null(a$resp)) a$resp else a)
 }
 
-# What an answer means: "whole" or a "page" of it, "elsewhere", "no", or to be asked again: "failed", "silent" or "later".
+# What an answer means: "whole" or a "page" of it, "elsewhere", "no", or that it must be asked for once more: "failed",
+# "silent", "later", or "again", from the first page.
 judge <- function(feed, pending, answer) {
   if (inherits(answer, "error")) {
     # The innermost message is curl's; an outer one may have the request in it.
@@ -170,6 +171,7 @@ judge <- function(feed, pending, answer) {
   if (status %in% c(301L, 302L, 303L, 307L, 308L)) return(redirected(feed, pending, header("Location")))
   if (status == 200L) {
     return(tryCatch(read_page(pending, answer),
+                    imbroglio_error_pages = function(e) list(kind = "again", reason = clean_text(feed, conditionMessage(e))),
                     imbroglio_error_page = function(e) list(kind = "failed", reason = clean_text(feed, conditionMessage(e)))))
   }
   said <- said_problem(answer)
@@ -180,7 +182,7 @@ judge <- function(feed, pending, answer) {
   }
   if (status %in% c(408L, 425L, 429L, 500L, 502L, 503L, 504L)) return(list(kind = "failed", reason = reason, status = status))
   # Of pages whose state has passed, the first is asked for again.
-  if (status == 410L && length(pending$pages)) return(list(kind = "failed", reason = reason, status = status))
+  if (status == 410L && length(pending$pages)) return(list(kind = "again", reason = reason, status = status))
   if (status %in% c(401L, 403L)) {
     reason <- paste0(reason, if (nzchar(feed$token)) "; it does not take IMBROGLIO_FEED_TOKEN" else "; IMBROGLIO_FEED_TOKEN is not set")
   }
@@ -241,6 +243,8 @@ said_problem <- function(answer) {
 read_page <- function(pending, answer) {
   columns <- pending$columns
   doubt <- function(...) fail("page", sprintf(...))
+  # Each page is what it says, and together they are not.
+  disagree <- function(...) fail("pages", sprintf(...))
   header <- function(name) httr2::resp_header(answer, name)
   type <- httr2::resp_content_type(answer)
   if (!type %in% c("text/csv", "application/json")) doubt("the answer is %s, not a table", if (is.na(type)) "of no type" else type)
@@ -257,10 +261,10 @@ read_page <- function(pending, answer) {
                     error = function(e) doubt("the table in the answer cannot be read"))
   table <- tryCatch(page_columns(table, columns), error = function(e) doubt("%s", conditionMessage(e)))
   if (nrow(table) != rows[1L]) doubt("the answer has %s instead of %s", count(nrow(table), "row"), count(rows[1L]))
-  if (nrow(table)) tryCatch(check_asked(table, pending), error = function(e) doubt("%s", conditionMessage(e)))
+  if (nrow(table)) tryCatch(check_asked(table, pending), error = function(e) disagree("%s", conditionMessage(e)))
   page <- list(rows = table, state = header("Feed-State"))
   other <- unique(vapply(pending$pages, `[[`, "", "state"))
-  if (length(other) && !identical(other, page$state)) doubt("the prices changed between two pages")
+  if (length(other) && !identical(other, page$state)) disagree("the prices changed between two pages")
   following <- header("Feed-Next")
   if (!is.null(following)) {
     if (!nrow(table)) doubt("the answer has no row and says there are more")
@@ -270,7 +274,7 @@ read_page <- function(pending, answer) {
     return(list(kind = "page", page = page, url = url))
   }
   total <- sum(vapply(pending$pages, function(p) nrow(p$rows), 0L)) + nrow(table)
-  if (total != rows[2L]) doubt("%s came of %s", count(total, "row"), count(rows[2L]))
+  if (total != rows[2L]) disagree("%s came of %s", count(total, "row"), count(rows[2L]))
   list(kind = "whole", page = page)
 }
 

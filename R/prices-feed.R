@@ -28,6 +28,7 @@
 #' @param ... How the feed is to be asked:
 #'   * `at_once`: how many questions at once (6),
 #'   * `tries`: how often a question is asked before it is given up (8; 4 of a feed that has not answered at all),
+#'   * `pause`: seconds before it is asked again, doubled each time up to 8 (0.25),
 #'   * `time_limit`: seconds for one answer (30),
 #'   * `patience`: how many seconds in all a feed may make us wait before anything more comes (120),
 #'   * `allow`: names of hosts that the feed may redirect to; also a host to which the token may go unencrypted. Other
@@ -279,6 +280,8 @@ fetch_planned <- function(feed, plan, wanted, keep) {
   flush <- function() {
     if (!length(part$rows) && !nrow(part$came)) return()
     part$actions <<- actions_of(part$actions)
+    # In the order they were asked for, not that in which they came.
+    part$came <<- part$came[order(row_of(part$came$security)), ]
     counts <- keep(part)
     if (is.null(counts)) outcomes[c("new", "restated")] <<- NULL
     else outcomes[row_of(counts$security), c("new", "restated")] <<- counts[c("new", "restated")]

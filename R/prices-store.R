@@ -69,7 +69,7 @@ add_to_store <- function(connection, rows, actions, about, source, feed = NULL) 
     filled_together(tables, fields)
   })
   arrived <- unlist(lapply(rows, `[[`, "security"))
-  names <- unique(c(arrived, actions$security, feed$security))
+  names <- unique(c(feed$security, arrived, actions$security))
   ids <- securities_in_store(connection, names, about)
   last <- DBI::dbGetQuery(connection, "select max(addition) as addition, max(added_at) as added_at from additions")
   addition <- if (is.na(last$addition)) 1L else as.integer(last$addition) + 1L

@@ -7,11 +7,11 @@ r_process <- function(code, ...) {
 }
 
 # A stand-in feed: its address, and the process to kill. `...`: its environment.
-feed_process <- function(arguments = "", ...) {
+feed_process <- function(arguments = "", ..., port = 0L) {
   for (package in c("httr2", "httpuv", "RSQLite", "processx")) skip_if_not_installed(package)
   address <- tempfile()
-  process <- r_process(sprintf("imbroglio::serve_feed(%s port = 0, ready = function(a) writeLines(a, '%s'))",
-                               if (nzchar(arguments)) paste0(arguments, ",") else "", address), ...)
+  process <- r_process(sprintf("imbroglio::serve_feed(%s port = %d, ready = function(a) writeLines(a, '%s'))",
+                               if (nzchar(arguments)) paste0(arguments, ",") else "", port, address), ...)
   until <- Sys.time() + 60
   while (!file.exists(address) || !length(readLines(address))) {
     if (!process$is_alive() || Sys.time() > until) stop("the feed does not start: ", process$read_all_error())

@@ -68,7 +68,10 @@ test_that("each command has help with an example that runs", {
   expect_setequal(list.files(folder), demo_file())
   old <- setwd(folder)
   on.exit(setwd(old))
-  commands <- c("demo", "check", "adjust", "summary", "returns", "volatility", "beta",
+  # The examples of fetch ask a feed where `imbroglio feed` serves.
+  feed <- feed_process(port = 8017L)
+  on.exit(feed$process$kill(), add = TRUE)
+  commands <- c("demo", "check", "adjust", "fetch", "store", "feed", "summary", "returns", "volatility", "beta",
                 "tracking", "drawdown", "correlation", "fit", "var", "backtest",
                 if (rmarkdown::pandoc_available()) "report")
   for (name in commands) {
@@ -76,6 +79,7 @@ test_that("each command has help with an example that runs", {
     help <- imbroglio(name, "--help")
     examples <- sub("^ +", "", help$out[-seq_len(grep("^Examples?:", help$out))])
     for (example in examples) {
+      if (name == "feed") feed$process$kill()
       words <- scan(text = sub("^imbroglio ", "", example), what = "", quiet = TRUE)
       ran <- do.call(imbroglio, as.list(words))
       expect_equal(ran$status, as.integer(name == "check"), info = paste(example, ran$err))
