@@ -78,5 +78,5 @@ store_text <- function(result, what) {
   for (name in c("source", "checked_at", "added_at", "addition")) {
     if (what == "contents" && length(unique(table[[name]])) == 1L) table[[name]] <- NULL
   }
-  c(if (nrow(table)) c(text_table(table), ""), in_words(result))
+  c(if (nrow(table)) c(text_table(table), ""), folded(in_words(result)))
 }

@@ -6,7 +6,7 @@ options_known <- list(
   last = list(takes = "SPAN", help = "instead of --from: the last \"2 years\", \"90 days\"", read = identity),
   security = list(takes = "A,B", help = "only these securities", read = function(x) comma(x)),
   securities = list(takes = "FILE", help = "names and groups; only these securities; --security group:NAME (fetch: a
-                    file, or A,B, or group:NAME; all of the feed, update: all that is held)", read = identity),
+                    file, or A,B, or group:NAME; all of the feed, update: all asked for before)", read = identity),
   `as-of` = list(takes = "WHEN", help = "of a price store: its state at a date, a time (UTC) or an addition's number",
                  read = identity),
   feed = list(takes = "URL", help = "the address of the price feed; its token is read from IMBROGLIO_FEED_TOKEN",

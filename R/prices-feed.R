@@ -18,8 +18,8 @@
 #' [store_restatements()].
 #'
 #' @param securities The names of securities; `"group:NAME"`: those of a group, as the feed has it; a table or a file of
-#'   securities, see [read_securities()]. `NULL`: all that the feed has; for an update, all that the store holds of this
-#'   feed, if it holds any.
+#'   securities, see [read_securities()]. `NULL`: all that the feed has; for an update, all that was asked of this feed
+#'   before, had or not.
 #' @param feed The address of the feed, `https://...` or `http://...`. A token is read from the environment,
 #'   `IMBROGLIO_FEED_TOKEN`, is sent to that host only, and is shown nowhere. Certificates are always checked.
 #' @param store See [store_prices()].
@@ -98,8 +98,14 @@ update_store <- function(store, feed, securities = NULL, from = NULL, to = NULL,
   span <- check_span(from, to)
   held <- held_of(store, feed$address)
   if (is.null(securities) && update && nrow(held)) securities <- held$security
-  wanted <- asked_for(feed, securities, known = if (update) held$security)
+  had <- held$security[!is.na(held$last_day)]
+  wanted <- asked_for(feed, securities, known = if (update) had)
   names <- setdiff(wanted$names, names(wanted$lost))
+  note_now <- function(unknown = character()) {
+    with_store(store, function(connection, address) note_asked(connection, feed$address, c(names, unknown), unknown), write = TRUE)
+  }
+  if (length(setdiff(names, held$security))) note_now()
+  held <- held[held$security %in% had, ]
   plan <- if (update) plan_update(names, held, span) else plan_whole(names, span)
   addition <- NA_integer_
   outcomes <- fetch_planned(feed, plan, wanted, function(part) {
@@ -111,6 +117,8 @@ update_store <- function(store, feed, securities = NULL, from = NULL, to = NULL,
     if (!is.na(attr(counts, "addition"))) addition <<- attr(counts, "addition")
     counts
   })
+  unknown <- intersect(outcomes$security[grepl("^404", outcomes$reason)], held_of(store, feed$address)$security)
+  if (length(unknown)) note_now(unknown)
   attr(outcomes, "addition") <- addition
   outcomes
 }

@@ -7,7 +7,7 @@
 #' Adding is atomic: other readers and a machine that fails see the whole of it or nothing. Adding the same again
 #' changes nothing. A value that differs from the one held is a **restatement**: the new one holds, the old one
 #' is kept with the dates of both, is counted, and is read again by `as_of`. What an addition
-#' does not have (a field, a day) stays as it is.
+#' does not have (a day, a field, a missing cell) stays as it is.
 #'
 #' @param prices A price table, or what [as_prices()] makes one of.
 #' @param store A file, `"sqlite:FILE"`, `"postgresql://USER@HOST:PORT/DATABASE"` (a socket:
@@ -27,7 +27,7 @@
 #'   | `securities` | id, security, name, currency, group, benchmark |
 #'   | `prices`, `actions` | a row for each security and day (counted from 1970-01-01), with its addition |
 #'   | `prices_before`, `actions_before` | what was restated, with the addition that brought it and the one that replaced it |
-#'   | `held` | for each feed and security: the span that was fetched, and the feed's state |
+#'   | `held` | for each feed and security that was asked for: the span that was fetched, and the feed's state |
 #'   | `packed` (SQLite) | long series a second time, for speed; dropped when a row of them changes |
 #' @section Errors:
 #'   `imbroglio_error_store` for a store that cannot be opened, read or written, and for one of a newer version;
@@ -128,10 +128,16 @@ kept_fields <- list(prices = price_fields, actions = c("split", "dividend"))
 merge_rows <- function(connection, table, arriving, fields, addition) {
   run <- function(...) DBI::dbExecute(connection, sprintf(...))
   DBI::dbWriteTable(connection, "arriving", arriving, temporary = TRUE, row.names = FALSE)
+  gone <- rowSums(!is.na(arriving[fields])) == 0L
+  same <- "t.security_id = arriving.security_id and t.day = arriving.day"
+  none <- paste(fields, "is null", collapse = " and ")
   # A withdrawal of what was never there.
-  if (any(rowSums(!is.na(arriving[fields])) == 0L)) {
-    run("delete from arriving where %s and not exists (select 1 from %s t where t.security_id = arriving.security_id
-         and t.day = arriving.day)", paste(fields, "is null", collapse = " and "), table)
+  if (any(gone)) run("delete from arriving where %s and not exists (select 1 from %s t where %s)", none, table, same)
+  # A price without a volume, say, says nothing of the volume.
+  for (field in if (table == "prices") fields) {
+    if (anyNA(arriving[[field]][!gone])) {
+      run("update arriving set %1$s = (select %1$s from prices t where %2$s) where %1$s is null and not (%3$s)", field, same, none)
+    }
   }
   all <- paste(c("security_id", "day", kept_fields[[table]], "addition"), collapse = ", ")
   differs <- function(old, new) paste(sprintf("%s.%s is distinct from %s.%s", old, fields, new, fields), collapse = " or ")
@@ -174,6 +180,19 @@ note_held <- function(connection, feed, ids, at) {
     set first_day = excluded.first_day, last_day = excluded.last_day, state = excluded.state,
         checked_at = excluded.checked_at")
   DBI::dbExecute(connection, "drop table arriving")
+}
+
+# What is to be fetched is noted before it is asked for, so that an update goes on where a fetch was cut off; what the
+# feed does not know is forgotten.
+note_asked <- function(connection, feed, securities, unknown = character()) {
+  ids <- securities_in_store(connection, securities, NULL)
+  listed <- function(names) paste(c("-1", ids[names]), collapse = ", ")
+  address <- DBI::dbQuoteString(connection, feed)
+  DBI::dbExecute(connection, sprintf(
+    "insert into held select %s, id, null, null, '', '%s' from securities where id in (%s) on conflict do nothing",
+    address, utc_now(), listed(setdiff(securities, unknown))))
+  DBI::dbExecute(connection, sprintf("delete from held where feed = %s and last_day is null and security_id in (%s)",
+                                     address, listed(unknown)))
 }
 
 # Series of which a good part is not packed yet. Counting takes as long as the series are, so it is done only where many

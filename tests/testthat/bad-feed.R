@@ -24,6 +24,8 @@ of_beta <- function(request) grepl("prices$", request$PATH_INFO) && grepl("secur
 ways <- list(
   good = function(request, answer) answer,
   one = function(request, answer) if (of_beta(request)) house$problem(500L, "Not today.") else answer,
+  # Until it is well.
+  sick = function(request, answer) if (of_beta(request) && !file.exists(paste0(commandArgs(TRUE)[1], "-health"))) house$problem(500L, "Not today.") else answer,
   never = function(request, answer) if (of_beta(request)) list(status = 418L, headers = list(), body = "") else answer,
   half = function(request, answer) if (of_beta(request)) changed(answer, function(t) lines(t, function(l) l[seq_len(length(l) / 2)]), -13L, -13L, "Feed-Total" = "40") else answer,
   last = function(request, answer) { if (of_beta(request)) answer$headers[["Feed-Next"]] <- NULL; answer },

@@ -22,8 +22,6 @@ feed_process <- function(arguments = "", ..., port = 0L) {
 
 # A cluster of its own on a socket; its superuser is who owns it, as a server refuses to be run by root.
 postgres_process <- function() {
-  # One of the packages it loads asks for the time zone, loudly where nobody knows it.
-  suppressWarnings(requireNamespace("RPostgres", quietly = TRUE))
   for (package in c("RPostgres", "processx")) skip_if_not_installed(package)
   programs <- c(Sys.glob("/usr/lib/postgresql/*/bin"), dirname(Sys.which("initdb")))
   programs <- programs[nzchar(programs) & file.exists(file.path(programs, "initdb"))]

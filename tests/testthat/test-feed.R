@@ -14,7 +14,7 @@ bad <- local({
     if (!process$is_alive()) stop(process$read_all_error())
     Sys.sleep(0.05)
   }
-  list(port = readLines(port), process = process, at = function(way) sprintf("http://127.0.0.1:%s/%s", readLines(port), way))
+  list(port = readLines(port), process = process, health = paste0(port, "-health"), at = function(way) sprintf("http://127.0.0.1:%s/%s", readLines(port), way))
 })
 withr::defer(bad$process$kill(), teardown_env())
 
@@ -156,8 +156,7 @@ test_that("a feed that fails, limits, cuts off and lies gives all that can be ha
 })
 
 test_that("what is not whole is never taken for whole; the rest is had, and the reason told", {
-  have <- function(way, ...) {
-    store <- new_store()
+  have <- function(way, ..., store = new_store()) {
     result <- tryCatch(outcomes(suppressWarnings(update_store(store, bad$at(way), tries = 2, at_once = 3, pause = 0.02, ...))),
                        imbroglio_error_feed = function(e) gsub("\\s+", " ", conditionMessage(e)))
     list(result = result, held = if (is.data.frame(result)) as.data.frame(store_contents(store)))
@@ -171,6 +170,16 @@ test_that("what is not whole is never taken for whole; the rest is had, and the 
     expect_equal(found$held$security, c("ALPHA", "GAMMA"), info = way)
     expect_equal(found$held$n, c(40, 40), info = way)
   }
+  # What failed is not forgotten: the next update has it, at the same address.
+  own <- new_store()
+  told <- have("sick", store = own)$result
+  expect_equal(told$outcome, c("fetched", "failed", "fetched"))
+  writeLines("well", bad$health)
+  told <- have("sick", store = own)$result
+  expect_equal(told[c("outcome", "new")], data.frame(outcome = c("nothing new", "fetched", "nothing new"), new = c(0L, 40L, 0L)))
+  # What the feed does not know is.
+  expect_equal(have("sick", store = own, securities = c("BETA", "NOSUCH"))$result$outcome, c("nothing new", "failed"))
+  expect_equal(have("sick", store = own)$result$security, c("ALPHA", "BETA", "GAMMA"))
   nothing <- list(plain = "does not say how many rows", stranger = "BETTY", echo = "400", later = "7,?200|Closed for the night.*wait longer than 120 seconds",
                   away = "redirects to another host, localhost, which is refused unless allowed", round = "redirects without end")
   for (way in setdiff(names(nothing), "stranger")) expect_match(have(way)$result, nothing[[way]], info = way)

@@ -1,5 +1,7 @@
 # The store, in a SQLite file and on a PostgreSQL server, each test on both.
 skip_if_not_installed("RSQLite")
+# A package of RPostgres's asks for the time zone, loudly where nobody knows it.
+withr::local_envvar(TZ = "UTC", .local_envir = teardown_env())
 server <- tryCatch(postgres_process(), skip = function(why) conditionMessage(why))
 if (is.list(server)) withr::defer(stop_postgres(server), teardown_env())
 
@@ -62,6 +64,7 @@ test_that("what was stored is read as from a file, and storing it again changes 
     # Long, short, a field less, a security more: only what is new is new.
     part <- traded[2500:2573, c("TARROW", "PELLAN")]
     part$fields$open <- NULL
+    part$fields$volume[3:5, ] <- NA
     quiet(store_prices(part, store))
     expect_identical(state_of(store), before)
     quiet(store_prices(data.frame(date = as.Date("2026-01-01") + 1:2, OTHER = 1:2, TARROW = 3:4), store))
