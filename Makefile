@@ -23,6 +23,7 @@ bench: setup-bench build/installed
 	@Rscript bench/reading.R
 	@Rscript bench/fit.R
 	@Rscript bench/var.R
+	@Rscript bench/store.R
 
 study: setup-run build/installed
 	@Rscript bench/fit-study.R

@@ -35,7 +35,8 @@ commands <- function() {
     feed = list(
       says = "a price feed on this machine, to try with: the demo data or a store",
       takes = "[STORE]", options = c("port", "faults", "json", "page-rows", "seconds", "help"),
-      example = c("imbroglio feed --port 8017 --seconds 1", "imbroglio feed --faults fail=3,cut=4 --port 0 --seconds 1"),
+      example = c("imbroglio feed --port 8017 --seconds 1",
+                  "imbroglio feed --faults fail=3,cut=4 --port 0 --seconds 1"),
       run = run_feed
     ),
     store = list(

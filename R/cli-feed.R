@@ -3,10 +3,12 @@
 # Ends with status 1 where something could not be had.
 run_fetch <- function(files, options) {
   if (length(files)) {
-    fail("argument", "fetch takes no file.", where = sprintf("%s was given.", files[1L]), remedy = "Name a store by --store.")
+    fail("argument", "fetch takes no file.", where = sprintf("%s was given.", files[1L]),
+         remedy = "Name a store by --store.")
   }
   if (is.null(options$feed)) {
-    fail("argument", "Say which feed to ask, by --feed URL.", remedy = "imbroglio feed serves the demo data, to try with.")
+    fail("argument", "Say which feed to ask, by --feed URL.",
+         remedy = "imbroglio feed serves the demo data, to try with.")
   }
   if (is.null(options$store) && is.null(options$out)) {
     fail("argument", "Say where the prices shall go: --store STORE or --out FILE.")
@@ -51,7 +53,8 @@ run_feed <- function(files, options) {
   serve_feed(if (length(files)) files, port = options$port %||% 8017L, faults = options$faults,
              form = if (options$json) "json" else "csv", page_rows = options$page_rows %||% 5000L,
              seconds = options$seconds %||% Inf, ready = function(address) {
-               writeLines(sprintf("Serving %s at %s, until interrupted.", if (length(files)) files else "the demo data", address))
+               writeLines(sprintf("Serving %s at %s, until interrupted.",
+                                  if (length(files)) files else "the demo data", address))
                flush(stdout())
              })
   0L

@@ -241,7 +241,8 @@ in_words.imbroglio_findings <- function(result) {
 # One line that says the finding: the title of a figure, the first line of a text.
 headline <- function(result) {
   if (nrow(result) == 0L) return("There is nothing to show.")
-  own <- list(fit = fit_headline, var = var_headline, split = split_headline, tail = thresholds_headline, backtest = backtest_headline)
+  own <- list(fit = fit_headline, var = var_headline, split = split_headline, tail = thresholds_headline,
+              backtest = backtest_headline)
   own <- own[[attr(result, "measure")]]
   if (!is.null(own)) return(own(result))
   said <- in_words(result)
@@ -279,7 +280,8 @@ in_words.imbroglio_fetch <- function(result) {
   }
   sprintf("%s of %s: %s%s%s.", count(nrow(result) - failed), count(nrow(result), "security", "securities"), counts,
           if (any(result$left_out > 0L)) sprintf(", %s left out", count(sum(result$left_out))) else "",
-          if (failed) sprintf(", %s failed (%s)", count(failed), some(result$security[result$outcome == "failed"])) else "")
+          if (failed) sprintf(", %s failed (%s)", count(failed),
+                              some(result$security[result$outcome == "failed"])) else "")
 }
 
 #' @export
@@ -287,8 +289,10 @@ in_words.imbroglio_contents <- function(result) {
   last <- result$added_at[which.max(result$addition)]
   asked <- stats::na.omit(result$checked_at)
   sprintf("%s, %s from %s to %s, %s restated; last changed %s UTC by addition %s (%s)%s.",
-          count(nrow(result), "security", "securities"), count(sum(result$n), "price"), min(result$from), max(result$to),
-          count(sum(result$restated)), unit_text$moment(last), max(result$addition), result$source[which.max(result$addition)],
+          count(nrow(result), "security", "securities"), count(sum(result$n), "price"), min(result$from),
+          max(result$to),
+          count(sum(result$restated)), unit_text$moment(last), max(result$addition),
+          result$source[which.max(result$addition)],
           if (length(asked)) sprintf("; a feed was last asked %s UTC", unit_text$moment(max(asked))) else "")
 }
 
@@ -302,5 +306,6 @@ in_words.imbroglio_restatements <- function(result) {
 #' @export
 in_words.imbroglio_additions <- function(result) {
   if (!nrow(result)) return("Nothing was added yet.")
-  sprintf("%s: %s new, %s restated.", count(nrow(result), "addition"), count(sum(result$new), "price"), count(sum(result$restated)))
+  sprintf("%s: %s new, %s restated.", count(nrow(result), "addition"), count(sum(result$new), "price"),
+          count(sum(result$restated)))
 }

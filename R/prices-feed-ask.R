@@ -2,8 +2,8 @@
 # An answer is a table that has proved whole, or a reason why there is none.
 
 # What is known of a feed before it is asked. The token is read from the environment, goes into one header and nowhere else.
-feed_at <- function(feed, at_once = 6L, tries = 8L, time_limit = 30, patience = 120, pause = 0.25, allow = character(),
-                    verbose = FALSE) {
+feed_at <- function(feed, at_once = 6L, tries = 8L, time_limit = 30, patience = 120, pause = 0.25,
+                    allow = character(), verbose = FALSE) {
   if (!is.character(feed) || length(feed) != 1L || is.na(feed)) {
     fail("argument", "`feed` must be the address of a price feed.", where = sprintf("It is %s.", shown(feed)))
   }
@@ -24,7 +24,8 @@ feed_at <- function(feed, at_once = 6L, tries = 8L, time_limit = 30, patience = 
     fail("argument", sprintf("The token would go to %s unencrypted.", parts$host),
          remedy = "Use https://, take IMBROGLIO_FEED_TOKEN away, or allow that host.")
   }
-  list(address = sub("/+$", "", feed), origin = parts$origin, token = token, allow = tolower(allow), verbose = isTRUE(verbose),
+  list(address = sub("/+$", "", feed), origin = parts$origin, token = token, allow = tolower(allow),
+       verbose = isTRUE(verbose),
        at_once = check_whole(at_once, "at_once"), tries = check_whole(tries, "tries"),
        time_limit = check_positive(time_limit, "time_limit"), patience = check_positive(patience, "patience"),
        pause = check_positive(pause, "pause"))
@@ -48,7 +49,7 @@ ask_all <- function(feed, questions, tell = function(text) NULL, done = function
   run$answered <- FALSE
   pending <- lapply(questions, function(q) {
     list(url = question_url(feed, q), start = question_url(feed, q), asked = q$query, columns = feed_tables[[q$path]],
-         tries = 1L, failures = 0L, at = 0, hops = 0L, pages = list())
+         tries = 1L, failures = 0L, restarts = 0L, at = 0, hops = 0L, pages = list())
   })
   answers <- vector("list", length(questions))
   open <- seq_along(questions)
@@ -80,8 +81,9 @@ ask_all <- function(feed, questions, tell = function(text) NULL, done = function
         pending[[i]]$hops <- pending[[i]]$hops + 1L
       } else if (told$kind == "whole") {
         run$waited <- 0
-        finish(i, list(rows = do.call(rbind, c(lapply(pending[[i]]$pages, `[[`, "rows"), list(told$page$rows))),
-                       state = told$page$state, tries = pending[[i]]$tries))
+        pages <- c(lapply(pending[[i]]$pages, `[[`, "rows"), list(told$page$rows))
+        rows <- data.table::setDF(data.table::rbindlist(pages, use.names = TRUE, fill = TRUE))
+        finish(i, list(rows = rows, state = told$page$state, tries = pending[[i]]$tries))
       } else if (told$kind == "no") {
         finish(i, list(problem = told, tries = pending[[i]]$tries))
       } else {
@@ -89,15 +91,20 @@ ask_all <- function(feed, questions, tell = function(text) NULL, done = function
         if (told$kind != "later") pending[[i]]$failures <- pending[[i]]$failures + 1L
         wait <- told$after %||% min(feed$pause * 2^(pending[[i]]$failures - 1), 8)
         # What has never answered is not there, or not yet.
-        over <- pending[[i]]$failures >= if (run$answered) feed$tries else min(feed$tries, 4L)
+        most <- if (run$answered) feed$tries else min(feed$tries, 4L)
+        over <- pending[[i]]$failures >= most || (told$kind == "again" && pending[[i]]$restarts + 1L >= most)
         impatient <- run$waited + wait > feed$patience
         if (over || impatient) {
-          if (!over) told$reason <- sprintf("%s; it asks to wait longer than %s", told$reason, count(feed$patience, "second"))
+          if (!over) {
+            told$reason <- sprintf("%s; it asks to wait longer than %s", told$reason, count(feed$patience, "second"))
+          }
           told$all <- (impatient && told$kind == "later") || (told$kind == "silent" && !run$answered)
           finish(i, list(problem = told, tries = pending[[i]]$tries))
         } else {
           pending[[i]]$tries <- pending[[i]]$tries + 1L
-          if (told$kind == "again") pending[[i]][c("url", "pages")] <- list(pending[[i]]$start, list())
+          if (told$kind == "again") {
+            pending[[i]][c("url", "pages", "restarts")] <- list(pending[[i]]$start, list(), pending[[i]]$restarts + 1L)
+          }
           later <- as.numeric(Sys.time()) + wait
           pending[[i]]$at <- later
           # What limits one question limits them all.
@@ -170,21 +177,24 @@ judge <- function(feed, pending, answer) {
   header <- function(name) httr2::resp_header(answer, name)
   if (status %in% c(301L, 302L, 303L, 307L, 308L)) return(redirected(feed, pending, header("Location")))
   if (status == 200L) {
-    return(tryCatch(read_page(pending, answer),
-                    imbroglio_error_pages = function(e) list(kind = "again", reason = clean_text(feed, conditionMessage(e))),
-                    imbroglio_error_page = function(e) list(kind = "failed", reason = clean_text(feed, conditionMessage(e)))))
+    doubted <- function(kind) function(e) list(kind = kind, reason = clean_text(feed, conditionMessage(e)))
+    return(tryCatch(read_page(pending, answer), imbroglio_error_pages = doubted("again"),
+                    imbroglio_error_page = doubted("failed")))
   }
   said <- said_problem(answer)
   reason <- clean_text(feed, paste0(status, if (nzchar(said$detail)) paste(",", said$detail)))
   if (status %in% c(429L, 503L)) {
-    wait <- retry_after(header("Retry-After"), feed)
+    wait <- retry_after(header("Retry-After"))
     if (!is.null(wait)) return(list(kind = "later", reason = reason, after = wait, status = status))
   }
-  if (status %in% c(408L, 425L, 429L, 500L, 502L, 503L, 504L)) return(list(kind = "failed", reason = reason, status = status))
+  if (status %in% c(408L, 425L, 429L, 500L, 502L, 503L, 504L)) {
+    return(list(kind = "failed", reason = reason, status = status))
+  }
   # Of pages whose state has passed, the first is asked for again.
   if (status == 410L && length(pending$pages)) return(list(kind = "again", reason = reason, status = status))
   if (status %in% c(401L, 403L)) {
-    reason <- paste0(reason, if (nzchar(feed$token)) "; it does not take IMBROGLIO_FEED_TOKEN" else "; IMBROGLIO_FEED_TOKEN is not set")
+    reason <- paste0(reason, "; ", if (nzchar(feed$token)) "it does not take IMBROGLIO_FEED_TOKEN"
+                                   else "IMBROGLIO_FEED_TOKEN is not set")
   }
   list(kind = "no", reason = reason, status = status, securities = said$securities, all = status %in% c(401L, 403L))
 }
@@ -195,13 +205,14 @@ innermost <- function(condition) {
 }
 
 # Seconds, or a date.
-retry_after <- function(text, feed) {
+retry_after <- function(text) {
   if (is.null(text)) return(NULL)
   if (grepl("^\\s*[0-9]{1,9}\\s*$", text)) return(max(0.1, as.numeric(text)))
   # A date in English, whatever the language here.
   parts <- regmatches(text, regexec("([0-9]{1,2}) ([A-Z][a-z]{2}) ([0-9]{4}) ([0-9:]{8}) GMT", text))[[1L]]
   if (!length(parts)) return(NULL)
-  moment <- as.POSIXct(sprintf("%s-%02d-%s %s", parts[4L], match(parts[3L], month.abb), parts[2L], parts[5L]), tz = "UTC",
+  moment <- as.POSIXct(sprintf("%s-%02d-%s %s", parts[4L], match(parts[3L], month.abb), parts[2L], parts[5L]),
+                       tz = "UTC",
                        format = "%Y-%m-%d %H:%M:%S")
   if (is.na(moment)) NULL else max(0.1, as.numeric(moment - Sys.time(), units = "secs"))
 }
@@ -247,7 +258,9 @@ read_page <- function(pending, answer) {
   disagree <- function(...) fail("pages", sprintf(...))
   header <- function(name) httr2::resp_header(answer, name)
   type <- httr2::resp_content_type(answer)
-  if (!type %in% c("text/csv", "application/json")) doubt("the answer is %s, not a table", if (is.na(type)) "of no type" else type)
+  if (!type %in% c("text/csv", "application/json")) {
+    doubt("the answer is %s, not a table", if (is.na(type)) "of no type" else type)
+  }
   body <- answer$body
   if (!is.raw(body)) body <- raw()
   rows <- suppressWarnings(as.numeric(c(header("Feed-Rows"), header("Feed-Total"))))
@@ -257,7 +270,7 @@ read_page <- function(pending, answer) {
   if (!identical(tolower(header("Feed-Digest")), digest::digest(body, algo = "sha256", serialize = FALSE))) {
     doubt("the answer was cut off or changed on its way: its digest does not agree")
   }
-  table <- tryCatch(if (type == "text/csv") page_csv(body, columns) else page_json(body),
+  table <- tryCatch(if (type == "text/csv") page_csv(body) else page_json(body),
                     error = function(e) doubt("the table in the answer cannot be read"))
   table <- tryCatch(page_columns(table, columns), error = function(e) doubt("%s", conditionMessage(e)))
   if (nrow(table) != rows[1L]) doubt("the answer has %s instead of %s", count(nrow(table), "row"), count(rows[1L]))
@@ -265,6 +278,8 @@ read_page <- function(pending, answer) {
   page <- list(rows = table, state = header("Feed-State"))
   other <- unique(vapply(pending$pages, `[[`, "", "state"))
   if (length(other) && !identical(other, page$state)) disagree("the prices changed between two pages")
+  total <- sum(vapply(pending$pages, function(p) nrow(p$rows), 0L)) + nrow(table)
+  if (total > rows[2L]) disagree("%s came of %s", count(total, "row"), count(rows[2L]))
   following <- header("Feed-Next")
   if (!is.null(following)) {
     if (!nrow(table)) doubt("the answer has no row and says there are more")
@@ -273,7 +288,6 @@ read_page <- function(pending, answer) {
     if (identical(url, pending$url)) doubt("the answer names itself as the next page")
     return(list(kind = "page", page = page, url = url))
   }
-  total <- sum(vapply(pending$pages, function(p) nrow(p$rows), 0L)) + nrow(table)
   if (total != rows[2L]) disagree("%s came of %s", count(total, "row"), count(rows[2L]))
   list(kind = "whole", page = page)
 }
@@ -287,19 +301,21 @@ check_asked <- function(table, pending) {
   low <- if (is.null(asked$from)) -Inf else as.numeric(as.Date(asked$from))
   high <- if (is.null(asked$to)) Inf else as.numeric(as.Date(asked$to))
   if (any(table$date < low | table$date > high)) stop("there are dates that were not asked for")
-  all <- do.call(rbind, c(lapply(pending$pages, function(p) p$rows[c("security", "date")]), list(table[c("security", "date")])))
-  if (anyDuplicated(match(all$security, unique(all$security)) * 1e7 + all$date)) stop("there are two rows for the same date")
+  all <- do.call(rbind, c(lapply(pending$pages, function(p) p$rows[c("security", "date")]),
+                          list(table[c("security", "date")])))
+  twice <- anyDuplicated(match(all$security, unique(all$security)) * 1e7 + all$date)
+  if (twice) stop("there are two rows for the same date")
 }
 
-page_csv <- function(body, columns) {
+page_csv <- function(body) {
   text <- rawToChar(body)
   Encoding(text) <- "UTF-8"
   if (!validUTF8(text)) stop("encoding")
   named <- strsplit(sub("[\r\n].*$", "", text), ",", fixed = TRUE)[[1L]]
   textual <- intersect(named, c("security", "name", "currency", "group", "benchmark"))
   withCallingHandlers(
-    data.table::fread(text = text, header = TRUE, na.strings = "", colClasses = list(character = textual), data.table = FALSE,
-                      showProgress = FALSE, strip.white = FALSE, encoding = "UTF-8", integer64 = "double"),
+    data.table::fread(text = text, header = TRUE, na.strings = "", colClasses = list(character = textual),
+                      data.table = FALSE, showProgress = FALSE, strip.white = FALSE, encoding = "UTF-8", integer64 = "double"),
     warning = function(w) stop(conditionMessage(w))
   )
 }

@@ -44,7 +44,8 @@ serve_feed <- function(store = NULL, port = 8017L, faults = NULL, form = c("csv"
   if (is.null(store)) {
     store <- tempfile(fileext = ".sqlite")
     on.exit(unlink(store), add = TRUE)
-    traded <- read_prices(demo_file("bay-daily.csv.gz"), price = "close", securities = demo_file("bay-securities.csv"))
+    traded <- read_prices(demo_file("bay-daily.csv.gz"), price = "close",
+                          securities = demo_file("bay-securities.csv"))
     traded$fields$adjusted <- NULL
     suppressMessages(store_prices(traded, store, actions = demo_file("bay-actions.csv")))
   }
@@ -70,7 +71,8 @@ feed_faults <- c("fail", "limit", "slow", "cut", "lie", "rubbish")
 check_faults <- function(faults) {
   if (is.null(faults)) return(list())
   if (is.null(names(faults)) || !is.numeric(unlist(faults)) || anyNA(unlist(faults)) || any(unlist(faults) <= 0)) {
-    fail("argument", "Faults are numbers above 0 with names, such as fail = 3.", where = sprintf("There are %s.", some(feed_faults, 9L)))
+    fail("argument", "Faults are numbers above 0 with names, such as fail = 3.",
+         where = sprintf("There are %s.", some(feed_faults, 9L)))
   }
   check_choice(names(faults), "faults", feed_faults, several = TRUE)
   as.list(faults)
@@ -127,7 +129,8 @@ table_asked <- function(connection, request, form, page_rows) {
   if (request$REQUEST_METHOD != "GET") return(problem(405L, "A feed is only asked, by GET."))
   path <- sub("/$", "", request$PATH_INFO)
   if (path == "/v1/openapi.yaml") {
-    return(list(status = 200L, headers = list("Content-Type" = "application/yaml"), body = c(file = feed_description())))
+    return(list(status = 200L, headers = list("Content-Type" = "application/yaml"),
+                body = c(file = feed_description())))
   }
   if (!path %in% names(feed_tables)) return(problem(404L, sprintf("There is no %s here.", path)))
   asked <- query_of(request$QUERY_STRING)
@@ -135,7 +138,8 @@ table_asked <- function(connection, request, form, page_rows) {
   if (length(unknown)) return(problem(400L, sprintf("There is no parameter %s.", unknown[1L])))
   days <- lapply(asked[intersect(c("from", "to", "held_to"), names(asked))], parse_iso_dates)
   if (anyNA(unlist(days)) || any(lengths(days) != 1L)) return(problem(400L, "A date is written like 2024-12-31."))
-  if (length(asked$security) > most_at_once) return(problem(400L, sprintf("At most %d securities at once.", most_at_once)))
+  if (length(asked$security) > most_at_once) return(problem(400L, sprintf("At most %d securities at once.",
+                                                                          most_at_once)))
   with_store(connection, function(connection, address) {
     found <- rows_asked(connection, path, asked, lapply(days, as.integer))
     if (!is.null(found$problem)) return(found$problem)
@@ -168,7 +172,8 @@ most_at_once <- 100L
 query_of <- function(text) {
   parts <- strsplit(strsplit(sub("^\\?", "", text), "&", fixed = TRUE)[[1L]], "=", fixed = TRUE)
   plain <- function(i) vapply(parts, function(p) {
-    utils::URLdecode(gsub("+", " ", if (length(p) < i) "" else paste(p[if (i == 1L) 1L else -1L], collapse = "="), fixed = TRUE))
+    utils::URLdecode(gsub("+", " ", if (length(p) < i) "" else paste(p[if (i == 1L) 1L else -1L], collapse = "="),
+                          fixed = TRUE))
   }, "")
   values <- plain(2L)
   Encoding(values) <- "UTF-8"
@@ -176,7 +181,8 @@ query_of <- function(text) {
 }
 
 rows_asked <- function(connection, path, asked, days) {
-  version <- DBI::dbGetQuery(connection, "select identity, (select coalesce(max(addition), 0) from additions) as addition
+  version <- DBI::dbGetQuery(connection,
+                             "select identity, (select coalesce(max(addition), 0) from additions) as addition
     from imbroglio_store")
   state <- sprintf("%s.%d", version$identity, as.integer(version$addition))
   known <- DBI::dbGetQuery(connection, "select * from securities order by id")
@@ -189,9 +195,11 @@ rows_asked <- function(connection, path, asked, days) {
   }
   if (!is.null(asked$group)) known <- known[known$security_group %in% asked$group, ]
   if (path == "/v1/securities") {
-    spans <- DBI::dbGetQuery(connection, "select security_id, min(day) as low, max(day) as high from prices group by security_id")
+    spans <- DBI::dbGetQuery(connection,
+                             "select security_id, min(day) as low, max(day) as high from prices group by security_id")
     day <- function(column) core_iso_days(.Date(as.numeric(spans[[column]][match(known$id, spans$security_id)])))
-    rows <- data.frame(known[c("security", "name", "currency")], group = known$security_group, benchmark = known$benchmark,
+    rows <- data.frame(known[c("security", "name", "currency")], group = known$security_group,
+                       benchmark = known$benchmark,
                        from = day("low"), to = day("high"))
     return(list(state = state, rows = rows))
   }
@@ -206,7 +214,8 @@ rows_asked <- function(connection, path, asked, days) {
     since <- as.numeric(sub("^.*\\.", "", asked$held_state))
   }
   within <- c(sprintf("security_id in (%s)", paste(known$id, collapse = ", ")),
-              if (!is.null(days$from)) sprintf("day >= %d", days$from), if (!is.null(days$to)) sprintf("day <= %d", days$to))
+              if (!is.null(days$from)) sprintf("day >= %d", days$from),
+              if (!is.null(days$to)) sprintf("day <= %d", days$to))
   select <- function(...) {
     paste("select security_id, day, ", paste(fields, collapse = ", "), "from", table, "where",
           paste(c(within, ...), collapse = " and "))
@@ -219,16 +228,20 @@ rows_asked <- function(connection, path, asked, days) {
   rows <- DBI::dbGetQuery(connection, paste(query, "order by 1, 2"))
   rows <- data.frame(security = known$security[match(rows$security_id, known$id)],
                      date = core_iso_days(.Date(as.numeric(rows$day))), lapply(rows[fields], as.numeric))
-  list(state = state, rows = rows[c(TRUE, TRUE, vapply(rows[fields], function(v) any(!is.na(v)), NA) | fields %in% c("close", "split", "dividend"))])
+  list(state = state,
+       rows = rows[c(TRUE, TRUE,
+                     vapply(rows[fields], function(v) any(!is.na(v)), NA) | fields %in% c("close", "split",
+                                                                                          "dividend"))])
 }
 
 feed_csv <- function(rows) {
   cells <- lapply(rows, function(v) {
-    text <- if (is.numeric(v)) core_shortest(v) else as.character(v)
-    text[is.na(v)] <- ""
+    each <- unique(v)
+    text <- if (is.numeric(v)) core_shortest(each) else as.character(each)
+    text[is.na(each)] <- ""
     marked <- !is.numeric(v) & grepl("[\",\r\n]|^ | $", text)
     text[marked] <- paste0('"', gsub('"', '""', text[marked], fixed = TRUE), '"')
-    text
+    text[match(v, each)]
   })
   paste0(paste(names(rows), collapse = ","), "\n",
          if (nrow(rows)) paste0(do.call(paste, c(unname(cells), sep = ",")), "\n", collapse = ""))

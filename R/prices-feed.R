@@ -57,7 +57,8 @@ fetch_prices <- function(securities, feed, from = NULL, to = NULL, ...) {
   span <- check_span(from, to)
   wanted <- asked_for(feed, securities)
   kept <- list()
-  outcomes <- fetch_planned(feed, plan_whole(setdiff(wanted$names, names(wanted$lost)), span), wanted, function(part) {
+  outcomes <- fetch_planned(feed, plan_whole(setdiff(wanted$names, names(wanted$lost)), span), wanted,
+                            function(part) {
     kept <<- c(kept, list(part))
     NULL
   })
@@ -70,7 +71,8 @@ fetch_prices <- function(securities, feed, from = NULL, to = NULL, ...) {
   actions <- do.call(rbind, lapply(kept, `[[`, "actions"))
   delivery <- delivery_of_rows(names, match(rows$security, names), rows$day, rows[price_fields],
                                actions[actions$security %in% names, ],
-                               wanted$about[match(names, wanted$about$security), ], paste("feed", feed$address), list())
+                               wanted$about[match(names, wanted$about$security), ], paste("feed", feed$address),
+                               list())
   prices <- table_told(delivery)
   prices$fetched <- outcomes
   prices
@@ -102,7 +104,8 @@ update_store <- function(store, feed, securities = NULL, from = NULL, to = NULL,
   wanted <- asked_for(feed, securities, known = if (update) had)
   names <- setdiff(wanted$names, names(wanted$lost))
   note_now <- function(unknown = character()) {
-    with_store(store, function(connection, address) note_asked(connection, feed$address, c(names, unknown), unknown), write = TRUE)
+    with_store(store, function(connection, address) note_asked(connection, feed$address, c(names, unknown),
+                                                               unknown), write = TRUE)
   }
   if (length(setdiff(names, held$security))) note_now()
   held <- held[held$security %in% had, ]
@@ -126,7 +129,8 @@ update_store <- function(store, feed, securities = NULL, from = NULL, to = NULL,
 check_span <- function(from, to) {
   from <- check_date(from, "from")
   to <- check_date(to, "to")
-  if (!is.null(from) && !is.null(to) && to < from) fail("argument", sprintf("`to`, %s, is before `from`, %s.", to, from))
+  if (!is.null(from) && !is.null(to) && to < from) fail("argument",
+                                                        sprintf("`to`, %s, is before `from`, %s.", to, from))
   list(from = from, to = to)
 }
 
@@ -142,14 +146,16 @@ asked_for <- function(feed, securities, known = character()) {
     about <- read_securities(securities)
     securities <- about$security
   }
-  if (!is.null(securities) && (!is.character(securities) || !length(securities) || !all(nzchar(securities), na.rm = TRUE) ||
+  if (!is.null(securities) && (!is.character(securities) || !length(securities) || !all(nzchar(securities),
+                                                                                        na.rm = TRUE) ||
                                anyNA(securities))) {
     fail("argument", "`securities` must be names, a file or a table of securities.",
          where = sprintf("It is %s.", shown(securities)))
   }
   grouped <- startsWith(securities %||% character(), "group:")
   names <- unique(securities[!grouped])
-  lists <- if (is.null(securities)) list(list()) else lapply(unique(substring(securities[grouped], 7L)), function(g) list(group = g))
+  lists <- if (is.null(securities)) list(list()) else lapply(unique(substring(securities[grouped], 7L)),
+                                                             function(g) list(group = g))
   for (query in lists) {
     answer <- ask_all(feed, list(list(path = "/v1/securities", query = query)))[[1L]]
     if (!is.null(answer$problem)) {
@@ -169,13 +175,15 @@ asked_for <- function(feed, securities, known = character()) {
     feed, "/v1/securities", in_batches(setdiff(names, c(known, about$security)), most_at_once, list()),
     took = function(batch, answer) about <<- rbind(about, about_of(answer$rows)),
     # Of the others their own questions will tell.
-    lose = function(names, problem, tries) if (isTRUE(problem$status == 404L) || isTRUE(problem$all)) lost[names] <<- list(c(problem, tries = tries))
+    lose = function(names, problem,
+                    tries) if (isTRUE(problem$status == 404L) || isTRUE(problem$all)) lost[names] <<- list(c(problem, tries = tries))
   )
   list(names = names, about = about[!duplicated(about$security), ], lost = lost)
 }
 
 about_of <- function(rows) {
-  data.frame(lapply(stats::setNames(nm = about_columns), function(w) as.character(rows[[w]] %||% rep(NA, nrow(rows)))))
+  data.frame(lapply(stats::setNames(nm = about_columns),
+                    function(w) as.character(rows[[w]] %||% rep(NA, nrow(rows)))))
 }
 
 # ---- which questions ----------------------------------------------------------------------------
@@ -227,8 +235,9 @@ held_of <- function(store, feed) {
       (!file.exists(address$file) || file.size(address$file) == 0)) return(none)
   with_store(store, function(connection, address) {
     if (store_version(connection) < 2L) return(none)
-    DBI::dbGetQuery(connection, sprintf("select s.security, h.first_day, h.last_day, h.state from held h
-      join securities s on s.id = h.security_id where h.feed = %s order by s.id", DBI::dbQuoteString(connection, feed)))
+    held <- DBI::dbGetQuery(connection, "select h.feed, s.security, h.first_day, h.last_day, h.state from held h
+      join securities s on s.id = h.security_id order by s.id")
+    held[held$feed == feed, -1L]
   }, least = 0L)
 }
 
@@ -243,7 +252,8 @@ held_after <- function(came, held, span, feed) {
   last <- pmax(ifelse(is.na(came$last_day), -Inf, came$last_day), was(before$last_day, -Inf))
   first <- ifelse(came$whole, start, was(before$first_day, -Inf))
   known <- covers & is.finite(last)
-  list(feed = feed, security = came$security[known], first_day = as.integer(ifelse(is.finite(first), first, NA))[known],
+  list(feed = feed, security = came$security[known],
+       first_day = as.integer(ifelse(is.finite(first), first, NA))[known],
        last_day = as.integer(ifelse(is.finite(last), last, NA))[known], state = came$state[known])
 }
 
@@ -280,7 +290,8 @@ fetch_planned <- function(feed, plan, wanted, keep) {
   acted <- list()
   ask_in_batches(feed, "/v1/actions", widened(plan), function(batch, answer) {
     for (name in batch$names) {
-      acted[[name]] <<- list(rows = answer$rows[answer$rows$security == name, ], state = answer$state, tries = answer$tries)
+      acted[[name]] <<- list(rows = answer$rows[answer$rows$security == name, ], state = answer$state,
+                             tries = answer$tries)
     }
   }, lose, tell)
 
@@ -304,7 +315,8 @@ fetch_planned <- function(feed, plan, wanted, keep) {
     anything <- told$came$rows + told$came$left_out + tabulate(match(actions$security, batch$names), length(at)) > 0L
     outcomes$outcome[at] <<- ifelse(anything, "fetched", "nothing new")
     outcomes$tries[at] <<- pmax(answer$tries, vapply(own, `[[`, 0L, "tries"))
-    outcomes[at, c("from", "to", "rows", "left_out", "reason")] <<- told$came[c("from", "to", "rows", "left_out", "reason")]
+    outcomes[at, c("from", "to", "rows", "left_out", "reason")] <<- told$came[c("from", "to", "rows", "left_out",
+                                                                                "reason")]
     fields <- paste(names(told$rows), collapse = " ")
     part$rows[[fields]] <<- c(part$rows[[fields]], list(told$rows))
     part$actions <<- c(part$actions, list(actions))
@@ -335,16 +347,20 @@ good_rows <- function(found, names) {
   i <- which(wrong)[first]
   left_out <- tabulate(of[wrong], length(names))
   reason <- rep(NA_character_, length(names))
-  reason[!is.na(i)] <- sprintf("%s left out; on %s a price is %s", count(left_out[!is.na(i)], "row"), .Date(found$date[i[!is.na(i)]]),
-                               apply(prices[i[!is.na(i)], , drop = FALSE], 1L, function(p) p[!is.na(p) & !(is.finite(p) & p > 0)][1L]))
+  reason[!is.na(i)] <- sprintf("%s left out; on %s a price is %s", count(left_out[!is.na(i)], "row"),
+                               .Date(found$date[i[!is.na(i)]]),
+                               apply(prices[i[!is.na(i)], , drop = FALSE], 1L,
+                                     function(p) p[!is.na(p) & !(is.finite(p) & p > 0)][1L]))
   found <- found[!wrong, ]
   of <- of[!wrong]
-  edge <- function(pick) .Date(vapply(split(found$day, of), function(d) if (length(d)) pick(d) else NA_real_, 0, USE.NAMES = FALSE))
+  edge <- function(pick) .Date(vapply(split(found$day, of), function(d) if (length(d)) pick(d) else NA_real_, 0,
+                                      USE.NAMES = FALSE))
   names(found)[names(found) == "date"] <- "day"
   # A field that no row has is one that the feed does not have.
   has <- fields == "close" | vapply(found[fields], function(v) any(!is.na(v)), NA)
   list(rows = found[c("security", "day", fields[has])],
-       came = data.frame(from = edge(min), to = edge(max), rows = tabulate(of, length(names)), left_out = left_out, reason = reason))
+       came = data.frame(from = edge(min), to = edge(max), rows = tabulate(of, length(names)),
+                         left_out = left_out, reason = reason))
 }
 
 actions_of <- function(tables) {
@@ -383,7 +399,8 @@ ask_in_batches <- function(feed, path, batches, took, lose, tell = function(text
       if (length(unknown)) lose(unknown, problem, answer$tries)
       rest <- setdiff(batch$names, unknown)
       if (length(rest)) {
-        again <<- c(again, in_batches(rest, if (length(unknown)) length(rest) else ceiling(length(rest) / 2), batch$query))
+        again <<- c(again, in_batches(rest, if (length(unknown)) length(rest) else ceiling(length(rest) / 2),
+                                      batch$query))
       }
     })
     batches <- again
@@ -397,12 +414,15 @@ outcome_result <- function(feed, outcomes) {
          where = sprintf("%s: %s.", failed$security[1L], failed$reason[1L]))
   }
   if (nrow(failed)) {
-    caution("feed", sprintf("%s of %s could not be fetched.", count(nrow(failed)), count(nrow(outcomes), "security", "securities")),
+    caution("feed", sprintf("%s of %s could not be fetched.", count(nrow(failed)),
+                            count(nrow(outcomes), "security", "securities")),
             paste0(some(sprintf("%s: %s", failed$security, failed$reason), 3L), "."))
   }
   span <- function(pick, days) if (any(!is.na(days))) pick(days, na.rm = TRUE) else as.Date(NA)
-  about <- new_basis(span(min, outcomes$from), span(max, outcomes$to), stats::setNames(outcomes$rows, outcomes$security),
-                     data.frame(security = outcomes$security, reason = "not above zero", n = outcomes$left_out)[outcomes$left_out > 0L, ],
+  about <- new_basis(span(min, outcomes$from), span(max, outcomes$to),
+                     stats::setNames(outcomes$rows, outcomes$security),
+                     data.frame(security = outcomes$security, reason = "not above zero",
+                                n = outcomes$left_out)[outcomes$left_out > 0L, ],
                      "price", "day", origin = paste("feed", feed$address),
                      digest = digest::digest(as.list(outcomes), algo = "xxhash64"))
   new_result(as.list(outcomes), "fetch", about, NULL)

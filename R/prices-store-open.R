@@ -61,7 +61,8 @@ with_store <- function(store, work, write = FALSE, least = length(store_migratio
       result <- work(connection, address)
       if (address$kind == "sqlite") run("commit") else DBI::dbCommit(connection)
       done <- TRUE
-    }, finally = if (!done) try(if (address$kind == "sqlite") run("rollback") else DBI::dbRollback(connection), silent = TRUE))
+    }, finally = if (!done) try(if (address$kind == "sqlite") run("rollback") else DBI::dbRollback(connection),
+                                silent = TRUE))
     result
   }, error = ask)
 }
@@ -100,7 +101,8 @@ connect_store <- function(address, write) {
   # The journal of a writer that was killed is rolled back by whoever opens the file next, also to read.
   flags <- if (write) RSQLite::SQLITE_RWC else if (file.access(address$file, 2L) == 0L) RSQLite::SQLITE_RW
            else RSQLite::SQLITE_RO
-  connection <- tryCatch(DBI::dbConnect(RSQLite::SQLite(), address$file, flags = flags, synchronous = NULL), error = unopened)
+  connection <- tryCatch(DBI::dbConnect(RSQLite::SQLite(), address$file, flags = flags, synchronous = NULL),
+                         error = unopened)
   tryCatch({
     DBI::dbGetQuery(connection, "pragma busy_timeout = 120000")
     DBI::dbExecute(connection, "pragma synchronous = full")

@@ -54,7 +54,8 @@ store_prices <- function(prices, store, actions = NULL, source = prices$origin) 
   }
   actions <- rbind(prices$actions, read_actions(actions))
   added <- with_store(store, function(connection, address) {
-    add_to_store(connection, list(list(rows)), actions[actions$security %in% colnames(prices), ], prices$about, source)
+    add_to_store(connection, list(list(rows)), actions[actions$security %in% colnames(prices), ], prices$about,
+                 source)
   }, write = TRUE)
   note("stored", sprintf("%s new, %s restated, %s as they were.", count(sum(added$new), "price"),
                          count(sum(added$restated)), count(sum(added$same))))
@@ -83,13 +84,17 @@ add_to_store <- function(connection, rows, actions, about, source, feed = NULL) 
   }
   changed <- do.call(rbind, lapply(rows, function(table) merge("prices", table)))
   acted <- merge("actions", one_a_day(actions))
-  sums <- function(n) as.integer(if (NROW(changed)) tapply(n, factor(changed$id, ids[names]), sum, default = 0L) else 0L * seq_along(names))
+  sums <- function(n) {
+    if (!NROW(changed)) return(integer(length(names)))
+    as.integer(tapply(n, factor(changed$id, ids[names]), sum, default = 0L))
+  }
   counts <- data.frame(security = names, new = sums(changed$new), restated = sums(changed$restated))
   counts$same <- tabulate(match(arrived, names), length(names)) - counts$new - counts$restated
   anything <- NROW(changed) > 0L || NROW(acted) > 0L
   if (anything) {
-    DBI::dbExecute(connection, sprintf("insert into additions values (%d, '%s', %s, %d, %d)", addition, at,
-                                       DBI::dbQuoteString(connection, source), sum(counts$new), sum(counts$restated)))
+    DBI::dbAppendTable(connection, "additions", data.frame(
+      addition = addition, added_at = at, source = source, new_prices = sum(counts$new), restated_prices = sum(counts$restated)
+    ))
   }
   if (length(feed$security)) note_held(connection, feed, ids, at)
   if (inherits(connection, "SQLiteConnection")) pack_series(connection, ids[names], counts$new, addition)
@@ -111,14 +116,18 @@ securities_in_store <- function(connection, names, about) {
   ids <- stats::setNames(as.integer(known$id), known$security)
   about <- about[about$security %in% names(ids), ]
   if (NROW(about)) {
-    fresh <- data.frame(id = ids[about$security], about[c("name", "currency", "group", "benchmark")])
-    DBI::dbWriteTable(connection, "arriving", fresh, temporary = TRUE, row.names = FALSE)
-    DBI::dbExecute(connection, 'update securities set name = coalesce(a.name, securities.name),
+    with_arriving(connection, data.frame(id = ids[about$security], about[c("name", "currency", "group", "benchmark")]),
+                  'update securities set name = coalesce(a.name, securities.name),
       currency = coalesce(a.currency, securities.currency), benchmark = coalesce(a.benchmark, securities.benchmark),
       security_group = coalesce(a."group", securities.security_group) from arriving a where a.id = securities.id')
-    DBI::dbExecute(connection, "drop table arriving")
   }
   ids
+}
+
+# Runs statements beside rows that are handed over as a table of their own.
+with_arriving <- function(connection, rows, ...) {
+  DBI::dbWriteTable(connection, "arriving", rows, temporary = TRUE, row.names = FALSE)
+  for (statement in c(..., "drop table arriving")) DBI::dbExecute(connection, statement)
 }
 
 kept_fields <- list(prices = price_fields, actions = c("split", "dividend"))
@@ -136,24 +145,28 @@ merge_rows <- function(connection, table, arriving, fields, addition) {
   # A price without a volume, say, says nothing of the volume.
   for (field in if (table == "prices") fields) {
     if (anyNA(arriving[[field]][!gone])) {
-      run("update arriving set %1$s = (select %1$s from prices t where %2$s) where %1$s is null and not (%3$s)", field, same, none)
+      run("update arriving set %1$s = (select %1$s from prices t where %2$s) where %1$s is null and not (%3$s)",
+          field, same, none)
     }
   }
   all <- paste(c("security_id", "day", kept_fields[[table]], "addition"), collapse = ", ")
-  differs <- function(old, new) paste(sprintf("%s.%s is distinct from %s.%s", old, fields, new, fields), collapse = " or ")
+  differs <- function(old, new) paste(sprintf("%s.%s is distinct from %s.%s", old, fields, new, fields),
+                                      collapse = " or ")
   run("insert into %1$s_before (%2$s, replaced_in) select %3$s, %4$d from %1$s t
        join arriving a on a.security_id = t.security_id and a.day = t.day where %5$s", table, all,
       gsub("(\\w+)", "t.\\1", all), addition, differs("t", "a"))
   listed <- paste(fields, collapse = ", ")
   run("insert into %1$s (security_id, day, %2$s, addition) select security_id, day, %2$s, %3$d from arriving
        where true order by security_id, day
-       on conflict (security_id, day) do update set %4$s, addition = excluded.addition where %5$s", table, listed, addition,
+       on conflict (security_id, day) do update set %4$s,
+       addition = excluded.addition where %5$s", table, listed, addition,
       paste(sprintf("%1$s = excluded.%1$s", fields), collapse = ", "), differs(table, "excluded"))
   here <- function(what, table, which) {
     DBI::dbGetQuery(connection, sprintf("select security_id as id, cast(count(*) as integer) as %s from %s
       where %s = %d and security_id in (select security_id from arriving) group by security_id", what, table, which, addition))
   }
-  changed <- merge(here("changed", table, "addition"), here("restated", paste0(table, "_before"), "replaced_in"), all.x = TRUE)
+  changed <- merge(here("changed", table, "addition"), here("restated", paste0(table, "_before"), "replaced_in"),
+                   all.x = TRUE)
   run("drop table arriving")
   changed$restated[is.na(changed$restated)] <- 0L
   data.frame(id = changed$id, new = changed$changed - changed$restated, restated = changed$restated)
@@ -175,24 +188,21 @@ one_a_day <- function(actions) {
 note_held <- function(connection, feed, ids, at) {
   rows <- data.frame(feed = feed$feed, security_id = ids[feed$security], first_day = feed$first_day,
                      last_day = feed$last_day, state = feed$state, checked_at = at)
-  DBI::dbWriteTable(connection, "arriving", rows, temporary = TRUE, row.names = FALSE)
-  DBI::dbExecute(connection, "insert into held select * from arriving where true on conflict (feed, security_id) do update
-    set first_day = excluded.first_day, last_day = excluded.last_day, state = excluded.state,
-        checked_at = excluded.checked_at")
-  DBI::dbExecute(connection, "drop table arriving")
+  with_arriving(connection, rows, "insert into held select * from arriving where true
+    on conflict (feed, security_id) do update set first_day = excluded.first_day, last_day = excluded.last_day,
+      state = excluded.state, checked_at = excluded.checked_at")
 }
 
 # What is to be fetched is noted before it is asked for, so that an update goes on where a fetch was cut off; what the
 # feed does not know is forgotten.
 note_asked <- function(connection, feed, securities, unknown = character()) {
-  ids <- securities_in_store(connection, securities, NULL)
-  listed <- function(names) paste(c("-1", ids[names]), collapse = ", ")
-  address <- DBI::dbQuoteString(connection, feed)
-  DBI::dbExecute(connection, sprintf(
-    "insert into held select %s, id, null, null, '', '%s' from securities where id in (%s) on conflict do nothing",
-    address, utc_now(), listed(setdiff(securities, unknown))))
-  DBI::dbExecute(connection, sprintf("delete from held where feed = %s and last_day is null and security_id in (%s)",
-                                     address, listed(unknown)))
+  ids <- securities_in_store(connection, securities, NULL)[securities]
+  rows <- data.frame(feed = feed, security_id = ids, unknown = as.integer(securities %in% unknown), asked_at = utc_now())
+  with_arriving(connection, rows,
+                "insert into held select feed, security_id, null, null, '', asked_at from arriving where unknown = 0
+                   on conflict do nothing",
+                "delete from held where last_day is null and exists (select 1 from arriving a
+                   where a.feed = held.feed and a.security_id = held.security_id and a.unknown = 1)")
 }
 
 # Series of which a good part is not packed yet. Counting takes as long as the series are, so it is done only where many
@@ -211,11 +221,11 @@ pack_series <- function(connection, ids, new, addition) {
   if (!length(due)) return(invisible())
   rows <- DBI::dbGetQuery(connection, sprintf("select security_id, day, %s from prices where security_id in (%s)
     order by security_id, day", paste(price_fields, collapse = ", "), paste(due, collapse = ", ")))
-  values <- t(as.matrix(rows[-1L]))
+  values <- as.matrix(rows[-1L])
   of <- split(seq_len(nrow(rows)), rows$security_id)
   DBI::dbExecute(connection, "insert or replace into packed values (?, ?, ?, ?)", params = list(
     as.integer(names(of)), rep(addition, length(of)), lengths(of, use.names = FALSE),
-    unname(lapply(of, function(i) writeBin(as.vector(values[, i]), raw(), endian = "little")))))
+    unname(lapply(of, function(i) writeBin(as.vector(values[i, ]), raw(), endian = "little")))))
 }
 
 # ---- reading ------------------------------------------------------------------------------------
@@ -224,7 +234,8 @@ pack_series <- function(connection, ids, new, addition) {
 read_store <- function(store, how) {
   with_store(store, function(connection, address) {
     state <- state_at(connection, how$as_of, address)
-    rows <- if (is.null(how$as_of)) rows_now(connection, address$kind) else rows_before(connection, "prices", state$addition)
+    rows <- if (is.null(how$as_of)) rows_now(connection, address$kind)
+            else rows_before(connection, "prices", state$addition)
     there <- !is.na(rows$close) | !is.na(rows$adjusted)
     if (!all(there)) rows <- lapply(rows, `[`, there)
     if (!length(rows$day)) fail("empty", sprintf("There are no prices in the store %s.", address$shown))
@@ -259,8 +270,9 @@ state_at <- function(connection, as_of, address) {
       fail("argument", "`as_of` must be a date, a time in UTC, or the number of an addition.",
            where = sprintf("It is %s.", shown(as_of)), remedy = "Write 2024-12-31, or \"2024-12-31 14:30\".")
     }
-    # As text, what is longer and begins alike is later: a day or minute counts to its end.
-    known <- additions[additions$added_at <= paste0(sub("Z$", "", until), "~"), ]
+    # A day or a minute counts to its end.
+    until <- sub("Z$", "", until)
+    known <- additions[substr(additions$added_at, 1L, nchar(until)) <= until, ]
   }
   if (!nrow(known)) {
     fail("store", sprintf("The store %s held nothing yet.", address$shown),
@@ -271,27 +283,32 @@ state_at <- function(connection, as_of, address) {
 
 rows_now <- function(connection, kind) {
   rows <- function(...) {
-    DBI::dbGetQuery(connection, paste("select security_id, day, ", paste(price_fields, collapse = ", "), "from prices", ...))
+    DBI::dbGetQuery(connection,
+                    paste("select security_id, day, ", paste(price_fields, collapse = ", "), "from prices", ...))
   }
-  packed <- if (kind == "sqlite") DBI::dbGetQuery(connection, "select security_id, n, data from packed order by security_id")
+  packed <- if (kind == "sqlite") DBI::dbGetQuery(connection, "select security_id, n, data from packed")
   if (!NROW(packed)) return(rows("order by security_id, day"))
-  values <- matrix(readBin(do.call(c, packed$data), "double", sum(packed$n) * (length(price_fields) + 1L), endian = "little"),
-                   length(price_fields) + 1L)
   # Rows that came later, and those of securities that are not packed.
   late <- rbind(
     rows("where addition > (select min(addition) from packed)
             and addition > (select addition from packed where packed.security_id = prices.security_id)"),
     rows("where security_id in (select id from securities where id not in (select security_id from packed))")
   )
-  long <- c(list(security_id = c(rep(packed$security_id, packed$n), late$security_id),
-                 day = c(as.integer(values[1L, ]), late$day)),
-            lapply(stats::setNames(seq_along(price_fields) + 1L, price_fields),
-                   function(i) c(values[i, ], late[[i + 1L]])))
-  if (nrow(late)) {
-    sorted <- order(long$security_id, long$day, method = "radix")
-    long <- lapply(long, `[`, sorted)
-  }
-  long
+  late_of <- split(seq_len(nrow(late)), late$security_id)
+  late <- as.matrix(late[-1L])
+  ids <- sort(unique(c(packed$security_id, as.integer(names(late_of)))))
+  width <- length(price_fields) + 1L
+  series <- lapply(ids, function(id) {
+    i <- match(id, packed$security_id)
+    long <- if (!is.na(i)) {
+      matrix(readBin(packed$data[[i]], "double", packed$n[i] * width, endian = "little"), ncol = width)
+    }
+    long <- rbind(long, late[late_of[[as.character(id)]], , drop = FALSE])
+    if (is.unsorted(long[, 1L])) long[order(long[, 1L]), , drop = FALSE] else long
+  })
+  column <- function(k) unlist(lapply(series, function(long) long[, k]))
+  c(list(security_id = rep(ids, vapply(series, nrow, 0L)), day = as.integer(column(1L))),
+    lapply(stats::setNames(seq_along(price_fields) + 1L, price_fields), column))
 }
 
 # The rows of a table as they stood after an addition.
@@ -299,7 +316,8 @@ rows_before <- function(connection, table, addition) {
   fields <- paste(c("security_id", "day", kept_fields[[table]]), collapse = ", ")
   DBI::dbGetQuery(connection, sprintf(
     "select %1$s from %2$s where addition <= %3$d union all
-     select %1$s from %2$s_before where addition <= %3$d and replaced_in > %3$d order by 1, 2", fields, table, addition))
+     select %1$s from %2$s_before where addition <= %3$d and replaced_in > %3$d
+     order by 1, 2", fields, table, addition))
 }
 
 # A delivery of rows that are already in order. A close as it was traded is adjusted by the actions, so that none
@@ -329,7 +347,8 @@ delivery_of_rows <- function(securities, security, day, values, actions, about, 
     values$adjusted <- adjusted
   }
   if (length(partly)) {
-    caution("adjusted", sprintf("%s %s an adjusted close on some dates only; the close adjusted for the recorded splits and dividends is taken.",
+    caution("adjusted",
+            sprintf("%s %s an adjusted close on some dates only; the close adjusted for the recorded splits and dividends is taken.",
                                 some(partly), if (length(partly) == 1L) "has" else "have"))
   }
   measured <- measured_column(values, names(values), how, origin)
@@ -361,15 +380,20 @@ delivery_of_rows <- function(securities, security, day, values, actions, about, 
 #' @export
 store_contents <- function(store) {
   with_store(store, function(connection, address) {
-    held <- DBI::dbGetQuery(connection, "select s.security, s.name, s.security_group as \"group\", p.first_day, p.last_day, p.n,
+    held <- DBI::dbGetQuery(connection,
+                            "select s.security, s.name, s.security_group as \"group\", p.first_day, p.last_day, p.n,
         coalesce(b.n, 0) as restated, coalesce(a.n, 0) as actions, p.addition, d.added_at, h.checked_at, d.source
-      from (select security_id, min(day) as first_day, max(day) as last_day, cast(count(*) as integer) as n, max(addition) as addition
+      from (select security_id, min(day) as first_day, max(day) as last_day, cast(count(*) as integer) as n,
+            max(addition) as addition
             from prices where coalesce(close, adjusted) is not null group by security_id) p
       join securities s on s.id = p.security_id join additions d on d.addition = p.addition
-      left join (select security_id, cast(count(*) as integer) as n from prices_before group by security_id) b on b.security_id = s.id
-      left join (select security_id, cast(count(*) as integer) as n from actions where coalesce(split, dividend) is not null
+      left join (select security_id,
+                 cast(count(*) as integer) as n from prices_before group by security_id) b on b.security_id = s.id
+      left join (select security_id,
+                 cast(count(*) as integer) as n from actions where coalesce(split, dividend) is not null
                  group by security_id) a on a.security_id = s.id
-      left join (select security_id, max(checked_at) as checked_at from held group by security_id) h on h.security_id = s.id
+      left join (select security_id,
+                 max(checked_at) as checked_at from held group by security_id) h on h.security_id = s.id
       order by s.id")
     as_listed(held, "contents", address, c(first_day = "from", last_day = "to"))
   })
@@ -412,6 +436,7 @@ as_listed <- function(table, what, address, days = character()) {
   about <- new_basis(edge(min, if (of_contents) "from" else "date"), edge(max, if (of_contents) "to" else "date"),
                      stats::setNames(if (of_contents) table$n else rep(1L, nrow(table)), table$security),
                      data.frame(security = character(), reason = character(), n = integer()), "price", "day",
-                     origin = paste("store", address$shown), digest = digest::digest(as.list(table), algo = "xxhash64"))
+                     origin = paste("store", address$shown),
+                     digest = digest::digest(as.list(table), algo = "xxhash64"))
   new_result(as.list(table), what, about, NULL)
 }

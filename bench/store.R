@@ -24,7 +24,8 @@ quiet <- function(code) suppressMessages(code)
 # The feed is a process of its own that serves a store; its last day comes later.
 before <- traded$date < last
 quiet(store_prices(as_prices(traded[before, ]), file("feed.sqlite")))
-job <- sprintf("imbroglio::serve_feed('%s', port = 0, ready = function(a) writeLines(a, '%s'))", file("feed.sqlite"), file("address"))
+job <- sprintf("imbroglio::serve_feed('%s', port = 0, ready = function(a) writeLines(a, '%s'))",
+               file("feed.sqlite"), file("address"))
 pid <- file("pid")
 system2("Rscript", c("-e", shQuote(sprintf("writeLines(format(Sys.getpid()), '%s'); %s", pid, job))), wait = FALSE,
         stdout = FALSE, stderr = FALSE)
@@ -41,12 +42,13 @@ nothing <- once(function() update_store(store, address))
 added <- once(function() quiet(store_prices(read_prices(csv), file("again.sqlite"))))
 
 reading <- timed(list(csv = function() read_prices(csv), store = function() read_prices(store),
-                      earlier = function() read_prices(store, as_of = 1)), 5L)
+                      earlier = function() read_prices(store, as_of = attr(updated, "addition") - 1)), 5L)
 stopifnot(identical(read_prices(store)$close, read_prices(csv)$close),
           identical(read_prices(store)$fields$volume, read_prices(csv)$fields$volume))
 tools::pskill(as.integer(readLines(pid)))
 lines <- c(
-  sprintf("%d securities, %s days, %s rows, %.0f MB as CSV, %.0f MB as a store", securities, format(n, big.mark = ","),
+  sprintf("%d securities, %s days, %s rows, %.0f MB as CSV, %.0f MB as a store", securities,
+          format(n, big.mark = ","),
           format(nrow(traded), big.mark = ","), file.size(csv) / 2^20, file.size(store) / 2^20), "",
   "| what | x fetching all |", "|---|---|",
   "| fetch all from a feed on this machine and store it | 1 |",

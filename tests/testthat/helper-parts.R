@@ -2,7 +2,8 @@
 
 # R in a process of its own, with the libraries of this one.
 r_process <- function(code, ...) {
-  processx::process$new(file.path(R.home("bin"), "Rscript"), c("--no-init-file", "-e", code), stdout = "|", stderr = "|",
+  processx::process$new(file.path(R.home("bin"), "Rscript"), c("--no-init-file", "-e", code), stdout = "|",
+                        stderr = "|",
                         env = c("current", R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep), ...))
 }
 
@@ -35,8 +36,10 @@ postgres_process <- function() {
     as_owner <- function(command) c("runuser", "-u", "postgres", "--", command)
   }
   program <- function(name) file.path(programs[length(programs)], name)
-  made <- processx::run(as_owner(c(program("initdb"), "-D", file.path(folder, "data"), "-U", "tester", "-A", "trust", "-N", "-E", "UTF8"))[1],
-                        as_owner(c(program("initdb"), "-D", file.path(folder, "data"), "-U", "tester", "-A", "trust", "-N", "-E", "UTF8"))[-1],
+  made <- processx::run(as_owner(c(program("initdb"), "-D", file.path(folder, "data"), "-U", "tester", "-A",
+                                   "trust", "-N", "-E", "UTF8"))[1],
+                        as_owner(c(program("initdb"), "-D", file.path(folder, "data"), "-U", "tester", "-A",
+                                   "trust", "-N", "-E", "UTF8"))[-1],
                         wd = folder)
   words <- as_owner(c(program("postgres"), "-D", file.path(folder, "data"), "-k", folder, "-h", "", "-F"))
   process <- processx::process$new(words[1], words[-1], wd = folder, stdout = "|", stderr = "|")

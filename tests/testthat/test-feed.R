@@ -8,13 +8,16 @@ stand_in <- feed_process()
 withr::defer(stand_in$process$kill(), teardown_env())
 bad <- local({
   port <- tempfile()
-  process <- processx::process$new(file.path(R.home("bin"), "Rscript"), c("--no-init-file", test_path("bad-feed.R"), port),
-                                   env = c("current", R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep)), stderr = "|")
+  process <- processx::process$new(file.path(R.home("bin"), "Rscript"),
+                                   c("--no-init-file", test_path("bad-feed.R"), port),
+                                   env = c("current", R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep)),
+                                   stderr = "|")
   while (!file.exists(port) || !length(readLines(port))) {
     if (!process$is_alive()) stop(process$read_all_error())
     Sys.sleep(0.05)
   }
-  list(port = readLines(port), process = process, health = paste0(port, "-health"), at = function(way) sprintf("http://127.0.0.1:%s/%s", readLines(port), way))
+  list(port = readLines(port), process = process, health = paste0(port, "-health"),
+       at = function(way) sprintf("http://127.0.0.1:%s/%s", readLines(port), way))
 })
 withr::defer(bad$process$kill(), teardown_env())
 
@@ -52,8 +55,10 @@ test_that("the stand-in answers as the description of a feed says", {
   skip_if_not_installed("yaml")
   described <- yaml::read_yaml(feed_description())
   ask <- function(path) curl::curl_fetch_memory(paste0(stand_in$address, path))
-  expect_equal(rawToChar(ask("/v1/openapi.yaml")$content), paste0(paste(readLines(feed_description()), collapse = "\n"), "\n"))
-  resolved <- function(part) if (is.null(part[["$ref"]])) part else Reduce(`[[`, strsplit(part[["$ref"]], "/")[[1]][-1], described)
+  expect_equal(rawToChar(ask("/v1/openapi.yaml")$content),
+               paste0(paste(readLines(feed_description()), collapse = "\n"), "\n"))
+  resolved <- function(part) if (is.null(part[["$ref"]])) part else Reduce(`[[`, strsplit(part[["$ref"]],
+                                                                                          "/")[[1]][-1], described)
   values <- c(security = "TARROW", group = "port", from = "2024-01-02", to = "2024-01-31", held_to = "2024-01-15")
   expect_gte(length(described$paths), 3)
   for (path in names(described$paths)) {
@@ -85,7 +90,9 @@ test_that("the stand-in answers as the description of a feed says", {
 test_that("an update asks only for what is new or restated, and a past state can be read", {
   feed <- new_store()
   days <- as.Date("2024-01-01") + 0:299
-  walk <- function(n, start) data.frame(date = rep(days[1:n], 2), security = rep(c("A & B", "\u00c4=1"), each = n), close = c(1:n, 501:(500 + n)) + start)
+  walk <- function(n, start) data.frame(date = rep(days[1:n], 2),
+                                        security = rep(c("A & B", "\u00c4=1"), each = n),
+                                        close = c(1:n, 501:(500 + n)) + start)
   quiet(store_prices(walk(290, 0), feed))
   served <- feed_process(sprintf("'%s'", feed))
   on.exit(served$process$kill())
@@ -96,7 +103,8 @@ test_that("an update asks only for what is new or restated, and a past state can
       said <<- c(said, gsub("\\s+", " ", conditionMessage(m)))
       invokeRestart("muffleMessage")
     })
-    list(result = outcomes(result), rows = sum(result$rows), questions = sum(grepl("^. /v1/prices", said)), addition = attr(result, "addition"))
+    list(result = outcomes(result), rows = sum(result$rows), questions = sum(grepl("^. /v1/prices", said)),
+         addition = attr(result, "addition"))
   }
   first <- update(to = days[280])
   expect_equal(c(first$rows, first$result$new), c(560, 280, 280))
@@ -124,11 +132,13 @@ test_that("an update asks only for what is new or restated, and a past state can
   late <- update(securities = "C", from = days[200])
   expect_equal(late$rows, 101)
   expect_equal(update()$rows, 0)
-  expect_equal(update(securities = "C", from = days[100])$result[c("rows", "new")], data.frame(rows = 201L, new = 100L))
+  expect_equal(update(securities = "C", from = days[100])$result[c("rows", "new")],
+               data.frame(rows = 201L, new = 100L))
   quiet(imbroglio:::with_store(feed, write = TRUE, function(connection, address) {
     DBI::dbExecute(connection, "update imbroglio_store set identity = 'another'")
     # Withdrawn at the source.
-    DBI::dbExecute(connection, "update prices set close = null, volume = null, addition = 99 where security_id = 1 and day = (select min(day) from prices)")
+    DBI::dbExecute(connection,
+                   "update prices set close = null, volume = null, addition = 99 where security_id = 1 and day = (select min(day) from prices)")
     DBI::dbExecute(connection, "insert into additions values (99, '2999-01-01T00:00:00Z', 'by hand', 0, 1)")
   }))
   again <- update()
@@ -140,7 +150,8 @@ test_that("an update asks only for what is new or restated, and a past state can
 
 test_that("a feed that fails, limits, cuts off and lies gives all that can be had, exactly", {
   some <- c("BAYALL", "TARROW", "PELLAN")
-  cases <- list("fail = 3", "cut = 2", "rubbish = 3", "limit = 3", "lie = 2", "slow = 0.05", "fail = 3, limit = 5, cut = 4, rubbish = 5, lie = 7")
+  cases <- list("fail = 3", "cut = 2", "rubbish = 3", "limit = 3", "lie = 2", "slow = 0.05",
+                "fail = 3, limit = 5, cut = 4, rubbish = 5, lie = 7")
   for (faults in cases) {
     feed <- feed_process(sprintf("faults = c(%s), page_rows = 1300,", faults) |> sub(",$", "", x = _))
     store <- new_store()
@@ -152,16 +163,19 @@ test_that("a feed that fails, limits, cuts off and lies gives all that can be ha
   }
   slow <- feed_process("faults = c(slow = 1)")
   on.exit(slow$process$kill())
-  expect_error(fetch_prices("BAYALL", slow$address, time_limit = 0.2, tries = 2), "(?i)time", class = "imbroglio_error_feed")
+  expect_error(fetch_prices("BAYALL", slow$address, time_limit = 0.2, tries = 2), "(?i)time",
+               class = "imbroglio_error_feed")
 })
 
 test_that("what is not whole is never taken for whole; the rest is had, and the reason told", {
   have <- function(way, ..., store = new_store()) {
-    result <- tryCatch(outcomes(suppressWarnings(update_store(store, bad$at(way), tries = 2, at_once = 3, pause = 0.02, ...))),
+    result <- tryCatch(outcomes(suppressWarnings(update_store(store, bad$at(way), tries = 2, at_once = 3,
+                                                              pause = 0.02, ...))),
                        imbroglio_error_feed = function(e) gsub("\\s+", " ", conditionMessage(e)))
     list(result = result, held = if (is.data.frame(result)) as.data.frame(store_contents(store)))
   }
-  beta <- list(one = "500, Not today", never = "418", half = "came of 40|instead", last = "25 rows came of 40", text = "close in the table is no number",
+  beta <- list(one = "500, Not today", never = "418", half = "came of 40|instead", last = "25 rows came of 40", more = "40 rows came of 41", less = "40 rows came of 39",
+               text = "close in the table is no number",
                date = "no date|is none|cannot be read", twice = "two rows for the same date")
   for (way in names(beta)) {
     found <- have(way)
@@ -176,12 +190,15 @@ test_that("what is not whole is never taken for whole; the rest is had, and the 
   expect_equal(told$outcome, c("fetched", "failed", "fetched"))
   writeLines("well", bad$health)
   told <- have("sick", store = own)$result
-  expect_equal(told[c("outcome", "new")], data.frame(outcome = c("nothing new", "fetched", "nothing new"), new = c(0L, 40L, 0L)))
+  expect_equal(told[c("outcome", "new")],
+               data.frame(outcome = c("nothing new", "fetched", "nothing new"), new = c(0L, 40L, 0L)))
   # What the feed does not know is.
   expect_equal(have("sick", store = own, securities = c("BETA", "NOSUCH"))$result$outcome, c("nothing new", "failed"))
   expect_equal(have("sick", store = own)$result$security, c("ALPHA", "BETA", "GAMMA"))
-  nothing <- list(plain = "does not say how many rows", stranger = "BETTY", echo = "400", later = "7,?200|Closed for the night.*wait longer than 120 seconds",
-                  away = "redirects to another host, localhost, which is refused unless allowed", round = "redirects without end")
+  nothing <- list(plain = "does not say how many rows", stranger = "BETTY", echo = "400",
+                  later = "7,?200|Closed for the night.*wait longer than 120 seconds",
+                  away = "redirects to another host, localhost, which is refused unless allowed",
+                  round = "redirects without end")
   for (way in setdiff(names(nothing), "stranger")) expect_match(have(way)$result, nothing[[way]], info = way)
   expect_match(have("stranger", securities = c("ALPHA", "BETA"))$result$reason[2], "BETTY, which was not asked for")
   for (way in c("good", "near", "soon", "shifting")) {
@@ -190,7 +207,8 @@ test_that("what is not whole is never taken for whole; the rest is had, and the 
   }
   expect_equal(have("away", allow = "localhost")$held$n, c(40, 40, 40))
   zero <- have("zero")
-  expect_equal(zero$result[2, c("outcome", "rows", "left_out")], data.frame(outcome = "fetched", rows = 38L, left_out = 2L), ignore_attr = TRUE)
+  expect_equal(zero$result[2, c("outcome", "rows", "left_out")],
+               data.frame(outcome = "fetched", rows = 38L, left_out = 2L), ignore_attr = TRUE)
   expect_match(zero$result$reason[2], "2 rows left out; on 2024-01-02 a price is -5")
   expect_match(have("nowhere")$result, "404|500")
   # A connection that ends in the middle of a body.
@@ -201,20 +219,24 @@ test_that("what is not whole is never taken for whole; the rest is had, and the 
       writeBin(charToRaw('HTTP/1.1 200 OK\\r\\nContent-Type: text/csv\\r\\nContent-Length: 5000\\r\\n\\r\\nsecurity,name\\r\\nA,'), one); close(one) }", cut))
   on.exit(server$kill())
   while (!file.exists(cut) || !length(readLines(cut))) Sys.sleep(0.05)
-  expect_error(fetch_prices(NULL, paste0("http://127.0.0.1:", readLines(cut)), tries = 2), "(?i)no answer", class = "imbroglio_error_feed")
+  expect_error(fetch_prices(NULL, paste0("http://127.0.0.1:", readLines(cut)), tries = 2), "(?i)no answer",
+               class = "imbroglio_error_feed")
 })
 
 test_that("only what is a feed's address is asked, and a token goes nowhere else and is shown nowhere", {
   # Put together here, as the code of a test stands in the traces of its errors.
   token <- paste(c("hush", "4711", "hush"), collapse = "-")
   withr::local_envvar(IMBROGLIO_FEED_TOKEN = token)
-  refused <- list("ftp://host/x" = "https://", "file:///etc/passwd" = "https://", "prices.example" = "https://", "http://" = "https://",
-                  "http://host/?key=1" = "https://", "http://me:pw@host/" = "password", "http://prices.example" = "unencrypted")
+  refused <- list("ftp://host/x" = "https://", "file:///etc/passwd" = "https://", "prices.example" = "https://",
+                  "http://" = "https://",
+                  "http://host/?key=1" = "https://", "http://me:pw@host/" = "password",
+                  "http://prices.example" = "unencrypted")
   for (address in names(refused)) {
     expect_error(fetch_prices("A", address), refused[[address]], class = "imbroglio_error_argument")
   }
   expect_error(fetch_prices("A", c("http://a", "http://b")), class = "imbroglio_error_argument")
-  withr::with_envvar(c(IMBROGLIO_FEED_TOKEN = "a b"), expect_error(fetch_prices("A", "http://127.0.0.1"), "TOKEN", class = "imbroglio_error_argument"))
+  withr::with_envvar(c(IMBROGLIO_FEED_TOKEN = "a b"),
+                     expect_error(fetch_prices("A", "http://127.0.0.1"), "TOKEN", class = "imbroglio_error_argument"))
   guarded <- feed_process("", IMBROGLIO_FEED_TOKEN = token)
   on.exit(guarded$process$kill())
   store <- new_store()
@@ -239,9 +261,12 @@ test_that("only what is a feed's address is asked, and a token goes nowhere else
   }))
   saved <- tempfile()
   saveRDS(list(error, prices), saved, compress = FALSE)
-  everything <- c(unlist(lapply(shown, `[`, c("out", "err"))), loud, said, conditionMessage(error), utils::capture.output(print(error)), utils::capture.output(print(rlang::last_trace)))
+  everything <- c(unlist(lapply(shown, `[`, c("out", "err"))), loud, said, conditionMessage(error),
+                  utils::capture.output(print(error)), utils::capture.output(print(rlang::last_trace)))
   expect_false(any(grepl(token, everything, fixed = TRUE)))
-  holds <- function(file) grepl(token, paste(readBin(file, "raw", file.size(file)) |> (\(r) rawToChar(r[r != 0]))(), collapse = ""), fixed = TRUE, useBytes = TRUE)
+  holds <- function(file) grepl(token, paste(readBin(file, "raw",
+                                                     file.size(file)) |> (\(r) rawToChar(r[r != 0]))(),
+                                                     collapse = ""), fixed = TRUE, useBytes = TRUE)
   expect_false(holds(store))
   expect_false(holds(saved))
   # Sent to the feed, and not to where it redirects.
@@ -250,13 +275,16 @@ test_that("only what is a feed's address is asked, and a token goes nowhere else
   listed <- rawToChar(curl::curl_fetch_memory(bad$at("list/"))$content)
   expect_match(listed, paste("127.0.0.1:[0-9]+ Bearer", token))
   expect_match(listed, "127.0.0.1:[0-9]+ *\n")
-  request <- imbroglio:::request_of(imbroglio:::feed_at("https://prices.example"), "https://prices.example.other/v1/prices")
+  request <- imbroglio:::request_of(imbroglio:::feed_at("https://prices.example"),
+                                    "https://prices.example.other/v1/prices")
   expect_null(request$headers$Authorization)
   withr::with_envvar(c(IMBROGLIO_FEED_TOKEN = "wrong"), {
-    expect_error(fetch_prices("BAYALL", guarded$address), "401.*does not take IMBROGLIO_FEED_TOKEN", class = "imbroglio_error_feed")
+    expect_error(fetch_prices("BAYALL", guarded$address), "401.*does not take IMBROGLIO_FEED_TOKEN",
+                 class = "imbroglio_error_feed")
   })
   withr::with_envvar(c(IMBROGLIO_FEED_TOKEN = ""), {
-    expect_error(fetch_prices("BAYALL", guarded$address), "IMBROGLIO_FEED_TOKEN is not set", class = "imbroglio_error_feed")
+    expect_error(fetch_prices("BAYALL", guarded$address), "IMBROGLIO_FEED_TOKEN is not set",
+                 class = "imbroglio_error_feed")
   })
 })
 
@@ -266,10 +294,14 @@ test_that("certificates are checked", {
   dir.create(folder)
   old <- setwd(folder)
   on.exit(setwd(old))
-  processx::run("openssl", c("req", "-x509", "-newkey", "rsa:2048", "-nodes", "-keyout", "key.pem", "-out", "cert.pem", "-days", "2", "-subj", "/CN=localhost",
+  processx::run("openssl",
+                c("req", "-x509", "-newkey", "rsa:2048", "-nodes", "-keyout", "key.pem", "-out", "cert.pem",
+                  "-days", "2", "-subj", "/CN=localhost",
                              "-addext", "subjectAltName=DNS:localhost"))
   port <- httpuv::randomPort()
-  server <- processx::process$new("openssl", c("s_server", "-quiet", "-accept", port, "-cert", "cert.pem", "-key", "key.pem", "-WWW"))
+  server <- processx::process$new("openssl",
+                                  c("s_server", "-quiet", "-accept", port, "-cert", "cert.pem", "-key", "key.pem",
+                                    "-WWW"))
   on.exit(server$kill(), add = TRUE)
   Sys.sleep(0.5)
   address <- sprintf("https://localhost:%d", port)
@@ -281,7 +313,8 @@ test_that("the commands fetch, feed and store work together, and their status ca
   fetch <- function(...) imbroglio("fetch", "--feed", stand_in$address, ...)
   first <- fetch("--store", store, "--securities", "group:port", "--to", "2025-11-28")
   expect_equal(c(first$status, first$err), c("0", ""))
-  expect_match(tail(first$out, 1), "^3 of 3 securities: 6,419 prices new, 0 restated; from http://127.0.0.1:[0-9]+ into .*sqlite\\.$")
+  expect_match(tail(first$out, 1),
+               "^3 of 3 securities: 6,419 prices new, 0 restated; from http://127.0.0.1:[0-9]+ into .*sqlite\\.$")
   partly <- fetch("--store", store, "--securities", "TARROW,NOSUCH", "--update", "--format", "csv")
   expect_equal(partly$status, 1L)
   expect_equal(read.csv(text = partly$out)[c("security", "outcome", "new")],
@@ -295,18 +328,25 @@ test_that("the commands fetch, feed and store work together, and their status ca
   expect_match(tail(imbroglio("store", store, "--additions")$out, 1), "3 additions: 6,482 prices new, 0 restated")
   # Every other command reads it as it reads a file.
   from_store <- jsonlite::fromJSON(imbroglio("drawdown", store, "--security", "TARROW", "--format", "json")$out)
-  from_file <- jsonlite::fromJSON(imbroglio("drawdown", demo_file("bay-daily.csv.gz"), "--security", "TARROW", "--format", "json")$out)
+  from_file <- jsonlite::fromJSON(imbroglio("drawdown", demo_file("bay-daily.csv.gz"), "--security", "TARROW",
+                                            "--format", "json")$out)
   expect_equal(from_store$results, from_file$results, tolerance = 1e-4)
-  expect_equal(jsonlite::fromJSON(imbroglio("var", paste0("sqlite:", store), "--as-of", "1", "--format", "json")$out)$basis$to, "2025-11-28")
+  expect_equal(jsonlite::fromJSON(imbroglio("var", paste0("sqlite:", store), "--as-of", "1", "--format",
+                                            "json")$out)$basis$to, "2025-11-28")
   out <- tempfile(fileext = ".csv")
   expect_equal(fetch("--securities", "BAYALL", "--from", "2025-01-01", "--out", out)$status, 0L)
   expect_equal(ncol(read.csv(out)), 2L)
   cases <- list(
-    list(2, "by --feed", "fetch", "--store", store), list(2, "--store STORE or --out", "fetch", "--feed", "http://127.0.0.1"),
-    list(2, "takes no file", "fetch", store, "--feed", "http://127.0.0.1"), list(2, "is of a store", "fetch", "--feed", "http://127.0.0.1", "--out", out, "--update"),
-    list(4, "Nothing could be fetched", "fetch", "--feed", "http://127.0.0.1:1", "--store", store, "--tries", "1", "--securities", "A"),
-    list(3, "no store", "store", "nowhere.sqlite"), list(2, "one at a time", "store", store, "--additions", "--restatements"),
-    list(2, "faults", "feed", "--faults", "worse=3"), list(2, "names", "feed", "--faults", "3"), list(3, "no store", "feed", "nowhere.sqlite"),
+    list(2, "by --feed", "fetch", "--store", store),
+    list(2, "--store STORE or --out", "fetch", "--feed", "http://127.0.0.1"),
+    list(2, "takes no file", "fetch", store, "--feed", "http://127.0.0.1"),
+    list(2, "is of a store", "fetch", "--feed", "http://127.0.0.1", "--out", out, "--update"),
+    list(4, "Nothing could be fetched", "fetch", "--feed", "http://127.0.0.1:1", "--store", store, "--tries", "1",
+         "--securities", "A"),
+    list(3, "no store", "store", "nowhere.sqlite"),
+    list(2, "one at a time", "store", store, "--additions", "--restatements"),
+    list(2, "faults", "feed", "--faults", "worse=3"), list(2, "names", "feed", "--faults", "3"),
+    list(3, "no store", "feed", "nowhere.sqlite"),
     list(2, "as_of", "var", store, "--as-of", "yesterday")
   )
   for (case in cases) {
@@ -319,8 +359,10 @@ test_that("the commands fetch, feed and store work together, and their status ca
 test_that("two commands that update the same store at once lose no row and double none", {
   store <- new_store()
   command <- system.file("exec", "imbroglio", package = "imbroglio")
-  start <- function(...) processx::process$new(command, c("fetch", "--feed", stand_in$address, "--store", store, "--update", ...), stdout = "|", stderr = "|",
-                                               env = c("current", R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep)))
+  start <- function(...) processx::process$new(command, c("fetch", "--feed", stand_in$address, "--store", store,
+                                                          "--update", ...), stdout = "|", stderr = "|",
+                                               env = c("current",
+                                                       R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep)))
   for (round in list(c("--to", "2020-12-31"), character())) {
     both <- list(do.call(start, as.list(round)), do.call(start, as.list(round)))
     for (one in both) {
@@ -329,5 +371,6 @@ test_that("two commands that update the same store at once lose no row and doubl
     }
   }
   expect_identical(read_prices(store, price = "close")$close, traded$close)
-  expect_equal(c(sum(store_additions(store)$new), sum(store_additions(store)$restated)), c(sum(!is.na(traded$close)), 0))
+  expect_equal(c(sum(store_additions(store)$new), sum(store_additions(store)$restated)),
+               c(sum(!is.na(traded$close)), 0))
 })

@@ -20,14 +20,16 @@ state_of <- function(store) {
              securities = "securities"),
            function(table) {
              rows <- DBI::dbReadTable(connection, table)
-             rows <- lapply(rows[do.call(order, unname(as.list(rows))), ], function(v) if (is.character(v)) v else as.numeric(v))
+             rows <- lapply(rows[do.call(order, unname(as.list(rows))), ],
+                            function(v) if (is.character(v)) v else as.numeric(v))
              unname(rows)
            })
   })
 }
 quiet <- function(code) suppressMessages(code, classes = "imbroglio_note")
 bay <- function(...) {
-  prices <- quiet(read_prices(demo_file("bay-daily.csv.gz"), price = "close", securities = demo_file("bay-securities.csv")))
+  prices <- quiet(read_prices(demo_file("bay-daily.csv.gz"), price = "close",
+                              securities = demo_file("bay-securities.csv")))
   prices$fields$adjusted <- NULL
   prices
 }
@@ -80,15 +82,18 @@ test_that("a restatement keeps both values and both dates, and any earlier state
   first <- data.frame(date = rep(days, 2), security = rep(c("A", "B"), each = 3), close = c(10, 11, 12, 20, 21, 22),
                       volume = 100)
   each_store(function(store, kind) {
-    quiet(store_prices(first, store, actions = data.frame(security = "A", date = days[2], dividend = 1), source = "first"))
+    quiet(store_prices(first, store, actions = data.frame(security = "A", date = days[2], dividend = 1),
+                       source = "first"))
     Sys.sleep(0.01)
     between <- Sys.time()
     Sys.sleep(0.01)
     second <- transform(first, close = replace(close, 5, 21.5), volume = replace(volume, c(1, 5), 101))
-    told <- quiet(store_prices(second[-3, ], store, actions = data.frame(security = "A", date = days[2], dividend = 2),
+    told <- quiet(store_prices(second[-3, ], store,
+                               actions = data.frame(security = "A", date = days[2], dividend = 2),
                                source = "second"))
     expect_equal(told[c("security", "new", "restated", "same")],
-                 data.frame(security = c("A", "B"), new = 0L, restated = 1L, same = c(1L, 2L)), ignore_attr = TRUE, info = kind)
+                 data.frame(security = c("A", "B"), new = 0L, restated = 1L, same = c(1L, 2L)),
+                 ignore_attr = TRUE, info = kind)
     quiet(store_prices(transform(first[5, ], close = 21), store, source = "third") |>
             expect_error(class = "imbroglio_error_too_short"))
     quiet(store_prices(first[4:5, ], store, source = "third"))
@@ -175,7 +180,8 @@ test_that("names are data, and what is no store is refused in one sentence", {
     list("postgresql:///db?host=/no/such/folder", "cannot be opened", "store")
   )
   for (case in cases) {
-    error <- expect_error(quiet(store_prices(table, case[[1]])), case[[2]], class = paste0("imbroglio_error_", case[[3]]))
+    error <- expect_error(quiet(store_prices(table, case[[1]])), case[[2]],
+                          class = paste0("imbroglio_error_", case[[3]]))
     expect_no_match(conditionMessage(error), "secret")
   }
   expect_error(read_prices("sqlite:/no/such.sqlite"), class = "imbroglio_error_file")
@@ -198,7 +204,8 @@ test_that("a store of an older version is brought up to date, and one of a newer
       for (statement in c(...)) DBI::dbExecute(connection, statement)
     }, write = TRUE)
     if (kind == "SQLite") run("drop trigger packed_updated", "drop trigger packed_deleted", "drop table packed")
-    run("drop table held", "drop table actions", "drop table actions_before", "update imbroglio_store set version = 1")
+    run("drop table held", "drop table actions", "drop table actions_before",
+        "update imbroglio_store set version = 1")
     expect_error(read_prices(store), "older version", class = "imbroglio_error_store")
     quiet(store_prices(transform(table, A = 2:3), store))
     expect_equal(read_prices(store)$close[, 1], 2:3)
@@ -217,13 +224,15 @@ test_that("a series that is packed for speed is dropped when a row of it changes
   on.exit(DBI::dbDisconnect(connection))
   packed <- function() DBI::dbGetQuery(connection, "select count(*) as n from packed")$n
   expect_equal(packed(), 15)
-  DBI::dbExecute(connection, "update prices set close = 77 where security_id = 3 and day = (select min(day) from prices)")
+  DBI::dbExecute(connection,
+                 "update prices set close = 77 where security_id = 3 and day = (select min(day) from prices)")
   DBI::dbExecute(connection, "delete from prices where security_id = 5 and day = (select max(day) from prices)")
   expect_equal(packed(), 13)
   found <- read_prices(connection, price = "close")
   expect_equal(found$close[1, 3], 77, ignore_attr = TRUE)
   expect_true(is.na(found$close[2573, 5]))
-  expect_equal(DBI::dbGetQuery(connection, "select date, close from daily_prices where security = 'BAYALL' order by date limit 1"),
+  expect_equal(DBI::dbGetQuery(connection,
+                               "select date, close from daily_prices where security = 'BAYALL' order by date limit 1"),
                data.frame(date = "2016-01-04", close = 1000))
 })
 
@@ -275,7 +284,8 @@ test_that("a writer that is killed leaves the whole old state or the whole new o
       }
       if (i %% 5 == 0) {
         write()
-        if (!identical(state_of(store), new) || !identical(read_prices(store, price = "close")$close, changed$close)) {
+        if (!identical(state_of(store), new) || !identical(read_prices(store, price = "close")$close,
+                                                           changed$close)) {
           whole <- "not completed"
         }
       }
@@ -296,7 +306,8 @@ test_that("two that write at once lose nothing and double nothing", {
     job <- function(which) r_process(sprintf(
       "prices <- imbroglio::read_prices('%s'); n <- nrow(prices)
        mine <- which((seq_len(n) %%/%% 5) %%%% 2 == %d | seq_len(n) > 630)
-       for (part in split(mine, (mine - 1) %%/%% 35)) suppressMessages(imbroglio::store_prices(prices[part, ], '%s'))",
+       for (part in split(mine, (mine - 1) %%/%% 35)) suppressMessages(imbroglio::store_prices(prices[part, ],
+                                                                                               '%s'))",
       file, which, store))
     both <- list(job(0), job(1))
     for (one in both) {
