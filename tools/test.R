@@ -6,5 +6,7 @@ results <- as.data.frame(testthat::test_dir("tests/testthat", package = "imbrogl
 failed <- sum(results$failed) + sum(results$error)
 passed <- sum(results$passed)
 skipped <- sum(results$skipped)
+# Nobody should take for tested what was not: `.ci/run` has nothing skipped.
+if (skipped && nzchar(Sys.getenv("IMBROGLIO_TEST_ALL"))) failed <- failed + skipped
 cat(sprintf("%d passed, %d failed%s\n", passed, failed, if (skipped) sprintf(", %d skipped", skipped) else ""))
 quit(status = as.integer(failed > 0 || passed == 0))
