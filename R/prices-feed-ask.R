@@ -146,6 +146,8 @@ request_of <- function(feed, url) {
   request <- httr2::req_headers(request, Accept = "text/csv, application/json;q=0.9, application/problem+json;q=0.8")
   request <- httr2::req_user_agent(request, paste0("imbroglio/", utils::packageVersion("imbroglio")))
   request <- httr2::req_timeout(request, feed$time_limit)
+  # When to ask again is decided here, and only here; newer versions would wait as long as a feed says.
+  request <- httr2::req_retry(request, max_tries = 2L, is_transient = function(response) FALSE)
   # A redirection is followed by judge(), or not.
   request <- httr2::req_options(request, followlocation = FALSE, maxfilesize = 2^30)
   # Wherever it was sent on to, the token stays with the feed's own host.

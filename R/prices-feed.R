@@ -10,8 +10,8 @@
 #' doubles each time, or as long as the feed says (`Retry-After`); a feed that says "later" makes
 #' all questions wait. One security that cannot be had does not keep the others back.
 #'
-#' A row with a price that is not above zero is left out and told. A security comes with its splits and
-#' dividends or not at all. The measured price is the close adjusted for them, see [read_prices()].
+#' A row with a price that is not above zero is left out and told. A price that a feed no longer has stays in the store
+#' unless the feed says that it was withdrawn. A security comes with its splits and dividends or not at all. The measured price is the close adjusted for them, see [read_prices()].
 #'
 #' An **update** asks for all that came after the last date held, and for all that was restated since the store was last
 #' brought up to date (the feed's state then is kept with the store). What was restated is kept with both values, see
@@ -57,8 +57,8 @@ fetch_prices <- function(securities, feed, from = NULL, to = NULL, ...) {
   span <- check_span(from, to)
   wanted <- asked_for(feed, securities)
   kept <- list()
-  outcomes <- fetch_planned(feed, plan_whole(setdiff(wanted$names, names(wanted$lost)), span), wanted,
-                            function(part) {
+  plan <- plan_whole(setdiff(wanted$names, names(wanted$lost)), span)
+  outcomes <- fetch_planned(feed, plan, wanted, function(part) {
     kept <<- c(kept, list(part))
     NULL
   })
@@ -104,8 +104,9 @@ update_store <- function(store, feed, securities = NULL, from = NULL, to = NULL,
   wanted <- asked_for(feed, securities, known = if (update) had)
   names <- setdiff(wanted$names, names(wanted$lost))
   note_now <- function(unknown = character()) {
-    with_store(store, function(connection, address) note_asked(connection, feed$address, c(names, unknown),
-                                                               unknown), write = TRUE)
+    with_store(store, function(connection, address) {
+      note_asked(connection, feed$address, c(names, unknown), unknown)
+    }, write = TRUE)
   }
   if (length(setdiff(names, held$security))) note_now()
   held <- held[held$security %in% had, ]
@@ -129,8 +130,9 @@ update_store <- function(store, feed, securities = NULL, from = NULL, to = NULL,
 check_span <- function(from, to) {
   from <- check_date(from, "from")
   to <- check_date(to, "to")
-  if (!is.null(from) && !is.null(to) && to < from) fail("argument",
-                                                        sprintf("`to`, %s, is before `from`, %s.", to, from))
+  if (!is.null(from) && !is.null(to) && to < from) {
+    fail("argument", sprintf("`to`, %s, is before `from`, %s.", to, from))
+  }
   list(from = from, to = to)
 }
 
@@ -146,16 +148,15 @@ asked_for <- function(feed, securities, known = character()) {
     about <- read_securities(securities)
     securities <- about$security
   }
-  if (!is.null(securities) && (!is.character(securities) || !length(securities) || !all(nzchar(securities),
-                                                                                        na.rm = TRUE) ||
-                               anyNA(securities))) {
+  names_given <- is.character(securities) && length(securities) && !anyNA(securities) && all(nzchar(securities))
+  if (!is.null(securities) && !names_given) {
     fail("argument", "`securities` must be names, a file or a table of securities.",
          where = sprintf("It is %s.", shown(securities)))
   }
   grouped <- startsWith(securities %||% character(), "group:")
   names <- unique(securities[!grouped])
-  lists <- if (is.null(securities)) list(list()) else lapply(unique(substring(securities[grouped], 7L)),
-                                                             function(g) list(group = g))
+  groups <- unique(substring(securities[grouped], 7L))
+  lists <- if (is.null(securities)) list(list()) else lapply(groups, function(g) list(group = g))
   for (query in lists) {
     answer <- ask_all(feed, list(list(path = "/v1/securities", query = query)))[[1L]]
     if (!is.null(answer$problem)) {
@@ -175,8 +176,9 @@ asked_for <- function(feed, securities, known = character()) {
     feed, "/v1/securities", in_batches(setdiff(names, c(known, about$security)), most_at_once, list()),
     took = function(batch, answer) about <<- rbind(about, about_of(answer$rows)),
     # Of the others their own questions will tell.
-    lose = function(names, problem,
-                    tries) if (isTRUE(problem$status == 404L) || isTRUE(problem$all)) lost[names] <<- list(c(problem, tries = tries))
+    lose = function(names, problem, tries) {
+      if (isTRUE(problem$status == 404L) || isTRUE(problem$all)) lost[names] <<- list(c(problem, tries = tries))
+    }
   )
   list(names = names, about = about[!duplicated(about$security), ], lost = lost)
 }
@@ -315,8 +317,7 @@ fetch_planned <- function(feed, plan, wanted, keep) {
     anything <- told$came$rows + told$came$left_out + tabulate(match(actions$security, batch$names), length(at)) > 0L
     outcomes$outcome[at] <<- ifelse(anything, "fetched", "nothing new")
     outcomes$tries[at] <<- pmax(answer$tries, vapply(own, `[[`, 0L, "tries"))
-    outcomes[at, c("from", "to", "rows", "left_out", "reason")] <<- told$came[c("from", "to", "rows", "left_out",
-                                                                                "reason")]
+    outcomes[at, names(told$came)] <<- told$came
     fields <- paste(names(told$rows), collapse = " ")
     part$rows[[fields]] <<- c(part$rows[[fields]], list(told$rows))
     part$actions <<- c(part$actions, list(actions))
@@ -353,8 +354,9 @@ good_rows <- function(found, names) {
                                      function(p) p[!is.na(p) & !(is.finite(p) & p > 0)][1L]))
   found <- found[!wrong, ]
   of <- of[!wrong]
-  edge <- function(pick) .Date(vapply(split(found$day, of), function(d) if (length(d)) pick(d) else NA_real_, 0,
-                                      USE.NAMES = FALSE))
+  edge <- function(pick) {
+    .Date(vapply(split(found$day, of), function(d) if (length(d)) pick(d) else NA_real_, 0, USE.NAMES = FALSE))
+  }
   names(found)[names(found) == "date"] <- "day"
   # A field that no row has is one that the feed does not have.
   has <- fields == "close" | vapply(found[fields], function(v) any(!is.na(v)), NA)
