@@ -1,12 +1,12 @@
 # The basis in one line.
 #' @export
 format.imbroglio_basis <- function(x, ...) {
-  n <- range(x$observations)
+  n <- if (length(x$observations)) range(x$observations) else c(0L, 0L)
   what <- if (x$kind %in% c("price", "profit")) sprintf("%s %ss", frequencies[[x$every]]$adverb, x$kind)
           else sprintf("%s %s returns", frequencies[[x$every]]$adverb, x$kind)
   left_out <- tapply(x$dropped$n, x$dropped$reason, sum)
   parts <- c(
-    sprintf("%s to %s", x$from, x$to),
+    if (!is.na(x$from)) sprintf("%s to %s", x$from, x$to),
     sprintf("%s %s%s", if (n[1L] == n[2L]) count(n[1L]) else paste(count(n[1L]), "to", count(n[2L])), what,
             if (x$securities > 1L) " a security" else ""),
     if (length(left_out)) sprintf("%s %s", count(as.vector(left_out)), names(left_out)),

@@ -132,7 +132,7 @@ store_migrations <- list(
             if (kind == "sqlite") " without rowid" else ""),
     "create index prices_by_addition on prices (addition)",
     sprintf("create table prices_before (security_id integer not null, day integer not null, %s,
-       addition integer not null, replaced_in integer not null, primary key (security_id, day, addition))",
+       addition integer not null, replaced_in integer not null, restated integer not null, primary key (security_id, day, addition))",
             columns_of(price_fields)),
     sprintf("create view daily_prices as select security, %s as date, %s, addition from prices
        join securities on id = security_id", c(sqlite = "date(day * 86400, 'unixepoch')",
@@ -143,7 +143,7 @@ store_migrations <- list(
     "create table actions (security_id integer not null, day integer not null, split double precision,
        dividend double precision, addition integer not null, primary key (security_id, day))",
     "create table actions_before (security_id integer not null, day integer not null, split double precision,
-       dividend double precision, addition integer not null, replaced_in integer not null,
+       dividend double precision, addition integer not null, replaced_in integer not null, restated integer not null,
        primary key (security_id, day, addition))",
     "create table held (feed text not null, security_id integer not null, first_day integer, last_day integer,
        state text not null, checked_at text not null, primary key (feed, security_id))"

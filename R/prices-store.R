@@ -5,7 +5,7 @@
 #' every command read it as they read a file.
 #'
 #' Adding is atomic: other readers and a machine that fails see the whole of it or nothing. Adding the same again
-#' changes nothing. A value that differs from the one held is a **restatement**: the new one holds, the old one
+#' changes nothing. A value that differs from one held is a **restatement**: the new one holds, the old one
 #' is kept with the dates of both, is counted, and is read again by `as_of`. What an addition
 #' does not have (a day, a field, a missing cell) stays as it is.
 #'
@@ -152,24 +152,27 @@ merge_rows <- function(connection, table, arriving, fields, addition) {
   all <- paste(c("security_id", "day", kept_fields[[table]], "addition"), collapse = ", ")
   differs <- function(old, new) paste(sprintf("%s.%s is distinct from %s.%s", old, fields, new, fields),
                                       collapse = " or ")
-  run("insert into %1$s_before (%2$s, replaced_in) select %3$s, %4$d from %1$s t
-       join arriving a on a.security_id = t.security_id and a.day = t.day where %5$s", table, all,
-      gsub("(\\w+)", "t.\\1", all), addition, differs("t", "a"))
+  # A value where there was none is no restatement, but it was not known before.
+  restated <- paste(sprintf("t.%1$s is not null and t.%1$s is distinct from a.%1$s", fields), collapse = " or ")
+  run("insert into %1$s_before (%2$s, replaced_in, restated) select %3$s, %4$d, case when %6$s then 1 else 0 end
+       from %1$s t join arriving a on a.security_id = t.security_id and a.day = t.day where %5$s", table, all,
+      gsub("(\\w+)", "t.\\1", all), addition, differs("t", "a"), restated)
   listed <- paste(fields, collapse = ", ")
   run("insert into %1$s (security_id, day, %2$s, addition) select security_id, day, %2$s, %3$d from arriving
        where true order by security_id, day
        on conflict (security_id, day) do update set %4$s,
        addition = excluded.addition where %5$s", table, listed, addition,
       paste(sprintf("%1$s = excluded.%1$s", fields), collapse = ", "), differs(table, "excluded"))
-  here <- function(what, table, which) {
-    DBI::dbGetQuery(connection, sprintf("select security_id as id, cast(count(*) as integer) as %s from %s
-      where %s = %d and security_id in (select security_id from arriving) group by security_id", what, table, which, addition))
+  here <- function(counted, table, which) {
+    DBI::dbGetQuery(connection, sprintf("select security_id as id, %s from %s where %s = %d
+      and security_id in (select security_id from arriving) group by security_id", counted, table, which, addition))
   }
-  changed <- merge(here("changed", table, "addition"), here("restated", paste0(table, "_before"), "replaced_in"),
-                   all.x = TRUE)
+  changed <- merge(here("cast(count(*) as integer) as changed", table, "addition"),
+                   here("cast(count(*) as integer) as replaced, cast(sum(restated) as integer) as restated",
+                        paste0(table, "_before"), "replaced_in"), all.x = TRUE)
   run("drop table arriving")
-  changed$restated[is.na(changed$restated)] <- 0L
-  data.frame(id = changed$id, new = changed$changed - changed$restated, restated = changed$restated)
+  changed[is.na(changed)] <- 0L
+  data.frame(id = changed$id, new = changed$changed - changed$replaced, restated = changed$restated)
 }
 
 # Splits and dividends as the store keeps them: one row a security and day.
@@ -388,7 +391,7 @@ store_contents <- function(store) {
             from prices where coalesce(close, adjusted) is not null group by security_id) p
       join securities s on s.id = p.security_id join additions d on d.addition = p.addition
       left join (select security_id,
-                 cast(count(*) as integer) as n from prices_before group by security_id) b on b.security_id = s.id
+                 cast(sum(restated) as integer) as n from prices_before group by security_id) b on b.security_id = s.id
       left join (select security_id,
                  cast(count(*) as integer) as n from actions where coalesce(split, dividend) is not null
                  group by security_id) a on a.security_id = s.id
@@ -411,7 +414,7 @@ store_restatements <- function(store) {
          select security_id, day, addition, %1$s from %2$s_before) n
          on n.security_id = b.security_id and n.day = b.day and n.addition = b.replaced_in
        join securities s on s.id = b.security_id join additions f on f.addition = b.addition
-       join additions r on r.addition = b.replaced_in where b.%1$s is distinct from n.%1$s", field, table), "")
+       join additions r on r.addition = b.replaced_in where b.%1$s is not null and b.%1$s is distinct from n.%1$s", field, table), "")
     parts <- c(each("prices", price_fields), each("actions", c("split", "dividend")))
     as_listed(DBI::dbGetQuery(connection, paste(paste(parts, collapse = " union all "), "order by 8, 1, 2, 3")),
               "restatements", address, c(day = "date"))

@@ -63,6 +63,16 @@ test_that("what was stored is read as from a file, and storing it again changes 
     expect_equal(c(held$from[15], held$to[15]), as.Date(c("2020-09-14", "2025-12-31")))
     expect_equal(nrow(store_additions(store)), 1)
     expect_equal(nrow(store_restatements(store)), 0)
+    expect_silent(utils::capture.output(print(store_restatements(store))))
+    # A field that nobody told before is none that was restated, and was not known before.
+    if (kind == "PostgreSQL") {
+      filled <- quiet(store_prices(file, store))
+      expect_equal(c(sum(filled$new), sum(filled$restated), attr(filled, "addition")), c(0, 0, 2))
+      expect_equal(nrow(store_restatements(store)), 0)
+      expect_identical(read_prices(store)$close, file$close)
+      expect_identical(read_prices(store, as_of = 1)$close, found$close)
+      return()
+    }
     # Long, short, a field less, a security more: only what is new is new.
     part <- traded[2500:2573, c("TARROW", "PELLAN")]
     part$fields$open <- NULL
