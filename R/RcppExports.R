@@ -41,6 +41,22 @@ core_decayed_deviation <- function(x, decay) {
     .Call(`_imbroglio_core_decayed_deviation`, x, decay)
 }
 
+core_head <- function(bytes, separator, most) {
+    .Call(`_imbroglio_core_head`, bytes, separator, most)
+}
+
+core_delimited <- function(bytes, start, separator, line, columns) {
+    .Call(`_imbroglio_core_delimited`, bytes, start, separator, line, columns)
+}
+
+core_delimited_text <- function(bytes, start, separator, rows, which) {
+    .Call(`_imbroglio_core_delimited_text`, bytes, start, separator, rows, which)
+}
+
+core_written_numbers <- function(text) {
+    .Call(`_imbroglio_core_written_numbers`, text)
+}
+
 core_rolling_deviation <- function(x, window, min_obs) {
     .Call(`_imbroglio_core_rolling_deviation`, x, window, min_obs)
 }
@@ -67,6 +83,26 @@ core_drawdown_episodes <- function(wealth, additive) {
 
 core_under_water <- function(wealth, additive, level) {
     .Call(`_imbroglio_core_under_water`, wealth, additive, level)
+}
+
+file_kind <- function(path) {
+    .Call(`_imbroglio_file_kind`, path)
+}
+
+unpack_gzip <- function(packed, most) {
+    .Call(`_imbroglio_unpack_gzip`, packed, most)
+}
+
+text_kind <- function(bytes) {
+    .Call(`_imbroglio_text_kind`, bytes)
+}
+
+write_bytes <- function(path, bytes, onto) {
+    .Call(`_imbroglio_write_bytes`, path, bytes, onto)
+}
+
+end_quietly <- function() {
+    invisible(.Call(`_imbroglio_end_quietly`))
 }
 
 core_fit_family <- function(x, family, moments) {

@@ -76,6 +76,72 @@ rescaled <- function(prices, actions, form, back) {
   made
 }
 
+# A table of splits and dividends, from a data frame or a file.
+read_actions <- function(actions, how = list()) {
+  if (is.null(actions)) return(NULL)
+  grid <- one_grid(actions, "the actions")
+  origin <- grid$origin
+  names <- plain_name(names(grid$columns))
+  column <- function(known) names(grid$columns)[match(known, names, nomatch = 0L)][1L]
+  security <- column(security_names)
+  date <- column(c("exdate", date_names))
+  amounts <- c(split = column(c("split", "splitratio", "ratio")), dividend = column(c("dividend", "dividends", "amount")))
+  if (anyNA(c(security, date)) || all(is.na(amounts))) {
+    fail("layout", sprintf("The columns of %s must be security, date, and split or dividend.", origin),
+         where = sprintf("They are %s.", some(names(grid$columns), 8L)))
+  }
+  n <- length(grid$columns[[1L]])
+  # A ratio of shares is written 2:1, 2/1, "2 for 1" or 2.
+  ratios <- if (is.na(amounts[["split"]])) list(grid = grid, values = rep(NA_real_, n)) else split_ratios(grid, amounts[["split"]])
+  read <- grid_numbers(ratios$grid, unname(amounts[!is.na(amounts)]), how$decimal)
+  if (NROW(read$faults)) {
+    fail("action", sprintf("%s in column %s of %s %s no number.", count(nrow(read$faults), "value"), read$faults$column[1L], origin,
+                           if (nrow(read$faults) == 1L) "is" else "are"),
+         where = sprintf("%s: \"%s\".", sentence_case(grid$place(read$faults$row)), read$faults$text[1L]))
+  }
+  amount <- function(what) if (is.na(amounts[[what]])) rep(NA_real_, n) else read$values[[match(amounts[[what]], amounts[!is.na(amounts)])]]
+  dated <- column_days(grid$columns[[date]], how$dates, date, origin)
+  named <- one_name_each(names_as_text(grid, security))
+  table <- data.frame(security = as.character(named$names), date = .Date(dated$days),
+                      split = ifelse(is.na(ratios$values), amount("split"), ratios$values), dividend = amount("dividend"))
+  note_remarks(c(grid$remarks, read$remarks, dated$remarks, named$remarks), origin)
+  bad <- which(is.na(table$security) | is.na(table$date) | (!is.na(table$split) & !(table$split > 0 & is.finite(table$split))) |
+                 (!is.na(table$dividend) & !(table$dividend >= 0 & is.finite(table$dividend))))
+  if (length(bad)) {
+    fail("action", sprintf("A split must be above 0, a dividend 0 or more, of a security and on a date, in %s.", origin),
+         where = sprintf("%s.", sentence_case(grid$place(bad))))
+  }
+  each_once(table, grid)
+}
+
+split_ratios <- function(grid, column) {
+  v <- grid$columns[[column]]
+  values <- rep(NA_real_, length(v))
+  if (!is.factor(v)) return(list(grid = grid, values = values))
+  p <- parts_of(lower_case(levels(v)), "^([0-9]+(?:[.,][0-9]+)?) *(?::|/|for|to|-) *([0-9]+(?:[.,][0-9]+)?)$")
+  number <- function(text) as.numeric(sub(",", ".", text, fixed = TRUE))
+  ratio <- number(p[, 1L]) / number(p[, 2L])
+  values <- ratio[as.integer(v)]
+  grid$columns[[column]] <- droplevels(v, exclude = levels(v)[!is.na(p[, 1L])])
+  list(grid = grid, values = values)
+}
+
+# A line that stands twice is one action; two splits of one day are a question.
+each_once <- function(table, grid) {
+  again <- duplicated(table)
+  if (any(again)) {
+    caution("duplicate", sprintf("%s of %s repeated an earlier one and %s dropped (%s).", count(sum(again), "row"), grid$origin,
+                                 if (sum(again) == 1L) "was" else "were", grid$place(which(again))))
+  }
+  split <- !again & !is.na(table$split)
+  twice <- which(split)[duplicated(table[split, c("security", "date")])]
+  if (length(twice)) {
+    fail("action", sprintf("%s has two splits that differ on %s in %s.", table$security[twice[1L]], table$date[twice[1L]], grid$origin),
+         where = sprintf("%s.", sentence_case(grid$place(twice))))
+  }
+  `rownames<-`(table[!again, ], NULL)
+}
+
 adjustment_note <- function(what, actions) {
   sprintf("%s for %s splits and %s dividends", what, sum(!is.na(actions$split)), sum(!is.na(actions$dividend)))
 }

@@ -72,7 +72,7 @@ no_findings <- data.frame(security = character(), date = as.Date(character()), f
 delivery_from <- function(source, how) {
   if (inherits(source, "imbroglio_delivery")) return(source)
   if (inherits(source, "imbroglio_prices")) return(rows_of_table(source))
-  if (is.data.frame(source)) return(delivery_of(source, "a data frame", how))
+  if (is.data.frame(source)) return(delivery_of(grid_of_frame(source, "a data frame"), how))
   read_delivery(source, how)
 }
 
@@ -87,30 +87,6 @@ rows_of_table <- function(prices) {
     not_numbers = NULL, no_day = data.frame(row = integer(), text = character()), date_column = "date",
     layout = prices$layout, about = prices$about
   ), class = "imbroglio_delivery")
-}
-
-read_actions <- function(actions) {
-  if (is.null(actions)) return(NULL)
-  origin <- "the actions"
-  if (is.character(actions) && length(actions) == 1L) {
-    if (!file.exists(actions)) fail("file", sprintf("There is no file %s.", actions))
-    origin <- paste("file", basename(actions))
-    refuse_binary(actions, origin)
-    actions <- read_columns(actions, origin)
-  }
-  if (!is.data.frame(actions) || !all(c("security",
-                                        "date") %in% names(actions)) || !any(c("split", "dividend") %in% names(actions))) {
-    fail("layout", sprintf("The columns of %s must be security, date, and split or dividend.", origin))
-  }
-  number <- function(name) as.numeric(as.character(actions[[name]] %||% rep(NA, nrow(actions))))
-  days <- text_days(actions$date, NULL, "date", origin)
-  table <- data.frame(security = as.character(actions$security), date = .Date(days), split = number("split"),
-                      dividend = number("dividend"))
-  bad <- which(is.na(days) | (!is.na(table$split) & !(table$split > 0)) | (!is.na(table$dividend) & !(table$dividend >= 0)))
-  if (length(bad)) fail("action",
-                        sprintf("A split must be above 0, a dividend 0 or more, on a date, in %s.", origin),
-                        where = sprintf("Row %s.", some(bad)))
-  table
 }
 
 delivery_basis <- function(d) {

@@ -6,100 +6,207 @@ price_fields <- c("open", "high", "low", "close", "adjusted", "volume")
 
 # The field that a column's name means, or NA.
 field_of <- function(names) {
-  plain <- gsub("[^a-z]", "", tolower(names))
-  known <- c(open = "open", high = "high", low = "low", close = "close", price = "close", last = "close",
-             nav = "close",
+  known <- c(open = "open", openprice = "open", high = "high", highprice = "high", low = "low", lowprice = "low",
+             close = "close", closeprice = "close", closingprice = "close", price = "close", last = "close",
+             lastprice = "close", nav = "close", settlement = "close", settle = "close",
              adjusted = "adjusted", adjclose = "adjusted", adjustedclose = "adjusted", adjustedprice = "adjusted",
              closeadjusted = "adjusted", volume = "volume", vol = "volume")
-  unname(known[plain])
+  unname(known[plain_name(names)])
 }
 
-# `how`: what the reader was told: price, decimal, dates, and the name of the security
-# where a table holds one without saying which.
-delivery_of <- function(x, origin, how, place = row_place(origin)) {
-  if (!nrow(x)) fail("empty", sprintf("There are no prices in %s.", origin), where = "It has a header line only.")
-  x <- as.list(x)
+# Names of columns, the surest first.
+date_names <- c("date", "dates", "day", "datetime", "timestamp", "tradedate", "tradingdate", "tradingday", "pricedate",
+                "valuationdate", "valuedate", "quotedate", "asofdate", "asof", "exdate", "time", "period", "month", "quarter",
+                "week", "year")
+security_names <- c("security", "symbol", "ticker", "instrument", "asset", "isin", "securityid", "securityname", "fund",
+                    "fundname", "name", "code")
+# Columns of text that tell something about a security, not which one it is.
+other_names <- c("currency", "ccy", "curr", "exchange", "market", "mic", "country", "sector", "industry", "group", "type", "class",
+                 "assetclass", "source", "vendor", "provider", "note", "notes", "comment", "comments", "remark", "remarks",
+                 "status", "flag", "unit", "units", "description")
+number_names <- c("", "x", "unnamed0", "index", "row", "rows", "rownumber", "rownumbers", "no", "nr", "n", "v1", "id")
+
+# `how`: what the reader was told: price, decimal, dates, and the name of the security where a table holds one without
+# saying which.
+delivery_of <- function(grid, how) {
+  origin <- grid$origin
+  if (!length(grid$columns) || !length(grid$columns[[1L]])) {
+    fail("empty", sprintf("There are no prices in %s.", origin), where = "It has a header line only.")
+  }
+  grid <- without_row_numbers(grid)
+  x <- grid$columns
   check_column_names(names(x), origin)
-  date_column <- date_column_of(x, how, origin)
-  security_column <- find_security_column(x, date_column)
+  date_column <- date_column_of(x, origin)
+  refuse_no_header(x, date_column, how, origin)
+  security_column <- find_security_column(x, date_column, origin)
   others <- setdiff(names(x), c(date_column, security_column))
-  textual <- vapply(x[others], function(v) is.character(v) || is.factor(v), NA)
-  x[others[textual]] <- lapply(x[others[textual]], as.character)
-  layout <- layout_of(x, others, security_column, how)
+  # Names are text, whatever they look like.
+  if (!is.null(security_column) && !is.factor(x[[security_column]])) {
+    x[[security_column]] <- names_as_text(grid, security_column)
+  }
+  layout <- layout_of(x, others, security_column, how, origin)
+  read <- columns_to_read(x, others, layout, how, origin)
   actions <- NULL
+  place <- grid$place
   # Text that is neither a number nor a note of a split or dividend stays in a list of faults.
-  if (any(textual)) {
-    lines <- action_lines(x[others[textual]])
-    if (length(lines$rows)) {
-      actions <- line_actions(x, lines, date_column, security_column, how, origin)
-      x <- lapply(x, function(v) if (is.factor(v)) droplevels(v[-lines$rows]) else v[-lines$rows])
-      kept <- setdiff(seq_len(length(x[[1L]]) + length(lines$rows)), lines$rows)
-      given <- place
-      place <- function(rows) given(kept[rows])
-    }
+  lines <- action_lines(Filter(is.factor, x[others]))
+  if (length(lines$rows)) {
+    actions <- line_actions(x, lines, date_column, security_column, how, origin)
+    x <- lapply(x, function(v) if (is.factor(v)) droplevels(v[-lines$rows]) else v[-lines$rows])
+    kept <- setdiff(seq_len(length(x[[1L]]) + length(lines$rows)), lines$rows)
+    given <- place
+    place <- function(rows) given(kept[rows])
+    again <- grid$again
+    if (!is.null(again)) grid$again <- function(which) lapply(again(which), function(v) droplevels(v[kept]))
   }
   n <- length(x[[date_column]])
-  days <- text_days(x[[date_column]], how$dates, date_column, origin)
-  read <- if (layout == "wide") others else others[!is.na(field_of(others)) | others %in% how$price]
-  if (!length(read)) read <- others[!textual]
+  dated <- column_days(x[[date_column]], how$dates, date_column, origin)
+  if (!is.null(security_column)) {
+    named <- one_name_each(x[[security_column]])
+    x[[security_column]] <- named$names
+  }
   unused <- setdiff(others, read)
-  decimal <- table_decimal(x[read], how$decimal, origin)
-  numbers <- lapply(x[read], function(v) if (is.numeric(v)) as.numeric(v) else text_numbers(as.character(v), decimal))
-  not_numbers <- do.call(rbind, lapply(which(!vapply(x[read], is.numeric, NA)), function(j) {
-    v <- as.character(x[[read[j]]])
-    rows <- which(!is.na(v) & is.na(numbers[[j]]))
-    data.frame(row = rows + if (layout == "wide") (j - 1L) * n else 0L, column = rep(read[j], length(rows)), text = v[rows])
-  }))
-  delivery <- switch(layout, wide = wide_rows(days, numbers, read, place),
-                     long = long_rows(days, numbers, read, x[[security_column]], how, origin, place),
-                     single = long_rows(days, numbers, read, how$name, how, origin, place))
-  no_day <- which(is.na(days))
+  grid$columns <- x
+  numbers <- grid_numbers(grid, read, how$decimal)
+  not_numbers <- numbers$faults
+  if (NROW(not_numbers) && layout == "wide") not_numbers$row <- not_numbers$row + (match(not_numbers$column, read) - 1L) * n
+  delivery <- switch(layout, wide = wide_rows(dated$days, numbers$values, read, place),
+                     long = long_rows(dated$days, numbers$values, read, x[[security_column]], how, origin, place),
+                     single = long_rows(dated$days, numbers$values, read, how$name, how, origin, place))
+  no_day <- which(is.na(dated$days))
+  remarks <- c(grid$remarks, numbers$remarks, dated$remarks, if (!is.null(security_column)) named$remarks,
+               if (!is.null(security_column) && !plain_name(security_column) %in% security_names) {
+                 sprintf("securities by column %s", security_column)
+               })
+  if (!is.null(grid$separator) && !grid$separator %in% c(",", "\t") && numbers$decimal == ",") {
+    remarks <- c(sprintf("%s between columns", grid$separator), remarks)
+  }
   structure(c(delivery, list(
     origin = origin, actions = actions, not_numbers = not_numbers,
     no_day = data.frame(row = no_day, text = as.character(x[[date_column]][no_day])), date_column = date_column,
+    remarks = remarks,
     layout = paste(c(layout, if (layout != "wide") paste("measured on", delivery$measured),
-                     if (decimal == ",") "decimal comma",
+                     if (numbers$decimal == ",") "decimal comma",
                      if (length(unused)) paste("not used:", some(unused))), collapse = ", ")
   )), class = "imbroglio_delivery")
 }
 
-row_place <- function(origin) {
-  if (startsWith(origin, "file ")) function(rows) sprintf("line %s", some(rows + 1L))
-  else function(rows) sprintf("row %s", some(rows))
+# What was decided in reading, where it could have been otherwise.
+note_remarks <- function(remarks, what) {
+  remarks <- unique(remarks)
+  if (length(remarks)) note("reading", sprintf("%s read with %s.", sentence_case(what), some(remarks, 9L)))
 }
 
 check_column_names <- function(names, origin) {
+  nameless <- which(!nzchar(names))
+  if (length(nameless)) {
+    fail("layout", sprintf("Column %s of %s has no name.", some(nameless), origin), remedy = "Name it, or take it out.")
+  }
   twice <- unique(names[duplicated(names)])
   if (length(twice)) fail("security", sprintf("%s stands more than once in %s.", some(twice), origin))
 }
 
-# By its name, its type, or as the first that holds nothing but dates.
-date_column_of <- function(x, how, origin) {
-  named <- which(gsub("[^a-z]", "", tolower(names(x))) %in% c("date", "day", "dates", "datetime", "timestamp",
-                                                              "tradingday"))
-  typed <- which(vapply(x, function(v) inherits(v, c("Date", "POSIXt")), NA))
-  found <- c(named, typed)
-  if (!length(found)) {
-    looks <- vapply(x, function(v) {
-      v <- unique(as.character(v))
-      v <- v[!is.na(v)]
-      length(v) > 0L && all(grepl("^[0-9]{1,4}[-/.][0-9A-Za-z]{1,3}[-/.][0-9]{1,4}([T ].*)?$", v))
-    }, NA)
-    found <- which(looks & !vapply(x, is.numeric, NA))
-  }
-  if (!length(found)) {
+# A column that counts the rows, as programs write it beside a table, and empty columns at the end of each line.
+without_row_numbers <- function(grid) {
+  counts <- vapply(seq_along(grid$columns), function(j) {
+    v <- grid$columns[[j]]
+    plain_name(names(grid$columns)[j]) %in% number_names && is.numeric(v) && !inherits(v, "Date") && length(v) > 1L && !anyNA(v) &&
+      v[1L] %in% c(0, 1) && all(diff(v) == 1)
+  }, NA)
+  hollow <- !nzchar(names(grid$columns)) & vapply(grid$columns, function(v) all(is.na(v)), NA)
+  gone <- counts | hollow
+  if (all(gone) || !any(gone)) return(grid)
+  grid$columns <- grid$columns[!gone]
+  if (!is.null(grid$marks)) grid$marks <- lapply(grid$marks, `[`, !gone)
+  again <- grid$again
+  if (!is.null(again)) grid$again <- function(which) again(seq_along(gone)[!gone][which])
+  if (any(counts)) grid$remarks <- c(grid$remarks, "row numbers left out")
+  grid
+}
+
+names_as_text <- function(grid, column) {
+  if (!is.null(grid$again)) return(grid$again(match(column, names(grid$columns)))[[1L]])
+  v <- grid$columns[[column]]
+  text <- if (is.numeric(v) && !inherits(v, "Date")) core_shortest(v) else as.character(v)
+  text[is.na(v)] <- NA
+  factor(text, unique(text[!is.na(text)]))
+}
+
+# Spaces around a name are no part of it.
+one_name_each <- function(v) {
+  before <- levels(v)
+  names <- trimmed(before)
+  known <- unique(names[nzchar(names)])
+  merged <- unique(names[duplicated(names)])
+  list(names = structure(match(names, known)[as.integer(v)], levels = known, class = "factor"),
+       remarks = if (length(merged)) sprintf("%s with and without spaces around as one", some(merged)))
+}
+
+# By its name, its type, or as the only one that holds nothing but dates.
+date_column_of <- function(x, origin) {
+  rank <- match(plain_name(names(x)), date_names)
+  if (any(!is.na(rank))) return(names(x)[which.min(rank)])
+  dated <- vapply(x, inherits, NA, c("Date", "POSIXt"))
+  dated <- dated | vapply(x, function(v) is.factor(v) && is_date_text(levels(v)), NA)
+  if (sum(dated) == 1L) return(names(x)[dated])
+  if (!any(dated)) {
     fail("no_date", sprintf("There is no date column in %s.", origin),
          where = sprintf("Its columns are %s.", some(names(x), 8L)), remedy = "Name the column of dates `date`.")
   }
-  names(x)[found[1L]]
+  fail("no_date", sprintf("It is not clear which column of %s holds the dates.", origin),
+       where = sprintf("There are %s.", some(names(x)[dated])), remedy = "Name the column of dates `date`.")
 }
 
-layout_of <- function(x, others, security_column, how) {
+# A first line of data in place of a header would be lost as names.
+refuse_no_header <- function(x, date_column, how, origin) {
+  suppressed <- is_date_text(date_column) || (grepl("^[0-9]+$", date_column) && !is.na(number_days(as.numeric(date_column))$days))
+  if (suppressed) {
+    fail("layout", sprintf("%s has no header.", sentence_case(origin)),
+         where = sprintf("Its first line begins with %s.", some(names(x), 3L)),
+         remedy = "Name the columns in a line of its own: date, and the securities.")
+  }
+}
+
+layout_of <- function(x, others, security_column, how, origin) {
   if (!is.null(security_column)) return("long")
+  if (is.null(how$name)) return("wide")
+  if (!is.null(how$price)) return("single")
   fields <- field_of(others)
-  numeric <- vapply(x[others], function(v) is.numeric(v) || is.logical(v), NA)
-  one_security <- any(fields %in% c("close", "adjusted")) && !any(is.na(fields) & numeric)
-  if (one_security && !is.null(how$name)) "single" else "wide"
+  if (!any(!is.na(fields))) return("wide")
+  strange <- others[is.na(fields) & !plain_name(others) %in% c(date_names, other_names) &
+                      vapply(x[others], function(v) is.numeric(v) || (is.factor(v) && any(is_number_text(levels(v)))), NA)]
+  if (length(unique(fields[!is.na(fields)])) == 1L && length(strange)) {
+    fail("layout", sprintf("It is not clear whether %s of %s is the price of one security or a security.",
+                           others[!is.na(fields)][1L], origin),
+         where = sprintf("Beside it there %s %s.", if (length(strange) == 1L) "is" else "are", some(strange)),
+         remedy = sprintf("Say price = \"%s\", or name the column otherwise.", others[!is.na(fields)][1L]))
+  }
+  "single"
+}
+
+# The columns of prices, and of other fields of known names.
+columns_to_read <- function(x, others, layout, how, origin) {
+  told <- plain_name(others) %in% c(date_names, other_names)
+  if (layout == "wide") return(others[!(told & vapply(x[others], is.factor, NA))])
+  fields <- field_of(others)
+  if (!is.null(how$price)) {
+    chosen <- others[others == how$price]
+    if (!length(chosen)) chosen <- others[plain_name(others) == plain_name(how$price)]
+    if (length(chosen) != 1L) check_choice(how$price, "price", others)
+    # Another column by the same field's name is not it.
+    rival <- !is.na(fields) & others != chosen & fields %in% field_of(chosen)
+    return(others[(!is.na(fields) & !rival & !duplicated(fields)) | others == chosen])
+  }
+  numeric <- others[vapply(x[others], function(v) is.numeric(v) || (is.factor(v) && any(is_number_text(levels(v)))), NA)]
+  read <- others[!is.na(fields)]
+  if (!length(read) && length(numeric) == 1L) return(numeric)
+  several <- unique(fields[duplicated(fields, incomparables = NA)])
+  if (length(several)) {
+    rivals <- others[fields %in% several[1L]]
+    fail("layout", sprintf("It is not clear which column of %s holds the price.", origin),
+         where = sprintf("There are %s.", some(rivals)), remedy = sprintf("Say which as `price =`, such as price = \"%s\".", rivals[1L]))
+  }
+  read
 }
 
 wide_rows <- function(days, numbers, securities, place) {
@@ -114,7 +221,6 @@ long_rows <- function(days, numbers, columns, name, how, origin, place) {
   fields <- field_of(columns)
   names(numbers) <- ifelse(is.na(fields), columns, fields)
   measured <- measured_column(numbers, columns, how, origin)
-  numbers <- numbers[!duplicated(names(numbers))]
   if (!is.factor(name)) name <- factor(rep_len(as.character(name), length(days)), unique(as.character(name)),
                                        exclude = NULL)
   list(securities = levels(name), security = as.integer(name), day = days, values = numbers,
@@ -123,15 +229,16 @@ long_rows <- function(days, numbers, columns, name, how, origin, place) {
 
 measured_column <- function(numbers, columns, how, origin) {
   if (!is.null(how$price)) {
-    check_choice(how$price, "price", columns)
-    return(names(numbers)[match(how$price, columns)])
+    chosen <- which(columns == how$price)
+    if (!length(chosen)) chosen <- which(plain_name(columns) == plain_name(how$price))
+    if (length(chosen) != 1L) check_choice(how$price, "price", columns)
+    return(names(numbers)[chosen])
   }
   usual <- intersect(c("adjusted", "close"), names(numbers))
   if (length(usual)) return(usual[1L])
   if (length(numbers) == 1L) return(names(numbers))
   fail("layout", sprintf("It is not clear which column of %s holds the price.", origin),
-       where = if (length(columns)) sprintf("There are %s.",
-                                            some(columns)) else "It has no column of numbers that is known.",
+       where = if (length(columns)) sprintf("There are %s.", some(columns)) else "It has no column of numbers that is known.",
        remedy = "Say which as `price =`.")
 }
 
@@ -142,9 +249,10 @@ split_pattern <- "(?i)split[^0-9]*([0-9]+([.,][0-9]+)?) *(:|/|for|to|-) *([0-9]+
 
 action_lines <- function(columns) {
   found <- lapply(columns, function(v) {
-    rows <- which(grepl("dividend|split", v, ignore.case = TRUE) & grepl("[0-9]", v))
-    rows <- rows[grepl(dividend_pattern, v[rows], perl = TRUE) | grepl(split_pattern, v[rows], perl = TRUE)]
-    stats::setNames(v[rows], rows)
+    text <- levels(v)
+    told <- grepl(dividend_pattern, text, perl = TRUE) | grepl(split_pattern, text, perl = TRUE)
+    rows <- if (any(told)) which(as.integer(v) %in% which(told)) else integer()
+    stats::setNames(as.character(v)[rows], rows)
   })
   text <- unlist(unname(found))
   list(rows = as.integer(names(text)), text = unname(text))
@@ -158,7 +266,7 @@ line_actions <- function(x, lines, date_column, security_column, how, origin) {
   }
   new <- matched(split_pattern, 2L)
   old <- matched(split_pattern, 5L)
-  days <- text_days(x[[date_column]], how$dates, date_column, origin)[lines$rows]
+  days <- column_days(x[[date_column]], how$dates, date_column, origin)$days[lines$rows]
   data.frame(security = if (is.null(security_column)) how$name %||% NA_character_ else as.character(x[[security_column]])[lines$rows],
              date = .Date(days), split = new / old,
              dividend = ifelse(is.na(new), matched(dividend_pattern, 2L), NA_real_))
@@ -204,7 +312,7 @@ joined <- function(deliveries, origin) {
                                                                                              row = row + start),
                                      deliveries, ends - sizes)),
     no_day = do.call(rbind, Map(function(d, start) transform(d$no_day, row = row + start), deliveries, ends - sizes)),
-    date_column = deliveries[[1L]]$date_column,
+    date_column = deliveries[[1L]]$date_column, remarks = unique(unlist(lapply(deliveries, `[[`, "remarks"))),
     layout = sprintf("%s: %s", count(length(deliveries), "table"), deliveries[[1L]]$layout)
   ), class = "imbroglio_delivery")
 }
@@ -280,6 +388,17 @@ fail_not_positive <- function(bad, price, d) {
                if (length(bad) == 1L) "is" else "are"),
        where = sprintf("%s: %s on %s is %s.", sentence_case(d$place(i)), name(i), .Date(d$day[i]), price[i]),
        remedy = "No return can be taken from it: correct it, or leave the cell empty; check_prices() lists all that is wrong.")
+}
+
+# Text from a file for a message: control characters as they are written in programs.
+visible <- function(text) {
+  text <- in_utf8(text)
+  strange <- grepl("[[:cntrl:]]", text)
+  text[strange] <- vapply(text[strange], function(t) {
+    codes <- utf8ToInt(t)
+    paste(ifelse(codes < 32L | (codes >= 127L & codes < 160L), sprintf("\\\\x%02x", codes), intToUtf8(codes, TRUE)), collapse = "")
+  }, "")
+  text
 }
 
 # Repeats that agree are dropped and said; two prices that differ are an error.

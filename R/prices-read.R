@@ -10,11 +10,18 @@
 #' * **single**: the same columns without a security; the name of the file (or sheet) is
 #'   the security.
 #'
-#' Numbers may have thousands separators, a decimal comma, currency signs, percent signs or
-#' quotes; dates may be ISO,
-#' day-first or month-first (decided on the whole column), with the month's English name,
-#' day numbers of a spreadsheet or Unix
-#' seconds. What can be read two ways is refused, with how to say which.
+#' Nothing is guessed from a part of a file: each column is understood from all of its values, and what two readings fit is
+#' refused, with how to say which. What was decided is told in a note of class `imbroglio_note_reading`.
+#'
+#' * **Numbers** may have thousands parted by comma, point, space or apostrophe, a decimal comma, a currency's sign or
+#'   code, brackets for a negative, or percent signs. All of a column are of one unit; the decimal mark is one for the table.
+#' * **Dates** may be ISO, day-first, month-first or, with years of two digits, year-first; with the month's English name;
+#'   `20240131`; months (`2024-01`), quarters (`2024-Q1`), ISO weeks (`2024-W05`) and years, which are dated by their last
+#'   day; a spreadsheet's day numbers and Unix times in a column that is called a date. A time of the day is left out and a
+#'   zone never moves the day: the date is the one that is written. Years run from 1800 to 2100.
+#' * **Names** of securities are text, also `0700` and `1E5`; spaces around them are no part of them.
+#' * **Lines** all have as many cells as the header. Empty lines, titles above the header, and lines of one cell below the
+#'   table and an empty line are left out, and told.
 #'
 #' A store holds closes as they were traded beside splits and dividends: their adjusted closes are measured, unless
 #' `price = "close"`.
@@ -23,15 +30,18 @@
 #' is taken out into the
 #' table's `actions`.
 #'
-#' @param source A file, a folder of files, several files, a price store (see [store_prices()]: a file of it,
+#' @param source A file, `"-"` for standard input, a pipe, a folder of files, several files, a price store (see [store_prices()]: a file of it,
 #'   `"sqlite:FILE"` or `"postgresql://..."`) or a `DBI` connection. Text
 #'   files are separated by comma, semicolon, tab or
-#'   `|` (`.csv`, `.tsv`, `.txt`, also `.gz`), in UTF-8 or Latin-1; `.xlsx` and `.xls` need
-#'   readxl (one sheet, or a sheet for each security), `.parquet` needs nanoparquet. Empty
-#'   cells and `NA` are missing prices.
+#'   `|`, in UTF-8, UTF-16 or Windows-1252, also compressed by gzip; `.xlsx` and `.xls` need
+#'   readxl (one sheet, or a sheet for each security; of a workbook that [write_prices()] made the prices), `.parquet` needs
+#'   nanoparquet. Empty cells, `NA`, `null`, `n/a` and the like are missing prices.
+#'
+#'   Of a Parquet file the library tests its structure only: a bit that flipped within a page of numbers reads as another
+#'   number. What is no date between 1800 and 2100 and no price above 0 is refused; [check_prices()] finds jumps.
 #' @param price The column that holds the price in a long file. If absent, the
 #'   first of `adjusted` and `close` (or `price`) that is there.
-#' @param dates `"day-first"` or `"month-first"`, where dates can be read both ways.
+#' @param dates `"day-first"`, `"month-first"` or `"year-first"`, where dates can be read in several ways.
 #' @param decimal The decimal mark, `"."` or `","`, where numbers can be read both ways.
 #' @param securities A table of securities, or a file of one, see [read_securities()]: only
 #'   those in it are kept, and
@@ -67,163 +77,34 @@ read_delivery <- function(source, how) {
     fail("argument", "Only a price store knows an earlier state of its prices; `as_of` is of one.")
   }
   if (inherits(source, "DBIConnection")) return(read_database(source, how))
-  if (!is.character(source) || !length(source) || anyNA(source)) {
+  if (!is.character(source) || !length(source) || anyNA(source) || !all(nzchar(source))) {
     fail("argument", "`source` must be a file, a folder, several files or a DBI connection.",
          where = sprintf("It is %s.", shown(source)))
   }
   files <- source
   if (length(source) == 1L && dir.exists(source)) {
-    files <- list.files(source, paste0("\\.(", paste(names(readers), collapse = "|"), ")(\\.gz)?$"),
-                        full.names = TRUE)
+    files <- list.files(source, "\\.(csv|tsv|txt|xlsx|xls|parquet)(\\.gz)?$", full.names = TRUE, ignore.case = TRUE)
     if (!length(files)) fail("file", sprintf("%s is a folder without a file of prices.", source))
   }
-  joined(unlist(lapply(files, read_file, how), recursive = FALSE),
-         if (length(source) == 1L) paste("folder", basename(source))
-                                                                 else count(length(source), "file"))
+  delivery <- joined(unlist(lapply(files, read_file, how), recursive = FALSE),
+                     if (length(source) == 1L) paste("folder", basename(source)) else count(length(source), "file"))
+  note_remarks(delivery$remarks, delivery$origin)
+  delivery
 }
 
-# An address, a file that begins like a database, or a connection of which no table is asked for.
+# An address, a file that begins like a database, or a connection of which no table is asked for. A pipe can be read
+# only once, and is none.
 holds_store <- function(source, how) {
   if (inherits(source, "DBIConnection")) return(is.null(how$table) && is.null(how$query) && has_store(source))
-  is.character(source) && length(source) == 1L && !is.na(source) &&
-    (is_store_address(source) || (file.exists(source) && !dir.exists(source) && is_sqlite(source)))
+  is.character(source) && length(source) == 1L && !is.na(source) && (is_store_address(source) || is_sqlite(source))
 }
 
 # The deliveries of one file: one, but for a workbook with a sheet for each security.
 read_file <- function(path, how) {
-  if (!file.exists(path)) {
-    fail("file", sprintf("There is no file %s.", path),
-         remedy = did_you_mean(basename(path), list.files(dirname(path))))
-  }
-  if (dir.exists(path)) fail("file", sprintf("%s is a folder.", path), remedy = "Name a file in it.")
-  origin <- paste("file", basename(path))
-  if (file.access(path, 4L) != 0L) fail("file", sprintf("You may not read %s.", origin))
-  if (is.null(how$name)) how$name <- sub("\\.[A-Za-z]+(\\.gz)?$", "", basename(path))
-  if (grepl("\\.gz$", path)) {
-    packed <- path
-    path <- unpack(path, origin)
-    on.exit(unlink(path))
-    ending <- tools::file_ext(sub("\\.gz$", "", packed))
-  } else {
-    ending <- tools::file_ext(path)
-  }
-  (readers[[tolower(ending)]] %||% read_text)(path, origin, how)
-}
-
-# How each kind of file is read; any other is taken for text.
-readers <- list(
-  csv = function(path, origin, how) read_text(path, origin, how),
-  tsv = function(path, origin, how) read_text(path, origin, how),
-  txt = function(path, origin, how) read_text(path, origin, how),
-  xlsx = function(path, origin, how) read_workbook(path, origin, how),
-  xls = function(path, origin, how) read_workbook(path, origin, how),
-  parquet = function(path, origin, how) read_parquet_file(path, origin, how)
-)
-
-read_text <- function(path, origin, how) {
-  refuse_binary(path, origin)
-  columns <- read_columns(path, origin)
-  list(delivery_of(columns, origin, how))
-}
-
-# A file that is not text would be read as one long wrong line.
-refuse_binary <- function(path, origin) {
-  if (file.size(path) == 0) fail("empty", sprintf("There is nothing in %s.", origin))
-  start <- readBin(path, "raw", min(file.size(path), 2^16))
-  if (any(start == 0L)) {
-    fail("encoding", sprintf("%s is not a text file in UTF-8 or Latin-1.", sentence_case(origin)),
-         remedy = "Save it as CSV in UTF-8.")
-  }
-  first <- sub("^\xef\xbb\xbf", "", strsplit(rawToChar(start), "[\r\n]", useBytes = TRUE)[[1L]][1L], useBytes = TRUE)
-  if (is.na(first) || !nzchar(trimws(gsub("[^ -~]", "x", first, useBytes = TRUE)))) {
-    fail("empty", sprintf("The first line of %s is empty; it should name the columns.", origin))
-  }
-}
-
-read_columns <- function(path, origin) {
-  # fread is let finish before its first complaint is made an error: it cleans up behind itself.
-  complaint <- NULL
-  columns <- withCallingHandlers(
-    tryCatch(
-      data.table::fread(file = path, header = TRUE, skip = 0L, na.strings = c("", "NA"), strip.white = TRUE,
-                        integer64 = "double", check.names = FALSE, data.table = FALSE, showProgress = FALSE),
-      error = function(e) complaint <<- complaint %||% conditionMessage(e)
-    ),
-    warning = function(w) {
-      complaint <<- complaint %||% conditionMessage(w)
-      invokeRestart("muffleWarning")
-    }
-  )
-  if (!is.null(complaint)) {
-    fail("layout", sprintf("The lines of %s do not all have the same columns.", origin),
-         where = gsub("\\s+", " ", in_utf8(complaint)))
-  }
-  names(columns) <- meant(names(columns))
-  textual <- vapply(columns, is.character, NA)
-  # A factor from here on: a table of millions of rows has few securities.
-  columns[textual] <- lapply(columns[textual], function(text) {
-    known <- unique(text)
-    levels <- unique(stats::na.omit(meant(known)))
-    structure(match(meant(known), levels)[data.table::chmatch(text, known)], levels = levels, class = "factor")
+  lapply(read_grids(path), function(grid) {
+    how$name <- how$name %||% grid$name
+    delivery_of(grid, how)
   })
-  columns
-}
-
-# Text as it was meant: fread leaves quotes within quotes doubled, and Latin-1 as it is.
-meant <- function(text) gsub('""', '"', in_utf8(text), fixed = TRUE)
-
-in_utf8 <- function(text) {
-  strange <- !validUTF8(text)
-  text[strange] <- iconv(text[strange], "latin1", "UTF-8")
-  text
-}
-
-unpack <- function(path, origin) {
-  to <- tempfile(fileext = ".csv")
-  from <- gzfile(path, "rb")
-  into <- file(to, "wb")
-  on.exit({
-    close(from)
-    close(into)
-  })
-  damaged <- function(condition) {
-    unlink(to)
-    fail("file", sprintf("%s is damaged: it cannot be decompressed.", sentence_case(origin)))
-  }
-  tryCatch(
-    while (length(piece <- readBin(from, "raw", 2^22))) writeBin(piece, into),
-    warning = damaged, error = damaged
-  )
-  to
-}
-
-# A workbook: of several sheets each is a table, its name the security's where the table does not say.
-read_workbook <- function(path, origin, how) {
-  need_package("readxl", "A workbook")
-  unreadable <- function(e) {
-    fail("file", sprintf("%s cannot be read as a workbook.", sentence_case(origin)), where = conditionMessage(e))
-  }
-  sheets <- tryCatch(readxl::excel_sheets(path), error = unreadable)
-  tables <- lapply(sheets, function(s) {
-    tryCatch(suppressMessages(readxl::read_excel(path, s, .name_repair = "minimal", na = c("", "NA"),
-                                                 guess_max = 1e5)),
-             error = unreadable)
-  })
-  filled <- vapply(tables, function(t) nrow(t) > 0L, NA)
-  if (!any(filled)) fail("empty", sprintf("There are no prices in %s.", origin))
-  Map(function(table, sheet) {
-    if (sum(filled) > 1L) how$name <- sheet
-    of <- if (sum(filled) > 1L) sprintf("sheet %s of %s", sheet, origin) else origin
-    delivery_of(as.data.frame(table), of, how, place = function(rows) sprintf("row %s", some(rows + 1L)))
-  }, tables[filled], sheets[filled])
-}
-
-read_parquet_file <- function(path, origin, how) {
-  need_package("nanoparquet", "A Parquet file")
-  table <- tryCatch(as.data.frame(nanoparquet::read_parquet(path)), error = function(e) {
-    fail("file", sprintf("%s cannot be read as Parquet.", sentence_case(origin)), where = conditionMessage(e))
-  })
-  list(delivery_of(table, origin, how, place = function(rows) sprintf("row %s", some(rows))))
 }
 
 read_database <- function(connection, how) {
@@ -237,5 +118,7 @@ read_database <- function(connection, how) {
     else DBI::dbGetQuery(connection, how$query, params = if (length(how$parameters)) as.list(how$parameters))
   }, error = function(e) fail("file", sprintf("%s cannot be read from the database.", sentence_case(origin)),
                               where = conditionMessage(e)))
-  delivery_of(rows, origin, how)
+  delivery <- delivery_of(grid_of_frame(rows, origin), how)
+  note_remarks(delivery$remarks, origin)
+  delivery
 }

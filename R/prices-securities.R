@@ -9,33 +9,31 @@
 #'   any of `name`, `currency`, `group` and `benchmark`.
 #' @return A data frame of `security`, `name`, `currency`, `group`, `benchmark`.
 #' @section Errors:
-#'   `imbroglio_error_layout` without a column of securities, `imbroglio_error_security`
+#'   Those of a file, see [read_prices()]; `imbroglio_error_layout` without a column of securities, `imbroglio_error_security`
 #'   where one stands twice.
 #' @examples
 #' securities <- read_securities(demo_file("bay-securities.csv"))
 #' read_prices(demo_file("bay.csv"), securities = securities)[, "group:port"]
 #' @export
 read_securities <- function(source) {
-  origin <- "the securities"
-  if (is.character(source) && length(source) == 1L) {
-    if (!file.exists(source)) fail("file", sprintf("There is no file %s.", source))
-    origin <- paste("file", basename(source))
-    refuse_binary(source, origin)
-    source <- read_columns(source, origin)
-  }
-  if (!is.data.frame(source)) fail("argument", "`source` must be a file or a data frame.",
-                                   where = sprintf("It is %s.", shown(source)))
-  names(source) <- tolower(names(source))
-  names(source)[names(source) == "symbol"] <- "security"
-  if (!"security" %in% names(source)) {
-    fail("layout", sprintf("There is no column of securities in %s.", origin),
-         where = sprintf("Its columns are %s.", some(names(source), 8L)),
+  grid <- one_grid(source, "the securities")
+  columns <- lapply(stats::setNames(nm = names(grid$columns)), function(name) names_as_text(grid, name))
+  names(columns) <- plain_name(names(columns))
+  names(columns)[names(columns) == "symbol"] <- "security"
+  if (!"security" %in% names(columns)) {
+    fail("layout", sprintf("There is no column of securities in %s.", grid$origin),
+         where = sprintf("Its columns are %s.", some(names(grid$columns), 8L)),
          remedy = "Name it `security` or `symbol`.")
   }
-  check_securities(as.character(source$security), origin)
+  note_remarks(grid$remarks, grid$origin)
   wanted <- c("security", "name", "currency", "group", "benchmark")
-  data.frame(lapply(stats::setNames(nm = wanted),
-                    function(w) as.character(source[[w]] %||% rep(NA_character_, nrow(source)))))
+  table <- lapply(stats::setNames(nm = wanted), function(w) {
+    text <- trimmed(columns[[w]] %||% rep(NA, length(columns$security)))
+    text[text == "NA" & w != "security" | !nzchar(text)] <- NA
+    text
+  })
+  check_securities(table$security, grid$origin)
+  data.frame(table)
 }
 
 with_securities <- function(prices, securities) {

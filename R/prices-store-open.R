@@ -113,7 +113,9 @@ connect_store <- function(address, write) {
   connection
 }
 
-is_sqlite <- function(path) identical(readBin(path, "raw", 15L), charToRaw("SQLite format 3"))
+is_sqlite <- function(path) {
+  file_kind(path.expand(path)) == "file" && file.access(path, 4L) == 0L && kind_of_bytes(readBin(path, "raw", 16L)) == "sqlite"
+}
 
 # ---- the schema -------------------------------------------------------------------------------
 

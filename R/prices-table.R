@@ -44,14 +44,16 @@ as_prices.imbroglio_prices <- function(x, ...) x
 #' @export
 as_prices.data.frame <- function(x, price = NULL, dates = NULL, decimal = NULL, name = NULL,
                                  origin = "a data frame", ...) {
-  table_of(delivery_of(x, origin, list(price = price, dates = dates, decimal = decimal, name = name)))
+  delivery <- delivery_of(grid_of_frame(x, origin), list(price = price, dates = dates, decimal = decimal, name = name))
+  note_remarks(delivery$remarks, origin)
+  table_of(delivery)
 }
 
 #' @rdname as_prices
 #' @export
 as_prices.matrix <- function(x, dates = rownames(x), origin = "a matrix", ...) {
   if (!is.numeric(x)) fail("price", sprintf("The prices in %s are not numbers.", origin))
-  table_of(delivery_of(matrix_columns(x, dates, origin), origin, list()))
+  table_of(delivery_of(grid_of_frame(matrix_columns(x, dates, origin), origin), list()))
 }
 
 #' @rdname as_prices
@@ -99,20 +101,27 @@ as_prices.default <- function(x, ...) {
        remedy = "Hand in a data frame or a matrix, or read a file with read_prices().")
 }
 
-find_security_column <- function(x, date_column) {
+# By its name, or as the only column of names beside numbers; a wide table has no text but where a price is none.
+find_security_column <- function(x, date_column, origin) {
   rest <- setdiff(names(x), date_column)
-  named <- rest[tolower(rest) %in% c("security", "symbol", "ticker", "instrument", "asset")]
-  textual <- rest[vapply(x[rest], function(v) is.character(v) || is.factor(v), NA)]
-  if (length(named)) return(named[1L])
-  # One column of text beside at least one of numbers is a long table; a wide table
-  # has no text but where a price is none, and that is an error of its own.
-  distinct <- function(v) if (is.factor(v)) levels(v) else unique(as.character(v))
-  looks_like_names <- vapply(x[textual], function(v) !any(is_number_text(distinct(v))), NA)
-  numeric <- any(vapply(x[rest], function(v) is.numeric(v) || any(is_number_text(distinct(v))), NA))
-  if (numeric && sum(looks_like_names) == 1L) textual[looks_like_names]
+  rank <- match(plain_name(rest), security_names)
+  # "name" and "code" are names of columns only where text stands in them.
+  weak <- security_names[rank] %in% c("fund", "name", "code") & !vapply(x[rest], is.factor, NA)
+  rank[weak] <- NA
+  if (any(!is.na(rank))) return(rest[which.min(rank)])
+  textual <- rest[vapply(x[rest], is.factor, NA) & !plain_name(rest) %in% c(date_names, other_names) & is.na(field_of(rest))]
+  numeric <- any(vapply(x[rest], function(v) is.numeric(v) || (is.factor(v) && any(is_number_text(levels(v)))), NA))
+  names_only <- textual[vapply(x[textual], function(v) {
+    known <- core_written_numbers(levels(v))
+    !any(known$number) && !any(known$word) && !anyNA(v) && !any(grepl(dividend_pattern, levels(v), perl = TRUE))
+  }, NA)]
+  if (!numeric || !length(names_only)) return(NULL)
+  if (length(names_only) > 1L) {
+    fail("layout", sprintf("It is not clear which column of %s names the securities.", origin),
+         where = sprintf("There are %s.", some(names_only)), remedy = "Name it `security`.")
+  }
+  names_only
 }
-
-is_number_text <- function(text) grepl("^[-+]?[0-9.,]*[0-9][.,]?%?$", bare_number(text))
 
 sentence_case <- function(text) paste0(toupper(substr(text, 1L, 1L)), substring(text, 2L))
 

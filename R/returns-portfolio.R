@@ -75,26 +75,14 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, rebalance = "never", 
 
 # What is held, from a vector, a table or a file: names, amounts and cash.
 holdings_of <- function(x, what, securities, cash) {
-  if (is.character(x) && length(x) == 1L && is.null(names(x))) {
-    if (!file.exists(x)) fail("file", sprintf("There is no file %s.", x))
-    x <- as.data.frame(data.table::fread(x, colClasses = list(character = "security")))
-  }
-  if (is.data.frame(x)) {
-    names(x) <- tolower(names(x))
-    lacking <- setdiff(c("security", what), names(x))
-    if (length(lacking)) {
-      fail("weights", sprintf("The holdings have no column %s.", some(lacking)),
-           where = sprintf("They have %s.", some(names(x))))
-    }
-    x <- stats::setNames(x[[what]], trimws(x$security))
-  }
+  if (is.data.frame(x) || (is.character(x) && length(x) == 1L && is.null(names(x)))) x <- read_holdings(x, what)
   if (!is.numeric(x) || is.null(names(x)) || !length(x) || any(!is.finite(x))) {
     fail("weights", "Holdings are a number for each security, by its name.",
          remedy = "Such as c(A = 0.6, B = 0.4), or a table with the columns security and weight.")
   }
   twice <- names(x)[duplicated(names(x))]
   if (length(twice)) fail("weights", sprintf("%s stands twice in the holdings.", some(twice)))
-  is_cash <- tolower(names(x)) == "cash" & !names(x) %in% securities
+  is_cash <- lower_case(names(x)) == "cash" & !names(x) %in% securities
   if (any(is_cash)) {
     if (!is.null(cash)) fail("weights", "Cash stands in the holdings and in `cash`.")
     cash <- unname(x[is_cash])

@@ -168,6 +168,60 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_head
+Rcpp::List core_head(const Rcpp::RawVector& bytes, const std::string& separator, int most);
+RcppExport SEXP _imbroglio_core_head(SEXP bytesSEXP, SEXP separatorSEXP, SEXP mostSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< const std::string& >::type separator(separatorSEXP);
+    Rcpp::traits::input_parameter< int >::type most(mostSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_head(bytes, separator, most));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_delimited
+Rcpp::List core_delimited(const Rcpp::RawVector& bytes, double start, const std::string& separator, int line, int columns);
+RcppExport SEXP _imbroglio_core_delimited(SEXP bytesSEXP, SEXP startSEXP, SEXP separatorSEXP, SEXP lineSEXP, SEXP columnsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< double >::type start(startSEXP);
+    Rcpp::traits::input_parameter< const std::string& >::type separator(separatorSEXP);
+    Rcpp::traits::input_parameter< int >::type line(lineSEXP);
+    Rcpp::traits::input_parameter< int >::type columns(columnsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_delimited(bytes, start, separator, line, columns));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_delimited_text
+Rcpp::List core_delimited_text(const Rcpp::RawVector& bytes, double start, const std::string& separator, double rows, const Rcpp::IntegerVector& which);
+RcppExport SEXP _imbroglio_core_delimited_text(SEXP bytesSEXP, SEXP startSEXP, SEXP separatorSEXP, SEXP rowsSEXP, SEXP whichSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< double >::type start(startSEXP);
+    Rcpp::traits::input_parameter< const std::string& >::type separator(separatorSEXP);
+    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type which(whichSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_delimited_text(bytes, start, separator, rows, which));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_written_numbers
+Rcpp::List core_written_numbers(const Rcpp::CharacterVector& text);
+RcppExport SEXP _imbroglio_core_written_numbers(SEXP textSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::CharacterVector& >::type text(textSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_written_numbers(text));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_rolling_deviation
 Rcpp::NumericMatrix core_rolling_deviation(const Rcpp::NumericMatrix& x, int window, int min_obs);
 RcppExport SEXP _imbroglio_core_rolling_deviation(SEXP xSEXP, SEXP windowSEXP, SEXP min_obsSEXP) {
@@ -256,6 +310,62 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< double >::type level(levelSEXP);
     rcpp_result_gen = Rcpp::wrap(core_under_water(wealth, additive, level));
     return rcpp_result_gen;
+END_RCPP
+}
+// file_kind
+std::string file_kind(const std::string& path);
+RcppExport SEXP _imbroglio_file_kind(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const std::string& >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(file_kind(path));
+    return rcpp_result_gen;
+END_RCPP
+}
+// unpack_gzip
+Rcpp::List unpack_gzip(const Rcpp::RawVector& packed, double most);
+RcppExport SEXP _imbroglio_unpack_gzip(SEXP packedSEXP, SEXP mostSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type packed(packedSEXP);
+    Rcpp::traits::input_parameter< double >::type most(mostSEXP);
+    rcpp_result_gen = Rcpp::wrap(unpack_gzip(packed, most));
+    return rcpp_result_gen;
+END_RCPP
+}
+// text_kind
+std::string text_kind(const Rcpp::RawVector& bytes);
+RcppExport SEXP _imbroglio_text_kind(SEXP bytesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type bytes(bytesSEXP);
+    rcpp_result_gen = Rcpp::wrap(text_kind(bytes));
+    return rcpp_result_gen;
+END_RCPP
+}
+// write_bytes
+std::string write_bytes(const std::string& path, const Rcpp::RawVector& bytes, bool onto);
+RcppExport SEXP _imbroglio_write_bytes(SEXP pathSEXP, SEXP bytesSEXP, SEXP ontoSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const std::string& >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< bool >::type onto(ontoSEXP);
+    rcpp_result_gen = Rcpp::wrap(write_bytes(path, bytes, onto));
+    return rcpp_result_gen;
+END_RCPP
+}
+// end_quietly
+void end_quietly();
+RcppExport SEXP _imbroglio_end_quietly() {
+BEGIN_RCPP
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    end_quietly();
+    return R_NilValue;
 END_RCPP
 }
 // core_fit_family
@@ -699,6 +809,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_common", (DL_FUNC) &_imbroglio_core_common, 4},
     {"_imbroglio_core_pairs", (DL_FUNC) &_imbroglio_core_pairs, 5},
     {"_imbroglio_core_decayed_deviation", (DL_FUNC) &_imbroglio_core_decayed_deviation, 2},
+    {"_imbroglio_core_head", (DL_FUNC) &_imbroglio_core_head, 3},
+    {"_imbroglio_core_delimited", (DL_FUNC) &_imbroglio_core_delimited, 5},
+    {"_imbroglio_core_delimited_text", (DL_FUNC) &_imbroglio_core_delimited_text, 5},
+    {"_imbroglio_core_written_numbers", (DL_FUNC) &_imbroglio_core_written_numbers, 1},
     {"_imbroglio_core_rolling_deviation", (DL_FUNC) &_imbroglio_core_rolling_deviation, 3},
     {"_imbroglio_core_rolling_mean", (DL_FUNC) &_imbroglio_core_rolling_mean, 3},
     {"_imbroglio_core_max_drawdown", (DL_FUNC) &_imbroglio_core_max_drawdown, 2},
@@ -706,6 +820,11 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_rolling_drawdown", (DL_FUNC) &_imbroglio_core_rolling_drawdown, 4},
     {"_imbroglio_core_drawdown_episodes", (DL_FUNC) &_imbroglio_core_drawdown_episodes, 2},
     {"_imbroglio_core_under_water", (DL_FUNC) &_imbroglio_core_under_water, 3},
+    {"_imbroglio_file_kind", (DL_FUNC) &_imbroglio_file_kind, 1},
+    {"_imbroglio_unpack_gzip", (DL_FUNC) &_imbroglio_unpack_gzip, 2},
+    {"_imbroglio_text_kind", (DL_FUNC) &_imbroglio_text_kind, 1},
+    {"_imbroglio_write_bytes", (DL_FUNC) &_imbroglio_write_bytes, 3},
+    {"_imbroglio_end_quietly", (DL_FUNC) &_imbroglio_end_quietly, 0},
     {"_imbroglio_core_fit_family", (DL_FUNC) &_imbroglio_core_fit_family, 3},
     {"_imbroglio_core_refitted", (DL_FUNC) &_imbroglio_core_refitted, 7},
     {"_imbroglio_core_distances", (DL_FUNC) &_imbroglio_core_distances, 2},

@@ -1,0 +1,250 @@
+# A grid: the columns of a table as they were handed over, before anything is known of what they mean: numbers, days, or
+# text as a factor, and where each row stood. Files of prices, actions, securities and holdings all are read into one.
+
+new_grid <- function(columns, origin, place = row_place, separator = NULL, remarks = character(), name = NULL,
+                     again = NULL, marks = NULL) {
+  structure(list(columns = columns, origin = origin, place = place, separator = separator, remarks = remarks, name = name,
+                 again = again, marks = marks), class = "imbroglio_grid")
+}
+
+row_place <- function(rows) sprintf("row %s", some(rows))
+
+# The grids of a file: one, but for a workbook of several sheets.
+read_grids <- function(path) {
+  file <- read_bytes(path)
+  switch(file$kind,
+    xlsx = , xls = read_workbook(file),
+    parquet = list(read_parquet_grid(file)),
+    sqlite = fail("file", sprintf("%s is a database, not a table.", sentence_case(file$origin))),
+    text = list(read_text_grid(file, tolower(tools::file_ext(sub("\\.gz$", "", path)))))
+  )
+}
+
+# The one table of a file, or of a data frame, that is no table of prices.
+one_grid <- function(source, what) {
+  if (is.data.frame(source)) return(grid_of_frame(source, what))
+  if (!is.character(source) || length(source) != 1L || is.na(source)) {
+    fail("argument", sprintf("%s must be a file or a data frame.", sentence_case(what)), where = sprintf("It is %s.", shown(source)))
+  }
+  grids <- read_grids(source)
+  if (length(grids) > 1L) {
+    fail("layout", sprintf("There are %s in %s.", count(length(grids), "sheet"), basename(source)),
+         remedy = sprintf("Keep %s in a file of one.", what))
+  }
+  grids[[1L]]
+}
+
+grid_of_frame <- function(x, origin, place = row_place, ...) {
+  columns <- lapply(as.list(x), function(v) {
+    if (is.factor(v)) v <- as.character(v)
+    if (inherits(v, c("Date", "POSIXt"))) return(v)
+    if (is.character(v)) {
+      text <- enc2utf8(v)
+      return(factor(text, setdiff(unique(text), c(NA, ""))))
+    }
+    if (is.logical(v) && all(is.na(v))) return(v)
+    if (is.numeric(v)) as.numeric(v) else factor(as.character(v))
+  })
+  names(columns) <- trimmed(names(x) %||% rep("", length(columns)))
+  new_grid(columns, origin, place, ...)
+}
+
+trimmed <- function(text) {
+  text <- enc2utf8(as.character(text))
+  gsub("^[ \t\u00a0\u202f]+|[ \t\u00a0\u202f]+$", "", text)
+}
+
+# Letters of the alphabet in lower case, in any language that R runs in.
+lower_case <- function(text) chartr("ABCDEFGHIJKLMNOPQRSTUVWXYZ", "abcdefghijklmnopqrstuvwxyz", text)
+
+plain_name <- function(names) gsub("[^a-z0-9]", "", lower_case(names))
+
+# ---- separated text ---------------------------------------------------------------------------
+
+separators <- c(tab = "\t", `;` = ";", `|` = "|", comma = ",")
+
+read_text_grid <- function(file, ending) {
+  if (ending %in% c("xlsx", "xls", "parquet")) {
+    fail("file", sprintf("%s cannot be read as %s.", sentence_case(file$origin),
+                         if (ending == "parquet") "Parquet" else "a workbook"))
+  }
+  text <- as_utf8(file$bytes, file$origin)
+  bytes <- text$bytes
+  shape <- shape_of_text(bytes, file$origin)
+  separator <- shape$separator
+  read <- core_delimited(bytes, shape$start, separator, shape$line, length(shape$names))
+  if (read$bad_line > 0) refuse_line(read, length(shape$names), file$origin)
+  if (!read$rows) fail("empty", sprintf("There are no prices in %s.", file$origin), where = "It has a header line only.")
+  again <- function(which) core_delimited_text(bytes, shape$start, separator, read$rows, which)
+  columns <- read$values
+  columns[read$torn] <- again(which(read$torn))
+  names(columns) <- trimmed(shape$names)
+  first <- read$lines[1L]
+  place <- if (length(read$lines) > 1L) function(rows) sprintf("line %s", some(read$lines[rows]))
+           else function(rows) sprintf("line %s", some(first + rows - 1L))
+  remarks <- c(
+    text$remark, shape$remarks,
+    if (length(read$below)) sprintf("%s below the table left out", count(length(read$below), "line"))
+  )
+  new_grid(columns, file$origin, place, separator, remarks, file$name, again,
+           list(point = read$point, certain = read$certain, words = read$words))
+}
+
+refuse_line <- function(read, columns, origin) {
+  fail("layout",
+       if (read$malformed) sprintf("Line %s of %s has a quote that does not end its cell.", count(read$bad_line), origin)
+       else sprintf("Line %s of %s has %s; the header has %s.", count(read$bad_line), origin, count(read$bad_cells, "cell"),
+                    count(columns)),
+       where = sprintf("It begins \"%s\".", visible(read$bad_text)),
+       remedy = if (read$malformed) "Close the quote, or leave it out."
+                else "Every line of a table has as many cells as its header; a number with a comma in it stands in quotes.")
+}
+
+# Words by which a line is known to be a header.
+header_words <- c("date", "dates", "day", "datetime", "timestamp", "security", "symbol", "ticker", "instrument", "isin", "close",
+                  "price", "open", "high", "low", "adjusted", "adjclose", "nav", "last", "volume", "weight", "shares", "quantity",
+                  "split", "dividend")
+
+# By what the cells are separated, where the header is, and what stands above it.
+shape_of_text <- function(bytes, origin) {
+  if (all(bytes[seq_len(min(length(bytes), 4096L))] %in% as.raw(c(9L, 10L, 13L, 32L)))) {
+    fail("empty", sprintf("The first lines of %s are empty; one should name the columns.", origin))
+  }
+  heads <- lapply(separators, function(separator) header_of(core_head(bytes, separator, 200L)))
+  wide <- vapply(heads, function(h) h$columns >= 2L, NA)
+  agree <- vapply(heads, `[[`, 0, "agree")
+  if (!any(wide)) {
+    fail("layout", sprintf("There is only one column in %s.", origin),
+         where = sprintf("Its header is \"%s\".", visible(heads$comma$names[1L])),
+         remedy = "Columns are separated by comma, semicolon, tab or |.")
+  }
+  # A comma may also be a decimal mark or stand in a text, so it comes last.
+  best <- which(wide & agree == max(agree[wide]))[1L]
+  found <- heads[[best]]
+  rivals <- setdiff(names(which(wide & agree == 1)), names(separators)[best])
+  list(separator = separators[[best]], names = found$names, start = found$start, line = found$line, titles = found$titles,
+       remarks = c(if (length(rivals)) sprintf("%s between columns", names(separators)[best]),
+                   if (found$titles) sprintf("%s above the header left out", count(found$titles, "line"))))
+}
+
+header_of <- function(head) {
+  cells <- lapply(head$cells, trimmed)
+  filled <- vapply(cells, function(line) sum(nzchar(line)), 0L)
+  there <- which(filled > 0L)
+  widths <- lengths(cells)
+  usual <- widths[there[filled[there] >= 2L]]
+  usual <- if (length(usual)) as.integer(names(which.max(table(usual)))) else 1L
+  known <- vapply(cells, function(line) any(plain_name(line) %in% header_words), NA)
+  at <- there[1L]
+  for (i in utils::head(there, 30L)) {
+    at <- i
+    if (known[i]) break
+    later <- there[there > i & there <= i + 30L]
+    title <- filled[i] == 1L && usual >= 2L && !is_date_text(cells[[i]][nzchar(cells[[i]])])
+    title <- title || (widths[i] != usual && any(known[later] & widths[later] == usual))
+    if (!title) break
+  }
+  body <- there[there > at]
+  # Below the table, behind an empty line, stand lines of one cell.
+  after_blank <- body > at + 1L & !(body - 1L) %in% there
+  foot <- which(after_blank & filled[body] == 1L)
+  if (length(foot)) body <- body[seq_len(foot[1L] - 1L)]
+  list(names = cells[[at]], columns = widths[at], line = head$next_line[at], start = head$rest[at],
+       titles = sum(there < at), agree = if (length(body)) mean(widths[body] == widths[at]) else 0)
+}
+
+# ---- other formats ------------------------------------------------------------------------------
+
+# A workbook: of several sheets each is a table. What it writes as numbers, dates and text is kept apart cell by cell.
+read_workbook <- function(file) {
+  need_package("readxl", "A workbook")
+  path <- as_file(file$bytes, file$kind)
+  on.exit(unlink(path))
+  broken <- function(e) {
+    fail("file", sprintf("%s cannot be read as a workbook.", sentence_case(file$origin)), where = conditionMessage(e))
+  }
+  if (file$kind == "xlsx") {
+    sizes <- tryCatch(utils::unzip(path, list = TRUE)$Length, error = broken, warning = broken)
+    if (sum(sizes) > 2^31) fail("file", sprintf("%s unpacks to more than 2 GB.", sentence_case(file$origin)))
+  }
+  sheets <- tryCatch(readxl::excel_sheets(path), error = broken)
+  own <- own_sheets(sheets)
+  grids <- lapply(own, function(sheet) {
+    cells <- tryCatch(suppressMessages(readxl::read_excel(path, sheet, col_types = "list", col_names = FALSE, na = "",
+                                                          .name_repair = "minimal", progress = FALSE)),
+                      error = broken)
+    if (!nrow(cells)) NULL else grid_of_cells(unclass(cells), sprintf("sheet %s of %s", sheet, file$origin), sheet)
+  })
+  grids <- Filter(length, grids)
+  if (!length(grids)) fail("empty", sprintf("There are no prices in %s.", file$origin))
+  if (length(grids) == 1L) {
+    grids[[1L]]$origin <- file$origin
+    grids[[1L]]$name <- file$name
+  }
+  if (length(own) < length(sheets)) {
+    grids[[1L]]$remarks <- c(grids[[1L]]$remarks, sprintf("the sheet %s only, beside returns made from it", own))
+  }
+  grids
+}
+
+# The sheets that write_prices() makes: the returns beside the prices are no prices.
+written_sheets <- c(prices = "Prices", simple = "Simple returns", log = "Log returns")
+own_sheets <- function(sheets) if (setequal(sheets, written_sheets)) written_sheets[["prices"]] else sheets
+
+# Cells of a sheet, each of a type of its own, below a header.
+grid_of_cells <- function(cells, origin, name) {
+  text <- lapply(cells, function(column) vapply(column, cell_as_text, ""))
+  lines <- do.call(cbind, text)
+  head <- list(cells = lapply(seq_len(min(nrow(lines), 200L)), function(i) ifelse(is.na(lines[i, ]), "", lines[i, ])))
+  n <- length(head$cells)
+  head$next_line <- seq_len(n) + 1L
+  head$rest <- seq_len(n)
+  top <- header_of(head)
+  rows <- seq_len(nrow(lines))
+  rows <- rows[rows > top$start & rowSums(!is.na(lines)) > 0L]
+  if (!length(rows)) return(NULL)
+  columns <- Map(function(column, text) {
+    column <- column[rows]
+    text <- text[rows]
+    there <- !is.na(text)
+    of <- function(class) all(vapply(column[there], inherits, NA, class))
+    if (!any(there)) return(rep(NA, length(rows)))
+    if (of("POSIXct")) {
+      days <- rep(NA_real_, length(rows))
+      days[there] <- floor(vapply(column[there], as.numeric, 0) / 86400)
+      return(.Date(days))
+    }
+    if (of("numeric")) {
+      numbers <- rep(NA_real_, length(rows))
+      numbers[there] <- vapply(column[there], as.numeric, 0)
+      return(numbers)
+    }
+    factor(text, unique(text[there]))
+  }, cells, text)
+  names <- top$names
+  names(columns) <- names
+  # Columns that are wholly empty were never written.
+  columns <- columns[nzchar(names) | vapply(columns, function(v) !all(is.na(v)), NA)]
+  new_grid(columns, origin, function(at) sprintf("row %s", some(rows[at])),
+           remarks = if (top$titles) sprintf("%s above the header left out", count(top$titles, "row")) else character(),
+           name = name)
+}
+
+cell_as_text <- function(cell) {
+  if (!length(cell) || is.na(cell)) return(NA_character_)
+  if (inherits(cell, "POSIXct")) return(format(cell, "%Y-%m-%d", tz = "UTC"))
+  if (is.numeric(cell)) return(core_shortest(cell))
+  as.character(cell)
+}
+
+read_parquet_grid <- function(file) {
+  need_package("nanoparquet", "A Parquet file")
+  path <- as_file(file$bytes, "parquet")
+  on.exit(unlink(path))
+  table <- in_child(as.data.frame(nanoparquet::read_parquet(path)), function(why) {
+    fail("file", sprintf("%s cannot be read as Parquet.", sentence_case(file$origin)), where = why)
+  })
+  grid <- grid_of_frame(table, file$origin)
+  grid$name <- file$name
+  grid
+}

@@ -1,0 +1,99 @@
+# Numbers as people and programs write them (src/core/numbers.h has their grammar). A column is understood from all of
+# its values, the decimal mark from all of its table; what two readings fit is refused.
+
+# The numbers of some columns of a grid: `values`, the `decimal` mark, `remarks` on how they were read, and `faults`,
+# cells that are no numbers like the others: their row, column and text.
+grid_numbers <- function(grid, which, decimal) {
+  columns <- grid$columns[which]
+  at <- match(which, names(grid$columns))
+  written <- lapply(columns, function(v) if (is.factor(v)) as.data.frame(core_written_numbers(levels(v))))
+  mark <- decimal_mark(columns, written, at, grid, decimal)
+  # Numbers that the reader took by their point.
+  if (mark$decimal == "," && !is.null(grid$marks)) {
+    pointed <- which(vapply(columns, is.numeric, NA) & grid$marks$point[at])
+    columns[pointed] <- grid$again(at[pointed])
+    written[pointed] <- lapply(columns[pointed], function(v) as.data.frame(core_written_numbers(levels(v))))
+  }
+  read <- Map(function(v, w) column_numbers(v, w, mark$decimal), columns, written)
+  faults <- do.call(rbind, Map(function(r, column) {
+    if (length(r$faults)) data.frame(row = r$faults, column = column, text = r$text)
+  }, read, which))
+  words <- any(vapply(read, `[[`, NA, "words")) || any(grid$marks$words[at])
+  of <- function(what) unlist(lapply(read, `[[`, what), use.names = FALSE)
+  list(values = lapply(read, `[[`, "values"), decimal = mark$decimal, faults = faults,
+       remarks = c(if (mark$decimal == ",") "decimal comma", unique(of("remarks")),
+                   if (words) "words such as NA or null for missing prices"))
+}
+
+column_numbers <- function(v, written, decimal) {
+  nothing <- list(faults = integer(), text = character(), remarks = character(), words = FALSE)
+  if (is.numeric(v) && !inherits(v, "Date")) return(c(list(values = as.numeric(v)), nothing))
+  if (is.logical(v)) return(c(list(values = rep(NA_real_, length(v))), nothing))
+  if (!is.factor(v)) v <- factor(as.character(v))
+  written <- written %||% as.data.frame(core_written_numbers(levels(v)))
+  numbers <- if (decimal == ",") written$comma else written$point
+  missing <- written$word
+  is_number <- !is.na(numbers) & !missing
+  counts <- tabulate(v, nlevels(v))
+  # What is in another unit than most, or a percentage among prices, is no number like the others.
+  odd <- function(what) {
+    there <- is_number & nzchar(what)
+    sums <- tapply(counts[there], what[there], sum)
+    is_number & nzchar(what) & !what %in% names(sums)[which.max(sums)]
+  }
+  strange <- odd(written$unit)
+  percent <- is_number & written$percent
+  if (any(percent) && !all(percent[is_number])) {
+    strange <- strange | (if (sum(counts[percent]) * 2 > sum(counts[is_number])) is_number & !percent else percent)
+  }
+  numbers[!is_number | strange] <- NA
+  faulty <- (!is_number & !missing) | strange
+  rows <- if (any(faulty)) which(as.integer(v) %in% which(faulty)) else integer()
+  kept <- is_number & !strange
+  units <- unique(written$unit[kept & nzchar(written$unit)])
+  parted <- kept & (if (decimal == ",") written$parted_comma else written$parted_point)
+  list(values = numbers[as.integer(v)], faults = rows, text = as.character(v)[rows], words = any(missing),
+       remarks = c(if (any(kept & written$percent)) "percentages divided by 100",
+                   if (length(units)) sprintf("numbers in %s", some(units)),
+                   if (any(parted)) "thousands parted"))
+}
+
+# As it was said, as the text tells, or a point.
+decimal_mark <- function(columns, written, at, grid, decimal) {
+  if (!is.null(decimal)) return(list(decimal = check_choice(decimal, "decimal", c(".", ","))))
+  none <- data.frame(core_written_numbers(character()), text = character())
+  all <- do.call(rbind, c(list(none), Map(function(w, v) if (length(w)) data.frame(w, text = levels(v))[w$number & w$marks, ],
+                                          written, columns)))
+  plain <- if (!is.null(grid$marks)) vapply(columns, is.numeric, NA) & grid$marks$point[at] else rep(FALSE, length(columns))
+  certain <- plain & grid$marks$certain[at] %in% TRUE
+  # Numbers of a type of their own, in a table that also has text, are by no mark.
+  by_point <- any(certain) || any(is.na(all$comma))
+  by_comma <- any(is.na(all$point))
+  either <- (!is.na(all$point) & !is.na(all$comma) & all$point != all$comma)
+  if (by_point && by_comma) {
+    refuse_decimal(grid$origin, c(all$text[is.na(all$point)][1L], all$text[is.na(all$comma)][1L]))
+  }
+  if (by_comma) return(list(decimal = ","))
+  if (by_point) return(list(decimal = "."))
+  # Between commas a number without quotes has no decimal comma; and what would part thousands by a point writes a
+  # decimal comma.
+  pointed <- any(plain) || any(either & !all$with_comma)
+  if (any(either & all$with_comma) || (pointed && !identical(grid$separator, ","))) {
+    refuse_decimal(grid$origin, c(all$text[either], if (any(plain)) sample_of_column(grid, at[plain][1L]))[1:3])
+  }
+  list(decimal = ".")
+}
+
+sample_of_column <- function(grid, column) {
+  text <- levels(grid$again(column)[[1L]])
+  utils::head(text[grepl(".", text, fixed = TRUE)], 3L)
+}
+
+refuse_decimal <- function(origin, examples) {
+  fail("ambiguous", sprintf("It is not clear whether point or comma is the decimal mark in %s.", origin),
+       where = sprintf("There are numbers like %s.", some(sprintf('"%s"', stats::na.omit(examples)))),
+       remedy = 'Say which: decimal = "," or decimal = ".".')
+}
+
+# Whether texts can be numbers, by either mark.
+is_number_text <- function(text) core_written_numbers(as.character(text))$number

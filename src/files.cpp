@@ -1,0 +1,141 @@
+// What R does not tell of files: what kind a path is of, and whether bytes written have arrived.
+#include <Rcpp/Lightest>
+#include <sys/stat.h>
+#include <cerrno>
+#include <csignal>
+#include <cstdio>
+#include <cstring>
+#include <vector>
+#include <zlib.h>
+#ifndef _WIN32
+#include <fcntl.h>
+#include <unistd.h>
+#endif
+
+// "none", "file", "folder" or "other" (a pipe, a device, a socket).
+// [[Rcpp::export]]
+std::string file_kind(const std::string& path) {
+  struct stat found;
+  if (stat(path.c_str(), &found) != 0) return "none";
+  if ((found.st_mode & S_IFMT) == S_IFREG) return "file";
+  return (found.st_mode & S_IFMT) == S_IFDIR ? "folder" : "other";
+}
+
+// Unpacks gzip: every member to its end mark, whose length and sum must be right. An empty text, or what is wrong.
+// [[Rcpp::export]]
+Rcpp::List unpack_gzip(const Rcpp::RawVector& packed, double most) {
+  std::vector<unsigned char> out;
+  std::vector<unsigned char> piece(std::size_t{1} << 20);
+  z_stream stream;
+  std::memset(&stream, 0, sizeof stream);
+  auto failed = [](const std::string& why) { return Rcpp::List::create(Rcpp::_["wrong"] = why); };
+  if (inflateInit2(&stream, 15 + 16) != Z_OK) return failed("it cannot be decompressed");
+  const unsigned char* at = packed.begin();
+  std::size_t left = static_cast<std::size_t>(packed.size());
+  bool whole = false;
+  std::string wrong;
+  while (left > 0 && wrong.empty()) {
+    const uInt step = static_cast<uInt>(std::min<std::size_t>(left, std::size_t{1} << 30));
+    stream.next_in = const_cast<unsigned char*>(at);
+    stream.avail_in = step;
+    whole = false;
+    int state = Z_OK;
+    while (state == Z_OK) {
+      stream.next_out = piece.data();
+      stream.avail_out = static_cast<uInt>(piece.size());
+      state = inflate(&stream, Z_NO_FLUSH);
+      const std::size_t made = piece.size() - stream.avail_out;
+      if (static_cast<double>(out.size()) + static_cast<double>(made) > most) {
+        wrong = "more";
+        break;
+      }
+      out.insert(out.end(), piece.begin(), piece.begin() + static_cast<std::ptrdiff_t>(made));
+      if (state == Z_OK && stream.avail_in == 0 && stream.avail_out > 0) break;
+    }
+    const std::size_t used = step - stream.avail_in;
+    at += used;
+    left -= used;
+    if (!wrong.empty()) break;
+    if (state == Z_STREAM_END) {
+      whole = true;
+      // Zeros after the last member are padding.
+      while (left > 0 && *at == 0) ++at, --left;
+      if (left > 0 && inflateReset(&stream) != Z_OK) wrong = "it cannot be decompressed";
+    } else if (state != Z_OK && !(state == Z_BUF_ERROR && left == 0)) {
+      wrong = "it is damaged";
+    }
+  }
+  inflateEnd(&stream);
+  if (wrong.empty() && !whole) wrong = "it is cut off: its end mark is missing";
+  if (!wrong.empty()) return failed(wrong);
+  Rcpp::RawVector bytes(Rcpp::no_init(static_cast<R_xlen_t>(out.size())));
+  std::copy(out.begin(), out.end(), bytes.begin());
+  return Rcpp::List::create(Rcpp::_["bytes"] = bytes);
+}
+
+// Whether bytes are text: "utf-8", "bytes" (of another encoding), or "none" where a NUL stands in them.
+// [[Rcpp::export]]
+std::string text_kind(const Rcpp::RawVector& bytes) {
+  const unsigned char* p = bytes.begin();
+  const unsigned char* end = p + bytes.size();
+  if (std::memchr(p, 0, static_cast<std::size_t>(bytes.size()))) return "none";
+  while (p < end) {
+    if (*p < 0x80) {
+      ++p;
+      continue;
+    }
+    const int more = *p >= 0xc2 && *p <= 0xdf ? 1 : (*p & 0xf0) == 0xe0 ? 2 : *p >= 0xf0 && *p <= 0xf4 ? 3 : 0;
+    if (!more || end - p <= more) return "bytes";
+    for (int i = 1; i <= more; ++i) {
+      if ((p[i] & 0xc0) != 0x80) return "bytes";
+    }
+    if ((*p == 0xe0 && p[1] < 0xa0) || (*p == 0xed && p[1] > 0x9f) || (*p == 0xf0 && p[1] < 0x90) || (*p == 0xf4 && p[1] > 0x8f)) {
+      return "bytes";
+    }
+    p += more + 1;
+  }
+  return "utf-8";
+}
+
+// Writes bytes to a path, to the medium, and says what went wrong, if anything did. `onto`: what is there is written
+// into (a pipe, a device), not made anew.
+// [[Rcpp::export]]
+std::string write_bytes(const std::string& path, const Rcpp::RawVector& bytes, bool onto) {
+#ifdef _WIN32
+  std::FILE* file = std::fopen(path.c_str(), "wb");
+  if (!file) return std::strerror(errno);
+  const bool wrote = std::fwrite(bytes.begin(), 1, bytes.size(), file) == static_cast<std::size_t>(bytes.size());
+  const bool closed = std::fclose(file) == 0;
+  return wrote && closed ? "" : std::strerror(errno);
+#else
+  const int file = open(path.c_str(), onto ? O_WRONLY | O_APPEND : O_WRONLY | O_CREAT | O_TRUNC, 0666);
+  if (file < 0) return std::strerror(errno);
+  const unsigned char* at = bytes.begin();
+  std::size_t left = static_cast<std::size_t>(bytes.size());
+  int wrong = 0;
+  while (left > 0 && !wrong) {
+    const ssize_t wrote = write(file, at, left);
+    if (wrote < 0 && errno == EINTR) continue;
+    if (wrote < 0) {
+      wrong = errno;
+    } else {
+      at += wrote;
+      left -= static_cast<std::size_t>(wrote);
+    }
+  }
+  // A pipe or a terminal has no medium to arrive on.
+  if (!wrong && !onto && fsync(file) != 0 && errno != EINVAL && errno != ENOSYS && errno != EROFS) wrong = errno;
+  if (close(file) != 0 && !wrong && errno != EINTR) wrong = errno;
+  return wrong ? std::strerror(wrong) : "";
+#endif
+}
+
+// What a process does that is to end quietly when a library in it crashes, instead of R's farewell, which removes the
+// temporary folder of the process it was forked from.
+// [[Rcpp::export]]
+void end_quietly() {
+  for (int signal : {SIGSEGV, SIGILL, SIGABRT, SIGFPE}) std::signal(signal, SIG_DFL);
+#ifndef _WIN32
+  std::signal(SIGBUS, SIG_DFL);
+#endif
+}
