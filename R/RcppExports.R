@@ -101,6 +101,26 @@ write_bytes <- function(path, bytes, onto) {
     .Call(`_imbroglio_write_bytes`, path, bytes, onto)
 }
 
+write_standard_output <- function(bytes) {
+    .Call(`_imbroglio_write_standard_output`, bytes)
+}
+
+reach_medium <- function(path) {
+    .Call(`_imbroglio_reach_medium`, path)
+}
+
+file_identity <- function(path) {
+    .Call(`_imbroglio_file_identity`, path)
+}
+
+interrupt_on_signals <- function() {
+    invisible(.Call(`_imbroglio_interrupt_on_signals`))
+}
+
+signal_to_end <- function() {
+    .Call(`_imbroglio_signal_to_end`)
+}
+
 end_quietly <- function() {
     invisible(.Call(`_imbroglio_end_quietly`))
 }
@@ -191,6 +211,14 @@ core_wealth <- function(returns, kind) {
 
 core_overlapping_returns <- function(returns, h, log) {
     .Call(`_imbroglio_core_overlapping_returns`, returns, h, log)
+}
+
+core_row_sums <- function(columns, group, groups) {
+    .Call(`_imbroglio_core_row_sums`, columns, group, groups)
+}
+
+core_change_sums <- function(a, b, c) {
+    .Call(`_imbroglio_core_change_sums`, a, b, c)
 }
 
 core_scatter <- function(row, column, value, n, columns) {

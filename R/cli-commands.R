@@ -42,10 +42,10 @@ commands <- function() {
     store = list(
       says = "what a price store holds, what was restated, what was added",
       takes = "STORE",
-      options = c("add", "actions", "securities", "price", "dates", "decimal", "restatements", "additions",
+      options = c("add", "actions", "securities", "price", "dates", "decimal", "restatements", "additions", "verify",
                   "format", "out", "help"),
       example = c("imbroglio store kept.sqlite --add bay-daily.csv.gz --price close --actions bay-actions.csv --securities bay-securities.csv",
-                  "imbroglio store kept.sqlite", "imbroglio store kept.sqlite --restatements",
+                  "imbroglio store kept.sqlite", "imbroglio store kept.sqlite --restatements", "imbroglio store kept.sqlite --verify",
                   "imbroglio volatility kept.sqlite --security group:port --as-of 1"),
       run = run_store
     ),
@@ -249,6 +249,7 @@ run_var <- function(files, options) {
                                           given(common, "method", "decay", "half_life", "tail"))), options))
     }
     method <- options$method %||% "bootstrap"
+    if (!is.null(options$paths)) check_whole(options$paths, "--paths", most = options$draws %||% formals(bootstrap_book)$draws)
     blocks <- c(bootstrap = "none", "block-bootstrap" = "fixed", "stationary-bootstrap" = "stationary")
     check_choice(method, "method", names(blocks))
     drawn <- do.call(bootstrap_book,
@@ -352,7 +353,7 @@ run_returns <- function(files, options) {
     return(hand_over_measured(do.call(measure_return, c(list(chosen_returns(prices, options)),
                                                         options[intersect(own, names(options))])), options))
   }
-  if (is.null(options$format) && tolower(tools::file_ext(options$out %||% "")) %in% c("xlsx", "parquet")) {
+  if (is.null(options$format) && lower_case(tools::file_ext(options$out %||% "")) %in% c("xlsx", "parquet")) {
     write_prices(prices, options$out, options$kind %||% "simple", options$every)
     say("Wrote ", options$out)
     draw_to(chosen_returns(prices, options), options$figure)
@@ -389,15 +390,15 @@ returns_text <- function(returns, result, rows = 8L, most = 8L) {
 hand_over <- function(result, options, text, table, plot) {
   form <- options$format
   if (is.null(form)) {
-    ending <- tolower(tools::file_ext(options$out %||% ""))
+    ending <- lower_case(tools::file_ext(options$out %||% ""))
     form <- if (ending %in% c("json", "csv")) ending else "text"
   }
   check_choice(form, "--format", c("text", "json", "csv"))
   lines <- switch(form, text = text, json = as_json(result), csv = as_csv(table))
   if (is.null(options$out)) {
-    writeLines(enc2utf8(lines), useBytes = TRUE)
+    print_lines(if (form == "text") visible(lines) else lines)
   } else {
-    write_whole(options$out, function(part) writeLines(enc2utf8(lines), part, useBytes = TRUE))
+    write_whole(options$out, function(part) write_lines(lines, part))
     say("Wrote ", options$out)
   }
   draw_to(plot, options$figure)
@@ -428,20 +429,26 @@ run_demo <- function(files, options) {
     taken <- file.exists(file.path(options$files, demo_file()))
     if (any(taken)) fail("file", sprintf("%s is already in %s.", some(demo_file()[taken]), options$files),
                          remedy = "Name an empty folder.")
-    file.copy(vapply(demo_file(), demo_file, ""), options$files)
+    for (name in demo_file()) {
+      bytes <- readBin(demo_file(name), "raw", file.size(demo_file(name)))
+      write_whole(file.path(options$files, name), function(part) {
+        why <- write_bytes(part, bytes, FALSE)
+        if (nzchar(why)) fail("write", sprintf("%s could not be written.", name), where = why)
+      })
+    }
     say("Copied ", some(demo_file(), 20L), " to ", options$files)
   }
   prices <- read_prices(demo_file("bay.csv"))[, options$security %||% "BAYALL"]
   returns <- as_returns(prices)
   figures <- list(measure_volatility(returns), measure_drawdown(prices), measure_var(returns))
-  writeLines(c(
+  print_lines(c(
     sprintf("Ten years on the Bay Exchange, an invented market (%s to %s)", prices$dates[1L],
             prices$dates[nrow(prices)]), "",
     unlist(lapply(figures, function(f) strwrap(in_words(f), 100, indent = 2, exdent = 4))), "",
     strwrap(paste("Basis:", format(basis(figures[[1L]]))), 110, exdent = 2), ""
   ))
   draw_to(if (ncol(prices) == 1L) prices else returns, options$figure)
-  writeLines(c("The same on prices of your own:",
+  print_lines(c("The same on prices of your own:",
                "  imbroglio volatility prices.csv --window 60 --figure volatility.png",
                "  imbroglio drawdown prices.csv", "  imbroglio var prices.csv --value 1000000",
                "  imbroglio report prices.csv --out risk.html"))
@@ -476,7 +483,7 @@ run_adjust <- function(files, options) {
   rescale <- if (isTRUE(options$undo)) raw_prices else adjust_prices
   made <- rescale(prices, options$actions, options$form %||% "total-return")
   if (is.null(options$out)) {
-    writeLines(as_csv(as.data.frame(made)))
+    print_lines(as_csv(as.data.frame(made)))
   } else {
     write_prices(made, options$out)
     say("Wrote ", options$out)

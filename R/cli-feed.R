@@ -23,7 +23,7 @@ run_fetch <- function(files, options) {
     outcomes <- fetch_outcomes(prices)
     write_prices(prices, options$out)
     say("Wrote ", options$out)
-    writeLines(fetch_text(outcomes, options$out))
+    print_lines(visible(fetch_text(outcomes, options$out)))
   } else {
     outcomes <- without_warning(do.call(update_store, c(list(options$store, update = options$update), asked)))
     hand_over(outcomes, options, text = fetch_text(outcomes, store_address(options$store)$shown),
@@ -53,9 +53,8 @@ run_feed <- function(files, options) {
   serve_feed(if (length(files)) files, port = options$port %||% 8017L, faults = options$faults,
              form = if (options$json) "json" else "csv", page_rows = options$page_rows %||% 5000L,
              seconds = options$seconds %||% Inf, ready = function(address) {
-               writeLines(sprintf("Serving %s at %s, until interrupted.",
-                                  if (length(files)) files else "the demo data", address))
-               flush(stdout())
+               print_lines(sprintf("Serving %s at %s, until interrupted.",
+                                   if (length(files)) files else "the demo data", address))
              })
   0L
 }
@@ -67,16 +66,19 @@ run_store <- function(files, options) {
                           securities = options$securities)
     store_prices(prices, files, actions = options$actions)
   }
-  listed <- c(restatements = options$restatements, additions = options$additions)
-  if (all(listed)) fail("argument", "--restatements and --additions are listed one at a time.")
+  listed <- c(restatements = options$restatements, additions = options$additions, verification = options$verify)
+  if (sum(listed) > 1L) fail("argument", sprintf("%s are listed one at a time.", some(c("--restatements", "--additions", "--verify"))))
   what <- if (any(listed)) names(which(listed)) else "contents"
   result <- switch(what, contents = store_contents(files), restatements = store_restatements(files),
-                   additions = store_additions(files))
+                   additions = store_additions(files), verification = verify_store(files))
   hand_over(result, options, text = store_text(result, what), table = as.data.frame(result), plot = NULL)
+  if (what == "verification") as.integer(!all(result$sound)) else 0L
 }
 
 store_text <- function(result, what) {
   table <- as.data.frame(result)
+  # Of what is sound the number is enough.
+  if (what == "verification") table <- table[!table$sound, ]
   # Where all have the same, it is said below.
   for (name in c("source", "checked_at", "added_at", "addition")) {
     if (what == "contents" && length(unique(table[[name]])) == 1L) table[[name]] <- NULL

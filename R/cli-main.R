@@ -4,16 +4,17 @@
 command <- function(words = commandArgs(trailingOnly = TRUE)) {
   # Steps of a progress bar are noise in a log.
   if (!isatty(stderr())) options(cli.progress_show_after = Inf)
+  interrupt_on_signals()
   status <- withCallingHandlers(
     tryCatch(
       run_command(words),
       imbroglio_error_argument = function(e) tell("Error: ", e, 2L),
       imbroglio_error_package = function(e) tell("Error: ", e, 4L),
       imbroglio_error_feed = function(e) tell("Error: ", e, 4L),
+      imbroglio_error_write = function(e) tell("Error: ", e, 4L),
+      interrupt = function(i) 128L + signal_to_end(),
       imbroglio_error = function(e) tell("Error: ", e, 3L),
       error = function(e) {
-        # Who reads us has read enough: `imbroglio returns bay.csv | head`.
-        if (grepl("SIGPIPE", conditionMessage(e))) return(0L)
         tell("Something broke: ", e, 4L)
       }
     ),
@@ -34,7 +35,7 @@ tell <- function(prefix, condition, status = NULL) {
   # cli's marks mean nothing without its colours.
   lines[1L] <- sub("^(\u2139|i) ", "", lines[1L])
   lines[-1L] <- sub("^\\S (?=\\S)", "", lines[-1L], perl = TRUE)
-  say(prefix, paste(lines, collapse = "\n  "))
+  say(prefix, paste(visible(lines), collapse = "\n  "))
   status
 }
 
@@ -43,11 +44,11 @@ run_command <- function(words) {
   name <- if (length(words)) words[1L] else "--help"
   if (name %in% c("help", "--help", "-h")) {
     if (length(words) > 1L) return(run_command(c(words[2L], "--help")))
-    writeLines(overview(known), if (length(words)) stdout() else stderr())
+    if (length(words)) print_lines(overview(known)) else writeLines(overview(known), stderr())
     return(if (length(words)) 0L else 2L)
   }
   if (name == "--version") {
-    writeLines(as.character(utils::packageVersion("imbroglio")))
+    print_lines(as.character(utils::packageVersion("imbroglio")))
     return(0L)
   }
   if (!name %in% names(known)) {
@@ -57,10 +58,27 @@ run_command <- function(words) {
   this <- known[[name]]
   line <- read_command_line(words[-1L], this$options, name)
   if (isTRUE(line$options$help)) {
-    writeLines(command_help(name, this))
+    print_lines(command_help(name, this))
     return(0L)
   }
+  refuse_same_file(line$files, line$options)
   this$run(line$files, line$options)
+}
+
+# Nothing is written over what is read, nor twice to one file.
+refuse_same_file <- function(files, options) {
+  of <- function(names) Filter(is.character, options[intersect(names, names(options))])
+  identity <- function(paths) vapply(path.expand(as.character(unlist(paths))), file_identity, "")
+  read <- identity(c(as.list(files), of(c("actions", "securities", "weights", "shares", "add"))))
+  written <- of(c("out", "figure", "repair"))
+  onto <- identity(written)
+  clash <- nzchar(onto) & onto %in% read & vapply(written, file_kind, "") != "other"
+  if (any(clash)) {
+    fail("argument", sprintf("--%s would be written over %s, which is read.", names(written)[clash][1L], written[clash][[1L]]),
+         remedy = "Name another file.")
+  }
+  twice <- anyDuplicated(normalizePath(as.character(unlist(written)), mustWork = FALSE))
+  if (twice) fail("argument", sprintf("--%s is to be written to %s, as is another.", names(written)[twice], written[[twice]]))
 }
 
 overview <- function(known) {

@@ -31,6 +31,7 @@ options_known <- list(
   add = list(takes = "FILE", help = "add the prices of a file", read = identity),
   restatements = list(help = "list what was restated, with both values and both dates"),
   additions = list(help = "list what was added when"),
+  verify = list(help = "test all checksums of the store"),
   dates = list(takes = "ORDER", help = "day-first or month-first, where dates can be read both ways",
                read = identity),
   decimal = list(takes = "MARK", help = "the decimal mark, . or , where numbers can be read both ways",
@@ -165,6 +166,9 @@ amounts <- function(text) {
 # The files and the options of a command line, by name; options as R arguments
 # are called (min_obs for --min-obs).
 read_command_line <- function(words, allowed, command) {
+  # A lone - is standard input, which optparse would read as an option.
+  lone <- words == "-"
+  words <- words[!lone]
   given <- sub("=.*$", "", grep("^-", words, value = TRUE))
   unknown <- setdiff(given, c(paste0("--", allowed), "-h"))
   if (length(unknown)) {
@@ -174,13 +178,18 @@ read_command_line <- function(words, allowed, command) {
          remedy = if (elsewhere || is.null(near)) sprintf("imbroglio %s --help shows what it has.",
                                                           command) else near)
   }
-  # optparse reads a negative number or a lone - as an option; none of ours is one.
   options <- lapply(allowed, function(name) {
     takes <- options_known[[name]]$takes
     if (is.null(takes)) optparse::make_option(c(if (name == "help") "-h", paste0("--", name)),
                                               action = "store_true", default = FALSE)
     else optparse::make_option(paste0("--", name), type = "character", metavar = takes)
   })
+  name_of <- sub("^--", "", given)
+  valued <- name_of[!vapply(name_of, function(name) is.null(options_known[[name]]$takes), NA)]
+  if (anyDuplicated(valued)) {
+    fail("argument", sprintf("--%s is given more than once.", valued[duplicated(valued)][1L]),
+         remedy = "Several values stand in one, with commas between them.")
+  }
   parser <- optparse::OptionParser(option_list = options, add_help_option = FALSE)
   parsed <- tryCatch(
     optparse::parse_args(parser, args = words, positional_arguments = TRUE, print_help_and_exit = FALSE),
@@ -188,10 +197,12 @@ read_command_line <- function(words, allowed, command) {
   )
   values <- parsed$options[intersect(names(parsed$options), allowed)]
   for (name in names(values)) {
-    if (!is.null(options_known[[name]]$takes)) values[[name]] <- options_known[[name]]$read(values[[name]])
+    if (is.null(options_known[[name]]$takes)) next
+    if (!any(nzchar(comma(values[[name]])))) fail("argument", sprintf("--%s has no value.", name))
+    values[[name]] <- options_known[[name]]$read(values[[name]])
   }
   names(values) <- gsub("-", "_", names(values), fixed = TRUE)
-  list(files = parsed$args, options = structure(values, class = "imbroglio_options"))
+  list(files = c(parsed$args, rep("-", sum(lone))), options = structure(values, class = "imbroglio_options"))
 }
 
 # `$` of a list would take --together for --to.

@@ -82,7 +82,7 @@ apart <- function(y, gap) {
 #' @export
 write_figure <- function(plot, path, width = 12.8, height = 8) {
   need_ggplot()
-  draw <- figure_devices[[tolower(tools::file_ext(path))]]
+  draw <- figure_devices[[lower_case(tools::file_ext(path))]]
   if (is.null(draw)) {
     fail("argument", sprintf("A figure is written as %s.", some(paste0(".", names(figure_devices)))),
          where = sprintf("The file is %s.", path))

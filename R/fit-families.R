@@ -265,7 +265,7 @@ return_family <- function(name) {
       found[there] <- record$quantile(log_p[there], checked(at), lower)
       found
     },
-    random = function(n, at) record$random(check_whole(n, "n"), checked(at)),
+    random = function(n, at) record$random(check_whole(n, "n", most = 1e8), checked(at)),
     moments = function(at) record$moments(checked(at))
   ), class = "imbroglio_family")
 }

@@ -106,7 +106,7 @@ glance.imbroglio_garch <- function(x, ...) {
 #' @rdname fit_garch
 #' @export
 predict.imbroglio_garch <- function(object, horizon = 10L, ...) {
-  horizon <- check_whole(horizon, "horizon")
+  horizon <- check_horizon(horizon)
   rows <- rep(seq_len(nrow(object)), each = horizon)
   ahead <- rep(seq_len(horizon), nrow(object))
   long_run <- object$long_run[rows]^2

@@ -85,7 +85,7 @@ fit_returns <- function(returns, families = c("normal", "student", "cauchy"), by
   check_choice(families, "families", names(fit_families()), several = TRUE)
   families <- unique(families)
   check_choice(by, "by", c("likelihood", "moments"))
-  test_draws <- check_whole(test_draws, "test_draws", least = 0L)
+  test_draws <- check_whole(test_draws, "test_draws", least = 0L, most = 1e6)
   if (!identical(stop_after, Inf)) stop_after <- check_whole(stop_after, "stop_after")
   reject_at <- check_fraction(reject_at, "reject_at")
   check_choice(rank_by, "rank_by", c("aic", "bic", "tail"))

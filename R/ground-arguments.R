@@ -1,12 +1,29 @@
-check_whole <- function(x, name, least = 1L, several = FALSE) {
+check_whole <- function(x, name, least = 1L, several = FALSE, most = .Machine$integer.max) {
   ok <- is.numeric(x) && length(x) >= 1L && (several || length(x) == 1L) && all(is.finite(x)) &&
-    all(x == round(x)) && all(x >= least) && all(x <= .Machine$integer.max)
+    all(x == round(x)) && all(x >= least) && all(x <= most)
   if (!ok) {
-    fail("argument", sprintf("`%s` must be %s of %s or more.", name,
-                             if (several) "whole numbers" else "one whole number", least),
+    fail("argument", sprintf("`%s` must be %s of %s %s.", name, if (several) "whole numbers" else "one whole number",
+                             count(least), if (most < .Machine$integer.max) paste("to", count(most)) else "or more"),
          where = sprintf("It is %s.", shown(x)))
   }
   as.integer(x)
+}
+
+# What is drawn, in paths and steps of them: more than this takes hours or all memory.
+most_draws <- 1e7
+most_periods <- 10000L
+most_steps <- 2e9
+
+check_draws <- function(draws) check_whole(draws, "draws", most = most_draws)
+check_horizon <- function(horizon, several = FALSE) check_whole(horizon, "horizon", several = several, most = most_periods)
+
+refuse_too_many_steps <- function(draws, horizon, holdings = 1L) {
+  if (as.numeric(draws) * max(horizon) * holdings > most_steps) {
+    fail("argument", sprintf("%s of %s%s are more than can be drawn in reasonable time.", count(draws, "path"),
+                             count(max(horizon), "period"), if (holdings > 1L) sprintf(" with %s", count(holdings, "holding")) else ""),
+         where = sprintf("Paths times periods times holdings may be %s.", count(most_steps)),
+         remedy = "Draw fewer paths, or a shorter horizon.")
+  }
 }
 
 check_positive <- function(x, name) {

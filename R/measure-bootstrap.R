@@ -125,9 +125,10 @@ bootstrap_book <- function(returns, weights = NULL, shares = NULL, value = NULL,
                            level = c(0.95, 0.99), horizon = 10L, draws = 100000L, blocks = "none", block = NULL,
                            rank = "nearest", seed = 1L, confidence = 0.95, name = "BOOK") {
   book <- book_today(returns, weights, shares, value, cash, normalise, name)
-  horizon <- check_whole(horizon, "horizon")
+  horizon <- check_horizon(horizon)
   check_choice(blocks, "blocks", block_kinds)
   ask <- asked(book$returns, level, block = block, draws = draws, seed = seed, confidence = confidence, rank = rank)
+  refuse_too_many_steps(ask$draws, horizon, ncol(book$r))
   how <- drawing(nrow(book$r), horizon, blocks, ask)
   drawn <- core_draw_book(1 + book$r, book$weights, book$cash, how$horizon, how$draws, how$code, how$length, how$seed)
   found <- of_draws(drawn$value - 1, how, ask)
@@ -213,6 +214,10 @@ glance.imbroglio_bootstrap <- function(x, ...) {
   drawn <- attr(x, "drawn")
   book <- drawn$book
   h <- drawn$how$horizon
+  if (length(paths) * h > 1e7) {
+    fail("argument", sprintf("%s of %s are too many to list.", count(length(paths), "path"), count(h, "period")),
+         where = "10,000,000 steps can be.")
+  }
   per <- book$value %||% 1
   exact <- c(NA_real_, NA_real_)
   if (drawn$how$blocks == "none") {
@@ -240,6 +245,10 @@ drawn_paths <- function(x, paths = 1:5) {
   }
   book <- drawn$book
   h <- drawn$how$horizon
+  if (length(paths) * h > 1e7) {
+    fail("argument", sprintf("%s of %s are too many to list.", count(length(paths), "path"), count(h, "period")),
+         where = "10,000,000 steps can be.")
+  }
   days <- as.vector(days_of_paths(drawn$how, paths))
   step <- rep(seq_len(h), length(paths))
   path <- rep(paths, each = h)

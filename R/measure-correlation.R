@@ -129,6 +129,11 @@ shrunk <- function(values, target) {
   n <- nrow(values)
   x <- sweep(values, 2L, colMeans(values))
   s <- crossprod(x) / n
+  flat <- sum(diag(s) == 0)
+  if (flat) {
+    fail("argument", sprintf("%s did not move at all, so there is no correlation to shrink.", count(flat, "security", "securities")),
+         remedy = "Leave out what is constant, or do without `shrink`.")
+  }
   aim <- target(s, x)
   off <- sum((s - aim$target)^2)
   share <- if (off > 0) max(0, min(1, (sum(pi_terms(s, x)) - aim$shared) / off / n)) else 1

@@ -46,9 +46,10 @@ split_var <- function(returns, weights = NULL, shares = NULL, value = NULL, cash
                       tail = 0.1,
                       block = NULL, draws = 100000L, seed = 1L, name = "BOOK") {
   book <- book_today(returns, weights, shares, value, cash, normalise, name)
-  horizon <- check_whole(horizon, "horizon")
+  horizon <- check_horizon(horizon)
   records <- check_methods(method)
   ask <- asked(book$returns, level, decay, half_life, tail, block, draws, seed, rank = rank)
+  if (any_chance(records, horizon)) refuse_too_many_steps(ask$draws, horizon, ncol(book$r))
   ask$log <- ask$errors <- FALSE
   ask$h <- horizon
   ask$scale <- sqrt(horizon)

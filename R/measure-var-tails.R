@@ -92,7 +92,7 @@ tail_thresholds <- function(returns, from = 15, to = 0.2, steps = 60L, level = 0
   returns <- take_returns(returns)
   from <- check_tail(from)
   to <- check_tail(to)
-  steps <- check_whole(steps, "steps", least = 2L)
+  steps <- check_whole(steps, "steps", least = 2L, most = 10000L)
   level <- check_fraction(level, "level")
   z <- stats::qnorm((1 + check_fraction(confidence, "confidence")) / 2)
   a <- 1 - level

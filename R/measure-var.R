@@ -102,13 +102,14 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
                         horizon_by = NULL, value = NULL, decay = NULL, half_life = NULL, tail = 0.1, block = NULL,
                         draws = 10000L, seed = 1L, confidence = 0.95) {
   returns <- take_returns(returns)
-  horizon <- check_whole(horizon, "horizon", several = TRUE)
+  horizon <- check_horizon(horizon, several = TRUE)
   records <- check_methods(method)
   check_choice(rank, "rank", rank_conventions, several = TRUE)
   ways <- ways_of(records, horizon_by)
   value <- check_value(value, colnames(returns$values))
   ask <- asked(returns, level, decay, half_life, tail, block, draws, seed, confidence)
 
+  if (any_chance(records, horizon)) refuse_too_many_steps(ask$draws, horizon)
   parts <- list()
   for (name in names(records)) for (h in unique(horizon)) for (convention in if (records[[name]]$empirical) unique(rank) else NA) {
     parts[[length(parts) + 1L]] <- measured_var(returns, records[[name]], name, h, convention, ways[[name]], ask)
@@ -164,7 +165,7 @@ asked <- function(returns, level, decay = NULL, half_life = NULL, tail = 0.1, bl
                                          where = sprintf("It is %s.", block))
   list(level = level, log = returns$kind == "log", rank = check_choice(rank, "rank", rank_conventions),
        decay = check_decay(decay, half_life), tail = check_tail(tail), block = block,
-       draws = check_whole(draws, "draws"), seed = check_whole(seed, "seed", least = -.Machine$integer.max),
+       draws = check_draws(draws), seed = check_whole(seed, "seed", least = -.Machine$integer.max),
        confidence = check_fraction(confidence, "confidence"), errors = TRUE, h = 1L, by = "sqrt", scale = 1)
 }
 

@@ -2,6 +2,9 @@
 # are for the working and stay out of text tables.
 known_columns <- list(
   security = list(label = "security", unit = "text"),
+  part = list(label = "part", unit = "text"),
+  item = list(label = "of", unit = "text"),
+  sound = list(label = "sound", unit = "truth"),
   other = list(label = "with", unit = "text"),
   benchmark = list(label = "benchmark", unit = "text"),
   every = list(label = "every", unit = "text"),
@@ -264,13 +267,13 @@ money <- function(x) {
 columns_to_show <- function(table) {
   constant <- vapply(table, function(v) length(unique(v)) <= 1L, NA)
   choice <- names(table) %in% c("method", "rank", "horizon", "horizon_by", "window", "benchmark", "innovations")
-  choice <- choice | vapply(table, function(v) is.logical(v) && all(v), NA)
+  choice <- choice | vapply(table, function(v) is.logical(v) && !anyNA(v) && all(v), NA)
   detail <- vapply(names(table), function(name) isTRUE(known_columns[[name]]$detail), NA)
   nothing <- vapply(names(table), function(name) isTRUE(known_columns[[name]]$optional) && all(is.na(table[[name]])), NA)
   # A rank is the same for all that take one.
   same_rank <- names(table) == "rank" & length(unique(stats::na.omit(as.character(table[["rank"]])))) <= 1L
   # All ways lead to a horizon of one period.
-  no_way <- names(table) == "horizon_by" & all(table[["horizon"]] == 1L)
+  no_way <- names(table) == "horizon_by" & all(table[["horizon"]] %in% 1L)
   shown <- !detail & !(choice & constant) & !nothing & !same_rank & !no_way
   if (sum(shown) > 12L) {
     if (nrow(table) > 1L) shown <- shown & !(names(table) %in% c("from", "to") & constant)

@@ -16,7 +16,7 @@
 write_prices <- function(prices, path, what = c("prices", "simple", "log"), every = NULL) {
   prices <- as_prices(prices)
   what <- check_choice(what[1L], "what", c("prices", "simple", "log"))
-  form <- tolower(tools::file_ext(path))
+  form <- lower_case(tools::file_ext(path))
   write <- export_forms[[form]]
   if (is.null(write)) {
     fail("argument", sprintf("Prices are written as %s.", some(paste0(".", names(export_forms)))),
@@ -27,7 +27,7 @@ write_prices <- function(prices, path, what = c("prices", "simple", "log"), ever
 }
 
 export_forms <- list(
-  csv = function(table, what, path) writeLines(as_csv(as.data.frame(table(what))), path, useBytes = TRUE),
+  csv = function(table, what, path) write_lines(as_csv(as.data.frame(table(what))), path),
   parquet = function(table, what, path) {
     need_package("nanoparquet", "A Parquet file")
     nanoparquet::write_parquet(as.data.frame(table(what)), path)
@@ -35,8 +35,8 @@ export_forms <- list(
   xlsx = function(table, what, path) {
     need_package("openxlsx", "A workbook")
     book <- openxlsx::createWorkbook()
-    for (sheet in c("prices", "simple", "log")) {
-      name <- c(prices = "Prices", simple = "Simple returns", log = "Log returns")[[sheet]]
+    for (sheet in names(written_sheets)) {
+      name <- written_sheets[[sheet]]
       openxlsx::addWorksheet(book, name)
       openxlsx::writeData(book, name, as.data.frame(table(sheet)),
                           headerStyle = openxlsx::createStyle(textDecoration = "bold"))

@@ -1,15 +1,97 @@
-# Writes beside the target and then renames, so that a file is whole or as it was.
+# Writes beside the target and then renames, so that a file is whole or as it was. What `write` made must end as files of
+# its form end, and reach the medium; a link is followed, a pipe or device written into.
 write_whole <- function(path, write) {
-  folder <- dirname(path)
-  if (!dir.exists(folder)) fail("file", sprintf("There is no folder %s to write to.", folder))
-  if (dir.exists(path)) fail("file", sprintf("%s is a folder.", path), remedy = "Name a file in it.")
-  part <- tempfile(".imbroglio-", folder, paste0(".", tools::file_ext(path)))
+  target <- write_target(path)
+  ending <- lower_case(tools::file_ext(path))
+  part <- if (target$kind == "other") tempfile(fileext = paste0(".", ending))
+          else tempfile(".imbroglio-", dirname(target$path), paste0(".", ending))
   on.exit(unlink(part))
-  tryCatch(write(part), imbroglio_error = stop, error = function(e) {
-    fail("file", sprintf("%s could not be written.", path), where = conditionMessage(e))
-  })
-  if (!file.rename(part, path)) fail("file", sprintf("%s could not be written.", path))
+  unwritten <- function(why) {
+    fail("write", sprintf("%s could not be written%s.", path, if (target$kind == "file") "; it is as it was" else ""), where = why)
+  }
+  # What a library warns of when its file cannot be written is no more than that.
+  tryCatch(suppressWarnings(write(part)), imbroglio_error = stop, error = function(e) unwritten(conditionMessage(e)))
+  if (!made_whole(part, ending)) unwritten(sprintf("It came out cut off; there may be no room in %s or %s.", dirname(target$path), tempdir()))
+  if (target$kind == "other") {
+    why <- write_bytes(target$path, readBin(part, "raw", file.size(part)), TRUE)
+    if (nzchar(why)) unwritten(why)
+    return(invisible(path))
+  }
+  why <- reach_medium(part)
+  if (nzchar(why)) unwritten(why)
+  if (target$kind == "file") Sys.chmod(part, file.mode(target$path), use_umask = FALSE)
+  if (!suppressWarnings(file.rename(part, target$path))) unwritten("It cannot be replaced.")
   invisible(path)
+}
+
+# Where a path leads to, and what is there.
+write_target <- function(path) {
+  if (!is.character(path) || length(path) != 1L || is.na(path) || !nzchar(path)) {
+    fail("argument", "A file to write must be named.", where = sprintf("It is %s.", shown(path)))
+  }
+  at <- path.expand(path)
+  for (step in 1:40) {
+    link <- Sys.readlink(at)
+    if (is.na(link) || !nzchar(link) || file_kind(at) == "other") break
+    at <- if (startsWith(link, "/")) link else file.path(dirname(at), link)
+  }
+  kind <- file_kind(at)
+  if (kind == "folder") fail("argument", sprintf("%s is a folder.", path), remedy = "Name a file in it.")
+  if (!dir.exists(dirname(at))) fail("argument", sprintf("There is no folder %s to write to.", dirname(at)))
+  if (is_sqlite(at)) {
+    fail("argument", sprintf("%s is a database, such as a price store; nothing else is written over it.", path),
+         remedy = "Name another file.")
+  }
+  list(path = at, kind = kind)
+}
+
+text_bytes <- function(lines) charToRaw(paste0(enc2utf8(lines), "\n", collapse = ""))
+
+write_lines <- function(lines, path) {
+  why <- write_bytes(path, text_bytes(lines), FALSE)
+  if (nzchar(why)) fail("write", sprintf("%s could not be written.", basename(path)), where = why)
+}
+
+# Lines to standard output. A reader that has read enough is none of our business; a full disk is.
+print_lines <- function(lines) {
+  flush(stdout())
+  why <- write_standard_output(text_bytes(lines))
+  if (nzchar(why)) fail("write", "Standard output could not be written.", where = why)
+}
+
+# How files of a form end.
+made_whole <- function(path, ending) {
+  size <- file.size(path)
+  if (is.na(size) || size == 0) return(FALSE)
+  tail <- function(n) {
+    connection <- file(path, "rb")
+    on.exit(close(connection))
+    seek(connection, max(0, size - n))
+    readBin(connection, "raw", n)
+  }
+  ends <- function(text) grepl(text, rawToChar(tail(64L)[tail(64L) != 0L]), fixed = TRUE, useBytes = TRUE)
+  switch(ending,
+    png = identical(tail(12L)[5:8], charToRaw("IEND")),
+    pdf = ends("%%EOF"), svg = ends("</svg>"), html = ends("</html>"), parquet = ends("PAR1"),
+    xlsx = workbook_whole(path), TRUE)
+}
+
+# Every part of a workbook can be unpacked and ends with the tag that it began with.
+workbook_whole <- function(path) {
+  parts <- tryCatch(utils::unzip(path, list = TRUE), error = function(e) NULL, warning = function(w) NULL)
+  if (is.null(parts) || !nrow(parts)) return(FALSE)
+  all(vapply(which(grepl("[.](xml|rels)$", parts$Name)), function(i) {
+    connection <- unz(path, parts$Name[i], "rb")
+    on.exit(close(connection))
+    bytes <- tryCatch(readBin(connection, "raw", parts$Length[i]), error = function(e) raw(), warning = function(w) raw())
+    length(bytes) == parts$Length[i] && rev(bytes[!bytes %in% as.raw(c(10L, 13L, 32L))])[1L] == charToRaw(">") &&
+      closes_its_root(rawToChar(bytes))
+  }, NA))
+}
+
+closes_its_root <- function(text) {
+  root <- regmatches(text, regexpr("<[A-Za-z][A-Za-z0-9:]*", text, useBytes = TRUE))
+  length(root) == 1L && grepl(sprintf("(</%1$s *>|<%1$s[^<]*/>)[ \r\n]*$", substring(root, 2L)), text, useBytes = TRUE)
 }
 
 # JSON by our own layout; the strings by jsonlite.
@@ -21,7 +103,7 @@ as_json <- function(result) {
   }
   cells <- function(x) {
     if (inherits(x, "Date")) x <- core_iso_days(x)
-    text <- if (is.numeric(x)) core_shortest(x) else if (is.logical(x)) tolower(x) else quoted(as.character(x))
+    text <- if (is.numeric(x)) core_shortest(x) else if (is.logical(x)) lower_case(x) else quoted(as.character(x))
     text[is.na(x) | (is.numeric(x) & !is.finite(x))] <- "null"
     text
   }

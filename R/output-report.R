@@ -23,6 +23,11 @@
 write_report <- function(prices, path, window = 60L, per_year = NULL, level = 0.99, value = NULL) {
   prices <- as_prices(prices)
   for (package in c("rmarkdown", "knitr", "ggplot2", "scales")) need_package(package, "A report")
+  # pandoc wants a home, whoever runs it.
+  if (!nzchar(Sys.getenv("HOME"))) {
+    Sys.setenv(HOME = tempdir())
+    on.exit(Sys.unsetenv("HOME"))
+  }
   if (!rmarkdown::pandoc_available()) {
     fail("package", "A report needs pandoc, which is not installed.",
          remedy = "Install it: it is a Debian package, and comes with many editors.")
@@ -35,6 +40,7 @@ write_report <- function(prices, path, window = 60L, per_year = NULL, level = 0.
     var = measure_var(returns, level = level, value = value)
   )
   rolling <- measure_volatility(returns, window = window, per_year = per_year)
+  if (all(is.na(rolling$volatility))) rolling <- parts$volatility
   write_whole(path, function(part) {
     work <- tempfile("report-")
     dir.create(work)
@@ -43,7 +49,9 @@ write_report <- function(prices, path, window = 60L, per_year = NULL, level = 0.
     file.copy(system.file("report", c("report.Rmd", "report.css"), package = "imbroglio"), work)
     made <- rmarkdown::render(source, page_format(), output_file = "report.html", quiet = TRUE, envir = list2env(
       list(prices = prices, parts = parts, rolling = rolling), parent = asNamespace("imbroglio")))
-    file.copy(made, part)
+    pictures <- list.files(work, "[.]png$", recursive = TRUE, full.names = TRUE)
+    copied <- made_whole(made, "html") && all(vapply(pictures, made_whole, NA, "png")) && file.copy(made, part)
+    if (!isTRUE(copied)) fail("write", "The report came out cut off.", where = sprintf("There may be no room in %s.", tempdir()))
   })
 }
 

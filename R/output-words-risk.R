@@ -61,7 +61,7 @@ in_words.imbroglio_var <- function(result) {
                if (length(unique(stats::na.omit(table$rank))) > 1L) "rank")
   if (length(several)) {
     prefix <- do.call(paste, c(lapply(table[several], function(v) ifelse(is.na(v), "", v)), sep = ", "))
-    said <- sprintf("By %s: %s%s", sub(", $", "", prefix), tolower(substr(said, 1L, 1L)), substring(said, 2L))
+    said <- sprintf("By %s: %s%s", sub(", $", "", prefix), lower_case(substr(said, 1L, 1L)), substring(said, 2L))
   }
   none <- is.na(table$var)
   said[none] <- sprintf("%s has %s by %s.", table$security,

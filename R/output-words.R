@@ -304,6 +304,14 @@ in_words.imbroglio_restatements <- function(result) {
 }
 
 #' @export
+in_words.imbroglio_verification <- function(result) {
+  wrong <- sum(!result$sound)
+  if (!wrong) return(sprintf("All as written: %s tested.", count(nrow(result), "checksum")))
+  sprintf("Damaged: %s of %s %s not as written. Go back to a copy, or fetch again.", count(wrong), count(nrow(result), "part"),
+          if (wrong == 1L) "is" else "are")
+}
+
+#' @export
 in_words.imbroglio_additions <- function(result) {
   if (!nrow(result)) return("Nothing was added yet.")
   sprintf("%s: %s new, %s restated.", count(nrow(result), "addition"), count(sum(result$new), "price"),

@@ -16,7 +16,11 @@ column_days <- function(x, order, name, origin) {
     at_midnight <- all(format(x[!is.na(x)], "%H%M%S") == "000000")
     return(list(days = sensible(days), remarks = if (!at_midnight) sprintf("times left out of %s", name)))
   }
-  if (inherits(x, "Date")) return(list(days = sensible(floor(as.numeric(x))), remarks = NULL))
+  if (inherits(x, "Date")) {
+    days <- as.numeric(x)
+    if (any(days != floor(days), na.rm = TRUE)) days <- floor(days)
+    return(list(days = sensible(days), remarks = NULL))
+  }
   if (is.logical(x)) return(list(days = rep(NA_real_, length(x)), remarks = NULL))
   if (is.numeric(x)) return(number_days(as.numeric(x)))
   if (!is.factor(x)) x <- factor(as.character(x))
@@ -25,7 +29,10 @@ column_days <- function(x, order, name, origin) {
 }
 
 sensible <- function(days) {
-  days[!is.na(days) & (days < days_of_date(first_year, 1L, 1L) | days > days_of_date(last_year, 12L, 31L))] <- NA
+  first <- days_of_date(first_year, 1L, 1L)
+  last <- days_of_date(last_year, 12L, 31L)
+  if (min(days, Inf, na.rm = TRUE) >= first && max(days, -Inf, na.rm = TRUE) <= last) return(days)
+  days[!is.na(days) & (days < first | days > last)] <- NA
   days
 }
 
@@ -81,9 +88,12 @@ text_days <- function(text, order, name, origin) {
 
 # Texts of a pattern: its parts by column; NA where it does not match.
 parts_of <- function(text, pattern) {
-  found <- regmatches(text, regexec(pattern, text, perl = TRUE))
-  width <- max(2L, lengths(found))
-  t(vapply(found, function(p) c(p, rep(NA_character_, width - length(p))), character(width)))[, -1L, drop = FALSE]
+  found <- regexpr(pattern, text, perl = TRUE)
+  start <- attr(found, "capture.start")
+  parts <- substring(rep(text, ncol(start)), start, start + attr(found, "capture.length") - 1L)
+  parts <- matrix(parts, nrow = length(text), ncol = ncol(start))
+  parts[found < 0L, ] <- NA
+  parts
 }
 
 full_year <- function(text) {

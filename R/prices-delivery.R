@@ -37,13 +37,14 @@ delivery_of <- function(grid, how) {
   x <- grid$columns
   check_column_names(names(x), origin)
   date_column <- date_column_of(x, origin)
-  refuse_no_header(x, date_column, how, origin)
+  refuse_no_header(x, date_column, origin)
   security_column <- find_security_column(x, date_column, origin)
   others <- setdiff(names(x), c(date_column, security_column))
   # Names are text, whatever they look like.
   if (!is.null(security_column) && !is.factor(x[[security_column]])) {
     x[[security_column]] <- names_as_text(grid, security_column)
   }
+  padded <- !is.null(security_column) && isTRUE(attr(x[[security_column]], "padded"))
   layout <- layout_of(x, others, security_column, how, origin)
   read <- columns_to_read(x, others, layout, how, origin)
   actions <- NULL
@@ -62,12 +63,14 @@ delivery_of <- function(grid, how) {
   n <- length(x[[date_column]])
   dated <- column_days(x[[date_column]], how$dates, date_column, origin)
   if (!is.null(security_column)) {
-    named <- one_name_each(x[[security_column]])
+    named <- one_name_each(x[[security_column]], padded)
     x[[security_column]] <- named$names
   }
   unused <- setdiff(others, read)
   grid$columns <- x
   numbers <- grid_numbers(grid, read, how$decimal)
+  # The bytes of the file are not needed any more.
+  grid$again <- NULL
   not_numbers <- numbers$faults
   if (NROW(not_numbers) && layout == "wide") not_numbers$row <- not_numbers$row + (match(not_numbers$column, read) - 1L) * n
   delivery <- switch(layout, wide = wide_rows(dated$days, numbers$values, read, place),
@@ -125,21 +128,21 @@ without_row_numbers <- function(grid) {
 }
 
 names_as_text <- function(grid, column) {
-  if (!is.null(grid$again)) return(grid$again(match(column, names(grid$columns)))[[1L]])
   v <- grid$columns[[column]]
+  if (is.factor(v)) return(v)
+  if (!is.null(grid$again)) return(grid$again(match(column, names(grid$columns)))[[1L]])
   text <- if (is.numeric(v) && !inherits(v, "Date")) core_shortest(v) else as.character(v)
   text[is.na(v)] <- NA
   factor(text, unique(text[!is.na(text)]))
 }
 
-# Spaces around a name are no part of it.
-one_name_each <- function(v) {
-  before <- levels(v)
-  names <- trimmed(before)
+# Spaces around a name are no part of it. `padded`: the reader took some away.
+one_name_each <- function(v, padded = isTRUE(attr(v, "padded"))) {
+  names <- trimmed(levels(v))
+  if (identical(names, levels(v))) return(list(names = v, remarks = if (padded) "spaces around names left out"))
   known <- unique(names[nzchar(names)])
-  merged <- unique(names[duplicated(names)])
   list(names = structure(match(names, known)[as.integer(v)], levels = known, class = "factor"),
-       remarks = if (length(merged)) sprintf("%s with and without spaces around as one", some(merged)))
+       remarks = "spaces around names left out")
 }
 
 # By its name, its type, or as the only one that holds nothing but dates.
@@ -150,6 +153,7 @@ date_column_of <- function(x, origin) {
   dated <- dated | vapply(x, function(v) is.factor(v) && is_date_text(levels(v)), NA)
   if (sum(dated) == 1L) return(names(x)[dated])
   if (!any(dated)) {
+    if (all(is_number_text(names(x)))) refuse_headless(names(x), origin)
     fail("no_date", sprintf("There is no date column in %s.", origin),
          where = sprintf("Its columns are %s.", some(names(x), 8L)), remedy = "Name the column of dates `date`.")
   }
@@ -158,13 +162,15 @@ date_column_of <- function(x, origin) {
 }
 
 # A first line of data in place of a header would be lost as names.
-refuse_no_header <- function(x, date_column, how, origin) {
-  suppressed <- is_date_text(date_column) || (grepl("^[0-9]+$", date_column) && !is.na(number_days(as.numeric(date_column))$days))
-  if (suppressed) {
-    fail("layout", sprintf("%s has no header.", sentence_case(origin)),
-         where = sprintf("Its first line begins with %s.", some(names(x), 3L)),
-         remedy = "Name the columns in a line of its own: date, and the securities.")
-  }
+refuse_no_header <- function(x, date_column, origin) {
+  numbered <- grepl("^[0-9]+$", date_column) && !is.na(number_days(as.numeric(date_column))$days)
+  if (numbered || is_date_text(date_column)) refuse_headless(names(x), origin)
+}
+
+refuse_headless <- function(names, origin) {
+  fail("layout", sprintf("%s has no header.", sentence_case(origin)),
+       where = sprintf("Its first line begins with %s.", some(names, 3L)),
+       remedy = "Name the columns in a line of its own: date, and the securities.")
 }
 
 layout_of <- function(x, others, security_column, how, origin) {

@@ -24,7 +24,7 @@ feed_at <- function(feed, at_once = 6L, tries = 8L, time_limit = 30, patience = 
     fail("argument", sprintf("The token would go to %s unencrypted.", parts$host),
          remedy = "Use https://, take IMBROGLIO_FEED_TOKEN away, or allow that host.")
   }
-  list(address = sub("/+$", "", feed), origin = parts$origin, token = token, allow = tolower(allow),
+  list(address = sub("/+$", "", feed), origin = parts$origin, token = token, allow = lower_case(allow),
        verbose = isTRUE(verbose),
        at_once = check_whole(at_once, "at_once"), tries = check_whole(tries, "tries"),
        time_limit = check_positive(time_limit, "time_limit"), patience = check_positive(patience, "patience"),
@@ -35,7 +35,7 @@ split_address <- function(address) {
   parts <- regmatches(address, regexec("^(https?)://(\\[[0-9a-fA-F:]+\\]|[A-Za-z0-9._-]+)(:[0-9]+)?(/[^?#[:space:]]*)?$",
                                        sub("[?].*$", "", address)))[[1L]]
   if (!length(parts) || grepl("#", address, fixed = TRUE)) return(NULL)
-  host <- tolower(parts[3L])
+  host <- lower_case(parts[3L])
   list(scheme = parts[2L], host = host, origin = paste0(parts[2L], "://", host, parts[4L]))
 }
 
@@ -149,12 +149,30 @@ request_of <- function(feed, url) {
   # When to ask again is decided here, and only here; newer versions would wait as long as a feed says.
   request <- httr2::req_retry(request, max_tries = 2L, is_transient = function(response) FALSE)
   # A redirection is followed by judge(), or not.
-  request <- httr2::req_options(request, followlocation = FALSE, maxfilesize = 2^30)
+  # An answer is unpacked here, to no more than a page can be, and one without an end is cut.
+  request <- httr2::req_options(request, followlocation = FALSE, accept_encoding = "gzip", http_content_decoding = 0L,
+                                maxfilesize = most_answer, noprogress = FALSE,
+                                xferinfofunction = function(down, up) down[2L] <= most_answer)
   # Wherever it was sent on to, the token stays with the feed's own host.
   if (nzchar(feed$token) && identical(split_address(url)$origin, feed$origin)) {
     request <- httr2::req_auth_bearer_token(request, feed$token)
   }
   request
+}
+
+# The bytes of an answer, unpacked, at most.
+most_answer <- 2^28
+
+body_of <- function(answer) {
+  body <- answer$body
+  if (!is.raw(body)) return(raw())
+  packed <- httr2::resp_header(answer, "Content-Encoding")
+  if (is.null(packed) || packed %in% c("identity", "")) return(body)
+  if (!packed %in% c("gzip", "x-gzip")) fail("page", sprintf("the answer is packed by %s, which was not asked for", packed))
+  done <- unpack_gzip(body, most_answer)
+  if (is.null(done$wrong)) return(done$bytes)
+  fail("page", if (done$wrong == "more") sprintf("the answer unpacks to more than %s MB", most_answer / 2^20)
+               else paste("the answer cannot be unpacked:", done$wrong))
 }
 
 # Answers, whatever their status, and for what got none a condition.
@@ -244,7 +262,7 @@ clean_text <- function(feed, text) {
 }
 
 said_problem <- function(answer) {
-  text <- tryCatch(rawToChar(answer$body), error = function(e) "")
+  text <- tryCatch(rawToChar(body_of(answer)), error = function(e) "")
   said <- if (grepl("^application/(problem[+])?json", httr2::resp_content_type(answer))) {
     tryCatch(jsonlite::fromJSON(text), error = function(e) NULL)
   }
@@ -263,13 +281,12 @@ read_page <- function(pending, answer) {
   if (!type %in% c("text/csv", "application/json")) {
     doubt("the answer is %s, not a table", if (is.na(type)) "of no type" else type)
   }
-  body <- answer$body
-  if (!is.raw(body)) body <- raw()
+  body <- body_of(answer)
   rows <- suppressWarnings(as.numeric(c(header("Feed-Rows"), header("Feed-Total"))))
   if (length(rows) != 2L || anyNA(rows) || is.null(header("Feed-Digest")) || is.null(header("Feed-State"))) {
     doubt("the answer does not say how many rows it has, or of which state it is")
   }
-  if (!identical(tolower(header("Feed-Digest")), digest::digest(body, algo = "sha256", serialize = FALSE))) {
+  if (!identical(lower_case(header("Feed-Digest")), digest::digest(body, algo = "sha256", serialize = FALSE))) {
     doubt("the answer was cut off or changed on its way: its digest does not agree")
   }
   table <- tryCatch(if (type == "text/csv") page_csv(body) else page_json(body),

@@ -16,7 +16,7 @@ read_grids <- function(path) {
     xlsx = , xls = read_workbook(file),
     parquet = list(read_parquet_grid(file)),
     sqlite = fail("file", sprintf("%s is a database, not a table.", sentence_case(file$origin))),
-    text = list(read_text_grid(file, tolower(tools::file_ext(sub("\\.gz$", "", path)))))
+    text = list(read_text_grid(file, lower_case(tools::file_ext(sub("\\.gz$", "", path)))))
   )
 }
 
@@ -71,13 +71,18 @@ read_text_grid <- function(file, ending) {
   text <- as_utf8(file$bytes, file$origin)
   bytes <- text$bytes
   shape <- shape_of_text(bytes, file$origin)
+  if (shape$malformed) {
+    fail("layout", sprintf("The header of %s has a quote that does not end its cell.", file$origin),
+         where = sprintf("It begins \"%s\".", visible(substr(paste(shape$names, collapse = shape$separator), 1L, 80L))),
+         remedy = "Close the quote, or leave it out.")
+  }
   separator <- shape$separator
   read <- core_delimited(bytes, shape$start, separator, shape$line, length(shape$names))
   if (read$bad_line > 0) refuse_line(read, length(shape$names), file$origin)
   if (!read$rows) fail("empty", sprintf("There are no prices in %s.", file$origin), where = "It has a header line only.")
   again <- function(which) core_delimited_text(bytes, shape$start, separator, read$rows, which)
   columns <- read$values
-  columns[read$torn] <- again(which(read$torn))
+  if (any(read$torn)) columns[read$torn] <- again(which(read$torn))
   names(columns) <- trimmed(shape$names)
   first <- read$lines[1L]
   place <- if (length(read$lines) > 1L) function(rows) sprintf("line %s", some(read$lines[rows]))
@@ -114,6 +119,7 @@ shape_of_text <- function(bytes, origin) {
   wide <- vapply(heads, function(h) h$columns >= 2L, NA)
   agree <- vapply(heads, `[[`, 0, "agree")
   if (!any(wide)) {
+    if (any(heads$comma$malformed)) return(heads$comma)
     fail("layout", sprintf("There is only one column in %s.", origin),
          where = sprintf("Its header is \"%s\".", visible(heads$comma$names[1L])),
          remedy = "Columns are separated by comma, semicolon, tab or |.")
@@ -122,7 +128,7 @@ shape_of_text <- function(bytes, origin) {
   best <- which(wide & agree == max(agree[wide]))[1L]
   found <- heads[[best]]
   rivals <- setdiff(names(which(wide & agree == 1)), names(separators)[best])
-  list(separator = separators[[best]], names = found$names, start = found$start, line = found$line, titles = found$titles,
+  list(separator = separators[[best]], names = found$names, start = found$start, line = found$line, titles = found$titles, malformed = found$malformed,
        remarks = c(if (length(rivals)) sprintf("%s between columns", names(separators)[best]),
                    if (found$titles) sprintf("%s above the header left out", count(found$titles, "line"))))
 }
@@ -150,7 +156,7 @@ header_of <- function(head) {
   foot <- which(after_blank & filled[body] == 1L)
   if (length(foot)) body <- body[seq_len(foot[1L] - 1L)]
   list(names = cells[[at]], columns = widths[at], line = head$next_line[at], start = head$rest[at],
-       titles = sum(there < at), agree = if (length(body)) mean(widths[body] == widths[at]) else 0)
+       titles = sum(there < at), malformed = any(head$malformed[seq_len(at)]), agree = if (length(body)) mean(widths[body] == widths[at]) else 0)
 }
 
 # ---- other formats ------------------------------------------------------------------------------

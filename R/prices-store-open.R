@@ -45,13 +45,16 @@ postgresql_address <- function(text) {
 with_store <- function(store, work, write = FALSE, least = length(store_migrations)) {
   need_package("DBI", "A price store")
   address <- store_address(store)
+  fresh <- write && !is.null(address$file) && file_kind(address$file) == "none"
   connection <- connect_store(address, write)
-  if (is.null(address$connection)) on.exit(DBI::dbDisconnect(connection))
+  # A new store whose first writing failed is not left behind as a ruin.
+  if (fresh) on.exit(if (file.exists(address$file) && file.size(address$file) == 0) unlink(address$file))
+  if (is.null(address$connection)) on.exit(DBI::dbDisconnect(connection), add = TRUE, after = FALSE)
   run <- function(statement) DBI::dbExecute(connection, statement)
   ask <- function(e) {
     if (inherits(e, "imbroglio_error") || inherits(e, "interrupt")) stop(e)
-    fail("store", sprintf("The store %s could not be %s; it is as it was.", address$shown,
-                          if (write) "written" else "read"), where = conditionMessage(e))
+    fail(c(if (write) "write", "store"), sprintf("The store %s could not be %s; it is as it was.", address$shown,
+                                                 if (write) "written" else "read"), where = conditionMessage(e))
   }
   tryCatch({
     begin_work(connection, address, run, write)
@@ -59,6 +62,7 @@ with_store <- function(store, work, write = FALSE, least = length(store_migratio
     tryCatch({
       if (write) migrate_store(connection, address) else check_version(connection, address, least)
       result <- work(connection, address)
+      if (write) seal_rest(connection)
       if (address$kind == "sqlite") run("commit") else DBI::dbCommit(connection)
       done <- TRUE
     }, finally = if (!done) try(if (address$kind == "sqlite") run("rollback") else DBI::dbRollback(connection),
@@ -159,12 +163,22 @@ store_migrations <- list(
        delete from packed where security_id = old.security_id; end",
     "create trigger packed_deleted after delete on prices begin
        delete from packed where security_id = old.security_id; end"
+  ),
+  # What proves that all is as it was written; see prices-store-seal.R.
+  function(kind) c(
+    "create table sums (what text not null, id integer not null, n integer not null, sum text not null,
+       primary key (what, id))",
+    "alter table imbroglio_store add column seal text"
   )
 )
 
 store_version <- function(connection) {
   if (!DBI::dbExistsTable(connection, "imbroglio_store")) return(0L)
-  DBI::dbGetQuery(connection, "select version from imbroglio_store")$version
+  version <- DBI::dbGetQuery(connection, "select version from imbroglio_store")$version
+  if (length(version) != 1L || !is.numeric(version) || is.na(version)) {
+    fail("store", "The store is damaged: it does not say of which version it is.", remedy = "Go back to a copy, or fetch again.")
+  }
+  as.integer(version)
 }
 
 has_store <- function(connection) {
@@ -205,6 +219,7 @@ migrate_store <- function(connection, address) {
     for (statement in store_migrations[[step]](address$kind)) DBI::dbExecute(connection, statement)
   }
   DBI::dbExecute(connection, sprintf("update imbroglio_store set version = %d", length(store_migrations)))
+  if (version) seal_all(connection)
 }
 
 # Tells one store from another, so that what one feed calls its state is not taken for that of the next.

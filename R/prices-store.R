@@ -96,6 +96,7 @@ add_to_store <- function(connection, rows, actions, about, source, feed = NULL) 
       addition = addition, added_at = at, source = source, new_prices = sum(counts$new), restated_prices = sum(counts$restated)
     ))
   }
+  if (NROW(changed)) seal_addition(connection, addition)
   if (length(feed$security)) note_held(connection, feed, ids, at)
   if (inherits(connection, "SQLiteConnection")) pack_series(connection, ids[names], counts$new, addition)
   structure(counts, addition = if (anything) addition else NA_integer_)
@@ -237,8 +238,9 @@ pack_series <- function(connection, ids, new, addition) {
 read_store <- function(store, how) {
   with_store(store, function(connection, address) {
     state <- state_at(connection, how$as_of, address)
-    rows <- if (is.null(how$as_of)) rows_now(connection, address$kind)
-            else rows_before(connection, "prices", state$addition)
+    check_rest(connection, address)
+    rows <- if (is.null(how$as_of)) rows_now(connection, address)
+            else rows_known(connection, address, state$addition)
     there <- !is.na(rows$close) | !is.na(rows$adjusted)
     if (!all(there)) rows <- lapply(rows, `[`, there)
     if (!length(rows$day)) fail("empty", sprintf("There are no prices in the store %s.", address$shown))
@@ -273,6 +275,12 @@ state_at <- function(connection, as_of, address) {
       fail("argument", "`as_of` must be a date, a time in UTC, or the number of an addition.",
            where = sprintf("It is %s.", shown(as_of)), remedy = "Write 2024-12-31, or \"2024-12-31 14:30\".")
     }
+    # A day of the calendar and a time of the day.
+    clock <- as.numeric(strsplit(paste0(substring(sub("Z$", "", until), 12L), ":0:0:0"), ":", fixed = TRUE)[[1L]])
+    if (nchar(until) < 12L) clock <- c(0, 0, 0)
+    if (is.na(parse_iso_dates(substr(until, 1L, 10L))) || any(clock[1:3] >= c(24, 60, 60))) {
+      fail("argument", "`as_of` is no time that there is.", where = sprintf("It is %s.", shown(as_of)))
+    }
     # A day or a minute counts to its end.
     until <- sub("Z$", "", until)
     known <- additions[substr(additions$added_at, 1L, nchar(until)) <= until, ]
@@ -284,7 +292,34 @@ state_at <- function(connection, as_of, address) {
   known[nrow(known), ]
 }
 
-rows_now <- function(connection, kind) {
+# Each series is tested against its checksum.
+rows_now <- function(connection, address) {
+  found <- series_now(connection, address)
+  securities <- DBI::dbGetQuery(connection, "select id, security from securities")
+  summed <- lapply(found, as.numeric)
+  check_series(connection, address, summed, securities)
+  found
+}
+
+# The prices as they stood after an addition: what each addition brought and replaced until then is tested first.
+rows_known <- function(connection, address, addition) {
+  names <- name_of_ids(connection)
+  now <- rows_to_sum(connection, "prices", sprintf("addition <= %d", addition))
+  before <- rows_to_sum(connection, "prices_before", sprintf("addition <= %d", addition), c("replaced_in", "restated"))
+  called <- function(what) function(id) sprintf("the prices %s by addition %s", what, some(id))
+  brought <- rbind(now, before[names(now)])
+  compare_sums(connection, address, "addition", brought_sums(brought, names), called("brought"), until = addition)
+  replaced <- before[before$replaced_in <= addition, ]
+  compare_sums(connection, address, "replaced", replaced_sums(replaced, names), called("replaced"), until = addition)
+  rows <- rbind(now, before[before$replaced_in > addition, names(now)])
+  rows <- rows[order(rows$security_id, rows$day), c("security_id", "day", price_fields)]
+  rows$security_id <- as.integer(rows$security_id)
+  rows$day <- as.integer(rows$day)
+  as.list(rows)
+}
+
+series_now <- function(connection, address) {
+  kind <- address$kind
   rows <- function(...) {
     DBI::dbGetQuery(connection,
                     paste("select security_id, day, ", paste(price_fields, collapse = ", "), "from prices", ...))
@@ -304,6 +339,7 @@ rows_now <- function(connection, kind) {
   series <- lapply(ids, function(id) {
     i <- match(id, packed$security_id)
     long <- if (!is.na(i)) {
+      if (length(packed$data[[i]]) != packed$n[i] * width * 8) refuse_damaged(address, "packed prices")
       matrix(readBin(packed$data[[i]], "double", packed$n[i] * width, endian = "little"), ncol = width)
     }
     long <- rbind(long, late[late_of[[as.character(id)]], , drop = FALSE])

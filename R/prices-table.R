@@ -263,8 +263,8 @@ span_before <- function(day, span) {
   parts <- if (is.character(span) && length(span) == 1L) {
     regmatches(span, regexec("^\\s*([0-9]+)\\s*(day|week|month|quarter|year)s?\\s*$", span))[[1L]]
   }
-  if (length(parts) != 3L) {
-    fail("argument", "`last` must be a number and a unit, such as \"2 years\" or \"90 days\".",
+  if (length(parts) != 3L || as.numeric(parts[2L]) > 1e5) {
+    fail("argument", "`last` must be a number and a unit, such as \"2 years\" or \"90 days\", of 100,000 at most.",
          where = sprintf("It is %s.", shown(span)))
   }
   n <- as.integer(parts[2L])

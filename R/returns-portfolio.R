@@ -56,6 +56,9 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, rebalance = "never", 
   start <- 100
   if (!is.null(shares)) {
     start <- sum(held$amount * values[1L, ]) + held$cash
+    if (!is.finite(start)) {
+      fail("weights", "The shares are worth more than a number can hold.", where = sprintf("%s are held.", some(held$amount)))
+    }
     if (!(start > 0)) fail("ruin", sprintf("The shares are worth %s at the start.", format(start)))
     held$amount <- held$amount * values[1L, ] / start
     held$cash <- held$cash / start
@@ -93,12 +96,14 @@ holdings_of <- function(x, what, securities, cash) {
   if (!is.numeric(cash) || length(cash) != 1L || !is.finite(cash)) {
     fail("weights", "`cash` must be one number, or \"rest\".", where = sprintf("It is %s.", shown(cash)))
   }
+  if (!length(x)) fail("weights", "There is no security among the holdings, only cash.")
   columns <- pick_securities(names(x), securities)
   list(security = securities[columns], amount = as.numeric(x), cash = cash)
 }
 
 whole_weights <- function(held, normalise) {
   sum <- sum(held$amount) + held$cash
+  if (!is.finite(sum)) fail("weights", "The weights add up to more than a number can hold.")
   if (abs(sum - 1) <= 1e-6) return(held)
   if (!normalise || sum <= 0) {
     fail("weights", sprintf("The weights add up to %s, not to 1.", format(round(sum, 6))),

@@ -69,7 +69,8 @@ given_returns <- function(x, kind, every, origin) {
   if (!is.data.frame(x)) {
     fail("argument", "Given returns must be a data frame or a matrix.", where = sprintf("They are %s.", shown(x)))
   }
-  d <- delivery_of(x, origin, list())
+  d <- delivery_of(grid_of_frame(x, origin), list())
+  note_remarks(d$remarks, origin)
   refuse_unread(d)
   columns <- d$securities
   check_securities(columns, origin)

@@ -359,6 +359,58 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// write_standard_output
+std::string write_standard_output(const Rcpp::RawVector& bytes);
+RcppExport SEXP _imbroglio_write_standard_output(SEXP bytesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type bytes(bytesSEXP);
+    rcpp_result_gen = Rcpp::wrap(write_standard_output(bytes));
+    return rcpp_result_gen;
+END_RCPP
+}
+// reach_medium
+std::string reach_medium(const std::string& path);
+RcppExport SEXP _imbroglio_reach_medium(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const std::string& >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(reach_medium(path));
+    return rcpp_result_gen;
+END_RCPP
+}
+// file_identity
+std::string file_identity(const std::string& path);
+RcppExport SEXP _imbroglio_file_identity(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const std::string& >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(file_identity(path));
+    return rcpp_result_gen;
+END_RCPP
+}
+// interrupt_on_signals
+void interrupt_on_signals();
+RcppExport SEXP _imbroglio_interrupt_on_signals() {
+BEGIN_RCPP
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    interrupt_on_signals();
+    return R_NilValue;
+END_RCPP
+}
+// signal_to_end
+int signal_to_end();
+RcppExport SEXP _imbroglio_signal_to_end() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    rcpp_result_gen = Rcpp::wrap(signal_to_end());
+    return rcpp_result_gen;
+END_RCPP
+}
 // end_quietly
 void end_quietly();
 RcppExport SEXP _imbroglio_end_quietly() {
@@ -667,6 +719,32 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_row_sums
+Rcpp::CharacterVector core_row_sums(const Rcpp::List& columns, const Rcpp::IntegerVector& group, int groups);
+RcppExport SEXP _imbroglio_core_row_sums(SEXP columnsSEXP, SEXP groupSEXP, SEXP groupsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type group(groupSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_row_sums(columns, group, groups));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_change_sums
+Rcpp::CharacterVector core_change_sums(const Rcpp::CharacterVector& a, const Rcpp::CharacterVector& b, const Rcpp::CharacterVector& c);
+RcppExport SEXP _imbroglio_core_change_sums(SEXP aSEXP, SEXP bSEXP, SEXP cSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::CharacterVector& >::type a(aSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::CharacterVector& >::type b(bSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::CharacterVector& >::type c(cSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_change_sums(a, b, c));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_scatter
 Rcpp::List core_scatter(const Rcpp::IntegerVector& row, const Rcpp::IntegerVector& column, const Rcpp::NumericVector& value, int n, int columns);
 RcppExport SEXP _imbroglio_core_scatter(SEXP rowSEXP, SEXP columnSEXP, SEXP valueSEXP, SEXP nSEXP, SEXP columnsSEXP) {
@@ -824,6 +902,11 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_unpack_gzip", (DL_FUNC) &_imbroglio_unpack_gzip, 2},
     {"_imbroglio_text_kind", (DL_FUNC) &_imbroglio_text_kind, 1},
     {"_imbroglio_write_bytes", (DL_FUNC) &_imbroglio_write_bytes, 3},
+    {"_imbroglio_write_standard_output", (DL_FUNC) &_imbroglio_write_standard_output, 1},
+    {"_imbroglio_reach_medium", (DL_FUNC) &_imbroglio_reach_medium, 1},
+    {"_imbroglio_file_identity", (DL_FUNC) &_imbroglio_file_identity, 1},
+    {"_imbroglio_interrupt_on_signals", (DL_FUNC) &_imbroglio_interrupt_on_signals, 0},
+    {"_imbroglio_signal_to_end", (DL_FUNC) &_imbroglio_signal_to_end, 0},
     {"_imbroglio_end_quietly", (DL_FUNC) &_imbroglio_end_quietly, 0},
     {"_imbroglio_core_fit_family", (DL_FUNC) &_imbroglio_core_fit_family, 3},
     {"_imbroglio_core_refitted", (DL_FUNC) &_imbroglio_core_refitted, 7},
@@ -847,6 +930,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_returns", (DL_FUNC) &_imbroglio_core_returns, 2},
     {"_imbroglio_core_wealth", (DL_FUNC) &_imbroglio_core_wealth, 2},
     {"_imbroglio_core_overlapping_returns", (DL_FUNC) &_imbroglio_core_overlapping_returns, 3},
+    {"_imbroglio_core_row_sums", (DL_FUNC) &_imbroglio_core_row_sums, 3},
+    {"_imbroglio_core_change_sums", (DL_FUNC) &_imbroglio_core_change_sums, 3},
     {"_imbroglio_core_scatter", (DL_FUNC) &_imbroglio_core_scatter, 5},
     {"_imbroglio_core_carry", (DL_FUNC) &_imbroglio_core_carry, 2},
     {"_imbroglio_core_shortest", (DL_FUNC) &_imbroglio_core_shortest, 1},

@@ -6,6 +6,7 @@
 // [[Rcpp::export]]
 Rcpp::List core_rolling_tail(const Rcpp::NumericMatrix& returns, int window, int least, double level, int rank, bool log) {
   const std::size_t n = returns.nrow(), k = returns.ncol();
+  window = imbroglio::no_longer(window, n);
   Rcpp::NumericMatrix var(Rcpp::no_init(n, k)), es(Rcpp::no_init(n, k));
   const double* from = returns.begin();
   double *to_var = var.begin(), *to_es = es.begin();

@@ -6,6 +6,7 @@
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_rolling_deviation(const Rcpp::NumericMatrix& x, int window, int min_obs) {
   const std::size_t n = x.nrow(), k = x.ncol();
+  window = imbroglio::no_longer(window, n);
   Rcpp::NumericMatrix out(Rcpp::no_init(n, k));
   const double* from = x.begin();
   double* to = out.begin();
@@ -32,6 +33,7 @@ Rcpp::NumericMatrix core_rolling_deviation(const Rcpp::NumericMatrix& x, int win
 
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_rolling_mean(const Rcpp::NumericMatrix& x, int window, int min_obs) {
+  window = imbroglio::no_longer(window, static_cast<std::size_t>(x.nrow()));
   return imbroglio::over_each(x, [=](const double* values, std::size_t size, double* into) {
     imbroglio::rolling_mean(values, size, window, min_obs, into);
   });

@@ -44,6 +44,7 @@ Rcpp::NumericMatrix core_drawdown_series(const Rcpp::NumericMatrix& wealth, bool
 
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_rolling_drawdown(const Rcpp::NumericMatrix& wealth, int window, int min_obs, bool additive) {
+  window = imbroglio::no_longer(window, static_cast<std::size_t>(wealth.nrow()));
   return imbroglio::over_each(wealth, [=](const double* values, std::size_t size, double* into) {
     imbroglio::rolling_drawdown(values, size, window, min_obs, additive, into);
   });

@@ -3,6 +3,7 @@
 #include <sys/stat.h>
 #include <cerrno>
 #include <csignal>
+#include <cstdint>
 #include <cstdio>
 #include <cstring>
 #include <vector>
@@ -80,6 +81,11 @@ std::string text_kind(const Rcpp::RawVector& bytes) {
   const unsigned char* end = p + bytes.size();
   if (std::memchr(p, 0, static_cast<std::size_t>(bytes.size()))) return "none";
   while (p < end) {
+    std::uint64_t eight;
+    if (end - p >= 8 && (std::memcpy(&eight, p, 8), (eight & 0x8080808080808080ull) == 0)) {
+      p += 8;
+      continue;
+    }
     if (*p < 0x80) {
       ++p;
       continue;
@@ -129,6 +135,76 @@ std::string write_bytes(const std::string& path, const Rcpp::RawVector& bytes, b
   return wrong ? std::strerror(wrong) : "";
 #endif
 }
+
+// Bytes to standard output: "" or what went wrong. That nobody reads any more is no fault.
+// [[Rcpp::export]]
+std::string write_standard_output(const Rcpp::RawVector& bytes) {
+#ifdef _WIN32
+  std::fwrite(bytes.begin(), 1, bytes.size(), stdout);
+  return std::fflush(stdout) == 0 ? "" : std::strerror(errno);
+#else
+  struct sigaction ignore, before;
+  std::memset(&ignore, 0, sizeof ignore);
+  ignore.sa_handler = SIG_IGN;
+  sigaction(SIGPIPE, &ignore, &before);
+  const unsigned char* at = bytes.begin();
+  std::size_t left = static_cast<std::size_t>(bytes.size());
+  int wrong = 0;
+  while (left > 0 && !wrong) {
+    const ssize_t wrote = write(1, at, left);
+    if (wrote < 0) {
+      if (errno != EINTR) wrong = errno;
+      continue;
+    }
+    at += wrote;
+    left -= static_cast<std::size_t>(wrote);
+  }
+  sigaction(SIGPIPE, &before, nullptr);
+  return wrong && wrong != EPIPE ? std::strerror(wrong) : "";
+#endif
+}
+
+// Waits until a file has reached its medium: "" or what went wrong.
+// [[Rcpp::export]]
+std::string reach_medium(const std::string& path) {
+#ifndef _WIN32
+  const int file = open(path.c_str(), O_RDONLY);
+  if (file < 0) return std::strerror(errno);
+  int wrong = 0;
+  if (fsync(file) != 0 && errno != EINVAL && errno != ENOSYS && errno != EROFS) wrong = errno;
+  if (close(file) != 0 && !wrong && errno != EINTR) wrong = errno;
+  if (wrong) return std::strerror(wrong);
+#endif
+  return "";
+}
+
+// Tells one file from another, by whatever path; empty where there is none.
+// [[Rcpp::export]]
+std::string file_identity(const std::string& path) {
+  struct stat found;
+  if (stat(path.c_str(), &found) != 0) return "";
+  return std::to_string(found.st_dev) + ":" + std::to_string(found.st_ino);
+}
+
+namespace {
+volatile std::sig_atomic_t ended_by = 0;
+void end_by(int signal) {
+  ended_by = signal;
+  std::raise(SIGINT);
+}
+}  // namespace
+
+// From now on a signal to end is an interrupt, so that whoever made a temporary file removes it.
+// [[Rcpp::export]]
+void interrupt_on_signals() {
+#ifndef _WIN32
+  std::signal(SIGTERM, end_by);
+  std::signal(SIGHUP, end_by);
+#endif
+}
+
+// [[Rcpp::export]]
+int signal_to_end() { return ended_by ? ended_by : SIGINT; }
 
 // What a process does that is to end quietly when a library in it crashes, instead of R's farewell, which removes the
 // temporary folder of the process it was forked from.

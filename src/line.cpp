@@ -78,6 +78,7 @@ namespace {
 void roll_lines(const Work& work, const Column& market, const imbroglio::RiskFree& free, std::size_t k, bool span, bool log, int window,
                 int min_obs, const std::vector<double*>& to, int* places) {
   const std::size_t n = work.n, kinds = to.size();
+  window = imbroglio::no_longer(window, n);
   imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
     Beside pair(market, free, n, span, log);
     imbroglio::RollingLine rolling(window, min_obs);

@@ -50,6 +50,7 @@ namespace {
 void roll_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark, const Rcpp::IntegerVector& rows,
                    bool span, bool log, int window, int min_obs, double* errors, double* means, double* shares) {
   const std::size_t n = returns.nrow(), k = rows.size();
+  window = imbroglio::no_longer(window, n);
   const double* from = returns.begin();
   const int *starts = start.begin(), *chosen = rows.begin();
   const auto market = imbroglio::column_of(returns, start, benchmark);

@@ -17,6 +17,7 @@ struct Cell {
   const char* to;
   bool quoted;
   bool doubled;  // quotes within quotes stand doubled
+  bool padded;   // there are spaces around it
 };
 
 // The text of a cell as it was meant.
@@ -77,12 +78,12 @@ class Records {
       while (p < end_ && !stops_[static_cast<unsigned char>(*p)]) ++p;
       const char* to = p;
       while (to > from && blank_char(to[-1])) --to;
-      cells_.push_back({from, to, false, false});
+      cells_.push_back({from, to, false, false, from != at_ || to != p});
     }
     if (p < end_ && *p == separator_) {
       at_ = p + 1;
       // A record that ends with a separator ends with an empty cell.
-      if (at_ >= end_) cells_.push_back({at_, at_, false, false});
+      if (at_ >= end_) cells_.push_back({at_, at_, false, false, false});
       return at_ < end_;
     }
     if (p < end_ && *p == '\r') ++p;
@@ -98,7 +99,7 @@ class Records {
       const char* q = static_cast<const char*>(std::memchr(p, '"', static_cast<std::size_t>(end_ - p)));
       if (!q) {
         malformed_ = true;
-        cells_.push_back({from, end_, true, doubled});
+        cells_.push_back({from, end_, true, doubled, false});
         return end_;
       }
       count_lines(p, q);
@@ -107,7 +108,7 @@ class Records {
         p = q + 2;
         continue;
       }
-      cells_.push_back({from, q, true, doubled});
+      cells_.push_back({from, q, true, doubled, false});
       p = q + 1;
       break;
     }
@@ -172,6 +173,7 @@ class ColumnValues {
   bool words() const { return words_; }
   bool point() const { return point_; }
   bool certain() const { return certain_; }
+  bool padded() const { return padded_; }
   const std::vector<double>& numbers() const { return numbers_; }
   const std::vector<int>& codes() const { return codes_; }
   const std::vector<std::string_view>& levels() const { return levels_; }
@@ -219,6 +221,7 @@ class ColumnValues {
   void release_numbers() { std::vector<double>().swap(numbers_); }
   void add_text(const Cell& cell) {
     if (codes_.empty()) codes_.reserve(rows_);
+    padded_ = padded_ || (cell.padded && cell.from != cell.to);
     const std::string_view seen(cell.from, static_cast<std::size_t>(cell.to - cell.from));
     if (codes_.empty() || seen != last_ || cell.quoted != last_quoted_) {
       last_ = seen;
@@ -240,7 +243,7 @@ class ColumnValues {
   }
 
   Kind kind_ = nothing;
-  bool torn_ = false, words_ = false, point_ = false, certain_ = false;
+  bool torn_ = false, words_ = false, point_ = false, certain_ = false, padded_ = false;
   std::size_t rows_ = 0, count_ = 0;
   std::vector<double> numbers_;
   std::vector<int> codes_;
@@ -263,6 +266,8 @@ struct Delimited {
   std::vector<ColumnValues> columns;
   std::vector<int> lines;                  // of each row
   std::vector<std::size_t> below;          // lines after the table, behind an empty one
+  bool blank_end = false;                  // it ends with an empty line
+  std::size_t next_line = 1;               // that of what follows
   Torn torn;
 };
 
@@ -271,12 +276,23 @@ inline std::size_t filled(const std::vector<Cell>& cells) {
   return static_cast<std::size_t>(std::count_if(cells.begin(), cells.end(), [](const Cell& c) { return c.from != c.to; }));
 }
 
+// How many lines there are, at most.
+inline std::size_t rows_at_most(const char* from, const char* to) {
+  std::size_t lines = 1;
+  const char end = std::memchr(from, '\n', static_cast<std::size_t>(to - from)) ? '\n' : '\r';
+  while ((from = static_cast<const char*>(std::memchr(from, end, static_cast<std::size_t>(to - from))))) {
+    ++lines;
+    ++from;
+  }
+  // A file may use both.
+  return lines;
+}
+
 // Reads the records from `from` on, each of as many cells as there are columns. Lines without a value are passed over. A
 // line of one value behind an empty line, with nothing of the table after it, is below the table.
 inline void read_delimited(const char* from, const char* to, char separator, std::size_t line, Delimited& out) {
   const std::size_t columns = out.columns.size();
-  const std::size_t most =
-      static_cast<std::size_t>(std::count(from, to, '\n') + std::count(from, to, '\r')) + 1;
+  const std::size_t most = rows_at_most(from, to);
   for (auto& column : out.columns) column.reserve(most);
   out.lines.reserve(most);
   Records records(from, to, separator, line);
@@ -297,15 +313,57 @@ inline void read_delimited(const char* from, const char* to, char separator, std
       out.below.push_back(records.line());
       continue;
     }
-    if (records.malformed() || cells.size() != columns || !out.below.empty()) {
-      tear();
-      return;
-    }
+    if (records.malformed() || cells.size() != columns || !out.below.empty()) return tear();
     after_blank = false;
     for (std::size_t j = 0; j < columns; ++j) out.columns[j].add(cells[j]);
     out.lines.push_back(static_cast<int>(records.line()));
   }
+  out.blank_end = after_blank;
+  out.next_line = records.next_line();
 }
+
+// Cuts text without quotes at ends of lines, so that the pieces can be read side by side.
+inline std::vector<const char*> cut_at_lines(const char* from, const char* to, std::size_t pieces) {
+  std::vector<const char*> cuts{from};
+  const std::size_t size = static_cast<std::size_t>(to - from);
+  if (pieces > 1 && !std::memchr(from, '"', size)) {
+    for (std::size_t i = 1; i < pieces; ++i) {
+      const char* at = std::max(cuts.back(), from + size / pieces * i);
+      const char* end = static_cast<const char*>(std::memchr(at, '\n', static_cast<std::size_t>(to - at)));
+      if (end && end + 1 < to && end + 1 > cuts.back()) cuts.push_back(end + 1);
+    }
+  }
+  cuts.push_back(to);
+  return cuts;
+}
+
+// Whether pieces that were read by themselves are the same as the whole: lines that are out of place, or empty ones at an
+// edge, mean something only beside what is around them.
+inline bool pieces_stand(const std::vector<Delimited>& pieces) {
+  for (std::size_t k = 0; k < pieces.size(); ++k) {
+    if (pieces[k].torn.line || (k + 1 < pieces.size() && (pieces[k].blank_end || !pieces[k].below.empty()))) return false;
+  }
+  return true;
+}
+
+// One column of several pieces.
+struct JoinedColumn {
+  ColumnValues::Kind kind = ColumnValues::nothing;
+  bool torn = false, words = false, point = false, certain = false;
+
+  JoinedColumn(const std::vector<Delimited>& pieces, std::size_t j) {
+    for (const Delimited& piece : pieces) {
+      const ColumnValues& c = piece.columns[j];
+      torn = torn || c.torn() || (c.kind() != ColumnValues::nothing && kind != ColumnValues::nothing && c.kind() != kind);
+      if (c.kind() != ColumnValues::nothing) kind = c.kind();
+      words = words || c.words();
+      point = point || c.point();
+      certain = certain || c.certain();
+    }
+    // A word that stands for a missing number may be a name.
+    torn = torn || (kind == ColumnValues::text && words);
+  }
+};
 
 // The same records once more, of some columns only (from 0) and those as text; `rows` is how many there are.
 inline void read_again_as_text(const char* from, const char* to, char separator, std::size_t rows,

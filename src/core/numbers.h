@@ -29,44 +29,54 @@ struct PlainNumber {
   bool certain = false;  // which parts no thousands: 10.5, 0.125, 1234.567, but not 1.002
 };
 
+// Digits, a point perhaps and digits, of 18 in all at most: what nearly all prices are.
+inline bool short_number(const char* from, const char* to, PlainNumber& number) {
+  if (to - from > 19 || from >= to) return false;
+  const bool minus = *from == '-';
+  const char* p = from + minus;
+  const char* first = p;
+  std::uint64_t digits = 0;
+  while (p < to && is_digit(*p)) digits = digits * 10 + static_cast<std::uint64_t>(*p++ - '0');
+  const std::ptrdiff_t before = p - first;
+  std::ptrdiff_t after = 0;
+  number.point = p < to && *p == '.';
+  if (number.point) {
+    const char* fraction = ++p;
+    while (p < to && is_digit(*p)) digits = digits * 10 + static_cast<std::uint64_t>(*p++ - '0');
+    after = p - fraction;
+  }
+  if (p != to || before + after == 0) return false;
+  number.certain = number.point && (after != 3 || before == 0 || before > 3 || *first == '0');
+  number.value = nearest_double(digits, -static_cast<int>(after), true, first, to);
+  if (minus) number.value = -number.value;
+  return true;
+}
+
 // [+-] digits [. digits] [e [+-] digits], the whole text and nothing else.
 inline bool plain_number(const char* from, const char* to, PlainNumber& number) {
+  if (short_number(from, to, number)) return true;
   const char* p = from;
   const bool minus = p < to && *p == '-';
   if (p < to && (*p == '-' || *p == '+')) ++p;
-  std::uint64_t digits = 0;
-  int significant = 0, before = 0, after = 0, power = 0;
   const char* first = p;
-  auto take = [&](int& counted) {
-    for (; p < to && is_digit(*p); ++p, ++counted) {
-      if (digits || *p != '0') ++significant;
-      if (significant <= 19) digits = digits * 10 + static_cast<std::uint64_t>(*p - '0');
-    }
-  };
-  take(before);
+  int before = 0, after = 0;
+  for (; p < to && is_digit(*p); ++p) ++before;
   number.point = p < to && *p == '.';
   if (number.point) {
-    ++p;
-    take(after);
+    for (++p; p < to && is_digit(*p); ++p) ++after;
   }
   if (before + after == 0) return false;
-  bool with_power = false;
-  if (p < to && (*p == 'e' || *p == 'E')) {
-    const char* q = p + 1;
-    const bool down = q < to && *q == '-';
-    if (q < to && (*q == '-' || *q == '+')) ++q;
-    const char* begin = q;
-    for (; q < to && is_digit(*q); ++q) {
-      if (power < 100000) power = power * 10 + (*q - '0');
-    }
-    if (q == begin) return false;
-    if (down) power = -power;
-    with_power = true;
-    p = q;
+  const bool power = p < to && (*p == 'e' || *p == 'E');
+  if (power) {
+    ++p;
+    if (p < to && (*p == '-' || *p == '+')) ++p;
+    const char* begin = p;
+    while (p < to && is_digit(*p)) ++p;
+    if (p == begin) return false;
   }
   if (p != to) return false;
-  number.certain = number.point && (with_power || after != 3 || before == 0 || before > 3 || *first == '0');
-  number.value = nearest_double(digits, power - after, significant <= 19, first, to);
+  number.certain = number.point && (power || after != 3 || before == 0 || before > 3 || *first == '0');
+  number.value = std::strtod(std::string(first, to).c_str(), nullptr);
   if (minus) number.value = -number.value;
   return true;
 }
