@@ -93,6 +93,10 @@ unpack_gzip <- function(packed, most) {
     .Call(`_imbroglio_unpack_gzip`, packed, most)
 }
 
+zip_fault <- function(bytes, most) {
+    .Call(`_imbroglio_zip_fault`, bytes, most)
+}
+
 text_kind <- function(bytes) {
     .Call(`_imbroglio_text_kind`, bytes)
 }

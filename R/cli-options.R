@@ -198,7 +198,7 @@ read_command_line <- function(words, allowed, command) {
   values <- parsed$options[intersect(names(parsed$options), allowed)]
   for (name in names(values)) {
     if (is.null(options_known[[name]]$takes)) next
-    if (!any(nzchar(comma(values[[name]])))) fail("argument", sprintf("--%s has no value.", name))
+    if (!nzchar(gsub(if (name == "decimal") " " else "[ ,]", "", values[[name]]))) fail("argument", sprintf("--%s has no value.", name))
     values[[name]] <- options_known[[name]]$read(values[[name]])
   }
   names(values) <- gsub("-", "_", names(values), fixed = TRUE)

@@ -214,10 +214,6 @@ glance.imbroglio_bootstrap <- function(x, ...) {
   drawn <- attr(x, "drawn")
   book <- drawn$book
   h <- drawn$how$horizon
-  if (length(paths) * h > 1e7) {
-    fail("argument", sprintf("%s of %s are too many to list.", count(length(paths), "path"), count(h, "period")),
-         where = "10,000,000 steps can be.")
-  }
   per <- book$value %||% 1
   exact <- c(NA_real_, NA_real_)
   if (drawn$how$blocks == "none") {

@@ -10,7 +10,10 @@ write_whole <- function(path, write) {
     fail("write", sprintf("%s could not be written%s.", path, if (target$kind == "file") "; it is as it was" else ""), where = why)
   }
   # What a library warns of when its file cannot be written is no more than that.
-  tryCatch(suppressWarnings(write(part)), imbroglio_error = stop, error = function(e) unwritten(conditionMessage(e)))
+  tryCatch(suppressWarnings(write(part)), error = function(e) {
+    if (inherits(e, "imbroglio_error") && !inherits(e, "imbroglio_error_write")) stop(e)
+    unwritten(if (inherits(e, "imbroglio_error_write")) e$body[["x"]] %||% conditionMessage(e) else conditionMessage(e))
+  })
   if (!made_whole(part, ending)) unwritten(sprintf("It came out cut off; there may be no room in %s or %s.", dirname(target$path), tempdir()))
   if (target$kind == "other") {
     why <- write_bytes(target$path, readBin(part, "raw", file.size(part)), TRUE)
@@ -36,8 +39,8 @@ write_target <- function(path) {
     at <- if (startsWith(link, "/")) link else file.path(dirname(at), link)
   }
   kind <- file_kind(at)
-  if (kind == "folder") fail("argument", sprintf("%s is a folder.", path), remedy = "Name a file in it.")
-  if (!dir.exists(dirname(at))) fail("argument", sprintf("There is no folder %s to write to.", dirname(at)))
+  if (kind == "folder") fail("file", sprintf("%s is a folder.", path), remedy = "Name a file in it.")
+  if (!dir.exists(dirname(at))) fail("file", sprintf("There is no folder %s to write to.", dirname(at)))
   if (is_sqlite(at)) {
     fail("argument", sprintf("%s is a database, such as a price store; nothing else is written over it.", path),
          remedy = "Name another file.")
@@ -140,9 +143,14 @@ as_csv <- function(table) {
     if (is.numeric(x)) return(ifelse(is.na(x), NA_character_, core_shortest(x)))
     guarded(as.character(x))
   })
-  names(cells) <- guarded(names(cells))
-  to <- tempfile()
-  on.exit(unlink(to))
-  data.table::fwrite(cells, to, na = "", quote = "auto")
-  readLines(to, encoding = "UTF-8")
+  quoted <- function(x) {
+    x <- enc2utf8(x)
+    x[is.na(x)] <- ""
+    needed <- grepl("[\",\r\n]|^ | $", x)
+    x[needed] <- paste0("\"", gsub("\"", "\"\"", x[needed], fixed = TRUE), "\"")
+    x
+  }
+  # Not by a file of another's: what has no room there would be cut off.
+  header <- paste(quoted(guarded(names(cells))), collapse = ",")
+  c(header, if (length(cells) && length(cells[[1L]])) do.call(paste, c(unname(lapply(cells, quoted)), sep = ",")))
 }

@@ -89,7 +89,8 @@ in_child <- function(code, failed) {
   }, silent = TRUE)
   done <- suppressWarnings(parallel::mccollect(job))[[1L]]
   if (is.null(done)) failed("It is damaged: it made its reader crash.")
-  else if (inherits(done, "try-error") || !is.null(done$why)) failed(in_utf8(as.character(done$why %||% done)))
+  else if (!is.list(done)) failed(in_utf8(as.character(done)))
+  else if (!is.null(done$why)) failed(in_utf8(done$why))
   else done$value
 }
 

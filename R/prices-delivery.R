@@ -111,9 +111,11 @@ check_column_names <- function(names, origin) {
 
 # A column that counts the rows, as programs write it beside a table, and empty columns at the end of each line.
 without_row_numbers <- function(grid) {
+  # Of a table that a program made, a nameless one only.
+  known <- if (is.null(grid$separator)) "" else number_names
   counts <- vapply(seq_along(grid$columns), function(j) {
     v <- grid$columns[[j]]
-    plain_name(names(grid$columns)[j]) %in% number_names && is.numeric(v) && !inherits(v, "Date") && length(v) > 1L && !anyNA(v) &&
+    plain_name(names(grid$columns)[j]) %in% known && is.numeric(v) && !inherits(v, "Date") && length(v) > 1L && !anyNA(v) &&
       v[1L] %in% c(0, 1) && all(diff(v) == 1)
   }, NA)
   hollow <- !nzchar(names(grid$columns)) & vapply(grid$columns, function(v) all(is.na(v)), NA)

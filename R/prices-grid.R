@@ -170,8 +170,8 @@ read_workbook <- function(file) {
     fail("file", sprintf("%s cannot be read as a workbook.", sentence_case(file$origin)), where = conditionMessage(e))
   }
   if (file$kind == "xlsx") {
-    sizes <- tryCatch(utils::unzip(path, list = TRUE)$Length, error = broken, warning = broken)
-    if (sum(sizes) > 2^31) fail("file", sprintf("%s unpacks to more than 2 GB.", sentence_case(file$origin)))
+    why <- zip_fault(file$bytes, 2^31)
+    if (nzchar(why)) fail("file", sprintf("%s is damaged: %s.", sentence_case(file$origin), why), remedy = "Get it again.")
   }
   sheets <- tryCatch(readxl::excel_sheets(path), error = broken)
   own <- own_sheets(sheets)

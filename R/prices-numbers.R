@@ -21,7 +21,7 @@ grid_numbers <- function(grid, which, decimal) {
   words <- any(vapply(read, `[[`, NA, "words")) || any(grid$marks$words[at])
   of <- function(what) unlist(lapply(read, `[[`, what), use.names = FALSE)
   list(values = lapply(read, `[[`, "values"), decimal = mark$decimal, faults = faults,
-       remarks = c(if (mark$decimal == ",") "decimal comma", unique(of("remarks")),
+       remarks = c(if (mark$decimal == ",") "decimal comma", mark$remark, unique(of("remarks")),
                    if (words) "words such as NA or null for missing prices"))
 }
 
@@ -35,17 +35,11 @@ column_numbers <- function(v, written, decimal) {
   missing <- written$word
   is_number <- !is.na(numbers) & !missing
   counts <- tabulate(v, nlevels(v))
-  # What is in another unit than most, or a percentage among prices, is no number like the others.
-  odd <- function(what) {
-    there <- is_number & nzchar(what)
-    sums <- tapply(counts[there], what[there], sum)
-    is_number & nzchar(what) & !what %in% names(sums)[which.max(sums)]
-  }
-  strange <- odd(written$unit)
-  percent <- is_number & written$percent
-  if (any(percent) && !all(percent[is_number])) {
-    strange <- strange | (if (sum(counts[percent]) * 2 > sum(counts[is_number])) is_number & !percent else percent)
-  }
+  # What is in another unit than most, or in one where most are in none, is no number like the others; nor is a
+  # percentage among prices.
+  unit <- paste0(written$unit, ifelse(written$percent, "%", ""))
+  sums <- tapply(counts[is_number], unit[is_number], sum)
+  strange <- is_number & !unit %in% names(sums)[which.max(sums)]
   numbers[!is_number | strange] <- NA
   faulty <- (!is_number & !missing) | strange
   rows <- if (any(faulty)) which(as.integer(v) %in% which(faulty)) else integer()
@@ -81,7 +75,9 @@ decimal_mark <- function(columns, written, at, grid, decimal) {
   if (any(either & all$with_comma) || (pointed && !identical(grid$separator, ","))) {
     refuse_decimal(grid$origin, c(all$text[either], if (any(plain)) sample_of_column(grid, at[plain][1L]))[1:3])
   }
-  list(decimal = ".")
+  # What can be 1002 as well as 1.002 is told.
+  told <- c(all$text[either], if (any(plain)) sample_of_column(grid, at[plain][1L]))[1L]
+  list(decimal = ".", remark = if (pointed) sprintf("a decimal point (%s)", told))
 }
 
 sample_of_column <- function(grid, column) {

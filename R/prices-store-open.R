@@ -45,10 +45,14 @@ postgresql_address <- function(text) {
 with_store <- function(store, work, write = FALSE, least = length(store_migrations)) {
   need_package("DBI", "A price store")
   address <- store_address(store)
+  done <- FALSE
   fresh <- write && !is.null(address$file) && file_kind(address$file) == "none"
   connection <- connect_store(address, write)
   # A new store whose first writing failed is not left behind as a ruin.
-  if (fresh) on.exit(if (file.exists(address$file) && file.size(address$file) == 0) unlink(address$file))
+  if (fresh) on.exit({
+    journal <- paste0(address$file, "-journal")
+    if (!done && file.exists(address$file) && (file.size(address$file) == 0 || file.exists(journal))) unlink(c(address$file, journal))
+  })
   if (is.null(address$connection)) on.exit(DBI::dbDisconnect(connection), add = TRUE, after = FALSE)
   run <- function(statement) DBI::dbExecute(connection, statement)
   ask <- function(e) {
@@ -58,7 +62,6 @@ with_store <- function(store, work, write = FALSE, least = length(store_migratio
   }
   tryCatch({
     begin_work(connection, address, run, write)
-    done <- FALSE
     tryCatch({
       if (write) migrate_store(connection, address) else check_version(connection, address, least)
       result <- work(connection, address)

@@ -5,7 +5,7 @@ no_sum <- strrep("0", 16L)
 
 # Securities as numbers, by their names: a name that changed changes all sums.
 name_numbers <- function(names) {
-  vapply(names, function(n) strtoi(substr(digest::digest(enc2utf8(n), algo = "xxhash32", serialize = FALSE), 1L, 7L), 16L), 0L,
+  vapply(names, function(n) strtoi(substr(digest::digest(n, algo = "xxhash32", serialize = FALSE), 1L, 7L), 16L), 0L,
          USE.NAMES = FALSE)
 }
 
@@ -83,11 +83,17 @@ digest_of_rest <- function(connection) {
               held = "feed, security_id", sums = "what, id")
   text <- unlist(lapply(names(tables), function(table) {
     rows <- DBI::dbGetQuery(connection, sprintf("select * from %s order by %s", table, tables[[table]]))
-    cells <- lapply(rows, function(v) if (is.character(v)) enc2utf8(v) else core_shortest(as.numeric(v)))
+    cells <- lapply(rows, function(v) {
+      if (!is.character(v)) return(core_shortest(as.numeric(v)))
+      # What is damaged need not be text.
+      ifelse(validUTF8(v), v, "\xff")
+    })
+    lines <- do.call(paste, c(unname(cells), sep = "\x1f"))
     # The order of text is another in another database.
-    c(table, sort(do.call(paste, c(unname(cells), sep = "\x1f")), method = "radix"))
+    c(table, if (all(validUTF8(lines))) sort(lines, method = "radix") else lines)
   }))
   text <- c(as.character(kept$version), kept$identity, text)
+  if (!all(validUTF8(text))) return("text that is none")
   digest::digest(paste(text, collapse = "\x1e"), algo = "sha256", serialize = FALSE)
 }
 

@@ -237,8 +237,8 @@ pack_series <- function(connection, ids, new, addition) {
 # The delivery that a store holds, now or as it was known at an earlier time.
 read_store <- function(store, how) {
   with_store(store, function(connection, address) {
-    state <- state_at(connection, how$as_of, address)
     check_rest(connection, address)
+    state <- state_at(connection, how$as_of, address)
     rows <- if (is.null(how$as_of)) rows_now(connection, address)
             else rows_known(connection, address, state$addition)
     there <- !is.na(rows$close) | !is.na(rows$adjusted)

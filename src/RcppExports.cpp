@@ -335,6 +335,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// zip_fault
+std::string zip_fault(const Rcpp::RawVector& bytes, double most);
+RcppExport SEXP _imbroglio_zip_fault(SEXP bytesSEXP, SEXP mostSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< double >::type most(mostSEXP);
+    rcpp_result_gen = Rcpp::wrap(zip_fault(bytes, most));
+    return rcpp_result_gen;
+END_RCPP
+}
 // text_kind
 std::string text_kind(const Rcpp::RawVector& bytes);
 RcppExport SEXP _imbroglio_text_kind(SEXP bytesSEXP) {
@@ -900,6 +912,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_under_water", (DL_FUNC) &_imbroglio_core_under_water, 3},
     {"_imbroglio_file_kind", (DL_FUNC) &_imbroglio_file_kind, 1},
     {"_imbroglio_unpack_gzip", (DL_FUNC) &_imbroglio_unpack_gzip, 2},
+    {"_imbroglio_zip_fault", (DL_FUNC) &_imbroglio_zip_fault, 2},
     {"_imbroglio_text_kind", (DL_FUNC) &_imbroglio_text_kind, 1},
     {"_imbroglio_write_bytes", (DL_FUNC) &_imbroglio_write_bytes, 3},
     {"_imbroglio_write_standard_output", (DL_FUNC) &_imbroglio_write_standard_output, 1},

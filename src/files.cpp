@@ -74,6 +74,74 @@ Rcpp::List unpack_gzip(const Rcpp::RawVector& packed, double most) {
   return Rcpp::List::create(Rcpp::_["bytes"] = bytes);
 }
 
+namespace {
+
+std::uint32_t little(const unsigned char* p, int n) {
+  std::uint32_t x = 0;
+  for (int i = n - 1; i >= 0; --i) x = x << 8 | p[i];
+  return x;
+}
+
+// One part of an archive, unpacked and summed up; what is wrong with it, if anything.
+std::string part_fault(const unsigned char* data, std::size_t packed, int method, std::size_t size, std::uint32_t sum) {
+  std::vector<unsigned char> out(size ? size : 1);
+  if (method == 0) {
+    if (packed != size) return "a part of it has another length than it says";
+    std::memcpy(out.data(), data, size);
+  } else if (method == 8) {
+    z_stream stream;
+    std::memset(&stream, 0, sizeof stream);
+    if (inflateInit2(&stream, -15) != Z_OK) return "it cannot be unpacked";
+    stream.next_in = const_cast<unsigned char*>(data);
+    stream.avail_in = static_cast<uInt>(packed);
+    stream.next_out = out.data();
+    stream.avail_out = static_cast<uInt>(size);
+    const int state = inflate(&stream, Z_FINISH);
+    const bool whole = (state == Z_STREAM_END || (size == 0 && state == Z_BUF_ERROR)) && stream.total_out == size;
+    inflateEnd(&stream);
+    if (!whole) return "a part of it cannot be unpacked";
+  } else {
+    return "it is packed in a way that is not known";
+  }
+  return crc32(0, out.data(), static_cast<uInt>(size)) == sum ? "" : "the checksum of a part of it does not agree";
+}
+
+}  // namespace
+
+// What is wrong with a zip archive, if anything: every part is unpacked and its checksum tested. `most`: bytes of all.
+// [[Rcpp::export]]
+std::string zip_fault(const Rcpp::RawVector& bytes, double most) {
+  const unsigned char* start = bytes.begin();
+  const std::size_t size = static_cast<std::size_t>(bytes.size());
+  if (size < 22) return "it is cut off";
+  std::size_t end = size - 22;
+  while (end > 0 && little(start + end, 4) != 0x06054b50u && size - end < 66000) --end;
+  if (little(start + end, 4) != 0x06054b50u) return "it is cut off";
+  const std::size_t count = little(start + end + 10, 2);
+  std::size_t at = little(start + end + 16, 4);
+  double total = 0.0;
+  for (std::size_t i = 0; i < count; ++i) {
+    if (at + 46 > size || little(start + at, 4) != 0x02014b50u) return "its list of parts is damaged";
+    const unsigned char* p = start + at;
+    const std::size_t packed = little(p + 20, 4), unpacked = little(p + 24, 4), local = little(p + 42, 4);
+    total += static_cast<double>(unpacked);
+    if (total > most) return "it unpacks to more than 2 GB";
+    if (local + 30 > size || little(start + local, 4) != 0x04034b50u) return "a part of it is not where it should be";
+    const std::size_t from = local + 30 + little(start + local + 26, 2) + little(start + local + 28, 2);
+    if (from + packed > size) return "it is cut off";
+    // A name that differs from that in the list, or a size of a thousand times what is packed, is no workbook's.
+    const std::size_t name = little(p + 28, 2);
+    if (at + 46 + name > size || name != little(start + local + 26, 2) || std::memcmp(p + 46, start + local + 30, name) != 0) {
+      return "its list of parts is damaged";
+    }
+    if (unpacked > 1040 * (packed + 16)) return "a part of it has another length than it says";
+    const std::string fault = part_fault(start + from, packed, static_cast<int>(little(p + 10, 2)), unpacked, little(p + 16, 4));
+    if (!fault.empty()) return fault;
+    at += 46 + name + little(p + 30, 2) + little(p + 32, 2);
+  }
+  return count ? "" : "there is nothing in it";
+}
+
 // Whether bytes are text: "utf-8", "bytes" (of another encoding), or "none" where a NUL stands in them.
 // [[Rcpp::export]]
 std::string text_kind(const Rcpp::RawVector& bytes) {
@@ -200,6 +268,8 @@ void interrupt_on_signals() {
 #ifndef _WIN32
   std::signal(SIGTERM, end_by);
   std::signal(SIGHUP, end_by);
+  // A file that may not grow further is an error of its writing, not the end.
+  std::signal(SIGXFSZ, SIG_IGN);
 #endif
 }
 

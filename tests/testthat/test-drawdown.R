@@ -208,7 +208,7 @@ test_that("a book is its weights times its parts, however it is rebalanced", {
     weights = function() as_portfolio(prices, weights = c(DAX = 0.5, DAX = 0.5)),
     weights = function() as_portfolio(prices, weights = c(0.5, 0.5)),
     weights = function() as_portfolio(prices, weights = c(DAX = NA)),
-    weights = function() as_portfolio(prices, weights = data.frame(name = "DAX", weight = 1)),
+    weights = function() as_portfolio(prices, weights = data.frame(what = "DAX", weight = 1)),
     weights = function() as_portfolio(prices, weights = file, cash = 0.1),
     security = function() as_portfolio(prices, weights = c(DAXX = 1)),
     argument = function() as_portfolio(prices),

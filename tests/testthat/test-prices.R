@@ -62,7 +62,7 @@ test_that("each bad input has its own error, which says where and what to do", {
     list("all_missing", "", "B has no price", sub(",[456]$", ",", good)),
     list("too_short", "", "only one date", good[1:2]),
     list("layout", "", "line 3|Line 3", sub("2,5", "2,5,9", good)),
-    list("layout", "", "no column of prices", sub(",.*$", "", good)),
+    list("layout", "", "only one column", sub(",.*$", "", good)),
     list("layout", "", "which column",
          c("date,security,first,second", "2024-01-02,A,1,2", "2024-01-03,A,1,2")),
     list("duplicate", "", "A has two prices.*Line 2: 1; line 5: 9", c(good, "2024-01-02,9,4")),
