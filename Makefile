@@ -6,7 +6,7 @@ SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R src/*.cpp src/*.h src/Makevars
 	$(shell find inst -type f)
 export R_LIBS := $(LIBRARY):$(R_LIBS)
 
-.PHONY: demo test check bench study shots install docs demo-data setup-run setup-test setup-bench setup-shots setup-docs clean
+.PHONY: demo test check bench study attack shots install docs demo-data setup-run setup-test setup-bench setup-shots setup-docs clean
 
 demo: setup-run build/installed
 	@exec/imbroglio demo --figure build/demo.png
@@ -28,6 +28,9 @@ bench: setup-bench build/installed
 study: setup-run build/installed
 	@Rscript bench/fit-study.R
 	@Rscript bench/var-study.R
+
+attack: setup-test build/installed
+	@Rscript tests/attack/attack.R
 
 shots: setup-shots build/installed
 	@tools/shots

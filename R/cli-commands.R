@@ -165,7 +165,7 @@ chosen_prices <- function(files, options, command) {
     prices <- window(prices, start = options$from, end = options$to, last = options$last)
   }
   if (!is.null(options$weights) || !is.null(options$shares)) {
-    held <- options[intersect(c("weights", "shares", "rebalance", "cash", "normalise"), names(options))]
+    held <- options[intersect(c("weights", "shares", "rebalance", "cash", "normalise", "decimal"), names(options))]
     prices <- do.call(as_portfolio, c(list(prices), held))$prices
   }
   if (is.null(options$security)) return(prices)
@@ -481,7 +481,7 @@ run_adjust <- function(files, options) {
                         as_of = options$as_of)
   if (!is.null(options$security)) prices <- prices[, options$security]
   rescale <- if (isTRUE(options$undo)) raw_prices else adjust_prices
-  made <- rescale(prices, options$actions, options$form %||% "total-return")
+  made <- rescale(prices, options$actions, options$form %||% "total-return", options$dates, options$decimal)
   if (is.null(options$out)) {
     print_lines(as_csv(as.data.frame(made)))
   } else {

@@ -64,7 +64,7 @@ run_store <- function(files, options) {
   if (!is.null(options$add)) {
     prices <- read_prices(options$add, price = options$price, dates = options$dates, decimal = options$decimal,
                           securities = options$securities)
-    store_prices(prices, files, actions = options$actions)
+    store_prices(prices, files, actions = options$actions, dates = options$dates, decimal = options$decimal)
   }
   listed <- c(restatements = options$restatements, additions = options$additions, verification = options$verify)
   if (sum(listed) > 1L) fail("argument", sprintf("%s are listed one at a time.", some(c("--restatements", "--additions", "--verify"))))

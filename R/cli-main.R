@@ -61,12 +61,16 @@ run_command <- function(words) {
     print_lines(command_help(name, this))
     return(0L)
   }
-  refuse_same_file(line$files, line$options)
+  refuse_same_file(name, line$files, line$options)
   this$run(line$files, line$options)
 }
 
 # Nothing is written over what is read, nor twice to one file.
-refuse_same_file <- function(files, options) {
+refuse_same_file <- function(command, files, options) {
+  if (command == "store" && !is.null(options$add) && length(files) == 1L && nzchar(file_identity(files)) &&
+      identical(file_identity(files), file_identity(options$add))) {
+    fail("argument", sprintf("%s would be added to itself.", files))
+  }
   of <- function(names) Filter(is.character, options[intersect(names, names(options))])
   identity <- function(paths) vapply(path.expand(as.character(unlist(paths))), file_identity, "")
   read <- identity(c(as.list(files), of(c("actions", "securities", "weights", "shares", "add"))))

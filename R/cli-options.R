@@ -32,7 +32,7 @@ options_known <- list(
   restatements = list(help = "list what was restated, with both values and both dates"),
   additions = list(help = "list what was added when"),
   verify = list(help = "test all checksums of the store"),
-  dates = list(takes = "ORDER", help = "day-first or month-first, where dates can be read both ways",
+  dates = list(takes = "ORDER", help = "day-first, month-first or year-first, where dates can be read in several ways",
                read = identity),
   decimal = list(takes = "MARK", help = "the decimal mark, . or , where numbers can be read both ways",
                  read = identity),

@@ -6,7 +6,8 @@
 #'   with real dates; `.csv` and `.parquet`: a wide table of what `what` says.
 #' @param what `"prices"`, `"simple"` or `"log"`, for CSV and Parquet.
 #' @param every The frequency of the returns, see [as_returns()].
-#' @return `path`, invisibly. The file is written whole or not at all. Names that a
+#' @return `path`, invisibly. The file is written whole or not at all, never over a database; a link is followed, a pipe
+#'   written into, and the mode of a file that was there stays. Names that a
 #'   spreadsheet program would run as a formula
 #'   are text in a workbook, and get an apostrophe before them in CSV.
 #' @examples

@@ -11,32 +11,33 @@
 #' @param actions A data frame or a file of splits and dividends: `security`, `date` (the
 #'   ex-date), `split` (new shares for one old),
 #'   `dividend` (cash a share, on that date's share basis). If absent, those that were found
-#'   among the prices.
+#'   among the prices. A split may be a ratio, `2:1` or `"2 for 1"`; a line that stands twice is one action, and said.
+#' @param dates,decimal See [read_prices()], for actions that can be read two ways.
 #' @param form `"total-return"`: for splits and dividends; `"price"`: for splits only.
 #' @return A price table, with the close as it came in as field `close`, and volume
 #'   adjusted. An action of a security that is not in the
 #'   table is left out and said; one on a day without a price counts on the next day with one.
 #' @section Errors:
-#'   `imbroglio_error_action` for a split that is not above 0, a negative dividend, or a
-#'   dividend that is no less than the close before it.
+#'   `imbroglio_error_action` for a split that is not above 0, a negative dividend, two splits of one day, or a
+#'   dividend that is no less than the close before it; those of a file, see [read_prices()].
 #' @examples
 #' raw <- read_prices(demo_file("bay-daily.csv.gz"), price = "close")
 #' adjusted <- adjust_prices(raw, demo_file("bay-actions.csv"))
 #' measure_drawdown(adjusted[, "TARROW"])
 #' @export
-adjust_prices <- function(prices, actions = NULL, form = c("total-return", "price")) {
-  rescaled(prices, actions, check_choice(form[1L], "form", c("total-return", "price")), back = FALSE)
+adjust_prices <- function(prices, actions = NULL, form = c("total-return", "price"), dates = NULL, decimal = NULL) {
+  rescaled(prices, read_actions(actions, list(dates = dates, decimal = decimal)), check_choice(form[1L], "form", c("total-return", "price")), back = FALSE)
 }
 
 #' @rdname adjust_prices
 #' @export
-raw_prices <- function(prices, actions = NULL, form = c("total-return", "price")) {
-  rescaled(prices, actions, check_choice(form[1L], "form", c("total-return", "price")), back = TRUE)
+raw_prices <- function(prices, actions = NULL, form = c("total-return", "price"), dates = NULL, decimal = NULL) {
+  rescaled(prices, read_actions(actions, list(dates = dates, decimal = decimal)), check_choice(form[1L], "form", c("total-return", "price")), back = TRUE)
 }
 
 rescaled <- function(prices, actions, form, back) {
   prices <- as_prices(prices)
-  actions <- if (is.null(actions)) prices$actions else read_actions(actions)
+  actions <- actions %||% prices$actions
   if (!NROW(actions)) fail("argument", "There are no splits or dividends to adjust for.",
                            remedy = "Hand them in as `actions`.")
   unknown <- setdiff(actions$security, colnames(prices))
@@ -93,14 +94,14 @@ read_actions <- function(actions, how = list()) {
   n <- length(grid$columns[[1L]])
   # A ratio of shares is written 2:1, 2/1, "2 for 1" or 2.
   ratios <- if (is.na(amounts[["split"]])) list(grid = grid, values = rep(NA_real_, n)) else split_ratios(grid, amounts[["split"]])
-  read <- grid_numbers(ratios$grid, unname(amounts[!is.na(amounts)]), how$decimal)
+  read <- if_unclear(function(mark) grid_numbers(ratios$grid, unname(amounts[!is.na(amounts)]), mark), how$decimal)
   if (NROW(read$faults)) {
     fail("action", sprintf("%s in column %s of %s %s no number.", count(nrow(read$faults), "value"), read$faults$column[1L], origin,
                            if (nrow(read$faults) == 1L) "is" else "are"),
          where = sprintf("%s: \"%s\".", sentence_case(grid$place(read$faults$row)), read$faults$text[1L]))
   }
   amount <- function(what) if (is.na(amounts[[what]])) rep(NA_real_, n) else read$values[[match(amounts[[what]], amounts[!is.na(amounts)])]]
-  dated <- column_days(grid$columns[[date]], how$dates, date, origin)
+  dated <- if_unclear(function(order) column_days(grid$columns[[date]], order, date, origin), how$dates)
   named <- one_name_each(names_as_text(grid, security))
   table <- data.frame(security = as.character(named$names), date = .Date(dated$days),
                       split = ifelse(is.na(ratios$values), amount("split"), ratios$values), dividend = amount("dividend"))

@@ -46,7 +46,7 @@ check_prices <- function(source, actions = NULL, securities = NULL, today = Sys.
                          decimal = NULL) {
   d <- delivery_from(source, list(price = price, dates = dates, decimal = decimal))
   if (!inherits(source, "imbroglio_prices") && !isTRUE(d$recorded)) d$lines <- d$actions
-  d$actions <- rbind(d$actions, read_actions(actions))
+  d$actions <- rbind(d$actions, read_actions(actions, list(dates = dates, decimal = decimal)))
   d$about <- if (is.null(securities)) d$about else read_securities(securities)
   d$today <- as.numeric(check_date(today, "today"))
   d <- in_series(d)

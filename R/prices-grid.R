@@ -49,6 +49,11 @@ grid_of_frame <- function(x, origin, place = row_place, ...) {
   new_grid(columns, origin, place, ...)
 }
 
+# What was said of how the prices are written counts for a table beside them where that can be read two ways.
+if_unclear <- function(read, said) {
+  tryCatch(read(NULL), imbroglio_error_ambiguous = function(e) if (is.null(said)) stop(e) else read(said))
+}
+
 trimmed <- function(text) {
   text <- enc2utf8(as.character(text))
   gsub("^[ \t\u00a0\u202f]+|[ \t\u00a0\u202f]+$", "", text)

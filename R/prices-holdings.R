@@ -9,7 +9,7 @@ read_holdings <- function(source, what, decimal = NULL) {
          where = sprintf("They have %s.", some(names(grid$columns))))
   }
   at[[1L]] <- which.min(match(names, security_names))
-  read <- grid_numbers(grid, names(grid$columns)[at[[2L]]], decimal)
+  read <- if_unclear(function(mark) grid_numbers(grid, names(grid$columns)[at[[2L]]], mark), decimal)
   named <- one_name_each(names_as_text(grid, names(grid$columns)[at[[1L]]]))
   empty <- which(is.na(named$names) | is.na(read$values[[1L]]))
   if (length(empty)) {

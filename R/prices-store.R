@@ -9,12 +9,16 @@
 #' is kept with the dates of both, is counted, and is read again by `as_of`. What an addition
 #' does not have (a day, a field, a missing cell) stays as it is.
 #'
+#' Each series, each addition and all else has a checksum, which is tested when it is read: a store that was damaged, or
+#' changed by another program, is refused with what is wrong in it. [verify_store()] tests all.
+#'
 #' @param prices A price table, or what [as_prices()] makes one of.
 #' @param store A file, `"sqlite:FILE"`, `"postgresql://USER@HOST:PORT/DATABASE"` (a socket:
 #'   `"postgresql:///DATABASE?host=/FOLDER"`), or a `DBI` connection to either. A password stands in `PGPASSWORD` or
 #'   `~/.pgpass`, never in the address. A store that is not there is made.
 #' @param actions Splits and dividends beside those of the table, see [adjust_prices()].
 #' @param source A few words on where the prices came from.
+#' @param dates,decimal See [read_prices()], for actions that can be read two ways.
 #' @return Invisibly, a data frame of `security` and how many of its prices were `new`, `restated` and the `same`; its
 #'   attribute `addition` is the number of the addition, `NA` if nothing changed.
 #' @section The tables of a store:
@@ -28,9 +32,11 @@
 #'   | `prices`, `actions` | a row for each security and day (counted from 1970-01-01), with its addition |
 #'   | `prices_before`, `actions_before` | what was restated, with the addition that brought it and the one that replaced it |
 #'   | `held` | for each feed and security that was asked for: the span that was fetched, and the feed's state |
+#'   | `sums` | the checksums of series and additions |
 #'   | `packed` (SQLite) | long series a second time, for speed; dropped when a row of them changes |
 #' @section Errors:
-#'   `imbroglio_error_store` for a store that cannot be opened, read or written, and for one of a newer version;
+#'   `imbroglio_error_store` for a store that cannot be opened, read or written, is damaged, or is of a newer version
+#'   (with `imbroglio_error_write` where writing failed);
 #'   `imbroglio_error_file` for a file that is none or not there.
 #' @examples
 #' if (requireNamespace("RSQLite", quietly = TRUE)) {
@@ -41,7 +47,7 @@
 #'   store_contents(store)
 #' }
 #' @export
-store_prices <- function(prices, store, actions = NULL, source = prices$origin) {
+store_prices <- function(prices, store, actions = NULL, source = prices$origin, dates = NULL, decimal = NULL) {
   prices <- as_prices(prices)
   force(source)
   there <- which(!is.na(prices$close))
@@ -52,7 +58,7 @@ store_prices <- function(prices, store, actions = NULL, source = prices$origin) 
   for (field in setdiff(intersect(names(prices$fields), price_fields), measured)) {
     rows[[field]] <- prices$fields[[field]][there]
   }
-  actions <- rbind(prices$actions, read_actions(actions))
+  actions <- rbind(prices$actions, read_actions(actions, list(dates = dates, decimal = decimal)))
   added <- with_store(store, function(connection, address) {
     add_to_store(connection, list(list(rows)), actions[actions$security %in% colnames(prices), ], prices$about,
                  source)

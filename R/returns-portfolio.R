@@ -10,7 +10,8 @@
 #'
 #' @param x A price table, or a returns table.
 #' @param weights Shares of the value at the start and at each rebalancing: a named vector (`c(A = 0.6, B = 0.4)`; below
-#'   0 for a short position), a data frame with the columns `security` and `weight`, or the name of such a file. A
+#'   0 for a short position), a data frame with the columns `security` and `weight`, or a file of one, read as
+#'   [read_prices()] reads. A
 #'   security that is called `cash` and is no security of `x` is cash.
 #' @param shares Instead of `weights`: numbers of shares at the start, likewise (column `shares`); `cash` is then an amount of money.
 #' @param rebalance `"never"` (bought and held), `"day"` (every date), `"week"`, `"month"`, `"quarter"` or `"year"`.
@@ -19,6 +20,7 @@
 #' @param cash_return What cash earns a year, as a fraction.
 #' @param normalise Whether weights that do not add up to 1 are divided by their sum. Otherwise they are refused.
 #' @param name What the book is called.
+#' @param decimal The decimal mark of a file of holdings, `"."` or `","`, where it can be read both ways.
 #' @return A returns table of the book and its securities. `holdings` of it is the weights at the start.
 #' @section Errors:
 #'   `imbroglio_error_weights` for weights that do not add up to 1 (to 1e-6), a security twice, a weight that is no number;
@@ -33,7 +35,7 @@
 #' measure_tracking(fund, benchmark = "BAYALL", total = FALSE)
 #' @export
 as_portfolio <- function(x, weights = NULL, shares = NULL, rebalance = "never", cash = NULL, cash_return = 0,
-                         normalise = FALSE, name = "PORTFOLIO") {
+                         normalise = FALSE, name = "PORTFOLIO", decimal = NULL) {
   given <- inherits(x, "imbroglio_returns") && is.null(x$prices)
   returns <- take_returns(x)
   rebalance <- check_choice(rebalance, "rebalance", c("never", names(frequencies)))
@@ -47,7 +49,7 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, rebalance = "never", 
          where = sprintf("It is %s.", shown(cash_return)))
   }
   held <- holdings_of(weights %||% shares, if (is.null(shares)) "weight" else "shares", colnames(returns$values),
-                      cash)
+                      cash, decimal)
   prices <- if (given) as_if_prices(returns) else returns$prices
   life <- life_of(prices, held$security)
   values <- prices$close[life, held$security, drop = FALSE]
@@ -77,8 +79,8 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, rebalance = "never", 
 }
 
 # What is held, from a vector, a table or a file: names, amounts and cash.
-holdings_of <- function(x, what, securities, cash) {
-  if (is.data.frame(x) || (is.character(x) && length(x) == 1L && is.null(names(x)))) x <- read_holdings(x, what)
+holdings_of <- function(x, what, securities, cash, decimal = NULL) {
+  if (is.data.frame(x) || (is.character(x) && length(x) == 1L && is.null(names(x)))) x <- read_holdings(x, what, decimal)
   if (!is.numeric(x) || is.null(names(x)) || !length(x) || any(!is.finite(x))) {
     fail("weights", "Holdings are a number for each security, by its name.",
          remedy = "Such as c(A = 0.6, B = 0.4), or a table with the columns security and weight.")

@@ -54,6 +54,9 @@ attack_folder <- function() {
 
 # "done", "refused", or what is wrong.
 attack_options <- function(seeds, folder) {
+  # A report goes to where the command runs.
+  before <- setwd(folder)
+  on.exit(setwd(before))
   vapply(seeds, function(seed) {
     words <- nasty_line(seed, folder)
     bare <- NULL

@@ -167,3 +167,64 @@ test_that("a workbook of ours is read back, and cells of a workbook are what the
   openxlsx::write.xlsx(late, path)
   expect_error(read_quietly(path), "halted", class = "imbroglio_error_price")
 })
+
+test_that("nothing is written over what is read, a store or a folder; links, pipes and modes stay", {
+  skip_on_os("windows")
+  folder <- tempfile()
+  dir.create(folder)
+  at <- function(name) file.path(folder, name)
+  writeLines(c("date,A,B", "2024-01-02,10,5", "2024-01-03,11,6", "2024-01-04,10,7"), at("p.csv"))
+  writeLines(c("security,date,split", "A,2024-01-03,2"), at("acted.csv"))
+  file.symlink(at("p.csv"), at("again.csv"))
+  suppressMessages(store_prices(read_prices(at("p.csv")), at("s.sqlite")))
+  before <- tools::md5sum(list.files(folder, full.names = TRUE))
+  refused <- list(c("returns", at("p.csv"), "--out", at("p.csv")), c("returns", at("p.csv"), "--out", at("again.csv")),
+                  c("returns", at("p.csv"), "--figure", at("p.csv")), c("adjust", at("p.csv"), "--actions", at("acted.csv"), "--out", at("acted.csv")),
+                  c("returns", at("p.csv"), "--out", at("s.sqlite")), c("check", at("p.csv"), "--repair", at("s.sqlite")), c("returns", at("p.csv"), "--out", folder),
+                  c("returns", at("p.csv"), "--out", at("x.png"), "--figure", at("x.png")), c("store", at("s.sqlite"), "--add", at("s.sqlite")))
+  for (words in refused[-7]) expect_equal(imbroglio(words)$status, 2L, info = words)
+  expect_equal(imbroglio(refused[[7]])$status, 3L)
+  expect_equal(tools::md5sum(names(before)), before)
+  file.symlink(at("target.csv"), at("link.csv"))
+  expect_equal(imbroglio("returns", at("p.csv"), "--out", at("link.csv"))$status, 0L)
+  Sys.chmod(at("target.csv"), "0600")
+  expect_equal(imbroglio("returns", at("p.csv"), "--kind", "log", "--out", at("link.csv"))$status, 0L)
+  expect_equal(Sys.readlink(at("link.csv")), at("target.csv"))
+  expect_equal(format(file.mode(at("target.csv"))), "600")
+  system2("mkfifo", at("pipe"))
+  system(sprintf("cat '%s' > '%s' &", at("pipe"), at("came.txt")))
+  expect_equal(imbroglio("returns", at("p.csv"), "--format", "csv", "--out", at("pipe"))$status, 0L)
+  Sys.sleep(0.5)
+  expect_length(readLines(at("came.txt")), 5L)
+  expect_equal(list.files(folder, "^[.]imbroglio", all.files = TRUE), character())
+  # A file's name is shown harmless.
+  odd <- at("a\033[31mb.csv")
+  expect_no_match(imbroglio("returns", odd)$err, "\033")
+  # A signal ends the command, and leaves nothing.
+  temporary <- at("temporary")
+  dir.create(temporary)
+  running <- processx::process$new(system.file("exec", "imbroglio", package = "imbroglio"), c("fit", demo_file("bay.csv"), "--families", "all", "--out", at("f.csv")),
+                                   env = c("current", R_LIBS = paste(.libPaths(), collapse = ":"), TMPDIR = temporary))
+  while (running$is_alive() && !length(list.files(temporary))) Sys.sleep(0.05)
+  Sys.sleep(1.5)
+  running$signal(15L)
+  running$wait(60000)
+  expect_equal(running$get_exit_status(), 143L)
+  expect_equal(list.files(temporary), character())
+})
+
+test_that("what cannot be is refused before there is room made for it", {
+  prices <- read_prices(demo_file("bay.csv"))[, c("TARROW", "BAYBOND")]
+  bad <- list(function() measure_var(prices, method = "bootstrap", draws = 2e9), function() measure_var(prices, method = "bootstrap", horizon = 1e6),
+              function() bootstrap_book(prices, c(TARROW = 1), horizon = 10000L, draws = 1e6), function() predict(fit_garch(prices), 1e9),
+              function() as_portfolio(prices, shares = c(cash = 1)), function() as_portfolio(prices, shares = c(TARROW = 1e308)),
+              function() window(prices, last = "99999999999 days"), function() correlate_returns(as_prices(data.frame(date = prices$dates, A = 1, B = prices$close[, 1])),
+                                                                                                    shrink = "constant-correlation"))
+  for (i in seq_along(bad)) expect_error(bad[[i]](), class = "imbroglio_error", info = i)
+  # A window longer than the data costs no more than the data.
+  gc(reset = TRUE)
+  expect_warning(long <- measure_volatility(prices, window = .Machine$integer.max), class = "imbroglio_warning_window")
+  expect_true(all(is.na(long$volatility)))
+  expect_identical(suppressWarnings(measure_volatility(prices, window = .Machine$integer.max, min_obs = 20)$volatility),
+                   measure_volatility(prices, window = 2572L, min_obs = 20)$volatility)
+})
