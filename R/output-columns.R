@@ -257,7 +257,7 @@ percent <- function(x, digits = 2L) {
 }
 
 money <- function(x) {
-  digits <- ifelse(abs(x) < 1000, 2L, 0L)
+  digits <- ifelse(!is.na(x) & abs(x) < 1000, 2L, 0L)
   shown <- mapply(function(v, d) formatC(v, format = "f", digits = d, big.mark = ","), x, digits)
   ifelse(is.na(x), "-", as.character(shown))
 }
