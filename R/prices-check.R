@@ -104,7 +104,7 @@ in_series <- function(d) {
   price <- d$values[[d$measured]]
   usable <- which(!is.na(d$day) & !is.na(price) & price > 0 & is.finite(price) & !is.na(d$security))
   o <- usable[order(d$security[usable], d$day[usable], usable)]
-  o <- o[!duplicated(data.frame(d$security[o], d$day[o]))]
+  o <- o[!duplicated(cell_of(d)[o])]
   d$series <- lapply(split(o, factor(d$security[o], seq_along(d$securities))),
                      function(i) list(row = i, day = d$day[i], price = price[i]))
   d$calendar <- shared_days(d$series)
@@ -134,9 +134,9 @@ told <- function(d, row, detail, remedy = "none", by = NA_real_, severity = NULL
 }
 
 in_each <- function(d, find) {
-  parts <- lapply(seq_along(d$series),
-                  function(j) if (length(d$series[[j]]$row)) as.data.frame(find(d$series[[j]], j) %||% list()))
-  do.call(rbind, Filter(NROW, parts))
+  parts <- lapply(seq_along(d$series), function(j) if (length(d$series[[j]]$row)) find(d$series[[j]], j))
+  parts <- Filter(function(part) length(part) && length(part[[1L]]), parts)
+  if (length(parts)) as.data.frame(data.table::rbindlist(parts))
 }
 
 # ---- the checks ------------------------------------------------------------------------------
@@ -191,7 +191,10 @@ price_checks <- list(
     told(d, which(weekend), weekdays(.Date(d$day[weekend])), "blank")
   }),
   gap = list(severity = "warning", find = function(d) in_each(d, function(s, j) {
-    expected <- d$calendar[d$calendar > s$day[1L] & d$calendar < s$day[length(s$day)]]
+    ends <- findInterval(s$day[c(1L, length(s$day))], d$calendar)
+    expected <- d$calendar[seq_len(max(0L, ends[2L] - ends[1L])) + ends[1L]]
+    expected <- expected[expected < s$day[length(s$day)]]
+    if (!length(expected) || (length(s$day) == length(expected) + 2L && all(s$day[-c(1L, length(s$day))] == expected))) return(NULL)
     gone <- expected[!expected %in% s$day]
     if (!length(gone)) return(NULL)
     runs <- cumsum(c(1, diff(match(gone, d$calendar)) != 1))
@@ -205,6 +208,7 @@ price_checks <- list(
          severity = ifelse(size >= 5L, "warning", "note"))
   })),
   stale = list(severity = "warning", find = function(d) in_each(d, function(s, j) {
+    if (sum(diff(s$price) == 0) < 5L) return(NULL)
     runs <- rle(s$price)
     long <- which(runs$lengths >= 6L)
     end <- cumsum(runs$lengths)[long]
@@ -221,7 +225,8 @@ price_checks <- list(
   }),
   `decimal slip` = list(severity = "error", find = function(d) in_each(d, function(s, j) {
     n <- length(s$price)
-    if (n < 3L) return(NULL)
+    # A slip by ten, to a factor of exp(0.25).
+    if (n < 3L || max(abs(d$log_returns[[j]])) < log(10) - 0.25) return(NULL)
     found <- lapply(seq_len(min(3L, n - 2L)), function(length) {
       start <- seq_len(n - length - 1L) + 1L
       before <- s$price[start - 1L]
@@ -240,6 +245,7 @@ price_checks <- list(
          "divide", found$by)
   })),
   split = list(severity = "error", find = function(d) in_each(d, function(s, j) {
+    if (!any(abs(d$log_returns[[j]]) > max(0.3, 8 * d$scale[j]), na.rm = TRUE)) return(NULL)
     ratio <- exp(-d$log_returns[[j]])
     usual <- c(1.5, 2:6, 8, 10, 20, 50, 100)
     usual <- c(usual, 1 / usual)
@@ -253,6 +259,7 @@ price_checks <- list(
   })),
   outlier = list(severity = "warning", find = function(d) in_each(d, function(s, j) {
     x <- d$log_returns[[j]]
+    if (!any(abs(x) > 6 * d$scale[j], na.rm = TRUE)) return(NULL)
     at <- which(abs(x - stats::median(x)) > 12 * d$scale[j])
     told(d, s$row[at + 1L],
          sprintf("%s in a day, %.0f times its scale", percent_of(expm1(x[at])), abs(x[at]) / d$scale[j]))
@@ -289,8 +296,11 @@ price_checks <- list(
 
 percent_of <- function(x) sprintf("%+.0f %%", 100 * x)
 
+# A number for each security and day.
+cell_of <- function(d) d$security * 1e7 + d$day
+
 repeated <- function(d) {
-  cell <- paste(d$security, d$day)
+  cell <- cell_of(d)
   again <- which(duplicated(cell) & !is.na(d$day))
   first <- match(cell[again], cell)
   price <- d$values[[d$measured]]
