@@ -10,7 +10,7 @@ read_bytes <- function(path) {
     path <- "standard input"
     origin <- path
   } else {
-    origin <- paste("file", basename(path))
+    origin <- paste("file", visible(basename(path)))
     kind <- file_kind(path.expand(path))
     if (kind == "none") {
       fail("file", sprintf("There is no file %s.", path), remedy = did_you_mean(basename(path), list.files(dirname(path))))

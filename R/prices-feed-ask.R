@@ -191,7 +191,9 @@ perform_together <- function(requests) {
 judge <- function(feed, pending, answer) {
   if (inherits(answer, "error")) {
     # The innermost message is curl's; an outer one may have the request in it.
-    return(list(kind = "silent", reason = clean_text(feed, paste("no answer:", innermost(answer)))))
+    why <- innermost(answer)
+    if (grepl("aborted|file size", why)) why <- sprintf("the answer is larger than %s MB", most_answer / 2^20)
+    return(list(kind = "silent", reason = clean_text(feed, paste("no answer:", why))))
   }
   status <- httr2::resp_status(answer)
   header <- function(name) httr2::resp_header(answer, name)

@@ -22,7 +22,7 @@ Rcpp::List core_draw_book(const Rcpp::NumericMatrix& growth, const Rcpp::Numeric
   double* to = value.begin();
   double* total = drawn.begin();
   std::mutex adding;
-  imbroglio::over_columns(static_cast<std::size_t>(horizon) * holdings, draws, [&, to, total](std::size_t first, std::size_t last) {
+  imbroglio::over_slices(static_cast<std::size_t>(horizon) * holdings, draws, [&, to, total](std::size_t first, std::size_t last) {
     std::vector<std::uint32_t> counts(days);
     book(how, seed, first, last, to, counts);
     // Sums of whole numbers: the order of the threads does not matter.
@@ -93,7 +93,7 @@ Rcpp::NumericVector core_filtered_paths(const Rcpp::NumericVector& residuals, co
   const double *z = residuals.begin(), *parameters = at.begin();
   const std::size_t n = residuals.size();
   double* to = out.begin();
-  imbroglio::over_columns(horizon * 4, draws, [=](std::size_t first, std::size_t last) {
+  imbroglio::over_slices(static_cast<std::size_t>(horizon) * 4, draws, [=](std::size_t first, std::size_t last) {
     for (std::size_t i = first; i < last; ++i) {
       imbroglio::Random random(seed, i);
       to[i] = imbroglio::filtered_path(random, z, n, parameters, variance, horizon, log);

@@ -20,4 +20,13 @@ void over_columns(std::size_t rows, std::size_t columns,
   else RcppParallel::parallelFor(0, columns, ranges);
 }
 
+void over_slices(std::size_t rows, std::size_t columns,
+                 const std::function<void(std::size_t, std::size_t)>& work) {
+  const std::size_t slice = std::max<std::size_t>(1, (std::size_t{1} << 26) / std::max<std::size_t>(1, rows));
+  for (std::size_t from = 0; from < columns; from += slice) {
+    over_columns(rows, std::min(slice, columns - from), [&](std::size_t first, std::size_t last) { work(from + first, from + last); });
+    Rcpp::checkUserInterrupt();
+  }
+}
+
 }  // namespace imbroglio

@@ -15,6 +15,10 @@ namespace imbroglio {
 void over_columns(std::size_t rows, std::size_t columns,
                   const std::function<void(std::size_t, std::size_t)>& work);
 
+// The same in slices of a second or so, between which the user may interrupt.
+void over_slices(std::size_t rows, std::size_t columns,
+                 const std::function<void(std::size_t, std::size_t)>& work);
+
 // A window longer than the data is never full; one row more says so, without room for what cannot come.
 inline int no_longer(int window, std::size_t rows) {
   return rows < static_cast<std::size_t>(window) ? static_cast<int>(rows) + 1 : window;

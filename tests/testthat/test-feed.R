@@ -374,3 +374,17 @@ test_that("two commands that update the same store at once lose no row and doubl
   expect_equal(c(sum(store_additions(store)$new), sum(store_additions(store)$restated)),
                c(sum(!is.na(traded$close)), 0))
 })
+
+test_that("an answer is unpacked no further than a page can be", {
+  skip_if_not_installed("httr2")
+  packed <- function(megabytes) {
+    path <- tempfile()
+    connection <- gzfile(path, "wb")
+    for (i in seq_len(megabytes)) writeBin(raw(2^20), connection)
+    close(connection)
+    httr2::response(headers = list(`Content-Encoding` = "gzip"), body = readBin(path, "raw", file.size(path)))
+  }
+  expect_length(imbroglio:::body_of(packed(3)), 3 * 2^20)
+  expect_error(imbroglio:::body_of(packed(300)), "more than 256 MB", class = "imbroglio_error_page")
+  expect_error(imbroglio:::body_of(httr2::response(headers = list(`Content-Encoding` = "br"), body = raw(3))), class = "imbroglio_error_page")
+})
