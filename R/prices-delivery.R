@@ -81,6 +81,10 @@ delivery_of <- function(grid, how) {
                if (!is.null(security_column) && !plain_name(security_column) %in% security_names) {
                  sprintf("securities by column %s", security_column)
                })
+  beside <- setdiff(unused[is.na(field_of(unused))], others[plain_name(others) %in% c(date_names, other_names)])
+  if (layout == "single" && !is.null(how$price) && length(beside)) {
+    remarks <- c(remarks, sprintf("%s as the price of %s (not used: %s)", how$price, how$name, some(beside)))
+  }
   if (!is.null(grid$separator) && !grid$separator %in% c(",", "\t") && numbers$decimal == ",") {
     remarks <- c(sprintf("%s between columns", grid$separator), remarks)
   }

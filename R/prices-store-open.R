@@ -42,7 +42,7 @@ postgresql_address <- function(text) {
 
 # Runs `work` with a connection, all of it in one transaction: of a reader one state of the store, of a writer the
 # whole or nothing, one writer at a time.
-with_store <- function(store, work, write = FALSE, least = length(store_migrations)) {
+with_store <- function(store, work, write = FALSE, least = readable_version) {
   need_package("DBI", "A price store")
   address <- store_address(store)
   done <- FALSE
@@ -174,6 +174,10 @@ store_migrations <- list(
     "alter table imbroglio_store add column seal text"
   )
 )
+
+# Stores from this version on can be read; those of the last have checksums.
+readable_version <- 3L
+is_sealed <- function(connection) store_version(connection) >= 4L
 
 store_version <- function(connection) {
   if (!DBI::dbExistsTable(connection, "imbroglio_store")) return(0L)

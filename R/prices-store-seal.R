@@ -147,6 +147,9 @@ compare_sums <- function(connection, address, what, found, called, until = Inf) 
 #' @export
 verify_store <- function(store) {
   with_store(store, function(connection, address) {
+    if (!is_sealed(connection)) {
+      fail("store", sprintf("The store %s has no checksums yet.", address$shown), remedy = "Adding or fetching anything makes them.")
+    }
     line <- function(part, item, n, sound) data.frame(part = part, item = item, n = as.integer(n), sound = sound)
     names <- name_of_ids(connection)
     whole <- if (address$kind == "sqlite") identical(DBI::dbGetQuery(connection, "pragma integrity_check")[[1L]], "ok")

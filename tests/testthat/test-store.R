@@ -223,6 +223,21 @@ test_that("a store of an older version is brought up to date, and one of a newer
         "drop table actions_before",
         "update imbroglio_store set version = 1")
     expect_error(read_prices(store), "older version", class = "imbroglio_error_store")
+    if (kind == "SQLite") {
+      # The third is read without checksums, and says so.
+      older <- tempfile(fileext = ".sqlite")
+      quiet(store_prices(table, older))
+      connection <- DBI::dbConnect(RSQLite::SQLite(), older)
+      for (statement in c("drop table sums", "alter table imbroglio_store drop column seal", "update imbroglio_store set version = 3")) {
+        DBI::dbExecute(connection, statement)
+      }
+      DBI::dbDisconnect(connection)
+      expect_message(expect_equal(read_prices(older)$close[, 1], 1:2), "no checksums yet", class = "imbroglio_note_store")
+      expect_error(verify_store(older), "no checksums yet", class = "imbroglio_error_store")
+      quiet(store_prices(transform(table, A = 2:3), older))
+      expect_true(all(verify_store(older)$sound))
+      expect_equal(read_prices(older, as_of = 1)$close[, 1], 1:2)
+    }
     quiet(store_prices(transform(table, A = 2:3), store))
     expect_equal(read_prices(store)$close[, 1], 2:3)
     expect_equal(read_prices(store, as_of = 1)$close[, 1], 1:2)
