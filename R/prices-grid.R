@@ -85,19 +85,34 @@ read_text_grid <- function(file, ending) {
   read <- core_delimited(bytes, shape$start, separator, shape$line, length(shape$names))
   if (read$bad_line > 0) refuse_line(read, length(shape$names), file$origin)
   if (!read$rows) fail("empty", sprintf("There are no prices in %s.", file$origin), where = "It has a header line only.")
-  again <- function(which) core_delimited_text(bytes, shape$start, separator, read$rows, which)
+  again <- text_again(bytes, shape$start, separator, read$rows)
   columns <- read$values
-  if (any(read$torn)) columns[read$torn] <- again(which(read$torn))
-  names(columns) <- trimmed(shape$names)
-  first <- read$lines[1L]
-  place <- if (length(read$lines) > 1L) function(rows) sprintf("line %s", some(read$lines[rows]))
-           else function(rows) sprintf("line %s", some(first + rows - 1L))
+  names <- trimmed(shape$names)
+  # Names are text, whatever they look like.
+  as_text <- which(read$torn | (plain_name(names) %in% security_names[1:7] & vapply(columns, is.numeric, NA)))
+  if (length(as_text)) columns[as_text] <- again(as_text)
+  names(columns) <- names
+  # Numbers that have a decimal point for certain, between commas, need not be looked at again: the file is let go, unless
+  # some of them may be names.
+  if (separator == "," && any(read$certain) && !any(plain_name(names) %in% security_names & vapply(columns, is.numeric, NA))) again <- NULL
   remarks <- c(
     text$remark, shape$remarks,
     if (length(read$below)) sprintf("%s below the table left out", count(length(read$below), "line"))
   )
-  new_grid(columns, file$origin, place, separator, remarks, file$name, again,
+  new_grid(columns, file$origin, line_place(read$lines), separator, remarks, file$name, again,
            list(point = read$point, certain = read$certain, words = read$words))
+}
+
+# Functions of their own, so that they keep no more than they need.
+text_again <- function(bytes, start, separator, rows) {
+  force(rows)
+  function(which) core_delimited_text(bytes, start, separator, rows, which)
+}
+
+line_place <- function(lines) {
+  force(lines)
+  if (length(lines) > 1L) function(rows) sprintf("line %s", some(lines[rows]))
+  else function(rows) sprintf("line %s", some(lines + rows - 1L))
 }
 
 refuse_line <- function(read, columns, origin) {

@@ -11,7 +11,8 @@ grid_numbers <- function(grid, which, decimal) {
   # Numbers that the reader took by their point.
   if (mark$decimal == "," && !is.null(grid$marks)) {
     pointed <- which(vapply(columns, is.numeric, NA) & grid$marks$point[at])
-    columns[pointed] <- grid$again(at[pointed])
+    columns[pointed] <- if (length(pointed) && is.null(grid$again)) lapply(columns[pointed], function(v) factor(core_shortest(v), exclude = "NA"))
+                        else if (length(pointed)) grid$again(at[pointed])
     written[pointed] <- lapply(columns[pointed], function(v) as.data.frame(core_written_numbers(levels(v))))
   }
   read <- Map(function(v, w) column_numbers(v, w, mark$decimal), columns, written)
