@@ -1,10 +1,19 @@
 # What went wrong, where, and what to do. The texts are handed to cli as values,
 # never as templates: they may hold text from a file, braces included.
 fail <- function(kind, problem, where = NULL, remedy = NULL) {
+  # What a damaged file or database is quoted with need not be text.
+  problem <- in_utf8(problem)
+  where <- if (length(where)) in_utf8(where)
   cli::cli_abort(
     c("{problem}", x = if (length(where)) "{where}", i = if (length(remedy)) "{remedy}"),
     class = c(paste0("imbroglio_error_", kind), "imbroglio_error"), call = NULL
   )
+}
+
+in_utf8 <- function(text) {
+  strange <- !validUTF8(text)
+  text[strange] <- iconv(text[strange], "latin1", "UTF-8")
+  text
 }
 
 caution <- function(kind, problem, remedy = NULL) {

@@ -94,12 +94,6 @@ in_child <- function(code, failed) {
   else done$value
 }
 
-in_utf8 <- function(text) {
-  strange <- !validUTF8(text)
-  text[strange] <- iconv(text[strange], "latin1", "UTF-8")
-  text
-}
-
 # Text in UTF-8, without a byte order mark, and how it was encoded where it was otherwise.
 as_utf8 <- function(bytes, origin) {
   encoding <- NULL

@@ -39,7 +39,7 @@ grid_of_frame <- function(x, origin, place = row_place, ...) {
     if (is.factor(v)) v <- as.character(v)
     if (inherits(v, c("Date", "POSIXt"))) return(v)
     if (is.character(v)) {
-      text <- enc2utf8(v)
+      text <- in_utf8(enc2utf8(v))
       return(factor(text, setdiff(unique(text), c(NA, ""))))
     }
     if (is.logical(v) && all(is.na(v))) return(v)
@@ -55,7 +55,7 @@ if_unclear <- function(read, said) {
 }
 
 trimmed <- function(text) {
-  text <- enc2utf8(as.character(text))
+  text <- in_utf8(enc2utf8(as.character(text)))
   gsub("^[ \t\u00a0\u202f]+|[ \t\u00a0\u202f]+$", "", text)
 }
 

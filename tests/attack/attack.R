@@ -70,6 +70,6 @@ writeLines(lines, "bench/attack.md")
 writeLines(lines)
 failures <- c(files[bad(files)], unlist(bytes)[bad(unlist(bytes))], options[bad(options)], paste(writes$case, writes$outcome)[bad(writes$outcome)])
 if (length(failures)) {
-  writeLines(c("", "Failures:", substr(failures, 1L, 300L)))
+  writeLines(c("", "Failures:", substr(iconv(failures, "UTF-8", "UTF-8", sub = "byte"), 1L, 300L)))
   quit(status = 1L)
 }
