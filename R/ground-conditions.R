@@ -16,6 +16,19 @@ in_utf8 <- function(text) {
   text
 }
 
+# Text from a file for a message: control characters as they are written in programs.
+visible <- function(text) {
+  text <- in_utf8(text)
+  # Also what turns the direction of writing.
+  strange <- grepl("[[:cntrl:]\u202a-\u202e\u2066-\u2069]", text)
+  text[strange] <- vapply(text[strange], function(t) {
+    codes <- utf8ToInt(t)
+    unseen <- codes < 32L | (codes >= 127L & codes < 160L) | codes %in% c(0x202a:0x202e, 0x2066:0x2069)
+    paste(ifelse(unseen, sprintf("\\x%02x", codes), intToUtf8(codes, TRUE)), collapse = "")
+  }, "")
+  text
+}
+
 caution <- function(kind, problem, remedy = NULL) {
   cli::cli_warn(
     c("{problem}", i = if (length(remedy)) "{remedy}"),

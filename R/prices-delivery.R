@@ -18,8 +18,10 @@ field_of <- function(names) {
 date_names <- c("date", "dates", "day", "datetime", "timestamp", "tradedate", "tradingdate", "tradingday", "pricedate",
                 "valuationdate", "valuedate", "quotedate", "asofdate", "asof", "exdate", "time", "period", "month", "quarter",
                 "week", "year")
-security_names <- c("security", "symbol", "ticker", "instrument", "asset", "isin", "securityid", "securityname", "fund",
+security_names <- c("security", "symbol", "ticker", "instrument", "asset", "isin", "securityid", "id", "securityname", "fund",
                     "fundname", "name", "code")
+# A column of numbers by one of these names is a security's prices.
+weak_security_names <- c("fund", "name", "code")
 # Columns of text that tell something about a security, not which one it is.
 other_names <- c("currency", "ccy", "curr", "exchange", "market", "mic", "country", "sector", "industry", "group", "type", "class",
                  "assetclass", "source", "vendor", "provider", "note", "notes", "comment", "comments", "remark", "remarks",
@@ -186,7 +188,7 @@ layout_of <- function(x, others, security_column, how, origin) {
   fields <- field_of(others)
   if (!any(!is.na(fields))) return("wide")
   strange <- others[is.na(fields) & !plain_name(others) %in% c(date_names, other_names) &
-                      vapply(x[others], function(v) is.numeric(v) || (is.factor(v) && any(is_number_text(levels(v)))), NA)]
+                      vapply(x[others], holds_numbers, NA)]
   if (length(unique(fields[!is.na(fields)])) == 1L && length(strange)) {
     fail("layout", sprintf("It is not clear whether %s of %s is the price of one security or a security.",
                            others[!is.na(fields)][1L], origin),
@@ -202,14 +204,12 @@ columns_to_read <- function(x, others, layout, how, origin) {
   if (layout == "wide") return(others[!(told & vapply(x[others], is.factor, NA))])
   fields <- field_of(others)
   if (!is.null(how$price)) {
-    chosen <- others[others == how$price]
-    if (!length(chosen)) chosen <- others[plain_name(others) == plain_name(how$price)]
-    if (length(chosen) != 1L) check_choice(how$price, "price", others)
+    chosen <- others[chosen_column(how$price, others)]
     # Another column by the same field's name is not it.
     rival <- !is.na(fields) & others != chosen & fields %in% field_of(chosen)
     return(others[(!is.na(fields) & !rival & !duplicated(fields)) | others == chosen])
   }
-  numeric <- others[vapply(x[others], function(v) is.numeric(v) || (is.factor(v) && any(is_number_text(levels(v)))), NA)]
+  numeric <- others[vapply(x[others], holds_numbers, NA)]
   read <- others[!is.na(fields)]
   if (!length(read) && length(numeric) == 1L) return(numeric)
   several <- unique(fields[duplicated(fields, incomparables = NA)])
@@ -239,12 +239,17 @@ long_rows <- function(days, numbers, columns, name, how, origin, place) {
        measured = measured, place = place, rows = identity)
 }
 
+# Where the column stands that was asked for: by its very name, else by its letters.
+chosen_column <- function(price, columns) {
+  chosen <- which(columns == price)
+  if (!length(chosen)) chosen <- which(plain_name(columns) == plain_name(price))
+  if (length(chosen) != 1L) check_choice(price, "price", columns)
+  chosen
+}
+
 measured_column <- function(numbers, columns, how, origin) {
   if (!is.null(how$price)) {
-    chosen <- which(columns == how$price)
-    if (!length(chosen)) chosen <- which(plain_name(columns) == plain_name(how$price))
-    if (length(chosen) != 1L) check_choice(how$price, "price", columns)
-    return(names(numbers)[chosen])
+    return(names(numbers)[chosen_column(how$price, columns)])
   }
   usual <- intersect(c("adjusted", "close"), names(numbers))
   if (length(usual)) return(usual[1L])
@@ -400,19 +405,6 @@ fail_not_positive <- function(bad, price, d) {
                if (length(bad) == 1L) "is" else "are"),
        where = sprintf("%s: %s on %s is %s.", sentence_case(d$place(i)), name(i), .Date(d$day[i]), price[i]),
        remedy = "No return can be taken from it: correct it, or leave the cell empty; check_prices() lists all that is wrong.")
-}
-
-# Text from a file for a message: control characters as they are written in programs.
-visible <- function(text) {
-  text <- in_utf8(text)
-  # Also what turns the direction of writing.
-  strange <- grepl("[[:cntrl:]\u202a-\u202e\u2066-\u2069]", text)
-  text[strange] <- vapply(text[strange], function(t) {
-    codes <- utf8ToInt(t)
-    unseen <- codes < 32L | (codes >= 127L & codes < 160L) | codes %in% c(0x202a:0x202e, 0x2066:0x2069)
-    paste(ifelse(unseen, sprintf("\\x%02x", codes), intToUtf8(codes, TRUE)), collapse = "")
-  }, "")
-  text
 }
 
 # Repeats that agree are dropped and said; two prices that differ are an error.

@@ -89,7 +89,7 @@ read_text_grid <- function(file, ending) {
   columns <- read$values
   names <- trimmed(shape$names)
   # Names are text, whatever they look like.
-  as_text <- which(read$torn | (plain_name(names) %in% security_names[1:7] & vapply(columns, is.numeric, NA)))
+  as_text <- which(read$torn | (plain_name(names) %in% setdiff(security_names, weak_security_names) & vapply(columns, is.numeric, NA)))
   if (length(as_text)) columns[as_text] <- again(as_text)
   names(columns) <- names
   # Numbers that have a decimal point for certain, between commas, need not be looked at again: the file is let go, unless

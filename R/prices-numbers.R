@@ -92,5 +92,7 @@ refuse_decimal <- function(origin, examples) {
        remedy = 'Say which: decimal = "," or decimal = ".".')
 }
 
+holds_numbers <- function(v) is.numeric(v) || (is.factor(v) && any(is_number_text(levels(v))))
+
 # Whether texts can be numbers, by either mark.
 is_number_text <- function(text) core_written_numbers(as.character(text))$number

@@ -105,12 +105,11 @@ as_prices.default <- function(x, ...) {
 find_security_column <- function(x, date_column, origin) {
   rest <- setdiff(names(x), date_column)
   rank <- match(plain_name(rest), security_names)
-  # "name" and "code" are names of columns only where text stands in them.
-  weak <- security_names[rank] %in% c("fund", "name", "code") & !vapply(x[rest], is.factor, NA)
+  weak <- security_names[rank] %in% weak_security_names & !vapply(x[rest], is.factor, NA)
   rank[weak] <- NA
   if (any(!is.na(rank))) return(rest[which.min(rank)])
   textual <- rest[vapply(x[rest], is.factor, NA) & !plain_name(rest) %in% c(date_names, other_names) & is.na(field_of(rest))]
-  numeric <- any(vapply(x[rest], function(v) is.numeric(v) || (is.factor(v) && any(is_number_text(levels(v)))), NA))
+  numeric <- any(vapply(x[rest], holds_numbers, NA))
   names_only <- textual[vapply(x[textual], function(v) {
     known <- core_written_numbers(levels(v))
     !any(known$number) && !any(known$word) && !anyNA(v) && !any(grepl(dividend_pattern, levels(v), perl = TRUE))
