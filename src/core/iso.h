@@ -19,4 +19,22 @@ inline void iso_day(int day, char* out) {
   out[10] = '\0';
 }
 
+// The other way: days since 1970 of YYYY-MM-DD; false where it is no day of the calendar.
+inline bool iso_day_of(const char* from, const char* to, double& day) {
+  if (to - from != 10 || from[4] != '-' || from[7] != '-') return false;
+  for (int i : {0, 1, 2, 3, 5, 6, 8, 9}) {
+    if (from[i] < '0' || from[i] > '9') return false;
+  }
+  const int year = (from[0] - '0') * 1000 + (from[1] - '0') * 100 + (from[2] - '0') * 10 + (from[3] - '0');
+  const int month = (from[5] - '0') * 10 + (from[6] - '0'), date = (from[8] - '0') * 10 + (from[9] - '0');
+  if (month < 1 || month > 12 || date < 1) return false;
+  static const int longest[] = {31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31};
+  const bool leap = (year % 4 == 0 && year % 100 != 0) || year % 400 == 0;
+  if (date > longest[month - 1] + (month == 2 && leap)) return false;
+  const int shifted = year - (month <= 2), era = (shifted >= 0 ? shifted : shifted - 399) / 400, within = shifted - era * 400;
+  const int day_of_year = (153 * (month + (month > 2 ? -3 : 9)) + 2) / 5 + date - 1;
+  day = era * 146097.0 + (within * 365 + within / 4 - within / 100 + day_of_year) - 719468;
+  return true;
+}
+
 }  // namespace imbroglio
