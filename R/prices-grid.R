@@ -148,7 +148,7 @@ shape_of_text <- function(bytes, origin) {
   best <- which(wide & agree == max(agree[wide]))[1L]
   found <- heads[[best]]
   rivals <- setdiff(names(which(wide & agree == 1)), names(separators)[best])
-  list(separator = separators[[best]], names = found$names, start = found$start, line = found$line, titles = found$titles, malformed = found$malformed,
+  list(separator = separators[[best]], names = found$names, start = found$start, line = found$line, malformed = found$malformed,
        remarks = c(if (length(rivals)) sprintf("%s between columns", names(separators)[best]),
                    if (found$titles) sprintf("%s above the header left out", count(found$titles, "line"))))
 }

@@ -64,6 +64,7 @@ with_store <- function(store, work, write = FALSE, least = readable_version) {
     begin_work(connection, address, run, write)
     tryCatch({
       if (write) migrate_store(connection, address) else check_version(connection, address, least)
+      if (write) check_rest(connection, address)
       result <- work(connection, address)
       if (write) seal_rest(connection)
       if (address$kind == "sqlite") run("commit") else DBI::dbCommit(connection)

@@ -93,7 +93,7 @@ digest_of_rest <- function(connection) {
     c(table, if (all(validUTF8(lines))) sort(lines, method = "radix") else lines)
   }))
   text <- c(as.character(kept$version), kept$identity, text)
-  if (!all(validUTF8(text))) return("text that is none")
+  if (!all(validUTF8(text))) return(NA_character_)
   digest::digest(paste(text, collapse = "\x1e"), algo = "sha256", serialize = FALSE)
 }
 
@@ -101,8 +101,10 @@ seal_rest <- function(connection) {
   DBI::dbExecute(connection, sprintf("update imbroglio_store set seal = '%s'", digest_of_rest(connection)))
 }
 
+# A store that is new has no seal yet. It is tested before anything is added too: what is damaged would be sealed anew.
 check_rest <- function(connection, address) {
   seal <- DBI::dbGetQuery(connection, "select seal from imbroglio_store")$seal
+  if (is.na(seal)) return(invisible())
   if (!identical(seal, digest_of_rest(connection))) refuse_damaged(address, "its names, actions or additions")
 }
 

@@ -263,6 +263,10 @@ test_that("what was changed by other hands is found, where it is read and by a t
   verified <- verify_store(connection)
   expect_equal(verified$item[!verified$sound], c("TARROW", "QUILLMOOR", "1"))
   expect_equal(sum(verified$sound), 28L)
+  DBI::dbExecute(connection, "update securities set security = 'TARROX' where security = 'TARROW'")
+  # What is damaged is not sealed anew by what is added.
+  expect_error(quiet(store_prices(bay(), store)), "names, actions or additions", class = "imbroglio_error_store")
+  expect_false(verify_store(connection)$sound[verify_store(connection)$part == "rest"])
   expect_equal(DBI::dbGetQuery(connection,
                                "select date, close from daily_prices where security = 'BAYALL' order by date limit 1"),
                data.frame(date = "2016-01-04", close = 1000))
