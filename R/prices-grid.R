@@ -39,8 +39,10 @@ grid_of_frame <- function(x, origin, place = row_place, ...) {
     if (is.factor(v)) v <- as.character(v)
     if (inherits(v, c("Date", "POSIXt"))) return(v)
     if (is.character(v)) {
-      text <- in_utf8(enc2utf8(v))
-      return(factor(text, setdiff(unique(text), c(NA, ""))))
+      said <- unique(v)
+      text <- in_utf8(enc2utf8(said))
+      levels <- setdiff(text, c(NA, ""))
+      return(structure(match(text, levels)[match(v, said)], levels = levels, class = "factor"))
     }
     if (is.logical(v) && all(is.na(v))) return(v)
     if (is.numeric(v)) as.numeric(v) else factor(as.character(v))
@@ -267,10 +269,10 @@ read_parquet_grid <- function(file) {
   need_package("nanoparquet", "A Parquet file")
   path <- as_file(file$bytes, "parquet")
   on.exit(unlink(path))
-  table <- in_child(as.data.frame(nanoparquet::read_parquet(path)), function(why) {
+  # As factors, columns of names come back from the child as whole numbers.
+  grid <- in_child(grid_of_frame(nanoparquet::read_parquet(path), file$origin), function(why) {
     fail("file", sprintf("%s cannot be read as Parquet.", sentence_case(file$origin)), where = why)
   })
-  grid <- grid_of_frame(table, file$origin)
   grid$name <- file$name
   grid
 }

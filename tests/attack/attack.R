@@ -12,7 +12,7 @@ if (length(words)) {
   outcomes <- switch(sub(":.*", "", words[1L]),
     files = vapply(seeds, function(seed) {
       made <- generated_file(seed)
-      paste(outcome_of(made, file.path(folder, "FILE.csv")), made$about, sep = " :: ")
+      paste(outcome_of(made, file.path(folder, "FILE.csv")), if (any(made$two)) "two" else "one", made$about, sep = " :: ")
     }, ""),
     options = attack_options(seeds, attack_folder()),
     bytes = attack_format(attacked_formats(folder)[[sub(".*:", "", words[1L])]], seeds, folder)
@@ -42,7 +42,9 @@ files <- all_of("files", 20000L)
 outcome <- sub(" :: .*", "", files)
 faultless <- grepl("/ none$", files)
 refused <- faultless & startsWith(outcome, "refused")
-kinds <- sub("^.* :: ([^/]*) / .*$", "\\1", files[refused])
+two <- faultless & grepl(" :: two :: ", files, fixed = TRUE)
+one <- faultless & !two
+share_of <- function(refused, all) sprintf("%s of %s (%.2f %%)", format(sum(refused), big.mark = ","), format(sum(all), big.mark = ","), 100 * sum(refused) / sum(all))
 
 formats <- c(csv = 3500L, `csv, long` = 3000L, gz = 2500L, xlsx = 2500L, parquet = 2500L, store = 2500L, holdings = 2000L, actions = 1500L)
 bytes <- lapply(names(formats), function(name) all_of(paste0("bytes:", name), formats[[name]], first = 50001L))
@@ -58,9 +60,9 @@ table_of_bytes <- vapply(bytes, function(o) {
 lines <- c(
   paste(format(length(files), big.mark = ","), "files whose truth is known, in every form and combination that `tests/attack/files.R` makes (15 in 100 have a fault that only a refusal is right for):"), "",
   "| outcome | files |", "|---|---|", rows(sort(table(sub("^WRONG.*", "WRONG", outcome)), decreasing = TRUE)), "",
-  sprintf("Of %s without a fault %.1f %% were refused, all because two readings fit; by the form of their dates:", format(sum(faultless), big.mark = ","),
-          100 * sum(refused) / sum(faultless)), "",
-  "| dates | refused |", "|---|---|", rows(utils::head(sort(table(kinds), decreasing = TRUE), 12L)), "",
+  paste0("Without a fault, and with one reading of their prices and dates: refused ", share_of(refused & one, one), ". Without a fault, but with days, months or decimal marks that base R's own parsers ",
+         "read in two ways, so that no person could tell: refused ", share_of(refused & two, two), ", the others read by what else the file shows (the order of its days, what stands between its columns), and told."), "",
+  if (any(refused & one)) c("Refused with one reading:", "", paste("-", unique(sub("^(.*) :: one :: (.*)$", "\\1: \\2", files[refused & one])))[seq_len(min(20L, sum(refused & one)))], ""),
   paste(format(length(unlist(bytes)), big.mark = ","), "files with bytes changed or cut at random. In text, and in Parquet, a changed byte may say another number; what has a checksum must be right or refused:"), "",
   "| format | right | as the bytes say | refused | failures |", "|---|---|---|---|---|", sprintf("| %s | %s |", names(bytes), table_of_bytes), "",
   sprintf("Command lines that no one should write: %s done, %s refused, %s failures.", sum(options == "done"), sum(options == "refused"), sum(bad(options))), "",
