@@ -217,6 +217,10 @@ core_overlapping_returns <- function(returns, h, log) {
     .Call(`_imbroglio_core_overlapping_returns`, returns, h, log)
 }
 
+core_rhythm <- function(x, days) {
+    .Call(`_imbroglio_core_rhythm`, x, days)
+}
+
 core_row_sums <- function(columns, group, groups) {
     .Call(`_imbroglio_core_row_sums`, columns, group, groups)
 }

@@ -52,21 +52,21 @@ commands <- function() {
     summary = list(
       says = "one page of a whole universe, sorted as you like",
       takes = "FILE",
-      options = c(choose, "every", "kind", "benchmark", "level", "per-year", "risk-free", "sort", book, hand_on),
+      options = c(choose, "every", "keep-unfinished", "kind", "benchmark", "level", "per-year", "risk-free", "sort", book, hand_on),
       example = "imbroglio summary bay.csv --benchmark BAYALL --sort volatility_annual --out universe.csv",
       run = run_measure("summary", c("benchmark", "level", "per_year", "risk_free"))
     ),
     returns = list(
       says = "returns from prices; measured: total, a year, mean, spread, best and worst",
       takes = "FILE",
-      options = c(choose, "every", "kind", "measured", "window", "min-obs", "per-year", "risk-free", book, hand_on),
+      options = c(choose, "every", "keep-unfinished", "kind", "measured", "window", "min-obs", "per-year", "risk-free", book, hand_on),
       example = "imbroglio returns bay.csv --security BAYALL,TARROW --every month --out monthly.csv",
       run = run_returns
     ),
     volatility = list(
       says = "volatility, of the whole sample or rolling, by eight methods",
       takes = "FILE",
-      options = c(choose, "every", "kind", "window", "min-obs", "per-year", "method", "decay", "half-life", "errors",
+      options = c(choose, "every", "keep-unfinished", "kind", "window", "min-obs", "per-year", "method", "decay", "half-life", "errors",
                   "confidence", "series", "parameters", "horizon", "by-window", book, hand_on),
       example = c("imbroglio volatility bay.csv --security TARROW --window 20,60 --figure tarrow.png",
                   "imbroglio volatility bay-daily.csv.gz --method deviation,yang-zhang,garch",
@@ -76,7 +76,7 @@ commands <- function() {
     beta = list(
       says = "alpha and beta against a benchmark, with their errors",
       takes = "FILE",
-      options = c(choose, "benchmark", "every", "spans", "kind", "window", "min-obs", "per-year", "risk-free",
+      options = c(choose, "benchmark", "every", "spans", "keep-unfinished", "kind", "window", "min-obs", "per-year", "risk-free",
                   "errors", "lags",
                   "together", "confidence", book, hand_on),
       example = c("imbroglio beta bay.csv --benchmark BAYALL --security TARROW --figure line.png",
@@ -86,13 +86,13 @@ commands <- function() {
     tracking = list(
       says = "tracking error and information ratio against a benchmark",
       takes = "FILE",
-      options = c(choose, "benchmark", "every", "kind", "window", "min-obs", "per-year", book, hand_on),
+      options = c(choose, "benchmark", "every", "keep-unfinished", "kind", "window", "min-obs", "per-year", book, hand_on),
       example = "imbroglio tracking bay.csv --benchmark BAYALL --last \"1 year\"",
       run = run_measure("tracking", c("benchmark", "window", "min_obs", "per_year"))
     ),
     drawdown = list(
       says = "the deepest fall from a high, and when it was made good",
-      takes = "FILE", options = c(choose, "every", "window", "min-obs", "level", "episodes", "series", book, hand_on),
+      takes = "FILE", options = c(choose, "every", "keep-unfinished", "window", "min-obs", "level", "episodes", "series", book, hand_on),
       example = c("imbroglio drawdown bay.csv --security BAYALL --last \"8 years\" --figure fall.png",
                   "imbroglio drawdown bay.csv --security BAYALL --episodes 5"),
       run = run_drawdown
@@ -100,7 +100,7 @@ commands <- function() {
     correlation = list(
       says = "which securities move alike; weighted, shrunk or rolling",
       takes = "FILE",
-      options = c(choose, "every", "kind", "on", "window", "min-obs", "decay", "half-life", "shrink",
+      options = c(choose, "every", "keep-unfinished", "kind", "on", "window", "min-obs", "decay", "half-life", "shrink",
                   "confidence", book, hand_on),
       example = "imbroglio correlation bay.csv --on pairwise --figure alike.png",
       run = run_measure("correlation", c("on", "window", "min_obs", "decay", "half_life", "shrink", "confidence"))
@@ -108,7 +108,7 @@ commands <- function() {
     fit = list(
       says = "fitted distributions, and tests that know they were fitted",
       takes = "FILE",
-      options = c(choose, "every", "kind", "families", "by", "test-draws", "stop-after", "reject-at", "rank-by",
+      options = c(choose, "every", "keep-unfinished", "kind", "families", "by", "test-draws", "stop-after", "reject-at", "rank-by",
                   "seed",
                   "parameters", "level", "view", book, hand_on),
       example = c("imbroglio fit bay.csv --security BAYALL --families normal,student,cauchy --test-draws 999 --figure fit.png",
@@ -119,7 +119,7 @@ commands <- function() {
     var = list(
       says = "value at risk by many methods; of a book: drawn, or split by holding",
       takes = "FILE",
-      options = c(choose, "every", "kind", "level", "horizon", "horizon-by", "method", "rank", "value", "decay",
+      options = c(choose, "every", "keep-unfinished", "kind", "level", "horizon", "horizon-by", "method", "rank", "value", "decay",
                   "half-life", "tail", "block", "draws", "seed", "confidence", "thresholds", "draw", "paths",
                   "split", "view",
                   book, hand_on),
@@ -134,7 +134,7 @@ commands <- function() {
     backtest = list(
       says = "value at risk put to the test, day by day",
       takes = "FILE",
-      options = c(choose, "every", "kind", "window", "level", "method", "expanding", "refit", "rank", "decay",
+      options = c(choose, "every", "keep-unfinished", "kind", "window", "level", "method", "expanding", "refit", "rank", "decay",
                   "half-life", "tail", "block",
                   "draws", "seed", "zone-days", "breaches", "zones", "series", book, hand_on),
       example = c("imbroglio backtest bay.csv --security BAYALL --method historical,normal,ewma --figure backtest.png",
@@ -174,7 +174,8 @@ chosen_prices <- function(files, options, command) {
 }
 
 chosen_returns <- function(prices, options) {
-  as_returns(prices, kind = options$kind %||% "simple", every = options$every)
+  as_returns(prices, kind = options$kind %||% "simple", every = options$every,
+             keep_unfinished = isTRUE(options$keep_unfinished))
 }
 
 run_measure <- function(name, own, measure = measures()[[name]]$measure) {
@@ -377,7 +378,7 @@ returns_text <- function(returns, result, rows = 8L, most = 8L) {
   cells <- lapply(shown, function(j) c(colnames(returns)[j], percent(returns$values[last, j])))
   body <- c(list(c("date", format(returns$dates[last]))), cells)
   lines <- do.call(paste, c(lapply(body, function(v) formatC(v, width = max(nchar(v)))), sep = "  "))
-  every <- frequencies[[returns$every]]$adverb
+  every <- some(adverb_of(unique(returns$rhythm$every)))
   hidden <- c(if (nrow(returns) > rows) count(nrow(returns) - rows, "earlier date"),
               if (ncol(returns) > most) count(ncol(returns) - most, "more security", "more securities"))
   c(sprintf("%s %s returns, the last %s dates", sentence_case(every), returns$kind, count(length(last))), "",

@@ -8,7 +8,7 @@ autoplot.imbroglio_beta <- function(object, start = NULL, end = NULL, ...) {
     return(rolling_panels(object, table, "beta", paste("Beta against", some(unique(table$benchmark))),
                           sprintf("Least squares over the last %s shared %s returns",
                                   some(count(unique(table$window))),
-                                  frequencies[[basis(object)$every]]$adverb), floor = FALSE))
+                                  some(adverb_of(unique(every_by_row(object))))), floor = FALSE))
   }
   if (nrow(table) == 1L && !is.na(table$beta)) line_figure(object, table) else betas_figure(object, table)
 }
@@ -25,7 +25,7 @@ line_figure <- function(object, line) {
   equation <- sprintf("y = %.3f x %s %.3f %%\nR\u00b2 = %.2f\nbeta %.3f to %.3f", line$beta, sign,
                       abs(100 * line$alpha),
                       line$r_squared, line$beta_low, line$beta_high)
-  every <- basis(object)$every
+  every <- every_in_all(object)
   excess <- if ("risk-free" %in% names(basis(object)$choices)) " above the risk-free one" else ""
   axis <- function(security) sprintf("%s, return a %s%s", security, every, excess)
   ggplot2::ggplot(points, ggplot2::aes(.data$x, .data$y)) +
@@ -78,7 +78,7 @@ betas_figure <- function(object, table) {
 
 sides_in_words <- function(table) {
   how <- function(row) {
-    paste0(frequencies[[table$every[row]]]$adverb, " returns",
+    paste0(adverb_of(table$every[row]), " returns",
            if (!is.null(table$span)) sprintf(" of the last %s", table$span[row]))
   }
   most <- which.max(table$beta)

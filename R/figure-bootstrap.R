@@ -23,7 +23,7 @@ autoplot.imbroglio_bootstrap <- function(object, ...) {
   lines$y <- top * (1 - 0.16 * (seq_len(nrow(lines)) - 1))
   lines$label <- sprintf("%s: %s left\na loss of %s (%s)", unit_text$level(lines$level), written(lines$x),
                          written(per - lines$x), percent(lines$var))
-  period <- period_name(basis(object)$every, table$horizon[1L])
+  period <- period_name(every_in_all(object), table$horizon[1L])
   ggplot2::ggplot(bars) +
     ggplot2::geom_rect(ggplot2::aes(xmin = .data$from, xmax = .data$to, ymin = 0, ymax = .data$share,
                                     fill = .data$beyond), colour = "white", linewidth = 0.15) +
@@ -43,7 +43,7 @@ autoplot.imbroglio_bootstrap <- function(object, ...) {
     ggplot2::scale_x_continuous(labels = scales::label_comma(), breaks = scales::breaks_pretty(8)) +
     ggplot2::scale_y_continuous(labels = percent_axis, expand = ggplot2::expansion(c(0.04, 0.08)),
                                 breaks = function(l) Filter(function(y) y >= 0, pretty(c(0, top), 5))) +
-    titles(paste0(loss_sentence(table[which.max(table$level), ], basis(object)$every), "."),
+    titles(paste0(loss_sentence(table[which.max(table$level), ], every_in_all(object)), "."),
            sprintf("What %s is worth after %s drawn paths of %s; ticks below: percentiles", drawn$book$name,
                    count(drawn$how$draws), period$within),
            basis(object),

@@ -1,10 +1,10 @@
 # Several securities, one number each: in order, with the numbers written.
 ranking_figure <- function(object, size, what, subtitle, rows = NULL, notes = NULL, digits = 1L) {
   table <- as.data.frame(object)
-  ranked <- data.frame(security = table$security, size = size, label = rows %||% table$security,
+  ranked <- data.frame(security = table$security, size = size, few = stands_on_little(table), label = rows %||% table$security,
                        note = notes %||% rep("", nrow(table)))
   ranked <- ranked[!is.na(ranked$size), ]
-  ranked <- ranked[order(if (all(ranked$size <= 0)) -ranked$size else ranked$size), ]
+  ranked <- ranked[order(!ranked$few, if (all(ranked$size <= 0)) -ranked$size else ranked$size), ]
   ranked$row <- factor(seq_len(nrow(ranked)))
   colours <- colour_of(unique(ranked$security), attr(object, "source")$universe)
   side <- if (all(ranked$size <= 0)) -1 else 1

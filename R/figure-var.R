@@ -14,7 +14,7 @@ autoplot.imbroglio_var <- function(object, view = NULL, ...) {
     several <- lengths(lapply(table[c("level", "rank", "method", "horizon")], unique)) > 1L
     words <- list(if (several[["level"]]) unit_text$level(table$level), if (several[["rank"]]) table$rank,
                   if (several[["method"]]) table$method,
-                  if (several[["horizon"]]) paste(table$horizon, basis(object)$every))
+                  if (several[["horizon"]]) paste(table$horizon, every_by_row(object)))
     words <- words[!vapply(words, is.null, NA)]
     if (length(words)) table$row <- paste(table$security, do.call(paste, c(words, sep = ", ")), sep = ", ")
     ranking_figure(object, table$var, "Value at risk", var_subtitle(object), rows = table[["row"]], digits = 2L)
@@ -23,7 +23,7 @@ autoplot.imbroglio_var <- function(object, view = NULL, ...) {
 
 var_subtitle <- function(object) {
   table <- as.data.frame(object)
-  period <- period_name(basis(object)$every, table$horizon[1L])
+  period <- period_name(every_in_all(object), table$horizon[1L])
   methods <- unique(table$method)
   sprintf("The loss of %s that is exceeded once in so many%s",
           if (length(unique(table$horizon)) > 1L) "a period" else paste("one", period$one),
@@ -54,7 +54,7 @@ methods_figure <- function(object, table) {
   table$es_x <- ifelse(is.finite(table$es) & -table$es > edge, -table$es, NA_real_)
   single <- nrow(table) == 1L
   size <- if (nrow(table) > 14L) 3.1 else 3.7
-  period <- period_name(basis(object)$every, table$horizon[1L])
+  period <- period_name(every_in_all(object), table$horizon[1L])
   ggplot2::ggplot(table) +
     ggplot2::geom_rect(data = bars,
                        ggplot2::aes(xmin = .data$from, xmax = .data$to, ymin = 0, ymax = .data$count,
@@ -108,7 +108,7 @@ horizons_figure <- function(object, table) {
   ends$y <- stats::ave(ends$var, ends$method, FUN = function(y) apart(y, 0.035 * max(table$var)))
   shades <- grDevices::colorRampPalette(c("#E0A99E", loss, "#5A140B"))(length(levels))
   colours <- stats::setNames(shades, unit_text$level(levels))
-  every <- basis(object)$every
+  every <- every_in_all(object)
   ggplot2::ggplot(table, ggplot2::aes(.data$horizon, .data$var, colour = .data$label)) +
     ggplot2::geom_line(linewidth = 0.8) + ggplot2::geom_point(size = 1.2) +
     ggplot2::geom_text(data = ends,

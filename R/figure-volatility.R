@@ -122,7 +122,7 @@ autoplot.imbroglio_garch_forecast <- function(object, ...) {
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(c(0.01, 0.16))) +
     ggplot2::scale_y_continuous(labels = percent_axis, limits = c(0, NA)) +
     titles(in_words(object)[1L], "Volatility of each period ahead, on its way to the long-run level", basis(object),
-           x = sprintf("%ss ahead", sentence_case(basis(object)$every)), y = "Volatility a year") +
+           x = sprintf("%ss ahead", sentence_case(every_in_all(object))), y = "Volatility a year") +
     imbroglio_theme()
 }
 
@@ -188,7 +188,7 @@ window_subtitle <- function(object, table) {
   found <- basis(object)
   what <- if (is.null(table$window)) sprintf("by %s, of the next period", some(unique(table$method)))
           else sprintf("of the last %s %s %s returns", some(count(unique(table$window))),
-                       frequencies[[found$every]]$adverb, found$kind)
+                       some(adverb_of(unique(every_by_row(object)))), found$kind)
   sprintf("%s %s, a year", if (is.null(table$method)) "Rolling standard deviation" else "Volatility", what)
 }
 

@@ -15,7 +15,7 @@
 #'
 #' @param returns A returns table, or a price table, whose simple returns are taken.
 #' @param innovations `"normal"` or `"student"`, or both.
-#' @param per_year Periods a year. By default 252 for daily returns, 52, 12, 4 and 1 for weekly to yearly.
+#' @param per_year Periods a year, of all securities; by default each its own, see [measure_volatility()].
 #' @param object,x A result of `fit_garch()`.
 #' @param horizon Up to how many periods ahead.
 #' @param confidence Of the intervals of `tidy()`: the estimate and as many standard errors to either side,
@@ -43,7 +43,7 @@
 fit_garch <- function(returns, innovations = "normal", per_year = NULL) {
   returns <- take_returns(returns)
   check_choice(innovations, "innovations", c("normal", "student"), several = TRUE)
-  per_year <- check_per_year(per_year, returns$every)
+  per_year <- check_per_year(per_year, returns)
   sample <- sample_of(returns$dates, returns$values)
   fits <- lapply(stats::setNames(nm = unique(innovations)), function(i) core_garch(returns$values, i == "student"))
   parts <- Map(function(fit, innovations) {
@@ -53,8 +53,8 @@ fit_garch <- function(returns, innovations = "normal", per_year = NULL) {
     now <- last_of(core_garch_path(returns$values, at))
     free <- if (innovations == "student") 5 else 4
     list(security = colnames(returns$values), from = sample$from, to = sample$to, n = sample$n,
-         volatility = now, volatility_annual = now * sqrt(per_year),
-         long_run = long_run, long_run_annual = long_run * sqrt(per_year),
+         volatility = now, volatility_annual = now * sqrt(unname(per_year)),
+         long_run = long_run, long_run_annual = long_run * sqrt(unname(per_year)),
          persistence = persistence, half_life = log(0.5) / log(persistence),
          converged = fit$converged, log_likelihood = fit$log_likelihood,
          mean = at[, 1L], omega = at[, 2L], garch_alpha = at[, 3L], garch_beta = at[, 4L], nu = at[, 5L],
@@ -70,6 +70,7 @@ fit_garch <- function(returns, innovations = "normal", per_year = NULL) {
                        returns_basis(returns, sample, per_year = per_year,
                                      choices = c(innovations = paste(names(fits), collapse = ", "))), returns)
   attr(result, "fits") <- fits
+  attr(result, "per_year") <- per_year
   result
 }
 
@@ -115,7 +116,7 @@ predict.imbroglio_garch <- function(object, horizon = 10L, ...) {
   found <- basis(object)
   new_result(
     list(security = object$security[rows], innovations = object$innovations[rows], horizon = ahead,
-         volatility = sqrt(variance), volatility_annual = sqrt(variance * found$per_year),
+         volatility = sqrt(variance), volatility_annual = sqrt(variance * unname(attr(object, "per_year")[object$security[rows]])),
          volatility_over = sqrt(over)),
     "garch_forecast", found, attr(object, "source")
   )

@@ -10,8 +10,9 @@
 #'   * `securities`: how many, `observations`: the number used, by security,
 #'   * `dropped`: a data frame of `security`, `reason` and `n`, a row for each
 #'     kind of observation that was left out of one security's sample,
-#'   * `kind`: `"simple"` or `"log"` returns, or `"price"`; `every`: the frequency,
-#'     `per_year`: periods a year (`NA` where nothing is annualised),
+#'   * `kind`: `"simple"` or `"log"` returns, or `"price"`; `every`: the frequency, a name for each security where they
+#'     have several; `per_year`: periods a year (`NA` where nothing is annualised, or where securities have several, which
+#'     are then among the choices),
 #'   * `choices`: the conventions chosen, by name,
 #'   * `repairs`: what [repair_prices()] and [adjust_prices()] did to the prices,
 #'   * `seed`: `NA` where there is no chance in the result,
@@ -34,6 +35,7 @@ basis <- function(x) {
 new_basis <- function(from, to, observations, dropped, kind, every, per_year = NA_real_,
                       choices = character(), seed = NA_integer_, repairs = character(), origin,
                       digest) {
+  if (length(unique(every)) == 1L) every <- every[[1L]]
   structure(
     list(from = from, to = to, securities = length(observations), observations = observations,
          dropped = dropped, kind = kind, every = every, per_year = per_year, choices = choices,
@@ -47,8 +49,15 @@ digest_of <- function(dates, values) {
   digest::digest(list(as.numeric(dates), colnames(values), as.vector(values)), algo = "xxhash64")
 }
 
-# The frequency of dates, by the gap that is usual between them.
-frequency_by_gap <- function(days) {
-  longest <- c(day = 4, week = 10, month = 45, quarter = 135, year = Inf)
-  names(longest)[which(stats::median(diff(days)) <= longest)[1L]]
+# What a period of each row of a result is called.
+every_by_row <- function(result) {
+  every <- basis(result)$every
+  if (!is.null(result[["every"]])) result[["every"]] else if (length(every) == 1L) rep(every, nrow(result))
+  else unname(every[result$security])
+}
+
+# One word for the periods of all rows.
+every_in_all <- function(result) {
+  words <- unique(every_by_row(result))
+  if (length(words) == 1L) words else "period"
 }

@@ -36,8 +36,8 @@ caution <- function(kind, problem, remedy = NULL) {
   )
 }
 
-note <- function(kind, text) {
-  cli::cli_inform(c(i = "{text}"), class = c(paste0("imbroglio_note_", kind), "imbroglio_note"))
+note <- function(kind, text, remedy = NULL) {
+  cli::cli_inform(c(i = "{text}", if (!is.null(remedy)) c(" " = "{remedy}")), class = c(paste0("imbroglio_note_", kind), "imbroglio_note"))
 }
 
 need_package <- function(package, what) {

@@ -15,7 +15,7 @@
 #'   the benchmarks, whose dates may differ.
 #' @param window The number of shared intervals in a rolling window, or several such numbers. `NULL`: the whole sample.
 #' @param min_obs How many will do before the window is full, at least 3. By default the whole window.
-#' @param per_year Periods a year. By default 252 for daily returns, 52, 12, 4 and 1 for weekly to yearly.
+#' @param per_year Periods a year, of all securities; by default each its own, see [measure_volatility()].
 #' @param risk_free The risk-free return, a number a year or a series, see [measure_return()].
 #' @param errors `"ordinary"` or `"newey-west"`; `lags` of the latter.
 #' @param lags A whole number, or `NULL`.
@@ -71,15 +71,15 @@ measure_beta <- function(returns, benchmark, window = NULL, min_obs = NULL, per_
 }
 
 lines_of <- function(found, per_year, choices, together) {
-  per_year <- check_per_year(per_year, found$returns$every)
-  free <- beside_risk_free(found$returns, choices$risk_free, per_year)
+  free <- beside_risk_free(found$returns, choices$risk_free)
   returns <- free$returns
-  rows <- besides(returns, c(found$names, if (length(free$rates) > 1L) free$name))
+  rows <- besides(returns, c(found$names, if (free$series) free$name))
   measure <- if (together && length(found$names) > 1L) joint_lines else single_lines
-  columns <- measure(returns, found$names, rows, free, choices)
+  columns <- measure(returns, found$names, rows, free, choices, per_year)
+  per_year <- columns$per_year
   n <- columns$n
   df <- n - if (together) length(found$names) + 1L else 2L
-  columns <- c(columns[c("security", "benchmark", "from", "to", "n")],
+  columns <- c(columns[c("security", "benchmark", "every", "from", "to", "n")],
                inference("beta", columns$beta, columns$beta_error, df, choices$confidence),
                list(alpha = columns$alpha, alpha_annual = columns$alpha * per_year),
                inference("alpha", columns$alpha, columns$alpha_error, df, choices$confidence)[-1L],
@@ -92,9 +92,8 @@ lines_of <- function(found, per_year, choices, together) {
              if (choices$errors == "newey-west") c(lags = format(choices$lags %||% "by sample")),
              if (!is.null(free$name)) c("risk-free" = free$name),
              if (together) c(together = "yes"))
-  result <- new_result(Filter(Negate(is.null), columns), "beta",
-                       beside_basis(returns, rows, columns, per_year, words), returns)
-  attr(result, "line") <- c(free[c("rates", "name")], choices["confidence"])
+  result <- beside_result(Filter(Negate(is.null), columns), "beta", returns, rows, per_year, words)
+  attr(result, "line") <- c(free[c("rates", "series", "name", "rate_of")], choices["confidence"], list(per_year = per_year))
   result
 }
 
@@ -106,13 +105,16 @@ inference <- function(name, estimate, error, df, confidence) {
                   paste0(name, c("", "_error", "_t", "_p", "_low", "_high")))
 }
 
-single_lines <- function(returns, benchmarks, rows, free, choices) {
+single_lines <- function(returns, benchmarks, rows, free, choices, per_year) {
   lags <- if (choices$errors == "ordinary") -1L else choices$lags %||% -2L
   parts <- lapply(benchmarks, function(b) {
-    found <- core_line(returns$values, starts_of(returns), match(b, colnames(returns$values)) - 1L, rows, free$rates,
-                       free$start,
-                       spans_gaps(returns), returns$kind == "log", lags)
-    list(security = colnames(returns$values)[rows], benchmark = rep(b, length(rows)),
+    shared <- shared_rhythm(returns, rows, b, per_year)
+    found <- by_rate(free, shared$per_year, function(rates, those) {
+      core_line(returns$values, starts_of(returns), match(b, colnames(returns$values)) - 1L, rows[those], rates, free$start,
+                spans_gaps(returns), returns$kind == "log", lags)
+    })
+    list(security = colnames(returns$values)[rows], benchmark = rep(b, length(rows)), every = unname(shared$every),
+         per_year = unname(shared$per_year),
          from = returns$dates[found$first],
          to = returns$dates[found$last], n = found$n, beta = found$beta, beta_error = found$beta_error,
          alpha = found$alpha, alpha_error = found$alpha_error, r_squared = found$correlation^2,
@@ -121,18 +123,34 @@ single_lines <- function(returns, benchmarks, rows, free, choices) {
   row_bound(parts)
 }
 
+# Runs work(rates, rows) on the rows of each number of periods a year, which have a risk-free return a period of their own.
+by_rate <- function(free, per_year, work) {
+  if (is.null(free$name) || free$series) return(work(free$rates, seq_along(per_year)))
+  groups <- split(seq_along(per_year), per_year)
+  if (length(groups) == 1L) return(work(free$rate_of(per_year[[1L]]), seq_along(per_year)))
+  parts <- lapply(groups, function(those) work(free$rate_of(per_year[[those[1L]]]), those))
+  order <- order(unlist(groups, use.names = FALSE))
+  each <- stats::setNames(nm = names(parts[[1L]]))
+  lapply(each, function(name) {
+    columns <- lapply(parts, `[[`, name)
+    if (is.matrix(columns[[1L]])) do.call(cbind, columns)[, order, drop = FALSE] else unlist(columns, use.names = FALSE)[order]
+  })
+}
+
 # One regression on all benchmarks, by R's own decomposition, of values about their means.
-joint_lines <- function(returns, benchmarks, rows, free, choices) {
+joint_lines <- function(returns, benchmarks, rows, free, choices, per_year) {
   k <- length(benchmarks)
-  with_series <- length(free$rates) > 1L
+  with_series <- free$series
   parts <- lapply(rows, function(row) {
     columns <- c(row, match(benchmarks, colnames(returns$values)),
                  if (with_series) match(free$name, colnames(returns$values)))
     both <- core_common(returns$values[, columns, drop = FALSE], starts_of(returns)[columns], spans_gaps(returns),
                         returns$kind == "log")
-    values <- both$values - if (with_series) both$values[, k + 2L] else sum(free$rates)
+    shared <- shared_rhythm(returns, row, benchmarks, per_year)
+    values <- both$values - if (with_series) both$values[, k + 2L] else free$rate_of(shared$per_year)
     fit <- joint_line(values[, 1L], values[, 1L + seq_len(k), drop = FALSE], choices)
-    list(security = rep(colnames(returns$values)[row], k), benchmark = benchmarks,
+    list(security = rep(colnames(returns$values)[row], k), benchmark = benchmarks, every = rep(unname(shared$every), k),
+         per_year = rep(unname(shared$per_year), k),
          from = rep(returns$dates[both$row[1L]], k), to = rep(returns$dates[both$row[length(both$row)]][1L], k),
          n = rep(nrow(values), k), beta = fit$beta, beta_error = fit$beta_error, alpha = rep(fit$alpha, k),
          alpha_error = rep(fit$alpha_error, k), r_squared = rep(fit$r_squared, k), residual = rep(fit$residual, k))
@@ -178,18 +196,18 @@ beta_side_by_side <- function(found, every, last, per_year, choices, together) {
   prices <- found$returns$prices
   if (is.null(prices)) fail("argument",
                             "Frequencies and spans side by side are taken from prices; these are given returns.")
-  every <- check_choice(every %||% found$returns$every, "every", names(frequencies), several = TRUE)
+  if (!is.null(every)) check_choice(every, "every", names(frequencies), several = TRUE)
   parts <- list()
   for (span in if (is.null(last)) list(NULL) else as.list(last)) {
     part <- if (is.null(span)) prices else window(prices, last = span)
-    for (frequency in every) {
+    for (frequency in if (is.null(every)) list(NULL) else every) {
       returns <- as_returns(part, kind = found$returns$kind, every = frequency)
       line <- lines_of(list(returns = returns, names = found$names), per_year, choices, together)
       columns <- as.list(as.data.frame(line))
       parts[[length(parts) + 1L]] <- list(
         basis = basis(line), returns = returns, line = attr(line, "line"),
-        columns = c(columns[1:2], list(every = rep(frequency, length(columns$n))),
-                    if (!is.null(span)) list(span = rep(span, length(columns$n))), columns[-(1:2)])
+        columns = c(columns[1:2], list(every = every_by_row(line)),
+                    if (!is.null(span)) list(span = rep(span, length(columns$n))), columns[setdiff(names(columns)[-(1:2)], "every")])
       )
     }
   }
@@ -201,7 +219,7 @@ beta_side_by_side <- function(found, every, last, per_year, choices, together) {
   about$digest <- prices$digest
   about$observations <- vapply(split(columns$n, factor(columns$security, unique(columns$security))), max, 0L)
   if (length(every) > 1L) about$per_year <- NA_real_
-  about$choices <- c(every = paste(every, collapse = ", "),
+  about$choices <- c(every = paste(unique(columns$every), collapse = ", "),
                      if (!is.null(last)) c(last = paste(last, collapse = ", ")),
                      about$choices)
   result <- new_result(lapply(columns, `[`, order), "beta", about, parts[[1L]]$returns)
@@ -210,14 +228,15 @@ beta_side_by_side <- function(found, every, last, per_year, choices, together) {
 }
 
 rolling_beta_of <- function(found, windows, per_year, choices, as) {
-  per_year <- check_per_year(per_year, found$returns$every)
-  free <- beside_risk_free(found$returns, choices$risk_free, per_year)
+  free <- beside_risk_free(found$returns, choices$risk_free)
   returns <- free$returns
-  rows <- besides(returns, c(found$names, if (length(free$rates) > 1L) free$name))
+  rows <- besides(returns, c(found$names, if (free$series) free$name))
   if (as == "matrix" && length(found$names) > 1L) fail("argument", "A bare matrix is of one benchmark.")
   roll <- function(core, benchmark, window, least) {
-    core(returns$values, starts_of(returns), match(benchmark, colnames(returns$values)) - 1L, rows, free$rates,
-         free$start, spans_gaps(returns), returns$kind == "log", window, least)
+    by_rate(free, shared_rhythm(returns, rows, benchmark, per_year)$per_year, function(rates, those) {
+      core(returns$values, starts_of(returns), match(benchmark, colnames(returns$values)) - 1L, rows[those], rates,
+           free$start, spans_gaps(returns), returns$kind == "log", window, least)
+    })
   }
   if (as == "matrix") {
     beta <- roll(core_rolling_beta, found$names, windows$window, windows$least)
@@ -231,9 +250,12 @@ rolling_beta_of <- function(found, windows, per_year, choices, as) {
     shared <- max(shared, frame$n)
     columns <- frame$columns(windows$window[i])
     alpha <- frame$pick(line$alpha)
+    shared_by <- shared_rhythm(returns, rows, b, per_year)
+    m <- unname(shared_by$per_year[columns$security])
     parts[[length(parts) + 1L]] <- c(
-      columns[1L], list(benchmark = rep(b, length(alpha))), columns[-1L],
-      list(beta = frame$pick(line$beta), alpha = alpha, alpha_annual = alpha * per_year,
+      columns[1L], list(benchmark = rep(b, length(alpha)), every = unname(shared_by$every[columns$security]), per_year = m),
+      columns[-1L],
+      list(beta = frame$pick(line$beta), alpha = alpha, alpha_annual = alpha * m,
            r_squared = frame$pick(line$correlation)^2,
            residual_volatility = frame$pick(line$residual))
     )
@@ -242,14 +264,25 @@ rolling_beta_of <- function(found, windows, per_year, choices, as) {
   columns <- row_bound(parts)
   words <- c(benchmark = paste(found$names, collapse = ", "), windows$words,
              if (!is.null(free$name)) c("risk-free" = free$name))
-  new_result(columns, "beta", beside_basis(returns, rows, columns, per_year, words), returns)
+  beside_result(columns, "beta", returns, rows, columns$per_year, words)
+}
+
+# A comparison: what a period of it is stands in the basis where that is one for all rows, in a column where not.
+beside_result <- function(columns, measure, returns, rows, per_year, words) {
+  columns$per_year <- NULL
+  every <- columns$every
+  if (length(unique(every)) == 1L) columns$every <- NULL
+  new_result(columns, measure, beside_basis(returns, rows, columns, every, per_year, words), returns)
 }
 
 # The basis of a comparison: what each security shares with the benchmark.
-beside_basis <- function(returns, rows, columns, per_year, choices, rolling = !is.null(columns$window)) {
+beside_basis <- function(returns, rows, columns, every, per_year, choices, rolling = !is.null(columns$window)) {
+  each <- !duplicated(columns$security)
+  every <- stats::setNames(every[each], columns$security[each])
+  per_year <- stats::setNames(per_year[each], columns$security[each])
   securities <- colnames(returns$values)[rows]
   sample <- sample_of_some(returns, rows, if (rolling) NULL else columns)
-  made <- returns_basis(returns, sample, per_year = per_year, choices = choices, securities = securities)
+  made <- returns_basis(returns, sample, per_year = per_year, choices = choices, securities = securities, every = every)
   if (rolling) return(made)
   for (b in unique(columns$benchmark)) {
     here <- columns$benchmark == b
@@ -265,11 +298,11 @@ beside_basis <- function(returns, rows, columns, per_year, choices, rolling = !i
 points_of_line <- function(result, line) {
   returns <- attr(result, "source")
   free <- attr(result, "line")
-  series <- length(free$rates) > 1L
+  series <- free$series
   columns <- match(c(line$security, line$benchmark, if (series) free$name), colnames(returns$values))
   both <- core_common(returns$values[, columns, drop = FALSE], starts_of(returns)[columns], spans_gaps(returns),
                       returns$kind == "log")$values
-  less <- if (series) both[, 3L] else sum(free$rates)
+  less <- if (series) both[, 3L] else free$rate_of(free$per_year[1L])
   data.frame(x = both[, 2L] - less, y = both[, 1L] - less)
 }
 

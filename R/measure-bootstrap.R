@@ -182,8 +182,14 @@ book_today <- function(returns, weights, shares, value, cash, normalise, name) {
   colnames(r) <- held$security
   # A book's returns add over its holdings only as simple ones.
   returns$kind <- "simple"
+  together <- calendar_every(returns$dates[common$row])
+  own <- rhythm_part(returns$rhythm, columns)
+  if (every_of_all(own) == "mixed") {
+    note("frequency", sprintf("The holdings have %s returns together: a period of the book, and of its horizon, is a %s.",
+                              adverb_of(together), together))
+  }
   list(name = name, security = held$security, weights = held$amount, cash = held$cash, value = value, r = r,
-       dates = returns$dates[common$row], returns = returns)
+       dates = returns$dates[common$row], every = together, returns = returns)
 }
 
 holdings_text <- function(book) {
@@ -194,7 +200,7 @@ holdings_text <- function(book) {
 book_basis <- function(book, choices, seed = NA_integer_) {
   n <- length(book$dates)
   sample <- list(from = book$dates[1L], to = book$dates[n], n = n, inside = 0L, before = 0L, after = 0L)
-  returns_basis(book$returns, sample, choices = choices, seed = seed, securities = book$name)
+  returns_basis(book$returns, sample, choices = choices, seed = seed, every = book$every, securities = book$name)
 }
 
 #' @rdname bootstrap_book

@@ -64,18 +64,27 @@ correlate_returns <- function(returns, on = c("common", "pairwise"), window = NU
   reach <- ifelse(plain & n > 3L, stats::qnorm(1 - (1 - confidence) / 2) / sqrt(pmax(n - 3, 1)), NA_real_)
   choices <- c(on = on, if (!is.null(decay)) c(decay = format(decay)),
                if (shrink != "none") c(shrink = shrink, share = format(found$share, digits = 4L)))
-  new_result(
-    list(security = colnames(returns$values)[pair[, 2L]], other = colnames(returns$values)[pair[, 1L]], n = n,
+  new_result(Filter(
+    Negate(is.null), list(security = colnames(returns$values)[pair[, 2L]], other = colnames(returns$values)[pair[, 1L]],
+         every = if (on == "pairwise" && returns$every == "mixed") rarer_of(returns$rhythm, pair), n = n,
          correlation = r,
          correlation_low = tanh(atanh(r) - reach), correlation_high = tanh(atanh(r) + reach),
-         covariance = found$covariance[pair]),
-    "correlation", correlation_basis(returns, on, n, choices), returns
+         covariance = found$covariance[pair])),
+    "correlation", correlation_basis(returns, on, n, choices, found$row), returns
   )
 }
 
-correlation_basis <- function(returns, on, n, choices) {
+# Two securities share returns as often as the one that has fewer.
+rarer_of <- function(rhythm, pair) {
+  first <- rhythm$per_year[pair[, 1L]] <= rhythm$per_year[pair[, 2L]]
+  unname(ifelse(first, rhythm$every[pair[, 1L]], rhythm$every[pair[, 2L]]))
+}
+
+correlation_basis <- function(returns, on, n, choices, rows) {
   sample <- sample_of(returns$dates, returns$values)
-  made <- returns_basis(returns, sample, choices = choices)
+  made <- returns_basis(returns, sample, choices = choices,
+                        every = if (on == "pairwise" || returns$every != "mixed") returns$rhythm$every
+                                else calendar_every(returns$dates[rows]))
   if (on == "pairwise") return(made)
   made$dropped <- rbind(made$dropped, not_shared(colnames(returns$values), sample$n, n[1L], "all the others"))
   made$observations[] <- n[1L]
@@ -85,6 +94,7 @@ correlation_basis <- function(returns, on, n, choices) {
 pairs_of <- function(returns, on, decay, shrink) {
   values <- returns$values
   starts <- starts_of(returns)
+  rows <- NULL
   if (on == "common") {
     common <- core_common(values, starts, spans_gaps(returns), returns$kind == "log")
     if (length(common$row) < 3L) {
@@ -92,15 +102,17 @@ pairs_of <- function(returns, on, decay, shrink) {
            remedy = "on = \"pairwise\" takes each two for themselves.")
     }
     values <- common$values
+    rows <- common$row
     starts <- integer(ncol(values))
   }
   if (shrink == "none") {
-    return(core_pairs(values, starts, on == "pairwise" && spans_gaps(returns), returns$kind == "log", decay %||% 1))
+    pairs <- core_pairs(values, starts, on == "pairwise" && spans_gaps(returns), returns$kind == "log", decay %||% 1)
+    return(c(pairs, list(row = rows)))
   }
   found <- shrunk(values, shrink_targets[[shrink]])
   spread <- sqrt(diag(found$covariance))
   list(covariance = found$covariance, correlation = found$covariance / tcrossprod(spread), share = found$share,
-       n = matrix(nrow(values), ncol(values), ncol(values)))
+       n = matrix(nrow(values), ncol(values), ncol(values)), row = rows)
 }
 
 # A target is a record of its own: from the sample covariance and the centred returns, the matrix and

@@ -16,8 +16,8 @@
 #'   it. `NULL`: the whole sample.
 #' @param min_obs How many returns will do before the window is full. By default the whole window.
 #' @param level Of `drawdown_at_risk`.
-#' @param per_year Periods a year, for `return_over_drawdown`. By default 252 for daily data, 52, 12, 4 and 1 for
-#'   weekly to yearly.
+#' @param per_year Periods a year, for `return_over_drawdown`. By default that is by the calendar, see
+#'   [measure_return()].
 #' @return `measure_drawdown()`: a table, one row for each security: `security`, `from`, `to`, `n` (the prices or returns
 #'   used), `max_drawdown` (a fraction, negative; 0 where the price never fell), `peak` (the last date at the high), `trough`
 #'   (the first date at the low), `recovery` (the first date at or above the old high again; `NA` while still below it),
@@ -36,12 +36,13 @@
 measure_drawdown <- function(x, window = NULL, min_obs = NULL, level = 0.95, per_year = NULL) {
   wealth <- wealth_of(x)
   level <- check_fraction(level, "level")
-  per_year <- check_per_year(per_year, wealth$every)
+  by_hand <- !is.null(per_year)
+  per_year <- check_per_year(per_year, wealth)
   if (!is.null(window)) return(rolling_drawdown_of(wealth, check_windows(window, min_obs, least = 1L)))
   refuse_without_window(min_obs)
   found <- core_max_drawdown(wealth$values, wealth$additive)
   under <- core_under_water(wealth$values, wealth$additive, level)
-  growth <- wealth_growth(wealth, per_year)
+  growth <- wealth_growth(wealth, unname(per_year), by_hand)
   new_result(
     list(security = colnames(wealth$values), from = wealth$sample$from, to = wealth$sample$to, n = wealth$sample$n,
          max_drawdown = found$depth, peak = wealth$date(found$peak), trough = wealth$date(found$trough),
@@ -109,14 +110,16 @@ drawdown_episodes <- function(x, worst = NULL, least = 0) {
 wealth_of <- function(x) {
   if (inherits(x, "imbroglio_prices")) {
     sample <- sample_of(x$dates, x$close)
-    every <- frequency_of(x$dates)
+    rhythm <- rhythms_of(x$dates, x$close)
     return(list(
-      x = x, values = x$close, additive = FALSE, dates = x$dates, every = every, sample = sample,
+      x = x, values = x$close, additive = FALSE, dates = x$dates, rhythm = rhythm, start = sample$from, sample = sample,
       date = function(row, column = NULL) x$dates[row],
-      basis = function(...) {
-        new_basis(from = min(sample$from), to = max(sample$to),
+      basis = function(..., per_year = NA_real_, choices = character()) {
+        new_basis(per_year = if (length(unique(per_year)) == 1L) per_year[[1L]] else NA_real_,
+                  choices = c(choices, if (!anyNA(per_year)) year_words(rhythm, per_year)),
+                  from = min(sample$from), to = max(sample$to),
                   observations = stats::setNames(sample$n, colnames(x$close)),
-                  dropped = dropped_of(colnames(x$close), sample, "without a price"), kind = "price", every = every,
+                  dropped = dropped_of(colnames(x$close), sample, "without a price", rarer_than_most(rhythm)), kind = "price", every = rhythm$every,
                   repairs = x$repairs, origin = x$origin, digest = x$digest, ...)
       }
     ))
@@ -128,7 +131,7 @@ wealth_of <- function(x) {
   colnames(values) <- colnames(x$values)
   start <- min(x$start)
   list(
-    x = x, values = values, additive = additive, dates = c(start, x$dates), every = x$every, sample = sample,
+    x = x, values = values, additive = additive, dates = c(start, x$dates), rhythm = x$rhythm, start = x$start, sample = sample,
     # The first row is the capital put in, at each security's own first price.
     date = function(row, column = seq_along(row)) {
       found <- c(as.Date(NA), x$dates)[row]
@@ -141,13 +144,14 @@ wealth_of <- function(x) {
 }
 
 # The return a year; of profits, the profit a year.
-wealth_growth <- function(wealth, per_year) {
+wealth_growth <- function(wealth, per_year, by_hand) {
   span <- core_span(wealth$values)
   end <- wealth$values[cbind(span$last, seq_along(span$last))]
   start <- wealth$values[cbind(span$first, seq_along(span$first))]
   periods <- core_observed(wealth$values) - 1L
-  if (wealth$additive) (end - start) * per_year / periods
-  else ifelse(periods > 0L, (end / start)^(per_year / periods) - 1, NA_real_)
+  years <- if (by_hand) periods / per_year else years_of(wealth$start, wealth$sample$to, periods, per_year)
+  if (wealth$additive) (end - start) / years
+  else ifelse(periods > 0L, (end / start)^(1 / years) - 1, NA_real_)
 }
 
 rolling_drawdown_of <- function(wealth, windows) {

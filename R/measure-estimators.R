@@ -118,9 +118,8 @@ ranges_of <- function(returns) {
          "The range estimators need the open, high and low of each day, and these prices do not have them.",
          remedy = "Read a long file with the columns open, high, low and close.")
   }
-  if (returns$every != frequency_of(prices$dates)) {
-    fail("argument", sprintf("The ranges are of the days of the prices, the returns are %s.",
-                             frequencies[[returns$every]]$adverb),
+  if (length(returns$dates) != length(prices$dates) - 1L) {
+    fail("argument", sprintf("The ranges are of the days of the prices, the returns are %s.", adverb_of(returns$every)),
          remedy = "Leave `every` out.")
   }
   field <- function(name) prices$fields[[name]][-1L, , drop = FALSE]

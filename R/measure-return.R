@@ -1,7 +1,9 @@
 #' Return
 #'
 #' What was earned, and how it was spread: total return \eqn{\prod (1 + r) - 1}{prod(1 + r) - 1}, a year
-#' \eqn{(1 + total)^{m / n} - 1}{(1 + total)^(m / n) - 1}; mean and standard deviation a period; skewness
+#' \eqn{(1 + total)^{1 / y} - 1}{(1 + total)^(1 / y) - 1}, with the years \eqn{y} by the calendar from the price before the first
+#' return to the last (whole years to the same day of the year, and the share of the one that is left), or \eqn{n / m} where
+#' `per_year` is given, and of returns that came without prices; mean and standard deviation a period; skewness
 #' \eqn{m_3 / m_2^{3/2}}{m3 / m2^1.5} and excess kurtosis \eqn{m_4 / m_2^2 - 3}{m4 / m2^2 - 3} (moments with divisor
 #' n); the best and the worst period; the share of periods that rose; and the Sharpe ratio, mean return
 #' above the risk-free one over its standard deviation.
@@ -15,7 +17,7 @@
 #' @param returns A returns table, or a price table, whose simple returns are taken.
 #' @param window The number of returns in a rolling window, or several such numbers. `NULL`: the whole sample.
 #' @param min_obs How many returns will do before the window is full. By default the whole window.
-#' @param per_year Periods a year. By default 252 for daily returns, 52, 12, 4 and 1 for weekly to yearly.
+#' @param per_year Periods a year, of all securities; by default each its own, see [measure_volatility()].
 #' @param risk_free The risk-free return: a number, the return of a year (0.02); or a series: the name of a
 #'   security of the table, or a table of prices or returns that holds one. A number \eqn{f} is
 #'   \eqn{(1 + f)^{1/m} - 1}{(1 + f)^(1/m) - 1} a period, or \eqn{\ln(1 + f) / m}{log(1 + f) / m} of log returns.
@@ -25,7 +27,8 @@
 #'   `sharpe_error` (a period), `sharpe_annual`, `sharpe_annual_error`. Total and yearly returns are simple ones, of
 #'   log returns too. Rolling: a row for each security, window and return, without
 #'   skewness, kurtosis, best, worst, rising and errors.
-#' @section Errors: `imbroglio_error_argument` for a window, `per_year` or risk-free return that cannot be.
+#' @section Errors: `imbroglio_error_argument` for a window, `per_year` or risk-free return that cannot be; a warning
+#'   (`imbroglio_warning_short_sample`) where less than a quarter of a year is multiplied out to a year.
 #' @references Lo (2002), The statistics of Sharpe ratios, Financial Analysts Journal 58.
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))
@@ -34,34 +37,58 @@
 #' @export
 measure_return <- function(returns, window = NULL, min_obs = NULL, per_year = NULL, risk_free = NULL) {
   returns <- take_returns(returns)
-  per_year <- check_per_year(per_year, returns$every)
-  with_free <- beside_risk_free(returns, risk_free, per_year)
+  by_hand <- !is.null(per_year)
+  per_year <- check_per_year(per_year, returns)
+  with_free <- beside_risk_free(returns, risk_free)
   choices <- c(if (!is.null(with_free$name)) c("risk-free" = with_free$name))
-  if (!is.null(window)) return(rolling_return(returns, check_windows(window, min_obs), per_year, with_free, choices))
+  if (!is.null(window)) return(rolling_return(returns, check_windows(window, min_obs), per_year, by_hand, with_free, choices))
   refuse_without_window(min_obs)
   sample <- sample_of(returns$dates, returns$values)
   found <- core_moments(returns$values, returns$kind == "log")
   n <- found$n
-  excess <- excess_of(returns, with_free, found)
+  excess <- excess_of(returns, with_free, found, per_year)
   sharpe <- ifelse(excess$deviation > 0, excess$mean / excess$deviation, NA_real_)
   sharpe_error <- sqrt((1 + sharpe^2 / 2) / excess$n)
   there <- ifelse(n > 0L, 1, NA_real_)
+  years <- if (by_hand) n / unname(per_year) else years_of(returns$start, sample$to, n, unname(per_year))
+  warn_short_sample(colnames(returns$values), n, years)
+  a_root_year <- sqrt(unname(per_year))
   cells <- function(row) returns$values[cbind(row, seq_along(row))]
   new_result(
     list(security = colnames(returns$values), from = sample$from, to = sample$to, n = n,
-         total_return = found$growth, return_annual = a_year(found$growth, per_year / n),
+         total_return = found$growth, return_annual = a_year(found$growth, 1 / years),
          mean = found$mean, mean_error = found$deviation / sqrt(n), volatility = found$deviation,
          skewness = found$skewness, skewness_error = skewness_error(n),
          kurtosis = found$kurtosis, kurtosis_error = kurtosis_error(n),
          best = cells(found$best), best_date = returns$dates[found$best],
          worst = cells(found$worst), worst_date = returns$dates[found$worst],
          rising = there * found$rising / n, sharpe = sharpe, sharpe_error = sharpe_error,
-         sharpe_annual = sharpe * sqrt(per_year), sharpe_annual_error = sharpe_error * sqrt(per_year)),
+         sharpe_annual = sharpe * a_root_year, sharpe_annual_error = sharpe_error * a_root_year),
     "return", returns_basis(returns, sample, per_year = per_year, choices = choices), returns
   )
 }
 
 a_year <- function(growth, power) expm1(log1p(growth) * power)
+
+# The years of returns: by the calendar from the price before the first to the last; of returns that were given without
+# prices by their number.
+years_of <- function(from, to, n, per_year) {
+  years <- n / per_year
+  known <- which(!is.na(from) & !is.na(to) & n > 0L)
+  years[known] <- years_between(from[known], to[known])
+  years
+}
+
+warn_short_sample <- function(securities, n, years) {
+  short <- which(n > 0L & years < 0.25)
+  if (!length(short)) return(invisible())
+  i <- short[1L]
+  caution("short_sample",
+          sprintf("%s has %s over %s: what it earned is multiplied out to a year all the same.", securities[i],
+                  count(n[i], "return"), count(round(years[i] * days_a_year), "day")),
+          remedy = paste0("Read its total return instead.",
+                          if (length(short) > 1L) sprintf(" So it is with %s.", count(length(short) - 1L, "more security", "more securities"))))
+}
 
 skewness_error <- function(n) suppressWarnings(ifelse(n > 2, sqrt(6 * (n - 2) / ((n + 1) * (n + 3))), NA_real_))
 
@@ -72,9 +99,9 @@ kurtosis_error <- function(n) {
 
 # Mean, deviation and number of the returns above the risk-free ones; of a series over
 # the intervals that both have.
-excess_of <- function(returns, with_free, found) {
-  if (length(with_free$rates) < 2L) {
-    return(list(mean = found$mean - sum(with_free$rates), deviation = found$deviation, n = found$n))
+excess_of <- function(returns, with_free, found, per_year) {
+  if (!with_free$series) {
+    return(list(mean = found$mean - with_free$rate_of(per_year), deviation = found$deviation, n = found$n))
   }
   both <- with_free$returns
   rows <- match(colnames(returns$values), colnames(both$values))
@@ -84,7 +111,7 @@ excess_of <- function(returns, with_free, found) {
   list(mean = beside$active, deviation = beside$error, n = beside$n)
 }
 
-rolling_return <- function(returns, windows, per_year, with_free, choices) {
+rolling_return <- function(returns, windows, per_year, by_hand, with_free, choices) {
   log <- returns$kind == "log"
   frame <- window_frame(returns)
   wealth <- core_wealth(returns$values, returns$kind)[-1L, , drop = FALSE]
@@ -98,8 +125,10 @@ rolling_return <- function(returns, windows, per_year, with_free, choices) {
     growth[early] <- frame$pick(wealth)[early] - 1
     mean <- frame$pick(core_rolling_mean(returns$values, window, least))
     deviation <- frame$pick(core_rolling_deviation(returns$values, window, least))
-    excess <- list(mean = mean - sum(with_free$rates), deviation = deviation)
-    if (length(with_free$rates) > 1L) {
+    excess <- list(mean = mean, deviation = deviation)
+    if (!with_free$series) {
+      excess$mean <- mean - with_free$rate_of(per_year[columns$security])
+    } else {
       both <- with_free$returns
       beside <- core_rolling_tracking(both$values, starts_of(both), match(with_free$name, colnames(both$values)) - 1L,
                                       match(colnames(returns$values), colnames(both$values)), spans_gaps(both),
@@ -110,8 +139,10 @@ rolling_return <- function(returns, windows, per_year, with_free, choices) {
       excess <- list(mean = own(beside$active), deviation = own(beside$error))
     }
     sharpe <- ifelse(excess$deviation > 0, excess$mean / excess$deviation, NA_real_)
-    c(columns, list(total_return = growth, return_annual = a_year(growth, per_year / columns$n), mean = mean,
-                    volatility = deviation, sharpe = sharpe, sharpe_annual = sharpe * sqrt(per_year)))
+    m <- unname(per_year[columns$security])
+    years <- if (by_hand) columns$n / m else years_of(frame$price_before(window), columns$to, columns$n, m)
+    c(columns, list(total_return = growth, return_annual = a_year(growth, 1 / years), mean = mean,
+                    volatility = deviation, sharpe = sharpe, sharpe_annual = sharpe * sqrt(m)))
   })
   warn_short(max(core_observed(returns$values)), min(windows$least))
   sample <- sample_of(returns$dates, returns$values)

@@ -7,10 +7,10 @@
 #' @param returns A returns table, or a price table, whose simple returns are taken.
 #' @param benchmark The name of a security in the table, or a table of prices or returns with one, or `NULL`.
 #' @param level Of value at risk and expected shortfall (historical, nearest rank).
-#' @param per_year Periods a year. By default 252 for daily returns, 52, 12, 4 and 1 for weekly to yearly.
+#' @param per_year Periods a year, of all securities; by default each its own, see [measure_volatility()].
 #' @param risk_free The risk-free return, a number a year or a series, see [measure_return()].
 #' @param sort_by A column of the table to sort by, the largest number (of drawdowns the deepest, of texts and
-#'   dates the first) first. `NULL`: as the securities stand in `returns`.
+#'   dates the first) first; securities with few returns beside the others stand last. `NULL`: as the securities stand in `returns`.
 #' @return A table: `security`, `from`, `to`, `n`, `total_return`, `return_annual`, `volatility_annual`, `sharpe_annual`,
 #'   `max_drawdown`, `var`, `es` (a period) and with a benchmark `beta`, `correlation`, `tracking_error_annual` and
 #'   `information_ratio` (`NA` for the benchmark itself).
@@ -22,19 +22,20 @@
 measure_summary <- function(returns, benchmark = NULL, level = 0.99, per_year = NULL, risk_free = NULL,
                             sort_by = NULL) {
   returns <- take_returns(returns)
-  per_year <- check_per_year(per_year, returns$every)
+  given <- per_year
+  per_year <- check_per_year(per_year, returns)
   level <- check_fraction(level, "level")
-  earned <- measure_return(returns, per_year = per_year, risk_free = risk_free)
+  earned <- measure_return(returns, per_year = given, risk_free = risk_free)
   fallen <- core_max_drawdown(core_wealth(returns$values, returns$kind), FALSE)
   tail <- core_historical_tail(returns$values, level, rank_code("nearest"), returns$kind == "log", 1)
   warn_few(list(security = colnames(returns$values), n = tail$n, level = rep(level, length(tail$n)),
                 method = rep("historical", length(tail$n))), var_methods()["historical"])
   columns <- c(as.list(earned)[c("security", "from", "to", "n", "total_return", "return_annual")],
-               list(volatility_annual = earned$volatility * sqrt(per_year), sharpe_annual = earned$sharpe_annual,
+               list(volatility_annual = earned$volatility * sqrt(unname(per_year)), sharpe_annual = earned$sharpe_annual,
                     max_drawdown = fallen$depth, var = tail$var, es = tail$es))
-  if (!is.null(benchmark)) columns <- c(columns, against(returns, benchmark, per_year, risk_free))
+  if (!is.null(benchmark)) columns <- c(columns, against(returns, benchmark, given, risk_free))
   if (!is.null(sort_by)) columns <- sorted(columns, sort_by)
-  choices <- c(basis(earned)$choices, level = format(level),
+  choices <- c(basis(earned)$choices[names(basis(earned)$choices) == "risk-free"], level = format(level),
                if (!is.null(benchmark)) c(benchmark = if (is.character(benchmark)) benchmark else colnames(benchmark)))
   new_result(columns, "summary",
              returns_basis(returns, sample_of(returns$dates, returns$values), per_year = per_year,
@@ -55,6 +56,6 @@ sorted <- function(columns, by) {
   check_choice(by, "sort_by", names(columns))
   key <- columns[[by]]
   falling <- is.numeric(key) && by != "max_drawdown"
-  order <- order(key, decreasing = falling, na.last = TRUE)
+  order <- order(stands_on_little(columns), if (falling) -key else key, na.last = TRUE)
   lapply(columns, `[`, order)
 }

@@ -31,7 +31,6 @@ measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, 
   as <- check_choice(as[1L], "as", c("table", "matrix"))
   found <- beside_benchmark(take_returns(returns), if (missing(benchmark)) NULL else benchmark)
   returns <- found$returns
-  per_year <- check_per_year(per_year, returns$every)
   rows <- besides(returns, found$names)
   if (!is.null(window)) {
     return(rolling_tracking_of(found, rows, check_windows(window, min_obs, several = as == "table"), per_year, as))
@@ -39,13 +38,15 @@ measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, 
   refuse_without_window(min_obs, as)
   log <- returns$kind == "log"
   parts <- lapply(found$names, function(b) {
+    shared <- shared_rhythm(returns, rows, b, per_year)
+    per_year <- unname(shared$per_year)
     place <- match(b, colnames(returns$values)) - 1L
     apart <- core_tracking(returns$values, starts_of(returns), place, rows, spans_gaps(returns), log)
     active <- apart$active * per_year
     error <- apart$error * sqrt(per_year)
     ratio <- function(over) ifelse(error > 0, over / error, NA_real_)
-    c(list(security = colnames(returns$values)[rows], benchmark = rep(b, length(rows)),
-           from = returns$dates[apart$first],
+    c(list(security = colnames(returns$values)[rows], benchmark = rep(b, length(rows)), every = unname(shared$every),
+           per_year = per_year, from = returns$dates[apart$first],
            to = returns$dates[apart$last], n = apart$n, active_return = apart$active, active_return_annual = active,
            tracking_error = apart$error, tracking_error_annual = error, information_ratio = ratio(active),
            correlation = apart$correlation, ahead = apart$ahead),
@@ -53,16 +54,14 @@ measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, 
                       information_ratio_total = ratio(apart$growth - apart$growth_of_benchmark)))
   })
   columns <- row_bound(parts)
-  if (total) warn_not_a_year(columns, per_year)
-  new_result(columns, "tracking",
-             beside_basis(returns, rows, columns, per_year, c(benchmark = paste(found$names, collapse = ", "))),
-             returns)
+  if (total) warn_not_a_year(columns)
+  beside_result(columns, "tracking", returns, rows, columns$per_year, c(benchmark = paste(found$names, collapse = ", ")))
 }
 
-warn_not_a_year <- function(columns, per_year) {
-  other <- which(abs(columns$n / per_year - 1) > 0.05)
+warn_not_a_year <- function(columns) {
+  other <- which(abs(columns$n / columns$per_year - 1) > 0.05)
   if (!length(other)) return(invisible())
-  years <- columns$n[other[1L]] / per_year
+  years <- columns$n[other[1L]] / columns$per_year[other[1L]]
   caution("not_a_year",
           sprintf("The sample of %s is %s years long: its information_ratio_total sets a total over that time against a tracking error of one year.",
                   columns$security[other[1L]], format(round(years, 2))),
@@ -94,18 +93,21 @@ rolling_tracking_of <- function(found, rows, windows, per_year, as) {
     columns <- frame$columns(window)
     active <- frame$pick(apart$active)
     error <- frame$pick(apart$error)
+    shared_by <- shared_rhythm(returns, rows, b, per_year)
+    m <- unname(shared_by$per_year[columns$security])
     parts[[length(parts) + 1L]] <- c(
-      columns[1L], list(benchmark = rep(b, length(active))), columns[-1L],
-      list(active_return = active, active_return_annual = active * per_year, tracking_error = error,
-           tracking_error_annual = error * sqrt(per_year),
-           information_ratio = ifelse(error > 0, active / error * sqrt(per_year), NA_real_),
+      columns[1L], list(benchmark = rep(b, length(active)), every = unname(shared_by$every[columns$security]), per_year = m),
+      columns[-1L],
+      list(active_return = active, active_return_annual = active * m, tracking_error = error,
+           tracking_error_annual = error * sqrt(m),
+           information_ratio = ifelse(error > 0, active / error * sqrt(m), NA_real_),
            correlation = frame$pick(line$correlation), ahead = frame$pick(apart$ahead))
     )
   }
   warn_short(shared, min(windows$least))
   columns <- row_bound(parts)
   words <- c(benchmark = paste(found$names, collapse = ", "), windows$words)
-  new_result(columns, "tracking", beside_basis(returns, rows, columns, per_year, words), returns)
+  beside_result(columns, "tracking", returns, rows, columns$per_year, words)
 }
 
 # Growth of several securities from 1, on the dates that all have.

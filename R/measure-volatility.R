@@ -41,7 +41,10 @@
 #' @param returns A returns table, see [as_returns()]; or a price table, whose simple returns are taken.
 #' @param window The number of returns in a rolling window, or several such numbers. `NULL`: the whole sample.
 #' @param min_obs How many returns will do before the window is full, at least 2. By default the whole window.
-#' @param per_year Periods a year. By default 252 for daily returns, 52, 12, 4 and 1 for weekly to yearly.
+#' @param per_year Periods a year, of all securities. By default each security's own, found from the spacing of its dates: 252 for
+#'   daily ones, 52, 26, 12, 4, 2 and 1 for weekly to yearly ones, and where its dates contradict that by more than a tenth
+#'   (seven days a week, every second day), or are of none of these frequencies, as many as they make. The basis says so, and where
+#'   the dates differ from the conventional number by more than a fiftieth.
 #' @param method One or several of the methods below.
 #' @param decay The decay of `ewma`, between 0 and 1: by default 0.94.
 #' @param half_life Instead of `decay`: after how many periods a return weighs half.
@@ -78,7 +81,7 @@ measure_volatility <- function(returns, window = NULL, min_obs = NULL, per_year 
                                as = c("table", "matrix")) {
   returns <- take_returns(returns)
   as <- check_choice(as[1L], "as", c("table", "matrix"))
-  per_year <- check_per_year(per_year, returns$every)
+  per_year <- check_per_year(per_year, returns)
   choices <- volatility_choices(method, decay, half_life, errors, confidence)
   if (is.null(window)) {
     refuse_without_window(min_obs, as)
@@ -100,7 +103,7 @@ volatility_series <- function(returns, method = "ewma", per_year = NULL, decay =
                               as = c("table", "matrix")) {
   returns <- take_returns(returns)
   as <- check_choice(as[1L], "as", c("table", "matrix"))
-  per_year <- check_per_year(per_year, returns$every)
+  per_year <- check_per_year(per_year, returns)
   choices <- volatility_choices(method, decay, half_life, "kurtosis", 0.95)
   without <- Filter(function(m) is.null(volatility_estimators()[[m]]$path), choices$method)
   if (length(without)) {
@@ -117,7 +120,7 @@ volatility_series <- function(returns, method = "ewma", per_year = NULL, decay =
     columns <- frame$columns(max(frame$n, 1L))
     columns$window <- NULL
     found <- frame$pick(path(m))
-    c(columns, list(volatility = found, volatility_annual = found * sqrt(per_year), method = rep(m, length(found))))
+    c(columns, list(volatility = found, volatility_annual = found * sqrt(unname(per_year[columns$security])), method = rep(m, length(found))))
   })
   sample <- sample_of(returns$dates, returns$values)
   new_result(row_bound(parts), "volatility_series",
@@ -144,7 +147,7 @@ whole_volatility <- function(returns, per_year, choices) {
     found <- record$whole(data, choices)
     interval <- volatility_interval(found, sample$n, m, choices)
     list(security = colnames(returns$values), from = sample$from, to = sample$to, n = sample$n,
-         volatility = found$volatility, volatility_annual = found$volatility * sqrt(per_year),
+         volatility = found$volatility, volatility_annual = found$volatility * sqrt(unname(per_year)),
          volatility_error = found$volatility * found$spread / 2, volatility_low = interval$low,
          volatility_high = interval$high, method = rep(m, length(sample$n)))
   })
@@ -184,7 +187,8 @@ rolling_volatility_of <- function(returns, windows, per_year, choices, as) {
     if (as == "matrix") return(`dimnames<-`(found, dimnames(returns)))
     frame <- window_frame(measured)
     found <- frame$pick(found)
-    c(frame$columns(window), list(volatility = found, volatility_annual = found * sqrt(per_year)),
+    columns <- frame$columns(window)
+    c(columns, list(volatility = found, volatility_annual = found * sqrt(unname(per_year[columns$security]))),
       if (length(choices$method) > 1L || choices$method != "deviation") list(method = rep(each$method[row],
                                                                                           length(found))))
   })

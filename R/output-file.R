@@ -117,9 +117,10 @@ as_json <- function(result) {
     paste0("[\n    {", paste(do.call(paste, c(unname(fields), sep = ", ")), collapse = "},\n    {"), "}\n  ]")
   }
   found <- basis(result)
-  simple <- found[c("from", "to", "securities", "kind", "every", "per_year", "seed", "origin", "digest")]
+  simple <- found[c("from", "to", "securities", "kind", "per_year", "seed", "origin", "digest")]
   about <- c(
     vapply(simple, cells, ""),
+    every = if (length(found$every) == 1L) cells(found$every) else object(vapply(found$every, cells, "")),
     observations = object(vapply(found$observations, cells, "")),
     dropped = rows(found$dropped),
     repairs = paste0("[", paste(cells(found$repairs), collapse = ", "), "]"),

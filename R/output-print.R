@@ -2,8 +2,9 @@
 #' @export
 format.imbroglio_basis <- function(x, ...) {
   n <- if (length(x$observations)) range(x$observations) else c(0L, 0L)
-  what <- if (x$kind %in% c("price", "profit")) sprintf("%s %ss", frequencies[[x$every]]$adverb, x$kind)
-          else sprintf("%s %s returns", frequencies[[x$every]]$adverb, x$kind)
+  adverbs <- some(adverb_of(unique(x$every)))
+  what <- if (x$kind %in% c("price", "profit")) sprintf("%s %ss", adverbs, x$kind)
+          else sprintf("%s %s returns", adverbs, x$kind)
   left_out <- tapply(x$dropped$n, x$dropped$reason, sum)
   parts <- c(
     if (!is.na(x$from)) sprintf("%s to %s", x$from, x$to),
@@ -66,7 +67,7 @@ print.imbroglio_prices <- function(x, ...) {
 #' @export
 print.imbroglio_returns <- function(x, ...) {
   print_panel(x, sprintf("Returns: %s, %s, %s %s", count(ncol(x), "security", "securities"), count(nrow(x), "date"),
-                         frequencies[[x$every]]$adverb, x$kind),
+                         some(adverb_of(unique(x$rhythm$every))), x$kind),
               x$values)
 }
 

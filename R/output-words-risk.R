@@ -38,7 +38,7 @@ money_sentence <- function(table) {
 #' @export
 in_words.imbroglio_var <- function(result) {
   table <- as.data.frame(result)
-  said <- paste0(loss_sentence(table, basis(result)$every), ".", money_sentence(table))
+  said <- paste0(loss_sentence(table, every_by_row(result)), ".", money_sentence(table))
   ordinal <- function(k) {
     ends <- c("th", "st", "nd", "rd")
     last <- k %% 10
@@ -75,14 +75,15 @@ var_headline <- function(result) {
   table <- table[!is.na(table$var), ]
   if (!nrow(table)) return("There is nothing to show.")
   top <- table[table$level == max(table$level) & table$horizon == max(table$horizon), ]
-  period <- period_name(basis(result)$every, top$horizon[1L])
+  period <- period_name(every_in_all(result), top$horizon[1L])
   if (length(unique(top$security)) > 1L) {
+    top <- top[!stands_on_little(top), ]
     top <- top[top$method == top$method[1L] & top$rank %in% top$rank[1L], ]
     return(sprintf("%s risks most in %s at %s (%s), %s least (%s).", top$security[which.max(top$var)], period$within,
                    unit_text$level(top$level[1L]), percent(max(top$var), 1L), top$security[which.min(top$var)],
                    percent(min(top$var), 1L)))
   }
-  if (nrow(top) == 1L) return(paste0(loss_sentence(top, basis(result)$every), "."))
+  if (nrow(top) == 1L) return(paste0(loss_sentence(top, every_in_all(result)), "."))
   name <- function(i) if (length(unique(top$method)) > 1L) top$method[i] else paste("rank", top$rank[i])
   sprintf("At %s the loss of %s in %s is put between %s (%s) and %s (%s).", unit_text$level(top$level[1L]),
           top$security[1L], period$within,
@@ -92,7 +93,7 @@ var_headline <- function(result) {
 #' @export
 in_words.imbroglio_bootstrap <- function(result) {
   table <- as.data.frame(result)
-  paste0(loss_sentence(table, basis(result)$every), ".", money_sentence(table),
+  paste0(loss_sentence(table, every_by_row(result)), ".", money_sentence(table),
          sprintf(" Other draws would move that by %s, another history by %s.", percent(table$draw_error, 3L),
                  percent(table$var_error, 3L)))
 }
@@ -105,7 +106,7 @@ in_words.imbroglio_split <- function(result) {
          sprintf("%s, by %s at %s: %s in %s; its holdings alone add up to %s, so that diversification saves %s.",
                  table$security, table$method,
                  unit_text$level(table$level), percent(table$component),
-                 period_name(basis(result)$every, table$horizon)$within,
+                 period_name(every_by_row(result), table$horizon)$within,
                  percent(table$var_alone), percent(table$saved)),
          sprintf("%s, by %s at %s: %s of the book makes %s of its value at risk; without it that is %s %s.",
                  table$security, table$method,
@@ -156,9 +157,9 @@ in_words.imbroglio_backtest <- function(result) {
                      ", and the breaches come in clusters")
   losses <- ifelse(is.na(table$es_p) | table$es_p >= 0.05, "",
                    "; the losses beyond are worse than its expected shortfall")
-  sprintf("%s, %s at %s: %s in %s days, where %s are expected; %s (exact p %s)%s%s.", table$security,
+  sprintf("%s, %s at %s: %s in %s, where %s are expected; %s (exact p %s)%s%s.", table$security,
           table$method, unit_text$level(table$level),
-          count(table$breaches, "breach", "breaches"), count(table$n), unit_text$one(table$expected), verdict,
+          count(table$breaches, "breach", "breaches"), count(table$n, every_by_row(result)), unit_text$one(table$expected), verdict,
           unit_text$p(table$exact_p), clusters, losses)
 }
 

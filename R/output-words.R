@@ -15,7 +15,7 @@ in_words <- function(result) UseMethod("in_words")
 #' @export
 in_words.imbroglio_return <- function(result) {
   if (!is.null(result[["window"]])) return(rolling_in_words(result))
-  every <- basis(result)$every
+  every <- every_by_row(result)
   said <- sprintf("%s returned %s in all, %s a year; its best %s was %s (%s), its worst %s (%s); %s of %ss rose.",
                   result$security, percent(result$total_return, 1L), percent(result$return_annual, 1L), every,
                   percent(result$best), result$best_date, percent(result$worst), result$worst_date,
@@ -27,14 +27,14 @@ in_words.imbroglio_return <- function(result) {
 #' @export
 in_words.imbroglio_volatility <- function(result) {
   if (!is.null(result[["window"]])) return(rolling_in_words(result))
-  every <- frequencies[[basis(result)$every]]$adverb
+  every <- adverb_of(every_by_row(result))
   plain <- is.null(result[["method"]]) | result[["method"]] == "deviation"
   said <- ifelse(
     plain,
     sprintf("%s: %s returns stray from their mean by %s (one standard deviation), %s a year.",
             result$security, every, percent(result$volatility), percent(result$volatility_annual, 1L)),
     sprintf("%s: volatility %s a %s, %s a year (%s).", result$security, percent(result$volatility),
-            basis(result)$every,
+            every_by_row(result),
             percent(result$volatility_annual, 1L), result[["method"]])
   )
   none <- is.na(result$volatility)
@@ -50,7 +50,7 @@ in_words.imbroglio_volatility_series <- function(result) rolling_in_words(result
 in_words.imbroglio_garch <- function(result) {
   said <- sprintf("%s: volatility %s a year now, %s in the long run; half of a shock is gone after %s.",
                   result$security, percent(result$volatility_annual, 1L), percent(result$long_run_annual, 1L),
-                  count(signif(result$half_life, 2L), basis(result)$every))
+                  count(signif(result$half_life, 2L), every_by_row(result)))
   said[!result$converged] <- sprintf("%s: the fit did not converge, or ran into a bound.",
                                      result$security[!result$converged])
   said
@@ -60,7 +60,7 @@ in_words.imbroglio_garch <- function(result) {
 in_words.imbroglio_garch_forecast <- function(result) {
   ends <- result[!duplicated(paste(result$security, result$innovations), fromLast = TRUE), ]
   sprintf("%s: %s a year in %s, %s over all of them.", ends$security, percent(ends$volatility_annual, 1L),
-          count(ends$horizon, basis(result)$every), percent(ends$volatility_over))
+          count(ends$horizon, every_by_row(ends)), percent(ends$volatility_over))
 }
 
 #' @export
@@ -103,7 +103,7 @@ fit_headline <- function(result) {
 
 #' @export
 in_words.imbroglio_fit_quantiles <- function(result) {
-  every <- basis(result)$every
+  every <- every_by_row(result)
   mean <- ifelse(is.infinite(result$es), "the mean of such losses is infinite",
                  sprintf("such returns lose %s on average", percent(result$es)))
   sprintf("%s, by %s: %s, expect to lose more than %s; %s.", result$security, result$family,
@@ -115,8 +115,7 @@ in_words.imbroglio_beta <- function(result) {
   if (!is.null(result[["window"]])) return(rolling_in_words(result))
   known <- !is.na(result$beta)
   how <- rep("", nrow(result))
-  if (!is.null(result[["every"]])) how <- sprintf(", %s returns",
-                                                  vapply(frequencies[result$every], `[[`, "", "adverb"))
+  if (!is.null(result[["every"]])) how <- sprintf(", %s returns", adverb_of(result$every))
   if (!is.null(result[["span"]])) how <- sprintf("%s, last %s", how, result$span)
   moved <- sprintf("When %s moves 1 %%, %s moves %s %% (%s to %s%s), and %s %% of its variance is explained; alpha %s a year (p %s).",
                    result$benchmark, result$security, unit_text$number(result$beta),
@@ -133,7 +132,7 @@ in_words.imbroglio_tracking <- function(result) {
   sprintf("%s was %s %s by %s a year, with a tracking error of %s a year: information ratio %s; ahead in %s of %ss.",
           result$security, ifelse(result$active_return_annual < 0, "behind", "ahead of"), result$benchmark,
           percent(abs(result$active_return_annual)), percent(result$tracking_error_annual, 1L),
-          unit_text$number(result$information_ratio), percent(result$ahead, 0L), basis(result)$every)
+          unit_text$number(result$information_ratio), percent(result$ahead, 0L), every_by_row(result))
 }
 
 #' @export
@@ -182,11 +181,11 @@ series_keys <- function(table) intersect(c("security", "benchmark", "window", "m
 rolling_in_words <- function(result) {
   table <- as.data.frame(result)
   reading <- readings(result)
-  every <- frequencies[[basis(result)$every]]$adverb
+  table$period <- adverb_of(every_by_row(result))
   key <- do.call(paste, c(unname(as.list(table[series_keys(table)])), sep = "\r"))
   parts <- split(table, factor(key, unique(key)))
   unname(vapply(parts, function(part) {
-    how <- c(if (!is.null(part$window)) sprintf("over %s %s returns", count(part$window[1L]), every),
+    how <- c(if (!is.null(part$window)) sprintf("over %s %s returns", count(part$window[1L]), part$period[1L]),
              if (!is.null(part$method)) sprintf("by %s", part$method[1L]))
     what <- paste(c(part$security[1L], how), collapse = ", ")
     part <- part[!is.na(part[[reading$column]]), ]
@@ -259,6 +258,7 @@ headline <- function(result) {
   for (key in c("method", "every", "span",
                 "innovations")) if (!is.null(table[[key]])) table <- table[table[[key]] == table[[key]][1L], ]
   if (length(unique(table$security)) == 1L && !identical(attr(result, "measure"), "correlation")) return(said[1L])
+  if (!rolling) table <- table[!stands_on_little(table), ]
   size <- if (isTRUE(reading$falling)) -table[[reading$column]] else table[[reading$column]]
   most <- which.max(size)
   least <- which.min(size)

@@ -118,7 +118,7 @@ NULL
 
 #' @rdname conversions
 #' @export
-as.ts.imbroglio_prices <- function(x, ...) time_series(as.matrix(x), x$dates, frequency_by_gap(as.numeric(x$dates)))
+as.ts.imbroglio_prices <- function(x, ...) time_series(as.matrix(x), x$dates, calendar_every(x$dates))
 
 time_series <- function(values, dates, every) {
   first <- as.POSIXlt(dates[1L])

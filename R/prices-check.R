@@ -14,6 +14,7 @@
 #' | future date | error | after `today` |
 #' | weekend date | warning | a Saturday or Sunday, where weekdays are the rule |
 #' | gap | warning, note | five or more (fewer: note) of the shared trading days without a price |
+#' | sparse | note | priced much less often than the others; its gaps are then by its own spacing (four times, a warning) |
 #' | stale | warning | the same price six or more times running |
 #' | range | error | high below low, or open or close outside them |
 #' | decimal slip | error | about 10, 100 or 1,000 times its neighbours for up to three days, and back |
@@ -94,7 +95,7 @@ delivery_basis <- function(d) {
   days <- d$day[!is.na(d$day)]
   new_basis(.Date(min(days)), .Date(max(days)), stats::setNames(n, d$securities),
             data.frame(security = character(), reason = character(), n = integer()), "price",
-            if (length(d$calendar) > 1L) frequency_by_gap(d$calendar) else "day", origin = d$origin,
+            if (length(d$calendar) > 1L) calendar_every(.Date(d$calendar)) else "day", origin = d$origin,
             digest = digest::digest(list(d$securities, d$security, d$day, d$values), algo = "xxhash64"))
 }
 
@@ -107,10 +108,21 @@ in_series <- function(d) {
   o <- o[!duplicated(cell_of(d)[o])]
   d$series <- lapply(split(o, factor(d$security[o], seq_along(d$securities))),
                      function(i) list(row = i, day = d$day[i], price = price[i]))
-  d$calendar <- shared_days(d$series)
+  d$rhythm <- rhythms_of_series(d$series)
+  d$calendar <- shared_days(d$series[!d$rhythm$rare])
   d$log_returns <- lapply(d$series, function(s) diff(log(s$price)))
   d$scale <- vapply(d$log_returns, function(x) if (length(x) > 20L) stats::mad(x) else NA_real_, 0)
   d
+}
+
+# How often each security has a price; `rare`: much less often than the others.
+rhythms_of_series <- function(series) {
+  found <- lapply(series, function(s) if (length(s$day) > 1L) rhythms_of(.Date(s$day), matrix(1, length(s$day), 1L)))
+  of <- function(part, none) vapply(found, function(r) if (is.null(r)) none else r[[part]][[1L]], none)
+  rhythm <- list(every = of("every", "day"), per_year = of("per_year", Inf), usual = of("usual", NA_real_))
+  known <- rhythm$per_year[is.finite(rhythm$per_year)]
+  rhythm$rare <- if (length(known)) rhythm$per_year < 0.6 * max(known) else logical(length(series))
+  rhythm
 }
 
 shared_days <- function(series) {
@@ -190,7 +202,19 @@ price_checks <- list(
     if (mean(weekend) > 0.1) return(NULL)
     told(d, which(weekend), weekdays(.Date(d$day[weekend])), "blank")
   }),
+  sparse = list(severity = "note", find = function(d) in_each(d, function(s, j) {
+    if (!d$rhythm$rare[j]) return(NULL)
+    late <- sum(diff(s$day) > 1.9 * d$rhythm$usual[j])
+    told(d, s$row[1L], sprintf("%s: %s, where the others have %s%s", adverb_of(d$rhythm$every[j]), count(length(s$day), "price"),
+                               count(sum(d$calendar >= s$day[1L] & d$calendar <= s$day[length(s$day)]), "trading day"),
+                               if (late) sprintf("; %s the next came late", count(late, "time")) else ""))
+  })),
   gap = list(severity = "warning", find = function(d) in_each(d, function(s, j) {
+    if (d$rhythm$rare[j]) {
+      usual <- d$rhythm$usual[j]
+      long <- which(diff(s$day) > 4 * usual)
+      return(told(d, s$row[long], sprintf("the next price comes after %s, not %s", count(diff(s$day)[long], "day"), count(usual))))
+    }
     ends <- findInterval(s$day[c(1L, length(s$day))], d$calendar)
     expected <- d$calendar[seq_len(max(0L, ends[2L] - ends[1L])) + ends[1L]]
     expected <- expected[expected < s$day[length(s$day)]]
@@ -262,7 +286,7 @@ price_checks <- list(
     if (!any(abs(x) > 6 * d$scale[j], na.rm = TRUE)) return(NULL)
     at <- which(abs(x - stats::median(x)) > 12 * d$scale[j])
     told(d, s$row[at + 1L],
-         sprintf("%s in a day, %.0f times its scale", percent_of(expm1(x[at])), abs(x[at]) / d$scale[j]))
+         sprintf("%s in a %s, %.0f times its scale", percent_of(expm1(x[at])), d$rhythm$every[j], abs(x[at]) / d$scale[j]))
   })),
   adjustment = list(severity = "error", find = function(d) {
     v <- d$values
@@ -286,11 +310,11 @@ price_checks <- list(
   }),
   `starts late` = list(severity = "note", find = function(d) in_each(d, function(s, j) {
     late <- sum(d$calendar < s$day[1L])
-    if (late >= 5L) told(d, s$row[1L], sprintf("%s after the first", count(late, "trading day")))
+    if (late >= 5L && !(d$rhythm$rare[j] && s$day[1L] - d$calendar[1L] <= 2 * d$rhythm$usual[j])) told(d, s$row[1L], sprintf("%s after the first", count(late, "trading day")))
   })),
   `ends early` = list(severity = "note", find = function(d) in_each(d, function(s, j) {
     early <- sum(d$calendar > s$day[length(s$day)])
-    if (early >= 5L) told(d, s$row[length(s$row)], sprintf("%s before the last", count(early, "trading day")))
+    if (early >= 5L && !(d$rhythm$rare[j] && d$calendar[length(d$calendar)] - s$day[length(s$day)] <= 2 * d$rhythm$usual[j])) told(d, s$row[length(s$row)], sprintf("%s before the last", count(early, "trading day")))
   }))
 )
 

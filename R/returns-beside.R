@@ -56,14 +56,14 @@ with_columns_of <- function(returns, other) {
     prices <- new_prices(both$dates, both$values, paste(mine$origin, "and", theirs$origin))
     prices$universe <- unique(c(mine$universe, theirs$universe))
     prices$repairs <- c(mine$repairs, theirs$repairs)
-    return(as_returns(prices, kind = returns$kind, every = returns$every))
+    return(as_returns(prices, kind = returns$kind, every = returns$stated))
   }
   if (other$kind != returns$kind) {
     fail("argument",
          sprintf("The returns are %s, those of %s are %s.", returns$kind, some(colnames(other)), other$kind))
   }
   both <- on_dates_of_both(returns, returns$values, other, other$values)
-  new_returns(both$dates, both$values, returns$kind, returns$every, start = rep(as.Date(NA), ncol(both$values)),
+  new_returns(both$dates, both$values, returns$kind, Map(c, returns$rhythm, other$rhythm), start = rep(as.Date(NA), ncol(both$values)),
               prices = NULL, origin = paste(returns$origin, "and", other$origin),
               digest = digest_of(both$dates, both$values))
 }
@@ -78,24 +78,46 @@ on_dates_of_both <- function(a, values_a, b, values_b) {
 }
 
 # `risk_free`: nothing; a yearly return as a number; or a series: the name of a security,
-# or a table that holds one. Gives the rate a period (none, one, or one for each row).
-beside_risk_free <- function(returns, risk_free, per_year) {
-  if (is.null(risk_free)) return(list(returns = returns, rates = numeric(), start = 0L, name = NULL))
+# or a table that holds one. Gives the rate a period: for so many periods a year, or a `series` with one for each row.
+beside_risk_free <- function(returns, risk_free) {
+  none <- list(returns = returns, rates = numeric(), series = FALSE, start = 0L, name = NULL, rate_of = function(per_year) 0)
+  if (is.null(risk_free)) return(none)
   if (is.numeric(risk_free)) {
     if (length(risk_free) != 1L || !is.finite(risk_free) || risk_free <= -1) {
       fail("argument", "`risk_free` must be one yearly return, such as 0.02, or a series of returns.",
            where = sprintf("It is %s.", shown(risk_free)))
     }
-    rate <- log1p(risk_free) / per_year
-    return(list(returns = returns, rates = if (returns$kind == "log") rate else expm1(rate), start = 0L,
-                name = sprintf("%s a year", format(risk_free))))
+    log <- returns$kind == "log"
+    none$rate_of <- function(per_year) {
+      rate <- log1p(risk_free) / unname(per_year)
+      if (log) rate else expm1(rate)
+    }
+    none$name <- sprintf("%s a year", format(risk_free))
+    return(none)
   }
   found <- beside_benchmark(returns, risk_free)
   if (length(found$names) != 1L) {
     fail("argument", "`risk_free` must be one series.", where = sprintf("It is %s.", some(found$names)))
   }
-  list(returns = found$returns, rates = found$returns$values[, found$names],
+  list(returns = found$returns, rates = found$returns$values[, found$names], series = TRUE,
        start = starts_of(found$returns)[match(found$names, colnames(found$returns))], name = found$names)
+}
+
+# How often each security of these rows and the benchmarks have a return together: what a period of them is called,
+# and how many a year there are.
+shared_rhythm <- function(returns, rows, benchmarks, per_year) {
+  at <- match(benchmarks, colnames(returns$values))
+  shared <- rhythm_part(returns$rhythm, rows)
+  alike <- function(column) vapply(rows, function(row) length(unique(column[c(row, at)])) == 1L, NA)
+  apart <- which(!(alike(returns$rhythm$every) & alike(returns$rhythm$per_year)))
+  if (length(apart)) {
+    values <- returns$values[, rows[apart], drop = FALSE]
+    values[rowSums(is.na(returns$values[, at, drop = FALSE])) > 0L, ] <- NA
+    both <- rhythms_of(returns$dates, values)
+    for (part in names(both)) shared[[part]][apart] <- both[[part]]
+  }
+  if (!is.null(per_year)) shared$per_year[] <- check_positive(per_year, "per_year")
+  shared
 }
 
 # What is left out when two series are compared: a security's own returns that do not end

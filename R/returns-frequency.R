@@ -1,35 +1,37 @@
-# The frequencies of returns: how many a year by default, what one is called, and
-# which period a date belongs to.
-frequencies <- list(
-  day = list(per_year = 252, adverb = "daily", period = function(d) as.numeric(d)),
-  week = list(per_year = 52, adverb = "weekly", period = function(d) (as.numeric(d) + 3) %/% 7),
-  month = list(per_year = 12, adverb = "monthly", period = function(d) month_number(d)),
-  quarter = list(per_year = 4, adverb = "quarterly", period = function(d) month_number(d) %/% 3),
-  year = list(per_year = 1, adverb = "yearly", period = function(d) month_number(d) %/% 12)
-)
-
-month_number <- function(dates) {
-  parts <- as.POSIXlt(dates)
-  parts$year * 12 + parts$mon
-}
-
-frequency_of <- function(dates) frequency_by_gap(as.numeric(dates))
-
-# The last row of each period; a last period in which a weekday is still to come
-# is not finished.
+# The last row of each period. A last period is not finished where, by the calendar of the table itself, a date is
+# still to come in it.
 period_ends <- function(dates, every, keep_unfinished) {
   period <- frequencies[[every]]$period
   id <- period(dates)
   ends <- which(!duplicated(id, fromLast = TRUE))
   last <- dates[length(dates)]
-  ahead <- last + seq_len(6L)
-  weekday <- !as.POSIXlt(ahead)$wday %in% c(0L, 6L)
-  unfinished <- period(min(ahead[weekday])) == id[length(id)]
+  unfinished <- isTRUE(period(next_date(dates)) == id[length(id)])
   if (unfinished && !keep_unfinished) {
     ends <- ends[-length(ends)]
-    note("unfinished", sprintf("The last %s ends after the last price, of %s, and was left out.", every, last))
+    note("unfinished", sprintf("The last %s ends after the last price, of %s, and was left out.", every, last),
+         remedy = "`keep_unfinished = TRUE` keeps it.")
   }
   ends
+}
+
+# The next date that the table would have: of daily ones the next of its own days of the week that is no holiday in it,
+# else a usual gap away.
+next_date <- function(dates) {
+  last <- dates[length(dates)]
+  usual <- stats::median(diff(as.numeric(dates)))
+  if (usual > 4) return(last + usual)
+  parts <- as.POSIXlt(dates)
+  traded <- tabulate(parts$wday + 1L, 7L) > 0.1 * length(dates) / 7
+  ahead <- last + seq_len(31L)
+  day <- as.POSIXlt(ahead)
+  # Days of the year on which the table never had a date, though it was a day of the week that it has, twice or more.
+  span <- seq(dates[1L], last, by = "day")
+  missed <- span[!span %in% dates]
+  of_year <- function(d) format(d, "%m-%d")
+  weekday <- function(d) traded[as.POSIXlt(d)$wday + 1L]
+  holidays <- names(which(table(of_year(missed[weekday(missed)])) >= 2L))
+  holidays <- setdiff(holidays, of_year(dates))
+  ahead[weekday(ahead) & !of_year(ahead) %in% holidays][1L]
 }
 
 # The last price of each security in each period.

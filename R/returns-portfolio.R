@@ -52,6 +52,7 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, rebalance = "never", 
                       cash, decimal)
   prices <- if (given) as_if_prices(returns) else returns$prices
   life <- life_of(prices, held$security)
+  life <- life_together(prices, held$security, life)
   values <- prices$close[life, held$security, drop = FALSE]
   for (j in seq_len(ncol(values))) values[, j] <- core_carry(values[, j, drop = FALSE], nrow(values))
   dates <- prices$dates[life]
@@ -66,8 +67,8 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, rebalance = "never", 
     held$cash <- held$cash / start
   }
   held <- whole_weights(held, normalise)
-  every <- frequency_of(prices$dates)
-  found <- core_book_value(values, held$amount, held$cash, (1 + cash_return)^(1 / frequencies[[every]]$per_year),
+  per_year <- rhythms_of(dates, values[, 1L, drop = FALSE])$per_year[[1L]]
+  found <- core_book_value(values, held$amount, held$cash, (1 + cash_return)^(1 / per_year),
                            rebalanced(dates, rebalance), start)
   if (!is.na(found$ruin)) {
     fail("ruin", sprintf("The value of %s falls to zero or below.", name),
@@ -132,6 +133,25 @@ life_of <- function(prices, securities) {
   from:to
 }
 
+# Where a holding has prices less often than the others, the book is valued only when it has one: in between it would
+# stand still while the others move.
+life_together <- function(prices, securities, life) {
+  close <- prices$close[life, securities, drop = FALSE]
+  rhythm <- rhythms_of(prices$dates[life], close)
+  rare <- rhythm$per_year < max(rhythm$per_year) * 0.6
+  if (!any(rare)) return(life)
+  kept <- life[rowSums(is.na(close[, rare, drop = FALSE])) == 0L]
+  if (length(kept) < 2L) {
+    fail("too_short", sprintf("%s have fewer than two dates together.", some(securities[rare])),
+         where = sprintf("They are %s.", some(adverb_of(unique(rhythm$every[rare])))))
+  }
+  note("frequency", sprintf("The book is valued on %s of its %s, those on which %s a price: it is %s.", count(length(kept)),
+                            count(length(life), "date"), paste(some(securities[rare]), if (sum(rare) == 1L) "has" else "have"),
+                            adverb_of(calendar_every(prices$dates[kept]))),
+       remedy = "Take returns by a longer period, or carry prices forward, for another calendar.")
+  kept
+}
+
 rebalanced <- function(dates, rebalance) {
   if (rebalance == "never") return(logical(length(dates)))
   period <- frequencies[[rebalance]]$period(dates)
@@ -154,12 +174,16 @@ with_book <- function(returns, prices, life, value, name, given) {
     made <- new_prices(prices$dates, held, prices$origin, layout = prices$layout)
     made$universe <- c(prices$universe, name)
     made$repairs <- prices$repairs
-    return(as_returns(made, kind = returns$kind, every = returns$every))
+    return(as_returns(made, kind = returns$kind, every = returns$stated))
   }
   values <- cbind(core_returns(held[, 1L, drop = FALSE], returns$kind == "log"), returns$values)
   colnames(values) <- colnames(held)
-  made <- new_returns(returns$dates, values, returns$kind, returns$every, start = rep(as.Date(NA), ncol(values)),
+  made <- new_returns(returns$dates, values, returns$kind, with_first(returns$rhythm, name, returns$dates, values), start = rep(as.Date(NA), ncol(values)),
                       prices = NULL, origin = returns$origin, digest = digest_of(returns$dates, values))
   made$universe <- c(returns$universe, name)
   made
+}
+
+with_first <- function(rhythm, name, dates, values) {
+  Map(c, rhythms_of(dates, values[, name, drop = FALSE]), rhythm)
 }

@@ -9,23 +9,28 @@ sample_of <- function(dates, values) {
        after = ifelse(n > 0L, length(dates) - span$last, 0L))
 }
 
-dropped_of <- function(securities, sample, inside) {
-  reasons <- list("before the first price" = sample$before, "after the last price" = sample$after)
-  reasons[[inside]] <- sample$inside
+# `rare`: securities that have prices less often than the others of their table, which lack nothing on dates in between.
+dropped_of <- function(securities, sample, inside, rare) {
+  reasons <- list("before the first price" = sample$before, "after the last price" = sample$after,
+                  "dates of others between its own" = ifelse(rare, sample$inside, 0L))
+  reasons[[inside]] <- ifelse(rare, 0L, sample$inside)
   some <- lapply(reasons, function(n) which(n > 0L))
   data.frame(security = securities[unlist(some, use.names = FALSE)], reason = rep(names(reasons), lengths(some)),
              n = as.integer(unlist(Map(`[`, reasons, some), use.names = FALSE)))
 }
 
 # The basis of a measure of returns.
-returns_basis <- function(returns, sample, ..., securities = colnames(returns$values)) {
+returns_basis <- function(returns, sample, ..., per_year = NA_real_, choices = character(), every = returns$rhythm$every,
+                          securities = colnames(returns$values)) {
   # all() of no dates is missing, and min() of none is an error of R's own.
   ends <- range(sample$from, sample$to, na.rm = TRUE)
   new_basis(
     from = ends[1L], to = ends[2L], observations = stats::setNames(sample$n, securities),
     dropped = dropped_of(securities, sample, if (is.null(returns$prices)) "without a return"
-                                             else "without a price, spanned by the next return"),
-    kind = returns$kind, every = returns$every, repairs = returns$prices$repairs, origin = returns$origin,
+                                             else "without a price, spanned by the next return",
+                         rarer_than_most(returns$rhythm)[securities] %in% TRUE),
+    kind = returns$kind, every = every, per_year = if (length(unique(per_year)) == 1L) per_year[[1L]] else NA_real_,
+    choices = c(choices, if (!anyNA(per_year)) year_words(returns$rhythm, per_year)), repairs = returns$prices$repairs, origin = returns$origin,
     digest = returns$digest, ...
   )
 }
@@ -49,6 +54,13 @@ window_frame <- function(returns, place = NULL, securities = colnames(returns$va
       n <- pmin(within, window)
       list(security = security, window = rep(window, length(rows)),
            from = .Date(days[rows[seq_along(rows) - n + 1L]]), to = .Date(days[rows]), n = n)
+    },
+    # The date of the price before the first return of each window.
+    price_before = function(window) {
+      n <- pmin(within, window)
+      before <- days[rows[pmax(seq_along(rows) - n, 1L)]]
+      start <- as.numeric(returns$start)[match(security, colnames(returns$values))]
+      .Date(ifelse(within > n, before, start))
     }
   )
 }
@@ -72,8 +84,10 @@ refuse_without_window <- function(min_obs, as = "table") {
   }
 }
 
-check_per_year <- function(per_year, every) {
-  if (is.null(per_year)) frequencies[[every]]$per_year else check_positive(per_year, "per_year")
+# Periods a year of each security: those of its own, or the number given for all.
+check_per_year <- function(per_year, x) {
+  own <- x$rhythm$per_year
+  if (is.null(per_year)) own else replace(own, TRUE, check_positive(per_year, "per_year"))
 }
 
 warn_short <- function(longest, least) {

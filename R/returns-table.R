@@ -4,18 +4,23 @@
 #' \eqn{x_t = \ln(P_t / P_{t-1})}; \eqn{r = e^x - 1}. The first price has no return:
 #' there is one row less than there are dates.
 #'
+#' A period is time, not a row: a security that is priced on Wednesdays beside daily ones has weekly returns, and whatever is
+#' said of it a period, or multiplied out to a year, goes by its own. Two of them, or a book, are measured between the dates on
+#' which both have a price.
+#'
 #' Where a price is missing there is no return, and the next return spans the gap,
 #' so that growth is kept; the basis of every result counts both. Weekly, monthly,
 #' quarterly and yearly returns are taken between the last prices of ISO weeks
 #' and of calendar months, quarters and years, dated by the last trading day of the period; a
-#' last period that the prices do not finish is left out, and said.
+#' last period is left out, and said, where a date is still to come in it by the table's own calendar: its days of the week, less the
+#' days of the year on which it never has a price.
 #'
 #' @param x A price table, or what [as_prices()] takes. For `given = "returns"`, a data frame
 #'   with a date column and one column of returns for each security, or a matrix with dates
 #'   as row names.
 #' @param kind `"simple"` or `"log"`.
-#' @param every `"day"`, `"week"`, `"month"`, `"quarter"` or `"year"`. If absent, as often
-#'   as there are prices.
+#' @param every `"day"`, `"week"`, `"fortnight"`, `"month"`, `"quarter"`, `"half-year"` or `"year"`. If absent, each security as often
+#'   as it has prices.
 #' @param keep_unfinished Whether to keep a last period that the prices do not finish.
 #' @param given What `x` holds: `"prices"`; `"returns"` of the kind and frequency that are named; or `"profits"`, amounts
 #'   that add and are not compounded, which the drawdown measures take.
@@ -45,23 +50,34 @@ as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinish
   given <- check_choice(given[1L], "given", c("prices", "returns", "profits"))
   if (given != "prices") return(given_returns(x, if (given == "profits") "profit" else kind, every, origin))
   prices <- as_prices(x)
-  found <- frequency_of(prices$dates)
-  every <- check_every(every, found)
-  at <- if (every == found) prices else at_period_ends(prices, every, keep_unfinished)
+  rhythm <- rhythms_of(prices$dates, prices$close)
+  at <- prices
+  if (!is.null(every)) {
+    check_every(every, rhythm)
+    differ <- any(rhythm$every != every)
+    if (every != "day" && (differ || calendar_every(prices$dates) != every)) {
+      at <- at_period_ends(prices, every, keep_unfinished)
+    }
+    if (differ) rhythm <- stated_rhythm(every, colnames(prices$close), if (every == "day") rhythm$own)
+  }
   values <- core_returns(at$close, kind == "log")
   dimnames(values) <- list(NULL, colnames(at$close))
-  new_returns(at$dates[-1L], values, kind, every, start = at$dates[core_span(at$close)$first], prices = prices,
-              origin = prices$origin, digest = prices$digest)
+  made <- new_returns(at$dates[-1L], values, kind, rhythm, start = at$dates[core_span(at$close)$first], prices = prices,
+                      origin = prices$origin, digest = prices$digest)
+  made$stated <- every
+  made
 }
 
-check_every <- function(every, found) {
-  if (is.null(every)) return(found)
+check_every <- function(every, rhythm) {
   check_choice(every, "every", names(frequencies))
-  if (match(every, names(frequencies)) < match(found, names(frequencies))) {
-    fail("argument", sprintf("No %s returns can be taken from these prices.", frequencies[[every]]$adverb),
-         where = sprintf("They are %s.", frequencies[[found]]$adverb))
-  }
-  every
+  coarser <- which(!is.na(rhythm$usual) & rhythm$usual > frequencies[[every]]$longest)
+  if (!length(coarser)) return(invisible())
+  names <- names(rhythm$every)
+  fail("argument", sprintf("No %s returns can be taken from these prices.", adverb_of(every)),
+       where = if (length(coarser) == length(names)) sprintf("They are %s.", adverb_of(every_of_all(rhythm)))
+               else sprintf("%s is %s.", names[coarser[1L]], adverb_of(rhythm$every[coarser[1L]])),
+       remedy = if (length(coarser) < length(names)) sprintf("Leave `every` out for returns of each security's own frequency, or %s out.",
+                                                             some(names[coarser])))
 }
 
 given_returns <- function(x, kind, every, origin) {
@@ -90,15 +106,16 @@ given_returns <- function(x, kind, every, origin) {
          remedy = if (kind == "simple") "A simple return is -1 (a loss of everything) or more."
                   else sprintf("A %s is a finite number.", if (kind == "log") "log return" else "profit"))
   }
-  every <- if (is.null(every) && length(dates) > 1L) frequency_of(dates) else every %||% "day"
-  new_returns(dates, values, kind, check_choice(every, "every", names(frequencies)),
+  rhythm <- if (is.null(every)) rhythms_of(dates, values)
+            else stated_rhythm(check_choice(every, "every", names(frequencies)), columns)
+  new_returns(dates, values, kind, rhythm,
               start = rep(as.Date(NA), ncol(values)),
               prices = NULL, origin = origin, digest = digest_of(dates, values))
 }
 
-new_returns <- function(dates, values, kind, every, start, prices, origin, digest) {
-  structure(list(dates = dates, values = values, kind = kind, every = every, start = start, prices = prices,
-                 origin = origin, digest = digest,
+new_returns <- function(dates, values, kind, rhythm, start, prices, origin, digest) {
+  structure(list(dates = dates, values = values, kind = kind, every = every_of_all(rhythm), rhythm = rhythm, start = start,
+                 prices = prices, origin = origin, digest = digest,
                  universe = if (is.null(prices)) colnames(values) else prices$universe),
             class = "imbroglio_returns")
 }
@@ -128,6 +145,8 @@ take_returns <- function(x, profits = FALSE) {
   columns <- pick_securities(expand_groups(j, x$prices), colnames(x$values))
   x$values <- x$values[, columns, drop = FALSE]
   x$start <- x$start[columns]
+  x$rhythm <- rhythm_part(x$rhythm, columns)
+  x$every <- every_of_all(x$rhythm)
   if (!is.null(x$prices)) x$prices <- x$prices[, columns]
   x
 }

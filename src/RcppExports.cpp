@@ -731,6 +731,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_rhythm
+Rcpp::List core_rhythm(const Rcpp::NumericMatrix& x, const Rcpp::NumericVector& days);
+RcppExport SEXP _imbroglio_core_rhythm(SEXP xSEXP, SEXP daysSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type days(daysSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_rhythm(x, days));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_row_sums
 Rcpp::CharacterVector core_row_sums(const Rcpp::List& columns, const Rcpp::IntegerVector& group, int groups);
 RcppExport SEXP _imbroglio_core_row_sums(SEXP columnsSEXP, SEXP groupSEXP, SEXP groupsSEXP) {
@@ -943,6 +955,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_returns", (DL_FUNC) &_imbroglio_core_returns, 2},
     {"_imbroglio_core_wealth", (DL_FUNC) &_imbroglio_core_wealth, 2},
     {"_imbroglio_core_overlapping_returns", (DL_FUNC) &_imbroglio_core_overlapping_returns, 3},
+    {"_imbroglio_core_rhythm", (DL_FUNC) &_imbroglio_core_rhythm, 2},
     {"_imbroglio_core_row_sums", (DL_FUNC) &_imbroglio_core_row_sums, 3},
     {"_imbroglio_core_change_sums", (DL_FUNC) &_imbroglio_core_change_sums, 3},
     {"_imbroglio_core_scatter", (DL_FUNC) &_imbroglio_core_scatter, 5},

@@ -295,7 +295,7 @@ test_that("arguments that cannot be are refused, with what is wrong", {
     function() measure_volatility(returns, min_obs = 11),
     function() measure_volatility(returns, per_year = 0),
     function() measure_volatility(1:10),
-    function() as_returns(stock_prices(), every = "fortnight"),
+    function() as_returns(stock_prices(), every = "decade"),
     function() basis(mtcars),
     function() window(stock_prices(), start = "1992-13-01"),
     function() window(stock_prices(), last = "soon"),

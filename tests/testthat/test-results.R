@@ -56,7 +56,7 @@ test_that("every measure of every kind is read in words", {
   one <- returns[, c("BAYALL", "TARROW")]
   cases <- list(
     list(measure_return(one),
-         "^BAYALL returned 160.6 % in all, 9.8 % a year; its best day was 4.50 % \\(2021-07-14\\)"),
+         "^BAYALL returned 160.6 % in all, 10.1 % a year; its best day was 4.50 % \\(2021-07-14\\)"),
     list(measure_return(one, window = 250),
          "^BAYALL, over 250 daily returns: .* a year on 2025-12-31; highest"),
     list(measure_beta(one, "BAYALL"),
@@ -81,7 +81,7 @@ test_that("every measure of every kind is read in words", {
     list(correlate_returns(one, window = 250),
          "^TARROW, over 250 daily returns: .* correlation on"),
     list(measure_summary(one),
-         "^BAYALL: 9.8 % a year at a volatility of 13.8 %, at worst 34.9 % below its high")
+         "^BAYALL: 10.1 % a year at a volatility of 13.8 %, at worst 34.9 % below its high")
   )
   for (case in cases) expect_match(in_words(case[[1]])[1], case[[2]])
   found <- lapply(list(measure_return(returns), measure_beta(returns, "BAYALL"),
@@ -91,7 +91,7 @@ test_that("every measure of every kind is read in words", {
                        measure_beta(returns, "BAYALL", window = 250)),
                   imbroglio:::headline)
   expect_equal(unlist(found), c(
-    "DUNLACE returned most (23.5 % a year), EBBING least (-1.8 %).",
+    "DUNLACE returned most (24.0 % a year), EBBING least (-1.9 %).",
     "TARROW has the highest beta (1.27 against BAYALL), BAYBOND the lowest (-0.03).",
     "EBBING strays furthest (28.6 % a year from BAYALL), DUNLACE least (11.9 %).",
     "DUNLACE earned most for its risk (Sharpe ratio 1.13 a year), EBBING least (Sharpe ratio 0.11).",
