@@ -5,7 +5,10 @@ autoplot.imbroglio_summary <- function(object, ...) {
   table <- as.data.frame(object)
   table <- table[!is.na(table$volatility_annual) & !is.na(table$return_annual), ]
   few <- nrow(table) <= 40L
-  sharpe <- range(table$sharpe_annual, na.rm = TRUE)
+  if (!nrow(table)) {
+    fail("too_short", "No security has a volatility and a return a year to draw.", remedy = "Take a longer sample.")
+  }
+  sharpe <- table$sharpe_annual[!is.na(table$sharpe_annual)]
   labels <- beside_dots(table$volatility_annual, table$return_annual)
   ggplot2::ggplot(table, ggplot2::aes(.data$volatility_annual, .data$return_annual, colour = .data$security)) +
     ggplot2::geom_hline(yintercept = 0, colour = quiet, linewidth = 0.35) +
@@ -17,7 +20,8 @@ autoplot.imbroglio_summary <- function(object, ...) {
                                 expand = ggplot2::expansion(c(0.01, 0.12))) +
     ggplot2::scale_y_continuous(labels = percent_axis) +
     titles(headline(object),
-           sprintf("Each dot is a security; Sharpe ratios from %.2f to %.2f", sharpe[1L], sharpe[2L]), basis(object),
+           paste0("Each dot is a security", if (length(sharpe)) sprintf("; Sharpe ratios from %.2f to %.2f", min(sharpe), max(sharpe))),
+           basis(object),
            x = "Volatility a year", y = "Return a year") +
     imbroglio_theme()
 }

@@ -163,7 +163,7 @@ header_of <- function(head) {
   usual <- widths[there[filled[there] >= 2L]]
   usual <- if (length(usual)) as.integer(names(which.max(table(usual)))) else 1L
   known <- vapply(cells, function(line) any(plain_name(line) %in% header_words), NA)
-  at <- there[1L]
+  at <- if (length(there)) there[1L] else 1L
   for (i in utils::head(there, 30L)) {
     at <- i
     if (known[i]) break

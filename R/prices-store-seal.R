@@ -82,7 +82,8 @@ digest_of_rest <- function(connection) {
   tables <- c(additions = "addition", securities = "id", actions = "security_id, day", actions_before = "security_id, day, addition",
               held = "feed, security_id", sums = "what, id")
   text <- unlist(lapply(names(tables), function(table) {
-    rows <- DBI::dbGetQuery(connection, sprintf("select * from %s order by %s", table, tables[[table]]))
+    # SQLite warns of a damaged cell that is no text among text.
+    rows <- suppressWarnings(DBI::dbGetQuery(connection, sprintf("select * from %s order by %s", table, tables[[table]])))
     cells <- lapply(rows, function(v) {
       if (!is.character(v)) return(core_shortest(as.numeric(v)))
       # What is damaged need not be text.

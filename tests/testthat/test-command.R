@@ -278,7 +278,7 @@ test_that("the summary reads as a table, and is written out", {
   ran <- imbroglio("summary", file, "--benchmark", "BAYALL", "--sort", "volatility_annual")
   expect_lt(max(nchar(ran$out[-seq(length(ran$out) - 6, length(ran$out))])), 150)
   expect_match(ran$out[6],
-               "^EBBING +2016-01-05 +2,572 +-17.25 % +-1.84 % +32.89 % +0.11 +-77.07 %")
+               "^EBBING +2016-01-05 +2,572 +-17.25 % +-1.88 % +32.89 % +0.11 +-77.07 %")
   expect_equal(imbroglio("summary", file, "--out", out, "--figure",
                          picture <- tempfile(fileext = ".png"))$status, 0L)
   expect_equal(read.csv(out)$volatility_annual,

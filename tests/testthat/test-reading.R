@@ -236,7 +236,9 @@ test_that("what cannot be is refused before there is room made for it", {
               function() bootstrap_book(prices, c(TARROW = 1), horizon = 10000L, draws = 1e6), function() predict(fit_garch(prices), 1e9),
               function() as_portfolio(prices, shares = c(cash = 1)), function() as_portfolio(prices, shares = c(TARROW = 1e308)),
               function() window(prices, last = "99999999999 days"), function() correlate_returns(as_prices(data.frame(date = prices$dates, A = 1, B = prices$close[, 1])),
-                                                                                                    shrink = "constant-correlation"))
+                                                                                                    shrink = "constant-correlation"),
+              function() read_prices(written("\"")),
+              function() ggplot2::autoplot(suppressWarnings(measure_summary(as_prices(data.frame(date = prices$dates[1:2], A = 1:2))))))
   for (i in seq_along(bad)) expect_error(bad[[i]](), class = "imbroglio_error", info = i)
   # A window longer than the data costs no more than the data: it does in a process that may not have more.
   skip_on_os("windows")

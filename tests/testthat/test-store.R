@@ -267,6 +267,9 @@ test_that("what was changed by other hands is found, where it is read and by a t
   # What is damaged is not sealed anew by what is added.
   expect_error(quiet(store_prices(bay(), store)), "names, actions or additions", class = "imbroglio_error_store")
   expect_false(verify_store(connection)$sound[verify_store(connection)$part == "rest"])
+  # Bytes among text, of which SQLite itself warns.
+  DBI::dbExecute(connection, "update sums set what = x'ff00' where id = 2")
+  expect_no_warning(expect_error(read_prices(store, price = "close"), class = "imbroglio_error_store"))
   expect_equal(DBI::dbGetQuery(connection,
                                "select date, close from daily_prices where security = 'BAYALL' order by date limit 1"),
                data.frame(date = "2016-01-04", close = 1000))
