@@ -57,7 +57,7 @@ backtest_var <- function(returns, window = 250L, level = 0.99, method = "histori
                          rank = "nearest", decay = NULL, half_life = NULL, tail = 0.1, block = NULL,
                          draws = 10000L, seed = 1L,
                          zone_days = 250L) {
-  returns <- take_returns(returns)
+  returns <- take_returns(returns, held = "today")
   window <- check_whole(window, "window", least = 2L)
   refit <- check_whole(refit, "refit")
   zone_days <- check_whole(zone_days, "zone_days")

@@ -1,7 +1,7 @@
 # The commands: what each is for, the options it has beside those of its group, a worked
 # example and what it does.
 choose <- c("from", "to", "last", "security", "securities", "price", "dates", "decimal", "as-of")
-book <- c("weights", "shares", "rebalance", "cash", "normalise")
+book <- c("weights", "shares", "values", "holdings", "rebalance", "cash", "normalise", "held", "parts", "stand-in")
 hand_on <- c("format", "out", "figure", "help")
 
 commands <- function() {
@@ -143,7 +143,7 @@ commands <- function() {
     ),
     report = list(
       says = "one page to send: sentences, tables and pictures",
-      takes = "FILE", options = c(choose, "window", "per-year", "level", "value", "out", "help"),
+      takes = "FILE", options = c(choose, "window", "per-year", "level", "value", book, "out", "help"),
       example = "imbroglio report bay.csv --security BAYALL,TARROW --out risk.html", run = run_report
     )
   )
@@ -164,18 +164,28 @@ chosen_prices <- function(files, options, command) {
   if (!is.null(options$from) || !is.null(options$to) || !is.null(options$last)) {
     prices <- window(prices, start = options$from, end = options$to, last = options$last)
   }
-  if (!is.null(options$weights) || !is.null(options$shares)) {
-    held <- options[intersect(c("weights", "shares", "rebalance", "cash", "normalise", "decimal"), names(options))]
-    prices <- do.call(as_portfolio, c(list(prices), held))$prices
-  }
   if (is.null(options$security)) return(prices)
+  if (has_book(options)) {
+    fail("argument", "--security picks securities out of a table; a book is of its holdings.", remedy = "Leave it out; --parts shows the holdings.")
+  }
   # What is measured against stays in the table.
   prices[, unique(c(options$security, options$benchmark, if (is.character(options$risk_free)) options$risk_free))]
 }
 
+has_book <- function(options) any(!vapply(options[intersect(c("weights", "shares", "values", "holdings"), names(options))], is.null, NA))
+
+# The returns that are to be measured, or the book of them.
 chosen_returns <- function(prices, options) {
-  as_returns(prices, kind = options$kind %||% "simple", every = options$every,
-             keep_unfinished = isTRUE(options$keep_unfinished))
+  returns <- as_returns(prices, kind = options$kind %||% "simple", every = options$every,
+                        keep_unfinished = isTRUE(options$keep_unfinished))
+  if (has_book(options)) book_of(returns, options) else returns
+}
+
+book_of <- function(x, options) {
+  taken <- c("weights", "shares", "values", "holdings", "rebalance", "cash", "normalise", "held", "parts", "decimal")
+  by_weight <- !is.null(options$weights)
+  do.call(as_portfolio, c(list(x), options[intersect(taken, names(options))],
+                          list(stand_ins = options$stand_in, value = if (by_weight || !is.null(options$holdings)) options$value)))
 }
 
 run_measure <- function(name, own, measure = measures()[[name]]$measure) {
@@ -232,35 +242,28 @@ run_fit <- function(files, options) {
 }
 
 run_var <- function(files, options) {
-  of_book <- c("weights", "shares", "cash", "normalise")
   given <- function(...) options[intersect(c(...), names(options))]
-  common <- c("value", "level", "horizon", "rank", "block", "draws", "seed")
+  returns <- chosen_returns(chosen_prices(files, options, "var"), options)
+  booked <- inherits(returns, "imbroglio_book")
+  common <- c(if (!booked) "value", "level", "horizon", "rank", "block", "draws", "seed")
   if (isTRUE(options$draw) || isTRUE(options$split) || !is.null(options$paths)) {
-    if (is.null(options$weights) && is.null(options$shares)) {
+    if (!booked) {
       fail("argument", "--draw, --paths and --split are of a book.",
-           remedy = "Give --weights A=0.6,B=0.4 or --shares A=100,B=50.")
+           remedy = "Give --weights A=0.6,B=0.4, --shares A=100,B=50 or --holdings FILE.")
     }
-    held <- given(of_book)
-    options[setdiff(of_book, "normalise")] <- list(NULL)
-    # The book is as it is today.
-    returns <- chosen_returns(chosen_prices(files, options, "var"), options)
     if (isTRUE(options$split)) {
-      return(hand_over_measured(do.call(split_var,
-                                        c(list(returns), held,
-                                          given(common, "method", "decay", "half_life", "tail"))), options))
+      return(hand_over_measured(do.call(split_var, c(list(returns), given(common, "method", "decay", "half_life", "tail"))), options))
     }
     method <- options$method %||% "bootstrap"
     if (!is.null(options$paths)) check_whole(options$paths, "--paths", most = options$draws %||% formals(bootstrap_book)$draws)
     blocks <- c(bootstrap = "none", "block-bootstrap" = "fixed", "stationary-bootstrap" = "stationary")
     check_choice(method, "method", names(blocks))
-    drawn <- do.call(bootstrap_book,
-                     c(list(returns), held, given(common, "confidence"), list(blocks = unname(blocks[method]))))
+    drawn <- do.call(bootstrap_book, c(list(returns), given(common, "confidence"), list(blocks = unname(blocks[method]))))
     if (is.null(options$paths)) return(hand_over_measured(drawn, options, extra = book_text(drawn)))
     listed <- drawn_paths(drawn, seq_len(options$paths))
     result <- new_result(as.list(listed), "paths", basis(drawn), attr(drawn, "source"))
     return(hand_over_measured(result, options, drawn))
   }
-  returns <- chosen_returns(chosen_prices(files, options, "var"), options)
   if (isTRUE(options$thresholds)) {
     found <- do.call(tail_thresholds, c(list(returns), lapply(given("level"), max), given("confidence")))
     draw_to(found, options$figure, tail = options$tail %||% formals(measure_var)$tail)
@@ -312,7 +315,7 @@ run_beta <- function(files, options) {
 # Drawdown is of prices, unless a frequency is asked for.
 run_drawdown <- function(files, options) {
   prices <- chosen_prices(files, options, "drawdown")
-  data <- if (is.null(options$every)) prices else chosen_returns(prices, options)
+  data <- if (is.null(options$every) && !has_book(options)) prices else chosen_returns(prices, options)
   if (options$series) return(hand_over_measured(drawdown_series(data), options, measure_drawdown(data)))
   if (!is.null(options$episodes)) {
     return(hand_over_measured(drawdown_episodes(data, worst = options$episodes), options, measure_drawdown(data)))
@@ -329,7 +332,7 @@ measure_text <- function(result, extra = NULL) {
   if (!is.null(table$window) || name %in% c("volatility_series", "drawdown_series", "correlation_series")) {
     table <- table[!duplicated(table[series_keys(table)], fromLast = TRUE), ]
   }
-  said <- if (is.null(utils::getS3method("in_words", class(result)[1L],
+  said <- if (is.null(utils::getS3method("words_of", class(result)[1L],
                                          optional = TRUE))) character() else in_words(result)
   ends <- if (length(said) > 4L || name == "fit") headline(result) else said
   # Of a long list people read how it ends; of a tail, some sizes of it.
@@ -354,13 +357,13 @@ run_returns <- function(files, options) {
     return(hand_over_measured(do.call(measure_return, c(list(chosen_returns(prices, options)),
                                                         options[intersect(own, names(options))])), options))
   }
+  returns <- take_returns(chosen_returns(prices, options))
   if (is.null(options$format) && lower_case(tools::file_ext(options$out %||% "")) %in% c("xlsx", "parquet")) {
-    write_prices(prices, options$out, options$kind %||% "simple", options$every)
+    write_prices(returns$prices, options$out, returns$kind, returns$stated)
     say("Wrote ", options$out)
-    draw_to(chosen_returns(prices, options), options$figure)
+    draw_to(returns, options$figure)
     return(0L)
   }
-  returns <- chosen_returns(prices, options)
   sample <- sample_of(returns$dates, returns$values)
   there <- which(!is.na(returns$values), arr.ind = TRUE)
   result <- new_result(
@@ -495,8 +498,9 @@ run_adjust <- function(files, options) {
 run_report <- function(files, options) {
   attach_usual()
   prices <- chosen_prices(files, options, "report")
+  if (has_book(options)) prices <- book_of(prices, options)
   out <- options$out %||% paste0(sub("\\.(csv|sqlite)(\\.gz)?$", "", basename(files)), "-report.html")
-  arguments <- options[intersect(c("window", "per_year", "level", "value"), names(options))]
+  arguments <- options[intersect(c("window", "per_year", "level", if (!has_book(options)) "value"), names(options))]
   do.call(write_report, c(list(prices, out), arguments))
   say("Wrote ", out)
   0L

@@ -109,16 +109,22 @@ options_known <- list(
   shrink = list(takes = "TARGET", help = "constant-correlation or identity (none)", read = identity),
   sort = list(takes = "COLUMN", help = "sort by this column, the largest first", read = identity),
   measured = list(help = "what was earned, measured, in place of the returns"),
-  weights = list(takes = "A=W,B=W", help = "a book beside its parts: weights, or a file of security, weight",
+  weights = list(takes = "A=W,B=W", help = "measure a book: weights by security, or a file of them",
                  read = function(x) amounts(x)),
-  shares = list(takes = "A=N,B=N", help = "the same by numbers of shares", read = function(x) amounts(x)),
+  shares = list(takes = "A=N,B=N", help = "a book by numbers of shares", read = function(x) amounts(x)),
+  values = list(takes = "A=M,B=M", help = "a book by what each holding is worth", read = function(x) amounts(x)),
+  holdings = list(takes = "FILE", help = "a book by a file with a column of shares (quantity, units), value or weight", read = identity),
+  held = list(takes = "WHEN", help = "the book as held today (fit, var, backtest), or then: as it was bought, drifted and was
+              rebalanced (all others)", read = identity),
+  parts = list(help = "show the holdings of the book beside it"),
+  `stand-in` = list(takes = "A=B", help = "B stands in for the holding A before its first price", read = function(x) pairs(x)),
   rebalance = list(takes = "PERIOD", help = "of the book: never, or every day, week, month, quarter, year (never)",
                    read = identity),
   cash = list(takes = "W", help = "of the book: weight of cash, or rest", read = function(x) number_or_name(x)),
   normalise = list(help = "divide weights by their sum"),
   rank = list(takes = "RANK", help = "nearest, up, down, interpolate; several side by side (nearest)",
               read = function(x) comma(x)),
-  value = list(takes = "MONEY", help = "value of the position: losses in money too", read = function(x) number(x)),
+  value = list(takes = "MONEY", help = "value of the position, or of a book of weights: losses in money too", read = function(x) number(x)),
   actions = list(takes = "FILE", help = "splits and dividends: security, date, split, dividend", read = identity),
   form = list(takes = "FORM", help = "total-return, or price: for splits only (total-return)", read = identity),
   undo = list(help = "the other way: what was traded"),
@@ -162,6 +168,13 @@ amounts <- function(text) {
          remedy = "Write A=0.6,B=0.4, or the name of a file.")
   }
   stats::setNames(amounts, trimws(vapply(parts, `[`, "", 1L)))
+}
+
+# "A=B,C=D": names by names.
+pairs <- function(text) {
+  parts <- strsplit(comma(text), "=", fixed = TRUE)
+  if (!all(lengths(parts) == 2L)) fail("argument", sprintf("\"%s\" is no list of names by names.", text), remedy = "Write A=B.")
+  stats::setNames(trimws(vapply(parts, `[`, "", 2L)), trimws(vapply(parts, `[`, "", 1L)))
 }
 
 # The files and the options of a command line, by name; options as R arguments

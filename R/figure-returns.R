@@ -53,3 +53,7 @@ autoplot.imbroglio_return <- function(object, start = NULL, end = NULL, ...) {
   if (nrow(table) == 1L) return(ggplot2::autoplot(attr(object, "source")[, table$security], start = start, end = end))
   ranking_figure(object, table$return_annual, "Return a year", "Total return over the sample, as a yearly one")
 }
+
+#' @rdname figures
+#' @exportS3Method ggplot2::autoplot
+autoplot.imbroglio_book <- function(object, ...) ggplot2::autoplot(as_returns(object), ...)

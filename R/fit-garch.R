@@ -41,7 +41,7 @@
 #' predict(fit, horizon = 5)
 #' @export
 fit_garch <- function(returns, innovations = "normal", per_year = NULL) {
-  returns <- take_returns(returns)
+  returns <- take_returns(returns, held = "today")
   check_choice(innovations, "innovations", c("normal", "student"), several = TRUE)
   per_year <- check_per_year(per_year, returns)
   sample <- sample_of(returns$dates, returns$values)

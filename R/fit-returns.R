@@ -80,7 +80,7 @@
 #' @export
 fit_returns <- function(returns, families = c("normal", "student", "cauchy"), by = "likelihood", test_draws = 999L,
                         stop_after = 50, reject_at = 0.1, rank_by = "aic", seed = 1L) {
-  returns <- take_returns(returns)
+  returns <- take_returns(returns, held = "today")
   if (identical(families, "all")) families <- names(own_families)
   check_choice(families, "families", names(fit_families()), several = TRUE)
   families <- unique(families)

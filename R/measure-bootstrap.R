@@ -84,10 +84,7 @@ errors_by_days <- function(r, losses, var, a, reach, how) {
 #' `var_error` is what another history of the same length would move (by the infinitesimal jackknife: how often the
 #' paths in the tail passed each day), `draw_error` what other draws would.
 #'
-#' @param returns A price table, or a returns table. The days are those that all holdings have.
-#' @param weights,shares,cash,normalise The holdings today, as in [as_portfolio()]. Numbers of shares are valued at
-#'   the last prices.
-#' @param value What the book is worth, for losses in money; of `shares` it is known.
+#' @param book A book, of [as_portfolio()]. It is drawn as it is held today; the days are those that all holdings have.
 #' @param level Confidence levels.
 #' @param horizon Periods, one whole number.
 #' @param draws Paths.
@@ -96,7 +93,6 @@ errors_by_days <- function(r, losses, var, a, reach, how) {
 #' @param rank A convention of rank.
 #' @param seed A whole number.
 #' @param confidence Of the interval.
-#' @param name What the book is called.
 #' @param x A result of `bootstrap_book()`.
 #' @param paths Which paths: numbers from 1 to `draws`.
 #' @param probs Probabilities.
@@ -109,25 +105,26 @@ errors_by_days <- function(r, losses, var, a, reach, how) {
 #'   `drawn_correlation()` the correlation of each two holdings in the drawn days (`drawn`) beside that of the
 #'   `history`, and `drawn_error`, the standard error that the draws alone give it. `autoplot()` shows the
 #'   distribution.
-#' @section Errors: Those of [as_portfolio()] on holdings; `imbroglio_error_argument` for a horizon, level, seed or number of draws that cannot be.
+#' @section Errors: `imbroglio_error_argument` for what is no book, a horizon, level, seed or number of draws that cannot be.
 #' @references Efron (1979), Bootstrap methods, Annals of Statistics 7. Politis and Romano (1994), The stationary
 #'   bootstrap, Journal of the American Statistical Association 89. Efron (2014), Estimation and accuracy after
 #'   model selection, the same journal 109.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
-#' book <- bootstrap_book(prices, shares = c(OSSELL = 2000, TARROW = 500, BAYBOND = 1000), draws = 5000)
-#' book
-#' quantile(book)
-#' drawn_paths(book, paths = 1:2)
-#' drawn_correlation(book)
+#' book <- as_portfolio(prices, shares = c(OSSELL = 2000, TARROW = 500, BAYBOND = 1000))
+#' drawn <- bootstrap_book(book, draws = 5000)
+#' drawn
+#' quantile(drawn)
+#' drawn_paths(drawn, paths = 1:2)
+#' drawn_correlation(drawn)
 #' @export
-bootstrap_book <- function(returns, weights = NULL, shares = NULL, value = NULL, cash = NULL, normalise = FALSE,
-                           level = c(0.95, 0.99), horizon = 10L, draws = 100000L, blocks = "none", block = NULL,
-                           rank = "nearest", seed = 1L, confidence = 0.95, name = "BOOK") {
-  book <- book_today(returns, weights, shares, value, cash, normalise, name)
+bootstrap_book <- function(book, level = c(0.95, 0.99), horizon = 10L, draws = 100000L, blocks = "none", block = NULL,
+                           rank = "nearest", seed = 1L, confidence = 0.95) {
+  book <- book_today(book)
+  name <- book$name
   horizon <- check_horizon(horizon)
   check_choice(blocks, "blocks", block_kinds)
-  ask <- asked(book$returns, level, block = block, draws = draws, seed = seed, confidence = confidence, rank = rank)
+  ask <- asked(book$book$returns, level, block = block, draws = draws, seed = seed, confidence = confidence, rank = rank)
   refuse_too_many_steps(ask$draws, horizon, ncol(book$r))
   how <- drawing(nrow(book$r), horizon, blocks, ask)
   drawn <- core_draw_book(1 + book$r, book$weights, book$cash, how$horizon, how$draws, how$code, how$length, how$seed)
@@ -143,64 +140,22 @@ bootstrap_book <- function(returns, weights = NULL, shares = NULL, value = NULL,
                found[c("var_error", "es_error", "var_low", "var_high", "draw_error")])
   warn_few(columns, var_methods()[columns$method[1L]])
   result <- new_result(columns, "bootstrap",
-                       book_basis(book, c(holdings = holdings_text(book), horizon = horizon, draws = count(how$draws),
+                       book_basis(book, c(horizon = horizon, draws = count(how$draws),
                                           if (blocks != "none") c(blocks = paste(blocks, format(how$length))),
                                           rank = rank),
-                                  seed = how$seed), book$returns)
+                                  seed = how$seed), book$book$returns)
   attr(result, "drawn") <- c(drawn, list(book = book, how = how))
   result
 }
 
-# A book as it is held today: what each holding is of the whole, and its simple returns on the days that all have.
-book_today <- function(returns, weights, shares, value, cash, normalise, name) {
-  returns <- take_returns(returns)
-  if (is.null(weights) == is.null(shares)) fail("argument", "Give `weights` or `shares`, one of them.")
-  if (is.null(returns$prices) && !is.null(shares)) {
-    fail("argument", "Numbers of shares need prices; these are given returns.")
-  }
-  held <- holdings_of(weights %||% shares, if (is.null(shares)) "weight" else "shares", colnames(returns$values),
-                      cash)
-  if (!is.null(shares)) {
-    close <- returns$prices$close[, held$security, drop = FALSE]
-    worth <- held$amount * close[cbind(core_span(close)$last, seq_along(held$security))]
-    whole <- sum(worth) + held$cash
-    if (!(whole > 0)) fail("ruin", sprintf("The shares are worth %s.", format(whole)))
-    if (!is.null(value)) fail("argument", "The value of shares is known by their prices: leave `value` out.")
-    value <- whole
-    held$amount <- worth / whole
-    held$cash <- held$cash / whole
-  }
-  value <- check_value(value, name)
-  held <- whole_weights(held, normalise)
-  columns <- match(held$security, colnames(returns$values))
-  common <- core_common(returns$values[, columns, drop = FALSE], starts_of(returns)[columns], spans_gaps(returns),
-                        returns$kind == "log")
-  if (!length(common$row)) {
-    fail("too_short", "The holdings have no return together.", where = sprintf("They are %s.", some(held$security)))
-  }
-  r <- if (returns$kind == "log") expm1(common$values) else common$values
-  colnames(r) <- held$security
-  # A book's returns add over its holdings only as simple ones.
+book_basis <- function(today, choices, seed = NA_integer_) {
+  n <- length(today$dates)
+  sample <- list(from = today$dates[1L], to = today$dates[n], n = n, inside = 0L, before = 0L, after = 0L)
+  returns <- today$book$returns
   returns$kind <- "simple"
-  together <- calendar_every(returns$dates[common$row])
-  own <- rhythm_part(returns$rhythm, columns)
-  if (every_of_all(own) == "mixed") {
-    note("frequency", sprintf("The holdings have %s returns together: a period of the book, and of its horizon, is a %s.",
-                              adverb_of(together), together))
-  }
-  list(name = name, security = held$security, weights = held$amount, cash = held$cash, value = value, r = r,
-       dates = returns$dates[common$row], every = together, returns = returns)
-}
-
-holdings_text <- function(book) {
-  shares <- c(stats::setNames(book$weights, book$security), if (abs(book$cash) > 1e-12) c(cash = book$cash))
-  some(sprintf("%s %s %%", names(shares), format(round(100 * shares, 2), trim = TRUE, drop0trailing = TRUE)), 12L)
-}
-
-book_basis <- function(book, choices, seed = NA_integer_) {
-  n <- length(book$dates)
-  sample <- list(from = book$dates[1L], to = book$dates[n], n = n, inside = 0L, before = 0L, after = 0L)
-  returns_basis(book$returns, sample, choices = choices, seed = seed, every = book$every, securities = book$name)
+  returns$digest <- book_digest(today$book)
+  returns$book <- list(name = today$name, held = "as held today", text = holdings_text(today), history = today$book$history)
+  returns_basis(returns, sample, choices = choices, seed = seed, every = today$rhythm$every, securities = today$name)
 }
 
 #' @rdname bootstrap_book

@@ -33,22 +33,20 @@
 #'   book: its value at risk), `share` of the whole, `marginal`, `incremental`, `saved`, `es_component` (of the
 #'   book: its expected shortfall), and with a value `component_value` and `es_component_value` in money.
 #'   `autoplot()` draws it.
-#' @section Errors: Those of [as_portfolio()] on holdings and of [measure_var()].
+#' @section Errors: Those of [measure_var()], and `imbroglio_error_argument` for what is no book.
 #' @references Tasche (1999), Risk contributions and performance measurement. Euler's theorem on homogeneous
 #'   functions.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
-#' split_var(prices, weights = c(OSSELL = 0.5, TARROW = 0.3, BAYBOND = 0.2), method = c("historical", "normal"))
+#' book <- as_portfolio(prices, weights = c(OSSELL = 0.5, TARROW = 0.3, BAYBOND = 0.2))
+#' split_var(book, method = c("historical", "normal"))
 #' @export
-split_var <- function(returns, weights = NULL, shares = NULL, value = NULL, cash = NULL, normalise = FALSE,
-                      level = 0.99,
-                      horizon = 1L, method = "historical", rank = "nearest", decay = NULL, half_life = NULL,
-                      tail = 0.1,
-                      block = NULL, draws = 100000L, seed = 1L, name = "BOOK") {
-  book <- book_today(returns, weights, shares, value, cash, normalise, name)
+split_var <- function(book, level = 0.99, horizon = 1L, method = "historical", rank = "nearest", decay = NULL, half_life = NULL,
+                      tail = 0.1, block = NULL, draws = 10000L, seed = 1L) {
+  book <- book_today(book)
   horizon <- check_horizon(horizon)
   records <- check_methods(method)
-  ask <- asked(book$returns, level, decay, half_life, tail, block, draws, seed, rank = rank)
+  ask <- asked(book$book$returns, level, decay, half_life, tail, block, draws, seed, rank = rank)
   if (any_chance(records, horizon)) refuse_too_many_steps(ask$draws, horizon, ncol(book$r))
   ask$log <- ask$errors <- FALSE
   ask$h <- horizon
@@ -65,9 +63,8 @@ split_var <- function(returns, weights = NULL, shares = NULL, value = NULL, cash
                                es_component_value = columns$es_component * book$value))
   }
   new_result(columns, "split",
-             book_basis(book, c(holdings = holdings_text(book),
-                                var_choices(records, horizon, lapply(records, function(r) r$ways[1L]), rank, ask)),
-                        seed = if (any_chance(records, horizon)) ask$seed else NA_integer_), book$returns)
+             book_basis(book, var_choices(records, horizon, lapply(records, function(r) r$ways[1L]), rank, ask),
+                        seed = if (any_chance(records, horizon)) ask$seed else NA_integer_), book$book$returns)
 }
 
 split_by_method <- function(book, record, method, ask) {

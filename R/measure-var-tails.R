@@ -89,7 +89,7 @@ pareto_covariance <- function(at) {
 #' tail_thresholds(returns[, "BAYALL"], steps = 5)
 #' @export
 tail_thresholds <- function(returns, from = 15, to = 0.2, steps = 60L, level = 0.99, confidence = 0.95) {
-  returns <- take_returns(returns)
+  returns <- take_returns(returns, held = "today")
   from <- check_tail(from)
   to <- check_tail(to)
   steps <- check_whole(steps, "steps", least = 2L, most = 10000L)

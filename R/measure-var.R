@@ -101,12 +101,12 @@
 measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historical", rank = "nearest",
                         horizon_by = NULL, value = NULL, decay = NULL, half_life = NULL, tail = 0.1, block = NULL,
                         draws = 10000L, seed = 1L, confidence = 0.95) {
-  returns <- take_returns(returns)
+  returns <- take_returns(returns, held = "today")
   horizon <- check_horizon(horizon, several = TRUE)
   records <- check_methods(method)
   check_choice(rank, "rank", rank_conventions, several = TRUE)
   ways <- ways_of(records, horizon_by)
-  value <- check_value(value, colnames(returns$values))
+  value <- check_value(value, colnames(returns$values), returns$money)
   ask <- asked(returns, level, decay, half_life, tail, block, draws, seed, confidence)
 
   if (any_chance(records, horizon)) refuse_too_many_steps(ask$draws, horizon)
@@ -180,6 +180,7 @@ measured_var <- function(returns, record, name, h, rank, way, ask) {
   }
   ask$rank <- rank
   found <- record$whole(values, ask)
+  if (!is.null(record$blocks) && !is.null(returns$today) && h > 1L) found <- by_holdings_drawn(found, returns$today, h, record$blocks, ask)
   each <- rep(seq_len(ncol(values)), each = length(ask$level))
   sample <- sample_of(returns$dates, returns$values)
   nothing <- rep(NA_real_, length(each))
@@ -194,6 +195,15 @@ measured_var <- function(returns, record, name, h, rank, way, ask) {
        worse = of("worse"), milder = of("milder"), rank_least = of("rank_least"), rank_most = of("rank_most"))
 }
 
+# A book's paths are those of its holdings, which drift along them.
+by_holdings_drawn <- function(found, today, h, blocks, ask) {
+  how <- drawing(nrow(today$r), h, blocks, ask)
+  drawn <- core_draw_book(1 + today$r, today$weights, today$cash, how$horizon, how$draws, how$code, how$length, how$seed)
+  of_book <- of_draws(drawn$value - 1, how, ask)
+  for (name in intersect(names(found), names(of_book))) found[[name]][seq_along(ask$level)] <- of_book[[name]]
+  found
+}
+
 var_choices <- function(records, horizon, ways, rank, ask) {
   names <- names(records)
   chance <- any_chance(records, horizon)
@@ -206,17 +216,6 @@ var_choices <- function(records, horizon, ways, rank, ask) {
     if (!is.null(ask$decay)) c(decay = format(ask$decay)),
     if (any(c("hill", "pareto") %in% names)) c(tail = format(ask$tail)),
     if (!is.null(ask$block)) c(block = format(ask$block)), if (chance) c(draws = count(ask$draws)))
-}
-
-check_value <- function(value, securities) {
-  if (is.null(value)) return(NULL)
-  ok <- is.numeric(value) && length(value) %in% c(1L, length(securities)) && all(is.finite(value)) && all(value > 0)
-  if (!ok) {
-    fail("argument", "`value` must be above 0: one number, or one for each security.",
-         where = sprintf("It is %s.", shown(value)))
-  }
-  if (!is.null(names(value))) value <- value[pick_securities(securities, names(value))]
-  rep_len(as.numeric(value), length(securities))
 }
 
 warn_few <- function(columns, records) {

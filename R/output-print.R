@@ -83,3 +83,13 @@ print_panel <- function(x, title, values, most = 20L) {
                                sep = "")
   invisible(x)
 }
+
+#' @export
+print.imbroglio_book <- function(x, ...) {
+  cat(sprintf("Book %s: %s%s; %s\n", x$name, count(length(x$security), "holding"),
+              if (is.null(x$value)) "" else paste(", worth", money(x$value)), x$returns$origin))
+  writeLines(paste0("  ", text_table(as.data.frame(x))))
+  cat("What did happen is of the book ", then_words(x), "; what may happen of the book as held today.\n", sep = "")
+  if (length(x$history)) writeLines(x$history)
+  invisible(x)
+}

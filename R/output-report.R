@@ -3,7 +3,7 @@
 #' One self-contained HTML page: what was measured in sentences, the tables, and the
 #' pictures, with the basis of each. Nothing in it is loaded from elsewhere.
 #'
-#' @param prices A price table.
+#' @param prices A price table, or a book of [as_portfolio()].
 #' @param path The file to write.
 #' @param window The rolling window of the volatility picture, in returns.
 #' @param per_year Periods a year, see [measure_volatility()].
@@ -21,7 +21,8 @@
 #' }
 #' @export
 write_report <- function(prices, path, window = 60L, per_year = NULL, level = 0.99, value = NULL) {
-  prices <- as_prices(prices)
+  book <- if (inherits(prices, "imbroglio_book")) prices
+  if (is.null(book)) prices <- as_prices(prices)
   for (package in c("rmarkdown", "knitr", "ggplot2", "scales")) need_package(package, "A report")
   # pandoc wants a home, whoever runs it.
   if (!nzchar(Sys.getenv("HOME"))) {
@@ -32,12 +33,13 @@ write_report <- function(prices, path, window = 60L, per_year = NULL, level = 0.
     fail("package", "A report needs pandoc, which is not installed.",
          remedy = "Install it: it is a Debian package, and comes with many editors.")
   }
-  returns <- as_returns(prices)
+  returns <- take_returns(prices)
+  if (!is.null(book)) prices <- returns$prices
   # All is measured before anything is written: bad arguments leave no file.
   parts <- list(
     volatility = measure_volatility(returns, per_year = per_year),
-    drawdown = measure_drawdown(prices),
-    var = measure_var(returns, level = level, value = value)
+    drawdown = measure_drawdown(book %||% prices),
+    var = measure_var(book %||% returns, level = level, value = value)
   )
   rolling <- measure_volatility(returns, window = window, per_year = per_year)
   if (all(is.na(rolling$volatility))) rolling <- parts$volatility

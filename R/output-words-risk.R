@@ -36,7 +36,7 @@ money_sentence <- function(table) {
 }
 
 #' @export
-in_words.imbroglio_var <- function(result) {
+words_of.imbroglio_var <- function(result) {
   table <- as.data.frame(result)
   said <- paste0(loss_sentence(table, every_by_row(result)), ".", money_sentence(table))
   ordinal <- function(k) {
@@ -91,7 +91,7 @@ var_headline <- function(result) {
 }
 
 #' @export
-in_words.imbroglio_bootstrap <- function(result) {
+words_of.imbroglio_bootstrap <- function(result) {
   table <- as.data.frame(result)
   paste0(loss_sentence(table, every_by_row(result)), ".", money_sentence(table),
          sprintf(" Other draws would move that by %s, another history by %s.", percent(table$draw_error, 3L),
@@ -99,7 +99,7 @@ in_words.imbroglio_bootstrap <- function(result) {
 }
 
 #' @export
-in_words.imbroglio_split <- function(result) {
+words_of.imbroglio_split <- function(result) {
   table <- as.data.frame(result)
   book <- is_book(result)
   ifelse(book,
@@ -131,7 +131,7 @@ split_headline <- function(result) {
 }
 
 #' @export
-in_words.imbroglio_tail <- function(result) {
+words_of.imbroglio_tail <- function(result) {
   sprintf("%s, the %s largest losses: shape %s by Hill, %s by the generalised Pareto distribution.",
           result$security, count(result$k),
           unit_text$two(result$hill_shape), unit_text$two(result$pareto_shape))
@@ -149,7 +149,7 @@ thresholds_headline <- function(result) {
 }
 
 #' @export
-in_words.imbroglio_backtest <- function(result) {
+words_of.imbroglio_backtest <- function(result) {
   table <- as.data.frame(result)
   verdict <- ifelse(is.na(table$exact_p), "not tested", ifelse(table$exact_p >= 0.05, "not rejected at 5 %",
                     ifelse(table$breaches > table$expected, "rejected: too often", "rejected: too seldom")))
@@ -174,7 +174,7 @@ backtest_headline <- function(result) {
     return(sprintf("At %s the breaches of %s: %s.", level, count(securities, "security", "securities"),
                    some(sprintf("%s is rejected for %s", names(rejected), rejected), 12L)))
   }
-  if (nrow(table) == 1L) return(in_words(result)[which.max(result$level)])
+  if (nrow(table) == 1L) return(words_of(result)[which.max(result$level)])
   best <- table[table$place %in% 1L, ][1L, ]
   kept <- table$method[table$exact_p >= 0.05]
   sprintf("%s at %s: %s has the best line; %s.", best$security, level, best$method,

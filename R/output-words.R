@@ -10,10 +10,25 @@
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))
 #' in_words(measure_var(returns[, "BAYALL"], level = c(0.95, 0.99), value = 1e6))
 #' @export
-in_words <- function(result) UseMethod("in_words")
+in_words <- function(result) with_reading(words_of(result), result)
+
+words_of <- function(result) UseMethod("words_of")
+
+# Where a book is named first in a sentence, which reading of it is meant.
+with_reading <- function(said, result) {
+  book <- basis(result)$book
+  if (is.null(book$name)) return(said)
+  at <- regexpr(sprintf("(?<![[:alnum:]])\\Q%s\\E(?![[:alnum:]])", gsub("\\E", "", book$name, fixed = TRUE)), said, perl = TRUE)
+  found <- at > 0L
+  ends <- at + attr(at, "match.length")
+  after <- substring(said, ends)
+  comma <- ifelse(grepl("^[[:punct:]]", after), "", ",")
+  said[found] <- paste0(substr(said, 1L, ends - 1L), ", ", book$held, comma, after)[found]
+  said
+}
 
 #' @export
-in_words.imbroglio_return <- function(result) {
+words_of.imbroglio_return <- function(result) {
   if (!is.null(result[["window"]])) return(rolling_in_words(result))
   every <- every_by_row(result)
   said <- sprintf("%s returned %s in all, %s a year; its best %s was %s (%s), its worst %s (%s); %s of %ss rose.",
@@ -25,7 +40,7 @@ in_words.imbroglio_return <- function(result) {
 }
 
 #' @export
-in_words.imbroglio_volatility <- function(result) {
+words_of.imbroglio_volatility <- function(result) {
   if (!is.null(result[["window"]])) return(rolling_in_words(result))
   every <- adverb_of(every_by_row(result))
   plain <- is.null(result[["method"]]) | result[["method"]] == "deviation"
@@ -44,10 +59,10 @@ in_words.imbroglio_volatility <- function(result) {
 }
 
 #' @export
-in_words.imbroglio_volatility_series <- function(result) rolling_in_words(result)
+words_of.imbroglio_volatility_series <- function(result) rolling_in_words(result)
 
 #' @export
-in_words.imbroglio_garch <- function(result) {
+words_of.imbroglio_garch <- function(result) {
   said <- sprintf("%s: volatility %s a year now, %s in the long run; half of a shock is gone after %s.",
                   result$security, percent(result$volatility_annual, 1L), percent(result$long_run_annual, 1L),
                   count(signif(result$half_life, 2L), every_by_row(result)))
@@ -57,14 +72,14 @@ in_words.imbroglio_garch <- function(result) {
 }
 
 #' @export
-in_words.imbroglio_garch_forecast <- function(result) {
+words_of.imbroglio_garch_forecast <- function(result) {
   ends <- result[!duplicated(paste(result$security, result$innovations), fromLast = TRUE), ]
   sprintf("%s: %s a year in %s, %s over all of them.", ends$security, percent(ends$volatility_annual, 1L),
           count(ends$horizon, every_by_row(ends)), percent(ends$volatility_over))
 }
 
 #' @export
-in_words.imbroglio_fit <- function(result) {
+words_of.imbroglio_fit <- function(result) {
   at <- unit_text$number(100 * result$ks)
   tested <- !is.na(result$ks_p)
   said <- sprintf("%s, %s: the fitted distribution function is at most %s points of a hundred from the observed one; the 1 %% quantile is %s, the observed one %s",
@@ -102,7 +117,7 @@ fit_headline <- function(result) {
 }
 
 #' @export
-in_words.imbroglio_fit_quantiles <- function(result) {
+words_of.imbroglio_fit_quantiles <- function(result) {
   every <- every_by_row(result)
   mean <- ifelse(is.infinite(result$es), "the mean of such losses is infinite",
                  sprintf("such returns lose %s on average", percent(result$es)))
@@ -111,7 +126,7 @@ in_words.imbroglio_fit_quantiles <- function(result) {
 }
 
 #' @export
-in_words.imbroglio_beta <- function(result) {
+words_of.imbroglio_beta <- function(result) {
   if (!is.null(result[["window"]])) return(rolling_in_words(result))
   known <- !is.na(result$beta)
   how <- rep("", nrow(result))
@@ -127,7 +142,7 @@ in_words.imbroglio_beta <- function(result) {
 }
 
 #' @export
-in_words.imbroglio_tracking <- function(result) {
+words_of.imbroglio_tracking <- function(result) {
   if (!is.null(result[["window"]])) return(rolling_in_words(result))
   sprintf("%s was %s %s by %s a year, with a tracking error of %s a year: information ratio %s; ahead in %s of %ss.",
           result$security, ifelse(result$active_return_annual < 0, "behind", "ahead of"), result$benchmark,
@@ -136,13 +151,13 @@ in_words.imbroglio_tracking <- function(result) {
 }
 
 #' @export
-in_words.imbroglio_correlation <- function(result) {
+words_of.imbroglio_correlation <- function(result) {
   if (!is.null(result[["window"]])) return(rolling_in_words(result))
   sprintf("%s and %s: correlation %s.", result$security, result$other, unit_text$number(result$correlation))
 }
 
 #' @export
-in_words.imbroglio_summary <- function(result) {
+words_of.imbroglio_summary <- function(result) {
   sprintf("%s: %s a year at a volatility of %s, at worst %s below its high.", result$security,
           percent(result$return_annual, 1L), percent(result$volatility_annual, 1L), percent(-result$max_drawdown, 1L))
 }
@@ -200,7 +215,7 @@ rolling_in_words <- function(result) {
 }
 
 #' @export
-in_words.imbroglio_drawdown <- function(result) {
+words_of.imbroglio_drawdown <- function(result) {
   if (!is.null(result[["window"]])) return(rolling_in_words(result))
   depth <- result$max_drawdown
   write <- readings(result)$write
@@ -218,7 +233,7 @@ in_words.imbroglio_drawdown <- function(result) {
 }
 
 #' @export
-in_words.imbroglio_drawdown_episodes <- function(result) {
+words_of.imbroglio_drawdown_episodes <- function(result) {
   write <- if (basis(result)$kind == "profit") money else function(x) percent(x, 1L)
   sprintf("%s, number %s: %s in %s, %s.", result$security, result$rank, write(-result$drawdown),
           ifelse(is.na(result$days_down), "a fall from the start", count(result$days_down, "day")),
@@ -227,7 +242,7 @@ in_words.imbroglio_drawdown_episodes <- function(result) {
 }
 
 #' @export
-in_words.imbroglio_findings <- function(result) {
+words_of.imbroglio_findings <- function(result) {
   if (!nrow(result)) return("Nothing is wrong with these prices that can be seen from them.")
   n <- table(factor(result$severity, c("error", "warning", "note")))
   said <- sprintf("There are %s, %s and %s.", count(n[["error"]], "error"), count(n[["warning"]], "warning"),
@@ -238,13 +253,15 @@ in_words.imbroglio_findings <- function(result) {
 }
 
 # One line that says the finding: the title of a figure, the first line of a text.
-headline <- function(result) {
+headline <- function(result) with_reading(headline_of(result), result)
+
+headline_of <- function(result) {
   if (nrow(result) == 0L) return("There is nothing to show.")
   own <- list(fit = fit_headline, var = var_headline, split = split_headline, tail = thresholds_headline,
               backtest = backtest_headline)
   own <- own[[attr(result, "measure")]]
   if (!is.null(own)) return(own(result))
-  said <- in_words(result)
+  said <- words_of(result)
   if (length(said) == 1L) return(said)
   reading <- readings(result)
   if (is.null(reading)) return(said[1L])
@@ -271,7 +288,7 @@ headline <- function(result) {
 }
 
 #' @export
-in_words.imbroglio_fetch <- function(result) {
+words_of.imbroglio_fetch <- function(result) {
   failed <- sum(result$outcome == "failed")
   counts <- if (!is.null(result[["new"]])) {
     sprintf("%s new, %s restated", count(sum(result$new), "price"), count(sum(result$restated)))
@@ -285,7 +302,7 @@ in_words.imbroglio_fetch <- function(result) {
 }
 
 #' @export
-in_words.imbroglio_contents <- function(result) {
+words_of.imbroglio_contents <- function(result) {
   last <- result$added_at[which.max(result$addition)]
   asked <- stats::na.omit(result$checked_at)
   sprintf("%s, %s from %s to %s, %s restated; last changed %s UTC by addition %s (%s)%s.",
@@ -297,14 +314,14 @@ in_words.imbroglio_contents <- function(result) {
 }
 
 #' @export
-in_words.imbroglio_restatements <- function(result) {
+words_of.imbroglio_restatements <- function(result) {
   if (!nrow(result)) return("Nothing was restated.")
   sprintf("%s restated, of %s, in %s.", count(nrow(result), "value"), some(unique(result$security)),
           count(length(unique(result$addition)), "addition"))
 }
 
 #' @export
-in_words.imbroglio_verification <- function(result) {
+words_of.imbroglio_verification <- function(result) {
   wrong <- sum(!result$sound)
   if (!wrong) return(sprintf("All as written: %s tested.", count(nrow(result), "checksum")))
   sprintf("Damaged: %s of %s %s not as written. Go back to a copy, or fetch again.", count(wrong), count(nrow(result), "part"),
@@ -312,7 +329,7 @@ in_words.imbroglio_verification <- function(result) {
 }
 
 #' @export
-in_words.imbroglio_additions <- function(result) {
+words_of.imbroglio_additions <- function(result) {
   if (!nrow(result)) return("Nothing was added yet.")
   sprintf("%s: %s new, %s restated.", count(nrow(result), "addition"), count(sum(result$new), "price"),
           count(sum(result$restated)))

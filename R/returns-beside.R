@@ -19,6 +19,11 @@ beside_benchmark <- function(returns, benchmark) {
          remedy = sprintf("Name one or several of the securities, such as benchmark = \"%s\".",
                           colnames(returns$values)[1L]))
   }
+  if (is.character(benchmark) && !is.null(returns$beside)) {
+    # Of a book, what it is compared with is among the securities it was made of.
+    others <- setdiff(expand_groups(benchmark, returns$beside$prices), colnames(returns$values))
+    if (length(others)) returns <- with_columns_of(returns, returns$beside[, others])
+  }
   if (inherits(benchmark, c("imbroglio_prices", "imbroglio_returns"))) {
     names <- colnames(benchmark)
     returns <- with_columns_of(returns, benchmark)
@@ -53,10 +58,13 @@ with_columns_of <- function(returns, other) {
     mine <- returns$prices
     theirs <- if (inherits(other, "imbroglio_prices")) other else other$prices
     both <- on_dates_of_both(mine, mine$close, theirs, theirs$close)
-    prices <- new_prices(both$dates, both$values, paste(mine$origin, "and", theirs$origin))
+    prices <- new_prices(both$dates, both$values, paste(unique(c(mine$origin, theirs$origin)), collapse = " and "))
     prices$universe <- unique(c(mine$universe, theirs$universe))
-    prices$repairs <- c(mine$repairs, theirs$repairs)
-    return(as_returns(prices, kind = returns$kind, every = returns$stated))
+    prices$repairs <- unique(c(mine$repairs, theirs$repairs))
+    both <- as_returns(prices, kind = returns$kind, every = returns$stated, keep_unfinished = isTRUE(returns$keep_unfinished))
+    both$book <- returns$book
+    both$beside <- returns$beside
+    return(both)
   }
   if (other$kind != returns$kind) {
     fail("argument",

@@ -24,15 +24,23 @@ returns_basis <- function(returns, sample, ..., per_year = NA_real_, choices = c
                           securities = colnames(returns$values)) {
   # all() of no dates is missing, and min() of none is an error of R's own.
   ends <- range(sample$from, sample$to, na.rm = TRUE)
-  new_basis(
+  made <- new_basis(
     from = ends[1L], to = ends[2L], observations = stats::setNames(sample$n, securities),
     dropped = dropped_of(securities, sample, if (is.null(returns$prices)) "without a return"
                                              else "without a price, spanned by the next return",
                          rarer_than_most(returns$rhythm)[securities] %in% TRUE),
     kind = returns$kind, every = every, per_year = if (length(unique(per_year)) == 1L) per_year[[1L]] else NA_real_,
-    choices = c(choices, if (!anyNA(per_year)) year_words(returns$rhythm, per_year)), repairs = returns$prices$repairs, origin = returns$origin,
+    choices = c(book_words(returns$book), choices, if (!anyNA(per_year)) year_words(returns$rhythm, per_year)), repairs = returns$prices$repairs, origin = returns$origin,
     digest = returns$digest, ...
   )
+  made$book <- returns$book[c("name", "held")]
+  made
+}
+
+book_words <- function(book) {
+  if (is.null(book)) return(NULL)
+  c(stats::setNames(sprintf("%s: %s", book$held, book$text), book$name),
+    if (length(book$history)) c(history = paste(book$history, collapse = "; ")))
 }
 
 # The rows of a rolling measure: one for each value that is there, in the order of the
@@ -94,4 +102,22 @@ warn_short <- function(longest, least) {
   if (longest >= least) return(invisible())
   caution("window", sprintf("No security has as many as %s; there is no window to measure.", count(least, "return")),
           remedy = sprintf("The longest has %s.", count(longest)))
+}
+
+# `known`: what a book, and its holdings, are worth.
+check_value <- function(value, securities, known = NULL) {
+  if (!is.null(known)) {
+    if (!is.null(value)) {
+      fail("argument", "What the book is worth is known: leave `value` out.", where = sprintf("It is %s.", format(known[[1L]], big.mark = ",", nsmall = 0L)))
+    }
+    return(unname(known[securities]))
+  }
+  if (is.null(value)) return(NULL)
+  ok <- is.numeric(value) && length(value) %in% c(1L, length(securities)) && all(is.finite(value)) && all(value > 0)
+  if (!ok) {
+    fail("argument", "`value` must be above 0: one number, or one for each security.",
+         where = sprintf("It is %s.", shown(value)))
+  }
+  if (!is.null(names(value))) value <- value[pick_securities(securities, names(value))]
+  rep_len(as.numeric(value), length(securities))
 }

@@ -15,7 +15,7 @@
 #' last period is left out, and said, where a date is still to come in it by the table's own calendar: its days of the week, less the
 #' days of the year on which it never has a price.
 #'
-#' @param x A price table, or what [as_prices()] takes. For `given = "returns"`, a data frame
+#' @param x A price table, a book of [as_portfolio()], or what [as_prices()] takes. For `given = "returns"`, a data frame
 #'   with a date column and one column of returns for each security, or a matrix with dates
 #'   as row names.
 #' @param kind `"simple"` or `"log"`.
@@ -39,12 +39,19 @@
 #' @export
 as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinished = FALSE,
                        given = c("prices", "returns", "profits"), origin = paste("given", given[1L])) {
+  if (inherits(x, "imbroglio_book")) {
+    book <- book_returns(x, "then")
+    return(if (missing(kind) && is.null(every)) book else as_returns(book, kind, every, keep_unfinished))
+  }
   if (inherits(x, "imbroglio_returns")) {
     if (missing(kind) && is.null(every)) return(x)
     if (is.null(x$prices)) {
       fail("argument", "These returns were given without prices; their kind and frequency cannot be changed.")
     }
-    x <- x$prices
+    taken <- as_returns(x$prices, kind, every, keep_unfinished)
+    taken$book <- x$book
+    taken$beside <- x$beside
+    return(taken)
   }
   kind <- check_choice(kind[1L], "kind", c("simple", "log"))
   given <- check_choice(given[1L], "given", c("prices", "returns", "profits"))
@@ -65,6 +72,7 @@ as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinish
   made <- new_returns(at$dates[-1L], values, kind, rhythm, start = at$dates[core_span(at$close)$first], prices = prices,
                       origin = prices$origin, digest = prices$digest)
   made$stated <- every
+  made$keep_unfinished <- keep_unfinished
   made
 }
 
@@ -120,8 +128,10 @@ new_returns <- function(dates, values, kind, rhythm, start, prices, origin, dige
             class = "imbroglio_returns")
 }
 
-# What a measure takes: returns, or prices from which simple returns are taken.
-take_returns <- function(x, profits = FALSE) {
+# What a measure takes: returns, prices from which simple returns are taken, or a book, in the reading that the
+# measure is of.
+take_returns <- function(x, profits = FALSE, held = "then") {
+  if (inherits(x, "imbroglio_book")) return(book_returns(x, held))
   if (inherits(x, "imbroglio_returns")) {
     if (x$kind == "profit" && !profits) {
       fail("argument", "This measure takes returns, not profits that add.",
@@ -130,8 +140,8 @@ take_returns <- function(x, profits = FALSE) {
     return(x)
   }
   if (inherits(x, "imbroglio_prices")) return(as_returns(x))
-  fail("argument", "This measure takes a price table or a returns table.", where = sprintf("This is %s.", shown(x)),
-       remedy = "Make one with read_prices(), as_prices() or as_returns().")
+  fail("argument", "This measure takes a price table, a returns table or a book.", where = sprintf("This is %s.", shown(x)),
+       remedy = "Make one with read_prices(), as_prices(), as_returns() or as_portfolio().")
 }
 
 #' @export

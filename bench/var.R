@@ -32,9 +32,9 @@ quantile_of <- function(data, rows) -sort(data[rows], partial = 25L)[25L]
 RcppParallel::setThreadOptions(numThreads = 1L)
 times <- timed(list(
   copy = function() tall$values + 0,
-  "book, ours" = function() bootstrap_book(few, weights, level = 0.99, horizon = 10, draws = draws),
+  "book, ours" = function() bootstrap_book(as_portfolio(few, weights), level = 0.99, horizon = 10, draws = draws),
   "book, base R" = drawn_in_r,
-  wide = function() bootstrap_book(wide, even, level = 0.99, horizon = 10, draws = 100000L),
+  wide = function() bootstrap_book(as_portfolio(wide, even), level = 0.99, horizon = 10, draws = 100000L),
   backtest = function() backtest_var(tall),
   "one, ours" = function() measure_var(one, horizon = 10, method = "bootstrap", draws = 10000L),
   "all, ours" = function() measure_var(tall)
@@ -44,12 +44,12 @@ theirs <- once(function() boot::boot(x, quantile_of, 10000L))
 their_paths <- once(function() sort(boot::boot(x, function(data, rows) prod(1 + data[rows[1:10]]) - 1, 10000L)$t)[100L])
 jackknife <- once(function() for (i in 1:10) measure_var(one)) / 10
 RcppParallel::setThreadOptions(numThreads = RcppParallel::defaultNumThreads())
-two <- timed(list(book = function() bootstrap_book(few, weights, level = 0.99, horizon = 10, draws = draws), backtest = function() backtest_var(tall)), 5L)
+two <- timed(list(book = function() bootstrap_book(as_portfolio(few, weights), level = 0.99, horizon = 10, draws = draws), backtest = function() backtest_var(tall)), 5L)
 
 # Memory of the process beside what is drawn.
 peak <- function(horizon) {
   gc(reset = TRUE)
-  bootstrap_book(few, weights, horizon = horizon, draws = 200000L)
+  bootstrap_book(as_portfolio(few, weights), horizon = horizon, draws = 200000L)
   sum(gc()[, 6L])
 }
 memory <- vapply(c(10L, 500L), peak, 0)

@@ -4,7 +4,7 @@ held <- c(DAX = 0.5, SMI = 0.3, FTSE = 0.4, cash = -0.2)
 test_that("with one day in the history the answer is exact", {
   one <- as_returns(data.frame(date = as.Date("2020-01-02"), A = -0.02, B = 0.01), given = "returns", every = "day")
   for (blocks in c("none", "fixed", "stationary")) {
-    book <- suppressWarnings(bootstrap_book(one, c(A = 0.6, B = 0.4), value = 1000, horizon = 3, draws = 20,
+    book <- suppressWarnings(bootstrap_book(as_portfolio(one, c(A = 0.6, B = 0.4), value = 1000), horizon = 3, draws = 20,
                                             blocks = blocks))
     end <- 0.6 * 0.98^3 + 0.4 * 1.01^3
     expect_equal(quantile(book)$value, rep(1000 * end, 9), tolerance = 1e-14)
@@ -17,7 +17,7 @@ test_that("mean, spread and correlation are those of the history, within the err
   prices <- stock_prices()
   r <- as.matrix(as_returns(prices))[, names(held)[1:3]]
   for (h in c(1, 10)) {
-    book <- bootstrap_book(prices, held, horizon = h, draws = 40000, seed = h)
+    book <- bootstrap_book(as_portfolio(prices, held), horizon = h, draws = 40000, seed = h)
     look <- generics::glance(book)
     # By hand: the moments of products of independent days.
     w <- held[1:3]
@@ -49,7 +49,7 @@ test_that("a path can be followed by hand, on any number of threads, with any nu
     w <- stats::setNames(seq_len(k) / sum(seq_len(k)), LETTERS[seq_len(k)])
     drawn <- lapply(1:2, function(threads) {
       RcppParallel::setThreadOptions(numThreads = threads)
-      bootstrap_book(as_returns(wide, given = "returns"), w, horizon = 7, draws = 3000, blocks = blocks,
+      bootstrap_book(as_portfolio(as_returns(wide, given = "returns"), w), horizon = 7, draws = 3000, blocks = blocks,
                      block = 4, seed = -3)
     })
     RcppParallel::setThreadOptions()
@@ -67,27 +67,27 @@ test_that("a path can be followed by hand, on any number of threads, with any nu
       if (blocks == "fixed") expect_true(all(step[c(1:3, 5, 6)] %in% c(1, -299)))
     }
   }
-  long <- drawn_paths(bootstrap_book(as_returns(wide, given = "returns"), c(A = 1), horizon = 500, draws = 60,
+  long <- drawn_paths(bootstrap_book(as_portfolio(as_returns(wide, given = "returns"), c(A = 1)), horizon = 500, draws = 60,
                                      blocks = "stationary",
                                      block = 10), 1:60)
   day <- match(format(long$date), rownames(wide))
   fresh <- long$step == 1 | c(TRUE, (diff(day) - 1) %% 300 != 0)
   # Runs have a mean length of 10: of 30,000 days 3,000 begin one, give or take 52.
   expect_lt(abs(sum(fresh) - 3000 * 299 / 300), 4 * 52)
-  other <- bootstrap_book(as_returns(wide, given = "returns"), c(A = 1), draws = 1000, seed = 2)
+  other <- bootstrap_book(as_portfolio(as_returns(wide, given = "returns"), c(A = 1)), draws = 1000, seed = 2)
   expect_false(identical(attr(other, "drawn")$value,
-                         attr(bootstrap_book(as_returns(wide, given = "returns"), c(A = 1), draws = 1000),
+                         attr(bootstrap_book(as_portfolio(as_returns(wide, given = "returns"), c(A = 1)), draws = 1000),
                               "drawn")$value))
   single <- measure_var(as_returns(wide, given = "returns")[, "A"], c(0.95, 0.99), 7, "bootstrap", draws = 3000,
                         seed = 4)
-  as_book <- bootstrap_book(as_returns(wide, given = "returns"), c(A = 1), horizon = 7, draws = 3000, seed = 4)
+  as_book <- bootstrap_book(as_portfolio(as_returns(wide, given = "returns"), c(A = 1)), horizon = 7, draws = 3000, seed = 4)
   same <- c("var", "es", "var_error", "es_error", "var_low", "draw_error")
   expect_identical(as.data.frame(single)[same], as.data.frame(as_book)[same])
 })
 
 test_that("shares are worth the last prices, and holdings with gaps are drawn over shared intervals", {
   p <- data.frame(date = as.Date("2024-01-01") + 0:5, A = c(10, 11, NA, 12, 13, 12), B = c(5, 5, 6, 5, NA, 4))
-  book <- suppressWarnings(bootstrap_book(as_prices(p), shares = c(A = 10, B = 20), cash = 100, draws = 50,
+  book <- suppressWarnings(bootstrap_book(as_portfolio(as_prices(p), shares = c(A = 10, B = 20), cash = 100), draws = 50,
                                           horizon = 1))
   expect_equal(attr(book, "drawn")$book$value, 10 * 12 + 20 * 4 + 100)
   expect_equal(attr(book, "drawn")$book$r, cbind(A = c(11 / 10, 12 / 11, 12 / 12) - 1, B = c(0, 0, 4 / 5 - 1)),
@@ -95,9 +95,9 @@ test_that("shares are worth the last prices, and holdings with gaps are drawn ov
   expect_equal(book$n, c(3L, 3L))
   ends <- 1 + (as.vector(cbind(120, 80) %*% t(attr(book, "drawn")$book$r))) / 300
   expect_true(all(vapply(attr(book, "drawn")$value, function(v) min(abs(v - ends)), 0) < 1e-12))
-  logs <- suppressWarnings(bootstrap_book(as_returns(as_prices(p), "log"), c(A = 0.6, B = 0.4), draws = 50,
+  logs <- suppressWarnings(bootstrap_book(as_portfolio(as_returns(as_prices(p), "log"), c(A = 0.6, B = 0.4)), draws = 50,
                                           horizon = 1))
-  plain <- suppressWarnings(bootstrap_book(as_prices(p), c(A = 0.6, B = 0.4), draws = 50, horizon = 1))
+  plain <- suppressWarnings(bootstrap_book(as_portfolio(as_prices(p), c(A = 0.6, B = 0.4)), draws = 50, horizon = 1))
   expect_equal(logs$var, plain$var, tolerance = 1e-12)
 })
 
@@ -112,8 +112,8 @@ test_that("the parts of a book's value at risk add up, are slopes, and measure w
                "cornish-fisher", "ewma",
                "garch", "hill", "pareto", "student", "bootstrap", "block-bootstrap")
   for (h in c(1L, 5L)) {
-    split <- as.data.frame(split_var(prices, held, horizon = h, method = methods, draws = 3000,
-                                     level = c(0.95, 0.99), value = 50))
+    split <- as.data.frame(split_var(as_portfolio(prices, held, value = 50), horizon = h, method = methods, draws = 3000,
+                                     level = c(0.95, 0.99)))
     for (part in base::split(split, list(split$method, split$level))) {
       parts <- part[1:3, ]
       book <- part[4, ]
@@ -138,12 +138,12 @@ test_that("the parts of a book's value at risk add up, are slopes, and measure w
     }
   }
   day <- measure_var(series(w))$observed
-  expect_equal(as.data.frame(split_var(prices, held))$component[1:3], unname(-w * r[format(day), names(w)]),
+  expect_equal(as.data.frame(split_var(as_portfolio(prices, held)))$component[1:3], unname(-w * r[format(day), names(w)]),
                tolerance = 1e-12)
   # One holding bears all; a hedge takes away.
-  alone <- split_var(prices, c(DAX = 1), method = c("normal", "bootstrap"), draws = 500)
+  alone <- split_var(as_portfolio(prices, c(DAX = 1)), method = c("normal", "bootstrap"), draws = 500)
   expect_equal(alone$share, rep(1, 4))
-  hedged <- split_var(prices, c(DAX = 1, FTSE = -0.5), cash = "rest", method = "normal")
+  hedged <- split_var(as_portfolio(prices, c(DAX = 1, FTSE = -0.5), cash = "rest"), method = "normal")
   expect_lt(hedged$component[2], 0)
-  expect_match(in_words(split_var(prices, c(DAX = 0.5, SMI = 0.5)))[3], "diversification saves")
+  expect_match(in_words(split_var(as_portfolio(prices, c(DAX = 0.5, SMI = 0.5))))[3], "diversification saves")
 })

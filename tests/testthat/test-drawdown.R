@@ -150,14 +150,16 @@ test_that("a book is its weights times its parts, however it is rebalanced", {
   prices <- stock_prices()
   r <- stocks()[-1, ] / stocks()[-1860, ] - 1
   w <- c(DAX = 0.5, FTSE = 0.7, SMI = -0.2)
+  in_returns <- function(...) as_returns(as_portfolio(prices, ..., parts = TRUE))
   every_day <- as_portfolio(prices, weights = w, rebalance = "day")
-  expect_equal(colnames(every_day), c("PORTFOLIO", colnames(r)))
-  expect_equal(unname(as.matrix(every_day)[, 1]), unname(drop(r[, names(w)] %*% w)),
+  expect_equal(colnames(as_returns(every_day)), "BOOK")
+  expect_equal(colnames(in_returns(weights = w)), c("BOOK", names(w)))
+  expect_equal(unname(as.matrix(as_returns(every_day))[, 1]), unname(drop(r[, names(w)] %*% w)),
                tolerance = 1e-11)
   expect_equal(every_day$holdings, w)
   held <- as_portfolio(as_returns(prices, "log"), weights = w)
   value <- drop(t(t(stocks()[, names(w)]) / stocks()[1, names(w)]) %*% w)
-  expect_equal(unname(as.matrix(held)[, 1]), unname(diff(log(value))), tolerance = 1e-11)
+  expect_equal(unname(as.matrix(as_returns(held))[, 1]), unname(diff(log(value))), tolerance = 1e-11)
   # By the month: within one the holdings drift, at its last close they are brought back.
   monthly <- as_portfolio(prices, weights = w, rebalance = "month")
   month <- format(stock_dates(), "%Y-%m")
@@ -167,34 +169,32 @@ test_that("a book is its weights times its parts, however it is rebalanced", {
     wealth[t] <- sum(units * stocks()[t, names(w)])
     if (t < 1860 && month[t] != month[t + 1]) units <- w * wealth[t] / stocks()[t, names(w)]
   }
-  expect_equal(unname(as.matrix(monthly)[, 1]), wealth[-1] / wealth[-1860] - 1,
+  expect_equal(unname(as.matrix(as_returns(monthly))[, 1]), wealth[-1] / wealth[-1860] - 1,
                tolerance = 1e-11)
   # Shares, with money beside them that earns.
   shares <- as_portfolio(prices, shares = c(DAX = 10, CAC = 2), cash = 5000,
                          cash_return = 0.03, name = "FUND")
   value <- drop(stocks()[, c("DAX", "CAC")] %*% c(10, 2)) + 5000 * 1.03^((0:1859) / 252)
-  expect_equal(unname(as.matrix(shares)[, "FUND"]), unname(value[-1] / value[-1860] - 1),
+  expect_equal(unname(as.matrix(as_returns(shares))[, "FUND"]), unname(value[-1] / value[-1860] - 1),
                tolerance = 1e-11)
-  expect_equal(shares$holdings[["cash"]], 5000 / value[[1]])
+  expect_equal(shares$holdings[["cash"]], 5000 / (sum(c(10, 2) * stocks()[1860, c("DAX", "CAC")]) + 5000))
   # The rest in cash, or borrowed; or weights in any unit.
   rest <- as_portfolio(prices, weights = c(DAX = 1.5), cash = "rest", rebalance = "day")
-  expect_equal(unname(as.matrix(rest)[, 1]), unname(1.5 * r[, "DAX"]), tolerance = 1e-11)
+  expect_equal(unname(as.matrix(as_returns(rest))[, 1]), unname(1.5 * r[, "DAX"]), tolerance = 1e-11)
   whole <- as_portfolio(prices, weights = c(DAX = 30, SMI = 10), normalise = TRUE)
   expect_equal(whole$holdings, c(DAX = 0.75, SMI = 0.25))
   # A file, a table and a vector say the same, with cash among the holdings.
   file <- written("security,weight", "DAX,0.6", "SMI,0.3", "cash,0.1")
-  expect_identical(as_portfolio(prices, weights = file)$values,
-                   as_portfolio(prices, weights = c(DAX = 0.6, SMI = 0.3), cash = 0.1)$values)
-  expect_identical(as_portfolio(prices, weights = data.frame(security = c("SMI", "DAX"),
-                                                             weight = c(0.4, 0.6)))$values,
-                   as_portfolio(prices, weights = c(SMI = 0.4, DAX = 0.6))$values)
-  # Every measure takes it beside its parts.
+  expect_identical(in_returns(weights = file)$values, in_returns(weights = c(DAX = 0.6, SMI = 0.3), cash = 0.1)$values)
+  expect_identical(in_returns(weights = data.frame(security = c("SMI", "DAX"), weight = c(0.4, 0.6)))$values,
+                   in_returns(weights = c(SMI = 0.4, DAX = 0.6))$values)
+  # Every measure takes it.
   volatility <- measure_volatility(monthly)
-  expect_equal(volatility$volatility[1], sd(as.matrix(monthly)[, 1]), tolerance = 1e-12)
+  expect_equal(volatility$volatility[1], sd(as.matrix(as_returns(monthly))[, 1]), tolerance = 1e-12)
   expect_equal(measure_beta(every_day, "CAC")$beta[1],
                sum(w * measure_beta(prices, "CAC")$beta[c(1, 3, 2)]),
                tolerance = 1e-10)
-  expect_equal(measure_drawdown(held)$max_drawdown[1], min(wealth_depth(held)),
+  expect_equal(measure_drawdown(held)$max_drawdown[1], min(wealth_depth(as_returns(held))),
                tolerance = 1e-10)
   weekly <- as_returns(monthly, every = "week")
   friday <- which(!duplicated(format(stock_dates(), "%G-%V"), fromLast = TRUE))
@@ -202,14 +202,14 @@ test_that("a book is its weights times its parts, however it is rebalanced", {
                diff(wealth[friday]) / wealth[head(friday, -1)], tolerance = 1e-10)
   # Given returns make a book too.
   given <- as_returns(as.data.frame(as_returns(prices)), given = "returns")
-  expect_equal(as.matrix(as_portfolio(given, weights = w))[, 1],
-               as.matrix(as_portfolio(prices, weights = w))[, 1],
+  expect_equal(as.matrix(as_returns(as_portfolio(given, weights = w)))[, 1],
+               as.matrix(as_returns(as_portfolio(prices, weights = w)))[, 1],
                tolerance = 1e-10)
   # It lives while all its parts do; where one has no price, the last one counts.
   gaps <- apart_book()
-  expect_message(book <- as_portfolio(gaps, weights = c(A = 0.5, B = 0.5)),
+  expect_message(book <- as_returns(suppressWarnings(as_portfolio(gaps, weights = c(A = 0.5, B = 0.5)))),
                  class = "imbroglio_note_book_life")
-  expect_equal(as.vector(book$prices$close[, 1]), c(NA, 100, 125, 150, NA))
+  expect_equal(as.vector(book$prices$close), c(100, 125, 150))
   bad <- list(
     weights = function() as_portfolio(prices, weights = c(DAX = 0.5, SMI = 0.4)),
     weights = function() as_portfolio(prices, weights = c(DAX = 0.5, DAX = 0.5)),
@@ -223,8 +223,8 @@ test_that("a book is its weights times its parts, however it is rebalanced", {
     argument = function() as_portfolio(given, shares = c(DAX = 1)),
     argument = function() as_portfolio(prices, weights = c(DAX = 1), rebalance = "hour"),
     file = function() as_portfolio(prices, weights = "no-such-file.csv"),
-    ruin = function() as_portfolio(prices, weights = c(DAX = 6, SMI = -5)),
-    too_short = function() as_portfolio(gaps, weights = c(A = 0.5, C = 0.5))
+    ruin = function() as_returns(as_portfolio(prices, weights = c(DAX = 6, SMI = -5))),
+    too_short = function() as_returns(suppressWarnings(as_portfolio(gaps, weights = c(A = 0.5, C = 0.5))))
   )
   for (i in seq_along(bad)) expect_error(bad[[i]](),
                                          class = paste0("imbroglio_error_", names(bad)[i]),

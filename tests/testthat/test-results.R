@@ -154,9 +154,9 @@ test_that("figures show the data, cut all panels together and are written whole"
                   measure_var(returns[, "BAYALL"], method = c("historical", "normal", "student", "hill", "bootstrap")),
                   measure_var(returns[, "BAYALL"], c(0.9, 0.99, 0.999), 1:5, c("normal", "hill")),
                   tail_thresholds(returns[, "BAYALL"], steps = 10),
-                  bootstrap_book(returns, c(OSSELL = 0.5, TARROW = 0.5), draws = 2000),
-                  bootstrap_book(prices, shares = c(OSSELL = 10, TARROW = 20), level = 0.9, draws = 2000),
-                  split_var(returns, c(OSSELL = 0.5, TARROW = 0.5), method = c("historical", "normal")),
+                  bootstrap_book(as_portfolio(returns, c(OSSELL = 0.5, TARROW = 0.5)), draws = 2000),
+                  bootstrap_book(as_portfolio(prices, shares = c(OSSELL = 10, TARROW = 20)), level = 0.9, draws = 2000),
+                  split_var(as_portfolio(returns, c(OSSELL = 0.5, TARROW = 0.5)), method = c("historical", "normal")),
                   backtest_var(returns, method = c("historical", "normal")),
                   measure_return(returns), measure_return(returns[, "TARROW"]),
                   measure_return(returns, window = 250),
@@ -238,11 +238,11 @@ test_that("figures of value at risk put each number where it is, and refuse what
   grown <- measure_var(index, c(0.9, 0.99), 1:4, c("normal", "historical"))
   lines <- points(ggplot2::autoplot(grown), "GeomLine")[[1]]
   expect_equal(sort(lines$y), sort(grown$var))
-  drawn <- bootstrap_book(returns, c(OSSELL = 0.5, TARROW = 0.5), draws = 4000, value = 500)
+  drawn <- bootstrap_book(as_portfolio(returns, c(OSSELL = 0.5, TARROW = 0.5), value = 500), draws = 4000)
   at <- points(ggplot2::autoplot(drawn), "GeomSegment")
   expect_equal(sort(at[[1]]$x), sort(500 * (1 - drawn$var)))
   expect_equal(at[[2]]$x, quantile(drawn, c(0.05, 0.25, 0.5, 0.75, 0.95))$value)
-  split <- split_var(returns, c(OSSELL = 0.5, TARROW = 0.5), method = "normal")
+  split <- split_var(as_portfolio(returns, c(OSSELL = 0.5, TARROW = 0.5)), method = "normal")
   parts <- points(ggplot2::autoplot(split), "GeomBar")
   expect_equal(sort(parts[[2]]$x), sort(split$component[1:2]))
   tails <- tail_thresholds(index, steps = 8)

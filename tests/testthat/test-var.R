@@ -322,21 +322,21 @@ test_that("what cannot be asked of value at risk, a book or a backtest is refuse
     function() measure_var(returns, confidence = 95), function() measure_var(returns, decay = 0.9, half_life = 5),
     function() measure_var(returns, block = 0.5),
     function() measure_var(returns, block = 4000, method = "block-bootstrap"),
-    function() bootstrap_book(returns), function() bootstrap_book(returns, w, horizon = 0),
-    function() bootstrap_book(returns, w, value = -5), function() bootstrap_book(returns, w, seed = "one"),
-    function() bootstrap_book(returns, w, level = 99), function() bootstrap_book(returns, w, blocks = "some"),
-    function() bootstrap_book(returns, shares = c(DAX = 1), value = 5), function() drawn_paths(returns),
-    function() drawn_paths(bootstrap_book(returns, w, draws = 10), 11),
-    function() quantile(bootstrap_book(returns, w, draws = 10), 2),
-    function() drawn_correlation(bootstrap_book(returns, c(DAX = 1), draws = 10)),
-    function() split_var(returns, w, method = "mean"), function() split_var(returns, w, horizon = 1.5),
+    function() bootstrap_book(returns), function() bootstrap_book(as_portfolio(returns, w), horizon = 0),
+    function() bootstrap_book(as_portfolio(returns, w, value = -5)), function() bootstrap_book(as_portfolio(returns, w), seed = "one"),
+    function() bootstrap_book(as_portfolio(returns, w), level = 99), function() bootstrap_book(as_portfolio(returns, w), blocks = "some"),
+    function() bootstrap_book(as_portfolio(returns, shares = c(DAX = 1), value = 5)), function() drawn_paths(returns),
+    function() drawn_paths(bootstrap_book(as_portfolio(returns, w), draws = 10), 11),
+    function() quantile(bootstrap_book(as_portfolio(returns, w), draws = 10), 2),
+    function() drawn_correlation(bootstrap_book(as_portfolio(returns, c(DAX = 1)), draws = 10)),
+    function() split_var(as_portfolio(returns, w), method = "mean"), function() split_var(as_portfolio(returns, w), horizon = 1.5),
     function() backtest_var(returns, window = 1), function() backtest_var(returns, refit = 0),
     function() backtest_var(returns, level = 99), function() backtest_var(returns, method = "gaussian"),
     function() backtest_series(returns), function() tail_thresholds(returns, to = -1)
   )
   for (f in wrong) expect_error(f(), class = "imbroglio_error_argument", info = deparse(f))
-  expect_error(bootstrap_book(returns, c(DAXX = 1)), class = "imbroglio_error_security")
-  expect_error(split_var(returns, c(DAX = 0.9)), class = "imbroglio_error_weights")
+  expect_error(bootstrap_book(as_portfolio(returns, c(DAXX = 1))), class = "imbroglio_error_security")
+  expect_error(split_var(as_portfolio(returns, c(DAX = 0.9))), class = "imbroglio_error_weights")
   expect_error(backtest_var(returns, window = 2000), class = "imbroglio_error_too_short")
   expect_error(tail_thresholds(window(prices, end = "1991-07-20")), class = "imbroglio_error_too_short")
 })
