@@ -28,7 +28,7 @@ autoplot.imbroglio_bootstrap <- function(object, ...) {
     ggplot2::geom_rect(ggplot2::aes(xmin = .data$from, xmax = .data$to, ymin = 0, ymax = .data$share,
                                     fill = .data$beyond), colour = "white", linewidth = 0.15) +
     ggplot2::scale_fill_manual(values = c(`FALSE` = security_colours[1L], `TRUE` = loss)) +
-    ggplot2::geom_vline(xintercept = per, colour = ink, linewidth = 0.5, linetype = 2) +
+    ggplot2::annotate("segment", x = per, xend = per, y = 0, yend = Inf, colour = ink, linewidth = 0.5, linetype = 2) +
     ggplot2::annotate("text", x = per, y = top * 1.07, label = "  today", hjust = 0, colour = ink, size = 3.7) +
     ggplot2::geom_segment(data = lines, ggplot2::aes(x = .data$x, xend = .data$x, y = 0, yend = .data$y),
                           colour = loss, linewidth = 0.6) +

@@ -67,6 +67,12 @@ depth_figure <- function(object, deepest, start, end, worst) {
   lows <- data.frame(panel = rep(panel(2L), nrow(lows)), date = lows$trough, value = scale * lows$drawdown,
                      label = sprintf("%s: %s on %s", lows$rank, write(lows$drawdown), lows$trough),
                      side = ifelse(right, -0.05, 1.05))
+  # Labels that would lie over each other are moved apart.
+  width <- 0.22 * as.numeric(diff(shown))
+  left <- as.numeric(lows$date) - ifelse(right, 0, width)
+  crowded <- vapply(seq_along(left), function(i) any(abs(left[-i] - left[i]) < width), NA)
+  lows$y <- lows$value
+  lows$y[crowded] <- apart(lows$value[crowded], 0.065 * max(abs(lows$value), 0))
   shades <- ggplot2::geom_rect(data = falls,
                                ggplot2::aes(xmin = .data$from, xmax = .data$until, ymin = -Inf, ymax = Inf),
                                inherit.aes = FALSE, fill = loss, alpha = 0.09)
@@ -80,7 +86,7 @@ depth_figure <- function(object, deepest, start, end, worst) {
     ggplot2::geom_area(data = depth, fill = loss, alpha = 0.25) +
     ggplot2::geom_line(data = depth, colour = loss, linewidth = 0.4) +
     ggplot2::geom_point(data = lows, colour = loss, size = 2.4) +
-    ggplot2::geom_label(data = lows, ggplot2::aes(label = .data$label, hjust = .data$side), colour = loss,
+    ggplot2::geom_label(data = lows, ggplot2::aes(y = .data$y, label = .data$label, hjust = .data$side), colour = loss,
                         size = 3.7, vjust = 1,
                         label.size = 0, label.padding = ggplot2::unit(0.12, "lines"),
                         fill = ggplot2::alpha("white", 0.8)) +

@@ -32,7 +32,7 @@ imbroglio_theme <- function() {
 
 # `share`: of the picture's width, where the panel leaves some of it free.
 titles <- function(title, subtitle, basis, x = NULL, y = NULL, share = 1) {
-  ggplot2::labs(title = wrapped(title, 88 * share), subtitle = wrapped(subtitle, 110 * share),
+  ggplot2::labs(title = wrapped(with_reading(title, basis$book), 88 * share), subtitle = wrapped(subtitle, 110 * share),
                 caption = wrapped(format(basis), 165 * share), x = x, y = y)
 }
 

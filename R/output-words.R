@@ -10,16 +10,15 @@
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))
 #' in_words(measure_var(returns[, "BAYALL"], level = c(0.95, 0.99), value = 1e6))
 #' @export
-in_words <- function(result) with_reading(words_of(result), result)
+in_words <- function(result) with_reading(words_of(result), basis(result)$book)
 
 words_of <- function(result) UseMethod("words_of")
 
 # Where a book is named first in a sentence, which reading of it is meant.
-with_reading <- function(said, result) {
-  book <- basis(result)$book
+with_reading <- function(said, book) {
   if (is.null(book$name)) return(said)
   at <- regexpr(sprintf("(?<![[:alnum:]])\\Q%s\\E(?![[:alnum:]])", gsub("\\E", "", book$name, fixed = TRUE)), said, perl = TRUE)
-  found <- at > 0L
+  found <- at > 0L & !grepl(book$held, said, fixed = TRUE)
   ends <- at + attr(at, "match.length")
   after <- substring(said, ends)
   comma <- ifelse(grepl("^[[:punct:]]", after), "", ",")
@@ -253,7 +252,7 @@ words_of.imbroglio_findings <- function(result) {
 }
 
 # One line that says the finding: the title of a figure, the first line of a text.
-headline <- function(result) with_reading(headline_of(result), result)
+headline <- function(result) with_reading(headline_of(result), basis(result)$book)
 
 headline_of <- function(result) {
   if (nrow(result) == 0L) return("There is nothing to show.")
