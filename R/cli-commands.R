@@ -1,6 +1,6 @@
 # The commands: what each is for, the options it has beside those of its group, a worked
 # example and what it does.
-choose <- c("from", "to", "last", "security", "securities", "price", "dates", "decimal", "as-of")
+choose <- c("from", "to", "last", "during", "security", "securities", "price", "dates", "decimal", "as-of")
 book <- c("weights", "shares", "values", "holdings", "rebalance", "cash", "normalise", "held", "parts", "stand-in")
 hand_on <- c("format", "out", "figure", "help")
 
@@ -161,9 +161,7 @@ chosen_prices <- function(files, options, command) {
   one_file(files, command)
   prices <- read_prices(files, price = options$price, dates = options$dates, decimal = options$decimal,
                         securities = options$securities, as_of = options$as_of)
-  if (!is.null(options$from) || !is.null(options$to) || !is.null(options$last)) {
-    prices <- window(prices, start = options$from, end = options$to, last = options$last)
-  }
+  prices <- cut_to_span(prices, options, command)
   if (is.null(options$security)) return(prices)
   if (has_book(options)) {
     fail("argument", "--security picks securities out of a table; a book is of its holdings.", remedy = "Leave it out; --parts shows the holdings.")
@@ -172,12 +170,34 @@ chosen_prices <- function(files, options, command) {
   prices[, unique(c(options$security, options$benchmark, if (is.character(options$risk_free)) options$risk_free))]
 }
 
+# A span of dates; windows that roll are filled from the days before it.
+cut_to_span <- function(x, options, command) {
+  span <- options[c("from", "to", "last", "during")]
+  if (all(vapply(span, is.null, NA))) return(x)
+  span <- stats::setNames(span, c("start", "end", "last", "during"))
+  # A number of returns is of the returns that are measured, which come later.
+  if (inherits(x, "imbroglio_prices") && counts_returns(options)) {
+    if (!is.null(options$to)) x <- window(x, end = options$to)
+    return(x)
+  }
+  longest <- if (command == "backtest") options$window %||% formals(backtest_var)$window else max(options$window, 0L)
+  before <- if (command == "backtest" || !longest) longest else 2 * longest + 20
+  cut <- do.call(window, c(list(x), span, list(before = min(before, length(x$dates)))))
+  if (longest) cut$shown_from <- span_of(x$dates, options$from, options$to, options$last, options$during)$from
+  cut
+}
+
+counts_returns <- function(options) {
+  grepl("return", options$last %||% "", fixed = TRUE) && (!is.null(options$every) || has_book(options))
+}
+
 has_book <- function(options) any(!vapply(options[intersect(c("weights", "shares", "values", "holdings"), names(options))], is.null, NA))
 
 # The returns that are to be measured, or the book of them.
-chosen_returns <- function(prices, options) {
+chosen_returns <- function(prices, options, command) {
   returns <- as_returns(prices, kind = options$kind %||% "simple", every = options$every,
                         keep_unfinished = isTRUE(options$keep_unfinished))
+  if (counts_returns(options)) returns <- cut_to_span(returns, options[setdiff(names(options), "to")], command)
   if (has_book(options)) book_of(returns, options) else returns
 }
 
@@ -192,7 +212,7 @@ run_measure <- function(name, own, measure = measures()[[name]]$measure) {
   force(name)
   force(own)
   function(files, options) {
-    returns <- chosen_returns(chosen_prices(files, options, name), options)
+    returns <- chosen_returns(chosen_prices(files, options, name), options, name)
     arguments <- options[intersect(own, names(options))]
     if (!is.null(options$sort)) arguments$sort_by <- options$sort
     hand_over_measured(do.call(measure, c(list(returns), arguments)), options)
@@ -200,11 +220,25 @@ run_measure <- function(name, own, measure = measures()[[name]]$measure) {
 }
 
 hand_over_measured <- function(result, options, plot = result, extra = NULL) {
+  shown_from <- attr(result, "source")$shown_from
+  if (!is.null(shown_from) && !is.null(result[["window"]]) && !is.null(result[["to"]])) {
+    same <- identical(plot, result)
+    result <- rows_from(result, shown_from)
+    if (same) plot <- result
+  }
   hand_over(result, options, text = measure_text(result, extra), table = as.data.frame(result), plot = plot)
 }
 
+rows_from <- function(result, date) {
+  keep <- result$to >= date
+  about <- basis(result)
+  about$from <- date
+  about$choices <- c(about$choices, "shown from" = format(date))
+  new_result(lapply(as.list(as.data.frame(result)), `[`, keep), attr(result, "measure"), about, attr(result, "source"))
+}
+
 run_volatility <- function(files, options) {
-  returns <- chosen_returns(chosen_prices(files, options, "volatility"), options)
+  returns <- chosen_returns(chosen_prices(files, options, "volatility"), options, "volatility")
   given <- function(...) options[intersect(c(...), names(options))]
   if (options$parameters || !is.null(options$horizon)) {
     kinds <- c(garch = "normal", "garch-student" = "student")[options$method %||% "garch"]
@@ -228,7 +262,7 @@ run_volatility <- function(files, options) {
 }
 
 run_fit <- function(files, options) {
-  returns <- chosen_returns(chosen_prices(files, options, "fit"), options)
+  returns <- chosen_returns(chosen_prices(files, options, "fit"), options, "fit")
   own <- c("families", "by", "test_draws", "stop_after", "reject_at", "rank_by", "seed")
   fit <- do.call(fit_returns, c(list(returns), options[intersect(own, names(options))]))
   draw_to(fit, options$figure, view = options$view %||% "distribution")
@@ -243,7 +277,7 @@ run_fit <- function(files, options) {
 
 run_var <- function(files, options) {
   given <- function(...) options[intersect(c(...), names(options))]
-  returns <- chosen_returns(chosen_prices(files, options, "var"), options)
+  returns <- chosen_returns(chosen_prices(files, options, "var"), options, "var")
   booked <- inherits(returns, "imbroglio_book")
   common <- c(if (!booked) "value", "level", "horizon", "rank", "block", "draws", "seed")
   if (isTRUE(options$draw) || isTRUE(options$split) || !is.null(options$paths)) {
@@ -289,7 +323,7 @@ book_text <- function(drawn) {
 }
 
 run_backtest <- function(files, options) {
-  returns <- chosen_returns(chosen_prices(files, options, "backtest"), options)
+  returns <- chosen_returns(chosen_prices(files, options, "backtest"), options, "backtest")
   own <- c("window", "level", "method", "expanding", "refit", "rank", "decay", "half_life", "tail", "block",
            "draws", "seed", "zone_days")
   tested <- do.call(backtest_var, c(list(returns), options[intersect(own, names(options))]))
@@ -305,7 +339,7 @@ run_backtest <- function(files, options) {
 
 run_beta <- function(files, options) {
   side_by_side <- length(options$every) > 1L || !is.null(options$spans)
-  returns <- chosen_returns(chosen_prices(files, options, "beta"), if (side_by_side) options["kind"] else options)
+  returns <- chosen_returns(chosen_prices(files, options, "beta"), if (side_by_side) options["kind"] else options, "beta")
   own <- c("benchmark", "window", "min_obs", "per_year", "risk_free", "errors", "lags", "together", "confidence")
   arguments <- options[intersect(own, names(options))]
   if (side_by_side) arguments <- c(arguments, list(every = options$every, last = options$spans))
@@ -315,7 +349,7 @@ run_beta <- function(files, options) {
 # Drawdown is of prices, unless a frequency is asked for.
 run_drawdown <- function(files, options) {
   prices <- chosen_prices(files, options, "drawdown")
-  data <- if (is.null(options$every) && !has_book(options)) prices else chosen_returns(prices, options)
+  data <- if (is.null(options$every) && !has_book(options)) prices else chosen_returns(prices, options, "drawdown")
   if (options$series) return(hand_over_measured(drawdown_series(data), options, measure_drawdown(data)))
   if (!is.null(options$episodes)) {
     return(hand_over_measured(drawdown_episodes(data, worst = options$episodes), options, measure_drawdown(data)))
@@ -354,10 +388,10 @@ run_returns <- function(files, options) {
   prices <- chosen_prices(files, options, "returns")
   if (options$measured || !is.null(options$window)) {
     own <- c("window", "min_obs", "per_year", "risk_free")
-    return(hand_over_measured(do.call(measure_return, c(list(chosen_returns(prices, options)),
+    return(hand_over_measured(do.call(measure_return, c(list(chosen_returns(prices, options, "returns")),
                                                         options[intersect(own, names(options))])), options))
   }
-  returns <- take_returns(chosen_returns(prices, options))
+  returns <- take_returns(chosen_returns(prices, options, "returns"))
   if (is.null(options$format) && lower_case(tools::file_ext(options$out %||% "")) %in% c("xlsx", "parquet")) {
     write_prices(returns$prices, options$out, returns$kind, returns$stated)
     say("Wrote ", options$out)

@@ -1,9 +1,11 @@
 # Every option of the command, once: what it takes, what it means, and how its text
 # becomes a value. They mean the same for every command that has them.
 options_known <- list(
-  from = list(takes = "DATE", help = "first date, as 2019-01-31", read = identity),
+  from = list(takes = "DATE", help = "first date, as 2019-01-31, 2019-01 or 2019; the price before it is kept for the first return",
+              read = identity),
   to = list(takes = "DATE", help = "last date", read = identity),
-  last = list(takes = "SPAN", help = "instead of --from: the last \"2 years\", \"90 days\"", read = identity),
+  last = list(takes = "SPAN", help = "instead of --from: the last \"2 years\", \"90 days\", \"250 returns\"", read = identity),
+  during = list(takes = "WHEN", help = "a year or a month, as 2023 or 2023-04", read = identity),
   security = list(takes = "A,B", help = "only these securities", read = function(x) comma(x)),
   securities = list(takes = "FILE", help = "names and groups; only these securities; --security group:NAME (fetch: a
                     file, or A,B, or group:NAME; all of the feed, update: all asked for before)", read = identity),

@@ -1,6 +1,7 @@
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_backtest <- function(object, security = NULL, ...) {
+  refuse_others(...)
   need_ggplot()
   table <- as.data.frame(object)
   securities <- unique(table$security)

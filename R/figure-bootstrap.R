@@ -1,6 +1,7 @@
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_bootstrap <- function(object, ...) {
+  refuse_others(...)
   need_ggplot()
   drawn <- attr(object, "drawn")
   table <- as.data.frame(object)
@@ -56,6 +57,7 @@ autoplot.imbroglio_bootstrap <- function(object, ...) {
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_split <- function(object, ...) {
+  refuse_others(...)
   need_ggplot()
   table <- as.data.frame(object)
   table <- table[table$level == max(table$level), ]

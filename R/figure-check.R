@@ -1,6 +1,7 @@
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_findings <- function(object, ...) {
+  refuse_others(...)
   need_ggplot()
   source <- attr(object, "source")
   securities <- source$securities

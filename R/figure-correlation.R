@@ -1,6 +1,7 @@
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_correlation <- function(object, start = NULL, end = NULL, ...) {
+  refuse_others(...)
   need_ggplot()
   table <- as.data.frame(object)
   if (!is.null(table$window)) {

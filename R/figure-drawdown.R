@@ -1,6 +1,7 @@
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_drawdown <- function(object, start = NULL, end = NULL, worst = 3L, ...) {
+  refuse_others(...)
   need_ggplot()
   table <- as.data.frame(object)
   if (!is.null(table$window)) {
@@ -22,6 +23,7 @@ autoplot.imbroglio_drawdown <- function(object, start = NULL, end = NULL, worst 
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_drawdown_episodes <- function(object, ...) {
+  refuse_others(...)
   need_ggplot()
   securities <- unique(object$security)
   if (!length(securities)) fail("too_short", "There is no fall to show.")
@@ -32,6 +34,7 @@ autoplot.imbroglio_drawdown_episodes <- function(object, ...) {
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_drawdown_series <- function(object, ...) {
+  refuse_others(...)
   need_ggplot()
   ggplot2::autoplot(measure_drawdown(attr(object, "source")[, unique(object$security)]), ...)
 }

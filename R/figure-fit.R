@@ -1,6 +1,7 @@
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_fit <- function(object, view = "distribution", family = NULL, ...) {
+  refuse_others(...)
   need_ggplot()
   check_choice(view, "view", names(fit_views))
   table <- as.data.frame(object)

@@ -1,6 +1,7 @@
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_returns <- function(object, start = NULL, end = NULL, ...) {
+  refuse_others(...)
   need_ggplot()
   wealth <- core_wealth(object$values, object$kind)
   lines <- do.call(rbind, lapply(seq_len(ncol(object)), function(j) {
@@ -42,6 +43,7 @@ autoplot.imbroglio_returns <- function(object, start = NULL, end = NULL, ...) {
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_return <- function(object, start = NULL, end = NULL, ...) {
+  refuse_others(...)
   need_ggplot()
   table <- as.data.frame(object)
   if (!is.null(table$window)) {

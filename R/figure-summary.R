@@ -1,6 +1,7 @@
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_summary <- function(object, ...) {
+  refuse_others(...)
   need_ggplot()
   table <- as.data.frame(object)
   table <- table[!is.na(table$volatility_annual) & !is.na(table$return_annual), ]

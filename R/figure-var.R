@@ -1,6 +1,7 @@
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_var <- function(object, view = NULL, ...) {
+  refuse_others(...)
   need_ggplot()
   table <- as.data.frame(object)
   one <- length(unique(table$security)) == 1L
@@ -137,6 +138,7 @@ horizons_finding <- function(table, every) {
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_tail <- function(object, tail = NULL, ...) {
+  refuse_others(...)
   need_ggplot()
   table <- as.data.frame(object)
   if (length(unique(table$security)) > 1L) fail("argument", "The tail of one security at a time is drawn.")

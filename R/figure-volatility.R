@@ -72,6 +72,7 @@ average_layer <- function(window, prices, panels, start, end) {
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_volatility <- function(object, start = NULL, end = NULL, by_window = FALSE, ...) {
+  refuse_others(...)
   need_ggplot()
   table <- as.data.frame(object)
   if (is.null(table$window)) {
@@ -90,6 +91,7 @@ autoplot.imbroglio_volatility <- function(object, start = NULL, end = NULL, by_w
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_volatility_series <- function(object, start = NULL, end = NULL, ...) {
+  refuse_others(...)
   need_ggplot()
   table <- within_dates(as.data.frame(object), "to", start, end)
   if (length(unique(table$security)) == 1L) price_and_volatility(object, table, start, end)
@@ -99,6 +101,7 @@ autoplot.imbroglio_volatility_series <- function(object, start = NULL, end = NUL
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_garch <- function(object, ...) {
+  refuse_others(...)
   method <- c(normal = "garch", student = "garch-student")[unique(object$innovations)]
   ggplot2::autoplot(volatility_series(attr(object, "source"), method = unname(method),
                                       per_year = basis(object)$per_year), ...)
@@ -107,6 +110,7 @@ autoplot.imbroglio_garch <- function(object, ...) {
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_garch_forecast <- function(object, ...) {
+  refuse_others(...)
   need_ggplot()
   table <- as.data.frame(object)
   table$series <- if (length(unique(table$innovations)) > 1L) paste(table$security, table$innovations, sep = ", ")
@@ -244,7 +248,7 @@ standing_figure <- function(object, table) {
 
 within_dates <- function(table, column, start, end) {
   start <- check_date(start, "start")
-  end <- check_date(end, "end")
+  end <- check_date(end, "end", last = TRUE)
   keep <- rep(TRUE, nrow(table))
   if (!is.null(start)) keep <- keep & table[[column]] >= start
   if (!is.null(end)) keep <- keep & table[[column]] <= end

@@ -221,7 +221,7 @@ own_families <- list(
 #'
 #' @param name The family's name, one of the table or of [register_family()].
 #' @param x A family.
-#' @param ... Not used.
+#' @param ... Must be empty.
 #' @return A list with `name`, `title`, `parameters`, `formula`, `source`, `moments_by` (what `by = "moments"`
 #'   takes) and the functions
 #'   * `density(x, at, log = FALSE)`,

@@ -20,7 +20,7 @@
 #' @param horizon Up to how many periods ahead.
 #' @param confidence Of the intervals of `tidy()`: the estimate and as many standard errors to either side,
 #'   within the bounds of the parameter.
-#' @param ... Not used.
+#' @param ... Must be empty.
 #' @return `fit_garch()`: a table, one row for each security and kind of innovations: `security`, `from`, `to`, `n`,
 #'   `volatility` and `volatility_annual` (of the period after the last return), `long_run` and `long_run_annual`,
 #'   `persistence` (alpha + beta), `half_life` (periods), `converged`, `log_likelihood`, the
@@ -79,6 +79,7 @@ garch_terms <- c("mean", "omega", "alpha", "beta", "nu")
 #' @rdname fit_garch
 #' @exportS3Method generics::tidy
 tidy.imbroglio_garch <- function(x, confidence = 0.95, ...) {
+  refuse_others(...)
   z <- stats::qnorm(1 - (1 - check_fraction(confidence, "confidence")) / 2)
   securities <- colnames(attr(x, "source")$values)
   fits <- attr(x, "fits")
@@ -101,12 +102,14 @@ tidy.imbroglio_garch <- function(x, confidence = 0.95, ...) {
 #' @rdname fit_garch
 #' @exportS3Method generics::glance
 glance.imbroglio_garch <- function(x, ...) {
+  refuse_others(...)
   tibble::as_tibble(as.data.frame(x)[c("security", "innovations", "n", "log_likelihood", "aic", "bic", "converged")])
 }
 
 #' @rdname fit_garch
 #' @export
 predict.imbroglio_garch <- function(object, horizon = 10L, ...) {
+  refuse_others(...)
   horizon <- check_horizon(horizon)
   rows <- rep(seq_len(nrow(object)), each = horizon)
   ahead <- rep(seq_len(horizon), nrow(object))

@@ -47,7 +47,7 @@
 #' @param level Confidence levels of value at risk.
 #' @param confidence Of the intervals of `tidy()`: as many standard errors to either side of the estimate, of its
 #'   logarithm for parameters that are above 0.
-#' @param ... Not used.
+#' @param ... Must be empty.
 #' @return A table, one row for each security and family: `security`, `family`, `from`, `to`, `n`, `converged`,
 #'   `log_likelihood`, `aic`, `bic` and the rank by each (`aic_rank`, `bic_rank`, `tail_rank`, 1 the best), the
 #'   distances `ks`, `ad`, `cvm` with their p-values (`ks_p`, `ks_p_textbook`, and so on), `tail` (the lower tail's),
@@ -186,7 +186,10 @@ warn_stuck <- function(columns) {
 
 #' @rdname fit_returns
 #' @exportS3Method generics::tidy
-tidy.imbroglio_fit <- function(x, confidence = 0.95, ...) tibble::as_tibble(parameters_of(x, confidence))
+tidy.imbroglio_fit <- function(x, confidence = 0.95, ...) {
+  refuse_others(...)
+  tibble::as_tibble(parameters_of(x, confidence))
+}
 
 parameters_of <- function(x, confidence = 0.95) {
   z <- stats::qnorm(1 - (1 - check_fraction(confidence, "confidence")) / 2)
@@ -208,6 +211,7 @@ parameters_of <- function(x, confidence = 0.95) {
 #' @rdname fit_returns
 #' @exportS3Method generics::glance
 glance.imbroglio_fit <- function(x, ...) {
+  refuse_others(...)
   tibble::as_tibble(as.data.frame(x)[c("security", "family", "n", "log_likelihood", "aic", "bic", "converged", "ks",
                                        "ks_p", "ad", "ad_p", "cvm", "cvm_p")])
 }
@@ -215,6 +219,7 @@ glance.imbroglio_fit <- function(x, ...) {
 #' @rdname fit_returns
 #' @export
 predict.imbroglio_fit <- function(object, level = 0.99, ...) {
+  refuse_others(...)
   level <- check_level(level)
   log <- attr(object, "source")$kind == "log"
   records <- fit_families()

@@ -45,6 +45,10 @@ check_level <- function(level) {
 
 check_choice <- function(x, name, choices, several = FALSE) {
   ok <- is.character(x) && length(x) >= 1L && (several || length(x) == 1L)
+  if (is.character(x) && length(x) > 1L && !several) {
+    fail("argument", sprintf("`%s` takes one value.", name), where = sprintf("It is %s.", shown(x)),
+         remedy = sprintf("It takes %s.", some(choices, 20L)))
+  }
   unknown <- if (ok) setdiff(x, choices) else shown(x)
   if (length(unknown)) {
     fail("argument", sprintf("`%s` does not know %s.", name, unknown[[1L]]),
@@ -53,14 +57,41 @@ check_choice <- function(x, name, choices, several = FALSE) {
   x
 }
 
-check_date <- function(x, name) {
+# One of the choices; all of them, as a default lists them, are the first.
+one_of <- function(x, name, choices) if (identical(x, choices)) choices[1L] else check_choice(x, name, choices)
+
+# A date, or the first day (`last`: the last) of a month or a year.
+check_date <- function(x, name, last = FALSE) {
   if (is.null(x)) return(NULL)
-  day <- if (inherits(x, "Date")) x else if (is.character(x)) parse_iso_dates(x) else as.Date(NA)
+  text <- if (is.character(x) || is.numeric(x)) trimws(format(x[1L], scientific = FALSE)) else ""
+  named <- length(x) == 1L && grepl("^[12][0-9]{3}(-[0-9]{2})?$", text)
+  day <- if (named) named_day(text, last) else if (inherits(x, "Date")) x else if (is.character(x)) parse_iso_dates(x) else as.Date(NA)
   if (length(day) != 1L || is.na(day)) {
-    fail("argument", sprintf("`%s` must be one date, such as 2024-12-31.", name),
+    fail("argument", sprintf("`%s` must be one date, such as 2024-12-31, or a month or a year, such as 2024-12 or 2024.", name),
          where = sprintf("It is %s.", shown(x)))
   }
   day
+}
+
+named_day <- function(text, last) {
+  whole_year <- nchar(text) == 4L
+  day <- parse_iso_dates(paste0(text, if (whole_year) "-01-01" else "-01"))
+  if (is.na(day) || !last) return(day)
+  seq(day, by = if (whole_year) "year" else "month", length.out = 2L)[2L] - 1
+}
+
+# What is handed to `...` of a public function is not known to it.
+refuse_others <- function(..., .call = sys.function(sys.parent())) {
+  if (!...length()) return(invisible())
+  names <- names(list(...))
+  known <- setdiff(names(formals(.call)), "...")
+  unknown <- if (length(names) && any(nzchar(names))) names[nzchar(names)][1L]
+  fail("argument", if (is.null(unknown)) sprintf("There are %s too many.", count(...length(), "argument"))
+                   else sprintf("There is no argument `%s`.", unknown),
+       where = sprintf("There are %s.", some(known, 20L)), remedy = if (!is.null(unknown)) {
+         begins <- known[nchar(known) > 2L & startsWith(known, substr(unknown, 1L, 3L))]
+         if (length(begins)) sprintf("Did you mean %s?", begins[1L]) else if (nchar(unknown) > 3L) did_you_mean(unknown, known)
+       })
 }
 
 shown <- function(x) {

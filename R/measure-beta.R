@@ -25,7 +25,7 @@
 #' @param confidence Of the intervals.
 #' @param as `"table"`, or for one rolling window and benchmark `"matrix"`: the bare betas, dates in rows.
 #' @param x A result of `measure_beta()`.
-#' @param ... Not used.
+#' @param ... Must be empty.
 #' @return A table, one row for each security that is no benchmark, and benchmark (frequency, span): `security`, `benchmark`,
 #'   `every` and `span` (if asked for), `from`, `to` (the dates of the first and last shared return), `n`; `beta` with `beta_error`, `beta_t`,
 #'   `beta_p`, `beta_low`, `beta_high`; `alpha` (a period) with `alpha_annual` (alpha m) and the same; `r_squared`,
@@ -51,8 +51,8 @@
 measure_beta <- function(returns, benchmark, window = NULL, min_obs = NULL, per_year = NULL, risk_free = NULL,
                          errors = c("ordinary", "newey-west"), lags = NULL, together = FALSE, every = NULL,
                          last = NULL, confidence = 0.95, as = c("table", "matrix")) {
-  as <- check_choice(as[1L], "as", c("table", "matrix"))
-  choices <- list(errors = check_choice(errors[1L], "errors", c("ordinary", "newey-west")), lags = lags,
+  as <- one_of(as, "as", c("table", "matrix"))
+  choices <- list(errors = one_of(errors, "errors", c("ordinary", "newey-west")), lags = lags,
                   confidence = check_fraction(confidence, "confidence"), risk_free = risk_free)
   if (!is.null(lags)) choices$lags <- check_whole(lags, "lags", least = 0L)
   found <- beside_benchmark(take_returns(returns), if (missing(benchmark)) NULL else benchmark)
@@ -332,6 +332,7 @@ sample_of_some <- function(returns, rows, columns) {
 #' @rdname measure_beta
 #' @exportS3Method generics::tidy
 tidy.imbroglio_beta <- function(x, ...) {
+  refuse_others(...)
   if (!is.null(x[["window"]])) fail("argument", "A rolling result has no one line to take apart.")
   table <- as.data.frame(x)
   keys <- intersect(c("security", "benchmark", "every", "span"), names(table))
@@ -347,6 +348,7 @@ tidy.imbroglio_beta <- function(x, ...) {
 #' @rdname measure_beta
 #' @exportS3Method generics::glance
 glance.imbroglio_beta <- function(x, ...) {
+  refuse_others(...)
   table <- as.data.frame(x)
   tibble::as_tibble(table[intersect(c("security", "benchmark", "every", "span", "window", "to", "n", "r_squared",
                                       "residual_volatility"), names(table))])

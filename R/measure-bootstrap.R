@@ -96,7 +96,7 @@ errors_by_days <- function(r, losses, var, a, reach, how) {
 #' @param x A result of `bootstrap_book()`.
 #' @param paths Which paths: numbers from 1 to `draws`.
 #' @param probs Probabilities.
-#' @param ... Not used.
+#' @param ... Must be empty.
 #' @return A table, a row for each level, with the columns of [measure_var()] and `draws`. `quantile()` of it gives
 #'   percentiles of the final `value` and of the `return` (the median's and so on); `generics::glance()` the mean
 #'   and the standard deviation of the final value, and what they should be (`mean_exact`, `sd_exact`, known where
@@ -162,6 +162,7 @@ book_basis <- function(today, choices, seed = NA_integer_) {
 #' @importFrom stats quantile
 #' @export
 quantile.imbroglio_bootstrap <- function(x, probs = c(0.01, 0.05, 0.1, 0.25, 0.5, 0.75, 0.9, 0.95, 0.99), ...) {
+  refuse_others(...)
   ok <- is.numeric(probs) && length(probs) && !anyNA(probs) && all(probs >= 0 & probs <= 1)
   if (!ok) fail("argument", "`probs` must be probabilities.", where = sprintf("They are %s.", shown(probs)))
   drawn <- attr(x, "drawn")
@@ -172,6 +173,7 @@ quantile.imbroglio_bootstrap <- function(x, probs = c(0.01, 0.05, 0.1, 0.25, 0.5
 #' @rdname bootstrap_book
 #' @exportS3Method generics::glance
 glance.imbroglio_bootstrap <- function(x, ...) {
+  refuse_others(...)
   drawn <- attr(x, "drawn")
   book <- drawn$book
   h <- drawn$how$horizon

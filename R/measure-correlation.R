@@ -39,8 +39,8 @@ correlate_returns <- function(returns, on = c("common", "pairwise"), window = NU
                               half_life = NULL, shrink = "none", confidence = 0.95,
                               as = c("table", "correlation", "covariance")) {
   returns <- take_returns(returns)
-  as <- check_choice(as[1L], "as", c("table", "correlation", "covariance"))
-  on <- check_choice(on[1L], "on", c("common", "pairwise"))
+  as <- one_of(as, "as", c("table", "correlation", "covariance"))
+  on <- one_of(on, "on", c("common", "pairwise"))
   check_choice(shrink, "shrink", c("none", names(shrink_targets)))
   decay <- check_decay(decay, half_life)
   confidence <- check_fraction(confidence, "confidence")

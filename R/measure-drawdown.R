@@ -59,8 +59,8 @@ measure_drawdown <- function(x, window = NULL, min_obs = NULL, level = 0.95, per
 #' @return `drawdown_series()`: `security`, `date`, `drawdown` and `drawdown_ahead`.
 #' @export
 drawdown_series <- function(x, as = c("table", "matrix"), form = c("below-high", "still-ahead")) {
-  as <- check_choice(as[1L], "as", c("table", "matrix"))
-  form <- check_choice(form[1L], "form", c("below-high", "still-ahead"))
+  as <- one_of(as, "as", c("table", "matrix"))
+  form <- one_of(form, "form", c("below-high", "still-ahead"))
   wealth <- wealth_of(x)
   if (as == "matrix") {
     found <- core_drawdown_series(wealth$values, wealth$additive, form == "still-ahead")

@@ -28,7 +28,7 @@
 #' @export
 measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, per_year = NULL, total = TRUE,
                              as = c("table", "matrix")) {
-  as <- check_choice(as[1L], "as", c("table", "matrix"))
+  as <- one_of(as, "as", c("table", "matrix"))
   found <- beside_benchmark(take_returns(returns), if (missing(benchmark)) NULL else benchmark)
   returns <- found$returns
   rows <- besides(returns, found$names)

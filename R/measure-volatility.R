@@ -80,7 +80,7 @@ measure_volatility <- function(returns, window = NULL, min_obs = NULL, per_year 
                                decay = NULL, half_life = NULL, errors = c("kurtosis", "normal"), confidence = 0.95,
                                as = c("table", "matrix")) {
   returns <- take_returns(returns)
-  as <- check_choice(as[1L], "as", c("table", "matrix"))
+  as <- one_of(as, "as", c("table", "matrix"))
   per_year <- check_per_year(per_year, returns)
   choices <- volatility_choices(method, decay, half_life, errors, confidence)
   if (is.null(window)) {
@@ -102,7 +102,7 @@ measure_volatility <- function(returns, window = NULL, min_obs = NULL, per_year 
 volatility_series <- function(returns, method = "ewma", per_year = NULL, decay = NULL, half_life = NULL,
                               as = c("table", "matrix")) {
   returns <- take_returns(returns)
-  as <- check_choice(as[1L], "as", c("table", "matrix"))
+  as <- one_of(as, "as", c("table", "matrix"))
   per_year <- check_per_year(per_year, returns)
   choices <- volatility_choices(method, decay, half_life, "kurtosis", 0.95)
   without <- Filter(function(m) is.null(volatility_estimators()[[m]]$path), choices$method)
@@ -129,7 +129,7 @@ volatility_series <- function(returns, method = "ewma", per_year = NULL, decay =
 
 volatility_choices <- function(method, decay, half_life, errors, confidence) {
   check_choice(method, "method", names(volatility_estimators()), several = TRUE)
-  errors <- check_choice(errors[1L], "errors", c("kurtosis", "normal"))
+  errors <- one_of(errors, "errors", c("kurtosis", "normal"))
   decay <- check_decay(decay, half_life) %||% 0.94
   check_fraction(confidence, "confidence")
   list(method = unique(method), decay = decay, errors = errors, confidence = confidence,

@@ -16,7 +16,7 @@
 #' @export
 write_prices <- function(prices, path, what = c("prices", "simple", "log"), every = NULL) {
   prices <- as_prices(prices)
-  what <- check_choice(what[1L], "what", c("prices", "simple", "log"))
+  what <- one_of(what, "what", c("prices", "simple", "log"))
   form <- lower_case(tools::file_ext(path))
   write <- export_forms[[form]]
   if (is.null(write)) {

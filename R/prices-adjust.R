@@ -26,13 +26,13 @@
 #' measure_drawdown(adjusted[, "TARROW"])
 #' @export
 adjust_prices <- function(prices, actions = NULL, form = c("total-return", "price"), dates = NULL, decimal = NULL) {
-  rescaled(prices, read_actions(actions, list(dates = dates, decimal = decimal)), check_choice(form[1L], "form", c("total-return", "price")), back = FALSE)
+  rescaled(prices, read_actions(actions, list(dates = dates, decimal = decimal)), one_of(form, "form", c("total-return", "price")), back = FALSE)
 }
 
 #' @rdname adjust_prices
 #' @export
 raw_prices <- function(prices, actions = NULL, form = c("total-return", "price"), dates = NULL, decimal = NULL) {
-  rescaled(prices, read_actions(actions, list(dates = dates, decimal = decimal)), check_choice(form[1L], "form", c("total-return", "price")), back = TRUE)
+  rescaled(prices, read_actions(actions, list(dates = dates, decimal = decimal)), one_of(form, "form", c("total-return", "price")), back = TRUE)
 }
 
 rescaled <- function(prices, actions, form, back) {

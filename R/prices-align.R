@@ -16,7 +16,7 @@
 #' @export
 align_prices <- function(prices, on = c("common", "all", "carry"), most = 1L) {
   prices <- as_prices(prices)
-  on <- check_choice(on[1L], "on", c("common", "all", "carry"))
+  on <- one_of(on, "on", c("common", "all", "carry"))
   known <- !is.na(prices$close)
   if (on == "carry") {
     most <- check_whole(most, "most")
@@ -108,7 +108,7 @@ with_close <- function(prices, close) {
 #' dates; of days and weeks it counts the dates.
 #'
 #' @param x A price or returns table.
-#' @param ... Not used.
+#' @param ... Must be empty.
 #' @return An object of the class asked for.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))

@@ -39,7 +39,7 @@ serve_feed <- function(store = NULL, port = 8017L, faults = NULL, form = c("csv"
   need_package("DBI", "A feed")
   port <- check_whole(port, "port", 0L)
   page_rows <- check_whole(page_rows, "page_rows")
-  form <- check_choice(form[1L], "form", c("csv", "json"))
+  form <- one_of(form, "form", c("csv", "json"))
   faults <- check_faults(faults)
   if (is.null(store)) {
     store <- tempfile(fileext = ".sqlite")

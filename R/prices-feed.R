@@ -129,7 +129,7 @@ update_store <- function(store, feed, securities = NULL, from = NULL, to = NULL,
 
 check_span <- function(from, to) {
   from <- check_date(from, "from")
-  to <- check_date(to, "to")
+  to <- check_date(to, "to", last = TRUE)
   if (!is.null(from) && !is.null(to) && to < from) {
     fail("argument", sprintf("`to`, %s, is before `from`, %s.", to, from))
   }

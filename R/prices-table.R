@@ -18,7 +18,7 @@
 #' @param name The security of a table that holds one, with columns such as `open`
 #'   and `close`, and does not say which.
 #' @param origin A few words on where the prices came from, for the basis.
-#' @param ... For methods.
+#' @param ... For methods; nothing else is taken.
 #' @return A price table. `prices[, c("A", "B")]` picks securities,
 #'   [window()][window.imbroglio_prices] dates; `dim()`, `as.matrix()` and
 #'   `as.data.frame()` work as on a wide table.
@@ -38,12 +38,16 @@ as_prices <- function(x, ...) UseMethod("as_prices")
 
 #' @rdname as_prices
 #' @export
-as_prices.imbroglio_prices <- function(x, ...) x
+as_prices.imbroglio_prices <- function(x, ...) {
+  refuse_others(...)
+  x
+}
 
 #' @rdname as_prices
 #' @export
 as_prices.data.frame <- function(x, price = NULL, dates = NULL, decimal = NULL, name = NULL,
                                  origin = "a data frame", ...) {
+  refuse_others(...)
   delivery <- delivery_of(grid_of_frame(x, origin), list(price = price, dates = dates, decimal = decimal, name = name))
   note_remarks(delivery$remarks, origin)
   table_of(delivery)
@@ -52,6 +56,7 @@ as_prices.data.frame <- function(x, price = NULL, dates = NULL, decimal = NULL, 
 #' @rdname as_prices
 #' @export
 as_prices.matrix <- function(x, dates = rownames(x), origin = "a matrix", ...) {
+  refuse_others(...)
   if (!is.numeric(x)) fail("price", sprintf("The prices in %s are not numbers.", origin))
   table_of(delivery_of(grid_of_frame(matrix_columns(x, dates, origin), origin), list()))
 }
@@ -59,6 +64,7 @@ as_prices.matrix <- function(x, dates = rownames(x), origin = "a matrix", ...) {
 #' @rdname as_prices
 #' @exportS3Method as_prices zoo
 as_prices.zoo <- function(x, origin = "a zoo series", ...) {
+  refuse_others(...)
   values <- as.matrix(x)
   attributes(values) <- list(dim = dim(values), dimnames = list(NULL, colnames(values)))
   as_prices(values, dates = as.Date(attr(x, "index")), origin = origin)
@@ -67,6 +73,7 @@ as_prices.zoo <- function(x, origin = "a zoo series", ...) {
 #' @rdname as_prices
 #' @export
 as_prices.ts <- function(x, dates = NULL, origin = "a time series", ...) {
+  refuse_others(...)
   if (is.null(dates)) {
     a_year <- stats::frequency(x)
     if (!a_year %in% c(1, 4, 12)) {
@@ -97,6 +104,7 @@ matrix_columns <- function(x, dates, origin) {
 #' @rdname as_prices
 #' @export
 as_prices.default <- function(x, ...) {
+  refuse_others(...)
   fail("argument", sprintf("Prices cannot be made of an object %s.", shown(x)),
        remedy = "Hand in a data frame or a matrix, or read a file with read_prices().")
 }
@@ -196,6 +204,7 @@ part_of <- function(x, rows, columns) {
   part$digest <- x$digest
   part$universe <- x$universe
   part$repairs <- x$repairs
+  part$shown_from <- x$shown_from
   part$about <- x$about[match(colnames(part$close), x$about$security), ]
   part
 }
@@ -216,46 +225,112 @@ as.data.frame.imbroglio_prices <- function(x, ...) {
 
 #' Choose a span of dates
 #'
-#' @param x A price table.
-#' @param start,end First and last date, both included; text as 2024-12-31 or
-#'   `Date`. Without one, the window is open on that side.
+#' The price before the span is kept for each security, so that a span from 1 January has its first return, and with monthly returns
+#' the whole of January. Nothing else before it is: cells that are not the last price of their security are left empty there.
+#'
+#' @param x A price table, or a returns table.
+#' @param start,end First and last date, both included: text as 2024-12-31, 2024-12 (its first or last day) or 2024, or a
+#'   `Date`. Without one, the span is open on that side.
 #' @param last Instead of `start`: a span that ends with the last date, such as `"2 years"`,
-#'   `"6 months"`, `"10 weeks"` or `"90 days"`. The span starts at the last price on or before the
-#'   date that lies that far back, so that its first return is whole.
-#' @param ... Not used.
-#' @return The price table, shorter. Securities without a price in the span are dropped, and said.
+#'   `"6 months"`, `"10 weeks"` or `"90 days"`, `"250 trading days"` (dates of the table) or `"250 returns"`.
+#' @param during Instead of `start` and `end`: a year or a month, such as `"2023"` or `"2023-04"`.
+#' @param before How many returns before the span are kept, of each security, for windows that are to be full from its first date on.
+#' @param ... Must be empty.
+#' @return The table, shorter. Securities without a price in the span are dropped, and said.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' window(prices, start = "2019-01-01", end = "2023-12-31")
 #' window(prices, last = "2 years")
+#' window(prices, during = "2023")
+#' measure_return(window(as_returns(prices[, "TARROW"], every = "month"), last = "24 returns"))
 #' @export
-window.imbroglio_prices <- function(x, start = NULL, end = NULL, last = NULL, ...) {
-  start <- check_date(start, "start")
-  end <- check_date(end, "end")
-  keep <- rep(TRUE, length(x$dates))
-  if (!is.null(end)) keep <- keep & x$dates <= end
-  if (!is.null(last)) {
-    if (!is.null(start)) fail("argument", "Give `start` or `last`, not both.")
-    if (any(keep)) {
-      back <- span_before(max(x$dates[keep]), last)
-      start <- max(x$dates[1L], x$dates[x$dates <= back])
-    }
-  }
-  if (!is.null(start)) keep <- keep & x$dates >= start
-  asked <- sprintf("%s to %s", start %||% "the first date", end %||% "the last")
-  if (sum(keep) < 2L) {
-    fail("too_short", sprintf("There %s in the window from %s.",
-                              if (any(keep)) "is only one date" else "is no date", asked),
+window.imbroglio_prices <- function(x, start = NULL, end = NULL, last = NULL, during = NULL, before = 0L, ...) {
+  refuse_others(...)
+  span <- span_of(x$dates, start, end, last, during)
+  before <- check_whole(before, "before", least = 0L)
+  inside <- x$dates >= span$from & x$dates <= span$to
+  asked <- span$asked
+  if (!any(inside)) {
+    fail("too_short", sprintf("There is no date in the window from %s.", asked),
          where = sprintf("The prices run from %s to %s.", x$dates[1L], x$dates[length(x$dates)]))
   }
-  close <- x$close[keep, , drop = FALSE]
-  there <- core_observed(close) > 0L
+  there <- core_observed(x$close[inside, , drop = FALSE]) > 0L
   if (!all(there) && any(there)) {
-    note("dropped", sprintf("%s %s no price from %s and %s left out.", some(colnames(close)[!there]),
+    note("dropped", sprintf("%s %s no price from %s and %s left out.", some(colnames(x$close)[!there]),
                             if (sum(!there) == 1L) "has" else "have", asked,
                             if (sum(!there) == 1L) "is" else "are"))
   }
-  part_of(x, which(keep), which(there | !any(there)))
+  columns <- which(there | !any(there))
+  earlier <- which(x$dates < span$from)
+  kept <- lapply(columns, function(j) utils::tail(earlier[!is.na(x$close[earlier, j])], before + 1L))
+  rows <- sort(unique(c(unlist(kept), which(inside))))
+  if (length(rows) < 2L) {
+    fail("too_short", sprintf("There is only one date in the window from %s.", asked),
+         where = sprintf("The prices run from %s to %s.", x$dates[1L], x$dates[length(x$dates)]))
+  }
+  part <- part_of(x, rows, columns)
+  for (k in seq_along(columns)) {
+    off <- match(setdiff(rows[rows < which(inside)[1L]], kept[[k]]), rows)
+    part$close[off, k] <- NA
+    for (field in names(part$fields)) part$fields[[field]][off, k] <- NA
+  }
+  part
+}
+
+#' @rdname window.imbroglio_prices
+#' @export
+window.imbroglio_returns <- function(x, start = NULL, end = NULL, last = NULL, during = NULL, before = 0L, ...) {
+  refuse_others(...)
+  span <- span_of(x$dates, start, end, last, during)
+  if (!is.null(x$prices) && is.null(x$book)) {
+    # A return of the span is whole: it begins with the price at the end of the one before.
+    row <- which(x$dates >= span$from)[1L]
+    from <- if (is.na(row)) span$from else if (row > 1L) x$dates[row - 1L] + 1 else x$prices$dates[1L]
+    cut <- window(x$prices, start = from, end = span$to, before = before)
+    return(as_returns(cut, kind = x$kind, every = x$stated, keep_unfinished = isTRUE(x$keep_unfinished)))
+  }
+  first <- max(1L, which(x$dates >= span$from)[1L] - check_whole(before, "before", least = 0L))
+  keep <- seq_along(x$dates) >= first & x$dates <= span$to
+  if (!any(keep %in% TRUE)) {
+    fail("too_short", sprintf("There is no return in the window from %s.", span$asked),
+         where = sprintf("The returns run from %s to %s.", x$dates[1L], x$dates[length(x$dates)]))
+  }
+  if (first > 1L) x$start[] <- x$dates[first - 1L]
+  x$dates <- x$dates[keep]
+  x$values <- x$values[keep, , drop = FALSE]
+  x$prices <- NULL
+  x
+}
+
+span_of <- function(dates, start, end, last, during) {
+  if (!is.null(during)) {
+    if (!is.null(start) || !is.null(end) || !is.null(last)) fail("argument", "Give `during`, or `start` and `end`, or `last`.")
+    start <- end <- during
+  }
+  start <- check_date(start, "start")
+  end <- check_date(end, "end", last = TRUE)
+  to <- end %||% dates[length(dates)]
+  if (!is.null(last)) {
+    if (!is.null(start)) fail("argument", "Give `start` or `last`, not both.")
+    held <- dates[dates <= to]
+    if (length(held)) start <- first_of_last(held, last)
+  }
+  list(from = start %||% dates[1L], to = to, asked = sprintf("%s to %s", start %||% "the first date", end %||% "the last"))
+}
+
+# The first date of a span that ends with the last one; what lies that far back is the price before its first return.
+first_of_last <- function(dates, span) {
+  rows <- if (is.character(span) && length(span) == 1L) {
+    regmatches(span, regexec("^\\s*([0-9]+)\\s*(trading days?|returns?)\\s*$", span))[[1L]]
+  }
+  if (length(rows)) {
+    n <- as.numeric(rows[2L])
+    if (n < 1) fail("argument", "`last` must be one return or more.", where = sprintf("It is %s.", shown(span)))
+    return(dates[max(1, length(dates) - n + 1)])
+  }
+  back <- span_before(dates[length(dates)], span)
+  held <- dates[dates <= back]
+  if (length(held)) held[length(held)] + 1 else dates[1L]
 }
 
 span_before <- function(day, span) {
@@ -263,7 +338,7 @@ span_before <- function(day, span) {
     regmatches(span, regexec("^\\s*([0-9]+)\\s*(day|week|month|quarter|year)s?\\s*$", span))[[1L]]
   }
   if (length(parts) != 3L || as.numeric(parts[2L]) > 1e5) {
-    fail("argument", "`last` must be a number and a unit, such as \"2 years\" or \"90 days\", of 100,000 at most.",
+    fail("argument", "`last` must be a number and a unit, such as \"2 years\", \"90 days\" or \"250 returns\", of 100,000 at most.",
          where = sprintf("It is %s.", shown(span)))
   }
   n <- as.integer(parts[2L])

@@ -363,6 +363,7 @@ book_returns <- function(book, held) {
   money <- c(book$value, if (book$parts && !is.null(book$value)) abs(book$weights) * book$value)
   if (!is.null(money)) made$money <- stats::setNames(money, c(book$name, if (book$parts) book$security))
   made$beside <- book$returns
+  made$shown_from <- book$returns$shown_from
   made
 }
 

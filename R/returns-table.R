@@ -53,8 +53,8 @@ as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinish
     taken$beside <- x$beside
     return(taken)
   }
-  kind <- check_choice(kind[1L], "kind", c("simple", "log"))
-  given <- check_choice(given[1L], "given", c("prices", "returns", "profits"))
+  kind <- one_of(kind, "kind", c("simple", "log"))
+  given <- one_of(given, "given", c("prices", "returns", "profits"))
   if (given != "prices") return(given_returns(x, if (given == "profits") "profit" else kind, every, origin))
   prices <- as_prices(x)
   rhythm <- rhythms_of(prices$dates, prices$close)
@@ -73,6 +73,7 @@ as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinish
                       origin = prices$origin, digest = prices$digest)
   made$stated <- every
   made$keep_unfinished <- keep_unfinished
+  made$shown_from <- prices$shown_from
   made
 }
 
