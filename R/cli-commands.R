@@ -1,6 +1,6 @@
 # The commands: what each is for, the options it has beside those of its group, a worked
 # example and what it does.
-choose <- c("from", "to", "last", "during", "security", "securities", "price", "dates", "decimal", "as-of")
+choose <- c("from", "to", "last", "during", "security", "securities", "price", "dates", "decimal", "sheet", "strict", "as-of")
 book <- c("weights", "shares", "values", "holdings", "rebalance", "cash", "normalise", "held", "parts", "stand-in")
 hand_on <- c("format", "out", "figure", "help")
 
@@ -51,21 +51,21 @@ commands <- function() {
     ),
     summary = list(
       says = "one page of a whole universe, sorted as you like",
-      takes = "FILE",
+      takes = "FILE...",
       options = c(choose, "every", "keep-unfinished", "kind", "benchmark", "level", "per-year", "risk-free", "sort", book, hand_on),
       example = "imbroglio summary bay.csv --benchmark BAYALL --sort volatility_annual --out universe.csv",
       run = run_measure("summary", c("benchmark", "level", "per_year", "risk_free"))
     ),
     returns = list(
       says = "returns from prices; measured: total, a year, mean, spread, best and worst",
-      takes = "FILE",
+      takes = "FILE...",
       options = c(choose, "every", "keep-unfinished", "kind", "measured", "window", "min-obs", "per-year", "risk-free", book, hand_on),
       example = "imbroglio returns bay.csv --security BAYALL,TARROW --every month --out monthly.csv",
       run = run_returns
     ),
     volatility = list(
       says = "volatility, of the whole sample or rolling, by eight methods",
-      takes = "FILE",
+      takes = "FILE...",
       options = c(choose, "every", "keep-unfinished", "kind", "window", "min-obs", "per-year", "method", "decay", "half-life", "errors",
                   "confidence", "series", "parameters", "horizon", "by-window", book, hand_on),
       example = c("imbroglio volatility bay.csv --security TARROW --window 20,60 --figure tarrow.png",
@@ -75,7 +75,7 @@ commands <- function() {
     ),
     beta = list(
       says = "alpha and beta against a benchmark, with their errors",
-      takes = "FILE",
+      takes = "FILE...",
       options = c(choose, "benchmark", "every", "spans", "keep-unfinished", "kind", "window", "min-obs", "per-year", "risk-free",
                   "errors", "lags",
                   "together", "confidence", book, hand_on),
@@ -85,21 +85,21 @@ commands <- function() {
     ),
     tracking = list(
       says = "tracking error and information ratio against a benchmark",
-      takes = "FILE",
+      takes = "FILE...",
       options = c(choose, "benchmark", "every", "keep-unfinished", "kind", "window", "min-obs", "per-year", book, hand_on),
       example = "imbroglio tracking bay.csv --benchmark BAYALL --last \"1 year\"",
       run = run_measure("tracking", c("benchmark", "window", "min_obs", "per_year"))
     ),
     drawdown = list(
       says = "the deepest fall from a high, and when it was made good",
-      takes = "FILE", options = c(choose, "every", "keep-unfinished", "window", "min-obs", "level", "episodes", "series", book, hand_on),
+      takes = "FILE...", options = c(choose, "every", "keep-unfinished", "window", "min-obs", "level", "episodes", "series", book, hand_on),
       example = c("imbroglio drawdown bay.csv --security BAYALL --last \"8 years\" --figure fall.png",
                   "imbroglio drawdown bay.csv --security BAYALL --episodes 5"),
       run = run_drawdown
     ),
     correlation = list(
       says = "which securities move alike; weighted, shrunk or rolling",
-      takes = "FILE",
+      takes = "FILE...",
       options = c(choose, "every", "keep-unfinished", "kind", "on", "window", "min-obs", "decay", "half-life", "shrink",
                   "confidence", book, hand_on),
       example = "imbroglio correlation bay.csv --on pairwise --figure alike.png",
@@ -107,7 +107,7 @@ commands <- function() {
     ),
     fit = list(
       says = "fitted distributions, and tests that know they were fitted",
-      takes = "FILE",
+      takes = "FILE...",
       options = c(choose, "every", "keep-unfinished", "kind", "families", "by", "test-draws", "stop-after", "reject-at", "rank-by",
                   "seed",
                   "parameters", "level", "view", book, hand_on),
@@ -118,7 +118,7 @@ commands <- function() {
     ),
     var = list(
       says = "value at risk by many methods; of a book: drawn, or split by holding",
-      takes = "FILE",
+      takes = "FILE...",
       options = c(choose, "every", "keep-unfinished", "kind", "level", "horizon", "horizon-by", "method", "rank", "value", "decay",
                   "half-life", "tail", "block", "draws", "seed", "confidence", "thresholds", "draw", "paths",
                   "split", "view",
@@ -133,7 +133,7 @@ commands <- function() {
     ),
     backtest = list(
       says = "value at risk put to the test, day by day",
-      takes = "FILE",
+      takes = "FILE...",
       options = c(choose, "every", "keep-unfinished", "kind", "window", "level", "method", "expanding", "refit", "rank", "decay",
                   "half-life", "tail", "block",
                   "draws", "seed", "zone-days", "breaches", "zones", "series", book, hand_on),
@@ -143,24 +143,25 @@ commands <- function() {
     ),
     report = list(
       says = "one page to send: sentences, tables and pictures",
-      takes = "FILE", options = c(choose, "window", "per-year", "level", "value", book, "out", "help"),
+      takes = "FILE...", options = c(choose, "window", "per-year", "level", "value", book, "out", "help"),
       example = "imbroglio report bay.csv --security BAYALL,TARROW --out risk.html", run = run_report
     )
   )
 }
 
-one_file <- function(files, command) {
-  if (length(files) != 1L) {
-    fail("argument", sprintf("%s takes one file of prices.", command),
+some_files <- function(files, command, most = Inf) {
+  if (!length(files) || length(files) > most) {
+    fail("argument", sprintf("%s takes %s of prices.", command, if (most == 1) "one file" else "files"),
          where = sprintf("%s given.", if (length(files)) count(length(files), "was", "were") else "None was"),
          remedy = sprintf("imbroglio %s --help shows an example.", command))
   }
 }
 
 chosen_prices <- function(files, options, command) {
-  one_file(files, command)
+  some_files(files, command)
   prices <- read_prices(files, price = options$price, dates = options$dates, decimal = options$decimal,
-                        securities = options$securities, as_of = options$as_of)
+                        securities = options$securities, as_of = options$as_of, sheet = options$sheet,
+                        strict = isTRUE(options$strict))
   prices <- cut_to_span(prices, options, command)
   if (is.null(options$security)) return(prices)
   if (has_book(options)) {
@@ -264,6 +265,8 @@ run_volatility <- function(files, options) {
 run_fit <- function(files, options) {
   returns <- chosen_returns(chosen_prices(files, options, "fit"), options, "fit")
   own <- c("families", "by", "test_draws", "stop_after", "reject_at", "rank_by", "seed")
+  # Parameters and quantiles are no tests, unless they are drawn.
+  if ((options$parameters || !is.null(options$level)) && is.null(options$figure)) options$test_draws <- 0L
   fit <- do.call(fit_returns, c(list(returns), options[intersect(own, names(options))]))
   draw_to(fit, options$figure, view = options$view %||% "distribution")
   options$figure <- NULL
@@ -339,7 +342,9 @@ run_backtest <- function(files, options) {
 
 run_beta <- function(files, options) {
   side_by_side <- length(options$every) > 1L || !is.null(options$spans)
-  returns <- chosen_returns(chosen_prices(files, options, "beta"), if (side_by_side) options["kind"] else options, "beta")
+  once <- options
+  if (side_by_side) once["every"] <- list(NULL)
+  returns <- chosen_returns(chosen_prices(files, options, "beta"), once, "beta")
   own <- c("benchmark", "window", "min_obs", "per_year", "risk_free", "errors", "lags", "together", "confidence")
   arguments <- options[intersect(own, names(options))]
   if (side_by_side) arguments <- c(arguments, list(every = options$every, last = options$spans))
@@ -495,7 +500,7 @@ run_demo <- function(files, options) {
 
 # Ends with status 1 where there are errors.
 run_check <- function(files, options) {
-  one_file(files, "check")
+  some_files(files, "check")
   how <- options[intersect(c("price", "dates", "decimal", "as_of"), names(options))]
   # Read once, for the check and for the repair.
   delivery <- read_delivery(files, how)
@@ -514,7 +519,7 @@ findings_text <- function(findings) {
 }
 
 run_adjust <- function(files, options) {
-  one_file(files, "adjust")
+  some_files(files, "adjust")
   prices <- read_prices(files, price = options$price, dates = options$dates, decimal = options$decimal,
                         as_of = options$as_of)
   if (!is.null(options$security)) prices <- prices[, options$security]
@@ -533,7 +538,10 @@ run_report <- function(files, options) {
   attach_usual()
   prices <- chosen_prices(files, options, "report")
   if (has_book(options)) prices <- book_of(prices, options)
-  out <- options$out %||% paste0(sub("\\.(csv|sqlite)(\\.gz)?$", "", basename(files)), "-report.html")
+  out <- options$out %||% paste0(sub("\\.(csv|sqlite)(\\.gz)?$", "", basename(files[1L])), "-report.html")
+  if (!lower_case(tools::file_ext(out)) %in% c("html", "htm")) {
+    fail("argument", "A report is one page of HTML.", where = sprintf("--out is %s.", out), remedy = "Name a file that ends in .html.")
+  }
   arguments <- options[intersect(c("window", "per_year", "level", if (!has_book(options)) "value"), names(options))]
   do.call(write_report, c(list(prices, out), arguments))
   say("Wrote ", out)

@@ -60,7 +60,7 @@ run_feed <- function(files, options) {
 }
 
 run_store <- function(files, options) {
-  one_file(files, "store")
+  some_files(files, "store", most = 1)
   if (!is.null(options$add)) {
     prices <- read_prices(options$add, price = options$price, dates = options$dates, decimal = options$decimal,
                           securities = options$securities)

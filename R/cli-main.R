@@ -4,7 +4,9 @@
 command <- function(words = commandArgs(trailingOnly = TRUE)) {
   # Steps of a progress bar are noise in a log.
   if (!isatty(stderr())) options(cli.progress_show_after = Inf)
+  options(cli.width = 10000L)
   interrupt_on_signals()
+  skipped <- FALSE
   status <- withCallingHandlers(
     tryCatch(
       run_command(words),
@@ -19,6 +21,7 @@ command <- function(words = commandArgs(trailingOnly = TRUE)) {
       }
     ),
     imbroglio_warning = function(w) {
+      if (inherits(w, "imbroglio_warning_skipped")) skipped <<- TRUE
       tell("Warning: ", w)
       invokeRestart("muffleWarning")
     },
@@ -27,7 +30,7 @@ command <- function(words = commandArgs(trailingOnly = TRUE)) {
       invokeRestart("muffleMessage")
     }
   )
-  quit(save = "no", status = status)
+  quit(save = "no", status = if (skipped && status == 0L) 1L else status)
 }
 
 tell <- function(prefix, condition, status = NULL) {
@@ -35,8 +38,41 @@ tell <- function(prefix, condition, status = NULL) {
   # cli's marks mean nothing without its colours.
   lines[1L] <- sub("^(\u2139|i) ", "", lines[1L])
   lines[-1L] <- sub("^\\S (?=\\S)", "", lines[-1L], perl = TRUE)
-  say(prefix, paste(visible(lines), collapse = "\n  "))
+  # One sentence a line, folded only after its words are those of the command.
+  lines <- in_shell_words(visible(lines))
+  say(paste(unlist(lapply(seq_along(lines), function(i) strwrap(paste0(if (i == 1L) prefix, lines[i]), 110, indent = if (i == 1L) 0 else 2, exdent = if (i == 1L) 2 else 4))),
+            collapse = "\n"))
   status
+}
+
+# What R's functions advise, in the words of the command: --decimal , for decimal = ",".
+in_shell_words <- function(text) {
+  known <- function(name) {
+    name <- gsub("_", "-", ifelse(name == "stand_ins", "stand-in", name), fixed = TRUE)
+    ifelse(name %in% names(options_known), paste0("--", name), NA)
+  }
+  replaced <- function(pattern, write) {
+    at <- gregexpr(pattern, text, perl = TRUE)
+    found <- regmatches(text, at)
+    regmatches(text, at) <<- lapply(found, function(each) {
+      parts <- regmatches(each, regexec(pattern, each, perl = TRUE))
+      vapply(parts, function(p) {
+        name <- known(p[2L])
+        if (is.na(name)) p[1L] else write(name, p)
+      }, "")
+    })
+  }
+  replaced("`?\\b([a-z][a-z_]*) = TRUE`?", function(name, p) name)
+  replaced("`?\\b([a-z][a-z_]*) = \"([^\"]*)\"`?", function(name, p) {
+    paste(name, if (grepl("^[[:alnum:]-]+$", p[3L])) p[3L] else sprintf("'%s'", p[3L]))
+  })
+  replaced("`?\\b([a-z][a-z_]*) = c\\(([^)]*)\\)`?", function(name, p) paste(name, gsub("[ \"]", "", p[3L])))
+  replaced("`?\\b([a-z][a-z_]*) =`?(?= |[.,;]|$)", function(name, p) name)
+  replaced("`([a-z][a-z_]*)`", function(name, p) name)
+  functions <- c("check_prices\\(\\)" = "imbroglio check", "repair_prices\\(\\)" = "imbroglio check --repair FILE",
+                 "adjust_prices\\(\\)" = "imbroglio adjust", "volatility_series\\(\\)" = "--series", "verify_store\\(\\)" = "imbroglio store --verify")
+  for (name in names(functions)) text <- gsub(name, functions[[name]], text)
+  text
 }
 
 run_command <- function(words) {
@@ -61,6 +97,7 @@ run_command <- function(words) {
     print_lines(command_help(name, this))
     return(0L)
   }
+  refuse_idle(name, line$options, line$given)
   refuse_same_file(name, line$files, line$options)
   this$run(line$files, line$options)
 }
@@ -73,7 +110,7 @@ refuse_same_file <- function(command, files, options) {
   }
   of <- function(names) Filter(is.character, options[intersect(names, names(options))])
   identity <- function(paths) vapply(path.expand(as.character(unlist(paths))), file_identity, "")
-  read <- identity(c(as.list(files), of(c("actions", "securities", "weights", "shares", "add"))))
+  read <- identity(c(as.list(files), of(c("actions", "securities", "weights", "shares", "values", "holdings", "add"))))
   written <- of(c("out", "figure", "repair"))
   onto <- identity(written)
   clash <- nzchar(onto) & onto %in% read & vapply(written, file_kind, "") != "other"

@@ -11,6 +11,8 @@ options_known <- list(
                     file, or A,B, or group:NAME; all of the feed, update: all asked for before)", read = identity),
   `as-of` = list(takes = "WHEN", help = "of a price store: its state at a date, a time (UTC) or an addition's number",
                  read = identity),
+  sheet = list(takes = "NAME", help = "the sheet of a workbook", read = function(x) comma(x)),
+  strict = list(help = "stop at a file that cannot be read (otherwise it is named, left out, and the status is 1)"),
   feed = list(takes = "URL", help = "the address of the price feed; its token is read from IMBROGLIO_FEED_TOKEN",
               read = identity),
   store = list(takes = "STORE", help = "a file, or postgresql://USER@HOST/DATABASE; made if it is not there",
@@ -142,10 +144,18 @@ options_known <- list(
 
 comma <- function(text) trimws(strsplit(text, ",", fixed = TRUE)[[1L]])
 
+# Numbers as people write them: 0.99 or 99%, 1000000 or 1,000,000 or 1m; several with commas between.
 number <- function(text) {
-  values <- suppressWarnings(as.numeric(comma(text)))
+  text <- trimws(text)
+  parted <- grepl("^[-+]?[0-9]{1,3}(,[0-9]{3})+([.][0-9]+)?( ?(k|m|bn))?$", text, ignore.case = TRUE)
+  parts <- if (parted) gsub(",", "", text, fixed = TRUE) else comma(text)
+  unit <- regmatches(parts, regexec("^(.*[0-9.]) ?(%|k|m|bn)$", parts, ignore.case = TRUE))
+  values <- mapply(function(part, unit) {
+    if (!length(unit)) return(suppressWarnings(as.numeric(part)))
+    suppressWarnings(as.numeric(unit[2L])) * c(`%` = 0.01, k = 1e3, m = 1e6, bn = 1e9)[[lower_case(unit[3L])]]
+  }, parts, unit, USE.NAMES = FALSE)
   if (!length(values) || anyNA(values)) fail("argument", sprintf("\"%s\" is not a number.", text))
-  values
+  as.numeric(values)
 }
 
 # Numbers, or a run of whole ones: 1:20.
@@ -154,17 +164,14 @@ numbers <- function(text) {
   if (length(ends)) as.numeric(ends[2L]):as.numeric(ends[3L]) else number(text)
 }
 
-number_or_name <- function(text) {
-  value <- suppressWarnings(as.numeric(text))
-  if (is.na(value)) text else value
-}
+number_or_name <- function(text) tryCatch(number(text), imbroglio_error = function(e) text)
 
 # "A=0.6,B=0.4", or the name of a file.
 amounts <- function(text) {
   if (!grepl("=", text, fixed = TRUE)) return(text)
   parts <- strsplit(comma(text), "=", fixed = TRUE)
   whole <- lengths(parts) == 2L
-  amounts <- suppressWarnings(as.numeric(vapply(parts, function(p) p[length(p)], "")))
+  amounts <- vapply(parts, function(p) tryCatch(number(p[length(p)])[1L], imbroglio_error = function(e) NA_real_), 0)
   if (!all(whole) || anyNA(amounts)) {
     fail("argument", sprintf("\"%s\" is no list of names and numbers.", text),
          remedy = "Write A=0.6,B=0.4, or the name of a file.")
@@ -185,6 +192,12 @@ read_command_line <- function(words, allowed, command) {
   # A lone - is standard input, which optparse would read as an option.
   lone <- words == "-"
   words <- words[!lone]
+  # A number below zero after an option is its value.
+  value <- which(grepl("^-[0-9.]", words) & grepl("^--[a-z-]+$", c("", words[-length(words)])))
+  if (length(value)) {
+    words[value - 1L] <- paste0(words[value - 1L], "=", words[value])
+    words <- words[-value]
+  }
   given <- sub("=.*$", "", grep("^-", words, value = TRUE))
   unknown <- setdiff(given, c(paste0("--", allowed), "-h"))
   if (length(unknown)) {
@@ -218,7 +231,7 @@ read_command_line <- function(words, allowed, command) {
     values[[name]] <- options_known[[name]]$read(values[[name]])
   }
   names(values) <- gsub("-", "_", names(values), fixed = TRUE)
-  list(files = c(parsed$args, rep("-", sum(lone))), options = structure(values, class = "imbroglio_options"))
+  list(given = sub("^--", "", intersect(given, paste0("--", allowed))), files = c(parsed$args, rep("-", sum(lone))), options = structure(values, class = "imbroglio_options"))
 }
 
 # `$` of a list would take --together for --to.

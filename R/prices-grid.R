@@ -10,10 +10,13 @@ new_grid <- function(columns, origin, place = row_place, separator = NULL, remar
 row_place <- function(rows) sprintf("row %s", some(rows))
 
 # The grids of a file: one, but for a workbook of several sheets.
-read_grids <- function(path) {
+read_grids <- function(path, sheet = NULL) {
   file <- read_bytes(path)
+  if (!is.null(sheet) && !file$kind %in% c("xlsx", "xls")) {
+    fail("argument", sprintf("%s is no workbook, and has no sheets.", sentence_case(file$origin)))
+  }
   switch(file$kind,
-    xlsx = , xls = read_workbook(file),
+    xlsx = , xls = read_workbook(file, sheet),
     parquet = list(read_parquet_grid(file)),
     sqlite = fail("file", sprintf("%s is a database, not a table.", sentence_case(file$origin))),
     text = list(read_text_grid(file, lower_case(tools::file_ext(sub("\\.gz$", "", path)))))
@@ -156,13 +159,16 @@ shape_of_text <- function(bytes, origin) {
 }
 
 header_of <- function(head) {
-  cells <- lapply(head$cells, trimmed)
+  # All lines at once: cell by cell would take longer than reading a small file.
+  lines <- factor(rep(seq_along(head$cells), lengths(head$cells)), seq_along(head$cells))
+  flat <- trimmed(unlist(head$cells))
+  cells <- unname(split(flat, lines))
   filled <- vapply(cells, function(line) sum(nzchar(line)), 0L)
   there <- which(filled > 0L)
   widths <- lengths(cells)
   usual <- widths[there[filled[there] >= 2L]]
   usual <- if (length(usual)) as.integer(names(which.max(table(usual)))) else 1L
-  known <- vapply(cells, function(line) any(plain_name(line) %in% header_words), NA)
+  known <- seq_along(cells) %in% as.integer(lines[plain_name(flat) %in% header_words])
   at <- if (length(there)) there[1L] else 1L
   for (i in utils::head(there, 30L)) {
     at <- i
@@ -184,7 +190,7 @@ header_of <- function(head) {
 # ---- other formats ------------------------------------------------------------------------------
 
 # A workbook: of several sheets each is a table. What it writes as numbers, dates and text is kept apart cell by cell.
-read_workbook <- function(file) {
+read_workbook <- function(file, sheet = NULL) {
   need_package("readxl", "A workbook")
   path <- as_file(file$bytes, file$kind)
   on.exit(unlink(path))
@@ -196,7 +202,7 @@ read_workbook <- function(file) {
     if (nzchar(why)) fail("file", sprintf("%s is damaged: %s.", sentence_case(file$origin), why), remedy = "Get it again.")
   }
   sheets <- tryCatch(readxl::excel_sheets(path), error = broken)
-  own <- own_sheets(sheets)
+  own <- if (is.null(sheet)) own_sheets(sheets) else check_choice(sheet, "sheet", sheets, several = TRUE)
   grids <- lapply(own, function(sheet) {
     cells <- tryCatch(suppressMessages(readxl::read_excel(path, sheet, col_types = "list", col_names = FALSE, na = "",
                                                           .name_repair = "minimal", progress = FALSE)),
@@ -209,7 +215,7 @@ read_workbook <- function(file) {
     grids[[1L]]$origin <- file$origin
     grids[[1L]]$name <- file$name
   }
-  if (length(own) < length(sheets)) {
+  if (is.null(sheet) && length(own) < length(sheets)) {
     grids[[1L]]$remarks <- c(grids[[1L]]$remarks, sprintf("the sheet %s only, beside returns made from it", own))
   }
   grids

@@ -52,6 +52,9 @@
 #' @param as_of Of a price store: its state at an earlier time, by a date (to its end, in UTC), a time in UTC, or the
 #'   number of an addition, see [store_additions()].
 #' @return A price table, see [as_prices()].
+#' @param sheet Of a workbook: the name of the sheet to read; several names, several sheets. `NULL`: all.
+#' @param strict Of several files, or a folder: whether one that cannot be read stops the reading. If not, it is left out with a
+#'   warning (`imbroglio_warning_skipped`) that gives the reason.
 #' @inheritSection as_prices What it refuses
 #' @section Errors:
 #'   Each error names the file and the line. Besides those of [as_prices()]: no such file
@@ -64,9 +67,9 @@
 #' read_prices(demo_file("bay-daily.csv.gz"), price = "close", securities = demo_file("bay-securities.csv"))
 #' @export
 read_prices <- function(source, price = NULL, dates = NULL, decimal = NULL, securities = NULL,
-                        table = NULL, query = NULL, parameters = list(), as_of = NULL) {
+                        table = NULL, query = NULL, parameters = list(), as_of = NULL, sheet = NULL, strict = TRUE) {
   how <- list(price = price, dates = dates, decimal = decimal, table = table, query = query, parameters = parameters,
-              as_of = as_of)
+              as_of = as_of, sheet = sheet, strict = strict)
   prices <- table_told(read_delivery(source, how))
   if (is.null(securities)) prices else with_securities(prices, securities)
 }
@@ -86,10 +89,35 @@ read_delivery <- function(source, how) {
     files <- list.files(source, "\\.(csv|tsv|txt|xlsx|xls|parquet)(\\.gz)?$", full.names = TRUE, ignore.case = TRUE)
     if (!length(files)) fail("file", sprintf("%s is a folder without a file of prices.", source))
   }
-  delivery <- joined(unlist(lapply(files, read_file, how), recursive = FALSE),
+  read <- if (length(files) > 1L && !isTRUE(how$strict %||% TRUE)) readable_of(files, how) else lapply(files, read_file, how)
+  delivery <- joined(unlist(read, recursive = FALSE),
                      if (length(source) == 1L) paste("folder", basename(source)) else count(length(source), "file"))
   note_remarks(delivery$remarks, delivery$origin)
   delivery
+}
+
+# Those of several files that can be read; each of the others is named with its reason.
+readable_of <- function(files, how) {
+  read <- lapply(files, function(file) {
+    tryCatch({
+      deliveries <- read_file(file, how)
+      # What is wrong with a price shows when a table is made of it.
+      suppressMessages(lapply(deliveries, table_of))
+      deliveries
+    }, imbroglio_error = function(e) {
+      caution("skipped", sprintf("%s was left out: %s", visible(basename(file)), first_line(conditionMessage(e))))
+      e
+    })
+  })
+  kept <- !vapply(read, inherits, NA, "condition")
+  if (!any(kept)) stop(read[[1L]])
+  read[kept]
+}
+
+first_line <- function(message) {
+  lines <- strsplit(message, "\n", fixed = TRUE)[[1L]]
+  ends <- which(grepl("^\\S+ ", lines[-1L]) & !grepl("^[[:alnum:]]", lines[-1L]))
+  paste(trimws(lines[seq_len(if (length(ends)) ends[1L] else length(lines))]), collapse = " ")
 }
 
 # An address, a file that begins like a database, or a connection of which no table is asked for. A pipe can be read
@@ -101,7 +129,7 @@ holds_store <- function(source, how) {
 
 # The deliveries of one file: one, but for a workbook with a sheet for each security.
 read_file <- function(path, how) {
-  lapply(read_grids(path), function(grid) {
+  lapply(read_grids(path, how$sheet), function(grid) {
     how$name <- how$name %||% grid$name
     delivery_of(grid, how)
   })
