@@ -69,6 +69,7 @@ commands <- function() {
       options = c(choose, "every", "keep-unfinished", "kind", "window", "min-obs", "per-year", "method", "decay", "half-life", "errors",
                   "confidence", "series", "parameters", "horizon", "by-window", book, hand_on),
       example = c("imbroglio volatility bay.csv --security TARROW --window 20,60 --figure tarrow.png",
+                  "imbroglio volatility bay.csv bay-fund.csv --security TARROW,REEFFUND --during 2024",
                   "imbroglio volatility bay-daily.csv.gz --method deviation,yang-zhang,garch",
                   "imbroglio volatility bay.csv --security TARROW --window 6,20,40,250 --by-window --figure now.png"),
       run = run_volatility
@@ -128,6 +129,7 @@ commands <- function() {
                   "imbroglio var bay.csv --security BAYALL --level 0.9,0.95,0.99,0.999 --horizon 1:20 --figure horizons.png",
                   "imbroglio var bay.csv --shares OSSELL=2000,TARROW=500 --draw --horizon 10 --draws 100000 --figure book.png",
                   "imbroglio var bay.csv --weights OSSELL=0.5,TARROW=0.5 --split --method historical,normal",
+                  "imbroglio var bay.csv bay-fund.csv --holdings bay-holdings.csv --parts",
                   "imbroglio var bay.csv --security BAYALL --thresholds --figure tail.png"),
       run = run_var
     ),

@@ -69,6 +69,7 @@ in_shell_words <- function(text) {
   replaced("`?\\b([a-z][a-z_]*) = c\\(([^)]*)\\)`?", function(name, p) paste(name, gsub("[ \"]", "", p[3L])))
   replaced("`?\\b([a-z][a-z_]*) =`?(?= |[.,;]|$)", function(name, p) name)
   replaced("`([a-z][a-z_]*)`", function(name, p) name)
+  text <- sub("; `total = FALSE` leaves the other out", "", text, fixed = TRUE)
   functions <- c("check_prices\\(\\)" = "imbroglio check", "repair_prices\\(\\)" = "imbroglio check --repair FILE",
                  "adjust_prices\\(\\)" = "imbroglio adjust", "volatility_series\\(\\)" = "--series", "verify_store\\(\\)" = "imbroglio store --verify")
   for (name in names(functions)) text <- gsub(name, functions[[name]], text)

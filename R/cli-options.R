@@ -207,7 +207,9 @@ read_command_line <- function(words, allowed, command) {
          remedy = if (elsewhere || is.null(near)) sprintf("imbroglio %s --help shows what it has.",
                                                           command) else near)
   }
-  options <- lapply(allowed, function(name) {
+  # Only those on the line: to make an option takes a millisecond, and a command has fifty.
+  named <- intersect(allowed, c(sub("^--", "", given), "help"))
+  options <- lapply(named, function(name) {
     takes <- options_known[[name]]$takes
     if (is.null(takes)) optparse::make_option(c(if (name == "help") "-h", paste0("--", name)),
                                               action = "store_true", default = FALSE)
@@ -224,7 +226,8 @@ read_command_line <- function(words, allowed, command) {
     optparse::parse_args(parser, args = words, positional_arguments = TRUE, print_help_and_exit = FALSE),
     error = function(e) fail("argument", sprintf("%s: %s.", command, sub("\\.$", "", conditionMessage(e))))
   )
-  values <- parsed$options[intersect(names(parsed$options), allowed)]
+  flags <- Filter(function(name) is.null(options_known[[name]]$takes), setdiff(allowed, named))
+  values <- c(parsed$options[intersect(names(parsed$options), allowed)], stats::setNames(rep(list(FALSE), length(flags)), flags))
   for (name in names(values)) {
     if (is.null(options_known[[name]]$takes)) next
     if (!nzchar(gsub(if (name == "decimal") " " else "[ ,]", "", values[[name]]))) fail("argument", sprintf("--%s has no value.", name))

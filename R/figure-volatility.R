@@ -48,6 +48,7 @@ NULL
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_prices <- function(object, window = 60L, start = NULL, end = NULL, per_year = NULL,
                                       averages = NULL, ...) {
+  refuse_others(...)
   need_ggplot()
   if (ncol(object) > 1L) return(ggplot2::autoplot(as_returns(object), start = start, end = end))
   figure <- ggplot2::autoplot(measure_volatility(object, window = window, per_year = per_year), start = start,

@@ -84,7 +84,7 @@
 #' (`imbroglio_warning_few_observations`) where fewer than one observation lies beyond the level, for methods that
 #' only know what was observed; a warning (`imbroglio_warning_method`) where a method should not be trusted: where
 #' Cornish and Fisher's expansion falls, a tail that does not reach to the level, a family without a variance over a
-#' horizon.
+#' horizon; a warning (`imbroglio_warning_more_than_all`) where simple returns are stretched to a loss of more than everything.
 #' @references Hutson and Ernst (2000), The exact bootstrap mean and variance of an L-estimator, Journal of the
 #'   Royal Statistical Society B 62. Nyblom (1992), Note on interpolated order statistics, Statistics and
 #'   Probability Letters 14. Boudoukh, Richardson and Whitelaw (1998), The best of both worlds, Risk 11. Hull and
@@ -124,6 +124,7 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
                       match("es", names(columns)))
   }
   warn_few(columns, records)
+  warn_more_than_all(columns, returns$kind)
   warn_not_fitted(columns)
   warn_doubts(returns, records, horizon, ways, ask)
   sample <- sample_of(returns$dates, returns$values)
@@ -229,6 +230,17 @@ warn_few <- function(columns, records) {
                   columns$security[i], what, format(columns$level[i])),
           remedy = sprintf("This level wants %s or more.",
                            count(ceiling(1 / (1 - columns$level[i]) - 1e-9), "return")))
+}
+
+# The root of time knows no bottom.
+warn_more_than_all <- function(columns, kind) {
+  over <- which(columns$var > 1 | (columns$es > 1 & is.finite(columns$es)))
+  if (kind != "simple" || !length(over)) return(invisible())
+  i <- over[1L]
+  caution("more_than_all",
+          sprintf("The loss of %s over %s by %s is put at more than everything.", columns$security[i],
+                  count(columns$horizon[i], "period"), columns$method[i]),
+          remedy = "Simple returns do not grow with the root of time for so long: take log returns, a shorter horizon, or a method that draws paths.")
 }
 
 # Methods that are fitted want 20 returns or more; those that doubt themselves say so themselves.

@@ -44,7 +44,9 @@ words_of.imbroglio_var <- function(result) {
     last <- k %% 10
     paste0(count(k), ends[1L + ifelse(last <= 3 & !k %% 100 %in% 11:13, last, 0)])
   }
-  seen <- !is.na(table$observed) & table$method == "historical"
+  stretched <- table$horizon > 1L & table$horizon_by %in% "sqrt"
+  every <- every_by_row(result)
+  seen <- !is.na(table$observed) & table$method == "historical" & !stretched
   differs <- table$rank_most > table$rank_least
   said <- paste0(said, ifelse(seen, sprintf(" That is the %s worst of %s returns, of %s, %s%s; %s.",
                                             ordinal(table$position), count(table$n),
@@ -57,6 +59,8 @@ words_of.imbroglio_var <- function(result) {
                                                                     percent(table$rank_least, 3L),
                                                                     percent(table$rank_most, 3L)),
                                                    "all conventions of rank agree")), ""))
+  said <- paste0(said, ifelse(stretched, sprintf(" It is that of one %s, stretched by the root of %s: no return of %s was looked at.", every,
+                                                 count(table$horizon), count(table$horizon, every)), ""))
   several <- c(if (length(unique(table$method)) > 1L || any(table$method != "historical")) "method",
                if (length(unique(stats::na.omit(table$rank))) > 1L) "rank")
   if (length(several)) {

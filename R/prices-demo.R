@@ -27,6 +27,8 @@
 #' * `bay-daily.csv.gz`: open, high, low, close, volume as traded, and the adjusted close; long.
 #' * `bay-actions.csv`: splits and dividends (`security`, `date`, `split`, `dividend`).
 #' * `bay-securities.csv`: `security`, `name`, `currency`, `group`, `benchmark`.
+#' * `bay-fund.csv`: `REEFFUND`, a fund that is priced on Wednesdays only.
+#' * `bay-holdings.csv`: what a small office holds, among it the fund, a short position and cash.
 #' * `bay-delivery.csv.gz`: the daily table **as it would arrive**, see below.
 #' * `bay-faults.csv`: where the faults of the delivery are.
 #'
@@ -41,16 +43,18 @@
 #'
 #' All of it is made by `data-raw/make-demo.R`, with a fixed seed.
 #'
-#' @param name The name of a demo file; without it, the names of all.
+#' @param name The name of a demo file, or several; without it, the names of all.
 #' @return `demo_file()`: the path of the file.
 #' @examples
 #' demo_file()
 #' read_prices(demo_file("bay.csv"))
+#' prices <- read_prices(demo_file(c("bay.csv", "bay-fund.csv")))
+#' as_portfolio(prices, holdings = demo_file("bay-holdings.csv"))
 #' @name demo_data
 #' @aliases demo
 #' @export
 demo_file <- function(name = NULL) {
   folder <- system.file("extdata", package = "imbroglio")
   if (is.null(name)) return(list.files(folder))
-  file.path(folder, check_choice(name, "name", list.files(folder)))
+  file.path(folder, check_choice(name, "name", list.files(folder), several = TRUE))
 }

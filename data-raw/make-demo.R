@@ -206,3 +206,10 @@ write(data.frame(
             "an unadjusted split", "an unadjusted split",
             "a typo a hundred times too large")
 ), "bay-faults.csv")
+
+# ---- a fund that is priced on Wednesdays, and what a small office holds --------------------------------
+wednesday <- as.POSIXlt(days)$wday == 3
+reef <- 100 * exp(cumsum(.55 * common + .0035 * fat(n, 5)))
+write(data.frame(date = days[wednesday], REEFFUND = round(reef[wednesday], 2)), "bay-fund.csv")
+write(data.frame(security = c("OSSELL", "TARROW", "BAYBOND", "REEFFUND", "EBBING", "cash"),
+                 quantity = c(2000, 500, 1000, 400, -1500, 12000)), "bay-holdings.csv")

@@ -28,7 +28,7 @@ test_that("each option of each command changes the answer, or is refused with th
   ways <- list(
     summary = list(character(), c("--benchmark", "INDEXX"), book),
     returns = list(character(), "--measured", c("--window", "40"), book),
-    volatility = list(character(), c("--method", "ewma"), c("--window", "40"), c("--series", "--method", "ewma"), c("--series", "--method", "garch"), "--parameters",
+    volatility = list(character(), c("--method", "ewma"), c("--window", "40"), c("--series", "--method", "ewma"), "--parameters",
                       c("--horizon", "3"), book),
     beta = list(c("--benchmark", "INDEXX"), c("--benchmark", "INDEXX", "--window", "40"), c("--benchmark", "INDEXX", "--errors", "newey-west"),
                 c("--benchmark", "INDEXX", "--every", "day,week")),
@@ -37,7 +37,7 @@ test_that("each option of each command changes the answer, or is refused with th
     correlation = list(character(), c("--window", "40"), c("--decay", "0.95"), c("--shrink", "identity")),
     fit = list(c("--test-draws", "0"), c("--test-draws", "30"), "--parameters", c("--level", "0.9")),
     var = list(character(), c("--method", "normal"), c("--method", "bootstrap", "--draws", "300"), c("--method", "block-bootstrap", "--horizon", "3", "--draws", "300"),
-               c("--method", "hill"), c("--method", "ewma"), book, c(book, "--split", "--level", "0.9"), c(book, "--split", "--method", "ewma"), c(book, "--draw", "--draws", "300"),
+               c("--method", "hill"), c("--method", "ewma"), book, c(book, "--split", "--level", "0.9"), c(book, "--draw", "--draws", "300"),
                c(book, "--paths", "2", "--draws", "300"), "--thresholds"),
     backtest = list(c("--window", "50", "--level", "0.95"), c("--window", "60", "--method", "ewma"), c("--window", "50", "--level", "0.95", "--breaches"),
                     c("--window", "50", "--level", "0.95", "--zones", "--zone-days", "60"), c("--window", "50", "--level", "0.95", "--series", book))
@@ -59,6 +59,8 @@ test_that("each option of each command changes the answer, or is refused with th
     sink(type = "message")
     close(quiet)
   })
+  # Every second way; all of them with IMBROGLIO_ALL set, which takes minutes.
+  if (!nzchar(Sys.getenv("IMBROGLIO_ALL"))) ways <- lapply(ways, function(each) each[seq(1L, length(each), by = 2L)])
   ignored <- character()
   for (command in names(ways)) for (way in ways[[command]]) {
     base <- run(c(command, made$file, way))
@@ -75,4 +77,79 @@ test_that("each option of each command changes the answer, or is refused with th
     }
   }
   expect_equal(ignored, character())
+})
+
+test_that("a span keeps the price before it and no more, in whatever way it is named", {
+  prices <- as_prices(read.csv(walked()$file))
+  days <- prices$dates
+  first <- function(...) as_returns(window(prices, ...))
+  whole <- as_returns(prices)
+  for (start in c("2021-03-01", "2021-06-12", "2021-04-09")) {
+    cut <- first(start = start)
+    expect_identical(cut$values, whole$values[whole$dates >= cut$dates[1] & whole$dates >= as.Date("2021-01-02"), , drop = FALSE][seq_len(nrow(cut)), , drop = FALSE])
+    expect_identical(cut$dates[rowSums(!is.na(cut$values)) > 0][1], whole$dates[whole$dates >= as.Date(start)][1])
+    # A security that had no price just before has its return over the gap.
+    expect_equal(measure_return(cut)$n, unname(colSums(!is.na(whole$values[whole$dates >= as.Date(start), ]))))
+  }
+  monthly <- suppressMessages(as_returns(window(prices, start = "2021-03-01"), every = "month"))
+  expect_equal(as.matrix(monthly)[1, "INDEXX"], as.matrix(suppressMessages(as_returns(prices, every = "month")))["2021-03-31", "INDEXX"])
+  expect_identical(window(prices, during = "2021-05")$dates, window(prices, start = "2021-05-01", end = "2021-05-31")$dates)
+  expect_identical(window(prices, start = "2021-05", end = "2021-06")$dates, window(prices, start = "2021-05-01", end = "2021-06-30")$dates)
+  expect_identical(nrow(first(last = "50 returns")), 50L)
+  expect_identical(nrow(window(suppressMessages(as_returns(prices, every = "week")), last = "5 returns")), 5L)
+  given <- as_returns(as.data.frame(whole), given = "returns")
+  expect_identical(window(given, during = "2021-05")$values, whole$values[format(whole$dates, "%Y-%m") == "2021-05", ])
+  # A rolling measure from a date on has its windows filled from the days before.
+  file <- walked()$file
+  rolled <- function(...) read.csv(text = imbroglio("volatility", file, "--security", "INDEXX", "--window", "40", "--format", "csv", ...)$out)
+  all <- rolled()
+  expect_equal(rolled("--from", "2021-08-02"), all[all$to >= "2021-08-02", ], tolerance = 1e-12, ignore_attr = TRUE)
+  tested <- suppressWarnings(backtest_var(as_returns(prices)[, "INDEXX"], window = 50))
+  part <- jsonlite::fromJSON(imbroglio("backtest", file, "--security", "INDEXX", "--window", "50", "--from", "2021-08-02", "--format", "json")$out)$results
+  expect_identical(part$n, sum(backtest_series(tested)$date >= as.Date("2021-08-02")))
+})
+
+test_that("what a function or a command does not know is refused, and what people write is taken", {
+  prices <- as_prices(read.csv(walked()$file))
+  fit <- fit_returns(prices[, "INDEXX"], test_draws = 0)
+  wrong <- list(function() window(prices, to = "2021-05-01"), function() predict(fit, horizon = 10), function() generics::tidy(fit, conf.level = 0.8),
+                function() ggplot2::autoplot(prices, color = 1), function() as_prices(data.frame(date = prices$dates, A = 1), pricing = "A"),
+                function() as_returns(prices, kind = c("log", "simple")), function() measure_volatility(prices, errors = c("normal", "kurtosis")))
+  for (f in wrong) expect_error(f(), "no argument|takes one value", class = "imbroglio_error_argument")
+  expect_error(ggplot2::autoplot(prices, strat = "2021"), "Did you mean start", class = "imbroglio_error_argument")
+  file <- walked()$file
+  var <- function(...) jsonlite::fromJSON(imbroglio("var", file, "--security", "INDEXX", "--format", "json", ...)$out)$results
+  expect_equal(var("--level", "95%,99%")$level, c(0.95, 0.99))
+  for (value in c("1,500,000", "1.5m", "1500k", "1500000")) expect_equal(var("--value", value)$var_value, 1.5e6 * var()$var, tolerance = 1e-12)
+  expect_equal(imbroglio("volatility", file, "--weights", "INDEXX=1.2", "--cash", "-0.2")$status, 0L)
+  expect_match(imbroglio("report", file, "--out", tempfile(fileext = ".pdf"))$err, "one page of HTML")
+  expect_match(imbroglio("drawdown", file, "--window", "40", "--episodes", "2")$err, "not used here")
+  # Advice in the words of the command.
+  expect_match(imbroglio("volatility", written("date;A", "2024-01-02;998", "2024-01-03;1.002"))$err, "--decimal ',' or --decimal '.'", fixed = TRUE)
+  expect_match(imbroglio("volatility", file, "--weights", "INDEXX=0.5")$err, "--normalise divides them", fixed = TRUE)
+})
+
+test_that("of several files one that cannot be read is named, and the others are measured", {
+  folder <- tempfile()
+  dir.create(folder)
+  one <- function(name, ...) writeLines(c(sprintf("date,%s", name), ...), file.path(folder, paste0(name, ".csv")))
+  one("ALPHAX", "2024-01-02,10", "2024-01-03,11", "2024-01-04,12")
+  one("BETAXX", "2024-01-02,20", "2024-01-03,21", "2024-01-04,20")
+  one("BADXXX", "2024-01-02,20", "2024-01-03,halted", "2024-01-04,20")
+  ran <- imbroglio("tracking", folder, "--benchmark", "ALPHAX")
+  expect_equal(ran$status, 1L)
+  expect_match(ran$err, "BADXXX.csv was left out: 1 value in column BADXXX")
+  expect_match(paste(ran$out, collapse = " "), "BETAXX")
+  expect_equal(imbroglio("tracking", folder, "--benchmark", "ALPHAX", "--strict")$status, 3L)
+  expect_error(read_prices(folder), class = "imbroglio_error_price")
+  expect_equal(imbroglio("tracking", file.path(folder, "ALPHAX.csv"), file.path(folder, "BETAXX.csv"), "--benchmark", "ALPHAX")$status, 0L)
+  book <- tempfile(fileext = ".xlsx")
+  sheets <- openxlsx::createWorkbook()
+  for (s in c("First", "Second")) {
+    openxlsx::addWorksheet(sheets, s)
+    openxlsx::writeData(sheets, s, data.frame(date = as.Date("2024-01-01") + 1:3, A = if (s == "First") 1:3 else 4:6))
+  }
+  openxlsx::saveWorkbook(sheets, book)
+  expect_equal(as.vector(read_prices(book, sheet = "Second")$close), 4:6)
+  expect_error(read_prices(book, sheet = "Third"), "First and Second", class = "imbroglio_error_argument")
 })

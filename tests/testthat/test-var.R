@@ -340,3 +340,13 @@ test_that("what cannot be asked of value at risk, a book or a backtest is refuse
   expect_error(backtest_var(returns, window = 2000), class = "imbroglio_error_too_short")
   expect_error(tail_thresholds(window(prices, end = "1991-07-20")), class = "imbroglio_error_too_short")
 })
+
+test_that("a number that is stretched says so, and never loses more than everything in silence", {
+  prices <- stock_prices()
+  said <- in_words(measure_var(prices[, "DAX"], horizon = 10))
+  expect_match(said, "It is that of one day, stretched by the root of 10: no return of 10 days was looked at")
+  expect_no_match(said, "That is the")
+  expect_match(in_words(measure_var(prices[, "DAX"], horizon = 10, horizon_by = "overlapping")), "That is the")
+  expect_warning(measure_var(prices[, "DAX"], horizon = 3000), "more than everything", class = "imbroglio_warning_more_than_all")
+  expect_no_warning(measure_var(as_returns(prices[, "DAX"], "log"), horizon = 3000))
+})
