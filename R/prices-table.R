@@ -277,31 +277,6 @@ window.imbroglio_prices <- function(x, start = NULL, end = NULL, last = NULL, du
   part
 }
 
-#' @rdname window.imbroglio_prices
-#' @export
-window.imbroglio_returns <- function(x, start = NULL, end = NULL, last = NULL, during = NULL, before = 0L, ...) {
-  refuse_others(...)
-  span <- span_of(x$dates, start, end, last, during)
-  if (!is.null(x$prices) && is.null(x$book)) {
-    # A return of the span is whole: it begins with the price at the end of the one before.
-    row <- which(x$dates >= span$from)[1L]
-    from <- if (is.na(row)) span$from else if (row > 1L) x$dates[row - 1L] + 1 else x$prices$dates[1L]
-    cut <- window(x$prices, start = from, end = span$to, before = before)
-    return(as_returns(cut, kind = x$kind, every = x$stated, keep_unfinished = isTRUE(x$keep_unfinished)))
-  }
-  first <- max(1L, which(x$dates >= span$from)[1L] - check_whole(before, "before", least = 0L))
-  keep <- seq_along(x$dates) >= first & x$dates <= span$to
-  if (!any(keep %in% TRUE)) {
-    fail("too_short", sprintf("There is no return in the window from %s.", span$asked),
-         where = sprintf("The returns run from %s to %s.", x$dates[1L], x$dates[length(x$dates)]))
-  }
-  if (first > 1L) x$start[] <- x$dates[first - 1L]
-  x$dates <- x$dates[keep]
-  x$values <- x$values[keep, , drop = FALSE]
-  x$prices <- NULL
-  x
-}
-
 span_of <- function(dates, start, end, last, during) {
   if (!is.null(during)) {
     if (!is.null(start) || !is.null(end) || !is.null(last)) fail("argument", "Give `during`, or `start` and `end`, or `last`.")
