@@ -347,7 +347,7 @@ test_that("the commands fetch, feed and store work together, and their status ca
     list(2, "one at a time", "store", store, "--additions", "--restatements"),
     list(2, "faults", "feed", "--faults", "worse=3"), list(2, "names", "feed", "--faults", "3"),
     list(3, "no store", "feed", "nowhere.sqlite"),
-    list(2, "as_of", "var", store, "--as-of", "yesterday")
+    list(2, "--as-of must be", "var", store, "--as-of", "yesterday")
   )
   for (case in cases) {
     ran <- do.call(imbroglio, case[-(1:2)])

@@ -422,7 +422,7 @@ test_that("figures of fits mark the largest distance, and the command hands on w
     expect_identical(results$results[[column]], ours[[column]], info = column)
   }
   expect_equal(results$basis$seed, 3L)
-  terms <- read.csv(text = imbroglio("fit", demo_file("bay.csv"), "--security", "TARROW", "--families", "student", "--test-draws", "0",
+  terms <- read.csv(text = imbroglio("fit", demo_file("bay.csv"), "--security", "TARROW", "--families", "student",
                                      "--parameters", "--format", "csv")$out)
   expect_equal(terms$estimate, generics::tidy(ours)$estimate[generics::tidy(ours)$family == "student"], tolerance = 1e-12)
   text <- imbroglio("fit", demo_file("bay.csv"), "--security", "TARROW,BAYALL", "--families", "student,normal")
