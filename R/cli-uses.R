@@ -71,7 +71,7 @@ idle_reasons <- list(
   cash = of_book, parts = first_reason(of_book, not_split, not_drawn), `stand-in` = of_book,
   held = first_reason(of_book, not_split, not_drawn),
   normalise = first_reason(of_book, unless(function(o, command) !is.null(o$weights) || !is.null(o$holdings), "only weights are divided by their sum")),
-  value = not_thresholds,
+  value = first_reason(not_thresholds, unless(function(o, command) is.null(o$shares) && is.null(o$values), "the book is worth what its holdings are")),
   `min-obs` = only_rolling,
   `per-year` = function(o, command) {
     if (command == "returns" && !o$measured && is.null(o$window)) "returns are listed as they are; --measured measures them"

@@ -282,8 +282,9 @@ span_of <- function(dates, start, end, last, during) {
     if (!is.null(start) || !is.null(end) || !is.null(last)) fail("argument", "Give `during`, or `start` and `end`, or `last`.")
     start <- end <- during
   }
-  start <- check_date(start, "start")
-  end <- check_date(end, "end", last = TRUE)
+  named <- function(usual) if (is.null(during)) usual else "during"
+  start <- check_date(start, named("start"))
+  end <- check_date(end, named("end"), last = TRUE)
   to <- end %||% dates[length(dates)]
   if (!is.null(last)) {
     if (!is.null(start)) fail("argument", "Give `start` or `last`, not both.")

@@ -31,7 +31,8 @@
 #' @param cash_return What cash earns a year in the book as held then, as a fraction.
 #' @param normalise Whether weights that do not add up to 1 are divided by their sum. Otherwise they are refused.
 #' @param held `NULL`: each measure its own reading; `"today"` or `"then"`: this one.
-#' @param parts Whether results show the holdings beside the book.
+#' @param parts Whether results show the holdings beside the book: each security for itself, held long. Money is not said of a short
+#'   position, which loses when its security rises; [split_var()] says what it adds to the book.
 #' @param stand_ins Series that stand in for holdings before their first price, by name: `c(NEWCO = "INDEX")`. The
 #'   price of the holding is carried back by the returns of the other.
 #' @param name What the book is called.
@@ -212,20 +213,23 @@ history_of <- function(book) {
   said <- if (length(book$stand_ins)) {
     sprintf("%s stands in for %s before its first price", book$stand_ins, names(book$stand_ins))
   }
+  # A holding that is priced less often than the others costs no history; of the others those with the fewest returns may.
   rare <- rarer_than_most(rhythm_part(returns$rhythm, columns))
   own <- core_observed(returns$values[, columns, drop = FALSE])
-  others <- own[!rare]
-  if (length(columns) > 1L && length(columns) <= 60L && n < 0.98 * max(own[rare], if (!any(rare)) others)) {
-    without <- vapply(seq_along(columns), function(j) shared(columns[-j]), 0L)
-    j <- which.max(without)
-    if (without[j] > n * 1.02 && !rare[j]) {
+  most <- max(if (any(rare)) own[rare] else own)
+  doubtful <- utils::head(setdiff(order(own), which(rare)), 5L)
+  if (length(columns) > 1L && length(doubtful) && n < 0.98 * most) {
+    without <- vapply(doubtful, function(j) shared(columns[-j]), 0L)
+    gained <- max(without)
+    j <- doubtful[which.max(without)]
+    if (gained > n * 1.02) {
       span <- core_span(returns$values[, columns[j], drop = FALSE])
-      cost <- sprintf("%s of %s returns: %s has them from %s to %s only", count(n), count(without[j]), book$security[j],
+      cost <- sprintf("%s of %s returns: %s has them from %s to %s only", count(n), count(gained), book$security[j],
                       returns$dates[span$first], returns$dates[span$last])
       said <- c(said, cost)
-      if (n < 0.75 * without[j]) {
+      if (n < 0.75 * gained) {
         caution("short_history", sprintf("%s costs %s much of its history: the holdings have %s returns together, %s without it.",
-                                         book$security[j], book$name, count(n), count(without[j])),
+                                         book$security[j], book$name, count(n), count(gained)),
                 remedy = sprintf("Name a series that stands in for it before its first price: stand_ins = c(%s = \"...\").", book$security[j]))
       }
     }
@@ -345,6 +349,12 @@ holdings_text <- function(book) {
   some(sprintf("%s %s %%", names(shares), format(round(100 * shares, 2), trim = TRUE, drop0trailing = TRUE)), 12L)
 }
 
+# The weights that were given, which holdings of an earlier day no longer have today.
+weights_then_text <- function(book) {
+  held <- whole_weights(book$own, book$normalise)
+  holdings_text(list(security = held$security, weights = held$amount, cash = held$cash))
+}
+
 shares_text <- function(book) {
   held <- c(sprintf("%s %s", format(round(book$shares, 2L), big.mark = ",", trim = TRUE, drop0trailing = TRUE, scientific = FALSE), book$security),
             if (book$money != 0) sprintf("%s cash", format(book$money, big.mark = ",", trim = TRUE)))
@@ -358,9 +368,10 @@ book_returns <- function(book, held) {
   held <- book$held %||% held
   made <- if (held == "today") returns_today(book) else returns_then(book)
   made$book <- list(name = book$name, held = if (held == "today") "as held today" else then_words(book),
-                    text = if (held == "then" && !is.null(book$shares)) shares_text(book) else holdings_text(book),
+                    text = if (held == "today") holdings_text(book) else if (is.null(book$shares)) weights_then_text(book) else shares_text(book),
                     history = book$history)
-  money <- c(book$value, if (book$parts && !is.null(book$value)) abs(book$weights) * book$value)
+  # A short position loses when its security rises: what the security may lose is no money of it.
+  money <- c(book$value, if (book$parts && !is.null(book$value)) ifelse(book$weights > 0, book$weights * book$value, NA_real_))
   if (!is.null(money)) made$money <- stats::setNames(money, c(book$name, if (book$parts) book$security))
   made$beside <- book$returns
   made$shown_from <- book$returns$shown_from
@@ -400,7 +411,7 @@ as_book_returns <- function(book, dates, close, every) {
 
 # Of what was measured, what is held and how.
 book_digest <- function(book) {
-  digest::digest(list(book$returns$digest, book$security, book$own$amount, book$own$cash, book$own$what, book$rebalance, book$cash_return,
+  digest::digest(list(book$returns$digest, book$security, book$own$amount, book$own$cash, book$own$what, book$weights, book$rebalance, book$cash_return,
                       unname(book$stand_ins)), algo = "xxhash64")
 }
 

@@ -49,6 +49,8 @@ test_that("one book gives the same number by value at risk, its split and its ba
   parts <- measure_var(as_portfolio(prices, held, value = 2000, parts = TRUE))
   expect_equal(parts$security, c("BOOK", "DAX", "SMI"))
   expect_equal(parts$var_value, parts$var * 2000 * c(1, 0.5, 0.7))
+  short <- measure_var(as_portfolio(prices, c(DAX = 1.3, SMI = -0.3), value = 2000, parts = TRUE))
+  expect_equal(short$var_value, short$var * 2000 * c(1, 1.3, NA))
 })
 
 test_that("shares, values, weights and files of any wording make the same book, of the day that they are of", {
@@ -102,5 +104,8 @@ test_that("what a late holding costs is said, and a series may stand in for it",
   R <- rowMeans(diff(cbind(prices$close[, "OLDXXX"], close)) / cbind(prices$close[, "OLDXXX"], close)[-length(close), ])
   expect_equal(measure_var(with)$var, -sort(R)[19], tolerance = 1e-12)
   expect_match(basis(measure_var(with))$choices[["history"]], "INDEXX stands in for NEWXXX before its first price")
+  # It is found beside one that is priced on Wednesdays, too.
+  prices$close[as.POSIXlt(prices$dates)$wday != 3, "INDEXX"] <- NA
+  expect_warning(as_portfolio(prices, c(OLDXXX = 0.4, NEWXXX = 0.3, INDEXX = 0.3)), "^NEWXXX costs BOOK", class = "imbroglio_warning_short_history")
   for (wrong in list(c(OTHERX = "INDEXX"), "INDEXX", c(NEWXXX = "NONE"))) expect_error(suppressWarnings(as_portfolio(prices, held, stand_ins = wrong)), class = "imbroglio_error")
 })

@@ -124,6 +124,8 @@ test_that("what a function or a command does not know is refused, and what peopl
   expect_equal(imbroglio("volatility", file, "--weights", "INDEXX=1.2", "--cash", "-0.2")$status, 0L)
   expect_match(imbroglio("report", file, "--out", tempfile(fileext = ".pdf"))$err, "one page of HTML")
   expect_match(imbroglio("drawdown", file, "--window", "40", "--episodes", "2")$err, "not used here")
+  expect_match(imbroglio("var", file, "--shares", "INDEXX=2", "--value", "5")$err, "worth what its holdings are")
+  expect_match(imbroglio("returns", file, "--during", "2024-13")$err, "--during must be one date", fixed = TRUE)
   # Advice in the words of the command.
   expect_match(imbroglio("volatility", written("date;A", "2024-01-02;998", "2024-01-03;1.002"))$err, "--decimal ',' or --decimal '.'", fixed = TRUE)
   expect_match(imbroglio("volatility", file, "--weights", "INDEXX=0.5")$err, "--normalise divides them", fixed = TRUE)
