@@ -100,7 +100,8 @@ year_words <- function(rhythm, per_year) {
   most <- off[which.max(abs(log(own[off] / convention[off])))]
   ratio <- sqrt(own[[most]] / convention[[most]])
   c(said, "dates a year" = sprintf("%s%s, not %s: by them volatility a year is %s %% %s", written(own[[most]]),
-                                   if (length(off) < length(names)) sprintf(" (%s)", most) else "", written(convention[[most]]),
+                                   if (length(off) == length(names)) ""
+                                   else sprintf(" (%s%s)", most, if (length(off) > 1L) sprintf(" and %s more", count(length(off) - 1L)) else ""), written(convention[[most]]),
                                    written(100 * abs(ratio - 1)), if (ratio > 1) "more" else "less"))
 }
 
