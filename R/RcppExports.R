@@ -9,8 +9,8 @@ core_backtest <- function(returns, var, es, level, log, span, limits) {
     .Call(`_imbroglio_core_backtest`, returns, var, es, level, log, span, limits)
 }
 
-core_draw_book <- function(growth, worth, cash, horizon, draws, blocks, length, seed) {
-    .Call(`_imbroglio_core_draw_book`, growth, worth, cash, horizon, draws, blocks, length, seed)
+core_draw_book <- function(growth, worth, cash, horizon, draws, blocks, length, seed, adds = FALSE) {
+    .Call(`_imbroglio_core_draw_book`, growth, worth, cash, horizon, draws, blocks, length, seed, adds)
 }
 
 core_drawn_days <- function(days, horizon, paths, blocks, length, seed) {

@@ -17,7 +17,8 @@
 #'     expected, below it losses were worse or more frequent. `es_p` is the chance of as bad a sum if all is right
 #'     and what lies beyond the value at risk is exponential.
 #' * `score`: the mean of \eqn{(a - 1\{L_t > VaR_t\})(VaR_t - L_t)}{(a - [L_t > VaR_t]) (VaR_t - L_t)}, which is
-#'     least for the true quantile; `place` orders the methods by it.
+#'     least for the true quantile; `place` orders the methods by it, on the days that all of them have; `lacking` says how many
+#'     of the days that any of them has a method does not have.
 #'
 #' @section Refitting:
 #' What has parameters (`normal`, the families, GARCH, `hill`, `pareto`, methods of one's own) is fitted again every
@@ -35,7 +36,7 @@
 #' @return A table, a row for each security, level and method: `security`, `method`, `level`, `from`, `to`, `n`
 #'   (days tested), `expected`, `breaches`, `breach_rate`, `kupiec`, `kupiec_p`, `exact_p`, `independence`,
 #'   `independence_p`, `coverage`, `coverage_p`, `zone`, `recent` (breaches of the last `zone_days`), `green`,
-#'   `yellow`, `red`, `es_z`, `es_p`, `score`, `place`.
+#'   `yellow`, `red`, `es_z`, `es_p`, `score`, `lacking`, `place`.
 #'
 #'   `backtest_series()`: a row for each day tested: `security`, `method`, `level`, `date`, `return`, `var`, `es`,
 #'   `breach`; `backtest_breaches()`: the breaches, with the `loss` and its `excess` over the value at risk;
@@ -57,7 +58,7 @@ backtest_var <- function(returns, window = 250L, level = 0.99, method = "histori
                          rank = "nearest", decay = NULL, half_life = NULL, tail = 0.1, block = NULL,
                          draws = 10000L, seed = 1L,
                          zone_days = 250L) {
-  returns <- take_returns(returns, held = "today")
+  returns <- take_returns(returns, profits = TRUE, held = "today")
   window <- check_whole(window, "window", least = 2L)
   refit <- check_whole(refit, "refit")
   zone_days <- check_whole(zone_days, "zone_days")
@@ -83,7 +84,9 @@ backtest_var <- function(returns, window = 250L, level = 0.99, method = "histori
   order <- order(match(columns$security, colnames(returns$values)), match(columns$level, ask$level),
                  match(columns$method, names(records)))
   columns <- lapply(columns, `[`, order)
-  columns$place <- as.integer(stats::ave(columns$score, columns$security, columns$level,
+  common <- scores_of_common_days(returns, lines, columns, ask)
+  columns$lacking <- common$all - columns$n
+  columns$place <- as.integer(stats::ave(common$score, columns$security, columns$level,
                                          FUN = function(s) rank(s, na.last = "keep", ties.method = "min")))
   choices <- c(method = paste(names(records), collapse = ", "), if (empirical) c(rank = rank),
                window = sprintf("%s %s", if (expanding) "from" else "of", count(window)),
@@ -134,6 +137,28 @@ var_line_of <- function(x, record, window, expanding, refit, ask) {
     out[t, , ] <- now
   }
   out
+}
+
+# Methods are compared on the days that all of them have; `all`: how many days any of them has.
+scores_of_common_days <- function(returns, lines, columns, ask) {
+  common <- list(score = columns$score, all = columns$n)
+  groups <- split(seq_along(columns$score), paste(columns$security, match(columns$level, ask$level)))
+  for (rows in groups) {
+    j <- match(columns$security[rows[1L]], colnames(returns$values))
+    at <- match(columns$level[rows[1L]], ask$level)
+    r <- returns$values[, j]
+    known <- vapply(columns$method[rows], function(m) !is.na(lines[[m]][[at]]$var[, j]) & !is.na(r), logical(length(r)))
+    any <- sum(rowSums(known) > 0)
+    common$all[rows] <- any
+    if (all(colSums(known) == any)) next
+    shared <- rowSums(known) == ncol(known)
+    loss <- as_loss(r[shared], ask$log)
+    common$score[rows] <- vapply(columns$method[rows], function(m) {
+      var <- lines[[m]][[at]]$var[shared, j]
+      if (any(shared)) mean((1 - ask$level[at] - (loss > var)) * (var - loss)) else NA_real_
+    }, 0)
+  }
+  common
 }
 
 tested_columns <- function(returns, line, method, level, zone_days) {

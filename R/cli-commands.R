@@ -1,6 +1,7 @@
 # The commands: what each is for, the options it has beside those of its group, a worked
 # example and what it does.
-choose <- c("from", "to", "last", "during", "security", "securities", "price", "dates", "decimal", "sheet", "strict", "as-of")
+priced <- c("from", "to", "last", "during", "security", "securities", "price", "dates", "decimal", "sheet", "strict", "as-of")
+choose <- c("given", priced)
 book <- c("weights", "shares", "values", "holdings", "rebalance", "cash", "normalise", "held", "parts", "stand-in")
 hand_on <- c("format", "out", "figure", "help")
 
@@ -15,6 +16,13 @@ commands <- function() {
       says = "all that is wrong with prices, and what can be done",
       takes = "FILE", options = c("price", "dates", "decimal", "as-of", "actions", "securities", "repair", hand_on),
       example = "imbroglio check bay-delivery.csv.gz --figure check.png --repair repaired.csv", run = run_check
+    ),
+    prices = list(
+      says = "the prices as they were understood, chosen and written",
+      takes = "FILE...", options = c(priced, "long", "format", "out", "figure", "help"),
+      example = c("imbroglio prices bay-daily.csv.gz --security TARROW --during 2024 --long --out tarrow.csv",
+                  "imbroglio prices bay.csv bay-fund.csv --last \"1 year\" --out year.xlsx"),
+      run = run_prices
     ),
     adjust = list(
       says = "closes adjusted for splits and dividends",
@@ -121,7 +129,7 @@ commands <- function() {
       says = "value at risk by many methods; of a book: drawn, or split by holding",
       takes = "FILE...",
       options = c(choose, "every", "keep-unfinished", "kind", "level", "horizon", "horizon-by", "method", "rank", "value", "decay",
-                  "half-life", "tail", "block", "draws", "seed", "confidence", "thresholds", "draw", "paths",
+                  "half-life", "tail", "block", "draws", "seed", "errors", "confidence", "thresholds", "draw", "paths",
                   "split", "view",
                   book, hand_on),
       example = c("imbroglio var bay.csv --security BAYALL --level 0.95,0.99 --value 1000000",
@@ -145,7 +153,7 @@ commands <- function() {
     ),
     report = list(
       says = "one page to send: sentences, tables and pictures",
-      takes = "FILE...", options = c(choose, "window", "per-year", "level", "value", book, "out", "help"),
+      takes = "FILE...", options = c(priced, "window", "per-year", "level", "value", book, "out", "help"),
       example = "imbroglio report bay.csv --security BAYALL,TARROW --out risk.html", run = run_report
     )
   )
@@ -161,9 +169,11 @@ some_files <- function(files, command, most = Inf) {
 
 chosen_prices <- function(files, options, command) {
   some_files(files, command)
-  prices <- read_prices(files, price = options$price, dates = options$dates, decimal = options$decimal,
-                        securities = options$securities, as_of = options$as_of, sheet = options$sheet,
-                        strict = isTRUE(options$strict))
+  reading <- list(price = options$price, dates = options$dates, decimal = options$decimal, sheet = options$sheet,
+                  strict = isTRUE(options$strict))
+  given <- check_choice(options$given %||% "prices", "--given", c("prices", "returns", "profits"))
+  prices <- if (given == "prices") do.call(read_prices, c(list(files, securities = options$securities, as_of = options$as_of), reading))
+            else do.call(as_returns, c(list(files, kind = options$kind %||% "simple", every = options$every, given = given), reading))
   prices <- cut_to_span(prices, options, command)
   if (is.null(options$security)) return(prices)
   if (has_book(options)) {
@@ -198,7 +208,7 @@ has_book <- function(options) any(!vapply(options[intersect(c("weights", "shares
 
 # The returns that are to be measured, or the book of them.
 chosen_returns <- function(prices, options, command) {
-  returns <- as_returns(prices, kind = options$kind %||% "simple", every = options$every,
+  returns <- if (inherits(prices, "imbroglio_returns")) prices else as_returns(prices, kind = options$kind %||% "simple", every = options$every,
                         keep_unfinished = isTRUE(options$keep_unfinished))
   if (counts_returns(options)) returns <- cut_to_span(returns, options[setdiff(names(options), "to")], command)
   if (has_book(options)) book_of(returns, options) else returns
@@ -309,7 +319,7 @@ run_var <- function(files, options) {
     options$figure <- NULL
     return(hand_over_measured(found, options))
   }
-  own <- c("horizon_by", "method", "decay", "half_life", "tail", "confidence")
+  own <- c("horizon_by", "method", "decay", "half_life", "tail", "errors", "confidence")
   result <- do.call(measure_var, c(list(returns), given(common, own)))
   draw_to(result, options$figure, view = options$view)
   options$figure <- NULL
@@ -346,7 +356,7 @@ run_beta <- function(files, options) {
   side_by_side <- length(options$every) > 1L || !is.null(options$spans)
   once <- options
   if (side_by_side) once["every"] <- list(NULL)
-  returns <- chosen_returns(chosen_prices(files, options, "beta"), once, "beta")
+  returns <- chosen_returns(chosen_prices(files, once, "beta"), once, "beta")
   own <- c("benchmark", "window", "min_obs", "per_year", "risk_free", "errors", "lags", "together", "confidence")
   arguments <- options[intersect(own, names(options))]
   if (side_by_side) arguments <- c(arguments, list(every = options$every, last = options$spans))
@@ -383,7 +393,8 @@ measure_text <- function(result, extra = NULL) {
   crossed <- name == "var" && length(unique(table$horizon)) > 1L && nrow(table) > 12L
   if (crossed) table <- crossed_table(table)
   # What each holding returned, what each level comes to.
-  kind <- if (crossed || name == "paths") "fractions" else basis(result)$kind
+  kind <- basis(result)$kind
+  if (crossed || name == "paths") kind <- if (kind == "profit") "amounts" else "fractions"
   c(paste0(title_of(result), ".", if (!is.null(measure)) paste0(" ", measure$asks)), "",
     text_table(table, kind),
     if (hidden) sprintf("and %s before. --out FILE.csv writes all.", count(hidden, "row")), "",
@@ -398,8 +409,9 @@ run_returns <- function(files, options) {
     return(hand_over_measured(do.call(measure_return, c(list(chosen_returns(prices, options, "returns")),
                                                         options[intersect(own, names(options))])), options))
   }
-  returns <- take_returns(chosen_returns(prices, options, "returns"))
+  returns <- take_returns(chosen_returns(prices, options, "returns"), profits = TRUE)
   if (is.null(options$format) && lower_case(tools::file_ext(options$out %||% "")) %in% c("xlsx", "parquet")) {
+    if (is.null(returns$prices)) fail("argument", "Returns that were given are written as CSV.", where = sprintf("--out is %s.", options$out))
     write_prices(returns$prices, options$out, returns$kind, returns$stated)
     say("Wrote ", options$out)
     draw_to(returns, options$figure)
@@ -419,13 +431,15 @@ run_returns <- function(files, options) {
 returns_text <- function(returns, result, rows = 8L, most = 8L) {
   last <- utils::tail(seq_along(returns$dates), rows)
   shown <- seq_len(min(most, ncol(returns)))
-  cells <- lapply(shown, function(j) c(colnames(returns)[j], percent(returns$values[last, j])))
+  write <- writer_of(result)
+  cells <- lapply(shown, function(j) c(colnames(returns)[j], write(returns$values[last, j])))
   body <- c(list(c("date", format(returns$dates[last]))), cells)
   lines <- do.call(paste, c(lapply(body, function(v) formatC(v, width = max(nchar(v)))), sep = "  "))
   every <- some(adverb_of(unique(returns$rhythm$every)))
   hidden <- c(if (nrow(returns) > rows) count(nrow(returns) - rows, "earlier date"),
               if (ncol(returns) > most) count(ncol(returns) - most, "more security", "more securities"))
-  c(sprintf("%s %s returns, the last %s dates", sentence_case(every), returns$kind, count(length(last))), "",
+  c(sprintf("%s %s, the last %s", sentence_case(every), if (returns$kind == "profit") "profits" else paste(returns$kind, "returns"),
+            count(length(last), "date")), "",
     lines, "",
     if (length(hidden)) sprintf("Not shown: %s. --out FILE.csv writes all.", paste(hidden, collapse = " and ")),
     folded(paste("Basis:", format(basis(result)))))
@@ -518,6 +532,26 @@ run_check <- function(files, options) {
 findings_text <- function(findings) {
   c(in_words(findings), "", if (nrow(findings)) c(text_table(as.data.frame(findings)), ""),
     strwrap(paste("Basis:", format(basis(findings))), 110, exdent = 2))
+}
+
+run_prices <- function(files, options) {
+  prices <- chosen_prices(files, options, "prices")
+  # Written are the dates that were asked for, without the price before them that a return would want.
+  span <- span_of(prices$dates, options$from, options$to, options$last, options$during)
+  prices <- prices[prices$dates >= span$from, ]
+  layout <- if (isTRUE(options$long)) "long" else "wide"
+  form <- check_choice(options$format %||% "text", "--format", c("text", "csv"))
+  if (!is.null(options$out)) {
+    if (!is.null(options$format)) fail("argument", "--out says the form by how the file ends.", remedy = "Leave --format out.")
+    write_prices(prices, options$out, layout = layout)
+    say("Wrote ", options$out)
+  } else if (form == "csv") {
+    print_lines(as_csv(if (layout == "long") long_table(prices) else as.data.frame(prices)))
+  } else {
+    print_lines(visible(c(utils::capture.output(print(prices)), "", paste("Digest", prices$digest))))
+  }
+  draw_to(prices, options$figure)
+  0L
 }
 
 run_adjust <- function(files, options) {

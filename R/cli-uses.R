@@ -50,6 +50,8 @@ first_reason <- function(...) {
   }
 }
 
+of_given <- function(o, command) if (!is.null(o$given) && o$given != "prices") sprintf("it is of prices, and %s are given", o$given)
+
 unless <- function(used, reason) function(o, command) if (!used(o, command)) reason
 
 only_rolling <- unless(function(o, command) !is.null(o$window), "it is of a rolling --window")
@@ -80,8 +82,9 @@ idle_reasons <- list(
     if (command == "returns" && !o$measured && is.null(o$window)) "returns are listed as they are; --measured measures them"
   },
   measured = not_rolling,
-  kind = first_reason(not_split, unless(function(o, command) !drawn_book(o), "a book is drawn by simple returns")),
-  `keep-unfinished` = unless(function(o, command) !is.null(o$every), "it is of the last period of --every"),
+  kind = first_reason(unless(function(o, command) !identical(o$given, "profits"), "profits add"), not_split, unless(function(o, command) !drawn_book(o), "a book is drawn by simple returns")),
+  `keep-unfinished` = first_reason(of_given, unless(function(o, command) !is.null(o$every), "it is of the last period of --every")),
+  securities = of_given, `as-of` = of_given,
   level = function(o, command) {
     if (command == "drawdown" && (!is.null(o$window) || !is.null(o$episodes) || o$series)) "only the measure of the whole sample has a drawdown at risk"
     else if (command == "fit" && isTRUE(o$parameters)) "the parameters have none"
@@ -92,6 +95,7 @@ idle_reasons <- list(
   errors = function(o, command) {
     if (command == "volatility" && (!is.null(o$window) || o$series || o$parameters || !is.null(o$horizon))) "only the measure of the whole sample has an interval"
     else if (command == "beta" && !is.null(o$window)) "a rolling beta has no errors"
+    else if (command == "var") first_reason(not_split, not_drawn, not_thresholds)(o, command)
   },
   confidence = function(o, command) {
     if (command == "volatility") idle_reasons$errors(o, command)
@@ -135,6 +139,7 @@ idle_reasons <- list(
   },
   `zone-days` = function(o, command) if (isTRUE(o$breaches) || isTRUE(o$series)) "zones are counted in the test, and by --zones"
 )
+idle_reasons$long <- unless(function(o, command) !is.null(o$out) || !is.null(o$format), "it is of what is written: give --out or --format csv")
 idle_reasons$`half-life` <- idle_reasons$decay
 
 refuse_idle <- function(command, options, given) {

@@ -50,14 +50,15 @@ autoplot.imbroglio_backtest <- function(object, security = NULL, ...) {
     ggplot2::scale_colour_manual(values = colours) +
     ggplot2::scale_fill_manual(values = c(green = "#E3EEF6", yellow = "#F6E3B5", red = "#EBC0B4")) +
     date_axis() +
-    ggplot2::scale_y_continuous(labels = percent_axis,
+    ggplot2::scale_y_continuous(labels = amount_axis(object),
                                 breaks = function(limits) Filter(function(y) y > least - step,
                                                                  scales::breaks_pretty(8)(limits))) +
     ggplot2::coord_cartesian(clip = "off") +
     titles(backtest_headline(object),
-           sprintf("Grey: daily returns; lines: value at risk at %s, from the returns before; red: breaches. Boxes: runs of %s days, blue where the breaches are few enough, amber or red where not",
+           sprintf("Grey: %s %s; lines: value at risk at %s, from the returns before; red: breaches. Boxes: runs of %s days, blue where the breaches are few enough, amber or red where not",
+                   adverb_of(every_in_all(object)), if (counts_money(object)) "profits" else "returns",
                    unit_text$level(max(table$level)), count(attr(object, "zone_days"))), basis(object),
-                   y = paste(security, "return"), share = 0.85) +
+                   y = paste(security, if (counts_money(object)) "profit" else "return"), share = 0.85) +
     imbroglio_theme() + ggplot2::theme(plot.margin = ggplot2::margin(14, 210, 10, 14))
   plot
 }

@@ -184,7 +184,7 @@ fit_views <- list(
                                                                trim = TRUE), "%"),
                              expand = ggplot2::expansion(c(0.09, 0.03))) +
       ggplot2::coord_cartesian(clip = "off") +
-      titles(tail_headline(data),
+      titles(tail_headline(object, data),
              "Dots: the share of returns with at least that loss, on a log scale; lines: the fitted families",
              basis(object), x = sprintf("Loss, %s return with its sign turned", data$security),
              y = "Share of returns with as large a loss") +
@@ -193,13 +193,13 @@ fit_views <- list(
 )
 
 # The loss of one in 1,000, observed and as the families have it.
-tail_headline <- function(data) {
+tail_headline <- function(object, data) {
   table <- data$table
   nearest <- table$family[which.min(abs(table$quantile_01 - table$observed_01))]
   least <- table[which.max(table$quantile_01), ]
   sprintf("%s lost %s or more one time in 1,000; the %s family expects %s, %s is nearest", data$security,
-          percent(-table$observed_01[1L]),
-          least$family, percent(-least$quantile_01), nearest)
+          percent(-move_of(table$observed_01[1L], object)),
+          least$family, percent(-move_of(least$quantile_01, object)), nearest)
 }
 
 # Of several securities: which families are rejected, and which is first.

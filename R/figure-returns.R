@@ -3,12 +3,16 @@
 autoplot.imbroglio_returns <- function(object, start = NULL, end = NULL, ...) {
   refuse_others(...)
   need_ggplot()
+  adds <- object$kind == "profit"
   wealth <- core_wealth(object$values, object$kind)
   lines <- do.call(rbind, lapply(seq_len(ncol(object)), function(j) {
     growth <- data.frame(security = colnames(object)[j], date = c(object$start[j], object$dates),
                          growth = wealth[, j])
+    # Where it began, one period before, is not known of what was given without prices.
+    if (is.na(object$start[j])) growth <- growth[-1L, ]
     within_dates(growth[!is.na(growth$growth) & !is.na(growth$date), ], "date", start, end)
   }))
+  if (adds) return(sums_figure(object, lines))
   # From 100 at the first date shown.
   lines$growth <- 100 * lines$growth / stats::ave(lines$growth, lines$security, FUN = function(g) g[1L])
   securities <- colnames(object)
@@ -41,6 +45,30 @@ autoplot.imbroglio_returns <- function(object, start = NULL, end = NULL, ...) {
 }
 
 #' @rdname figures
+# Profits add: their sum, in their own units, from nothing.
+sums_figure <- function(object, lines) {
+  ends <- lines[!duplicated(lines$security, fromLast = TRUE), ]
+  ends$label_at <- apart(ends$growth, 0.032 * diff(range(lines$growth, 0)))
+  best <- ends[which.max(ends$growth), ]
+  worst <- ends[which.min(ends$growth), ]
+  made <- function(end) sprintf("%s %s %s", end$security, if (end$growth < 0) "lost" else "made", money(abs(end$growth)))
+  ggplot2::ggplot(lines, ggplot2::aes(.data$date, .data$growth, colour = .data$security)) +
+    ggplot2::geom_hline(yintercept = 0, colour = quiet, linewidth = 0.3) +
+    ggplot2::geom_line(linewidth = 0.55) +
+    ggplot2::geom_text(data = ends,
+                       ggplot2::aes(x = max(lines$date), y = .data$label_at, label = sprintf("  %s %s", .data$security, money(.data$growth))),
+                       hjust = 0, size = 3.4) +
+    ggplot2::scale_colour_manual(values = colour_of(colnames(object), object$universe)) +
+    date_axis() +
+    ggplot2::scale_y_continuous(labels = scales::label_number(big.mark = ",")) +
+    ggplot2::coord_cartesian(clip = "off") +
+    titles(if (nrow(ends) == 1L) sprintf("%s from %s to %s", made(best), lines$date[1L], best$date)
+           else sprintf("%s, the most, and %s, the least", made(best), made(worst)),
+           "Profits added up from the first date shown",
+           returns_basis(object, sample_of(object$dates, object$values)), y = "Sum of profits") +
+    imbroglio_theme() + ggplot2::theme(plot.margin = ggplot2::margin(14, 132, 10, 14))
+}
+
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_return <- function(object, start = NULL, end = NULL, ...) {
   refuse_others(...)

@@ -2,6 +2,11 @@
 # panel each.
 rolling_panels <- function(object, table, column, y, subtitle, scale = 1, floor = TRUE) {
   source <- attr(object, "source")
+  if (counts_money(object)) {
+    y <- sub("Return", "Profit", sub(", % a year", " a year", sub(", %$", "", y)))
+    subtitle <- sub("returns", "profits", subtitle)
+    scale <- 1
+  }
   securities <- unique(table$security)
   table$series <- series_of(table)
   lines <- do.call(rbind, lapply(securities, function(s) {
@@ -15,7 +20,8 @@ rolling_panels <- function(object, table, column, y, subtitle, scale = 1, floor 
   last <- levels(table$series)[nlevels(table$series)]
   if (!one) ends <- ends[ends$series == last, ]
   percent <- scale == 100
-  written <- if (percent) sprintf(if (one) "%.1f %%" else "%.0f %%", ends$value) else sprintf("%.2f", ends$value)
+  written <- if (percent) sprintf(if (one) "%.1f %%" else "%.0f %%", ends$value)
+             else if (counts_money(object)) money(ends$value) else sprintf("%.2f", ends$value)
   ends$label <- paste0(if (one && nlevels(table$series) > 1L) paste0(ends$series, ": ") else "", written)
   ends$label_at <- if (one) apart(ends$value, 0.04 * diff(range(known$value))) else ends$value
   stacked <- length(securities) <= 4L
@@ -30,7 +36,7 @@ rolling_panels <- function(object, table, column, y, subtitle, scale = 1, floor 
     ggplot2::facet_wrap(ggplot2::vars(.data$security), ncol = if (stacked) 1L else NULL) +
     ggplot2::scale_x_date(date_labels = "%Y", breaks = scales::breaks_pretty(if (stacked) 9 else 4),
                           expand = ggplot2::expansion(c(0.01, if (stacked) 0.09 else 0.16))) +
-    ggplot2::scale_y_continuous(limits = if (floor) c(0, NA)) +
+    ggplot2::scale_y_continuous(limits = if (floor) c(0, NA), labels = scales::label_number(big.mark = ",")) +
     titles(words_between(object, table)[1L], subtitle, basis(object), y = y) +
     imbroglio_theme()
 }

@@ -49,6 +49,11 @@ percent_axis <- function(x) {
   paste0(formatC(100 * x, format = "f", digits = if (is.finite(step) && step < 0.00999) 1L else 0L), " %")
 }
 
+# The axis of a result's returns and losses; of profits it is of money.
+amount_axis <- function(object) if (counts_money(object)) scales::label_number(big.mark = ",") else percent_axis
+
+counts_money <- function(object) identical(basis(object)$kind, "profit")
+
 date_axis <- function(...) ggplot2::scale_x_date(date_labels = "%Y-%m", breaks = scales::breaks_pretty(7),
                                                  expand = ggplot2::expansion(c(0.01, 0.03)), ...)
 

@@ -48,12 +48,13 @@ methods_figure <- function(object, table) {
   step <- top * min(0.13, 1.5 / nrow(table))
   table$y <- -step * (seq_len(nrow(table)) + 0.4)
   # Expected shortfalls that lie beyond all returns do not stretch the picture.
-  edge <- max(-1, min(shown, -1.05 * table$var, -table$var_high, na.rm = TRUE))
+  edge <- max(if (counts_money(object)) -Inf else -1, min(shown, -1.05 * table$var, -table$var_high, na.rm = TRUE))
   right <- stats::quantile(shown, 0.995, names = FALSE)
   bars <- bars[bars$to > edge & bars$to <= right, ]
   edge <- min(edge, bars$from)
   table$es_x <- ifelse(is.finite(table$es) & -table$es > edge, -table$es, NA_real_)
   single <- nrow(table) == 1L
+  what <- if (counts_money(object)) "profit" else "return"
   size <- if (nrow(table) > 14L) 3.1 else 3.7
   period <- period_name(every_in_all(object), table$horizon[1L])
   ggplot2::ggplot(table) +
@@ -75,18 +76,18 @@ methods_figure <- function(object, table) {
     ggplot2::geom_point(ggplot2::aes(x = .data$es_x, y = .data$y), colour = loss, shape = 5, size = 2,
                         stroke = 0.8, na.rm = TRUE) +
     ggplot2::geom_text(ggplot2::aes(x = 0, y = .data$y,
-                                    label = sprintf("%s  %s", percent(.data$var), .data$name)), colour = ink,
+                                    label = sprintf("%s  %s", writer_of(object)(.data$var), .data$name)), colour = ink,
                                     hjust = 0, size = size,
                        nudge_x = (right - edge) * 0.004) +
     ggplot2::geom_hline(yintercept = 0, colour = rule) +
-    ggplot2::scale_x_continuous(labels = percent_axis, breaks = scales::breaks_pretty(9), limits = c(edge, right),
+    ggplot2::scale_x_continuous(labels = amount_axis(object), breaks = scales::breaks_pretty(9), limits = c(edge, right),
                                 expand = c(0.005, 0)) +
     ggplot2::scale_y_continuous(breaks = function(limits) Filter(function(y) y >= 0, pretty(c(0, top), 4)),
                                 expand = ggplot2::expansion(c(0.02, 0.05))) +
     titles(var_headline(object),
-           sprintf("Bars: returns of %s, red beyond the least of the lines%s", period$within,
+           sprintf("Bars: %ss of %s, red beyond the least of the lines%s", what, period$within,
                    "; dot: value at risk, bar: its interval, diamond: expected shortfall"),
-           basis(object), x = paste(table$security[1L], "return"), y = "Observations") +
+           basis(object), x = paste(table$security[1L], what), y = "Observations") +
     imbroglio_theme() + ggplot2::theme(axis.title.y = ggplot2::element_text(hjust = 0.75))
 }
 
@@ -94,7 +95,7 @@ methods_figure <- function(object, table) {
 returns_over <- function(source, table) {
   h <- table$horizon[1L]
   r <- source$values[, table$security[1L], drop = FALSE]
-  if (h > 1L) r <- core_overlapping_returns(r, h, source$kind == "log")
+  if (h > 1L) r <- core_overlapping_returns(r, h, source$kind != "simple")
   r <- r[!is.na(r)]
   if (source$kind == "log") expm1(r) else r
 }
@@ -114,25 +115,25 @@ horizons_figure <- function(object, table) {
     ggplot2::geom_line(linewidth = 0.8) + ggplot2::geom_point(size = 1.2) +
     ggplot2::geom_text(data = ends,
                        ggplot2::aes(y = .data$y,
-                                    label = sprintf("  %s: %s", .data$label, percent(.data$var, 1L))), hjust = 0,
+                                    label = sprintf("  %s: %s", .data$label, writer_of(object)(.data$var, 1L))), hjust = 0,
                                     size = 3.4) +
     ggplot2::scale_colour_manual(values = colours) +
     ggplot2::scale_x_continuous(breaks = unique(round(seq(1, max(table$horizon), length.out = min(max(table$horizon), 8L)))),
                                 expand = ggplot2::expansion(c(0.01, if (nlevels(table$method) > 1L) 0.34 else 0.16))) +
-    ggplot2::scale_y_continuous(labels = percent_axis, limits = c(0, NA), expand = ggplot2::expansion(c(0, 0.05))) +
+    ggplot2::scale_y_continuous(labels = amount_axis(object), limits = c(0, NA), expand = ggplot2::expansion(c(0, 0.05))) +
     ggplot2::facet_wrap(ggplot2::vars(.data$method)) +
-    titles(sprintf("%s: %s", table$security[1L], horizons_finding(table, every)),
+    titles(sprintf("%s: %s", table$security[1L], horizons_finding(table, every, writer_of(object))),
            "Value at risk by horizon and level", basis(object),
            x = sprintf("Horizon, %ss", every), y = "Value at risk") +
     imbroglio_theme() + ggplot2::theme(strip.text = if (nlevels(table$method) == 1L) ggplot2::element_blank() else ggplot2::element_text(face = "bold", hjust = 0))
 }
 
-horizons_finding <- function(table, every) {
+horizons_finding <- function(table, every, write) {
   top <- table[table$level == max(table$level) & table$method == levels(table$method)[1L], ]
   ends <- range(top$horizon)
-  sprintf("at %s, %s in %s become %s in %s", top$label[1L], percent(top$var[top$horizon == ends[1L]]),
+  sprintf("at %s, %s in %s become %s in %s", top$label[1L], write(top$var[top$horizon == ends[1L]]),
           period_name(every, ends[1L])$within,
-          percent(top$var[top$horizon == ends[2L]]), period_name(every, ends[2L])$within)
+          write(top$var[top$horizon == ends[2L]]), period_name(every, ends[2L])$within)
 }
 
 #' @rdname figures
@@ -142,14 +143,16 @@ autoplot.imbroglio_tail <- function(object, tail = NULL, ...) {
   need_ggplot()
   table <- as.data.frame(object)
   if (length(unique(table$security)) > 1L) fail("argument", "The tail of one security at a time is drawn.")
+  unit <- if (counts_money(object)) "" else ", in %"
+  scale <- if (counts_money(object)) 1 else 100
   panel <- function(name, y, low, high) data.frame(panel = name, k = table$k, y = y, low = low, high = high)
-  names <- c("Hill's shape", "Mean excess over the threshold, in %", "Shape by the generalised Pareto distribution",
-             sprintf("Value at risk at %s, in %%", unit_text$level(as.numeric(basis(object)$choices[["level"]]))))
+  names <- c("Hill's shape", paste0("Mean excess over the threshold", unit), "Shape by the generalised Pareto distribution",
+             sprintf("Value at risk at %s%s", unit_text$level(as.numeric(basis(object)$choices[["level"]])), unit))
   lines <- rbind(panel(names[1L], table$hill_shape, table$hill_low, table$hill_high),
-                 panel(names[2L], 100 * table$mean_excess, 100 * table$excess_low, 100 * table$excess_high),
+                 panel(names[2L], scale * table$mean_excess, scale * table$excess_low, scale * table$excess_high),
                  panel(names[3L], table$pareto_shape, table$pareto_low, table$pareto_high))
-  var <- rbind(data.frame(k = table$k, y = 100 * table$hill_var, by = "Hill"),
-               data.frame(k = table$k, y = 100 * table$pareto_var, by = "Pareto"))
+  var <- rbind(data.frame(k = table$k, y = scale * table$hill_var, by = "Hill"),
+               data.frame(k = table$k, y = scale * table$pareto_var, by = "Pareto"))
   var$panel <- names[4L]
   ends <- var[!duplicated(var$by, fromLast = TRUE), ]
   ends$y <- apart(ends$y, 0.06 * diff(range(var$y, na.rm = TRUE)))

@@ -145,26 +145,28 @@ price_and_volatility <- function(object, table, start, end) {
   source <- attr(object, "source")
   security <- table$security[1L]
   priced <- !is.null(source$prices)
+  scale <- if (counts_money(object)) 1 else 100
   level <- if (priced) {
     data.frame(date = source$prices$dates, value = source$prices$close[, security])
   } else {
     data.frame(date = source$dates,
-               value = 100 * core_wealth(source$values[, security, drop = FALSE], source$kind)[-1L])
+               value = scale * core_wealth(source$values[, security, drop = FALSE], source$kind)[-1L])
   }
   level <- within_dates(level, "date", start, end)
   table$series <- series_of(table)
   names <- levels(table$series)
-  panels <- c(if (priced) paste(security, "price") else paste(security, "growth of 100"), "Volatility, % a year")
+  panels <- c(paste(security, if (priced) "price" else if (scale == 1) "sum of profits" else "growth of 100"),
+              if (scale == 1) "Volatility a year" else "Volatility, % a year")
   lines <- rbind(
     data.frame(panel = panels[1L], date = level$date, value = level$value, series = NA),
-    data.frame(panel = panels[2L], with_gaps(table, source$dates, "volatility_annual", 100))
+    data.frame(panel = panels[2L], with_gaps(table, source$dates, "volatility_annual", scale))
   )
   lines$panel <- factor(lines$panel, panels)
   lines$run <- run_of_known(lines$value, paste(lines$panel, lines$series))
   ends <- lines[!is.na(lines$series) & !is.na(lines$value), ]
   ends <- ends[!duplicated(ends$series, fromLast = TRUE), ]
   ends$label_at <- apart(ends$value, 0.065 * max(lines$value[lines$panel == panels[2L]], na.rm = TRUE))
-  ends$label <- sprintf("  %s%.1f %%", if (length(names) > 1L) paste0(ends$series, ": ") else "", ends$value)
+  ends$label <- sprintf("  %s%s", if (length(names) > 1L) paste0(ends$series, ": ") else "", writer_of(object)(ends$value / scale, 1L))
   floor <- data.frame(panel = factor(panels[2L], panels), date = ends$date[1L], value = 0)
   colour <- colour_of(security, source$universe)
   # Windows are shades of one colour; methods, which have no order, are told apart by more.
@@ -192,8 +194,8 @@ price_and_volatility <- function(object, table, start, end) {
 window_subtitle <- function(object, table) {
   found <- basis(object)
   what <- if (is.null(table$window)) sprintf("by %s, of the next period", some(unique(table$method)))
-          else sprintf("of the last %s %s %s returns", some(count(unique(table$window))),
-                       some(adverb_of(unique(every_by_row(object)))), found$kind)
+          else sprintf("of the last %s %s %s", some(count(unique(table$window))),
+                       some(adverb_of(unique(every_by_row(object)))), if (found$kind == "profit") "profits" else paste(found$kind, "returns"))
   sprintf("%s %s, a year", if (is.null(table$method)) "Rolling standard deviation" else "Volatility", what)
 }
 
@@ -204,7 +206,7 @@ standing_figure <- function(object, table) {
   table$series <- series_of(table)
   parts <- split(table, list(factor(table$security, unique(table$security)), table$series), drop = TRUE)
   stands <- do.call(rbind, lapply(parts, function(part) {
-    value <- 100 * part$volatility_annual
+    value <- part$volatility_annual
     marks <- stats::quantile(value, c(0.05, 0.25, 0.5, 0.75, 0.95), names = FALSE)
     now <- value[length(value)]
     data.frame(security = part$security[1L], series = part$series[1L], low = marks[1L], lower = marks[2L],
@@ -212,7 +214,7 @@ standing_figure <- function(object, table) {
                upper = marks[4L], high = marks[5L], now = now, below = mean(value < now))
   }))
   stands$security <- factor(stands$security, unique(table$security))
-  stands$label <- sprintf("%.1f %%\nabove %.0f %% of its past", stands$now, 100 * stands$below)
+  stands$label <- sprintf("%s\nabove %.0f %% of its past", writer_of(object)(stands$now, 1L), 100 * stands$below)
   far <- stands[which.max(abs(stands$below - 0.5)), ]
   colours <- colour_of(levels(stands$security), attr(object, "source")$universe)
   one <- nlevels(stands$security) == 1L
@@ -230,18 +232,18 @@ standing_figure <- function(object, table) {
                                        y = .data$middle, yend = .data$middle), colour = "white", linewidth = 1) +
     ggplot2::geom_point(ggplot2::aes(as.numeric(.data$series), .data$now), colour = ink, size = 3.4) +
     ggplot2::geom_text(ggplot2::aes(as.numeric(.data$series) + 0.2, .data$now,
-                                    label = if (one) .data$label else sprintf("%.0f %%", .data$now)),
+                                    label = if (one) .data$label else writer_of(object)(.data$now, 0L)),
                        hjust = 0, size = if (one) 3.7 else 3, colour = ink, lineheight = 0.95) +
     ggplot2::facet_wrap(ggplot2::vars(.data$security)) +
     ggplot2::scale_fill_manual(values = colours) +
     ggplot2::scale_x_continuous(breaks = seq_along(levels(stands$series)), labels = levels(stands$series),
                                 expand = ggplot2::expansion(add = c(0.4, if (one) 0.9 else 0.8))) +
-    ggplot2::scale_y_continuous(limits = c(0, NA)) +
-    titles(sprintf("%s: over %s returns volatility stands at %.1f %%, above %.0f %% of its past", far$security,
-                   far$series, far$now,
+    ggplot2::scale_y_continuous(limits = c(0, NA), labels = amount_axis(object)) +
+    titles(sprintf("%s: over %s returns volatility stands at %s, above %.0f %% of its past", far$security,
+                   far$series, writer_of(object)(far$now, 1L),
                    100 * far$below),
            "Thin bar: nine in ten of the past values of that window; thick bar: half of them; white: the median; dot: now",
-           basis(object), x = "Window, returns", y = "Volatility, % a year") +
+           basis(object), x = "Window, returns", y = "Volatility a year") +
     imbroglio_theme() +
     ggplot2::theme(panel.grid.major.x = ggplot2::element_blank()) +
     (if (one) ggplot2::theme(strip.text = ggplot2::element_blank()))

@@ -16,53 +16,65 @@ days_of_paths <- function(how, paths) {
   core_drawn_days(how$days, how$horizon, as.integer(paths), how$code, how$length, how$seed)
 }
 
-# Value at risk by the returns `r` over all drawn paths.
-of_draws <- function(r, how, ask) {
+# Value at risk by the returns `r` over all drawn paths; `history`: the returns of the days that were drawn from.
+of_draws <- function(r, how, ask, history) {
   n <- length(r)
-  # Two standard deviations of the history's rank to either side of the quantile: over fewer its density is a matter
-  # of few days.
-  reach <- pmax(1, round(2 * n * sqrt(ask$level * (1 - ask$level) / how$days)))
-  most <- max(n * (1 - ask$level) + reach + 9 * sqrt(n * (1 - ask$level)) + 25)
+  most <- max(2 * n * (1 - ask$level) + 9 * sqrt(n * (1 - ask$level)) + 25)
   losses <- -core_worst(matrix(r), as.integer(min(n, most)))
   z <- stats::qnorm((1 + ask$confidence) / 2) * c(-1, 1)
   columns_of_rows(lapply(seq_along(ask$level), function(i) {
     a <- 1 - ask$level[i]
     k <- core_rank_position(n, ask$level[i], rank_code(ask$rank))
     var <- at_rank(losses, k)
-    es <- mean(losses[seq_len(floor(k))])
-    errors <- errors_by_days(r, losses, var, a, reach[i], how)
+    beyond <- losses[seq_len(floor(k))]
+    es <- mean(beyond)
     draw_error <- if (n > 1L) rank_error(losses, n, k) else NA
-    both <- sqrt(errors[1L]^2 + draw_error^2)
-    ends <- if (isTRUE(var > 0)) var * exp(z * both / var) else var + z * both
-    c(n = how$days, var = var, es = es, var_error = errors[1L], es_error = errors[2L], var_low = ends[1L], var_high = ends[2L],
+    es_draw_error <- shortfall_error(beyond, losses[min(n, floor(k) + 1)], a)
+    ask$level <- ask$level[i]
+    of_history <- if (how$horizon == 1L) errors_of_history(history, ask) else errors_by_days(r, losses, var, a, floor(k), how)
+    error <- sqrt(of_history[1:2]^2 + c(draw_error, es_draw_error)^2)
+    ends <- if (how$horizon == 1L) var + c(-1, 1) * sqrt(of_history[3:4]^2 + (z * draw_error)^2)
+            else if (isTRUE(var > 0)) var * exp(z * error[1L] / var) else var + z * error[1L]
+    c(n = how$days, var = var, es = es, var_error = error[1L], es_error = error[2L], var_low = ends[1L], var_high = ends[2L],
       draw_error = draw_error)
   }))
 }
 
+# Of one period the paths are the days themselves: their errors, and how far the interval reaches to either side.
+errors_of_history <- function(history, ask) {
+  ask$log <- FALSE
+  found <- tail_of_samples(matrix(history), ask)
+  c(found$var_error, found$es_error, found$var - found$var_low, found$var_high - found$var)
+}
+
 # The infinitesimal jackknife: had a day of the history (or the block that begins with it) been a little more likely,
 # the tail would have grown by how often the paths in it drew that day. What is due to the number of draws is
-# taken off.
-errors_by_days <- function(r, losses, var, a, reach, how) {
+# taken off, unless nothing were left.
+errors_by_days <- function(r, losses, var, a, k, how) {
   tail <- which(r <= -var)
-  k <- length(tail)
   n <- how$days
   draws <- length(r)
-  if (n < 2L || !k || k == draws) return(c(NA_real_, NA_real_))
+  if (n < 2L || !length(tail) || length(tail) == draws) return(c(NA_real_, NA_real_))
   begun <- core_begun_days(n, how$horizon, tail, -r[tail] - var, how$code, how$length, how$seed)
-  width <- ceiling(how$length)
+  # Blocks that begin near each other share days. The weights of their covariances are 1 over the length of a block,
+  # and fall to 0 over another (Politis and Romano 1995); blocks of random length are often twice as long as their mean.
+  flat <- c(none = 0, fixed = 1, stationary = 2)[[how$blocks]] * how$length
+  lags <- if (flat > 0) seq_len(min(ceiling(2 * flat) - 1, n %/% 4)) else integer()
+  weights <- pmin(1, 2 - lags / flat)
   spread <- function(drawn, total, squares) {
     moved <- (n * drawn - total) / draws
     sum <- sum(moved^2) - n^2 * squares / draws^2
-    # Blocks that begin near each other share days.
-    for (lag in seq_len(min(width - 1, n - 1))) {
-      sum <- sum + 2 * (1 - lag / width) * sum(moved[seq_len(n - lag)] * moved[lag + seq_len(n - lag)])
-    }
-    sqrt(max(0, sum)) / n
+    # After the last day comes the first. What the days moved adds up to nothing, which takes as much from the sum of
+    # the covariances as these weights are of all.
+    for (i in seq_along(lags)) sum <- sum + 2 * weights[i] * sum(moved * moved[(seq_len(n) + lags[i] - 1L) %% n + 1L])
+    sqrt(if (sum > 0) sum / (1 - (1 + 2 * sum(weights)) / n) else sum(moved^2)) / n
   }
-  ranks <- c(max(1, k - reach), min(nrow(losses), k + reach))
+  # The density at the quantile, from half as many paths to half as many again.
+  ranks <- c(max(1, round(k / 2)), min(length(losses), max(2, round(1.5 * k))))
   per_density <- (losses[ranks[1L]] - losses[ranks[2L]]) / diff(ranks) * draws
   all <- sum(begun$count)
-  c(spread(begun$count, all, all) * per_density, spread(begun$weighed, begun$sum, begun$squares) / a)
+  es <- if (losses[1L] > var) spread(begun$weighed, begun$sum, begun$squares) / a else NA_real_
+  c(spread(begun$count, all, all) * per_density, es)
 }
 
 #' Draw what a book may be worth
@@ -128,7 +140,7 @@ bootstrap_book <- function(book, level = c(0.95, 0.99), horizon = 10L, draws = 1
   refuse_too_many_steps(ask$draws, horizon, ncol(book$r))
   how <- drawing(nrow(book$r), horizon, blocks, ask)
   drawn <- core_draw_book(1 + book$r, book$weights, book$cash, how$horizon, how$draws, how$code, how$length, how$seed)
-  found <- of_draws(drawn$value - 1, how, ask)
+  found <- of_draws(drawn$value - 1, how, ask, as.vector(book$r %*% book$weights))
   m <- length(ask$level)
   columns <- c(list(security = rep(name, m), from = rep(book$dates[1L], m),
                     to = rep(book$dates[length(book$dates)], m),
@@ -138,7 +150,10 @@ bootstrap_book <- function(book, level = c(0.95, 0.99), horizon = 10L, draws = 1
                list(method = rep(if (blocks == "none") "bootstrap" else paste0(if (blocks == "fixed") "block" else blocks, "-bootstrap"), m),
                     draws = rep(how$draws, m), rank = rep(rank, m)),
                found[c("var_error", "es_error", "var_low", "var_high", "draw_error")])
-  warn_few(columns, var_methods()[columns$method[1L]])
+  record <- var_methods()[columns$method[1L]]
+  warn_few(columns, record, how$draws)
+  few <- if (horizon > 1L) doubt_blocks(how, ask)
+  if (!is.null(few)) caution("method", sprintf("%s for %s %s.", columns$method[1L], name, few))
   result <- new_result(columns, "bootstrap",
                        book_basis(book, c(horizon = horizon, draws = count(how$draws),
                                           if (blocks != "none") c(blocks = paste(blocks, format(how$length))),

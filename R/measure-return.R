@@ -36,7 +36,9 @@
 #' measure_return(returns[, "TARROW"], window = 250, risk_free = 0.02)
 #' @export
 measure_return <- function(returns, window = NULL, min_obs = NULL, per_year = NULL, risk_free = NULL) {
-  returns <- take_returns(returns)
+  returns <- take_returns(returns, profits = TRUE)
+  adds <- returns$kind == "profit"
+  if (adds && !is.null(risk_free)) fail("argument", "`risk_free` is of returns; these are profits.", remedy = "Leave it out.")
   by_hand <- !is.null(per_year)
   per_year <- check_per_year(per_year, returns)
   with_free <- beside_risk_free(returns, risk_free)
@@ -45,6 +47,7 @@ measure_return <- function(returns, window = NULL, min_obs = NULL, per_year = NU
   refuse_without_window(min_obs)
   sample <- sample_of(returns$dates, returns$values)
   found <- core_moments(returns$values, returns$kind == "log")
+  if (adds) found$growth <- ifelse(found$n > 0L, colSums(returns$values, na.rm = TRUE), NA_real_)
   n <- found$n
   excess <- excess_of(returns, with_free, found, per_year)
   sharpe <- ifelse(excess$deviation > 0, excess$mean / excess$deviation, NA_real_)
@@ -56,7 +59,7 @@ measure_return <- function(returns, window = NULL, min_obs = NULL, per_year = NU
   cells <- function(row) returns$values[cbind(row, seq_along(row))]
   new_result(
     list(security = colnames(returns$values), from = sample$from, to = sample$to, n = n,
-         total_return = found$growth, return_annual = a_year(found$growth, 1 / years),
+         total_return = found$growth, return_annual = a_year(found$growth, years, adds),
          mean = found$mean, mean_error = found$deviation / sqrt(n), volatility = found$deviation,
          skewness = found$skewness, skewness_error = skewness_error(n),
          kurtosis = found$kurtosis, kurtosis_error = kurtosis_error(n),
@@ -68,7 +71,7 @@ measure_return <- function(returns, window = NULL, min_obs = NULL, per_year = NU
   )
 }
 
-a_year <- function(growth, power) expm1(log1p(growth) * power)
+a_year <- function(growth, years, adds) if (adds) growth / years else expm1(log1p(growth) / years)
 
 # The years of returns: by the calendar from the price before the first to the last; of returns that were given without
 # prices by their number.
@@ -113,16 +116,17 @@ excess_of <- function(returns, with_free, found, per_year) {
 
 rolling_return <- function(returns, windows, per_year, by_hand, with_free, choices) {
   log <- returns$kind == "log"
+  adds <- returns$kind == "profit"
   frame <- window_frame(returns)
   wealth <- core_wealth(returns$values, returns$kind)[-1L, , drop = FALSE]
   parts <- lapply(seq_along(windows$window), function(i) {
     window <- windows$window[i]
     least <- windows$least[i]
     columns <- frame$columns(window)
-    growth <- core_overlapping_returns(returns$values, window, log)
+    growth <- core_overlapping_returns(returns$values, window, log || adds)
     growth <- frame$pick(if (log) expm1(growth) else growth)
     early <- columns$n < window & columns$n >= least
-    growth[early] <- frame$pick(wealth)[early] - 1
+    growth[early] <- frame$pick(wealth)[early] - if (adds) 0 else 1
     mean <- frame$pick(core_rolling_mean(returns$values, window, least))
     deviation <- frame$pick(core_rolling_deviation(returns$values, window, least))
     excess <- list(mean = mean, deviation = deviation)
@@ -141,7 +145,7 @@ rolling_return <- function(returns, windows, per_year, by_hand, with_free, choic
     sharpe <- ifelse(excess$deviation > 0, excess$mean / excess$deviation, NA_real_)
     m <- unname(per_year[columns$security])
     years <- if (by_hand) columns$n / m else years_of(frame$price_before(window), columns$to, columns$n, m)
-    c(columns, list(total_return = growth, return_annual = a_year(growth, 1 / years), mean = mean,
+    c(columns, list(total_return = growth, return_annual = a_year(growth, years, adds), mean = mean,
                     volatility = deviation, sharpe = sharpe, sharpe_annual = sharpe * sqrt(m)))
   })
   warn_short(max(core_observed(returns$values)), min(windows$least))

@@ -15,11 +15,12 @@
 #'     `age-weighted`); of the shortfall, the mean of such days. One day is a noisy witness: look at the expected
 #'     shortfall too.
 #' * `derivative`: of the formula (`normal`, `normal-relative`, `ewma`, `cornish-fisher`, `hill`,
-#'     `volatility-scaled`).
+#'     `volatility-scaled`); of a method of one's own, by what it says of the book with a little more of each holding.
 #' * `paths`: the mean of the holdings' losses on the drawn paths about the rank, within one standard deviation of
 #'     it (the bootstraps).
 #' * `regression`: of each holding on the book, \eqn{-\bar r_i h + \beta_i (VaR + \bar R h)}{-mean(r_i) h + beta_i
-#'     (VaR + mean(R) h)}, which is exact where returns have an elliptical distribution (all other methods).
+#'     (VaR + mean(R) h)}, which is exact where returns have an elliptical distribution (all other methods, and one of
+#'     one's own that does not grow with the book).
 #'
 #' Everything is of simple returns, on the days that all holdings have; across holdings only these add.
 #'
@@ -48,7 +49,8 @@ split_var <- function(book, level = 0.99, horizon = 1L, method = "historical", r
   records <- check_methods(method)
   ask <- asked(book$book$returns, level, decay, half_life, tail, block, draws, seed, rank = rank)
   if (any_chance(records, horizon)) refuse_too_many_steps(ask$draws, horizon, ncol(book$r))
-  ask$log <- ask$errors <- FALSE
+  ask$log <- FALSE
+  ask$errors <- "none"
   ask$h <- horizon
   ask$scale <- sqrt(horizon)
   parts <- list()
@@ -88,7 +90,7 @@ split_by_method <- function(book, record, method, ask) {
     attr(found, "drawn") <- list(how = how, r = drawn[[1L]])
   }
   whole <- c(found$var[1L], found$es[1L])
-  slopes <- book_slopes(book, method, whole, found, ask)
+  slopes <- record$slopes(book, whole, found, ask)
   component <- w * slopes$var
   alone <- found$var[1L + k + seq_len(k)]
   with_book <- function(each, of_book) c(unname(each), of_book)
@@ -102,65 +104,85 @@ split_by_method <- function(book, record, method, ask) {
        es_component = with_book(w * slopes$es, whole[2L]))
 }
 
-# How value at risk and expected shortfall grow with the weight of each holding.
-book_slopes <- function(book, method, whole, found, ask) {
+# The slopes of the methods: how value at risk and expected shortfall grow with the weight of each holding.
+
+slopes_by_regression <- function(book, whole, found, ask) c(by_regression(book, whole, ask$h), by = "regression")
+
+by_regression <- function(book, whole, h, relative = FALSE) {
   X <- book$r
   R <- as.vector(X %*% book$weights)
-  a <- 1 - ask$level
+  mean <- mean(R)
+  squares <- sum((R - mean)^2)
+  beta <- as.vector((R - mean) %*% X) / squares
+  # Constant returns have no slope: each holding bears what it returned.
+  if (!isTRUE(core_moments(matrix(R), FALSE)$deviation > 0)) return(list(var = -colMeans(X) * h, es = -colMeans(X) * h))
+  means <- if (relative) 0 else colMeans(X) * h
+  mean <- if (relative) 0 else mean * h
+  list(var = -means + beta * (whole[1L] + mean), es = -means + beta * (whole[2L] + mean))
+}
+
+# Weights of days: the return of the book at the rank, and the mean of those beyond.
+slopes_at_rank <- function(book, weight, ask) {
+  days <- days_at_rank(as.vector(book$r %*% book$weights), weight, 1 - ask$level, ask$rank)
+  list(var = -as.vector(days$at %*% book$r) * ask$scale, es = -as.vector(days$beyond %*% book$r) * ask$scale, by = "observation")
+}
+
+volatility_scaled_slopes <- function(book, whole, found, ask) {
+  X <- book$r
+  R <- as.vector(X %*% book$weights)
   n <- length(R)
-  h <- ask$h
-  # Weights of days: the return of the book at the rank, and the mean of those beyond.
-  of_days <- function(at, beyond, by) list(var = -as.vector(at %*% X), es = -as.vector(beyond %*% X), by = by)
-  switch(
-    method,
-    historical = , "age-weighted" = {
-      weight <- if (method == "historical") rep(1 / n, n) else age_weights(n, ask$decay)
-      days <- days_at_rank(R, weight, a, ask$rank)
-      of_days(days$at * ask$scale, days$beyond * ask$scale, "observation")
-    },
-    "volatility-scaled" = {
-      s <- weighted_path(R, ask$decay %||% 0.94)
-      if (any(s == 0)) return(by_regression(X, R, whole, h))
-      days <- days_at_rank(R * s[n + 1L] / s[-(n + 1L)], rep(1 / n, n), a, ask$rank)
-      # How each path of volatility grows: s times that is half of the growth of its square.
-      grown <- apply(X, 2L, function(x) {
-        product <- R * x
-        decay <- ask$decay %||% 0.94
-        c(mean(product), stats::filter((1 - decay) * product, decay, "recursive", init = mean(product))) / s
-      })
-      before <- s[-(n + 1L)]
-      moved <- X * s[n + 1L] / before + (R / before) * (rep(grown[n + 1L, ], each = n) - grown[-(n + 1L),
-                                                                                               ] * s[n + 1L] / before)
-      list(var = -as.vector(days$at %*% moved) * ask$scale, es = -as.vector(days$beyond %*% moved) * ask$scale,
-           by = "derivative")
-    },
-    # Of these the regression is the derivative.
-    normal = , "normal-relative" = c(by_regression(X, R, whole, h, relative = method == "normal-relative"),
-                                     by = "derivative"),
-    ewma = {
-      decay <- ask$decay %||% 0.94
-      weight <- c(decay^(n - 1), (1 - decay) * decay^((n - 2):0))[seq_len(n)]
-      beta <- as.vector((weight * R) %*% X) / sum(weight * R^2)
-      list(var = beta * whole[1L], es = beta * whole[2L], by = "derivative")
-    },
-    "cornish-fisher" = cornish_fisher_slopes(X, R, a, whole, ask),
-    hill = {
-      k <- tail_size(n, ask$tail)
-      order <- order(R)
-      # The threshold is one day; its neighbours, within a standard deviation of its rank, tell more of what makes a
-      # loss of that size. Each day's parts add up to 1.
-      reach <- ceiling(sqrt(k * (1 - k / n)))
-      near <- order[max(1, k + 1 - reach):min(n, k + 1 + reach)]
-      parts <- function(days) colMeans(X[days, , drop = FALSE] / R[days])
-      at_threshold <- parts(near[R[near] < 0])
-      by_shape <- parts(order[seq_len(k)]) - at_threshold
-      shape <- mean(log(R[order[seq_len(k)]] / R[order[k + 1L]]))
-      grown <- at_threshold + log(k / (n * a)) * by_shape
-      list(var = whole[1L] * grown, es = whole[2L] * (grown + by_shape / (1 - shape)), by = "derivative")
-    },
-    if (is.null(attr(found, "drawn"))) c(by_regression(X, R, whole, h), by = "regression")
-    else slopes_of_paths(book, whole, attr(found, "drawn"), a, ask)
-  )
+  decay <- ask$decay %||% 0.94
+  s <- weighted_path(R, decay)
+  if (any(s == 0)) return(slopes_by_regression(book, whole, found, ask))
+  days <- days_at_rank(R * s[n + 1L] / s[-(n + 1L)], rep(1 / n, n), 1 - ask$level, ask$rank)
+  # How each path of volatility grows: s times that is half of the growth of its square.
+  grown <- apply(X, 2L, function(x) {
+    product <- R * x
+    c(mean(product), stats::filter((1 - decay) * product, decay, "recursive", init = mean(product))) / s
+  })
+  before <- s[-(n + 1L)]
+  grown_before <- grown[-(n + 1L), ]
+  moved <- X * s[n + 1L] / before + (R / before) * (rep(grown[n + 1L, ], each = n) - grown_before * s[n + 1L] / before)
+  list(var = -as.vector(days$at %*% moved) * ask$scale, es = -as.vector(days$beyond %*% moved) * ask$scale, by = "derivative")
+}
+
+ewma_slopes <- function(book, whole, found, ask) {
+  X <- book$r
+  R <- as.vector(X %*% book$weights)
+  n <- length(R)
+  decay <- ask$decay %||% 0.94
+  weight <- c(decay^(n - 1), (1 - decay) * decay^((n - 2):0))[seq_len(n)]
+  beta <- as.vector((weight * R) %*% X) / sum(weight * R^2)
+  list(var = beta * whole[1L], es = beta * whole[2L], by = "derivative")
+}
+
+hill_slopes <- function(book, whole, found, ask) {
+  X <- book$r
+  R <- as.vector(X %*% book$weights)
+  n <- length(R)
+  k <- tail_size(n, ask$tail)
+  order <- order(R)
+  # The threshold is one day; its neighbours, within a standard deviation of its rank, tell more of what makes a
+  # loss of that size. Each day's parts add up to 1.
+  reach <- ceiling(sqrt(k * (1 - k / n)))
+  near <- order[max(1, k + 1 - reach):min(n, k + 1 + reach)]
+  parts <- function(days) colMeans(X[days, , drop = FALSE] / R[days])
+  at_threshold <- parts(near[R[near] < 0])
+  by_shape <- parts(order[seq_len(k)]) - at_threshold
+  shape <- mean(log(R[order[seq_len(k)]] / R[order[k + 1L]]))
+  grown <- at_threshold + log(k / (n * (1 - ask$level))) * by_shape
+  list(var = whole[1L] * grown, es = whole[2L] * (grown + by_shape / (1 - shape)), by = "derivative")
+}
+
+# Of a method of which nothing else is known: by what it says of a book with a little more of each holding. Where the
+# parts do not add up to the whole, what it measures does not grow with the book, and the regression stands for it.
+slopes_by_change <- function(book, whole, tail, ask) {
+  R <- as.vector(book$r %*% book$weights)
+  step <- 1e-5
+  slope <- vapply(seq_along(book$weights), function(j) (tail(R + step * book$r[, j]) - tail(R - step * book$r[, j])) / (2 * step), c(0, 0))
+  sums <- as.vector(slope %*% book$weights)
+  if (!isTRUE(abs(sums[1L] - whole[1L]) <= 0.01 * abs(whole[1L]))) return(slopes_by_regression(book, whole, NULL, ask))
+  list(var = slope[1L, ] * whole[1L] / sums[1L], es = slope[2L, ] * whole[2L] / sums[2L], by = "derivative")
 }
 
 # The days whose returns make the quantile and the mean beyond it, as weights.
@@ -178,19 +200,11 @@ days_at_rank <- function(r, weight, a, rank) {
   list(at = at, beyond = beyond)
 }
 
-by_regression <- function(X, R, whole, h, relative = FALSE) {
-  mean <- mean(R)
-  beta <- as.vector((R - mean) %*% X) / sum((R - mean)^2)
-  # Constant returns have no slope: each holding bears what it returned.
-  if (anyNA(beta) || any(is.infinite(beta))) return(list(var = -colMeans(X) * h, es = -colMeans(X) * h))
-  means <- if (relative) 0 else colMeans(X) * h
-  mean <- if (relative) 0 else mean * h
-  list(var = -means + beta * (whole[1L] + mean), es = -means + beta * (whole[2L] + mean))
-}
-
 # Skewness and kurtosis do not change with the size of the book, so that only mean and deviation carry it; their
 # slopes say how much the shape of the tail moves.
-cornish_fisher_slopes <- function(X, R, a, whole, ask) {
+cornish_fisher_slopes <- function(book, whole, found, ask) {
+  X <- book$r
+  R <- as.vector(X %*% book$weights)
   at <- moments_fit(R)
   u <- (R - at$mean) / at$sd
   mean <- colMeans(X)
@@ -211,7 +225,7 @@ cornish_fisher_slopes <- function(X, R, a, whole, ask) {
     (f(up) - f(down)) / (2 * step) * value
   }
   record <- own_var_methods[["cornish-fisher"]]
-  tail <- function(column) function(at) record$tail(at, R, a, ask)[1L, column]
+  tail <- function(column) function(at) record$tail(at, R, 1 - ask$level, ask)[1L, column]
   along <- function(column) {
     size <- whole[column] + at$mean * ask$h
     -mean * ask$h + deviation / at$sd * size + bend("skewness", of_shape(3), tail(column)) +
@@ -220,8 +234,10 @@ cornish_fisher_slopes <- function(X, R, a, whole, ask) {
   list(var = along(1L), es = along(2L), by = "derivative")
 }
 
-slopes_of_paths <- function(book, whole, drawn, a, ask) {
+slopes_of_paths <- function(book, whole, found, ask) {
+  drawn <- attr(found, "drawn")
   how <- drawn$how
+  a <- 1 - ask$level
   order <- order(drawn$r)
   k <- core_historical_tail(matrix(drawn$r), 1 - a, rank_code(ask$rank), FALSE, 1)$position
   reach <- max(0, round(how$draws * sqrt(a * (1 - a) / how$days)))

@@ -28,8 +28,9 @@ measure_summary <- function(returns, benchmark = NULL, level = 0.99, per_year = 
   earned <- measure_return(returns, per_year = given, risk_free = risk_free)
   fallen <- core_max_drawdown(core_wealth(returns$values, returns$kind), FALSE)
   tail <- core_historical_tail(returns$values, level, rank_code("nearest"), returns$kind == "log", 1)
-  warn_few(list(security = colnames(returns$values), n = tail$n, level = rep(level, length(tail$n)),
-                method = rep("historical", length(tail$n))), var_methods()["historical"])
+  k <- length(tail$n)
+  warn_few(list(security = colnames(returns$values), n = tail$n, level = rep(level, k), method = rep("historical", k),
+                horizon = rep(1L, k), rank = rep("nearest", k)), var_methods()["historical"], 0L)
   columns <- c(as.list(earned)[c("security", "from", "to", "n", "total_return", "return_annual")],
                list(volatility_annual = earned$volatility * sqrt(unname(per_year)), sharpe_annual = earned$sharpe_annual,
                     max_drawdown = fallen$depth, var = tail$var, es = tail$es))

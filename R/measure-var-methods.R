@@ -1,7 +1,9 @@
 # The methods of value at risk, each a record: what it is called, its formula and source, the `ways` it has to a
 # horizon (the first is its own), whether it is `empirical` (knows only what was observed, and takes a rank), whether
 # it is `still` between fits, whether `chance` is in it ("always", or where it looks "ahead"), what it `doubt`s of
-# its own use, and functions of what is asked (see asked()).
+# its own use, whether it is by a likelihood (`likely`), and functions of what is asked (see asked()).
+# slopes(book, whole, found, ask): how value at risk and expected shortfall of a book grow with the weight of each
+# holding (`var`, `es`), and `by` what that was found; see measure-split.R.
 # whole(values, ask): a row for each security and level, levels fastest: n, var, es, their errors, an interval.
 # fit(x, ask): what is estimated from one security's returns (none missing).
 # tail(fit, x, a, ask): value at risk and expected shortfall of the next period at each a, a row each, from what was
@@ -29,10 +31,11 @@ by_security <- function(values, ask, one) {
 
 # A method that takes the order of a sample of returns: those of the history, made like today's by
 # scenarios(fit, x, ask); `fit` is what that needs. scale_error(x, ask): the relative error of what they are scaled by.
-sample_method <- function(title, formula, source, fit = function(x, ask) list(), scenarios, scale_error = NULL) {
+sample_method <- function(title, formula, source, fit = function(x, ask) list(), scenarios, scale_error = NULL,
+                          slopes = slopes_by_regression) {
   list(
     title = title, formula = formula, source = source, ways = c("sqrt", "overlapping"), empirical = TRUE,
-    still = FALSE,
+    still = FALSE, slopes = slopes,
     whole = function(values, ask) {
       by_security(values, ask, function(x, ask) {
         fitted <- fit(x, ask)
@@ -64,11 +67,13 @@ with_scale_error <- function(found, relative, ask) {
 }
 
 # A method with a quantile function of returns: fit(x, ask) is NULL where it cannot be; now(fit, x) gives the
-# parameters of the next period; covariance(fit, x, at) theirs, NULL where not known; quantile(log_p, at, ask) of
+# parameters of the next period; covariance(fit, x, at, sandwich) theirs, NULL where not known, `sandwich` where they are
+# not to take the likelihood as right, which only a `likely` method knows; quantile(log_p, at, ask) of
 # ask$h periods; shortfall(a, at, ask), where there is a closed form; knows(a, at, ask) whether it says
 # anything at a. The errors are by the delta method, the interval on the logarithm of the loss.
 smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"), fit, now = NULL,
-                          covariance, quantile, shortfall = NULL, knows = function(a, at, ask) TRUE, doubt = NULL) {
+                          covariance, quantile, shortfall = NULL, knows = function(a, at, ask) TRUE, doubt = NULL,
+                          likely = FALSE, slopes = slopes_by_regression) {
   still <- is.null(now)
   if (still) now <- function(fit, x) fit
   tail_at <- function(at, a, ask) {
@@ -79,12 +84,13 @@ smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"
   }
   list(
     title = title, formula = formula, source = source, ways = ways, empirical = FALSE, still = still, doubt = doubt,
+    likely = likely, slopes = slopes,
     whole = function(values, ask) {
       by_security(values, ask, function(x, ask) {
         found <- fit(x, ask)
         if (is.null(found)) return(NULL)
         at <- now(found, x)
-        spread <- if (ask$errors) covariance(found, x, at)
+        spread <- if (ask$errors != "none") covariance(found, x, at, ask$errors == "sandwich")
         z <- stats::qnorm((1 + ask$confidence) / 2) * c(-1, 1)
         columns_of_rows(lapply(1 - ask$level, function(a) {
           tail <- tail_at(at, a, ask)
@@ -123,13 +129,29 @@ named_square <- function(m, names) `dimnames<-`(m, list(names, names))
 
 # The inverse of the sum of squares of the scores, which are by differences of each return's log-likelihood. A `shape`
 # of which the returns say nothing, as of Student's degrees of freedom where the normal does as well, is taken as known.
-covariance_by_scores <- function(at, log_terms, shapes) {
-  scores <- vapply(names(at), function(name) {
-    step <- 1e-5 * max(abs(at[[name]]), 1e-6)
-    (log_terms(replace(at, name, at[[name]] + step)) - log_terms(replace(at, name, at[[name]] - step))) / (2 * step)
-  }, log_terms(at))
+# `sandwich`: between two of the information, by how the scores change half an error to either side (White 1982).
+covariance_by_scores <- function(at, log_terms, shapes, sandwich = FALSE) {
+  scores_at <- function(at) {
+    vapply(names(at), function(name) {
+      step <- 1e-5 * max(abs(at[[name]]), 1e-6)
+      (log_terms(replace(at, name, at[[name]] + step)) - log_terms(replace(at, name, at[[name]] - step))) / (2 * step)
+    }, log_terms(at))
+  }
+  scores <- scores_at(at)
   told <- sqrt(colSums(scores^2)) * abs(unlist(at)) > 0.2 | !names(at) %in% shapes
-  found <- tryCatch(solve(crossprod(scores[, told, drop = FALSE]), tol = 1e-25), error = function(e) NULL)
+  squares <- crossprod(scores[, told, drop = FALSE])
+  inverse <- function(m) tryCatch(solve(m, tol = 1e-25), error = function(e) NULL)
+  found <- inverse(squares)
+  if (sandwich && !is.null(found)) {
+    half <- sqrt(diag(found)) / 2
+    names(half) <- names(at)[told]
+    information <- vapply(names(half), function(name) {
+      moved <- function(by) colSums(scores_at(replace(at, name, at[[name]] + by)))[told]
+      (moved(-half[[name]]) - moved(half[[name]])) / (2 * half[[name]])
+    }, half)
+    bread <- inverse((information + t(information)) / 2)
+    found <- if (!is.null(bread) && !anyNA(bread)) bread %*% squares %*% bread
+  }
   if (!is.null(found)) named_square(found, names(at)[told])
 }
 
@@ -170,9 +192,11 @@ normal_method <- function(title, formula, relative) {
   }
   method <- smooth_method(
     title, formula, "", fit = fit, quantile = normal_quantile, shortfall = normal_shortfall,
-    covariance = function(fit, x, at) {
+    covariance = function(fit, x, at, sandwich) {
       moments_covariance(x, moments_fit(x), if (relative) "sd" else c("mean", "sd"))
-    }
+    },
+    # Of these the regression is the derivative.
+    slopes = function(book, whole, found, ask) c(by_regression(book, whole, ask$h, relative), by = "derivative")
   )
   method$rolling <- function(values, window, least, ask) {
     if (!window) window <- nrow(values)
@@ -247,7 +271,8 @@ garch_method <- function(title, formula, source, student) {
       c(list(mean = fit$mean, variance = garch_variances(fit, x)[length(x) + 1L], omega = fit$omega,
              persistence = fit$alpha + fit$beta), if (student) list(nu = fit$nu))
     },
-    covariance = function(fit, x, at) {
+    likely = TRUE,
+    covariance = function(fit, x, at, sandwich) {
       log_terms <- function(fit) {
         h <- garch_variances(fit, x)[seq_along(x)]
         e <- (x - fit[["mean"]]) / sqrt(h)
@@ -255,7 +280,7 @@ garch_method <- function(title, formula, source, student) {
         nu <- fit[["nu"]]
         stats::dt(e * sqrt(nu / (nu - 2)), nu, log = TRUE) + 0.5 * log(nu / (nu - 2)) - 0.5 * log(h)
       }
-      covariance <- covariance_by_scores(fit, log_terms, "nu")
+      covariance <- covariance_by_scores(fit, log_terms, "nu", sandwich)
       if (is.null(covariance)) return(NULL)
       now <- function(fit) {
         c(fit$mean, garch_variances(fit, x)[length(x) + 1L], fit$omega, fit$alpha + fit$beta, if (student) fit$nu)
@@ -299,8 +324,10 @@ family_method <- function(name) {
   }
   smooth_method(
     record$title, record$formula, record$source, fit = fit,
-    covariance = function(fit, x, at) covariance_by_scores(at, function(at) record$log_density(x, at),
-                                                               setdiff(record$parameters[record$low %in% 0], "scale")),
+    likely = TRUE,
+    covariance = function(fit, x, at, sandwich) {
+      covariance_by_scores(at, function(at) record$log_density(x, at), setdiff(record$parameters[record$low %in% 0], "scale"), sandwich)
+    },
     quantile = quantile,
     shortfall = function(a, at, ask) {
       if (!ask$log && !is.finite(record$moments(at)[["mean"]])) return(Inf)
@@ -313,14 +340,14 @@ family_method <- function(name) {
   )
 }
 
-tail_method <- function(title, formula, source, tail_of, quantile_at, covariance_at) {
+tail_method <- function(title, formula, source, tail_of, quantile_at, covariance_at, slopes = slopes_by_regression) {
   stretch <- function(at, ask) if (ask$by == "power") ask$h^at$shape else sqrt(ask$h)
   # A size that is also level - 1 of some returns is often a hair off.
   knows <- function(a, at, ask) a <= at$share * (1 + 1e-9)
   smooth_method(
     title, formula, source, ways = c("sqrt", "power", "overlapping"),
     fit = function(x, ask) tail_of(x, tail_size(length(x), ask$tail)),
-    covariance = function(fit, x, at) covariance_at(at),
+    covariance = function(fit, x, at, sandwich) covariance_at(at), slopes = slopes,
     quantile = function(log_p, at, ask) quantile_at(log_p, at) * stretch(at, ask),
     shortfall = function(a, at, ask) {
       if (ask$log) return(mean_beyond(function(log_p) quantile_at(log_p, at) * stretch(at, ask), a, TRUE))
@@ -343,12 +370,12 @@ tail_method <- function(title, formula, source, tail_of, quantile_at, covariance
 draw_method <- function(title, formula, source, blocks) {
   list(
     title = title, formula = formula, source = source, ways = "paths", empirical = TRUE, still = FALSE,
-    chance = "always",
-    blocks = blocks,
+    chance = "always", blocks = blocks, slopes = slopes_of_paths,
+    doubt = function(x, ask) if (ask$h > 1) doubt_blocks(drawing(length(x), ask$h, blocks, ask), ask),
     whole = function(values, ask) {
       by_security(values, ask, function(x, ask) {
         how <- drawing(length(x), ask$h, blocks, ask)
-        of_draws(drawn_returns(x, how, ask), how, ask)
+        of_draws(drawn_returns(x, how, ask), how, ask, if (ask$log) expm1(x) else x)
       })
     },
     fit = function(x, ask) list(),
@@ -360,8 +387,19 @@ draw_method <- function(title, formula, source, blocks) {
   )
 }
 
+# Of few blocks in the tail little is known of how they would have come out otherwise.
+doubt_blocks <- function(how, ask) {
+  if (how$blocks == "none") return(NULL)
+  a_path <- if (how$blocks == "fixed") ceiling(how$horizon / how$length) else 1 + (how$horizon - 1) / how$length
+  few <- ask$level[how$days / how$length * (1 - ask$level) * a_path < 3]
+  if (!length(few)) return(NULL)
+  sprintf("draws blocks of %s, of which fewer than three of the history lie beyond the level %s: of 100 of its intervals of 95 %% there 75 to 90 hold the true loss",
+          format(how$length), format(min(few)))
+}
+
 # One security is a book of one holding.
 drawn_returns <- function(x, how, ask) {
+  if (ask$adds) return(core_draw_book(matrix(x), 0, 0, how$horizon, how$draws, how$code, how$length, how$seed, adds = TRUE)$value)
   growth <- matrix(if (ask$log) exp(x) else 1 + x)
   core_draw_book(growth, 1, 0, how$horizon, how$draws, how$code, how$length, how$seed)$value - 1
 }
@@ -370,6 +408,7 @@ own_var_methods <- list(
   historical = list(
     title = "Historical", formula = "the k-th worst of n returns, k by the convention of rank", source = "",
     ways = c("sqrt", "overlapping"), empirical = TRUE, still = FALSE,
+    slopes = function(book, whole, found, ask) slopes_at_rank(book, rep(1 / nrow(book$r), nrow(book$r)), ask),
     whole = function(values, ask) tail_of_samples(values, ask, ask$scale),
     fit = function(x, ask) list(),
     tail = function(fit, x, a, ask) {
@@ -384,6 +423,7 @@ own_var_methods <- list(
     title = "Age-weighted", formula = "the worst returns whose weights (1 - d) d^age / (1 - d^n) add up to 1 - level",
     source = "Boudoukh, Richardson and Whitelaw (1998)", ways = c("sqrt", "overlapping"), empirical = TRUE,
     still = FALSE,
+    slopes = function(book, whole, found, ask) slopes_at_rank(book, age_weights(nrow(book$r), ask$decay), ask),
     whole = function(values, ask) {
       by_security(values, ask, function(x, ask) {
         found <- tail_of_weighted(x, age_weights(length(x), ask$decay), ask, ask$scale)
@@ -410,7 +450,8 @@ own_var_methods <- list(
       s <- weighted_path(x, decay)[seq_along(x)]
       kurtosis <- if (any(s == 0)) 0 else core_moments(matrix(x / s), FALSE)$kurtosis
       if (is.na(kurtosis)) NA_real_ else sqrt(max(0, 2 + kurtosis) * (1 - decay) / (1 + decay)) / 2
-    }
+    },
+    slopes = volatility_scaled_slopes
   ),
   filtered = local({
     # The volatility of a path goes on from its own drawn returns.
@@ -438,7 +479,7 @@ own_var_methods <- list(
         variance <- garch_variances(fit, x)
         n <- length(x)
         drawn <- core_filtered_paths((x - fit$mean) / sqrt(variance[-(n + 1L)]), unlist(fit), variance[n + 1L], ask$h,
-                                     ask$draws, ask$log, ask$seed)
+                                     ask$draws, ask$log || ask$adds, ask$seed)
         found <- tail_of_samples(matrix(drawn), ask)
         list(n = rep(n, length(ask$level)), var = found$var, es = found$es, draw_error = found$var_error)
       })
@@ -456,7 +497,8 @@ own_var_methods <- list(
       at <- moments_fit(x, ask)
       if (!is.null(at) && !anyNA(unlist(at))) at
     },
-    covariance = function(fit, x, at) moments_covariance(x, at, c("mean", "sd", "skewness", "kurtosis")),
+    covariance = function(fit, x, at, sandwich) moments_covariance(x, at, c("mean", "sd", "skewness", "kurtosis")),
+    slopes = cornish_fisher_slopes,
     quantile = function(log_p, at, ask) {
       at$mean * ask$h + at$sd * sqrt(ask$h) * cornish_fisher(stats::qnorm(log_p, log.p = TRUE), at, ask$h)
     },
@@ -466,11 +508,12 @@ own_var_methods <- list(
       z <- seq(-4, 4, by = 0.01)
       falls <- if (is.null(at)) numeric() else z[cornish_fisher_slope(z, at, ask$h) <= 0]
       if (!length(falls)) return(NULL)
-      refused <- cornish_fisher_slope(stats::qnorm(1 - ask$level), at, ask$h) <= 0
+      refused <- ask$level[cornish_fisher_slope(stats::qnorm(1 - ask$level), at, ask$h) <= 0]
       sprintf("falls as z rises between %s and %s (skewness %s, excess kurtosis %s), where it is no quantile%s",
               format(round(min(falls), 2)), format(round(max(falls), 2)), format(signif(at$skewness, 3)),
               format(signif(at$kurtosis, 3)),
-              if (any(refused)) "; the level lies there, so there is no value at risk" else "")
+              if (length(refused)) sprintf("; %s there, so there is no value at risk at %s", if (length(refused) == 1L) "that level lies" else "these levels lie",
+                                            some(refused)) else "")
     }
   ),
   ewma = local({
@@ -479,11 +522,11 @@ own_var_methods <- list(
       fit = function(x, ask) list(decay = ask$decay %||% 0.94),
       now = function(fit, x) list(mean = 0, sd = core_decayed_deviation(matrix(x), fit$decay)[length(x), 1L],
                                   decay = fit$decay),
-      covariance = function(fit, x, at) {
+      covariance = function(fit, x, at, sandwich) {
         found <- own_estimators$ewma$whole(matrix(x), list(decay = fit$decay, errors = "kurtosis"))
         named_square(matrix((at$sd * found$spread / 2)^2), "sd")
       },
-      quantile = normal_quantile, shortfall = normal_shortfall
+      quantile = normal_quantile, shortfall = normal_shortfall, slopes = ewma_slopes
     )
     method$rolling <- function(values, window, least, ask) {
       if (window) return(NULL)
@@ -498,7 +541,7 @@ own_var_methods <- list(
                                  "Bollerslev (1987)", TRUE),
   hill = tail_method(
     "Hill", "X_(k+1) (k / (n a))^xi, xi = mean(ln(X_i / X_(k+1)), i = 1..k)", "Hill (1975)",
-    hill_tail, hill_quantile, function(at) at$covariance
+    hill_tail, hill_quantile, function(at) at$covariance, slopes = hill_slopes
   ),
   pareto = tail_method(
     "Generalised Pareto", "u + (scale / xi) ((n a / k)^-xi - 1), by maximum likelihood of the k losses beyond u",
@@ -551,18 +594,19 @@ register_var_method <- function(name, estimate, title = name, formula = "", sour
   registered_var_methods[[name]] <- list(
     title = title, formula = formula, source = source, ways = c("sqrt", "overlapping"), empirical = FALSE,
     still = TRUE, chance = "always",
+    slopes = function(book, whole, found, ask) slopes_by_change(book, whole, function(r) tail(r, 1 - ask$level)[1L, ] * ask$scale, ask),
     whole = function(values, ask) {
       by_security(values, ask, function(x, ask) {
         found <- tail(x, 1 - ask$level)
+        columns <- list(n = rep(length(x), length(ask$level)), var = found[, 1L] * ask$scale, es = found[, 2L] * ask$scale)
+        if (ask$errors == "none") return(columns)
         again <- with_seed(ask$seed, replicate(200L, tail(sample(x, replace = TRUE), 1 - ask$level)))
         again <- array(again, c(length(ask$level), 2L, 200L))
         error <- apply(again, 1:2, stats::sd)
         z <- stats::qnorm((1 + ask$confidence) / 2)
-        lapply(list(n = rep(length(x), length(ask$level)), var = found[, 1L] * ask$scale,
-                    es = found[, 2L] * ask$scale,
-                    var_error = error[, 1L] * ask$scale, es_error = error[, 2L] * ask$scale,
-                    var_low = (found[, 1L] - z * error[, 1L]) * ask$scale,
-                    var_high = (found[, 1L] + z * error[, 1L]) * ask$scale), as.numeric)
+        lapply(c(columns, list(var_error = error[, 1L] * ask$scale, es_error = error[, 2L] * ask$scale,
+                               var_low = (found[, 1L] - z * error[, 1L]) * ask$scale,
+                               var_high = (found[, 1L] + z * error[, 1L]) * ask$scale)), as.numeric)
       })
     },
     fit = function(x, ask) list(found = tail(x, 1 - ask$level)),

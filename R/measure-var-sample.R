@@ -14,8 +14,7 @@ tail_of_samples <- function(values, ask, scale = 1) {
   losses <- if (ask$log) -expm1(worst * scale) else -worst * scale
   errors <- lapply(seq_along(ask$level), function(i) {
     these <- seq(i, length(found$n), length(ask$level))
-    errors_by_order(losses, n, 1 - ask$level[i], found$position[these], found$var[these], found$es[these],
-                    ask$confidence)
+    errors_by_order(losses, n, 1 - ask$level[i], found$position[these], ask$confidence)
   })
   # Levels fastest.
   errors <- lapply(stats::setNames(nm = names(errors[[1L]])),
@@ -32,7 +31,7 @@ rank_error <- function(L, n, k) {
 }
 
 # That, the interval between order statistics, and the least and the most that the conventions of rank give.
-errors_by_order <- function(losses, n, a, position, var, es, confidence) {
+errors_by_order <- function(losses, n, a, position, confidence) {
   out <- matrix(NA_real_, length(n), 6L)
   for (size in unique(n[n > 1L])) {
     these <- which(n == size)
@@ -41,8 +40,7 @@ errors_by_order <- function(losses, n, a, position, var, es, confidence) {
     k <- position[these[1L]]
     out[these, 1L] <- rank_error(L, size, k)
     whole <- seq_len(floor(k))
-    inside <- colMeans((L[whole, , drop = FALSE] - rep(es[these], each = length(whole)))^2)
-    out[these, 2L] <- sqrt((inside + (1 - a) * (es[these] - var[these])^2) / (size * a))
+    out[these, 2L] <- shortfall_error(L[whole, , drop = FALSE], if (floor(k) < m) L[floor(k) + 1, ], a)
     ends <- interval_ranks(size, a, confidence)
     for (side in 1:2) out[these, 2L + side] <- at_rank(L, ends[side])
     by_rank <- vapply(rank_conventions, function(rank) at_rank(L, core_rank_position(size, 1 - a, rank_code(rank))),
@@ -53,6 +51,20 @@ errors_by_order <- function(losses, n, a, position, var, es, confidence) {
   }
   list(var_error = out[, 1L], es_error = out[, 2L], var_low = out[, 3L], var_high = out[, 4L], rank_least = out[, 5L],
        rank_most = out[, 6L])
+}
+
+# Of the mean of the k worst losses (rows of `beyond`): given the next loss they are k draws from beyond it, whose
+# variance has the divisor k - 1, and with the next loss their mean moves by as much as it is above it. Of a single one
+# the tail is taken as exponential.
+shortfall_error <- function(beyond, after, a, weight = rep(1, NROW(beyond))) {
+  beyond <- as.matrix(beyond)
+  weight <- weight / sum(weight)
+  # How many equally weighted ones they are worth.
+  k <- 1 / sum(weight^2)
+  es <- colSums(weight * beyond)
+  excess <- if (is.null(after)) 0 else es - after
+  variance <- if (nrow(beyond) > 1L) colSums(weight * (beyond - rep(es, each = nrow(beyond)))^2) * k / (k - 1) else excess^2 / 2
+  sqrt((variance + (1 - a) * excess^2) / k)
 }
 
 at_rank <- function(L, rank) {
@@ -97,11 +109,13 @@ tail_of_weighted <- function(x, weight, ask, scale = 1) {
     share <- diff(stats::pbeta(pmin(c(0, sum), 1), at, worth - at + 1))
     low <- stats::qbeta(c((1 + ask$confidence) / 2, (1 - ask$confidence) / 2), at, worth - at + 1)
     ends <- vapply(low, function(p) losses[min(n, 1L + sum(sum < p))], 0)
-    inside <- sum(weight[whole] * (losses[whole] - es)^2) / sum[floor(k)]
+    # Where more than half of what is left of the confidence lies beyond the sample, nothing there bounds the loss.
+    if ((1 - a)^worth > (1 - ask$confidence) / 2) ends[2L] <- NA
     c(n = n, var = var, es = es, position = k, worse = if (k > 1) losses[ceiling(k) - 1L] else NA,
       milder = if (k < n) losses[floor(k) + 1L] else NA, row = if (k == floor(k)) order[k] else NA,
       var_error = sqrt(sum(share * (losses - sum(share * losses))^2)),
-      es_error = sqrt((inside + (1 - a) * (es - var)^2) / (worth * a)), var_low = ends[1L], var_high = ends[2L])
+      es_error = shortfall_error(losses[whole], if (floor(k) < n) losses[floor(k) + 1L], a, weight[whole]),
+      var_low = ends[1L], var_high = ends[2L])
   })
   columns_of_rows(rows)
 }

@@ -1,7 +1,7 @@
 #' Value at risk
 #'
 #' The loss that is not exceeded with the confidence `level` over `horizon` periods, as a positive fraction (or in
-#' money, for a `value`), with the expected shortfall (the mean of the losses from there on), a standard error and
+#' money, for a `value`, or of profits), with the expected shortfall (the mean of the losses from there on), a standard error and
 #' an interval; by one method or several side by side.
 #'
 #' The loss of a simple return \eqn{r} is \eqn{-r}, of a log return \eqn{x} it is \eqn{1 - e^x}. Below, \eqn{a = 1
@@ -52,12 +52,23 @@
 #' `var_error` and `es_error` are standard errors and `var_low` to `var_high` an interval, for returns that are
 #' independent. Of the methods by rank: the error over all resamples, which has a closed form (Hutson and Ernst
 #' 2000), and the interval between two order statistics, interpolated so that it has its confidence (Nyblom 1992);
-#' `NA` where the history is too short to bound the loss. For `volatility-scaled` the error of
-#' the volatility is added, for `filtered` it is not. Of methods with parameters: the delta method, and \eqn{VaR\, e^{\pm z\, error
-#' / VaR}}{VaR exp(+- z error / VaR)}. Of the bootstraps: how much the tail of the paths depends on each day of the
-#' history (the infinitesimal jackknife); `draw_error` is what more draws would remove, and the interval holds
+#' `NA` where the history is too short to bound the loss (of `age-weighted`, what its weights leave of it). The error of the mean of the k worst losses
+#' is \eqn{\sqrt{(s^2 + (1 - a) e^2) / k}}{sqrt((s^2 + (1 - a) e^2) / k)}, \eqn{s}{s} their standard deviation, \eqn{e}{e} how far their mean lies
+#' above the next loss (of a single one, the tail is taken as exponential). For `volatility-scaled` the error of
+#' the volatility is added, for `filtered` it is not.
+#'
+#' Of methods with parameters: the delta method, and \eqn{VaR\, e^{\pm z\, error
+#' / VaR}}{VaR exp(+- z error / VaR)}. `errors = "model"` takes the family, or GARCH, as right; `"sandwich"` does not (White 1982): use it where
+#' a family was rejected.
+#'
+#' Of the bootstraps: of one period those of `historical`, of several how much the tail of the paths depends on each day of the
+#' history (the infinitesimal jackknife). `draw_error` is the part that more draws would remove; errors and interval hold
 #' both. Beyond one period `filtered`
 #' has the relative error of one.
+#'
+#' How well all of this holds, on samples whose value at risk is known, stands in `bench/var-study.md` of the sources: of 100 intervals of 95 %
+#' those by rank hold it in 94 to 96 (250 to 1,000 returns), `age-weighted` in 94 to 95, the bootstrap over 10 periods in 90 to 97, the block bootstraps over
+#' 10 periods at 95 % in 87 to 94, and at 99 % of 1,000 returns in 81 to 87, which is warned of.
 #'
 #' @param returns A returns table, or a price table, whose simple returns are taken.
 #' @param level Confidence levels, fractions such as 0.99.
@@ -71,6 +82,7 @@
 #' @param tail The tail of `hill` and `pareto`: a share of the returns, or a whole number of them.
 #' @param block The length of the blocks of the block bootstraps, by default the cube root of n.
 #' @param draws,seed Paths drawn, and a whole number that they depend on.
+#' @param errors `"model"`, or `"sandwich"` for GARCH and the families: see below.
 #' @param confidence Of the interval.
 #' @return A table, a row for each security, horizon, level, method and rank: `security`, `from`, `to`, `n`,
 #'   `level`, `horizon`, `var`, `es` (fractions), `var_value` and `es_value` (money, if `value` is given), `method`,
@@ -89,7 +101,7 @@
 #'   Royal Statistical Society B 62. Nyblom (1992), Note on interpolated order statistics, Statistics and
 #'   Probability Letters 14. Boudoukh, Richardson and Whitelaw (1998), The best of both worlds, Risk 11. Hull and
 #'   White (1998), Incorporating volatility updating into the historical simulation method for value at risk,
-#'   Journal of Risk 1. Barone-Adesi, Giannopoulos and Vosper (1999), VaR without correlations for portfolios of
+#'   Journal of Risk 1. White (1982), Maximum likelihood estimation of misspecified models, Econometrica 50. Barone-Adesi, Giannopoulos and Vosper (1999), VaR without correlations for portfolios of
 #'   derivative securities, Journal of Futures Markets 19. McNeil and Frey (2000), Journal of Empirical Finance 7.
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))
@@ -100,14 +112,17 @@
 #' @export
 measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historical", rank = "nearest",
                         horizon_by = NULL, value = NULL, decay = NULL, half_life = NULL, tail = 0.1, block = NULL,
-                        draws = 10000L, seed = 1L, confidence = 0.95) {
-  returns <- take_returns(returns, held = "today")
+                        draws = 10000L, seed = 1L, errors = c("model", "sandwich"), confidence = 0.95) {
+  returns <- take_returns(returns, profits = TRUE, held = "today")
   horizon <- check_horizon(horizon, several = TRUE)
   records <- check_methods(method)
+  errors <- check_errors(one_of(errors, "errors", c("model", "sandwich")), records)
   check_choice(rank, "rank", rank_conventions, several = TRUE)
   ways <- ways_of(records, horizon_by)
+  if (returns$kind == "profit" && !is.null(value)) fail("argument", "Profits are in money already.", remedy = "Leave `value` out.")
   value <- check_value(value, colnames(returns$values), returns$money)
   ask <- asked(returns, level, decay, half_life, tail, block, draws, seed, confidence)
+  ask$errors <- errors
 
   if (any_chance(records, horizon)) refuse_too_many_steps(ask$draws, horizon)
   parts <- list()
@@ -117,13 +132,13 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
   columns <- as.list(data.table::rbindlist(parts, fill = TRUE))
   order <- order(match(columns$security, colnames(returns$values)), match(columns$horizon, horizon),
                  match(columns$level, ask$level), match(columns$method, names(records)), match(columns$rank, rank))
-  columns <- lapply(columns, `[`, order)
+  columns <- with_shortfall_beyond(lapply(columns, `[`, order))
   if (!is.null(value)) {
     each <- value[match(columns$security, colnames(returns$values))]
     columns <- append(columns, list(var_value = columns$var * each, es_value = columns$es * each),
                       match("es", names(columns)))
   }
-  warn_few(columns, records)
+  warn_few(columns, records, ask$draws)
   warn_more_than_all(columns, returns$kind)
   warn_not_fitted(columns)
   warn_doubts(returns, records, horizon, ways, ask)
@@ -138,6 +153,16 @@ check_methods <- function(method) {
   check_choice(method, "method", names(known), several = TRUE)
   known[unique(method)]
 }
+
+check_errors <- function(errors, records) {
+  if (errors == "sandwich" && !any(is_likely(records))) {
+    fail("argument", sprintf("The errors of %s are not by a likelihood.", some(names(records))),
+         remedy = "\"sandwich\" is for garch, garch-student and the families; leave `errors` out.")
+  }
+  errors
+}
+
+is_likely <- function(records) vapply(records, function(r) isTRUE(r$likely), NA)
 
 any_chance <- function(records, horizon) {
   chance <- unlist(lapply(records, `[[`, "chance"))
@@ -164,16 +189,16 @@ asked <- function(returns, level, decay = NULL, half_life = NULL, tail = 0.1, bl
   block <- if (!is.null(block)) check_positive(block, "block")
   if (!is.null(block) && block < 1) fail("argument", "`block` must be 1 or more.",
                                          where = sprintf("It is %s.", block))
-  list(level = level, log = returns$kind == "log", rank = check_choice(rank, "rank", rank_conventions),
+  list(level = level, log = returns$kind == "log", adds = returns$kind == "profit", rank = check_choice(rank, "rank", rank_conventions),
        decay = check_decay(decay, half_life), tail = check_tail(tail), block = block,
        draws = check_draws(draws), seed = check_whole(seed, "seed", least = -.Machine$integer.max),
-       confidence = check_fraction(confidence, "confidence"), errors = TRUE, h = 1L, by = "sqrt", scale = 1)
+       confidence = check_fraction(confidence, "confidence"), errors = "model", h = 1L, by = "sqrt", scale = 1)
 }
 
 measured_var <- function(returns, record, name, h, rank, way, ask) {
   values <- returns$values
   if (way == "overlapping" && h > 1L) {
-    values <- core_overlapping_returns(values, h, ask$log)
+    values <- core_overlapping_returns(values, h, ask$log || ask$adds)
   } else {
     ask$h <- h
     ask$by <- way
@@ -200,7 +225,7 @@ measured_var <- function(returns, record, name, h, rank, way, ask) {
 by_holdings_drawn <- function(found, today, h, blocks, ask) {
   how <- drawing(nrow(today$r), h, blocks, ask)
   drawn <- core_draw_book(1 + today$r, today$weights, today$cash, how$horizon, how$draws, how$code, how$length, how$seed)
-  of_book <- of_draws(drawn$value - 1, how, ask)
+  of_book <- of_draws(drawn$value - 1, how, ask, as.vector(today$r %*% today$weights))
   for (name in intersect(names(found), names(of_book))) found[[name]][seq_along(ask$level)] <- of_book[[name]]
   found
 }
@@ -216,20 +241,50 @@ var_choices <- function(records, horizon, ways, rank, ask) {
                          "by", paste(unique(unlist(ways)), collapse = ", ")),
     if (!is.null(ask$decay)) c(decay = format(ask$decay)),
     if (any(c("hill", "pareto") %in% names)) c(tail = format(ask$tail)),
-    if (!is.null(ask$block)) c(block = format(ask$block)), if (chance) c(draws = count(ask$draws)))
+    if (!is.null(ask$block)) c(block = format(ask$block)), if (chance) c(draws = count(ask$draws)),
+    if (ask$errors != "none" && any(is_likely(records))) {
+      c(errors = sprintf(if (ask$errors == "model") "of %s as if the returns were of that kind" else "of %s by the sandwich, which does not take that kind of returns as given",
+                         some(names(records)[is_likely(records)])))
+    })
 }
 
-warn_few <- function(columns, records) {
-  empirical <- names(records)[vapply(records, `[[`, NA, "empirical")]
-  few <- columns$n * (1 - columns$level) < 1 - 1e-9 & columns$method %in% empirical
-  if (!any(few)) return(invisible())
-  i <- which(few)[1L]
-  what <- if (columns$n[i] == 0L) "no return" else sprintf("only %s", count(columns$n[i], "return"))
+# What stands for less than one observation beyond the level. Paths of several periods are of sums, of which there are as
+# many as were drawn.
+warn_few <- function(columns, records, draws) {
+  record <- records[columns$method]
+  empirical <- vapply(record, `[[`, NA, "empirical")
+  drawn <- vapply(record, function(r) "paths" %in% r$ways, NA) & columns$horizon > 1L
+  weighted <- columns$method == "age-weighted"
+  beyond <- ifelse(drawn, draws, columns$n) * (1 - columns$level)
+  few <- which(empirical & columns$n > 0L & (beyond < 1 - 1e-9 | (weighted & (columns$position %||% rep(NA, length(weighted))) %in% 1)))
+  if (!length(few)) return(invisible())
+  i <- few[1L]
+  level <- format(columns$level[i])
+  wanted <- count(ceiling(1 / (1 - columns$level[i]) - 1e-9), if (drawn[i]) "path" else "return")
+  shown <- if (isTRUE(columns$rank[i] == "interpolate")) "what is shown lies between the two worst" else "the worst one is what is shown"
   caution("few_observations",
-          sprintf("%s has %s: fewer than one lies beyond the level %s, so the worst one is what is shown.",
-                  columns$security[i], what, format(columns$level[i])),
-          remedy = sprintf("This level wants %s or more.",
-                           count(ceiling(1 / (1 - columns$level[i]) - 1e-9), "return")))
+          if (drawn[i]) sprintf("Of %s fewer than one lies beyond the level %s, so %s.", count(draws, "drawn path"), level, shown)
+          else if (weighted[i]) sprintf("By their weights about one or fewer of the %s of %s lies beyond the level %s, so %s.",
+                                        count(columns$n[i], "return"), columns$security[i], level, shown)
+          else sprintf("%s has only %s: fewer than one lies beyond the level %s, so %s.", columns$security[i],
+                       count(columns$n[i], "return"), level, shown),
+          remedy = if (weighted[i]) "Take a decay nearer to 1, or a lower level." else sprintf("This level wants %s or more.", wanted))
+}
+
+# A mean of losses from the value at risk on is no less than it, but for rounding; where a method says so, its
+# distribution is none.
+with_shortfall_beyond <- function(columns) {
+  below <- which(columns$es < columns$var)
+  rounding <- columns$var[below] - columns$es[below] <= 1e-9 * abs(columns$var[below]) + 1e-14
+  columns$es[below[rounding]] <- columns$var[below[rounding]]
+  none <- below[!rounding]
+  if (length(none)) {
+    caution("method", sprintf("%s puts the expected shortfall of %s below its value at risk, at %s: it is not shown.", columns$method[none[1L]],
+                              columns$security[none[1L]], format(columns$level[none[1L]])))
+    columns$es[none] <- NA_real_
+    columns$es_error[none] <- NA_real_
+  }
+  columns
 }
 
 # The root of time knows no bottom.
@@ -252,18 +307,22 @@ warn_not_fitted <- function(columns) {
                            if (columns$method[none[1L]] %in% c("normal", "normal-relative")) "2" else "20"))
 }
 
-# What a method itself says against its use on these returns.
+# What a method itself says against its use on these returns, over the first horizon of which it has something to say.
 warn_doubts <- function(returns, records, horizon, ways, ask) {
   for (name in names(records)) {
     if (is.null(records[[name]]$doubt)) next
-    ask$h <- if (ways[[name]] == "overlapping") 1L else max(horizon)
-    said <- lapply(colnames(returns$values), function(security) {
-      x <- returns$values[!is.na(returns$values[, security]), security]
-      if (length(x)) records[[name]]$doubt(x, ask)
-    })
-    doubted <- which(!vapply(said, is.null, NA))
+    for (h in if (ways[[name]] == "overlapping") 1L else unique(horizon)) {
+      ask$h <- h
+      said <- lapply(colnames(returns$values), function(security) {
+        x <- returns$values[!is.na(returns$values[, security]), security]
+        if (length(x)) records[[name]]$doubt(x, ask)
+      })
+      doubted <- which(!vapply(said, is.null, NA))
+      if (length(doubted)) break
+    }
     if (!length(doubted)) next
-    caution("method", sprintf("%s for %s %s.", name, colnames(returns$values)[doubted[1L]], said[[doubted[1L]]]),
+    over <- if (length(unique(horizon)) > 1L) sprintf(" over %s", count(h, "period")) else ""
+    caution("method", sprintf("%s for %s%s %s.", name, colnames(returns$values)[doubted[1L]], over, said[[doubted[1L]]]),
             remedy = if (length(doubted) > 1L) sprintf("So it is, in its own way, for %s.",
                                                        count(length(doubted) - 1L, "more security",
                                                              "more securities")))

@@ -79,7 +79,7 @@
 measure_volatility <- function(returns, window = NULL, min_obs = NULL, per_year = NULL, method = "deviation",
                                decay = NULL, half_life = NULL, errors = c("kurtosis", "normal"), confidence = 0.95,
                                as = c("table", "matrix")) {
-  returns <- take_returns(returns)
+  returns <- take_returns(returns, profits = TRUE)
   as <- one_of(as, "as", c("table", "matrix"))
   per_year <- check_per_year(per_year, returns)
   choices <- volatility_choices(method, decay, half_life, errors, confidence)
@@ -101,7 +101,7 @@ measure_volatility <- function(returns, window = NULL, min_obs = NULL, per_year 
 #' @export
 volatility_series <- function(returns, method = "ewma", per_year = NULL, decay = NULL, half_life = NULL,
                               as = c("table", "matrix")) {
-  returns <- take_returns(returns)
+  returns <- take_returns(returns, profits = TRUE)
   as <- one_of(as, "as", c("table", "matrix"))
   per_year <- check_per_year(per_year, returns)
   choices <- volatility_choices(method, decay, half_life, "kurtosis", 0.95)

@@ -19,11 +19,11 @@ known_columns <- list(
   total_return = list(label = "total", unit = "fraction"),
   return_annual = list(label = "return a year", unit = "fraction"),
   mean = list(label = "mean", unit = "small"),
-  mean_error = list(label = "its error", unit = "small", detail = TRUE),
+  mean_error = list(label = "its error", unit = "small_points", detail = TRUE),
   volatility = list(label = "volatility", unit = "fraction"),
   volatility_annual = list(label = "volatility a year", unit = "fraction"),
   volatility_over = list(label = "over all", unit = "fraction"),
-  volatility_error = list(label = "error", unit = "small"),
+  volatility_error = list(label = "error", unit = "small_points"),
   volatility_low = list(label = "low", unit = "fraction"),
   volatility_high = list(label = "high", unit = "fraction"),
   long_run = list(label = "long run", unit = "fraction"),
@@ -102,13 +102,13 @@ known_columns <- list(
   beta_adjusted = list(label = "adjusted", unit = "ratio"),
   beta_up = list(label = "up", unit = "ratio"),
   beta_down = list(label = "down", unit = "ratio"),
-  active_return = list(label = "active return", unit = "small", detail = TRUE),
-  active_return_annual = list(label = "active a year", unit = "fraction"),
+  active_return = list(label = "active return", unit = "small_points", detail = TRUE),
+  active_return_annual = list(label = "active a year", unit = "points"),
   tracking_error = list(label = "tracking error", unit = "fraction"),
   tracking_error_annual = list(label = "tracking error a year", unit = "fraction"),
   information_ratio = list(label = "information ratio", unit = "two"),
   ahead = list(label = "ahead", unit = "share"),
-  active_return_total = list(label = "active in total", unit = "fraction"),
+  active_return_total = list(label = "active in total", unit = "points"),
   information_ratio_total = list(label = "total ratio", unit = "two"),
   drawdown = list(label = "drawdown", unit = "fraction"),
   drawdown_ahead = list(label = "still ahead", unit = "fraction"),
@@ -132,11 +132,11 @@ known_columns <- list(
   es = list(label = "ES", unit = "fraction"),
   var_value = list(label = "VaR, money", unit = "money"),
   es_value = list(label = "ES, money", unit = "money"),
-  var_error = list(label = "its error", unit = "small", detail = TRUE),
-  es_error = list(label = "ES error", unit = "small", detail = TRUE),
+  var_error = list(label = "its error", unit = "small_points", detail = TRUE),
+  es_error = list(label = "ES error", unit = "small_points", detail = TRUE),
   var_low = list(label = "low", unit = "fraction", optional = TRUE),
   var_high = list(label = "high", unit = "fraction", optional = TRUE),
-  draw_error = list(label = "draw error", unit = "small", optional = TRUE),
+  draw_error = list(label = "draw error", unit = "small_points", optional = TRUE),
   rank_least = list(label = "least by rank", unit = "fraction", detail = TRUE),
   rank_most = list(label = "most by rank", unit = "fraction", detail = TRUE),
   weight = list(label = "weight", unit = "share"),
@@ -145,8 +145,8 @@ known_columns <- list(
   component = list(label = "component", unit = "fraction"),
   share = list(label = "share", unit = "share"),
   marginal = list(label = "marginal", unit = "fraction"),
-  incremental = list(label = "incremental", unit = "fraction"),
-  saved = list(label = "saved", unit = "fraction"),
+  incremental = list(label = "incremental", unit = "points"),
+  saved = list(label = "saved", unit = "points"),
   es_component = list(label = "ES component", unit = "fraction"),
   component_value = list(label = "component, money", unit = "money"),
   es_component_value = list(label = "ES component, money", unit = "money"),
@@ -166,7 +166,7 @@ known_columns <- list(
   pareto_var = list(label = "VaR by Pareto", unit = "fraction"),
   expected = list(label = "expected", unit = "one"),
   breaches = list(label = "breaches", unit = "count"),
-  breach_rate = list(label = "rate", unit = "fraction"),
+  breach_rate = list(label = "rate", unit = "share"),
   breach = list(label = "breach", unit = "truth"),
   kupiec = list(label = "Kupiec", unit = "two", detail = TRUE),
   kupiec_p = list(label = "Kupiec p", unit = "p"),
@@ -183,10 +183,11 @@ known_columns <- list(
   es_z = list(label = "ES z", unit = "two"),
   es_p = list(label = "ES p", unit = "p"),
   score = list(label = "score", unit = "significant"),
+  lacking = list(label = "lacking", unit = "count", detail = TRUE),
   place = list(label = "place", unit = "count"),
   return = list(label = "return", unit = "fraction"),
   loss = list(label = "loss", unit = "fraction"),
-  excess = list(label = "excess", unit = "fraction"),
+  excess = list(label = "excess", unit = "points"),
   path = list(label = "path", unit = "count"),
   step = list(label = "step", unit = "count"),
   history = list(label = "history", unit = "ratio"),
@@ -241,6 +242,9 @@ unit_text <- list(
   one = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 1L)),
   two = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 2L)),
   small = function(x) percent(x, 3L),
+  # Differences of percentages.
+  points = function(x) sub(" %", " pp", percent(x), fixed = TRUE),
+  small_points = function(x) sub(" %", " pp", percent(x, 3L), fixed = TRUE),
   share = function(x) percent(x, 1L),
   p = function(x) ifelse(is.na(x), "-", ifelse(x < 0.001, "< 0.001", formatC(x, format = "f", digits = 3L))),
   scientific = function(x) ifelse(is.na(x), "-", formatC(x, format = "e", digits = 3L)),
@@ -256,9 +260,17 @@ percent <- function(x, digits = 2L) {
   ifelse(is.na(x), "-", sub("^-(0\\.?0* %)$", "\\1", shown))
 }
 
+# Percentages taken from each other.
+points <- function(x, digits = 2L) sub(" %", " percentage points", percent(x, digits), fixed = TRUE)
+
+# How the losses and gains of a result are written: of profits in money.
+writer_of <- function(result) if (identical(basis(result)$kind, "profit")) function(x, digits = 2L) money(x) else percent
+
+# A return as the move that it was.
+move_of <- function(x, result) if (identical(basis(result)$kind, "log")) expm1(x) else x
+
 money <- function(x) {
-  digits <- ifelse(!is.na(x) & abs(x) < 1000, 2L, 0L)
-  shown <- mapply(function(v, d) formatC(v, format = "f", digits = d, big.mark = ","), x, digits)
+  shown <- formatC(x, format = "f", digits = if (any(abs(x) >= 1000, na.rm = TRUE)) 0L else 2L, big.mark = ",")
   ifelse(is.na(x), "-", as.character(shown))
 }
 
@@ -284,9 +296,10 @@ columns_to_show <- function(table) {
 
 column_of <- function(name, values, kind = NULL) {
   column <- known_columns[[name]] %||% list(label = name, unit = if (is.numeric(values)) "number" else "text")
-  if (identical(kind, "fractions") && is.null(known_columns[[name]])) column$unit <- "fraction"
-  # Drawdowns of profits are in the units of the profits.
-  if (identical(kind, "profit") && column$unit == "fraction") column$unit <- "money"
+  if (is.null(known_columns[[name]]) && any(kind == c("fractions", "amounts"))) column$unit <- c(fractions = "fraction", amounts = "money")[[kind]]
+  # Of profits everything is in their own units.
+  if (identical(kind, "profit") && column$unit %in% c("fraction", "small", "points", "small_points")) column$unit <- "money"
+  if (identical(kind, "profit")) column$label <- sub("return", "profit", column$label, fixed = TRUE)
   column
 }
 

@@ -15,18 +15,18 @@ one_in <- function(level, one, many) {
 }
 
 # Both ways round.
-loss_sentence <- function(table, every) {
+loss_sentence <- function(table, every, write = percent) {
   period <- period_name(every, table$horizon)
   rare <- one_in(table$level, period$one, period$many)
   level <- unit_text$level(table$level)
   es <- ifelse(is.na(table$es), "", ifelse(is.infinite(table$es), ", without a bound on average",
-                                           sprintf(", %s on average", percent(table$es))))
+                                           sprintf(", %s on average", write(table$es))))
   ifelse(table$var < 0,
          sprintf("With %s confidence %s gains at least %s in %s; %s it gains less", level, table$security,
-                 percent(-table$var),
+                 write(-table$var),
                  period$within, rare),
          sprintf("With %s confidence %s loses no more than %s in %s; %s it loses more%s", level, table$security,
-                 percent(table$var),
+                 write(table$var),
                  period$within, rare, es))
 }
 
@@ -38,29 +38,31 @@ money_sentence <- function(table) {
 #' @export
 words_of.imbroglio_var <- function(result) {
   table <- as.data.frame(result)
-  said <- paste0(loss_sentence(table, every_by_row(result)), ".", money_sentence(table))
+  write <- writer_of(result)
+  said <- paste0(loss_sentence(table, every_by_row(result), write), ".", money_sentence(table))
   ordinal <- function(k) {
     ends <- c("th", "st", "nd", "rd")
     last <- k %% 10
     paste0(count(k), ends[1L + ifelse(last <= 3 & !k %% 100 %in% 11:13, last, 0)])
   }
+  of_what <- if (basis(result)$kind == "profit") "profits" else "returns"
   stretched <- table$horizon > 1L & table$horizon_by %in% "sqrt"
   every <- every_by_row(result)
   seen <- !is.na(table$observed) & table$method == "historical" & !stretched
   differs <- table$rank_most > table$rank_least
-  said <- paste0(said, ifelse(seen, sprintf(" That is the %s worst of %s returns, of %s, %s%s; %s.",
-                                            ordinal(table$position), count(table$n),
+  said <- paste0(said, ifelse(seen, sprintf(" That is the %s worst of %s %s, of %s, %s%s; %s.",
+                                            ordinal(table$position), count(table$n), of_what,
                                             table$observed,
                                             ifelse(is.na(table$worse), "the worst of all",
-                                                   paste("after", percent(table$worse))),
+                                                   paste("after", write(table$worse))),
                                             ifelse(is.na(table$milder), "",
-                                                   paste(" and before", percent(table$milder))),
+                                                   paste(" and before", write(table$milder))),
                                             ifelse(differs, sprintf("the conventions of rank range from %s to %s",
-                                                                    percent(table$rank_least, 3L),
-                                                                    percent(table$rank_most, 3L)),
+                                                                    write(table$rank_least, 3L),
+                                                                    write(table$rank_most, 3L)),
                                                    "all conventions of rank agree")), ""))
-  said <- paste0(said, ifelse(stretched, sprintf(" It is that of one %s, stretched by the root of %s: no return of %s was looked at.", every,
-                                                 count(table$horizon), count(table$horizon, every)), ""))
+  said <- paste0(said, ifelse(stretched, sprintf(" It is that of one %s, stretched by the root of %s: no %s of %s was looked at.", every,
+                                                 count(table$horizon), sub("s$", "", of_what), count(table$horizon, every)), ""))
   several <- c(if (length(unique(table$method)) > 1L || any(table$method != "historical")) "method",
                if (length(unique(stats::na.omit(table$rank))) > 1L) "rank")
   if (length(several)) {
@@ -76,6 +78,7 @@ words_of.imbroglio_var <- function(result) {
 # Of one security and level how far the methods are apart; of several securities the most and the least.
 var_headline <- function(result) {
   table <- as.data.frame(result)
+  write <- writer_of(result)
   table <- table[!is.na(table$var), ]
   if (!nrow(table)) return("There is nothing to show.")
   top <- table[table$level == max(table$level) & table$horizon == max(table$horizon), ]
@@ -84,22 +87,22 @@ var_headline <- function(result) {
     top <- top[!stands_on_little(top), ]
     top <- top[top$method == top$method[1L] & top$rank %in% top$rank[1L], ]
     return(sprintf("%s risks most in %s at %s (%s), %s least (%s).", top$security[which.max(top$var)], period$within,
-                   unit_text$level(top$level[1L]), percent(max(top$var), 1L), top$security[which.min(top$var)],
-                   percent(min(top$var), 1L)))
+                   unit_text$level(top$level[1L]), write(max(top$var), 1L), top$security[which.min(top$var)],
+                   write(min(top$var), 1L)))
   }
-  if (nrow(top) == 1L) return(paste0(loss_sentence(top, every_in_all(result)), "."))
+  if (nrow(top) == 1L) return(paste0(loss_sentence(top, every_in_all(result), write), "."))
   name <- function(i) if (length(unique(top$method)) > 1L) top$method[i] else paste("rank", top$rank[i])
   sprintf("At %s the loss of %s in %s is put between %s (%s) and %s (%s).", unit_text$level(top$level[1L]),
           top$security[1L], period$within,
-          percent(min(top$var)), name(which.min(top$var)), percent(max(top$var)), name(which.max(top$var)))
+          write(min(top$var)), name(which.min(top$var)), write(max(top$var)), name(which.max(top$var)))
 }
 
 #' @export
 words_of.imbroglio_bootstrap <- function(result) {
   table <- as.data.frame(result)
   paste0(loss_sentence(table, every_by_row(result)), ".", money_sentence(table),
-         sprintf(" Other draws would move that by %s, another history by %s.", percent(table$draw_error, 3L),
-                 percent(table$var_error, 3L)))
+         sprintf(" Another history and other draws would move that by %s (one standard error), other draws alone by %s.",
+                 points(table$var_error, 3L), points(table$draw_error, 3L)))
 }
 
 #' @export
@@ -111,11 +114,11 @@ words_of.imbroglio_split <- function(result) {
                  table$security, table$method,
                  unit_text$level(table$level), percent(table$component),
                  period_name(every_by_row(result), table$horizon)$within,
-                 percent(table$var_alone), percent(table$saved)),
+                 percent(table$var_alone), points(table$saved)),
          sprintf("%s, by %s at %s: %s of the book makes %s of its value at risk; without it that is %s %s.",
                  table$security, table$method,
                  unit_text$level(table$level), percent(table$weight, 1L), percent(table$share, 1L),
-                 percent(abs(table$incremental)),
+                 points(abs(table$incremental)),
                  ifelse(table$incremental < 0, "more", "less")))
 }
 
@@ -131,7 +134,7 @@ split_headline <- function(result) {
   sprintf("%s, %s of %s, makes %s of its %s value at risk of %s; diversification saves %s.", most$security,
           percent(most$weight, 0L),
           book$security, percent(most$share, 0L), unit_text$level(book$level), percent(book$component),
-          percent(book$saved))
+          points(book$saved))
 }
 
 #' @export
@@ -161,10 +164,11 @@ words_of.imbroglio_backtest <- function(result) {
                      ", and the breaches come in clusters")
   losses <- ifelse(is.na(table$es_p) | table$es_p >= 0.05, "",
                    "; the losses beyond are worse than its expected shortfall")
-  sprintf("%s, %s at %s: %s in %s, where %s are expected; %s (exact p %s)%s%s.", table$security,
+  lacking <- ifelse(table$lacking > 0L, sprintf("; it lacks %s that others have", count(table$lacking, every_by_row(result))), "")
+  sprintf("%s, %s at %s: %s in %s, where %s are expected; %s (exact p %s)%s%s%s.", table$security,
           table$method, unit_text$level(table$level),
           count(table$breaches, "breach", "breaches"), count(table$n, every_by_row(result)), unit_text$one(table$expected), verdict,
-          unit_text$p(table$exact_p), clusters, losses)
+          unit_text$p(table$exact_p), clusters, losses, lacking)
 }
 
 backtest_headline <- function(result) {

@@ -30,10 +30,12 @@ with_reading <- function(said, book) {
 words_of.imbroglio_return <- function(result) {
   if (!is.null(result[["window"]])) return(rolling_in_words(result))
   every <- every_by_row(result)
-  said <- sprintf("%s returned %s in all, %s a year; its best %s was %s (%s), its worst %s (%s); %s of %ss rose.",
-                  result$security, percent(result$total_return, 1L), percent(result$return_annual, 1L), every,
-                  percent(result$best), result$best_date, percent(result$worst), result$worst_date,
-                  percent(result$rising, 0L), every)
+  write <- writer_of(result)
+  profits <- basis(result)$kind == "profit"
+  said <- sprintf("%s %s %s in all, %s a year; its best %s was %s (%s), its worst %s (%s); %s of %ss %s.",
+                  result$security, if (profits) "earned" else "returned", write(result$total_return, 1L), write(result$return_annual, 1L),
+                  every, write(move_of(result$best, result)), result$best_date, write(move_of(result$worst, result)), result$worst_date,
+                  percent(result$rising, 0L), every, if (profits) "made a profit" else "rose")
   said[result$n == 0L] <- sprintf("%s has no return to measure.", result$security[result$n == 0L])
   said
 }
@@ -41,15 +43,18 @@ words_of.imbroglio_return <- function(result) {
 #' @export
 words_of.imbroglio_volatility <- function(result) {
   if (!is.null(result[["window"]])) return(rolling_in_words(result))
+  kind <- basis(result)$kind
+  what <- c(simple = "returns", log = "log returns", profit = "profits")[[kind]]
   every <- adverb_of(every_by_row(result))
+  write <- writer_of(result)
   plain <- is.null(result[["method"]]) | result[["method"]] == "deviation"
   said <- ifelse(
     plain,
-    sprintf("%s: %s returns stray from their mean by %s (one standard deviation), %s a year.",
-            result$security, every, percent(result$volatility), percent(result$volatility_annual, 1L)),
-    sprintf("%s: volatility %s a %s, %s a year (%s).", result$security, percent(result$volatility),
+    sprintf("%s: %s %s stray from their mean by %s (one standard deviation), %s a year.",
+            result$security, every, what, write(result$volatility), write(result$volatility_annual, 1L)),
+    sprintf("%s: volatility %s a %s, %s a year (%s).", result$security, write(result$volatility),
             every_by_row(result),
-            percent(result$volatility_annual, 1L), result[["method"]])
+            write(result$volatility_annual, 1L), result[["method"]])
   )
   none <- is.na(result$volatility)
   said[none] <- sprintf("%s: %s has no %s.", result$security, count(result$n, "return"),
@@ -82,7 +87,8 @@ words_of.imbroglio_fit <- function(result) {
   at <- unit_text$number(100 * result$ks)
   tested <- !is.na(result$ks_p)
   said <- sprintf("%s, %s: the fitted distribution function is at most %s points of a hundred from the observed one; the 1 %% quantile is %s, the observed one %s",
-                  result$security, result$family, at, percent(result$quantile_1), percent(result$observed_1))
+                  result$security, result$family, at, percent(move_of(result$quantile_1, result)),
+                  percent(move_of(result$observed_1, result)))
   p <- sprintf("; %s (Kolmogorov-Smirnov p %s, not the textbook's %s)", result$verdict, unit_text$p(result$ks_p),
                unit_text$p(result$ks_p_textbook))
   said <- paste0(said, ifelse(tested, p, ""), ".")
@@ -131,11 +137,11 @@ words_of.imbroglio_beta <- function(result) {
   how <- rep("", nrow(result))
   if (!is.null(result[["every"]])) how <- sprintf(", %s returns", adverb_of(result$every))
   if (!is.null(result[["span"]])) how <- sprintf("%s, last %s", how, result$span)
-  moved <- sprintf("When %s moves 1 %%, %s moves %s %% (%s to %s%s), and %s %% of its variance is explained; alpha %s a year (p %s).",
+  moved <- sprintf("When %s moves 1 %%, %s moves %s %% (%s to %s%s), and %s %% of its variance is explained; alpha %s a year%s (p %s).",
                    result$benchmark, result$security, unit_text$number(result$beta),
                    unit_text$number(result$beta_low),
                    unit_text$number(result$beta_high), how, round(100 * result$r_squared),
-                   percent(result$alpha_annual, 1L),
+                   percent(result$alpha_annual, 1L), in_log_returns(result),
                    unit_text$p(result$alpha_p))
   ifelse(known, moved, sprintf("%s and %s share too few returns for a line.", result$security, result$benchmark))
 }
@@ -143,11 +149,14 @@ words_of.imbroglio_beta <- function(result) {
 #' @export
 words_of.imbroglio_tracking <- function(result) {
   if (!is.null(result[["window"]])) return(rolling_in_words(result))
-  sprintf("%s was %s %s by %s a year, with a tracking error of %s a year: information ratio %s; ahead in %s of %ss.",
+  sprintf("%s was %s %s by %s a year%s, with a tracking error of %s a year: information ratio %s; ahead in %s of %ss.",
           result$security, ifelse(result$active_return_annual < 0, "behind", "ahead of"), result$benchmark,
-          percent(abs(result$active_return_annual)), percent(result$tracking_error_annual, 1L),
+          points(abs(result$active_return_annual)), in_log_returns(result), percent(result$tracking_error_annual, 1L),
           unit_text$number(result$information_ratio), percent(result$ahead, 0L), every_by_row(result))
 }
+
+# A difference of log returns is no move that it could be told as.
+in_log_returns <- function(result) if (identical(basis(result)$kind, "log")) " in log returns" else ""
 
 #' @export
 words_of.imbroglio_correlation <- function(result) {
@@ -164,13 +173,13 @@ words_of.imbroglio_summary <- function(result) {
 # How rolling results, and results of several securities, are read: the column, how a
 # number of it is written, what it is, and the words for most and least of it.
 readings <- function(result) {
-  a_year <- function(x) percent(x, 1L)
+  a_year <- function(x) writer_of(result)(x, 1L)
   plain <- unit_text$number
-  money_or <- function(f) if (identical(basis(result)$kind, "profit")) money else f
   against <- function() paste("against", some(unique(result$benchmark)))
   switch(
     attr(result, "measure"),
-    return = list(column = "return_annual", write = a_year, is = " a year", most = "returned most",
+    return = list(column = "return_annual", write = a_year, is = " a year",
+                  most = if (identical(basis(result)$kind, "profit")) "earned most" else "returned most",
                   least = "least", of = " a year"),
     volatility = , volatility_series = ,
     garch = list(column = "volatility_annual", write = a_year, is = " a year", most = "moves most",
@@ -180,7 +189,7 @@ readings <- function(result) {
     tracking = list(column = "tracking_error_annual", write = a_year, is = " tracking error a year",
                     most = "strays furthest", least = "least",
                     of = paste(" a year from", some(unique(result$benchmark)))),
-    drawdown = list(column = "max_drawdown", write = function(x) money_or(a_year)(-x), is = " below its high",
+    drawdown = list(column = "max_drawdown", write = function(x) a_year(-x), is = " below its high",
                     most = "fell deepest", least = "least", of = " below its high", falling = TRUE),
     correlation = list(column = "correlation", write = plain, is = " correlation", most = "move most alike",
                        least = "least",
@@ -199,7 +208,8 @@ rolling_in_words <- function(result) {
   key <- do.call(paste, c(unname(as.list(table[series_keys(table)])), sep = "\r"))
   parts <- split(table, factor(key, unique(key)))
   unname(vapply(parts, function(part) {
-    how <- c(if (!is.null(part$window)) sprintf("over %s %s returns", count(part$window[1L]), part$period[1L]),
+    how <- c(if (!is.null(part$window)) sprintf("over %s %s %s", count(part$window[1L]), part$period[1L],
+                                                if (identical(basis(result)$kind, "profit")) "profits" else "returns"),
              if (!is.null(part$method)) sprintf("by %s", part$method[1L]))
     what <- paste(c(part$security[1L], how), collapse = ", ")
     part <- part[!is.na(part[[reading$column]]), ]
@@ -233,7 +243,7 @@ words_of.imbroglio_drawdown <- function(result) {
 
 #' @export
 words_of.imbroglio_drawdown_episodes <- function(result) {
-  write <- if (basis(result)$kind == "profit") money else function(x) percent(x, 1L)
+  write <- function(x) writer_of(result)(x, 1L)
   sprintf("%s, number %s: %s in %s, %s.", result$security, result$rank, write(-result$drawdown),
           ifelse(is.na(result$days_down), "a fall from the start", count(result$days_down, "day")),
           ifelse(is.na(result$recovery), "not yet made good",

@@ -16,15 +16,16 @@
 #' days of the year on which it never has a price.
 #'
 #' @param x A price table, a book of [as_portfolio()], or what [as_prices()] takes. For `given = "returns"`, a data frame
-#'   with a date column and one column of returns for each security, or a matrix with dates
-#'   as row names.
+#'   with a date column and one column of returns for each security, a matrix with dates
+#'   as row names, or the path of a file of such a table.
 #' @param kind `"simple"` or `"log"`.
 #' @param every `"day"`, `"week"`, `"fortnight"`, `"month"`, `"quarter"`, `"half-year"` or `"year"`. If absent, each security as often
 #'   as it has prices.
 #' @param keep_unfinished Whether to keep a last period that the prices do not finish.
-#' @param given What `x` holds: `"prices"`; `"returns"` of the kind and frequency that are named; or `"profits"`, amounts
-#'   that add and are not compounded, which the drawdown measures take.
-#' @param origin A few words on where the returns came from, for the basis.
+#' @param given What `x` holds: `"prices"`; `"returns"` of the kind and frequency that are named; or `"profits"`, amounts of money
+#'   that add and are not compounded: return, volatility, drawdown, value at risk and its backtest are then in money.
+#' @param origin A few words on where the returns came from, for the basis; of a file, its name.
+#' @param ... For the path of a file: what [read_prices()] takes to read it, such as `decimal`, `dates` and `sheet`.
 #' @return A returns table: a return (a fraction: 0.012 is 1.2 %) for each date and security.
 #'   `dim()`, `as.matrix()`, `as.data.frame()` and `[, securities]` work as on a wide table.
 #' @section Errors:
@@ -38,7 +39,7 @@
 #' as_returns(prices, kind = "log", every = "month")
 #' @export
 as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinished = FALSE,
-                       given = c("prices", "returns", "profits"), origin = paste("given", given[1L])) {
+                       given = c("prices", "returns", "profits"), origin = NULL, ...) {
   if (inherits(x, "imbroglio_book")) {
     book <- book_returns(x, "then")
     return(if (missing(kind) && is.null(every)) book else as_returns(book, kind, every, keep_unfinished))
@@ -55,7 +56,8 @@ as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinish
   }
   kind <- one_of(kind, "kind", c("simple", "log"))
   given <- one_of(given, "given", c("prices", "returns", "profits"))
-  if (given != "prices") return(given_returns(x, if (given == "profits") "profit" else kind, every, origin))
+  if (given != "prices") return(given_returns(x, if (given == "profits") "profit" else kind, every, origin, ...))
+  refuse_others(...)
   prices <- as_prices(x)
   rhythm <- rhythms_of(prices$dates, prices$close)
   at <- prices
@@ -89,13 +91,22 @@ check_every <- function(every, rhythm) {
                                                              some(names[coarser])))
 }
 
-given_returns <- function(x, kind, every, origin) {
-  if (is.matrix(x) && is.numeric(x)) x <- matrix_columns(x, rownames(x), origin)
-  if (!is.data.frame(x)) {
-    fail("argument", "Given returns must be a data frame or a matrix.", where = sprintf("They are %s.", shown(x)))
+given_returns <- function(x, kind, every, origin, ...) {
+  words <- if (kind == "profit") "profits" else "returns"
+  if (is.character(x)) {
+    d <- given_file(x, words, ...)
+    origin <- origin %||% d$origin
+  } else {
+    refuse_others(...)
+    origin <- origin %||% paste("given", words)
+    if (is.matrix(x) && is.numeric(x)) x <- matrix_columns(x, rownames(x), origin)
+    if (!is.data.frame(x)) {
+      fail("argument", sprintf("Given %s must be a data frame, a matrix or the path of a file.", words),
+           where = sprintf("They are %s.", shown(x)))
+    }
+    d <- delivery_of(grid_of_frame(x, origin), list())
+    note_remarks(d$remarks, origin)
   }
-  d <- delivery_of(grid_of_frame(x, origin), list())
-  note_remarks(d$remarks, origin)
   refuse_unread(d)
   columns <- d$securities
   check_securities(columns, origin)
@@ -115,11 +126,33 @@ given_returns <- function(x, kind, every, origin) {
          remedy = if (kind == "simple") "A simple return is -1 (a loss of everything) or more."
                   else sprintf("A %s is a finite number.", if (kind == "log") "log return" else "profit"))
   }
+  if (kind != "profit") warn_percentages(values)
   rhythm <- if (is.null(every)) rhythms_of(dates, values)
             else stated_rhythm(check_choice(every, "every", names(frequencies)), columns)
   new_returns(dates, values, kind, rhythm,
               start = rep(as.Date(NA), ncol(values)),
               prices = NULL, origin = origin, digest = digest_of(dates, values))
+}
+
+# A file of returns or profits is read as one of prices is; a column that is called what it holds has the name of its file.
+given_file <- function(path, words, price = NULL, dates = NULL, decimal = NULL, sheet = NULL, strict = TRUE) {
+  how <- list(price = price, dates = dates, decimal = decimal, sheet = sheet, strict = strict)
+  if (holds_store(path, how)) fail("argument", sprintf("A price store holds no %s.", words))
+  d <- read_delivery(path, how)
+  if (length(d$securities) == 1L && plain_name(d$securities) %in% c("return", "returns", "profit", "profits", "pnl", "amount", "value")) {
+    d$securities <- file_name(path[1L])
+  }
+  d
+}
+
+# 1.2 for 1.2 % is taken by its word, and would measure everything a hundred times too large.
+warn_percentages <- function(values) {
+  middle <- apply(abs(values), 2L, stats::median, na.rm = TRUE)
+  large <- which(middle > 0.2)
+  if (!length(large)) return(invisible())
+  caution("large_returns", sprintf("Half of the returns of %s are beyond %s: 0.01 is one percent.", some(colnames(values)[large]),
+                                   format(signif(min(middle[large]), 2L))),
+          remedy = "If they are percentages, divide them by 100, or write the percent sign.")
 }
 
 new_returns <- function(dates, values, kind, rhythm, start, prices, origin, digest) {
@@ -136,7 +169,7 @@ take_returns <- function(x, profits = FALSE, held = "then") {
   if (inherits(x, "imbroglio_returns")) {
     if (x$kind == "profit" && !profits) {
       fail("argument", "This measure takes returns, not profits that add.",
-           remedy = "Drawdowns can be measured of profits; returns are profits over what was put in.")
+           remedy = "Return, volatility, drawdown, value at risk and its backtest can be measured of profits; returns are profits over what was put in.")
     }
     return(x)
   }

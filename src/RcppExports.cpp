@@ -44,8 +44,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_draw_book
-Rcpp::List core_draw_book(const Rcpp::NumericMatrix& growth, const Rcpp::NumericVector& worth, double cash, int horizon, int draws, int blocks, double length, int seed);
-RcppExport SEXP _imbroglio_core_draw_book(SEXP growthSEXP, SEXP worthSEXP, SEXP cashSEXP, SEXP horizonSEXP, SEXP drawsSEXP, SEXP blocksSEXP, SEXP lengthSEXP, SEXP seedSEXP) {
+Rcpp::List core_draw_book(const Rcpp::NumericMatrix& growth, const Rcpp::NumericVector& worth, double cash, int horizon, int draws, int blocks, double length, int seed, bool adds);
+RcppExport SEXP _imbroglio_core_draw_book(SEXP growthSEXP, SEXP worthSEXP, SEXP cashSEXP, SEXP horizonSEXP, SEXP drawsSEXP, SEXP blocksSEXP, SEXP lengthSEXP, SEXP seedSEXP, SEXP addsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -57,7 +57,8 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< int >::type blocks(blocksSEXP);
     Rcpp::traits::input_parameter< double >::type length(lengthSEXP);
     Rcpp::traits::input_parameter< int >::type seed(seedSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_draw_book(growth, worth, cash, horizon, draws, blocks, length, seed));
+    Rcpp::traits::input_parameter< bool >::type adds(addsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_draw_book(growth, worth, cash, horizon, draws, blocks, length, seed, adds));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -903,7 +904,7 @@ END_RCPP
 static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_rolling_tail", (DL_FUNC) &_imbroglio_core_rolling_tail, 6},
     {"_imbroglio_core_backtest", (DL_FUNC) &_imbroglio_core_backtest, 7},
-    {"_imbroglio_core_draw_book", (DL_FUNC) &_imbroglio_core_draw_book, 8},
+    {"_imbroglio_core_draw_book", (DL_FUNC) &_imbroglio_core_draw_book, 9},
     {"_imbroglio_core_drawn_days", (DL_FUNC) &_imbroglio_core_drawn_days, 6},
     {"_imbroglio_core_begun_days", (DL_FUNC) &_imbroglio_core_begun_days, 7},
     {"_imbroglio_core_mean_growth", (DL_FUNC) &_imbroglio_core_mean_growth, 6},

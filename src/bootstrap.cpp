@@ -11,12 +11,12 @@ imbroglio::DayDraws draws_of(int days, int horizon, int blocks, double length) {
 }  // namespace
 
 // The value of a book after each of so many drawn paths, and how often each day was drawn. `growth`: 1 + return,
-// a row for each day; `blocks` counts none, fixed, stationary from 0.
+// a row for each day (`adds`: profits); `blocks` counts none, fixed, stationary from 0.
 // [[Rcpp::export]]
 Rcpp::List core_draw_book(const Rcpp::NumericMatrix& growth, const Rcpp::NumericVector& worth, double cash,
-                          int horizon, int draws, int blocks, double length, int seed) {
+                          int horizon, int draws, int blocks, double length, int seed, bool adds = false) {
   const std::size_t days = growth.nrow(), holdings = growth.ncol();
-  const imbroglio::BookDraws book(growth.begin(), days, worth.begin(), holdings, cash);
+  const imbroglio::BookDraws book(growth.begin(), days, worth.begin(), holdings, cash, adds);
   const imbroglio::DayDraws how = draws_of(days, horizon, blocks, length);
   Rcpp::NumericVector value(Rcpp::no_init(draws)), drawn(days);
   double* to = value.begin();

@@ -22,10 +22,10 @@ void with_family(const std::string& name, Work work) {
 template <class Family>
 using family_of = std::remove_pointer_t<Family>;
 
-// What can be fitted: 20 returns, 10 of them different; `sorted` ascends.
+// What can be fitted: 20 returns, 10 of them different, not only by rounding; `sorted` ascends.
 bool enough(const std::vector<double>& sorted) {
   std::size_t different = sorted.empty() ? 0 : 1;
-  for (std::size_t i = 1; i < sorted.size(); ++i) different += sorted[i] != sorted[i - 1];
+  for (std::size_t i = 1; i < sorted.size(); ++i) different += sorted[i] - sorted[i - 1] > imbroglio::rounding_of(sorted[i]);
   return sorted.size() >= 20 && different >= 10;
 }
 

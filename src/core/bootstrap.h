@@ -49,19 +49,21 @@ class DayDraws {
 class BookDraws {
  public:
   // `growth` has a row for each day and a column for each holding.
-  BookDraws(const double* growth, std::size_t days, const double* worth, std::size_t holdings, double cash)
-      : pairs_((holdings + 1) / 2), cash_(cash), growth_(days * pairs_), worth_(pairs_) {
+  // `adds`: they are profits, which add to what there is.
+  BookDraws(const double* growth, std::size_t days, const double* worth, std::size_t holdings, double cash, bool adds)
+      : pairs_((holdings + 1) / 2), cash_(cash), adds_(adds), growth_(days * pairs_), worth_(pairs_) {
     for (std::size_t p = 0; p < pairs_; ++p)
       for (int side = 0; side < 2; ++side) {
         const std::size_t c = 2 * p + static_cast<std::size_t>(side);
         worth_[p][side] = c < holdings ? worth[c] : 0.0;
-        for (std::size_t t = 0; t < days; ++t) growth_[t * pairs_ + p][side] = c < holdings ? growth[c * days + t] : 1.0;
+        for (std::size_t t = 0; t < days; ++t) growth_[t * pairs_ + p][side] = c < holdings ? growth[c * days + t] : adds ? 0.0 : 1.0;
       }
   }
 
   // The values after paths `first` to `last`; counts how often each day was drawn.
   void operator()(const DayDraws& days, std::uint64_t seed, std::size_t first, std::size_t last, double* value,
                   std::vector<std::uint32_t>& drawn) const {
+    if (adds_) return run<0, true>(days, seed, first, last, value, drawn);
     switch (pairs_) {
       case 1: return run<1>(days, seed, first, last, value, drawn);
       case 2: return run<2>(days, seed, first, last, value, drawn);
@@ -73,7 +75,7 @@ class BookDraws {
 
  private:
   // `known` pairs, which the compiler may count on; 0: as many as there are.
-  template <std::size_t known>
+  template <std::size_t known, bool adds = false>
   void run(const DayDraws& days, std::uint64_t seed, std::size_t first, std::size_t last, double* value,
            std::vector<std::uint32_t>& drawn) const {
     const std::size_t pairs = known ? known : pairs_;
@@ -87,7 +89,10 @@ class BookDraws {
       days(random, [&](std::uint32_t day, bool) {
         ++counts[day];
         const Two* const grown = growth_.data() + day * pairs;
-        for (std::size_t p = 0; p < pairs; ++p) now[p] *= grown[p];
+        for (std::size_t p = 0; p < pairs; ++p) {
+          if (adds) now[p] += grown[p];
+          else now[p] *= grown[p];
+        }
       });
       Two sum = now[0];
       for (std::size_t p = 1; p < pairs; ++p) sum += now[p];
@@ -97,6 +102,7 @@ class BookDraws {
 
   std::size_t pairs_;
   double cash_;
+  bool adds_;
   std::vector<Two> growth_, worth_;
 };
 

@@ -62,6 +62,16 @@ inline double mean_of(const double* x, std::size_t n) {
   return edge + sum_of(n, [=](std::size_t i) { return x[i] - edge; }) / static_cast<double>(n);
 }
 
+// Prices that grow by the same step give returns that differ by the rounding of the prices: of numbers written with 15
+// digits, by some units of 1e-15 of 1 + return. A deviation up to this, of values of which `x` is one, is none.
+inline double rounding_of(double x) { return 0x1p-46 * (1.0 + std::fabs(x)); }
+
+// A sum of squares about the mean of n values, or 0 where they are apart by rounding only.
+inline double beyond_rounding(double squares, double n, double x) {
+  const double least = rounding_of(x);
+  return squares > n * (least * least) ? squares : 0.0;
+}
+
 // One column of returns, and the row of its security's first price; rows of prices are
 // counted from 0, and return t lies between the prices of rows t and t + 1.
 struct Column {

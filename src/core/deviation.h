@@ -10,9 +10,10 @@
 
 namespace imbroglio {
 
-inline Two root_of(Two v) {
-  const Two least = {0.0, 0.0};
-  v = v > least ? v : least;
+// Of a variance; a deviation that is rounding only is 0. `edge`: values of either series.
+inline Two root_of(Two v, Two edge) {
+  const Two none = {0.0, 0.0}, size = edge < none ? 1.0 - edge : 1.0 + edge, rounding = 0x1p-46 * size;
+  v = v > rounding * rounding ? v : none;
 #ifdef __SSE2__
   return _mm_sqrt_pd(v);
 #else
@@ -59,7 +60,7 @@ class RollingDeviation {
       const Two d = block[k] - block[0];
       sum += d;
       squares += d * d;
-      const Two deviation = k ? root_of((squares - sum * (sum * per_count_[k + 1])) / static_cast<double>(k)) : sum;
+      const Two deviation = k ? root_of((squares - sum * (sum * per_count_[k + 1])) / static_cast<double>(k), block[0]) : sum;
       first[k] = k + 1 < min_obs_ ? missing : deviation[0];
       second[k] = k + 1 < min_obs_ ? missing : deviation[1];
     }
@@ -90,7 +91,7 @@ class RollingDeviation {
       squares += d * d;
       const Two mean = sum * per_count_[k + 1], apart = edges_apart + tail_mean_[k] - mean;
       const Two about_mean = tail_about_mean_[k] + (squares - sum * mean) + apart * apart * weight_[k];
-      const Two deviation = root_of(about_mean * per_less_one);
+      const Two deviation = root_of(about_mean * per_less_one, block[0]);
       first[k] = deviation[0];
       second[k] = deviation[1];
     }

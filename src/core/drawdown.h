@@ -12,6 +12,37 @@ namespace imbroglio {
 // How far `low` lies below `high`: a return, or for profits that add their difference.
 inline double fall(double low, double high, bool additive) { return additive ? low - high : (low - high) / high; }
 
+// A running high, and the value from which on wealth counts as back at it. Returns multiplied out come back to a high but
+// for their rounding, by far less than this, and no price moves by as little.
+class High {
+ public:
+  static constexpr double slack = 0x1p-40;
+  explicit High(bool additive) : additive_(additive) {}
+  // Whether there is a fall to `w`; otherwise it is the high, or counts as it.
+  bool above(double w) {
+    if (additive_ && std::fabs(w) > largest_) {
+      largest_ = std::fabs(w);
+      edge_ = high_ - slack * largest_;
+    }
+    if (w < edge_) return true;
+    if (w > high_) {
+      high_ = w;
+      edge_ = additive_ ? w - slack * largest_ : w * (1.0 - slack);
+    }
+    return false;
+  }
+  double operator()() const { return high_; }
+  double edge() const { return edge_; }
+  // Whether a fall is deeper than another, not only by rounding.
+  bool deeper(double now, double than) const {
+    return now < (additive_ ? than - slack * largest_ : than - slack);
+  }
+
+ private:
+  bool additive_;
+  double high_ = -INFINITY, edge_ = -INFINITY, largest_ = 0.0;
+};
+
 struct Drawdown {
   double depth = missing;      // 0 where wealth never falls, else negative
   std::ptrdiff_t peak = -1;    // last row at the high before the fall
@@ -22,33 +53,27 @@ struct Drawdown {
 // The worst of wealth / its running high - 1. Missing values are passed over.
 inline Drawdown max_drawdown(const double* wealth, std::size_t n, bool additive) {
   Drawdown worst;
-  const double none = additive ? 0.0 : 1.0;
-  double high = missing, least = none;
-  std::size_t high_at = 0, peak = 0, trough = 0;
+  High high(additive);
+  double edge = 0.0;
+  std::ptrdiff_t high_at = -1;
   for (std::size_t t = 0; t < n; ++t) {
     const double w = wealth[t];
-    if (w < high) {
-      const double now = additive ? w - high : w / high;
-      if (now < least) {
-        least = now;
-        peak = high_at;
-        trough = t;
-      }
-    } else if (!std::isnan(w)) {
-      high = w;
-      high_at = t;
+    if (std::isnan(w)) continue;
+    if (high_at < 0) worst.depth = 0.0;
+    if (!high.above(w)) {
+      high_at = static_cast<std::ptrdiff_t>(t);
+      continue;
     }
+    const double now = fall(w, high(), additive);
+    if (!high.deeper(now, worst.depth)) continue;
+    worst.depth = now;
+    worst.peak = high_at;
+    worst.trough = static_cast<std::ptrdiff_t>(t);
+    edge = high.edge();
   }
-  if (std::isnan(high)) return worst;
-  if (least == none) {
-    worst.depth = 0.0;
-    return worst;
-  }
-  worst.depth = fall(wealth[trough], wealth[peak], additive);
-  worst.peak = static_cast<std::ptrdiff_t>(peak);
-  worst.trough = static_cast<std::ptrdiff_t>(trough);
-  for (std::size_t t = trough + 1; t < n; ++t) {
-    if (wealth[t] >= wealth[peak]) {
+  if (worst.trough < 0) return worst;
+  for (std::size_t t = static_cast<std::size_t>(worst.trough) + 1; t < n; ++t) {
+    if (wealth[t] >= edge) {
       worst.recovery = static_cast<std::ptrdiff_t>(t);
       break;
     }
@@ -59,24 +84,24 @@ inline Drawdown max_drawdown(const double* wealth, std::size_t n, bool additive)
 // Every fall below a high, in order of time.
 inline std::vector<Drawdown> drawdown_episodes(const double* wealth, std::size_t n, bool additive) {
   std::vector<Drawdown> found;
-  double high = missing;
+  High high(additive);
   std::ptrdiff_t high_at = -1;
   bool below = false;
   for (std::size_t t = 0; t < n; ++t) {
     const double w = wealth[t];
     const std::ptrdiff_t row = static_cast<std::ptrdiff_t>(t);
-    if (w < high) {
-      const double depth = fall(w, high, additive);
+    if (std::isnan(w)) continue;
+    if (high.above(w)) {
+      const double depth = fall(w, high(), additive);
       if (!below) found.push_back({depth, high_at, row, -1});
-      else if (depth < found.back().depth) {
+      else if (high.deeper(depth, found.back().depth)) {
         found.back().depth = depth;
         found.back().trough = row;
       }
       below = true;
-    } else if (!std::isnan(w)) {
+    } else {
       if (below) found.back().recovery = row;
       below = false;
-      high = w;
       high_at = row;
     }
   }
@@ -85,11 +110,10 @@ inline std::vector<Drawdown> drawdown_episodes(const double* wealth, std::size_t
 
 // Below the running high at each row.
 inline void drawdown_series(const double* wealth, std::size_t n, bool additive, double* out) {
-  double high = -INFINITY;
+  High high(additive);
   for (std::size_t t = 0; t < n; ++t) {
     const double w = wealth[t];
-    high = w > high ? w : high;
-    out[t] = std::isnan(w) ? missing : fall(w, high, additive);
+    out[t] = std::isnan(w) ? missing : high.above(w) ? fall(w, high(), additive) : 0.0;
   }
 }
 
@@ -134,19 +158,20 @@ inline UnderWater under_water(const double* wealth, std::size_t n, bool additive
   std::size_t known = 0, t = 0;
   while (t < n && std::isnan(wealth[t])) ++t;
   if (t == n) return found;
-  double high = wealth[t], lowest = 0.0, falls = 0.0, deepest = 0.0, episodes = 0.0;
+  High high(additive);
+  high.above(wealth[t]);
+  double lowest = 0.0, falls = 0.0, deepest = 0.0, episodes = 0.0;
   for (++t; t < n; ++t) {
     const double w = wealth[t];
     if (std::isnan(w)) continue;
-    if (w >= high) {
+    if (!high.above(w)) {
       falls += lowest;
       episodes += lowest > 0.0;
       lowest = 0.0;
-      high = w;
       depth[known++] = 0.0;
       continue;
     }
-    const double d = -fall(w, high, additive);
+    const double d = -fall(w, high(), additive);
     lowest = std::max(lowest, d);
     deepest = std::max(deepest, d);
     depth[known++] = d;

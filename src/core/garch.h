@@ -26,7 +26,8 @@ class GarchFit {
   // No value is missing. h_1 is the sample's mean squared distance from its mean.
   GarchFit(const double* x, std::size_t n, bool student) : student_(student), used_(student ? 5 : 4) {
     center_ = mean_of(x, n);
-    scale_ = std::sqrt(sum_of(n, [=](std::size_t i) { return (x[i] - center_) * (x[i] - center_); }) / static_cast<double>(n));
+    const double size = static_cast<double>(n), squares = sum_of(n, [=](std::size_t i) { return (x[i] - center_) * (x[i] - center_); });
+    scale_ = n ? std::sqrt(beyond_rounding(squares, size, x[0]) / size) : 0.0;
     x_.resize(n);
     // On returns of mean 0 and variance 1 every parameter is of a like size.
     for (std::size_t i = 0; i < n; ++i) x_[i] = (x[i] - center_) / scale_;

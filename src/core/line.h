@@ -23,7 +23,7 @@ class LineOn {
     off_.resize(n);
     for (std::size_t i = 0; i < n; ++i) off_[i] = x[i] - mean_;
     squares_ = sum_of(n, [this](std::size_t i) { return off_[i] * off_[i]; });
-    varies_ = n > 1 && !std::all_of(x, x + n, [x](double v) { return v == x[0]; });
+    varies_ = n > 1 && beyond_rounding(squares_, static_cast<double>(n), x[0]) > 0.0;
     side(up_, x, [](double v) { return v > 0.0; });
     side(down_, x, [](double v) { return v < 0.0; });
   }
@@ -60,6 +60,7 @@ class LineOn {
       });
       about = near, products = cross, rising = rise, falling = fall;
     }
+    if (beyond_rounding(about, size, edge) == 0.0) about = products = rising = falling = 0.0;
     const double beta = products / squares_;
     line.beta = beta;
     line.alpha = (mean - rate) - beta * mean_;
@@ -175,6 +176,7 @@ class RollingLine {
           squares_[t] = about[k] + own + gap * apart_[t];
           mean_[t] = edge + before + gap * share;
         }
+        squares_[t] = beyond_rounding(squares_[t], static_cast<double>(b ? window_ : k + 1), x[b]);
         per_squares_[t] = squares_[t] > 0.0 ? 1.0 / squares_[t] : missing;
       }
       if (b + window_ > n) break;
@@ -225,10 +227,11 @@ class RollingLine {
         } else if (t + 1 < min_obs_) {
           products = missing;
         }
+        const double count = static_cast<double>(b ? window_ : k + 1);
+        if (all) squares = beyond_rounding(squares, count, first);
         const double beta = products * per_squares_[t];
         out.beta[t] = beta;
         if (!all) continue;
-        const double count = static_cast<double>(b ? window_ : k + 1);
         if (out.alpha) out.alpha[t] = mean - beta * mean_[t];
         if (out.correlation) {
           const double both = std::sqrt(squares_[t] * squares);

@@ -32,9 +32,9 @@ inline Moments moments(const double* x, std::size_t n, bool log) {
   }
   found.mean = mean + rest / size;
   found.growth = log ? std::expm1(sum) : wealth - 1.0;
-  m2 = std::max(0.0, m2 - rest * rest / size);
+  m2 = beyond_rounding(m2 - rest * rest / size, size, x[0]);
   if (n > 1) found.deviation = std::sqrt(m2 / (size - 1.0));
-  if (x[found.best] > x[found.worst]) {
+  if (m2 > 0.0) {
     m2 /= size;
     found.skewness = m3 / size / (m2 * std::sqrt(m2));
     found.kurtosis = m4 / size / (m2 * m2) - 3.0;

@@ -60,8 +60,8 @@ class TrackingOn {
       sums[2] += at(off) * e;
       sums[3] += e * e;
     });
-    found.error = std::sqrt(std::max(0.0, about - rest * rest / size) / (size - 1.0));
-    const double both = std::sqrt(squares_ * squares);
+    found.error = std::sqrt(beyond_rounding(about - rest * rest / size, size, y[0]) / (size - 1.0));
+    const double both = std::sqrt(beyond_rounding(squares_, size, x[0]) * beyond_rounding(squares, size, y[0]));
     if (both > 0.0) found.correlation = std::clamp(products / both, -1.0, 1.0);
     return found;
   }

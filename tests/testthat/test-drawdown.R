@@ -129,9 +129,32 @@ test_that("profits add, and their drawdowns are in their own units", {
   expect_output(print(basis(found)), "6 daily profits")
   rolled <- measure_drawdown(profits, window = 2)
   expect_equal(rolled$max_drawdown[1:6], c(NA, -30, -20, -60, -40, -5))
-  expect_error(measure_volatility(profits), class = "imbroglio_error_argument")
+  expect_error(measure_beta(profits, benchmark = "FINE"), class = "imbroglio_error_argument")
   expect_error(as_returns(transform(data, BOOK = c(1, Inf, 1, 1, 1, 1)), given = "profits"),
                class = "imbroglio_error_return")
+})
+
+test_that("a price that comes back exactly to its high is back, also of the returns that were made from it", {
+  set.seed(4)
+  # On a grid of tenths a price meets its high and its low again and again.
+  path <- round(20 + cumsum(sample(c(-0.1, 0, 0.1), 4000, TRUE)) %% 3, 1)
+  prices <- as_prices(matrix(path, dimnames = list(format(as.Date("2001-01-01") + 0:3999), "A")))
+  for (kind in c("simple", "log")) {
+    returns <- as_returns(prices, kind)
+    given <- as_returns(as.data.frame(returns), kind, given = "returns")
+    of_prices <- as.data.frame(measure_drawdown(prices))
+    for (found in list(measure_drawdown(returns), measure_drawdown(given))) {
+      found <- as.data.frame(found)
+      expect_identical(found[c("trough", "recovery", "under_water")], of_prices[c("trough", "recovery", "under_water")])
+      expect_equal(found$average_drawdown, of_prices$average_drawdown, tolerance = 1e-10)
+    }
+    expect_identical(as.data.frame(drawdown_episodes(returns))[c("rank", "peak", "trough", "recovery")],
+                     as.data.frame(drawdown_episodes(prices))[c("rank", "peak", "trough", "recovery")])
+  }
+  high <- cummax(path)
+  expect_equal(of_prices$under_water, mean(path[-1] < high[-1]))
+  # A fall of a billionth is a fall.
+  expect_lt(measure_drawdown(as_prices(matrix(c(1, 1 - 1e-9, 1), dimnames = list(format(as.Date("2001-01-01") + 0:2), "A"))))$max_drawdown, 0)
 })
 
 # Of log returns.

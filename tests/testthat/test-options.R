@@ -16,7 +16,7 @@ walked <- function() {
 test_that("each option of each command changes the answer, or is refused with the reason", {
   made <- walked()
   # A value that is not the default.
-  values <- c(from = "2021-08-01", to = "2021-09-15", last = "60 days", during = "2021-08", security = "SHAREX,INDEXX", every = "week",
+  values <- c(given = "profits", from = "2021-08-01", to = "2021-09-15", last = "60 days", during = "2021-08", security = "SHAREX,INDEXX", every = "week",
               kind = "log", window = "40", `min-obs` = "20", `per-year` = "300", level = "0.9", horizon = "3", `horizon-by` = "overlapping",
               method = "normal", tail = "0.15", block = "4", draws = "500", paths = "2", refit = "5", `zone-days` = "100", decay = "0.9",
               `half-life` = "15", families = "laplace", by = "moments", `test-draws` = "20", `stop-after` = "5", `reject-at` = "0.2",

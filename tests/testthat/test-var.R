@@ -270,6 +270,17 @@ test_that("short, constant and missing samples, and what a method cannot do, are
   expect_warning(measure_var(returns[, "UP"], 0.999), class = "imbroglio_warning_few_observations")
   expect_warning(measure_var(returns[, "UP"], 0.999, method = "bootstrap"), "only 100 returns: fewer than one")
   expect_no_warning(measure_var(returns[, "UP"], 0.999, method = "normal"))
+  # What is said of too few is true: of sums over several periods, of weights, of what lies between two.
+  some <- sample_returns(sin(1:60) / 100)
+  expect_no_warning(measure_var(some, 0.99, 5, "bootstrap", draws = 2000))
+  expect_warning(measure_var(some, 0.999, 5, "bootstrap", draws = 500), "Of 500 drawn paths fewer than one")
+  expect_warning(measure_var(sample_returns(c(sin(1:5000) / 100, -0.05)), 0.999, method = "age-weighted", decay = 0.97), "By their weights")
+  expect_warning(measure_var(some, 0.99, rank = "interpolate"), "lies between the two worst")
+  # One warning, for the levels that it is true of, and no shortfall below its value at risk.
+  skewed <- sample_returns(c(rnorm(300, 0, 0.01), 0.12, 0.1, -0.02))
+  said <- capture_warnings(both <- measure_var(skewed, c(0.9, 0.999), method = "cornish-fisher"))
+  for (i in 1:2) expect_identical(grepl(c("at 0.9$|0.9 and", "0.999")[i], paste(sub("[.]$", "", said), collapse = "")), is.na(both$var[i]))
+  expect_true(all(is.na(both$es) | both$es >= both$var))
   expect_warning(measure_var(returns[, "UP"], method = "hill"), "finds no tail of losses")
   expect_warning(measure_var(as_returns(stock_prices()), 0.85, method = "pareto"), "knows only what lies beyond")
   expect_warning(measure_var(as_returns(stock_prices())[, 1], horizon = 2, method = "cauchy"), "no finite variance")
@@ -302,10 +313,123 @@ test_that("a method of one's own stands beside the others", {
   tested <- backtest_var(returns, 500, method = "half-test", refit = 50)
   first <- backtest_series(tested)
   expect_equal(first$var[1:50], rep(-min(as.matrix(returns)[1:500]) / 2, 50))
+  # A split needs no more of it than what it says.
+  w <- c(DAX = 0.5, SMI = 0.3, FTSE = 0.2)
+  own <- list("own-normal" = function(r, level) -mean(r) - qnorm(1 - level) * sd(r),
+              "own-rank" = function(r, level) -sort(r)[floor(length(r) * (1 - level) + 0.5)], "own-square" = function(r, level) 30 * mean(r[r < 0]^2))
+  for (name in names(own)) register_var_method(name, own[[name]])
+  on.exit(rm(list = names(own), envir = imbroglio:::registered_var_methods), add = TRUE)
+  book <- as_portfolio(stock_prices(), w)
+  parts <- function(method) subset(as.data.frame(split_var(book, method = method)), select = c(component, marginal, incremental))
+  expect_equal(parts("own-normal"), parts("normal"), tolerance = 1e-6)
+  expect_equal(parts("own-rank"), parts("historical"), tolerance = 1e-6)
+  expect_identical(unique(split_var(book, method = "own-square")$split_by), "regression")
   expect_error(register_var_method("normal", mean), class = "imbroglio_error_argument")
   expect_error(register_var_method("laplace", mean), class = "imbroglio_error_argument")
   register_var_method("half-test", function(r, level) "none")
   expect_error(measure_var(returns, method = "half-test"), class = "imbroglio_error_argument")
+})
+
+test_that("errors of the shortfall are as large as it strays, and an interval is only where the history bounds the loss", {
+  set.seed(21)
+  samples <- 1500L
+  for (n in c(100L, 250L)) {
+    x <- matrix(rnorm(n * samples, 0, 0.01), n)
+    found <- suppressWarnings(var_of(sample_returns(x), level = 0.99, method = c("historical", "age-weighted")))
+    for (method in c("historical", "age-weighted")) {
+      at <- found[found$method == method, ]
+      expect_gt(min(at$es_error), 0)
+      expect_equal(mean(at$es_error) / sd(at$es), 1, tolerance = 0.1, label = paste(method, n))
+      expect_true(all(is.na(at$var_high)))
+    }
+  }
+  wide <- matrix(rnorm(500 * samples, 0, 0.01), 500)
+  at <- var_of(sample_returns(wide), level = 0.95, method = "age-weighted")
+  truth <- -0.01 * qnorm(0.05)
+  expect_gt(mean(at$var_low <= truth & truth <= at$var_high), 0.92)
+  # Drawn over several periods: what other histories drawn from this one give.
+  history <- 0.01 * rt(400, 6)
+  again <- cbind(history, replicate(250, sample(history, replace = TRUE)))
+  drawn <- var_of(sample_returns(again), level = 0.95, horizon = 8, method = "bootstrap", draws = 20000)
+  expect_equal(drawn$es_error[1] / sd(drawn$es[-1]), 1, tolerance = 0.1)
+  expect_equal(drawn$var_error[1] / sd(drawn$var[-1]), 1, tolerance = 0.15)
+  expect_warning(measure_var(sample_returns(wide[, 1:2]), 0.99, 10, "block-bootstrap", draws = 500), "75 to 90 hold", class = "imbroglio_warning_method")
+})
+
+test_that("the sandwich does not take the family as right", {
+  set.seed(22)
+  x <- rnorm(4000, 0, 0.01)
+  returns <- sample_returns(matrix(x))
+  # Laplace's family on normal returns: location and scale err apart, by the density at the middle and the spread of |x|.
+  # A ninth of the location's density is not told apart by its slope within half an error, so the comparison is rough.
+  scale <- mean(abs(x - median(x)))
+  true <- sqrt((log(2 * 0.01))^2 * var(abs(x - median(x))) / 4000 + 0.01^2 * 2 * pi / 4 / 4000)
+  model <- sqrt((log(2 * 0.01))^2 * scale^2 / 4000 + scale^2 / 4000)
+  found <- lapply(c("model", "sandwich"), function(errors) measure_var(returns, method = "laplace", errors = errors))
+  expect_equal(found[[1]]$var_error, model, tolerance = 0.05)
+  expect_equal(found[[2]]$var_error, true, tolerance = 0.05)
+  expect_identical(found[[1]]$var, found[[2]]$var)
+  expect_output(print(basis(found[[1]])), "errors of laplace as if the returns were of that kind")
+  # Where the family is right both say the same.
+  student <- sample_returns(matrix(0.01 * rt(4000, 5)))
+  both <- vapply(c("model", "sandwich"), function(e) measure_var(student, method = "student", errors = e)$var_error, 0)
+  expect_equal(both[[1]], both[[2]], tolerance = 0.15)
+  expect_error(measure_var(returns, method = "hill", errors = "sandwich"), class = "imbroglio_error_argument")
+})
+
+test_that("returns that differ by rounding only do not vary", {
+  set.seed(23)
+  n <- 400
+  # Written with 15 digits, as a file has them.
+  grown <- function(rate) as.numeric(format(100 * (1 + rate)^(0:n), digits = 15))
+  prices <- as_prices(matrix(c(grown(0.0003), grown(0.001), 100 * exp(cumsum(rnorm(n + 1, 0, 0.01)))), n + 1,
+                             dimnames = list(format(as.Date("2015-01-01") + 0:n), c("CASH", "STEP", "MOVES"))))
+  for (kind in c("simple", "log")) {
+    returns <- as_returns(prices, kind)
+    expect_gt(max(as.matrix(returns)[, "STEP"]) - min(as.matrix(returns)[, "STEP"]), 0)
+    expect_identical(as.data.frame(measure_return(returns))[1:2, c("volatility", "sharpe_annual", "skewness")],
+                     data.frame(volatility = c(0, 0), sharpe_annual = NA_real_, skewness = NA_real_))
+    expect_identical(measure_volatility(returns)$volatility[1:2], c(0, 0))
+    expect_identical(unique(na.omit(c(measure_volatility(returns, window = 30, as = "matrix")[, 1:2]))), 0)
+    beta <- measure_beta(returns, benchmark = "CASH")
+    expect_true(all(is.na(c(beta$beta, beta$beta_error, beta$correlation))))
+    expect_true(all(is.na(measure_beta(returns, benchmark = "CASH", window = 30)$beta)))
+    against <- measure_beta(returns[, c("STEP", "MOVES")], benchmark = "MOVES")
+    expect_identical(c(against$beta, against$correlation), c(0, NA))
+    apart <- measure_tracking(returns[, c("STEP", "CASH")], benchmark = "CASH", total = FALSE)
+    expect_identical(c(apart$tracking_error, apart$information_ratio), c(0, NA))
+    expect_true(all(is.na(correlate_returns(returns)$correlation)))
+    expect_true(all(is.na(suppressWarnings(fit_garch(returns[, 1:2]))$volatility)))
+    expect_true(all(is.na(suppressWarnings(fit_returns(returns[, 1:2], "normal", test_draws = 0))$ks)))
+    expect_identical(measure_var(returns[, 1:2], method = "normal-relative")$var, c(0, 0))
+  }
+})
+
+test_that("profits are measured in money, and by themselves", {
+  returns <- as_returns(stock_prices())[, "DAX"]
+  money <- as_returns(data.frame(date = returns$dates, DESK = 1e6 * as.matrix(returns)[, 1]), given = "profits")
+  methods <- c("historical", "age-weighted", "volatility-scaled", "normal", "cornish-fisher", "ewma", "student", "hill", "pareto", "garch")
+  for (h in c(1, 5)) {
+    of <- function(x) suppressWarnings(var_of(x, level = c(0.95, 0.99), horizon = h, method = methods))
+    columns <- c("var", "es", "var_error", "var_low", "var_high")
+    expect_equal(of(money)[columns], 1e6 * of(returns)[columns], tolerance = 1e-4)
+  }
+  expect_equal(var_of(money, horizon = 5, horizon_by = "overlapping")$var, -sort(rowSums(embed(1e6 * as.matrix(returns)[, 1], 5)))[19])
+  drawn <- var_of(money, level = 0.5, horizon = 10, method = c("bootstrap", "filtered"), draws = 20000)
+  expect_equal(drawn$var, rep(-10 * mean(1e6 * as.matrix(returns)), 2), tolerance = 0.2)
+  total <- measure_return(money)
+  expect_equal(c(total$total_return, total$worst), 1e6 * c(sum(as.matrix(returns)), min(as.matrix(returns))))
+  expect_match(in_words(total), "made a profit")
+  expect_equal(measure_volatility(money)$volatility_annual, 1e6 * measure_volatility(returns)$volatility_annual)
+  tested <- backtest_breaches(backtest_var(money))
+  expect_equal(tested$loss, 1e6 * backtest_breaches(backtest_var(returns))$loss)
+  expect_match(in_words(measure_var(money)), "loses no more than [0-9]+,[0-9]+ in a day")
+  expect_false(any(grepl("%", c(ggplot2::ggplot_build(ggplot2::autoplot(measure_var(money)))$layout$panel_params[[1]]$x$get_labels()))))
+  expect_error(measure_var(money, value = 5), class = "imbroglio_error_argument")
+  expect_error(fit_returns(money), class = "imbroglio_error_argument")
+  # A file of percentages without their signs would be a hundred times too large.
+  wrong <- data.frame(date = as.Date("2020-01-01") + 0:9, FUND = c(1.2, -0.4, 0.9, -0.8, 2, 1, 0.3, -0.5, 0.7, 1.1))
+  expect_warning(as_returns(wrong, given = "returns"), "divide them by 100", class = "imbroglio_warning_large_returns")
 })
 
 test_that("what cannot be asked of value at risk, a book or a backtest is refused", {
