@@ -90,7 +90,8 @@ drawdown_episodes <- function(x, worst = NULL, least = 0) {
   }
   wealth <- wealth_of(x)
   found <- core_drawdown_episodes(wealth$values, wealth$additive)
-  order <- order(found$column, found$depth, found$peak)
+  # Of falls as deep, but for rounding, the earlier is first.
+  order <- order(found$column, round(found$depth / max(-found$depth, 0), 10L), found$peak)
   found <- lapply(found, `[`, order)
   rank <- sequence(tabulate(found$column, ncol(wealth$values)))
   keep <- rank <= (worst %||% Inf) & -found$depth >= least

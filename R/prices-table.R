@@ -113,7 +113,7 @@ as_prices.default <- function(x, ...) {
 find_security_column <- function(x, date_column, origin) {
   rest <- setdiff(names(x), date_column)
   rank <- match(plain_name(rest), security_names)
-  weak <- security_names[rank] %in% weak_security_names & !vapply(x[rest], is.factor, NA)
+  weak <- security_names[rank] %in% weak_security_names & vapply(x[rest], holds_amounts, NA)
   rank[weak] <- NA
   if (any(!is.na(rank))) return(rest[which.min(rank)])
   textual <- rest[vapply(x[rest], is.factor, NA) & !plain_name(rest) %in% c(date_names, other_names) & is.na(field_of(rest))]
@@ -128,6 +128,15 @@ find_security_column <- function(x, date_column, origin) {
          where = sprintf("There are %s.", some(names_only)), remedy = "Name it `security`.")
   }
   names_only
+}
+
+# Numbers that are no names: of a type of their own, or all with a fraction, a percent sign or a currency among them.
+holds_amounts <- function(v) {
+  if (!is.factor(v)) return(TRUE)
+  known <- core_written_numbers(levels(v))
+  numbers <- known$number & !known$word
+  any(numbers) && all(known$number | known$word) &&
+    any(known$percent[numbers] | nzchar(known$unit[numbers]) | (known$point[numbers] %% 1 != 0) %in% TRUE)
 }
 
 sentence_case <- function(text) paste0(toupper(substr(text, 1L, 1L)), substring(text, 2L))

@@ -138,6 +138,22 @@ test_that("the test of expected shortfall is the chance of as bad a sum", {
   expect_gt(mean(tested(wild, 400, 0.99, "normal", refit = 50)$es_p < 0.05), 0.5)
 })
 
+test_that("methods are placed on the days that all of them have, and the others are counted", {
+  set.seed(11)
+  # At first there are too few losses for a tail; on its own days it would look better than it is.
+  x <- c(abs(rnorm(300, 0, 0.01)), rnorm(600, 0, 0.03))
+  result <- suppressWarnings(tested(days(matrix(x)), 250, 0.95, c("historical", "hill")))
+  lacking <- result$lacking[result$method == "hill"]
+  expect_gt(lacking, 0)
+  expect_equal(result$lacking, max(result$n) - result$n)
+  series <- as.data.frame(backtest_series(result))
+  hill <- series[series$method == "hill", ]
+  other <- series[series$method == "historical" & series$date %in% hill$date, ]
+  score <- function(s) mean((0.05 - (-s$return > s$var)) * (s$var + s$return))
+  expect_equal(result$place, as.integer(rank(c(score(other), score(hill)))))
+  expect_match(in_words(result)[2], sprintf("it lacks %d days that others have", lacking))
+})
+
 test_that("methods are placed by their line, and the result is read and drawn", {
   set.seed(7)
   h <- 1e-4

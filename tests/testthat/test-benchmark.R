@@ -76,8 +76,8 @@ test_that("several benchmarks go into one regression as in lm()", {
 
 # As given log returns any finite numbers can be measured.
 as_given <- function(data) {
-  as_returns(data.frame(date = as.Date("2000-01-01") + seq_len(nrow(data)), data,
-                        check.names = FALSE), "log", every = "day", given = "returns")
+  suppressWarnings(as_returns(data.frame(date = as.Date("2000-01-01") + seq_len(nrow(data)), data,
+                        check.names = FALSE), "log", every = "day", given = "returns"))
 }
 
 test_that("regression gives the certified values, and exact ones of ill-conditioned data", {

@@ -49,8 +49,8 @@ test_that("a path can be followed by hand, on any number of threads, with any nu
     w <- stats::setNames(seq_len(k) / sum(seq_len(k)), LETTERS[seq_len(k)])
     drawn <- lapply(1:2, function(threads) {
       RcppParallel::setThreadOptions(numThreads = threads)
-      bootstrap_book(as_portfolio(as_returns(wide, given = "returns"), w), horizon = 7, draws = 3000, blocks = blocks,
-                     block = 4, seed = -3)
+      bootstrap_book(as_portfolio(as_returns(wide, given = "returns"), w), level = 0.95, horizon = 7, draws = 3000,
+                     blocks = blocks, block = 4, seed = -3)
     })
     RcppParallel::setThreadOptions()
     expect_identical(drawn[[1]], drawn[[2]])
@@ -67,7 +67,7 @@ test_that("a path can be followed by hand, on any number of threads, with any nu
       if (blocks == "fixed") expect_true(all(step[c(1:3, 5, 6)] %in% c(1, -299)))
     }
   }
-  long <- drawn_paths(bootstrap_book(as_portfolio(as_returns(wide, given = "returns"), c(A = 1)), horizon = 500, draws = 60,
+  long <- drawn_paths(bootstrap_book(as_portfolio(as_returns(wide, given = "returns"), c(A = 1)), level = 0.95, horizon = 500, draws = 60,
                                      blocks = "stationary",
                                      block = 10), 1:60)
   day <- match(format(long$date), rownames(wide))

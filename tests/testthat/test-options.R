@@ -131,6 +131,46 @@ test_that("what a function or a command does not know is refused, and what peopl
   expect_match(imbroglio("volatility", file, "--weights", "INDEXX=0.5")$err, "--normalise divides them", fixed = TRUE)
 })
 
+test_that("returns and profits that are given, and chosen prices, go through the command", {
+  fund <- written("date,Fund,Index", "2023-01,1.50%,1.00%", "2023-02,-2.00%,-1.50%", "2023-03,0.50%,0.70%", "2023-04,1.00%,0.60%")
+  json <- function(...) jsonlite::fromJSON(imbroglio(..., "--format", "json")$out)
+  earned <- json("returns", fund, "--given", "returns", "--measured")
+  expect_equal(earned$results$total_return[1], prod(1 + c(1.5, -2, 0.5, 1) / 100) - 1, tolerance = 1e-12)
+  expect_equal(earned$basis$every[[1]], "month")
+  expect_equal(json("beta", fund, "--given", "returns", "--benchmark", "Index")$results$n, 4L)
+  expect_equal(json("returns", fund, "--given", "returns", "--from", "2023-03")$results$date, rep(c("2023-03-31", "2023-04-30"), 2))
+  # A column that is called what it holds has the name of its file.
+  desk <- written("date,profit", paste0(as.Date("2024-01-01") + 0:59, ",", round(1e4 * sin(1:60))))
+  loss <- json("var", desk, "--given", "profits", "--level", "0.95")$results
+  expect_equal(loss$security, sub("[.]csv$", "", basename(desk)))
+  expect_equal(loss$var, -sort(round(1e4 * sin(1:60)))[3])
+  said <- imbroglio("var", desk, "--given", "profits", "--level", "0.95")$out
+  expect_false(any(grepl("[0-9] %", sub("95 %", "", said, fixed = TRUE)[1:6])))
+  for (words in list(c("beta", desk, "--given", "profits", "--benchmark", "A"), c("returns", desk, "--given", "returns"),
+                     c("returns", desk, "--given", "profits", "--kind", "log"), c("returns", fund, "--given", "rates"))) {
+    expect_true(do.call(imbroglio, as.list(words))$status %in% 2:3)
+  }
+  # Long and wide, in every form, they are read back as they were.
+  daily <- demo_file("bay-daily.csv.gz")
+  prices <- read_prices(daily, price = "close")[, c("TARROW", "OSSELL")]
+  span <- prices[format(prices$dates, "%Y") == "2024", ]
+  for (ending in c(".csv", ".xlsx", ".parquet")) for (long in list(NULL, "--long")) {
+    out <- tempfile(fileext = ending)
+    ran <- do.call(imbroglio, as.list(c("prices", daily, "--price", "close", "--security", "TARROW,OSSELL", "--during", "2024", long, "--out", out)))
+    expect_equal(ran$status, 0L, info = ran$err)
+    again <- read_prices(out, price = if (!is.null(long)) "close")[, c("TARROW", "OSSELL")]
+    expect_equal(again$close, span$close)
+    expect_identical(again$dates, span$dates)
+    if (!is.null(long)) expect_equal(again$fields$volume, span$fields$volume)
+  }
+})
+
+test_that("a log return is told as the move that it was", {
+  prices <- as_prices(matrix(c(100, 90.82, 95, 94), dimnames = list(format(as.Date("2024-01-01") + 1:4), "FALLEN")))
+  expect_match(in_words(suppressWarnings(measure_return(as_returns(prices, "log")))), "its worst -9.18 % (2024-01-03)", fixed = TRUE)
+  expect_match(in_words(measure_volatility(as_returns(prices, "log"))), "daily log returns stray")
+})
+
 test_that("of several files one that cannot be read is named, and the others are measured", {
   folder <- tempfile()
   dir.create(folder)

@@ -64,7 +64,7 @@ test_that("every measure of every kind is read in words", {
     list(measure_beta(one, "BAYALL", window = 250),
          "^TARROW, over 250 daily returns: 1.26 beta against BAYALL on"),
     list(measure_tracking(one, "BAYALL", total = FALSE),
-         "^TARROW was ahead of BAYALL by 3.64 % a year, with a tracking error of 20.8 %"),
+         "^TARROW was ahead of BAYALL by 3.64 percentage points a year, with a tracking error of 20.8 %"),
     list(measure_volatility(one, method = "ewma"),
          "^BAYALL: volatility 0.86 % a day, 13.6 % a year \\(ewma\\)"),
     list(volatility_series(one, method = "garch"),
@@ -131,7 +131,7 @@ test_that("figures show the data, cut all panels together and are written whole"
   windows <- measure_volatility(returns[, "TARROW"], window = c(6, 250))
   stands <- ggplot2::autoplot(windows, by_window = TRUE)$data
   for (i in 1:2) {
-    v <- 100 * na.omit(windows$volatility_annual[windows$window == c(6, 250)[i]])
+    v <- na.omit(windows$volatility_annual[windows$window == c(6, 250)[i]])
     expect_equal(unlist(stands[i, c("low", "middle", "high", "now", "below")],
                         use.names = FALSE),
                  c(quantile(v, c(0.05, 0.5, 0.95)), tail(v, 1), mean(v < tail(v, 1))),
@@ -254,7 +254,7 @@ test_that("figures of value at risk put each number where it is, and refuse what
                 function() ggplot2::autoplot(tail_thresholds(returns[, 1:2], steps = 3)),
                 function() ggplot2::autoplot(backtest_var(index), security = "NONE"))
   for (f in wrong) expect_error(f(), class = "imbroglio_error_argument")
-  expect_match(in_words(drawn)[1], "In money: no more than .* Other draws would move that by .*, another history by")
+  expect_match(in_words(drawn)[1], "In money: no more than .* Another history and other draws would move that by .* percentage points")
   expect_match(in_words(split)[1], "^OSSELL, by normal at 99 %: 50.0 % of the book makes .* of its value at risk; without it that is .* less")
   expect_match(in_words(tails)[1], "^BAYALL, the 15 largest losses: shape 0.2")
 })
