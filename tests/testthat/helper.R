@@ -23,6 +23,9 @@ imbroglio <- function(...) {
   list(status = status, out = readLines(out), err = paste(readLines(err), collapse = "\n"))
 }
 
+# How often a long test repeats: usually, and of `make test` with IMBROGLIO_ALL set, which takes half an hour.
+thorough <- function(usually, all) if (nzchar(Sys.getenv("IMBROGLIO_ALL"))) all else usually
+
 # The package's own sources; not there when only the installed package is tested.
 source_file <- function(...) {
   top <- Sys.getenv("IMBROGLIO_SOURCE")

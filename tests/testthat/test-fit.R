@@ -27,7 +27,7 @@ as_sample <- function(x) {
   x <- as.matrix(x)
   dimnames(x) <- list(format(as.Date("2000-01-01") + seq_len(nrow(x))),
                       if (is.null(colnames(x))) sprintf("S%03d", seq_len(ncol(x))) else colnames(x))
-  as_returns(x, "log", given = "returns", every = "day")
+  suppressWarnings(as_returns(x, "log", given = "returns", every = "day"), "imbroglio_warning_large_returns")
 }
 quiet_fit <- function(...) suppressWarnings(fit_returns(...))
 
@@ -361,13 +361,13 @@ test_that("a family of one's own is fitted, tested and ranked like the others", 
   register_family("two-sided", function(x, at) exp(-abs(x - at[["m"]]) / at[["s"]]) / 2 / at[["s"]],
                   function(x, at) exp(return_family("laplace")$distribution(x, c(location = at[["m"]], scale = at[["s"]]), log = TRUE)),
                   function(x) c(m = mean(x), s = mean(abs(x))), c(-Inf, 0))
-  stocks <- as_returns(stock_prices()[1:400, "SMI"], "log")
-  fit <- fit_returns(stocks, c("laplace", "two-sided", "hyperbolic-secant"), test_draws = 19)
+  stocks <- as_returns(stock_prices()[1:200, "SMI"], "log")
+  fit <- fit_returns(stocks, c("laplace", "two-sided", "hyperbolic-secant"), test_draws = 9)
   expect_true(all(fit$converged))
   expect_equal(fit$log_likelihood[fit$family == "two-sided"], fit$log_likelihood[fit$family == "laplace"], tolerance = 1e-7)
-  expect_true(all(fit$ks_p >= 0.05 & fit$ks_p <= 1))
+  expect_true(all(fit$ks_p >= 0.1 & fit$ks_p <= 1))
   expect_equal(names(which.min(setNames(fit$aic, fit$family))), fit$family[1])
-  again <- fit_returns(stocks, "two-sided", test_draws = 19)
+  again <- fit_returns(stocks, "two-sided", test_draws = 9)
   expect_equal(again$ks_p, fit$ks_p[fit$family == "two-sided"])
   expect_error(register_family("nig", dnorm, pnorm, mean, 0), class = "imbroglio_error_argument")
   expect_error(register_family("own", dnorm, pnorm, function(x) mean(x), 0), class = "imbroglio_error_argument")

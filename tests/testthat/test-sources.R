@@ -166,9 +166,9 @@ test_that("a file cut short or with bytes changed gives a table or one error of 
   }
   set.seed(20)
   for (whole in list(bytes, long)) {
-    cut <- vapply(unique(round(seq(0, length(whole), length.out = 200))),
+    cut <- vapply(unique(round(seq(0, length(whole), length.out = thorough(60, 200)))),
                   function(n) outcome(whole[seq_len(n)]), "")
-    changed <- vapply(seq_len(if (nzchar(Sys.getenv("IMBROGLIO_SOURCE"))) 300 else 100),
+    changed <- vapply(seq_len(thorough(80, 300)),
                       function(i) {
       at <- sample(length(whole), sample(3, 1))
       whole[at] <- as.raw(sample(0:255, length(at)))

@@ -303,7 +303,7 @@ test_that("a writer that is killed leaves the whole old state or the whole new o
       quiet(store_prices(early, store))
     }
     set.seed(9)
-    outcome <- vapply(seq_len(if (kind == "SQLite") 100 else 15), function(i) {
+    outcome <- vapply(seq_len(if (kind == "SQLite") thorough(40, 100) else thorough(8, 15)), function(i) {
       reset()
       begun <- tempfile()
       child <- parallel::mcparallel({
