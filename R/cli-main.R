@@ -34,7 +34,8 @@ command <- function(words = commandArgs(trailingOnly = TRUE)) {
 }
 
 tell <- function(prefix, condition, status = NULL) {
-  lines <- strsplit(trimws(conditionMessage(condition)), "\n", fixed = TRUE)[[1L]]
+  # Colours are for R's own console.
+  lines <- strsplit(trimws(cli::ansi_strip(conditionMessage(condition))), "\n", fixed = TRUE)[[1L]]
   # cli's marks mean nothing without its colours.
   lines[1L] <- sub("^(\u2139|i) ", "", lines[1L])
   lines[-1L] <- sub("^\\S (?=\\S)", "", lines[-1L], perl = TRUE)

@@ -102,7 +102,8 @@ delivery_of <- function(grid, how) {
 
 # What was decided in reading, where it could have been otherwise.
 note_remarks <- function(remarks, what) {
-  remarks <- unique(remarks)
+  # The same of several files is told once, by its first example.
+  remarks <- remarks[!duplicated(sub(" [(].*[)]$", "", remarks))]
   if (length(remarks)) note("reading", sprintf("%s read with %s.", sentence_case(what), some(remarks, 9L)))
 }
 

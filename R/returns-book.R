@@ -43,7 +43,8 @@
 #'   `imbroglio_error_weights` for weights that do not add up to 1 (to 1e-6), a security twice, a weight that is no number, holdings of
 #'   several dates; `imbroglio_error_security` for one that is not in `x`; `imbroglio_error_too_short` where the securities have
 #'   fewer than two dates together; `imbroglio_error_ruin` where the value falls to zero. A warning
-#'   (`imbroglio_warning_short_history`) where one holding costs the book more than a quarter of its history.
+#'   (`imbroglio_warning_short_history`) where one holding costs the book more than a quarter of its history, or holdings of several
+#'   frequencies have few dates together.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' book <- as_portfolio(prices, weights = c(OSSELL = 0.5, TARROW = 0.3, BAYBOND = 0.2), rebalance = "month")
@@ -334,6 +335,13 @@ book_today <- function(book) {
   dates <- returns$dates[common$row]
   rhythm <- rhythm_part(returns$rhythm, columns)
   if (every_of_all(rhythm) == "mixed") {
+    own <- core_observed(returns$values[, columns, drop = FALSE])
+    rarest <- which.min(own)
+    if (length(dates) < 0.75 * own[rarest]) {
+      caution("short_history", sprintf("The holdings of %s have prices together on few dates: %s has %s, the book %s.", book$name,
+                                       book$security[rarest], count(own[rarest], "return"), count(length(dates))),
+              remedy = sprintf("Take returns by a longer period that all have: every = \"%s\".", rhythm$every[rarest]))
+    }
     rhythm <- rhythms_of(dates, matrix(1, length(dates), 1L))
     note("frequency", sprintf("The holdings have %s returns together: a period of the book, and of its horizon, is a %s.",
                               adverb_of(rhythm$every), rhythm$every))

@@ -64,6 +64,14 @@ test_that("a book of several frequencies is measured when all have a price, and 
   expect_match(suppressMessages(in_words(split_var(as_portfolio(prices, held), horizon = 2)))[3], "in 2 weeks")
   found <- check_prices(prices)
   expect_identical(found$finding[found$security %in% "FUNDXX"], "sparse")
+  # Wednesdays and the ends of months seldom meet.
+  days <- prices$dates
+  month <- !duplicated(format(days, "%Y-%m"), fromLast = TRUE)
+  seldom <- as_prices(data.frame(as.data.frame(prices)[c("date", "INDEXX", "FUNDXX")], MONTHX = ifelse(month, walk(1300, 5), NA)))
+  book <- as_portfolio(seldom, c(INDEXX = 0.4, FUNDXX = 0.3, MONTHX = 0.3))
+  expect_warning(suppressMessages(measure_var(book, 0.5)), 'every = "month"', class = "imbroglio_warning_short_history")
+  monthly <- suppressMessages(as_portfolio(as_returns(seldom, every = "month"), c(INDEXX = 0.4, FUNDXX = 0.3, MONTHX = 0.3)))
+  expect_equal(measure_var(monthly, 0.5)$n, sum(month) - 2L)
 })
 
 test_that("dates that are of no usual frequency, or contradict it, have periods a year of their own", {
