@@ -129,7 +129,8 @@ named_square <- function(m, names) `dimnames<-`(m, list(names, names))
 
 # The inverse of the sum of squares of the scores, which are by differences of each return's log-likelihood. A `shape`
 # of which the returns say nothing, as of Student's degrees of freedom where the normal does as well, is taken as known.
-# `sandwich`: between two of the information, by how the scores change half an error to either side (White 1982).
+# `sandwich`: between two of the information, by how the scores change half an error to either side (White 1982), an error
+# along the location, where some jump from one return to the next; it is not known where they hardly change.
 covariance_by_scores <- function(at, log_terms, shapes, sandwich = FALSE) {
   scores_at <- function(at) {
     vapply(names(at), function(name) {
@@ -143,14 +144,14 @@ covariance_by_scores <- function(at, log_terms, shapes, sandwich = FALSE) {
   inverse <- function(m) tryCatch(solve(m, tol = 1e-25), error = function(e) NULL)
   found <- inverse(squares)
   if (sandwich && !is.null(found)) {
-    half <- sqrt(diag(found)) / 2
-    names(half) <- names(at)[told]
-    information <- vapply(names(half), function(name) {
+    step <- stats::setNames(sqrt(diag(found)), names(at)[told]) * c(1, rep(0.5, sum(told) - 1L))
+    information <- vapply(names(step), function(name) {
       moved <- function(by) colSums(scores_at(replace(at, name, at[[name]] + by)))[told]
-      (moved(-half[[name]]) - moved(half[[name]])) / (2 * half[[name]])
-    }, half)
+      (moved(-step[[name]]) - moved(step[[name]])) / (2 * step[[name]])
+    }, step)
     bread <- inverse((information + t(information)) / 2)
-    found <- if (!is.null(bread) && !anyNA(bread)) bread %*% squares %*% bread
+    known <- !is.null(bread) && !anyNA(bread) && all(diag(bread) > 0 & diag(bread) < 25 * diag(found))
+    found <- if (known) bread %*% squares %*% bread
   }
   if (!is.null(found)) named_square(found, names(at)[told])
 }

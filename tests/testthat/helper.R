@@ -1,10 +1,10 @@
-# Real prices: four indices of R's own data, given weekday dates.
+# Real prices: four indices of R's own data, under names of ours, given weekday dates.
 stock_dates <- function() {
   days <- as.Date("1991-07-01") + 0:3000
   head(days[!as.POSIXlt(days)$wday %in% c(0, 6)], nrow(EuStockMarkets))
 }
 stocks <- function() matrix(EuStockMarkets, ncol = 4,
-                            dimnames = list(format(stock_dates()), colnames(EuStockMarkets)))
+                            dimnames = list(format(stock_dates()), c("NORTH", "ALPINE", "WESTERN", "ISLES")))
 stock_prices <- function() as_prices(stocks())
 
 written <- function(..., ending = ".csv") {

@@ -22,12 +22,12 @@ test_that("a line against a benchmark is lm()'s, with its errors, tests and inte
     returns <- as_returns(stock_prices(), kind = kind)
     r <- as.matrix(returns)
     rate <- if (is.null(rf)) 0 else if (kind == "log") log(1.05) / 252 else 1.05^(1 / 252) - 1
-    found <- measure_beta(returns, "FTSE", risk_free = rf, confidence = 0.9)
-    robust <- measure_beta(returns, "FTSE", risk_free = rf, errors = "newey-west")
-    five <- measure_beta(returns, "FTSE", risk_free = rf, errors = "newey-west", lags = 5)
-    expect_equal(found$security, c("DAX", "SMI", "CAC"))
+    found <- measure_beta(returns, "ISLES", risk_free = rf, confidence = 0.9)
+    robust <- measure_beta(returns, "ISLES", risk_free = rf, errors = "newey-west")
+    five <- measure_beta(returns, "ISLES", risk_free = rf, errors = "newey-west", lags = 5)
+    expect_equal(found$security, c("NORTH", "ALPINE", "WESTERN"))
     for (s in found$security) {
-      x <- r[, "FTSE"] - rate
+      x <- r[, "ISLES"] - rate
       y <- r[, s] - rate
       fit <- lm(y ~ x)
       table <- summary(fit)$coefficients
@@ -56,10 +56,10 @@ test_that("a line against a benchmark is lm()'s, with its errors, tests and inte
 test_that("several benchmarks go into one regression as in lm()", {
   returns <- as_returns(stock_prices())
   r <- as.data.frame(as.matrix(returns))
-  fit <- lm(DAX ~ SMI + CAC + FTSE, r)
+  fit <- lm(NORTH ~ ALPINE + WESTERN + ISLES, r)
   for (errors in c("ordinary", "newey-west")) {
-    found <- measure_beta(returns, c("SMI", "CAC", "FTSE"), together = TRUE, errors = errors)
-    expect_equal(found$benchmark, c("SMI", "CAC", "FTSE"))
+    found <- measure_beta(returns, c("ALPINE", "WESTERN", "ISLES"), together = TRUE, errors = errors)
+    expect_equal(found$benchmark, c("ALPINE", "WESTERN", "ISLES"))
     se <- if (errors == "ordinary") sqrt(diag(vcov(fit)))
           else newey_west(fit, floor(4 * (1859 / 100)^(2 / 9)))
     same_numbers(found$beta, coef(fit)[-1])
@@ -69,9 +69,9 @@ test_that("several benchmarks go into one regression as in lm()", {
     same_numbers(found$beta_p, 2 * pt(-abs(coef(fit) / se), 1855)[-1])
   }
   # One at a time they are the single lines.
-  single <- measure_beta(returns, c("SMI", "CAC"))
-  same_numbers(single$beta[single$security == "DAX"],
-               c(coef(lm(DAX ~ SMI, r))[2], coef(lm(DAX ~ CAC, r))[2]))
+  single <- measure_beta(returns, c("ALPINE", "WESTERN"))
+  same_numbers(single$beta[single$security == "NORTH"],
+               c(coef(lm(NORTH ~ ALPINE, r))[2], coef(lm(NORTH ~ WESTERN, r))[2]))
 })
 
 # As given log returns any finite numbers can be measured.
@@ -116,10 +116,10 @@ test_that("regression gives the certified values, and exact ones of ill-conditio
 apart_prices <- function() {
   set.seed(5)
   close <- stocks()[1:400, ]
-  close[sample(2:399, 40), "DAX"] <- NA
-  close[sample(2:399, 30), "FTSE"] <- NA
-  close[1:60, "SMI"] <- NA
-  close[350:400, "CAC"] <- NA
+  close[sample(2:399, 40), "NORTH"] <- NA
+  close[sample(2:399, 30), "ISLES"] <- NA
+  close[1:60, "ALPINE"] <- NA
+  close[350:400, "WESTERN"] <- NA
   as_prices(close)
 }
 
@@ -127,11 +127,11 @@ test_that("series with different holidays are compared over the same intervals",
   prices <- apart_prices()
   for (kind in c("simple", "log")) {
     returns <- as_returns(prices, kind)
-    found <- measure_beta(returns, "FTSE")
-    apart <- measure_tracking(returns, "FTSE", total = FALSE)
+    found <- measure_beta(returns, "ISLES")
+    apart <- measure_tracking(returns, "ISLES", total = FALSE)
     pairs <- correlate_returns(returns, on = "pairwise", as = "correlation")
     for (s in found$security) {
-      close <- na.omit(prices$close[, c(s, "FTSE")])
+      close <- na.omit(prices$close[, c(s, "ISLES")])
       r <- if (kind == "log") diff(log(close)) else close[-1, ] / close[-nrow(close), ] - 1
       fit <- lm(r[, 1] ~ r[, 2])
       row <- found[found$security == s, ]
@@ -141,30 +141,30 @@ test_that("series with different holidays are compared over the same intervals",
       same_numbers(d[c("active_return", "tracking_error", "correlation", "ahead", "n")],
                    c(mean(r[, 1] - r[, 2]), sd(r[, 1] - r[, 2]), cor(r)[1, 2],
                      mean(r[, 1] > r[, 2]), nrow(r)))
-      same_numbers(pairs[s, "FTSE"], cor(r)[1, 2])
+      same_numbers(pairs[s, "ISLES"], cor(r)[1, 2])
       # By row the dates of the two would not be the same.
       own <- function(x) diff(log(na.omit(prices$close[, x])))
-      k <- min(length(own(s)), length(own("FTSE")))
-      by_row <- coef(lm(head(own(s), k) ~ head(own("FTSE"), k)))[2]
+      k <- min(length(own(s)), length(own("ISLES")))
+      by_row <- coef(lm(head(own(s), k) ~ head(own("ISLES"), k)))[2]
       expect_gt(abs(row$beta - by_row), 0.01)
     }
     # With a risk-free series there are three to line up, here from another table.
-    three <- na.omit(prices$close[, c("DAX", "FTSE", "SMI")])
+    three <- na.omit(prices$close[, c("NORTH", "ISLES", "ALPINE")])
     r <- if (kind == "log") diff(log(three)) else three[-1, ] / three[-nrow(three), ] - 1
-    free <- measure_beta(returns[, c("DAX", "FTSE")], "FTSE", risk_free = prices[, "SMI"])
-    fit <- lm(I(r[, "DAX"] - r[, "SMI"]) ~ I(r[, "FTSE"] - r[, "SMI"]))
+    free <- measure_beta(returns[, c("NORTH", "ISLES")], "ISLES", risk_free = prices[, "ALPINE"])
+    fit <- lm(I(r[, "NORTH"] - r[, "ALPINE"]) ~ I(r[, "ISLES"] - r[, "ALPINE"]))
     same_numbers(free[c("alpha", "beta", "n")], c(coef(fit), nrow(r)))
-    excess <- measure_return(returns[, "DAX"], risk_free = prices[, "SMI"])
-    both <- na.omit(prices$close[, c("DAX", "SMI")])
+    excess <- measure_return(returns[, "NORTH"], risk_free = prices[, "ALPINE"])
+    both <- na.omit(prices$close[, c("NORTH", "ALPINE")])
     d <- if (kind == "log") diff(log(both)) else both[-1, ] / both[-nrow(both), ] - 1
     d <- d[, 1] - d[, 2]
     same_numbers(excess[c("sharpe", "sharpe_error")],
                  c(mean(d) / sd(d), sqrt((1 + (mean(d) / sd(d))^2 / 2) / length(d))))
     # A benchmark in a table of its own, in whatever order its dates come.
-    outside <- measure_beta(returns[, "DAX"], suppressMessages(as_prices(
-      as.data.frame(prices)[400:1, c("date", "FTSE")])))
+    outside <- measure_beta(returns[, "NORTH"], suppressMessages(as_prices(
+      as.data.frame(prices)[400:1, c("date", "ISLES")])))
     same_numbers(outside[c("beta", "alpha", "n")],
-                 found[found$security == "DAX", c("beta", "alpha", "n")])
+                 found[found$security == "NORTH", c("beta", "alpha", "n")])
   }
   # Common dates of all four.
   close <- na.omit(prices$close)
@@ -185,21 +185,21 @@ test_that("series with different holidays are compared over the same intervals",
 test_that("tracking error and the information ratio are a year's, and their mixture is warned about", {
   returns <- as_returns(stock_prices())
   r <- as.matrix(returns)
-  expect_warning(found <- measure_tracking(returns, "DAX", per_year = 250),
+  expect_warning(found <- measure_tracking(returns, "NORTH", per_year = 250),
                  class = "imbroglio_warning_not_a_year")
   for (s in found$security) {
-    d <- r[, s] - r[, "DAX"]
+    d <- r[, s] - r[, "NORTH"]
     row <- found[found$security == s, ]
     same_numbers(row[c("active_return", "tracking_error", "active_return_annual",
                        "tracking_error_annual", "information_ratio")],
                  c(mean(d), sd(d), mean(d) * 250, sd(d) * sqrt(250),
                    mean(d) / sd(d) * sqrt(250)))
-    total <- prod(1 + r[, s]) - prod(1 + r[, "DAX"])
+    total <- prod(1 + r[, s]) - prod(1 + r[, "NORTH"])
     same_numbers(row[c("active_return_total", "information_ratio_total")],
                  c(total, total / sd(d) / sqrt(250)))
   }
-  expect_no_warning(measure_tracking(returns, "DAX", total = FALSE))
-  expect_no_warning(measure_tracking(window(stock_prices(), last = "1 year"), "DAX"))
+  expect_no_warning(measure_tracking(returns, "NORTH", total = FALSE))
+  expect_no_warning(measure_tracking(window(stock_prices(), last = "1 year"), "NORTH"))
 })
 
 test_that("every rolling result is the whole-sample function applied window by window", {
@@ -265,12 +265,12 @@ test_that("every rolling result is the whole-sample function applied window by w
 
 test_that("frequencies and spans stand side by side, each as measured alone", {
   prices <- stock_prices()
-  both <- suppressMessages(measure_beta(prices, "FTSE", every = c("day", "week", "month"),
+  both <- suppressMessages(measure_beta(prices, "ISLES", every = c("day", "week", "month"),
                                         last = c("1 year", "5 years")))
   expect_equal(nrow(both), 18L)
   for (i in seq_len(nrow(both))) {
-    part <- window(prices, last = both$span[i])[, c(both$security[i], "FTSE")]
-    alone <- suppressMessages(measure_beta(as_returns(part, every = both$every[i]), "FTSE"))
+    part <- window(prices, last = both$span[i])[, c(both$security[i], "ISLES")]
+    alone <- suppressMessages(measure_beta(as_returns(part, every = both$every[i]), "ISLES"))
     shared <- intersect(names(alone), names(both))
     expect_equal(as.data.frame(both)[i, shared], as.data.frame(alone)[shared],
                  ignore_attr = TRUE)
@@ -282,7 +282,7 @@ test_that("correlations are weighted, shrunk and bounded as their formulas say",
   r <- as.matrix(returns)
   n <- nrow(r)
   found <- correlate_returns(returns)
-  test <- cor.test(r[, "DAX"], r[, "SMI"])
+  test <- cor.test(r[, "NORTH"], r[, "ALPINE"])
   same_numbers(found[1, c("correlation", "correlation_low", "correlation_high")],
                c(test$estimate, test$conf.int))
   # The recursion's weights: (1 - d) d^k going back, and the first one's d^(n - 1).

@@ -1,5 +1,5 @@
 # A book: drawn, and its value at risk split by holding.
-held <- c(DAX = 0.5, SMI = 0.3, FTSE = 0.4, cash = -0.2)
+held <- c(NORTH = 0.5, ALPINE = 0.3, ISLES = 0.4, cash = -0.2)
 
 test_that("with one day in the history the answer is exact", {
   one <- as_returns(data.frame(date = as.Date("2020-01-02"), A = -0.02, B = 0.01), given = "returns", every = "day")
@@ -141,9 +141,9 @@ test_that("the parts of a book's value at risk add up, are slopes, and measure w
   expect_equal(as.data.frame(split_var(as_portfolio(prices, held)))$component[1:3], unname(-w * r[format(day), names(w)]),
                tolerance = 1e-12)
   # One holding bears all; a hedge takes away.
-  alone <- split_var(as_portfolio(prices, c(DAX = 1)), method = c("normal", "bootstrap"), draws = 500)
+  alone <- split_var(as_portfolio(prices, c(NORTH = 1)), method = c("normal", "bootstrap"), draws = 500)
   expect_equal(alone$share, rep(1, 4))
-  hedged <- split_var(as_portfolio(prices, c(DAX = 1, FTSE = -0.5), cash = "rest"), method = "normal")
+  hedged <- split_var(as_portfolio(prices, c(NORTH = 1, ISLES = -0.5), cash = "rest"), method = "normal")
   expect_lt(hedged$component[2], 0)
-  expect_match(in_words(split_var(as_portfolio(prices, c(DAX = 0.5, SMI = 0.5))))[3], "diversification saves")
+  expect_match(in_words(split_var(as_portfolio(prices, c(NORTH = 0.5, ALPINE = 0.5))))[3], "diversification saves")
 })

@@ -98,7 +98,7 @@ test_that("drawdown series and episodes are those of a walk by hand, in every fo
                    tolerance = 1e-12, ignore_attr = TRUE)
   }
   bare <- drawdown_series(prices, as = "matrix", form = "still-ahead")
-  expect_equal(bare[, "FTSE"], ahead, ignore_attr = TRUE, tolerance = 1e-12)
+  expect_equal(bare[, "ISLES"], ahead, ignore_attr = TRUE, tolerance = 1e-12)
   # Prices and their returns tell the same, month by month too.
   monthly <- suppressMessages(as_returns(prices, every = "month"))
   ends <- which(!duplicated(format(stock_dates(), "%Y-%m"), fromLast = TRUE))
@@ -172,7 +172,7 @@ apart_book <- function() {
 test_that("a book is its weights times its parts, however it is rebalanced", {
   prices <- stock_prices()
   r <- stocks()[-1, ] / stocks()[-1860, ] - 1
-  w <- c(DAX = 0.5, FTSE = 0.7, SMI = -0.2)
+  w <- c(NORTH = 0.5, ISLES = 0.7, ALPINE = -0.2)
   in_returns <- function(...) as_returns(as_portfolio(prices, ..., parts = TRUE))
   every_day <- as_portfolio(prices, weights = w, rebalance = "day")
   expect_equal(colnames(as_returns(every_day)), "BOOK")
@@ -195,27 +195,27 @@ test_that("a book is its weights times its parts, however it is rebalanced", {
   expect_equal(unname(as.matrix(as_returns(monthly))[, 1]), wealth[-1] / wealth[-1860] - 1,
                tolerance = 1e-11)
   # Shares, with money beside them that earns.
-  shares <- as_portfolio(prices, shares = c(DAX = 10, CAC = 2), cash = 5000,
+  shares <- as_portfolio(prices, shares = c(NORTH = 10, WESTERN = 2), cash = 5000,
                          cash_return = 0.03, name = "FUND")
-  value <- drop(stocks()[, c("DAX", "CAC")] %*% c(10, 2)) + 5000 * 1.03^((0:1859) / 252)
+  value <- drop(stocks()[, c("NORTH", "WESTERN")] %*% c(10, 2)) + 5000 * 1.03^((0:1859) / 252)
   expect_equal(unname(as.matrix(as_returns(shares))[, "FUND"]), unname(value[-1] / value[-1860] - 1),
                tolerance = 1e-11)
-  expect_equal(shares$holdings[["cash"]], 5000 / (sum(c(10, 2) * stocks()[1860, c("DAX", "CAC")]) + 5000))
+  expect_equal(shares$holdings[["cash"]], 5000 / (sum(c(10, 2) * stocks()[1860, c("NORTH", "WESTERN")]) + 5000))
   # The rest in cash, or borrowed; or weights in any unit.
-  rest <- as_portfolio(prices, weights = c(DAX = 1.5), cash = "rest", rebalance = "day")
-  expect_equal(unname(as.matrix(as_returns(rest))[, 1]), unname(1.5 * r[, "DAX"]), tolerance = 1e-11)
-  whole <- as_portfolio(prices, weights = c(DAX = 30, SMI = 10), normalise = TRUE)
-  expect_equal(whole$holdings, c(DAX = 0.75, SMI = 0.25))
+  rest <- as_portfolio(prices, weights = c(NORTH = 1.5), cash = "rest", rebalance = "day")
+  expect_equal(unname(as.matrix(as_returns(rest))[, 1]), unname(1.5 * r[, "NORTH"]), tolerance = 1e-11)
+  whole <- as_portfolio(prices, weights = c(NORTH = 30, ALPINE = 10), normalise = TRUE)
+  expect_equal(whole$holdings, c(NORTH = 0.75, ALPINE = 0.25))
   # A file, a table and a vector say the same, with cash among the holdings.
-  file <- written("security,weight", "DAX,0.6", "SMI,0.3", "cash,0.1")
-  expect_identical(in_returns(weights = file)$values, in_returns(weights = c(DAX = 0.6, SMI = 0.3), cash = 0.1)$values)
-  expect_identical(in_returns(weights = data.frame(security = c("SMI", "DAX"), weight = c(0.4, 0.6)))$values,
-                   in_returns(weights = c(SMI = 0.4, DAX = 0.6))$values)
+  file <- written("security,weight", "NORTH,0.6", "ALPINE,0.3", "cash,0.1")
+  expect_identical(in_returns(weights = file)$values, in_returns(weights = c(NORTH = 0.6, ALPINE = 0.3), cash = 0.1)$values)
+  expect_identical(in_returns(weights = data.frame(security = c("ALPINE", "NORTH"), weight = c(0.4, 0.6)))$values,
+                   in_returns(weights = c(ALPINE = 0.4, NORTH = 0.6))$values)
   # Every measure takes it.
   volatility <- measure_volatility(monthly)
   expect_equal(volatility$volatility[1], sd(as.matrix(as_returns(monthly))[, 1]), tolerance = 1e-12)
-  expect_equal(measure_beta(every_day, "CAC")$beta[1],
-               sum(w * measure_beta(prices, "CAC")$beta[c(1, 3, 2)]),
+  expect_equal(measure_beta(every_day, "WESTERN")$beta[1],
+               sum(w * measure_beta(prices, "WESTERN")$beta[c(1, 3, 2)]),
                tolerance = 1e-10)
   expect_equal(measure_drawdown(held)$max_drawdown[1], min(wealth_depth(as_returns(held))),
                tolerance = 1e-10)
@@ -234,19 +234,19 @@ test_that("a book is its weights times its parts, however it is rebalanced", {
                  class = "imbroglio_note_book_life")
   expect_equal(as.vector(book$prices$close), c(100, 125, 150))
   bad <- list(
-    weights = function() as_portfolio(prices, weights = c(DAX = 0.5, SMI = 0.4)),
-    weights = function() as_portfolio(prices, weights = c(DAX = 0.5, DAX = 0.5)),
+    weights = function() as_portfolio(prices, weights = c(NORTH = 0.5, ALPINE = 0.4)),
+    weights = function() as_portfolio(prices, weights = c(NORTH = 0.5, NORTH = 0.5)),
     weights = function() as_portfolio(prices, weights = c(0.5, 0.5)),
-    weights = function() as_portfolio(prices, weights = c(DAX = NA)),
-    weights = function() as_portfolio(prices, weights = data.frame(what = "DAX", weight = 1)),
+    weights = function() as_portfolio(prices, weights = c(NORTH = NA)),
+    weights = function() as_portfolio(prices, weights = data.frame(what = "NORTH", weight = 1)),
     weights = function() as_portfolio(prices, weights = file, cash = 0.1),
-    security = function() as_portfolio(prices, weights = c(DAXX = 1)),
+    security = function() as_portfolio(prices, weights = c(NORTHX = 1)),
     argument = function() as_portfolio(prices),
-    argument = function() as_portfolio(prices, weights = c(DAX = 1), name = "SMI"),
-    argument = function() as_portfolio(given, shares = c(DAX = 1)),
-    argument = function() as_portfolio(prices, weights = c(DAX = 1), rebalance = "hour"),
+    argument = function() as_portfolio(prices, weights = c(NORTH = 1), name = "ALPINE"),
+    argument = function() as_portfolio(given, shares = c(NORTH = 1)),
+    argument = function() as_portfolio(prices, weights = c(NORTH = 1), rebalance = "hour"),
     file = function() as_portfolio(prices, weights = "no-such-file.csv"),
-    ruin = function() as_returns(as_portfolio(prices, weights = c(DAX = 6, SMI = -5))),
+    ruin = function() as_returns(as_portfolio(prices, weights = c(NORTH = 6, ALPINE = -5))),
     too_short = function() as_returns(suppressWarnings(as_portfolio(gaps, weights = c(A = 0.5, C = 0.5))))
   )
   for (i in seq_along(bad)) expect_error(bad[[i]](),

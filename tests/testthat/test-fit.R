@@ -148,7 +148,7 @@ test_that("all nine families converge on real returns, and no search finds more 
   expect_true(all(fit$converged))
   set.seed(2)
   skewed <- as_sample(cbind(SKEWED = return_family("skew-student")$random(300, tried[["skew-student"]][[2]])))
-  cases <- list(list(fit, as.matrix(stocks)[, "FTSE"], "FTSE"),
+  cases <- list(list(fit, as.matrix(stocks)[, "ISLES"], "ISLES"),
                 list(quiet_fit(skewed, "all", test_draws = 0), as.matrix(skewed)[, 1], "SKEWED"))
   for (case in cases) for (name in names(tried)) {
     x <- case[[2]]
@@ -174,8 +174,8 @@ test_that("all nine families converge on real returns, and no search finds more 
     }
   }
   # The normal, the Laplace and the two criteria, written out.
-  x <- as.matrix(stocks)[, "DAX"]
-  terms <- generics::tidy(fit[fit$security == "DAX" & fit$family %in% c("normal", "laplace"), ])
+  x <- as.matrix(stocks)[, "NORTH"]
+  terms <- generics::tidy(fit[fit$security == "NORTH" & fit$family %in% c("normal", "laplace"), ])
   expect_equal(setNames(terms$estimate, paste(terms$family, terms$term))[c("normal mean", "normal sd", "laplace location", "laplace scale")],
                c(mean(x), sqrt(mean((x - mean(x))^2)), median(x), mean(abs(x - median(x)))),
                ignore_attr = TRUE, tolerance = 1e-12)
@@ -185,8 +185,8 @@ test_that("all nine families converge on real returns, and no search finds more 
 })
 
 test_that("estimates by moments and quantiles have the sample's moments and quantiles", {
-  x <- as.matrix(as_returns(stock_prices(), "log"))[, "DAX"]
-  fit <- fit_returns(as_sample(cbind(DAX = x)), setdiff(names(tried), "skew-student"), by = "moments",
+  x <- as.matrix(as_returns(stock_prices(), "log"))[, "NORTH"]
+  fit <- fit_returns(as_sample(cbind(NORTH = x)), setdiff(names(tried), "skew-student"), by = "moments",
                      test_draws = 0)
   terms <- generics::tidy(fit)
   m <- mean(x)
@@ -216,8 +216,8 @@ test_that("estimates by moments and quantiles have the sample's moments and quan
 
 test_that("distances and textbook p-values are those of their formulas and tables", {
   stocks <- as_returns(stock_prices(), "log")
-  fit <- fit_returns(stocks[, "SMI"], "all", test_draws = 0)
-  x <- sort(as.matrix(stocks)[, "SMI"])
+  fit <- fit_returns(stocks[, "ALPINE"], "all", test_draws = 0)
+  x <- sort(as.matrix(stocks)[, "ALPINE"])
   n <- length(x)
   i <- seq_len(n)
   terms <- generics::tidy(fit)
@@ -262,10 +262,10 @@ test_that("a test by draws rejects as often as it says, the textbook's almost ne
     }
   }
   # Ended early or not: by hand from the same draws.
-  stocks <- as_returns(stock_prices(), "log")[, "FTSE"]
+  stocks <- as_returns(stock_prices(), "log")[, "ISLES"]
   at <- generics::tidy(fit_returns(stocks, "student", test_draws = 0))$estimate
   draws <- imbroglio:::core_refitted("student", c(at[3], 0), 1859L, FALSE, 0L, 300L,
-                                    digest::digest2int("FTSE student", 5L))
+                                    digest::digest2int("ISLES student", 5L))
   for (stop_after in c(10, Inf)) {
     fit <- fit_returns(stocks, "student", test_draws = 300, stop_after = stop_after, seed = 5)
     for (test in 1:3) {
@@ -293,7 +293,7 @@ test_that("a test by draws rejects as often as it says, the textbook's almost ne
 })
 
 test_that("value at risk of a fit is that of its closed form", {
-  stocks <- as_returns(stock_prices())[, "DAX"]
+  stocks <- as_returns(stock_prices())[, "NORTH"]
   fit <- fit_returns(stocks, c("normal", "student", "laplace", "cauchy", "nig"), test_draws = 0)
   terms <- generics::tidy(fit)
   at <- lapply(split(terms, terms$family), function(t) setNames(t$estimate, t$term))
@@ -315,7 +315,7 @@ test_that("value at risk of a fit is that of its closed form", {
   tail <- integrate(function(x) -x * nig$density(x, at$nig), -Inf, of("nig")$quantile[1], rel.tol = 1e-9)$value
   expect_equal(of("nig")$es[1], tail / a[1], tolerance = 1e-6)
   # Of log returns a loss is 1 - exp(r), bounded whatever the tail.
-  logs <- predict(fit_returns(as_returns(stock_prices(), "log")[, "DAX"], c("normal", "cauchy"), test_draws = 0), level)
+  logs <- predict(fit_returns(as_returns(stock_prices(), "log")[, "NORTH"], c("normal", "cauchy"), test_draws = 0), level)
   expect_equal(logs$var, -expm1(logs$quantile))
   expect_true(all(logs$es > logs$var & logs$es < 1))
 })
@@ -361,7 +361,7 @@ test_that("a family of one's own is fitted, tested and ranked like the others", 
   register_family("two-sided", function(x, at) exp(-abs(x - at[["m"]]) / at[["s"]]) / 2 / at[["s"]],
                   function(x, at) exp(return_family("laplace")$distribution(x, c(location = at[["m"]], scale = at[["s"]]), log = TRUE)),
                   function(x) c(m = mean(x), s = mean(abs(x))), c(-Inf, 0))
-  stocks <- as_returns(stock_prices()[1:200, "SMI"], "log")
+  stocks <- as_returns(stock_prices()[1:200, "ALPINE"], "log")
   fit <- fit_returns(stocks, c("laplace", "two-sided", "hyperbolic-secant"), test_draws = 9)
   expect_true(all(fit$converged))
   expect_equal(fit$log_likelihood[fit$family == "two-sided"], fit$log_likelihood[fit$family == "laplace"], tolerance = 1e-7)

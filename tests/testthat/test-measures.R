@@ -213,22 +213,22 @@ test_that("the shape of what is handed in does not change the numbers", {
   expect_equal(measure_volatility(as_prices(stocks() * 1000))$volatility,
                measure_volatility(prices)$volatility,
                tolerance = 1e-12)
-  for (columns in list(4:1, 2L, c("FTSE", "DAX"))) {
+  for (columns in list(4:1, 2L, c("ISLES", "NORTH"))) {
     part <- measure_drawdown(prices[, columns])
     expect_identical(as.data.frame(part),
                      as.data.frame(measure_drawdown(prices))[match(part$security,
                                                                    colnames(prices)), ],
                      ignore_attr = "row.names")
   }
-  expect_identical(prices["DAX"]$close, prices[, "DAX"]$close)
+  expect_identical(prices["NORTH"]$close, prices[, "NORTH"]$close)
   expect_equal(dim(prices[1:100, ]), c(100L, 4L))
   # Value at risk grows with the level, and the shortfall is beyond it.
   var <- measure_var(returns, level = seq(0.9, 0.999, 0.001))
   for (s in colnames(returns)) expect_false(is.unsorted(var$var[var$security == s]))
   expect_true(all(var$es >= var$var))
-  named <- measure_var(returns, value = c(FTSE = 4, DAX = 1, SMI = 2, CAC = 3))
+  named <- measure_var(returns, value = c(ISLES = 4, NORTH = 1, ALPINE = 2, WESTERN = 3))
   expect_equal(named$var_value / named$var,
-               c(DAX = 1, SMI = 2, CAC = 3, FTSE = 4)[named$security],
+               c(NORTH = 1, ALPINE = 2, WESTERN = 3, ISLES = 4)[named$security],
                ignore_attr = TRUE)
 })
 
@@ -310,28 +310,28 @@ test_that("arguments that cannot be are refused, with what is wrong", {
     function() volatility_series(returns, method = "deviation"),
     function() fit_garch(returns, innovations = "cauchy"),
     function() measure_beta(returns),
-    function() measure_beta(returns[, "DAX"], "DAX"),
-    function() measure_beta(returns, "DAX", window = 2),
-    function() measure_beta(returns, "DAX", window = 50, every = "week"),
-    function() measure_beta(returns, c("DAX", "SMI"), together = TRUE, window = 50),
-    function() measure_beta(returns, c("DAX", "SMI"), window = 50, as = "matrix"),
-    function() measure_beta(returns, "DAX", errors = "newey-west", lags = -1),
-    function() measure_beta(returns, "DAX", every = "hour"),
-    function() measure_beta(returns, stock_prices()[, "DAX"]),
+    function() measure_beta(returns[, "NORTH"], "NORTH"),
+    function() measure_beta(returns, "NORTH", window = 2),
+    function() measure_beta(returns, "NORTH", window = 50, every = "week"),
+    function() measure_beta(returns, c("NORTH", "ALPINE"), together = TRUE, window = 50),
+    function() measure_beta(returns, c("NORTH", "ALPINE"), window = 50, as = "matrix"),
+    function() measure_beta(returns, "NORTH", errors = "newey-west", lags = -1),
+    function() measure_beta(returns, "NORTH", every = "hour"),
+    function() measure_beta(returns, stock_prices()[, "NORTH"]),
     function() measure_beta(returns, as_returns(as.data.frame(returns)[, 1:2],
                                                 given = "returns")),
     function() measure_tracking(returns, benchmark = NULL),
     function() measure_drawdown(returns, level = 95),
     function() drawdown_episodes(returns, worst = 0),
     function() drawdown_episodes(returns, least = -0.1),
-    function() correlate_returns(returns[, "DAX"]),
+    function() correlate_returns(returns[, "NORTH"]),
     function() correlate_returns(returns, on = "pairwise", shrink = "identity"),
     function() correlate_returns(returns, window = 50, decay = 0.9)
   )
   for (f in wrong) expect_error(f(), class = "imbroglio_error_argument")
   expect_error(measure_var(returns, level = 95), "0.95")
-  for (f in list(function() measure_beta(returns, "DAXX"),
-                 function() measure_return(returns, risk_free = "DAXX"))) {
+  for (f in list(function() measure_beta(returns, "NORTHX"),
+                 function() measure_return(returns, risk_free = "NORTHX"))) {
     expect_error(f(), class = "imbroglio_error_security")
   }
   monthly <- as_prices(data.frame(date = as.Date("2024-01-31") + c(0, 29, 60), A = 1:3))

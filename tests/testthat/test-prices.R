@@ -86,7 +86,7 @@ test_that("each bad input has its own error, which says where and what to do", {
   expect_error(as_prices(stocks(), dates = 1:3), class = "imbroglio_error_argument")
   expect_error(as_prices(matrix(1:4, 2)), class = "imbroglio_error_no_date")
   expect_error(as_prices("bay.csv"), class = "imbroglio_error_argument")
-  expect_error(stock_prices()[, "DAXX"], "DAX", class = "imbroglio_error_security")
+  expect_error(stock_prices()[, "NORTHX"], "NORTH", class = "imbroglio_error_security")
   expect_error(stock_prices()[, 9], class = "imbroglio_error_security")
   # Text of a file is never taken for a template or a colour.
   expect_error(read_prices(written("date,A", "2024-01-02,{stop('run')}", "2024-01-03,2")),

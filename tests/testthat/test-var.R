@@ -11,7 +11,7 @@ all_methods <- c("historical", "age-weighted", "volatility-scaled", "filtered", 
 
 test_that("closed forms agree with base R, in either kind of return, over a horizon too", {
   for (kind in c("simple", "log")) for (h in c(1, 10)) for (a in c(0.05, 0.01, 0.001)) {
-    returns <- as_returns(stock_prices(), kind)[, "DAX"]
+    returns <- as_returns(stock_prices(), kind)[, "NORTH"]
     r <- as.vector(as.matrix(returns))
     n <- length(r)
     loss <- if (kind == "log") function(q) 1 - exp(q) else function(q) -q
@@ -67,21 +67,21 @@ test_that("equal weights give the four conventions of rank", {
     both <- var_of(returns, level, method = c("historical", "age-weighted"), rank = rank, decay = 1 - 1e-12)
     expect_equal(both$var[both$method == "age-weighted"], both$var[both$method == "historical"], tolerance = 1e-8)
   }
-  ranks <- var_of(returns[, "DAX"], rank = c("nearest", "up", "down", "interpolate"))
+  ranks <- var_of(returns[, "NORTH"], rank = c("nearest", "up", "down", "interpolate"))
   expect_equal(ranks$rank_least, rep(min(ranks$var), 4))
   expect_equal(ranks$rank_most, rep(max(ranks$var), 4))
 })
 
 test_that("families and GARCH say what their fits say", {
   for (kind in c("simple", "log")) {
-    returns <- as_returns(stock_prices(), kind)[, c("SMI", "FTSE")]
+    returns <- as_returns(stock_prices(), kind)[, c("ALPINE", "ISLES")]
     families <- c("student", "laplace", "logistic", "ged", "johnson-su", "skew-student", "nig", "cauchy")
     fit <- as.data.frame(predict(fit_returns(returns, families, test_draws = 0), 0.99))
     found <- var_of(returns, method = families)
     row <- match(paste(found$security, found$method), paste(fit$security, fit$family))
     expect_equal(found[c("var", "es")], fit[row, c("var", "es")], tolerance = 1e-9, ignore_attr = TRUE)
     ten <- var_of(returns, horizon = 10, method = "student")
-    at <- generics::tidy(fit_returns(returns[, "SMI"], "student", test_draws = 0))$estimate
+    at <- generics::tidy(fit_returns(returns[, "ALPINE"], "student", test_draws = 0))$estimate
     q <- at[1] * 10 + at[2] * qt(0.01, at[3]) * sqrt(10)
     expect_equal(ten$var[1], if (kind == "log") 1 - exp(q) else -q, tolerance = 1e-9)
     garch <- fit_garch(returns, c("normal", "student"))
@@ -96,13 +96,13 @@ test_that("families and GARCH say what their fits say", {
                    tolerance = 1e-10)
     }
     # Filtered: the residuals of the fit, by hand and over paths drawn in R.
-    x <- as.vector(as.matrix(returns[, "SMI"]))
+    x <- as.vector(as.matrix(returns[, "ALPINE"]))
     one <- as.data.frame(garch)[1, ]
     h <- mean((x - mean(x))^2)
     for (r in x) h <- c(h, one$omega + one$garch_alpha * (r - one$mean)^2 + one$garch_beta * h[length(h)])
     e <- (x - one$mean) / sqrt(h[seq_along(x)])
     q <- one$mean + sqrt(h[length(h)]) * sort(e)[19]
-    expect_equal(var_of(returns[, "SMI"], method = "filtered")$var, if (kind == "log") 1 - exp(q) else -q,
+    expect_equal(var_of(returns[, "ALPINE"], method = "filtered")$var, if (kind == "log") 1 - exp(q) else -q,
                  tolerance = 1e-9)
     set.seed(5)
     v <- rep(h[length(h)], 4e4)
@@ -112,7 +112,7 @@ test_that("families and GARCH say what their fits say", {
       sum <- if (kind == "log") sum + one$mean + shock else (1 + sum) * (1 + one$mean + shock) - 1
       v <- one$omega + one$garch_alpha * shock^2 + one$garch_beta * v
     }
-    drawn <- var_of(returns[, "SMI"], horizon = 5, method = "filtered", draws = 4e4)
+    drawn <- var_of(returns[, "ALPINE"], horizon = 5, method = "filtered", draws = 4e4)
     theirs <- -quantile(if (kind == "log") expm1(sum) else sum, 0.01, type = 1, names = FALSE)
     expect_lt(abs(drawn$var - theirs), 4 * sqrt(2) * drawn$draw_error)
   }
@@ -300,13 +300,13 @@ test_that("short, constant and missing samples, and what a method cannot do, are
   expect_equal(all$var[all$security == "ZERO" & all$method %in% c("ewma", "normal", "volatility-scaled")], c(0, 0, 0))
   expect_true(all(is.finite(all$var) | is.na(all$var)))
   said <- in_words(measure_var(as_returns(stock_prices()), method = c("normal", "hill")))
-  expect_match(said[1], "^By normal: with 99 % confidence DAX loses no more than")
+  expect_match(said[1], "^By normal: with 99 % confidence NORTH loses no more than")
 })
 
 test_that("a method of one's own stands beside the others", {
   register_var_method("half-test", function(r, level) c(-min(r) / 2, -min(r)), title = "Half of the worst")
   on.exit(rm("half-test", envir = imbroglio:::registered_var_methods))
-  returns <- as_returns(stock_prices())[, "DAX"]
+  returns <- as_returns(stock_prices())[, "NORTH"]
   found <- var_of(returns, method = c("historical", "half-test"), horizon = 4)
   expect_equal(found$var[2], -min(as.matrix(returns)))
   expect_gt(found$var_error[2], 0)
@@ -314,7 +314,7 @@ test_that("a method of one's own stands beside the others", {
   first <- backtest_series(tested)
   expect_equal(first$var[1:50], rep(-min(as.matrix(returns)[1:500]) / 2, 50))
   # A split needs no more of it than what it says.
-  w <- c(DAX = 0.5, SMI = 0.3, FTSE = 0.2)
+  w <- c(NORTH = 0.5, ALPINE = 0.3, ISLES = 0.2)
   own <- list("own-normal" = function(r, level) -mean(r) - qnorm(1 - level) * sd(r),
               "own-rank" = function(r, level) -sort(r)[floor(length(r) * (1 - level) + 0.5)], "own-square" = function(r, level) 30 * mean(r[r < 0]^2))
   for (name in names(own)) register_var_method(name, own[[name]])
@@ -406,7 +406,7 @@ test_that("returns that differ by rounding only do not vary", {
 })
 
 test_that("profits are measured in money, and by themselves", {
-  returns <- as_returns(stock_prices())[, "DAX"]
+  returns <- as_returns(stock_prices())[, "NORTH"]
   money <- as_returns(data.frame(date = returns$dates, DESK = 1e6 * as.matrix(returns)[, 1]), given = "profits")
   methods <- c("historical", "age-weighted", "volatility-scaled", "normal", "cornish-fisher", "ewma", "student", "hill", "pareto", "garch")
   for (h in c(1, 5)) {
@@ -435,7 +435,7 @@ test_that("profits are measured in money, and by themselves", {
 test_that("what cannot be asked of value at risk, a book or a backtest is refused", {
   prices <- stock_prices()
   returns <- as_returns(prices)
-  w <- c(DAX = 0.5, SMI = 0.5)
+  w <- c(NORTH = 0.5, ALPINE = 0.5)
   wrong <- list(
     function() measure_var(returns, method = c("historical", "gaussian")),
     function() measure_var(returns, seed = 1.5),
@@ -449,28 +449,28 @@ test_that("what cannot be asked of value at risk, a book or a backtest is refuse
     function() bootstrap_book(returns), function() bootstrap_book(as_portfolio(returns, w), horizon = 0),
     function() bootstrap_book(as_portfolio(returns, w, value = -5)), function() bootstrap_book(as_portfolio(returns, w), seed = "one"),
     function() bootstrap_book(as_portfolio(returns, w), level = 99), function() bootstrap_book(as_portfolio(returns, w), blocks = "some"),
-    function() bootstrap_book(as_portfolio(returns, shares = c(DAX = 1), value = 5)), function() drawn_paths(returns),
+    function() bootstrap_book(as_portfolio(returns, shares = c(NORTH = 1), value = 5)), function() drawn_paths(returns),
     function() drawn_paths(bootstrap_book(as_portfolio(returns, w), draws = 200), 201),
     function() quantile(bootstrap_book(as_portfolio(returns, w), draws = 200), 2),
-    function() drawn_correlation(bootstrap_book(as_portfolio(returns, c(DAX = 1)), draws = 200)),
+    function() drawn_correlation(bootstrap_book(as_portfolio(returns, c(NORTH = 1)), draws = 200)),
     function() split_var(as_portfolio(returns, w), method = "mean"), function() split_var(as_portfolio(returns, w), horizon = 1.5),
     function() backtest_var(returns, window = 1), function() backtest_var(returns, refit = 0),
     function() backtest_var(returns, level = 99), function() backtest_var(returns, method = "gaussian"),
     function() backtest_series(returns), function() tail_thresholds(returns, to = -1)
   )
   for (f in wrong) expect_error(f(), class = "imbroglio_error_argument", info = deparse(f))
-  expect_error(bootstrap_book(as_portfolio(returns, c(DAXX = 1))), class = "imbroglio_error_security")
-  expect_error(split_var(as_portfolio(returns, c(DAX = 0.9))), class = "imbroglio_error_weights")
+  expect_error(bootstrap_book(as_portfolio(returns, c(NORTHX = 1))), class = "imbroglio_error_security")
+  expect_error(split_var(as_portfolio(returns, c(NORTH = 0.9))), class = "imbroglio_error_weights")
   expect_error(backtest_var(returns, window = 2000), class = "imbroglio_error_too_short")
   expect_error(tail_thresholds(window(prices, end = "1991-07-20")), class = "imbroglio_error_too_short")
 })
 
 test_that("a number that is stretched says so, and never loses more than everything in silence", {
   prices <- stock_prices()
-  said <- in_words(measure_var(prices[, "DAX"], horizon = 10))
+  said <- in_words(measure_var(prices[, "NORTH"], horizon = 10))
   expect_match(said, "It is that of one day, stretched by the root of 10: no return of 10 days was looked at")
   expect_no_match(said, "That is the")
-  expect_match(in_words(measure_var(prices[, "DAX"], horizon = 10, horizon_by = "overlapping")), "That is the")
-  expect_warning(measure_var(prices[, "DAX"], horizon = 3000), "more than everything", class = "imbroglio_warning_more_than_all")
-  expect_no_warning(measure_var(as_returns(prices[, "DAX"], "log"), horizon = 3000))
+  expect_match(in_words(measure_var(prices[, "NORTH"], horizon = 10, horizon_by = "overlapping")), "That is the")
+  expect_warning(measure_var(prices[, "NORTH"], horizon = 3000), "more than everything", class = "imbroglio_warning_more_than_all")
+  expect_no_warning(measure_var(as_returns(prices[, "NORTH"], "log"), horizon = 3000))
 })

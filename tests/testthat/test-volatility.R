@@ -236,10 +236,10 @@ test_that("an estimator of one's own is measured, rolled and named like the othe
   r <- as.matrix(returns)
   found <- measure_volatility(returns, method = c("deviation", "absolute"))
   expect_equal(found$volatility[found$method == "absolute"], unname(apply(r, 2, by_hand)))
-  rolled <- measure_volatility(returns[, "DAX"], window = 50, min_obs = 10, method = "absolute")
+  rolled <- measure_volatility(returns[, "NORTH"], window = 50, min_obs = 10, method = "absolute")
   expect_equal(rolled$volatility[c(9, 10, 50, 900)],
-               c(NA, by_hand(r[1:10, "DAX"]), by_hand(r[1:50, "DAX"]),
-                 by_hand(r[851:900, "DAX"])))
+               c(NA, by_hand(r[1:10, "NORTH"]), by_hand(r[1:50, "NORTH"]),
+                 by_hand(r[851:900, "NORTH"])))
   expect_match(in_words(found)[5], "(absolute)", fixed = TRUE)
   expect_error(register_volatility("ewma", mean), class = "imbroglio_error_argument")
   register_volatility("absolute", function(r) "much")
