@@ -165,6 +165,10 @@ core_iso_days <- function(days) {
     .Call(`_imbroglio_core_iso_days`, days)
 }
 
+core_text_later <- function(text) {
+    .Call(`_imbroglio_core_text_later`, text)
+}
+
 core_line <- function(returns, start, benchmark, rows, risk_free, risk_free_start, span, log, lags) {
     .Call(`_imbroglio_core_line`, returns, start, benchmark, rows, risk_free, risk_free_start, span, log, lags)
 }

@@ -33,10 +33,14 @@ autoplot.imbroglio_drawdown_episodes <- function(object, ...) {
 
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
-autoplot.imbroglio_drawdown_series <- function(object, ...) {
+autoplot.imbroglio_drawdown_series <- function(object, start = NULL, end = NULL, ...) {
   refuse_others(...)
   need_ggplot()
-  ggplot2::autoplot(measure_drawdown(attr(object, "source")[, unique(object$security)]), ...)
+  if (!nrow(object)) fail("too_short", "There is no date to show.")
+  # The dates of its rows; what they fell from may lie before.
+  shown <- range(object$date, na.rm = TRUE)
+  whole <- measure_drawdown(attr(object, "source")[, unique(object$security)])
+  ggplot2::autoplot(whole, start = start %||% shown[1L], end = end %||% shown[2L])
 }
 
 # Wealth with its running high above, its depth below the high beneath; the deepest falls

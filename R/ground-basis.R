@@ -27,7 +27,10 @@ basis <- function(x) {
   if (is.null(found)) {
     fail("argument", "Only the result of a measure has a basis.",
          where = sprintf("This is %s.", shown(x)),
-         remedy = "It is lost when a result is turned into a plain data frame.")
+         remedy = "It is lost when columns of a result are taken out or changed, or rows of another bound to it: see ?results.")
+  }
+  if (inherits(x, "imbroglio_result") && !holds_result(x)) {
+    fail("argument", "These rows are not those of one measure any more.", remedy = "Take results as they were measured: see ?results.")
   }
   found
 }
@@ -45,8 +48,11 @@ new_basis <- function(from, to, observations, dropped, kind, every, per_year = N
   )
 }
 
+# Taken when it is first looked at: of most tables, such as parts of one, nobody does.
 digest_of <- function(dates, values) {
-  digest::digest(list(as.numeric(dates), colnames(values), as.vector(values)), algo = "xxhash64")
+  force(dates)
+  force(values)
+  core_text_later(function() digest::digest(list(as.numeric(dates), colnames(values), as.vector(values)), algo = "xxhash64"))
 }
 
 # What a period of each row of a result is called.

@@ -6,24 +6,117 @@ new_result <- function(columns, measure, basis, source) {
   if (length(basis$every) > 1L && !is.null(columns$security) && is.null(columns$every)) {
     columns <- append(columns, list(every = unname(basis$every[columns$security])), match("security", names(columns)))
   }
+  columns <- as.list(columns)
+  stopifnot(inherits(basis, "imbroglio_basis"), length(columns) > 0L, !anyDuplicated(names(columns)),
+            length(unique(lengths(columns))) == 1L)
   structure(
     columns,
     class = c(paste0("imbroglio_", measure), "imbroglio_result", "tbl_df", "tbl", "data.frame"),
     row.names = .set_row_names(length(columns[[1L]])),
-    measure = measure, basis = basis, source = source
+    measure = measure, basis = basis, source = source, columns = names(columns), rows = length(columns[[1L]])
   )
+}
+
+#' Results, cut and put together
+#'
+#' A result is a tibble that knows what it stands on. It stays one as long as that is true: when rows of it are chosen
+#' or put in another order, and when columns are added. It becomes a plain tibble when a column of the measure is taken
+#' out, renamed or changed, when rows of anything else are bound to it, when rows stand in it twice, and when it is counted, summarised or
+#' joined to more rows. So no sentence and no figure is made of numbers that a result was not measured with.
+#'
+#' Two results are put side by side by binding their plain rows: [dplyr::bind_rows()] gives a plain tibble, also of two
+#' results of one measure, whose bases say different things of the same columns; add a column that tells them apart first.
+#' What base R's `rbind()` makes of results cannot be read in words, drawn or asked for its basis.
+#'
+#' @name results
+#' @examples
+#' found <- measure_volatility(read_prices(demo_file("bay.csv")))
+#' in_words(found[found$volatility_annual > 0.3, ])
+#' class(found[c("security", "volatility")])
+NULL
+
+# Whether what stands in `x` is still what was measured: of functions that keep attributes not all can be told.
+holds_result <- function(x) all(attr(x, "columns") %in% names(x)) && nrow(x) <= attr(x, "rows")
+
+# `data` as the result that `whole` is, if its rows are some of it, each once: that they are is known, or looked up.
+part_of_result <- function(data, whole, known = are_rows_of(data, whole)) {
+  if (!all(attr(whole, "columns") %in% names(data)) || nrow(data) > nrow(whole) || !known) return(plain_table(data))
+  kept <- attributes(whole)
+  kept <- kept[!names(kept) %in% c("names", "row.names")]
+  kept$rows <- nrow(data)
+  attributes(data) <- c(list(names = names(data), row.names = .set_row_names(nrow(data))), kept)
+  data
+}
+
+are_rows_of <- function(data, whole) {
+  columns <- attr(whole, "columns")
+  if (!all(columns %in% names(data))) return(FALSE)
+  own <- plain_table(data)[columns]
+  measured <- plain_table(whole)[columns]
+  identical(lapply(own, class), lapply(measured, class)) && all(vctrs::vec_in(own, measured)) && !vctrs::vec_duplicate_any(own)
+}
+
+plain_table <- function(x) {
+  attributes(x) <- list(names = names(x), row.names = .set_row_names(if (length(x)) NROW(x[[1L]]) else 0L),
+                        class = c("tbl_df", "tbl", "data.frame"))
+  x
+}
+
+#' @export
+`[.imbroglio_result` <- function(x, i, j, ..., drop = FALSE) {
+  loadNamespace("tibble")
+  rows <- nargs() - !missing(drop) > 2L && !missing(i)
+  data <- NextMethod()
+  if (!is.data.frame(data)) return(data)
+  part_of_result(data, x, known = !rows || (!anyNA(i) && (is.logical(i) || !anyDuplicated(i))))
+}
+
+#' @export
+`names<-.imbroglio_result` <- function(x, value) {
+  changed <- plain_table(x)
+  names(changed) <- value
+  part_of_result(changed, x, known = TRUE)
+}
+
+#' @export
+`$<-.imbroglio_result` <- function(x, name, value) {
+  changed <- plain_table(x)
+  changed[[name]] <- value
+  part_of_result(changed, x, known = !name %in% attr(x, "columns"))
+}
+
+#' @export
+`[[<-.imbroglio_result` <- function(x, i, ..., value) {
+  changed <- plain_table(x)
+  changed[[i, ...]] <- value
+  part_of_result(changed, x)
+}
+
+#' @export
+`[<-.imbroglio_result` <- function(x, ..., value) {
+  loadNamespace("tibble")
+  changed <- plain_table(x)
+  changed[...] <- value
+  part_of_result(changed, x)
+}
+
+#' @exportS3Method dplyr::dplyr_reconstruct
+dplyr_reconstruct.imbroglio_result <- function(data, template) part_of_result(data, template)
+
+#' @exportS3Method dplyr::dplyr_row_slice
+dplyr_row_slice.imbroglio_result <- function(data, i, ...) data[i, ]
+
+#' @exportS3Method dplyr::dplyr_col_modify
+dplyr_col_modify.imbroglio_result <- function(data, cols) {
+  changed <- plain_table(data)
+  for (name in names(cols)) changed[[name]] <- cols[[name]]
+  part_of_result(changed, data, known = !any(names(cols) %in% attr(data, "columns")))
 }
 
 # Rows that stand on so little beside the others that no ranking begins with them.
 stands_on_little <- function(table) {
   if (is.null(table$n) || !any(table$n > 0L, na.rm = TRUE)) return(logical(length(table[[1L]])))
   table$n < 20L & table$n < 0.1 * max(table$n, na.rm = TRUE)
-}
-
-#' @export
-`[.imbroglio_result` <- function(x, ...) {
-  loadNamespace("tibble")
-  NextMethod()
 }
 
 #' @export

@@ -168,7 +168,7 @@ book_basis <- function(today, choices, seed = NA_integer_) {
   sample <- list(from = today$dates[1L], to = today$dates[n], n = n, inside = 0L, before = 0L, after = 0L)
   returns <- today$book$returns
   returns$kind <- "simple"
-  returns$digest <- book_digest(today$book)
+  returns <- altered(returns, digest = book_digest(today$book))
   returns$book <- list(name = today$name, held = "as held today", text = holdings_text(today), history = today$book$history)
   returns_basis(returns, sample, choices = choices, seed = seed, every = today$rhythm$every, securities = today$name)
 }

@@ -177,8 +177,7 @@ rolling_volatility_of <- function(returns, windows, per_year, choices, as) {
     record <- volatility_estimators()[[each$method[row]]]
     ranged <- record$needs == "ranges"
     data <- if (ranged) ranges <<- ranges %||% ranges_of(returns) else returns$values
-    measured <- returns
-    if (ranged) measured$values <- data$night
+    measured <- if (ranged) altered(returns, values = data$night) else returns
     if (is.null(sample)) sample <<- sample_of(measured$dates, measured$values)
     longest <<- max(longest, core_observed(measured$values))
     window <- windows$window[each$i[row]]

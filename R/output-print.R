@@ -34,7 +34,8 @@ print.imbroglio_basis <- function(x, ...) {
 #' @export
 print.imbroglio_result <- function(x, ...) {
   loadNamespace("tibble")
-  NextMethod()
+  if (holds_result(x)) NextMethod() else print(plain_table(x), ...)
+  invisible(x)
 }
 
 #' @exportS3Method pillar::tbl_sum

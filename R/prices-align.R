@@ -22,8 +22,8 @@ align_prices <- function(prices, on = c("common", "all", "carry"), most = 1L) {
     most <- check_whole(most, "most")
     filled <- core_carry(prices$close, most)
     n <- sum(!is.na(filled)) - sum(known)
-    prices$close <- `dimnames<-`(filled, dimnames(prices$close))
-    return(said_of(prices, sprintf("%s carried forward from the date before, at most %s running",
+    carried <- altered(prices, close = `dimnames<-`(filled, dimnames(prices$close)))
+    return(said_of(carried, sprintf("%s carried forward from the date before, at most %s running",
                                    count(n, "price"), count(most))))
   }
   keep <- if (on == "common") rowSums(known) == ncol(known) else rowSums(known) > 0L

@@ -151,10 +151,7 @@ note_order <- function(newest_first, origin) {
 # `close` is what is measured; `fields` are the other columns of the same shape.
 new_prices <- function(dates, close, origin, fields = list(), measured = "close", actions = NULL, layout = NULL) {
   check_securities(colnames(close), origin)
-  if (length(dates) < 2L) {
-    fail("too_short", sprintf("There is only one date in %s.", origin), where = sprintf("It is %s.", dates),
-         remedy = "A return needs two prices.")
-  }
+  if (length(dates) < 2L) refuse_one_date(dates, origin)
   empty <- colnames(close)[core_observed(close) == 0L]
   if (length(empty)) {
     fail("all_missing",
@@ -165,6 +162,11 @@ new_prices <- function(dates, close, origin, fields = list(), measured = "close"
                  universe = colnames(close), fields = fields, measured = measured, actions = actions,
                  layout = layout),
             class = "imbroglio_prices")
+}
+
+refuse_one_date <- function(dates, origin) {
+  fail("too_short", sprintf("There is only one date in %s.", origin), where = if (length(dates)) sprintf("It is %s.", dates),
+       remedy = "A return needs two prices.")
 }
 
 check_securities <- function(names, origin) {
@@ -207,15 +209,12 @@ pick_securities <- function(wanted, names) {
 # A part keeps the digest of what was handed in, and the list of all securities,
 # by which a figure gives each its colour.
 part_of <- function(x, rows, columns) {
-  part <- new_prices(x$dates[rows], x$close[rows, columns, drop = FALSE], x$origin,
-                     lapply(x$fields, function(m) m[rows, columns, drop = FALSE]), x$measured,
-                     x$actions[x$actions$security %in% colnames(x$close)[columns], ], x$layout)
-  part$digest <- x$digest
-  part$universe <- x$universe
-  part$repairs <- x$repairs
-  part$shown_from <- x$shown_from
-  part$about <- x$about[match(colnames(part$close), x$about$security), ]
-  part
+  if (length(rows) < 2L) refuse_one_date(x$dates[rows], x$origin)
+  securities <- colnames(x$close)[columns]
+  altered(x, dates = x$dates[rows], close = x$close[rows, columns, drop = FALSE],
+          fields = lapply(x$fields, function(m) m[rows, columns, drop = FALSE]),
+          actions = x$actions[x$actions$security %in% securities, ],
+          about = x$about[match(securities, x$about$security), ])
 }
 
 #' @export
@@ -278,12 +277,10 @@ window.imbroglio_prices <- function(x, start = NULL, end = NULL, last = NULL, du
          where = sprintf("The prices run from %s to %s.", x$dates[1L], x$dates[length(x$dates)]))
   }
   part <- part_of(x, rows, columns)
-  for (k in seq_along(columns)) {
-    off <- match(setdiff(rows[rows < which(inside)[1L]], kept[[k]]), rows)
-    part$close[off, k] <- NA
-    for (field in names(part$fields)) part$fields[[field]][off, k] <- NA
-  }
-  part
+  before_it <- rows[rows < which(inside)[1L]]
+  off <- do.call(rbind, lapply(seq_along(columns), function(k) cbind(match(setdiff(before_it, kept[[k]]), rows), rep(k, length(setdiff(before_it, kept[[k]]))))))
+  blanked <- function(m) replace(m, off, NA)
+  altered(part, close = blanked(part$close), fields = lapply(part$fields, blanked))
 }
 
 span_of <- function(dates, start, end, last, during) {

@@ -183,24 +183,26 @@ with_stand_ins <- function(returns, stand_ins, securities) {
   other <- setdiff(names(stand_ins), securities)
   if (length(other)) fail("argument", sprintf("%s is no holding of the book.", some(other)))
   if (is.null(returns$prices)) {
+    values <- returns$values
     for (holding in names(stand_ins)) {
-      before <- seq_len(core_span(returns$values[, holding, drop = FALSE])$first - 1L)
-      returns$values[before, holding] <- returns$values[before, stand_ins[[holding]]]
+      before <- seq_len(core_span(values[, holding, drop = FALSE])$first - 1L)
+      values[before, holding] <- values[before, stand_ins[[holding]]]
     }
-    return(returns)
+    return(altered(returns, values = values))
   }
   prices <- returns$prices
+  close <- prices$close
   for (holding in names(stand_ins)) {
-    first <- core_span(prices$close[, holding, drop = FALSE])$first
-    series <- prices$close[, stand_ins[[holding]]]
+    first <- core_span(close[, holding, drop = FALSE])$first
+    series <- close[, stand_ins[[holding]]]
     if (is.na(series[first])) {
       fail("argument", sprintf("%s has no price on %s, the first date of %s, to stand in from.", stand_ins[[holding]],
                                prices$dates[first], holding))
     }
     before <- seq_len(first - 1L)
-    prices$close[before, holding] <- prices$close[first, holding] * series[before] / series[first]
+    close[before, holding] <- close[first, holding] * series[before] / series[first]
   }
-  as_returns(prices, kind = returns$kind, every = returns$stated, keep_unfinished = isTRUE(returns$keep_unfinished))
+  as_returns(altered(prices, close = close), kind = returns$kind, every = returns$stated, keep_unfinished = isTRUE(returns$keep_unfinished))
 }
 
 # How many returns the holdings have together, and whether one of them costs the book much of its history.
@@ -413,7 +415,7 @@ as_book_returns <- function(book, dates, close, every) {
   made <- new_prices(dates, close, prices$origin, layout = prices$layout)
   made$universe <- c(prices$universe, book$name)
   made$repairs <- prices$repairs
-  made$digest <- book_digest(book)
+  made <- altered(made, digest = book_digest(book))
   as_returns(made, kind = book$returns$kind, every = every, keep_unfinished = isTRUE(book$returns$keep_unfinished))
 }
 

@@ -187,7 +187,7 @@ take_returns <- function(x, profits = FALSE, held = "then") {
   }
   if (missing(j)) return(x)
   columns <- pick_securities(expand_groups(j, x$prices), colnames(x$values))
-  x$values <- x$values[, columns, drop = FALSE]
+  x <- altered(x, values = x$values[, columns, drop = FALSE])
   x$start <- x$start[columns]
   x$rhythm <- rhythm_part(x$rhythm, columns)
   x$every <- every_of_all(x$rhythm)
@@ -240,8 +240,6 @@ window.imbroglio_returns <- function(x, start = NULL, end = NULL, last = NULL, d
          where = sprintf("The returns run from %s to %s.", x$dates[1L], x$dates[length(x$dates)]))
   }
   if (first > 1L) x$start[] <- x$dates[first - 1L]
-  x$dates <- x$dates[keep]
-  x$values <- x$values[keep, , drop = FALSE]
   x$prices <- NULL
-  x
+  altered(x, dates = x$dates[keep], values = x$values[keep, , drop = FALSE])
 }

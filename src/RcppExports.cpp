@@ -551,6 +551,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_text_later
+SEXP core_text_later(const Rcpp::Function& text);
+RcppExport SEXP _imbroglio_core_text_later(SEXP textSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::Function& >::type text(textSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_text_later(text));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_line
 Rcpp::List core_line(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark, const Rcpp::IntegerVector& rows, const Rcpp::NumericVector& risk_free, int risk_free_start, bool span, bool log, int lags);
 RcppExport SEXP _imbroglio_core_line(SEXP returnsSEXP, SEXP startSEXP, SEXP benchmarkSEXP, SEXP rowsSEXP, SEXP risk_freeSEXP, SEXP risk_free_startSEXP, SEXP spanSEXP, SEXP logSEXP, SEXP lagsSEXP) {
@@ -943,6 +954,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_garch", (DL_FUNC) &_imbroglio_core_garch, 2},
     {"_imbroglio_core_garch_path", (DL_FUNC) &_imbroglio_core_garch_path, 2},
     {"_imbroglio_core_iso_days", (DL_FUNC) &_imbroglio_core_iso_days, 1},
+    {"_imbroglio_core_text_later", (DL_FUNC) &_imbroglio_core_text_later, 1},
     {"_imbroglio_core_line", (DL_FUNC) &_imbroglio_core_line, 9},
     {"_imbroglio_core_rolling_beta", (DL_FUNC) &_imbroglio_core_rolling_beta, 10},
     {"_imbroglio_core_rolling_line", (DL_FUNC) &_imbroglio_core_rolling_line, 10},
@@ -971,7 +983,9 @@ static const R_CallMethodDef CallEntries[] = {
     {NULL, NULL, 0}
 };
 
+void make_later_text(DllInfo* dll);
 RcppExport void R_init_imbroglio(DllInfo *dll) {
     R_registerRoutines(dll, NULL, CallEntries, NULL, NULL);
     R_useDynamicSymbols(dll, FALSE);
+    make_later_text(dll);
 }

@@ -1,0 +1,57 @@
+# Tables of prices and of returns are not changed from outside, where their digest would go on to say what they were; the
+# package itself changes them by altered().
+altered <- function(x, ...) {
+  plain <- unclass(x)
+  changes <- list(...)
+  plain[names(changes)] <- changes
+  structure(plain, class = class(x))
+}
+
+refuse_change <- function(what) {
+  fail("argument", sprintf("A table of %s is not changed in place: what is measured would not be what its digest says.", what),
+       remedy = sprintf("Change as.data.frame() of it, and make a table again by as_%s().", what))
+}
+
+kept_whole <- list(prices = c("dates", "close", "fields", "measured", "digest"), returns = c("dates", "values", "digest"))
+
+#' @export
+`$<-.imbroglio_prices` <- function(x, name, value) {
+  if (name %in% kept_whole$prices) refuse_change("prices")
+  NextMethod()
+}
+
+#' @export
+`$<-.imbroglio_returns` <- function(x, name, value) {
+  if (name %in% kept_whole$returns) refuse_change("returns")
+  NextMethod()
+}
+
+#' @export
+`[[<-.imbroglio_prices` <- function(x, i, value) {
+  if (!is.character(i) || i %in% kept_whole$prices) refuse_change("prices")
+  NextMethod()
+}
+
+#' @export
+`[[<-.imbroglio_returns` <- function(x, i, value) {
+  if (!is.character(i) || i %in% kept_whole$returns) refuse_change("returns")
+  NextMethod()
+}
+
+#' @export
+`[<-.imbroglio_prices` <- function(x, ..., value) refuse_change("prices")
+
+#' @export
+`[<-.imbroglio_returns` <- function(x, ..., value) refuse_change("returns")
+
+#' @export
+`dimnames<-.imbroglio_prices` <- function(x, value) refuse_change("prices")
+
+#' @export
+`dimnames<-.imbroglio_returns` <- function(x, value) refuse_change("returns")
+
+#' @export
+`names<-.imbroglio_prices` <- function(x, value) refuse_change("prices")
+
+#' @export
+`names<-.imbroglio_returns` <- function(x, value) refuse_change("returns")
