@@ -32,7 +32,7 @@
 #' @param refit After how many periods parameters are fitted again.
 #' @param rank A convention of rank.
 #' @param zone_days The length of a run for the zones.
-#' @param x A result of `backtest_var()`.
+#' @param result A result of `backtest_var()`.
 #' @return A table, a row for each security, level and method: `security`, `method`, `level`, `from`, `to`, `n`
 #'   (days tested), `expected`, `breaches`, `breach_rate`, `kupiec`, `kupiec_p`, `exact_p`, `independence`,
 #'   `independence_p`, `coverage`, `coverage_p`, `zone`, `recent` (breaches of the last `zone_days`), `green`,
@@ -54,10 +54,9 @@
 #' test
 #' backtest_breaches(test)
 #' @export
-backtest_var <- function(returns, window = 250L, level = 0.99, method = "historical", expanding = FALSE, refit = 1L,
-                         rank = "nearest", decay = NULL, half_life = NULL, tail = 0.1, block = NULL,
-                         draws = 10000L, seed = 1L,
-                         zone_days = 250L) {
+backtest_var <- function(returns, window = 250L, level = 0.99, method = "historical", rank = "nearest", decay = NULL,
+                         half_life = NULL, tail = 0.1, block = NULL, draws = 10000L, seed = 1L, expanding = FALSE,
+                         refit = 1L, zone_days = 250L) {
   returns <- take_returns(returns, profits = TRUE, held = "today")
   window <- check_whole(window, "window", least = 2L)
   refit <- check_whole(refit, "refit")
@@ -189,14 +188,14 @@ tested_columns <- function(returns, line, method, level, zone_days) {
 
 #' @rdname backtest_var
 #' @export
-backtest_series <- function(x) tibble::as_tibble(backtest_days(x))
+backtest_series <- function(result) tibble::as_tibble(backtest_days(result))
 
-backtest_days <- function(x) {
-  check_backtest(x)
-  source <- attr(x, "source")
-  table <- as.data.frame(x)[c("security", "method", "level")]
+backtest_days <- function(result) {
+  check_backtest(result)
+  source <- attr(result, "source")
+  table <- as.data.frame(result)[c("security", "method", "level")]
   row_bound(lapply(seq_len(nrow(table)), function(i) {
-    line <- attr(x, "lines")[[table$method[i]]][[match(table$level[i], attr(x, "levels"))]]
+    line <- attr(result, "lines")[[table$method[i]]][[match(table$level[i], attr(result, "levels"))]]
     j <- match(table$security[i], colnames(source$values))
     r <- source$values[, j]
     rows <- which(!is.na(line$var[, j]) & !is.na(r))
@@ -208,29 +207,29 @@ backtest_days <- function(x) {
   }))
 }
 
-check_backtest <- function(x) {
-  if (!inherits(x, "imbroglio_backtest")) {
-    fail("argument", "This is asked of a result of backtest_var().", where = sprintf("This is %s.", shown(x)))
+check_backtest <- function(result) {
+  if (!inherits(result, "imbroglio_backtest")) {
+    fail("argument", "This is asked of a result of backtest_var().", where = sprintf("This is %s.", shown(result)))
   }
 }
 
 #' @rdname backtest_var
 #' @export
-backtest_breaches <- function(x) tibble::as_tibble(breach_rows(x))
+backtest_breaches <- function(result) tibble::as_tibble(breach_rows(result))
 
-breach_rows <- function(x) {
-  days <- backtest_days(x)
+breach_rows <- function(result) {
+  days <- backtest_days(result)
   days <- lapply(days, `[`, days$breach)
-  loss <- as_loss(days$return, attr(x, "source")$kind == "log")
+  loss <- as_loss(days$return, attr(result, "source")$kind == "log")
   c(days[c("security", "method", "level", "date", "return")],
     list(loss = loss, var = days$var, excess = loss - days$var, es = days$es))
 }
 
 #' @rdname backtest_var
 #' @export
-backtest_zones <- function(x) {
-  days <- backtest_days(x)
-  span <- attr(x, "zone_days")
+backtest_zones <- function(result) {
+  days <- backtest_days(result)
+  span <- attr(result, "zone_days")
   key <- paste(days$security, days$method, days$level, sep = "\r")
   left <- stats::ave(seq_along(key), match(key, unique(key)), FUN = function(i) rev(seq_along(i)) - 1L)
   # Counted back from the last day; what is left over at the start is no whole run.

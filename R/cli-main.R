@@ -81,7 +81,7 @@ run_command <- function(words) {
   known <- commands()
   name <- if (length(words)) words[1L] else "--help"
   if (name %in% c("help", "--help", "-h")) {
-    if (length(words) > 1L) return(run_command(c(words[2L], "--help")))
+    if (length(words) > 1L) return(print_help(paste(words[-1L], collapse = " "), known))
     if (length(words)) print_lines(overview(known)) else writeLines(overview(known), stderr())
     return(if (length(words)) 0L else 2L)
   }
@@ -122,23 +122,4 @@ refuse_same_file <- function(command, files, options) {
   }
   twice <- anyDuplicated(normalizePath(as.character(unlist(written)), mustWork = FALSE))
   if (twice) fail("argument", sprintf("--%s is to be written to %s, as is another.", names(written)[twice], written[[twice]]))
-}
-
-overview <- function(known) {
-  names <- formatC(names(known), width = -max(nchar(names(known))))
-  c("imbroglio: risk from historical prices; every number can show its working", "",
-    "Usage: imbroglio COMMAND FILE [options]", "",
-    paste0("  ", names, "  ", vapply(known, `[[`, "", "says")), "",
-    "imbroglio COMMAND --help shows its options and an example.",
-    "Prices are a file (CSV, workbook, Parquet), a folder of files, or a price store (a file, postgresql://...): a date",
-    "column and one for each security, or one row for each date and security.",
-    "Status: 0 done; 1 done, but check found errors or fetch could not have all; 2 the command line is wrong; 3 the data",
-    "is wrong; 4 something broke, or the feed gave nothing.")
-}
-
-command_help <- function(name, command) {
-  c(sprintf("imbroglio %s: %s", name, command$says), "",
-    trimws(sprintf("Usage: imbroglio %s %s [options]", name, command$takes)), "",
-    option_lines(command$options), "",
-    if (length(command$example) > 1L) "Examples:" else "Example:", paste0("  ", command$example))
 }

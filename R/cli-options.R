@@ -7,8 +7,8 @@ options_known <- list(
   last = list(takes = "SPAN", help = "instead of --from: the last \"2 years\", \"90 days\", \"250 returns\"", read = identity),
   during = list(takes = "WHEN", help = "a year or a month, as 2023 or 2023-04", read = identity),
   security = list(takes = "A,B", help = "only these securities", read = function(x) comma(x)),
-  securities = list(takes = "FILE", help = "names and groups; only these securities; --security group:NAME (fetch: a
-                    file, or A,B, or group:NAME; all of the feed, update: all asked for before)", read = identity),
+  securities = list(takes = "FILE", help = c("a table of securities, with their names and groups: only these; then --security group:NAME",
+                    fetch = "A,B, or group:NAME, or a table of them (all of the feed; --update: all asked for before)"), read = identity),
   `as-of` = list(takes = "WHEN", help = "of a price store: its state at a date, a time (UTC) or an addition's number",
                  read = identity),
   given = list(takes = "WHAT", help = "what the files hold: prices, returns, or profits, which are measured in money (prices)", read = identity),
@@ -43,7 +43,8 @@ options_known <- list(
                  read = identity),
   price = list(takes = "COLUMN", help = "the column of prices in a long file (adjusted, else close)",
                read = identity),
-  every = list(takes = "PERIOD", help = "returns by day, week, fortnight, month, quarter, half-year or year (beta: several)",
+  every = list(takes = "PERIOD", help = c("returns by day, week, fortnight, month, quarter, half-year or year (as often as there are prices)",
+                                          beta = "returns by day, week, fortnight, month, quarter, half-year or year; several side by side"),
                read = function(x) comma(x)),
   `keep-unfinished` = list(help = "keep a last week, month ... that the prices do not finish"),
   kind = list(takes = "KIND", help = "simple or log returns (simple)", read = identity),
@@ -53,22 +54,19 @@ options_known <- list(
                    read = function(x) number(x)),
   `per-year` = list(takes = "N", help = "periods a year (of each security its own: 252 days, 52 weeks, 12 months, or what its dates make)",
                     read = function(x) number(x)),
-  level = list(takes = "P,P", help = "confidence levels (0.99); of fit: value at risk by each family",
+  level = list(takes = "P,P", help = c("confidence levels (0.99)", fit = "value at risk by each family, at these levels",
+                                       drawdown = "level of the drawdown at risk (0.99)"),
                read = function(x) number(x)),
-  horizon = list(takes = "H", help = "periods (1); var: several, as 1,10 or 1:20", read = function(x) numbers(x)),
+  horizon = list(takes = "H", help = c("periods (1); several, as 1,10 or 1:20", volatility = "forecast so many periods ahead, by garch"), read = function(x) numbers(x)),
   `horizon-by` = list(takes = "WAY", help = "sqrt, overlapping, power, paths or forecast (each method's own)",
                       read = identity),
   method = list(takes = "METHOD",
-                help = "ways of estimation, several side by side; volatility: deviation, ewma, parkinson,
-                 garman-klass, rogers-satchell, yang-zhang, garch, garch-student; value at risk: historical,
-                 age-weighted, volatility-scaled, filtered, normal, normal-relative, cornish-fisher, ewma, garch,
-                 garch-student, hill, pareto, bootstrap, block-bootstrap, stationary-bootstrap,
-                 or a family of fit", read = function(x) comma(x)),
+                help = "how it is estimated, several side by side: see Methods below", read = function(x) comma(x)),
   tail = list(takes = "K", help = "tail of hill and pareto, a share of the returns or how many (0.1)",
               read = function(x) number(x)),
   block = list(takes = "N", help = "length of the blocks of the block bootstraps (cube root of n)",
                read = function(x) number(x)),
-  draws = list(takes = "N", help = "drawn paths", read = function(x) number(x)),
+  draws = list(takes = "N", help = "drawn paths (10,000)", read = function(x) number(x)),
   draw = list(help = "bootstrap the book as it is held today: what it may be worth"),
   paths = list(takes = "N", help = "list the first N drawn paths of the book, day by day",
                read = function(x) number(x)),
@@ -84,7 +82,7 @@ options_known <- list(
   `half-life` = list(takes = "N", help = "instead of --decay: after how many periods a return weighs half",
                      read = function(x) number(x)),
   series = list(help = "what it was on each date"),
-  parameters = list(help = "fitted parameters (volatility: of garch, garch-student)"),
+  parameters = list(help = c("the fitted parameters", volatility = "the fitted parameters of garch, garch-student")),
   families = list(takes = "A,B", help = "normal, student, cauchy, laplace, logistic, ged, johnson-su, skew-student,
                   nig, or all (normal, student, cauchy)", read = function(x) comma(x)),
   by = list(takes = "WAY", help = "likelihood, or moments and quantiles (likelihood)", read = identity),
@@ -96,14 +94,14 @@ options_known <- list(
   `rank-by` = list(takes = "WHAT", help = "aic, bic or tail (aic)", read = identity),
   seed = list(takes = "N", help = "of the draws (1)", read = function(x) number(x)),
   view = list(takes = "VIEW",
-              help = "what --figure draws: of fit distribution, density, quantiles, tail (distribution); of var
-              methods, horizons, securities (by what is measured)", read = identity),
+              help = c("what --figure draws: methods, horizons, securities (by what is measured)",
+                       fit = "what --figure draws: distribution, density, quantiles or tail (distribution)"), read = identity),
   `by-window` = list(help = "draw how today's level stands in its own history, window by window"),
   benchmark = list(takes = "A,B", help = "the security to measure against, or several", read = function(x) comma(x)),
   `risk-free` = list(takes = "R", help = "risk-free return: a number a year, as 0.02, or a security",
                      read = function(x) number_or_name(x)),
-  errors = list(takes = "KIND", help = "of volatility: kurtosis or normal; of beta: ordinary or newey-west; of var: model
-                or sandwich, which does not take garch or a family as right",
+  errors = list(takes = "KIND", help = c("kurtosis, or normal (kurtosis)", beta = "ordinary or newey-west (ordinary)",
+                                         var = "model, or sandwich, which does not take garch or a family as right (model)"),
                 read = identity),
   lags = list(takes = "N", help = "of newey-west errors (by the length of the sample)", read = function(x) number(x)),
   together = list(help = "all benchmarks in one regression"),
@@ -120,8 +118,8 @@ options_known <- list(
   shares = list(takes = "A=N,B=N", help = "a book by numbers of shares", read = function(x) amounts(x)),
   values = list(takes = "A=M,B=M", help = "a book by what each holding is worth", read = function(x) amounts(x)),
   holdings = list(takes = "FILE", help = "a book by a file with a column of shares (quantity, units), value or weight", read = identity),
-  held = list(takes = "WHEN", help = "the book as held today (fit, var, backtest), or then: as it was bought, drifted and was
-              rebalanced (all others)", read = identity),
+  held = list(takes = "WHEN", help = "today, or then: as it was bought, drifted and was rebalanced (what may happen is of today, what
+              did happen of then)", read = identity),
   parts = list(help = "show the holdings of the book beside it"),
   `stand-in` = list(takes = "A=B", help = "B stands in for the holding A before its first price", read = function(x) pairs(x)),
   rebalance = list(takes = "PERIOD", help = "of the book: never, or every day, week, month, quarter, year (never)",
@@ -138,7 +136,9 @@ options_known <- list(
   long = list(help = "a row for each date and security, with open, high, low, close and volume"),
   format = list(takes = "FORM", help = "text, json or csv (text, or as --out ends)", read = identity),
   out = list(takes = "FILE",
-             help = "write to a file, whole or not at all (prices, returns and adjust: also .xlsx, .parquet)",
+             help = c("write to a file, whole or not at all: .csv, .json, or text", prices = "write to a file: .csv, .xlsx or .parquet",
+                      returns = "write to a file: .csv, .json, .xlsx, .parquet, or text", adjust = "write to a file: .csv, .xlsx or .parquet",
+                      fetch = "write to a file: .csv, .xlsx or .parquet", report = "the page: a file that ends in .html"),
              read = identity),
   figure = list(takes = "FILE", help = "draw too: .png, .svg or .pdf", read = identity),
   files = list(takes = "FOLDER", help = "copy the demo files there", read = identity),
@@ -243,13 +243,3 @@ read_command_line <- function(words, allowed, command) {
 # `$` of a list would take --together for --to.
 #' @export
 `$.imbroglio_options` <- function(x, name) x[[name]]
-
-option_lines <- function(allowed) {
-  flags <- vapply(allowed, function(name) trimws(paste0("--", name, " ", options_known[[name]]$takes)), "")
-  margin <- max(nchar(flags)) + 4L
-  unlist(Map(function(flag, help) {
-    lines <- strwrap(help, 110L - margin)
-    paste0(c(paste0("  ", formatC(flag, width = -margin + 4L), "  "),
-             rep(strrep(" ", margin), length(lines) - 1L)), lines)
-  }, flags, vapply(options_known[allowed], `[[`, "", "help")), use.names = FALSE)
-}

@@ -39,6 +39,13 @@ register_family <- function(name, density, distribution, start, low, high = rep(
   if (is.null(names(trial)) || length(trial) != length(low) || length(low) != length(high) || any(low >= high)) {
     fail("argument", "`start` must give the parameters by name, one for each of `low` and `high`.")
   }
+  of_each <- function(run, what, within) {
+    own_function(run, sprintf("The %s of %s", what, name), function(found, x, at) {
+      is.numeric(found) && length(found) == length(x) && all(found >= 0 & found <= within, na.rm = TRUE)
+    }, "a number of 0 or more for each value")
+  }
+  density <- of_each(density, "density", Inf)
+  distribution <- of_each(distribution, "distribution", 1 + 1e-6)
   registered_families[[name]] <- registered_record(names(trial), low, high, density, distribution, start, quantile,
                                                    random, list(title = title, formula = formula, source = source))
   invisible(name)

@@ -78,17 +78,17 @@
 #' generics::tidy(fit)
 #' predict(fit, level = c(0.95, 0.99))
 #' @export
-fit_returns <- function(returns, families = c("normal", "student", "cauchy"), by = "likelihood", test_draws = 999L,
-                        stop_after = 50, reject_at = 0.1, rank_by = "aic", seed = 1L) {
+fit_returns <- function(returns, families = c("normal", "student", "cauchy"), by = c("likelihood", "moments"), test_draws = 999L,
+                        stop_after = 50, reject_at = 0.1, rank_by = c("aic", "bic", "tail"), seed = 1L) {
   returns <- take_returns(returns, held = "today")
   if (identical(families, "all")) families <- names(own_families)
   check_choice(families, "families", names(fit_families()), several = TRUE)
   families <- unique(families)
-  check_choice(by, "by", c("likelihood", "moments"))
+  by <- one_of(by, "by", c("likelihood", "moments"))
   test_draws <- check_whole(test_draws, "test_draws", least = 0L, most = 1e6)
   if (!identical(stop_after, Inf)) stop_after <- check_whole(stop_after, "stop_after")
   reject_at <- check_fraction(reject_at, "reject_at")
-  check_choice(rank_by, "rank_by", c("aic", "bic", "tail"))
+  rank_by <- one_of(rank_by, "rank_by", c("aic", "bic", "tail"))
   seed <- check_whole(seed, "seed", least = -.Machine$integer.max)
   records <- fit_families()[families]
   if (by == "moments") refuse_without_moments(records)

@@ -4,7 +4,7 @@ check_whole <- function(x, name, least = 1L, several = FALSE, most = .Machine$in
   if (!ok) {
     fail("argument", sprintf("`%s` must be %s of %s %s.", name, if (several) "whole numbers" else "one whole number",
                              count(least), if (most < .Machine$integer.max) paste("to", count(most)) else "or more"),
-         where = sprintf("It is %s.", shown(x)))
+         where = sprintf("It is %s.", shown(x)), value = x)
   }
   as.integer(x)
 }
@@ -28,7 +28,7 @@ refuse_too_many_steps <- function(draws, horizon, holdings = 1L) {
 
 check_positive <- function(x, name) {
   if (!is.numeric(x) || length(x) != 1L || !is.finite(x) || x <= 0) {
-    fail("argument", sprintf("`%s` must be one number above 0.", name), where = sprintf("It is %s.", shown(x)))
+    fail("argument", sprintf("`%s` must be one number above 0.", name), where = sprintf("It is %s.", shown(x)), value = x)
   }
   as.numeric(x)
 }
@@ -38,7 +38,7 @@ check_level <- function(level) {
     percent <- is.numeric(level) && length(level) && all(is.finite(level)) && all(level > 1 & level < 100)
     fail("argument", "`level` must be a fraction between 0 and 1, such as 0.99.",
          where = sprintf("It is %s.", shown(level)),
-         remedy = if (percent) sprintf("For %s %% write %s.", level[1L], level[1L] / 100))
+         remedy = if (percent) sprintf("For %s %% write %s.", level[1L], level[1L] / 100), value = level)
   }
   as.numeric(level)
 }
@@ -47,12 +47,13 @@ check_choice <- function(x, name, choices, several = FALSE) {
   ok <- is.character(x) && length(x) >= 1L && (several || length(x) == 1L)
   if (is.character(x) && length(x) > 1L && !several) {
     fail("argument", sprintf("`%s` takes one value.", name), where = sprintf("It is %s.", shown(x)),
-         remedy = sprintf("It takes %s.", some(choices, 20L)))
+         remedy = sprintf("It takes %s.", some(choices, 20L)), value = x)
   }
   unknown <- if (ok) setdiff(x, choices) else shown(x)
   if (length(unknown)) {
     fail("argument", sprintf("`%s` does not know %s.", name, unknown[[1L]]),
-         where = sprintf("It takes %s.", some(choices, 20L)), remedy = did_you_mean(unknown[[1L]], choices))
+         where = sprintf("It takes %s.", some(choices, 20L)), remedy = did_you_mean(unknown[[1L]], choices),
+         value = x)
   }
   x
 }
@@ -112,7 +113,7 @@ parse_iso_dates <- function(text) {
 check_fraction <- function(x, name) {
   if (!is.numeric(x) || length(x) != 1L || is.na(x) || x <= 0 || x >= 1) {
     fail("argument", sprintf("`%s` must be one number between 0 and 1.", name),
-         where = sprintf("It is %s.", shown(x)))
+         where = sprintf("It is %s.", shown(x)), value = x)
   }
   as.numeric(x)
 }

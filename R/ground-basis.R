@@ -4,7 +4,7 @@
 #' and why, and under which conventions the number was made. It is printed in
 #' one line below the result; `basis()` gives all of it.
 #'
-#' @param x A result of a `measure_*()` function.
+#' @param result A result of a `measure_*()` function.
 #' @return A list of class `imbroglio_basis` with
 #'   * `from`, `to`: first and last date of the sample,
 #'   * `securities`: how many, `observations`: the number used, by security,
@@ -22,14 +22,14 @@
 #' prices <- read_prices(demo_file("bay.csv"))
 #' basis(measure_volatility(as_returns(prices)))
 #' @export
-basis <- function(x) {
-  found <- attr(x, "basis", exact = TRUE)
+basis <- function(result) {
+  found <- attr(result, "basis", exact = TRUE)
   if (is.null(found)) {
     fail("argument", "Only the result of a measure has a basis.",
-         where = sprintf("This is %s.", shown(x)),
+         where = sprintf("This is %s.", shown(result)),
          remedy = "It is lost when columns of a result are taken out or changed, or rows of another bound to it: see ?results.")
   }
-  if (inherits(x, "imbroglio_result") && !holds_result(x)) {
+  if (inherits(result, "imbroglio_result") && !holds_result(result)) {
     fail("argument", "These rows are not those of one measure any more.", remedy = "Take results as they were measured: see ?results.")
   }
   found

@@ -1,13 +1,56 @@
 # What went wrong, where, and what to do. The texts are handed to cli as values,
 # never as templates: they may hold text from a file, braces included.
-fail <- function(kind, problem, where = NULL, remedy = NULL) {
+# `...`: what a program may want to know of it: `argument`, `file`, `line`, `security`, `value`. An argument is named in backticks.
+fail <- function(kind, problem, where = NULL, remedy = NULL, ...) {
   # What a damaged file or database is quoted with need not be text.
   problem <- in_utf8(problem)
   where <- if (length(where)) in_utf8(where)
   cli::cli_abort(
     c("{problem}", x = if (length(where)) "{where}", i = if (length(remedy)) "{remedy}"),
-    class = c(paste0("imbroglio_error_", kind), "imbroglio_error"), call = NULL
+    class = c(paste0("imbroglio_error_", kind), "imbroglio_error"), call = users_call(), ...,
+    argument = if (kind == "argument") first_backticked(problem)
   )
+}
+
+first_backticked <- function(text) {
+  found <- regmatches(text, regexec("`([a-z_]+)`", text))[[1L]]
+  if (length(found)) found[2L]
+}
+
+# The function of ours that was last called from outside, without what it was given: that can be a table of millions.
+users_call <- function() {
+  house <- topenv()
+  is_ours <- function(frame) {
+    outer <- if (frame) environment(sys.function(frame))
+    !is.null(outer) && identical(topenv(outer), house)
+  }
+  callers <- sys.parents()
+  for (i in rev(seq_along(callers))) {
+    if (!is_ours(i) || is_ours(callers[i])) next
+    name <- sys.call(i)[[1L]]
+    # What do.call() was given may be the function itself.
+    if (is.function(name)) name <- as.name(Find(function(n) identical(get(n, house), name), getNamespaceExports(house)) %||% "FUN")
+    if (!identical(name, quote(FUN)) && (is.name(name) || identical(name[[1L]], quote(`::`)))) return(as.call(list(name)))
+  }
+}
+
+# A function that a user registered: what it breaks with, or gives that cannot be, is told with the name of what it is of.
+own_function <- function(run, what, can_be, wanted) {
+  force(run)
+  force(what)
+  function(...) {
+    found <- tryCatch(run(...), error = function(e) fail("own", sprintf("%s failed.", what), where = conditionMessage(e)))
+    if (!can_be(found, ...)) fail("own", sprintf("%s must give %s.", what, wanted), where = sprintf("It gave %s.", shown(found)))
+    found
+  }
+}
+
+# What a condition says of a place in a file.
+file_of <- function(origin) if (startsWith(origin, "file ")) substring(origin, 6L)
+
+line_of <- function(place) {
+  found <- regmatches(place, regexec("(?:line|row) ([0-9,]+)", place, perl = TRUE))[[1L]]
+  if (length(found)) as.integer(gsub(",", "", found[2L], fixed = TRUE))
 }
 
 in_utf8 <- function(text) {
@@ -32,7 +75,7 @@ visible <- function(text) {
 caution <- function(kind, problem, remedy = NULL) {
   cli::cli_warn(
     c("{problem}", i = if (length(remedy)) "{remedy}"),
-    class = c(paste0("imbroglio_warning_", kind), "imbroglio_warning")
+    class = c(paste0("imbroglio_warning_", kind), "imbroglio_warning"), call = users_call()
   )
 }
 

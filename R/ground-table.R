@@ -12,7 +12,7 @@ refuse_change <- function(what) {
        remedy = sprintf("Change as.data.frame() of it, and make a table again by as_%s().", what))
 }
 
-kept_whole <- list(prices = c("dates", "close", "fields", "measured", "digest"), returns = c("dates", "values", "digest"))
+kept_whole <- list(prices = c("dates", "close", "measured", "digest"), returns = c("dates", "values", "digest"))
 
 #' @export
 `$<-.imbroglio_prices` <- function(x, name, value) {

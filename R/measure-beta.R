@@ -49,8 +49,8 @@
 #' measure_beta(prices[, c("BAYALL", "TARROW")], "BAYALL", window = 250)
 #' @export
 measure_beta <- function(returns, benchmark, window = NULL, min_obs = NULL, per_year = NULL, risk_free = NULL,
-                         errors = c("ordinary", "newey-west"), lags = NULL, together = FALSE, every = NULL,
-                         last = NULL, confidence = 0.95, as = c("table", "matrix")) {
+                         errors = c("ordinary", "newey-west"), lags = NULL, confidence = 0.95, together = FALSE,
+                         every = NULL, last = NULL, as = c("table", "matrix")) {
   as <- one_of(as, "as", c("table", "matrix"))
   choices <- list(errors = one_of(errors, "errors", c("ordinary", "newey-west")), lags = lags,
                   confidence = check_fraction(confidence, "confidence"), risk_free = risk_free)

@@ -99,13 +99,12 @@ errors_by_days <- function(r, losses, var, a, k, how) {
 #' @param book A book, of [as_portfolio()]. It is drawn as it is held today; the days are those that all holdings have.
 #' @param level Confidence levels.
 #' @param horizon Periods, one whole number.
-#' @param draws Paths.
 #' @param blocks `"none"`, `"fixed"` or `"stationary"`.
 #' @param block The (mean) length of the blocks, by default the cube root of the number of days.
 #' @param rank A convention of rank.
-#' @param seed A whole number.
+#' @param draws,seed Paths drawn, and a whole number that they depend on.
 #' @param confidence Of the interval.
-#' @param x A result of `bootstrap_book()`.
+#' @param result,x A result of `bootstrap_book()`.
 #' @param paths Which paths: numbers from 1 to `draws`.
 #' @param probs Probabilities.
 #' @param ... Must be empty.
@@ -124,18 +123,18 @@ errors_by_days <- function(r, losses, var, a, k, how) {
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' book <- as_portfolio(prices, shares = c(OSSELL = 2000, TARROW = 500, BAYBOND = 1000))
-#' drawn <- bootstrap_book(book, draws = 5000)
+#' drawn <- bootstrap_book(book, level = c(0.95, 0.99), horizon = 10, draws = 5000)
 #' drawn
 #' quantile(drawn)
 #' drawn_paths(drawn, paths = 1:2)
 #' drawn_correlation(drawn)
 #' @export
-bootstrap_book <- function(book, level = c(0.95, 0.99), horizon = 10L, draws = 100000L, blocks = "none", block = NULL,
-                           rank = "nearest", seed = 1L, confidence = 0.95) {
+bootstrap_book <- function(book, level = 0.99, horizon = 1L, rank = "nearest", blocks = c("none", "fixed", "stationary"), block = NULL,
+                           draws = 10000L, seed = 1L, confidence = 0.95) {
   book <- book_today(book)
   name <- book$name
   horizon <- check_horizon(horizon)
-  check_choice(blocks, "blocks", block_kinds)
+  blocks <- one_of(blocks, "blocks", block_kinds)
   ask <- asked(book$book$returns, level, block = block, draws = draws, seed = seed, confidence = confidence, rank = rank)
   refuse_too_many_steps(ask$draws, horizon, ncol(book$r))
   how <- drawing(nrow(book$r), horizon, blocks, ask)
@@ -208,10 +207,10 @@ glance.imbroglio_bootstrap <- function(x, ...) {
 
 #' @rdname bootstrap_book
 #' @export
-drawn_paths <- function(x, paths = 1:5) {
-  drawn <- attr(x, "drawn")
+drawn_paths <- function(result, paths = 1:5) {
+  drawn <- attr(result, "drawn")
   if (is.null(drawn)) fail("argument", "Paths are listed of a result of bootstrap_book().",
-                           where = sprintf("This is %s.", shown(x)))
+                           where = sprintf("This is %s.", shown(result)))
   paths <- check_whole(paths, "paths", several = TRUE)
   if (any(paths > drawn$how$draws)) {
     fail("argument", sprintf("There are %s.", count(drawn$how$draws, "path")),
@@ -236,10 +235,10 @@ drawn_paths <- function(x, paths = 1:5) {
 
 #' @rdname bootstrap_book
 #' @export
-drawn_correlation <- function(x) {
-  drawn <- attr(x, "drawn")
+drawn_correlation <- function(result) {
+  drawn <- attr(result, "drawn")
   if (is.null(drawn)) fail("argument", "This is asked of a result of bootstrap_book().",
-                           where = sprintf("This is %s.", shown(x)))
+                           where = sprintf("This is %s.", shown(result)))
   book <- drawn$book
   if (length(book$security) < 2L) fail("argument", "A book of one holding has no correlation.")
   pairs <- which(upper.tri(diag(length(book$security))), arr.ind = TRUE)

@@ -36,12 +36,12 @@
 #' correlate_returns(returns[, c("BAYALL", "TARROW")], window = 250)
 #' @export
 correlate_returns <- function(returns, on = c("common", "pairwise"), window = NULL, min_obs = NULL, decay = NULL,
-                              half_life = NULL, shrink = "none", confidence = 0.95,
+                              half_life = NULL, shrink = c("none", "constant-correlation", "identity"), confidence = 0.95,
                               as = c("table", "correlation", "covariance")) {
   returns <- take_returns(returns)
   as <- one_of(as, "as", c("table", "correlation", "covariance"))
   on <- one_of(on, "on", c("common", "pairwise"))
-  check_choice(shrink, "shrink", c("none", names(shrink_targets)))
+  shrink <- one_of(shrink, "shrink", c("none", names(shrink_targets)))
   decay <- check_decay(decay, half_life)
   confidence <- check_fraction(confidence, "confidence")
   if (ncol(returns) < 2L) fail("argument", "A correlation is of two securities.", where = "There is one.")

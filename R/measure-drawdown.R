@@ -11,7 +11,7 @@
 #' \eqn{\min_{s \ge t} W_s / W_t - 1}{min(W_s, s >= t) / W_t - 1}; the least of either is the maximum drawdown.
 #' `drawdown_episodes()` lists the falls, each from a high to the day it is reached again.
 #'
-#' @param x A price table or a returns table.
+#' @param returns A price table, whose prices are taken as they are, or a returns table.
 #' @param window The number of returns in a rolling window, or several such numbers: the deepest fall within
 #'   it. `NULL`: the whole sample.
 #' @param min_obs How many returns will do before the window is full. By default the whole window.
@@ -33,8 +33,8 @@
 #' drawdown_episodes(prices[, "BAYALL"], worst = 3)
 #' drawdown_series(prices[, "BAYALL"])
 #' @export
-measure_drawdown <- function(x, window = NULL, min_obs = NULL, level = 0.95, per_year = NULL) {
-  wealth <- wealth_of(x)
+measure_drawdown <- function(returns, window = NULL, min_obs = NULL, level = 0.99, per_year = NULL) {
+  wealth <- wealth_of(returns)
   level <- check_fraction(level, "level")
   by_hand <- !is.null(per_year)
   per_year <- check_per_year(per_year, wealth)
@@ -58,10 +58,10 @@ measure_drawdown <- function(x, window = NULL, min_obs = NULL, level = 0.95, per
 #' @param form Of the bare matrix: `"below-high"` or `"still-ahead"`.
 #' @return `drawdown_series()`: `security`, `date`, `drawdown` and `drawdown_ahead`.
 #' @export
-drawdown_series <- function(x, as = c("table", "matrix"), form = c("below-high", "still-ahead")) {
+drawdown_series <- function(returns, as = c("table", "matrix"), form = c("below-high", "still-ahead")) {
   as <- one_of(as, "as", c("table", "matrix"))
   form <- one_of(form, "form", c("below-high", "still-ahead"))
-  wealth <- wealth_of(x)
+  wealth <- wealth_of(returns)
   if (as == "matrix") {
     found <- core_drawdown_series(wealth$values, wealth$additive, form == "still-ahead")
     return(`dimnames<-`(found, list(core_iso_days(wealth$dates), colnames(wealth$values))))
@@ -83,12 +83,12 @@ drawdown_series <- function(x, as = c("table", "matrix"), form = c("below-high",
 #' @return `drawdown_episodes()`: `security`, `rank` (1 the deepest), `drawdown`, `peak`, `trough`, `recovery`, `days_down`
 #'   and `days_to_recover` (calendar days from peak to trough, from trough to recovery).
 #' @export
-drawdown_episodes <- function(x, worst = NULL, least = 0) {
+drawdown_episodes <- function(returns, worst = NULL, least = 0) {
   if (!is.null(worst)) worst <- check_whole(worst, "worst")
   if (!is.numeric(least) || length(least) != 1L || is.na(least) || least < 0) {
     fail("argument", "`least` must be one depth, such as 0.05.", where = sprintf("It is %s.", shown(least)))
   }
-  wealth <- wealth_of(x)
+  wealth <- wealth_of(returns)
   found <- core_drawdown_episodes(wealth$values, wealth$additive)
   # Of falls as deep, but for rounding, the earlier is first.
   order <- order(found$column, round(found$depth / max(-found$depth, 0), 10L), found$peak)

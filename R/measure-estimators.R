@@ -162,14 +162,10 @@ register_volatility <- function(name, estimate, title = name, formula = "", sour
     fail("argument", "`name` must be a new name.", where = sprintf("It is %s.", shown(name)))
   }
   if (!is.function(estimate)) fail("argument", "`estimate` must be a function of returns.")
-  one <- function(r) {
-    found <- if (length(r)) estimate(r) else NA_real_
-    if (!is.numeric(found) || length(found) != 1L) {
-      fail("argument", sprintf("The estimator %s must give one number.", name),
-           where = sprintf("It gave %s.", shown(found)))
-    }
-    as.numeric(found)
-  }
+  own <- own_function(estimate, sprintf("The estimator %s", name), function(found, r) {
+    is.numeric(found) && length(found) == 1L && !is.nan(found) && (is.na(found) || found >= 0)
+  }, "one number of 0 or more")
+  one <- function(r) if (length(r)) as.numeric(own(r)) else NA_real_
   registered_estimators[[name]] <- list(
     title = title, needs = "returns", formula = formula, source = source,
     whole = function(values, choices) {

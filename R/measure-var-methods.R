@@ -570,8 +570,8 @@ own_var_methods <- list(
 #' @param title,formula,source Words for people.
 #' @return The name, invisibly. It is known until R ends. Its errors are by 200 resamples of the returns; over a
 #'   horizon its losses are stretched by the root of time.
-#' @section Errors: `imbroglio_error_argument` for a name that is taken, for an `estimate` that is no function, or that gives
-#' something else.
+#' @section Errors: `imbroglio_error_argument` for a name that is taken, or an `estimate` that is no function; where it is used
+#'   `imbroglio_error_own`, with the name, if it fails or gives something else.
 #' @examples
 #' register_var_method("twice-mean", function(r, level) 2 * mean(-r[r < 0]) / (2 * (1 - level))^0.2,
 #'                     title = "Twice the mean loss")
@@ -583,15 +583,10 @@ register_var_method <- function(name, estimate, title = name, formula = "", sour
     fail("argument", "`name` must be a new name.", where = sprintf("It is %s.", shown(name)))
   }
   if (!is.function(estimate)) fail("argument", "`estimate` must be a function of returns and a level.")
-  tail <- function(x, a) {
-    found <- lapply(a, function(a) estimate(x, 1 - a))
-    wrong <- !vapply(found, function(f) is.numeric(f) && length(f) %in% 1:2, NA)
-    if (any(wrong)) {
-      fail("argument", sprintf("The method %s must give one number or two.", name),
-           where = sprintf("It gave %s.", shown(found[[which(wrong)[1L]]])))
-    }
-    t(vapply(found, function(f) c(f, NA_real_)[1:2], c(0, 0)))
-  }
+  own <- own_function(estimate, sprintf("The method %s", name), function(found, x, level) {
+    is.numeric(found) && length(found) %in% 1:2 && !any(is.nan(found)) && !is.infinite(found[1L])
+  }, "one number or two")
+  tail <- function(x, a) t(vapply(a, function(a) c(own(x, 1 - a), NA_real_)[1:2], c(0, 0)))
   registered_var_methods[[name]] <- list(
     title = title, formula = formula, source = source, ways = c("sqrt", "overlapping"), empirical = FALSE,
     still = TRUE, chance = "always",

@@ -344,7 +344,8 @@ refuse_unread <- function(d) {
     fail("date", sprintf("%s in column %s of %s cannot be read as a date.", count(nrow(d$no_day), "value"),
                          d$date_column, origin),
          where = sprintf("%s: \"%s\".", sentence_case(d$place(d$no_day$row)), d$no_day$text[1L]),
-         remedy = "Dates are written like 2024-12-31, 31.12.2024, 12/31/2024 or 31 Dec 2024.")
+         remedy = "Dates are written like 2024-12-31, 31.12.2024, 12/31/2024 or 31 Dec 2024.",
+         file = file_of(origin), line = line_of(d$place(d$no_day$row[1L])), value = d$no_day$text[1L])
   }
   if (length(d$not_numbers) && nrow(d$not_numbers)) {
     first <- d$not_numbers[d$not_numbers$column == d$not_numbers$column[1L], ]
@@ -352,7 +353,8 @@ refuse_unread <- function(d) {
                           origin,
                           if (nrow(first) == 1L) "is" else "are"),
          where = sprintf("%s: \"%s\".", sentence_case(d$place(first$row)), first$text[1L]),
-         remedy = "Correct it, or leave the cell empty where there was no price; check_prices() lists all that is wrong.")
+         remedy = "Correct it, or leave the cell empty where there was no price; check_prices() lists all that is wrong.",
+         file = file_of(origin), line = line_of(d$place(first$row[1L])), value = first$text[1L])
   }
   if (!length(d$securities)) fail("layout", sprintf("There is no column of prices beside the dates in %s.", origin))
   if (anyNA(d$security) || anyNA(d$securities)) {
@@ -405,7 +407,8 @@ fail_not_positive <- function(bad, price, d) {
        sprintf("%s of %s in %s %s not above zero.", count(length(bad), "price"), some(unique(name(bad))), d$origin,
                if (length(bad) == 1L) "is" else "are"),
        where = sprintf("%s: %s on %s is %s.", sentence_case(d$place(i)), name(i), .Date(d$day[i]), price[i]),
-       remedy = "No return can be taken from it: correct it, or leave the cell empty; check_prices() lists all that is wrong.")
+       remedy = "No return can be taken from it: correct it, or leave the cell empty; check_prices() lists all that is wrong.",
+       file = file_of(d$origin), line = line_of(d$place(i)), security = name(i), value = price[i])
 }
 
 # Repeats that agree are dropped and said; two prices that differ are an error.
@@ -420,7 +423,8 @@ settle_repeats <- function(again, row, price, d) {
          sprintf("%s has two prices that differ on %s in %s.", d$securities[d$security[i]], .Date(d$day[i]),
                  d$origin),
          where = sprintf("%s: %s; %s: %s.", sentence_case(d$place(j)), price[j], d$place(i), price[i]),
-         remedy = "Keep the right one; check_prices() lists all that is wrong.")
+         remedy = "Keep the right one; check_prices() lists all that is wrong.",
+         file = file_of(d$origin), line = line_of(d$place(i)), security = d$securities[d$security[i]], value = price[i])
   }
   lines <- unique(d$rows(again))
   caution("duplicate",

@@ -45,13 +45,13 @@
 #' @examples
 #' \dontrun{
 #' # In another R: serve_feed()
-#' prices <- fetch_prices(c("BAYALL", "TARROW"), "http://127.0.0.1:8017", from = "2024-01-01")
+#' prices <- fetch_prices("http://127.0.0.1:8017", c("BAYALL", "TARROW"), from = "2024-01-01")
 #' measure_volatility(as_returns(prices))
 #' update_store("bay.sqlite", "http://127.0.0.1:8017")
 #' read_prices("bay.sqlite")
 #' }
 #' @export
-fetch_prices <- function(securities, feed, from = NULL, to = NULL, ...) {
+fetch_prices <- function(feed, securities = NULL, from = NULL, to = NULL, ...) {
   need_package("httr2", "A price feed")
   feed <- feed_at(feed, ...)
   span <- check_span(from, to)
@@ -84,7 +84,7 @@ fetch_prices <- function(securities, feed, from = NULL, to = NULL, ...) {
 #' @return The table of outcomes that is described there.
 #' @examples
 #' \dontrun{
-#' fetch_outcomes(fetch_prices(c("BAYALL", "NOSUCH"), "http://127.0.0.1:8017"))
+#' fetch_outcomes(fetch_prices("http://127.0.0.1:8017", c("BAYALL", "NOSUCH")))
 #' }
 #' @export
 fetch_outcomes <- function(prices) {

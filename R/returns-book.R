@@ -54,12 +54,13 @@
 #' measure_tracking(fund, benchmark = "BAYALL", total = FALSE)
 #' split_var(fund)
 #' @export
-as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdings = NULL, value = NULL, rebalance = "never",
+as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdings = NULL, value = NULL,
+                         rebalance = c("never", "day", "week", "fortnight", "month", "quarter", "half-year", "year"),
                          cash = NULL, cash_return = 0, normalise = FALSE, held = NULL, parts = FALSE, stand_ins = NULL,
                          name = "BOOK", decimal = NULL) {
   returns <- take_returns(x)
   given <- is.null(returns$prices)
-  rebalance <- check_choice(rebalance, "rebalance", c("never", names(frequencies)))
+  rebalance <- one_of(rebalance, "rebalance", c("never", names(frequencies)))
   if (!is.null(held)) check_choice(held, "held", c("today", "then"))
   if (sum(!vapply(list(weights, shares, values, holdings), is.null, NA)) != 1L) {
     fail("argument", "Give `weights`, `shares`, `values` or `holdings`, one of them.")

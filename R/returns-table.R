@@ -124,7 +124,8 @@ given_returns <- function(x, kind, every, origin, ...) {
     fail("return", sprintf("%s of %s cannot be.", count(length(bad), "number"), origin),
          where = sprintf("%s on %s: %s.", columns[at[2L]], dates[at[1L]], values[bad[1L]]),
          remedy = if (kind == "simple") "A simple return is -1 (a loss of everything) or more."
-                  else sprintf("A %s is a finite number.", if (kind == "log") "log return" else "profit"))
+                  else sprintf("A %s is a finite number.", if (kind == "log") "log return" else "profit"),
+         file = file_of(origin), security = columns[at[2L]], value = values[bad[1L]])
   }
   if (kind != "profit") warn_percentages(values)
   rhythm <- if (is.null(every)) rhythms_of(dates, values)

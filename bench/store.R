@@ -32,7 +32,7 @@ system2("Rscript", c("-e", shQuote(sprintf("writeLines(format(Sys.getpid()), '%s
 while (!file.exists(file("address")) || !length(address <- readLines(file("address")))) Sys.sleep(0.1)
 
 # Loading what is loaded once is no part of the work.
-invisible(fetch_prices(names[1L], address))
+invisible(fetch_prices(address, names[1L]))
 store <- file("own.sqlite")
 whole <- once(function() update_store(store, address))
 quiet(store_prices(as_prices(traded[traded$date >= last - 5, ]), file("feed.sqlite")))

@@ -50,7 +50,7 @@ test_that("each day's line is what the method says of the days before, and the f
   future <- replace(x, 311:330, -0.5)
   for (expanding in c(FALSE, TRUE)) {
     ask <- function(x, refit = 1) {
-      as.data.frame(backtest_series(tested(days(x), 250, c(0.95, 0.99), methods, expanding, refit, draws = 500)))
+      as.data.frame(backtest_series(tested(days(x), 250, c(0.95, 0.99), methods, expanding = expanding, refit = refit, draws = 500)))
     }
     series <- ask(x)
     for (t in c(251, 290)) {

@@ -1,10 +1,11 @@
 # A book: drawn, and its value at risk split by holding.
+drawn_book <- function(..., level = c(0.95, 0.99)) bootstrap_book(..., level = level)
 held <- c(NORTH = 0.5, ALPINE = 0.3, ISLES = 0.4, cash = -0.2)
 
 test_that("with one day in the history the answer is exact", {
   one <- as_returns(data.frame(date = as.Date("2020-01-02"), A = -0.02, B = 0.01), given = "returns", every = "day")
   for (blocks in c("none", "fixed", "stationary")) {
-    book <- suppressWarnings(bootstrap_book(as_portfolio(one, c(A = 0.6, B = 0.4), value = 1000), horizon = 3, draws = 20,
+    book <- suppressWarnings(drawn_book(as_portfolio(one, c(A = 0.6, B = 0.4), value = 1000), horizon = 3, draws = 20,
                                             blocks = blocks))
     end <- 0.6 * 0.98^3 + 0.4 * 1.01^3
     expect_equal(quantile(book)$value, rep(1000 * end, 9), tolerance = 1e-14)
@@ -17,7 +18,7 @@ test_that("mean, spread and correlation are those of the history, within the err
   prices <- stock_prices()
   r <- as.matrix(as_returns(prices))[, names(held)[1:3]]
   for (h in c(1, 10)) {
-    book <- bootstrap_book(as_portfolio(prices, held), horizon = h, draws = 40000, seed = h)
+    book <- drawn_book(as_portfolio(prices, held), horizon = h, draws = 40000, seed = h)
     look <- generics::glance(book)
     # By hand: the moments of products of independent days.
     w <- held[1:3]
@@ -49,7 +50,7 @@ test_that("a path can be followed by hand, on any number of threads, with any nu
     w <- stats::setNames(seq_len(k) / sum(seq_len(k)), LETTERS[seq_len(k)])
     drawn <- lapply(1:2, function(threads) {
       RcppParallel::setThreadOptions(numThreads = threads)
-      bootstrap_book(as_portfolio(as_returns(wide, given = "returns"), w), level = 0.95, horizon = 7, draws = 3000,
+      drawn_book(as_portfolio(as_returns(wide, given = "returns"), w), level = 0.95, horizon = 7, draws = 3000,
                      blocks = blocks, block = 4, seed = -3)
     })
     RcppParallel::setThreadOptions()
@@ -67,27 +68,27 @@ test_that("a path can be followed by hand, on any number of threads, with any nu
       if (blocks == "fixed") expect_true(all(step[c(1:3, 5, 6)] %in% c(1, -299)))
     }
   }
-  long <- drawn_paths(bootstrap_book(as_portfolio(as_returns(wide, given = "returns"), c(A = 1)), level = 0.95, horizon = 500, draws = 60,
+  long <- drawn_paths(drawn_book(as_portfolio(as_returns(wide, given = "returns"), c(A = 1)), level = 0.95, horizon = 500, draws = 60,
                                      blocks = "stationary",
                                      block = 10), 1:60)
   day <- match(format(long$date), rownames(wide))
   fresh <- long$step == 1 | c(TRUE, (diff(day) - 1) %% 300 != 0)
   # Runs have a mean length of 10: of 30,000 days 3,000 begin one, give or take 52.
   expect_lt(abs(sum(fresh) - 3000 * 299 / 300), 4 * 52)
-  other <- bootstrap_book(as_portfolio(as_returns(wide, given = "returns"), c(A = 1)), draws = 1000, seed = 2)
+  other <- drawn_book(as_portfolio(as_returns(wide, given = "returns"), c(A = 1)), draws = 1000, seed = 2)
   expect_false(identical(attr(other, "drawn")$value,
-                         attr(bootstrap_book(as_portfolio(as_returns(wide, given = "returns"), c(A = 1)), draws = 1000),
+                         attr(drawn_book(as_portfolio(as_returns(wide, given = "returns"), c(A = 1)), draws = 1000),
                               "drawn")$value))
   single <- measure_var(as_returns(wide, given = "returns")[, "A"], c(0.95, 0.99), 7, "bootstrap", draws = 3000,
                         seed = 4)
-  as_book <- bootstrap_book(as_portfolio(as_returns(wide, given = "returns"), c(A = 1)), horizon = 7, draws = 3000, seed = 4)
+  as_book <- drawn_book(as_portfolio(as_returns(wide, given = "returns"), c(A = 1)), horizon = 7, draws = 3000, seed = 4)
   same <- c("var", "es", "var_error", "es_error", "var_low", "draw_error")
   expect_identical(as.data.frame(single)[same], as.data.frame(as_book)[same])
 })
 
 test_that("shares are worth the last prices, and holdings with gaps are drawn over shared intervals", {
   p <- data.frame(date = as.Date("2024-01-01") + 0:5, A = c(10, 11, NA, 12, 13, 12), B = c(5, 5, 6, 5, NA, 4))
-  book <- suppressWarnings(bootstrap_book(as_portfolio(as_prices(p), shares = c(A = 10, B = 20), cash = 100), draws = 50,
+  book <- suppressWarnings(drawn_book(as_portfolio(as_prices(p), shares = c(A = 10, B = 20), cash = 100), draws = 50,
                                           horizon = 1))
   expect_equal(attr(book, "drawn")$book$value, 10 * 12 + 20 * 4 + 100)
   expect_equal(attr(book, "drawn")$book$r, cbind(A = c(11 / 10, 12 / 11, 12 / 12) - 1, B = c(0, 0, 4 / 5 - 1)),
@@ -95,9 +96,9 @@ test_that("shares are worth the last prices, and holdings with gaps are drawn ov
   expect_equal(book$n, c(3L, 3L))
   ends <- 1 + (as.vector(cbind(120, 80) %*% t(attr(book, "drawn")$book$r))) / 300
   expect_true(all(vapply(attr(book, "drawn")$value, function(v) min(abs(v - ends)), 0) < 1e-12))
-  logs <- suppressWarnings(bootstrap_book(as_portfolio(as_returns(as_prices(p), "log"), c(A = 0.6, B = 0.4)), draws = 50,
+  logs <- suppressWarnings(drawn_book(as_portfolio(as_returns(as_prices(p), "log"), c(A = 0.6, B = 0.4)), draws = 50,
                                           horizon = 1))
-  plain <- suppressWarnings(bootstrap_book(as_portfolio(as_prices(p), c(A = 0.6, B = 0.4)), draws = 50, horizon = 1))
+  plain <- suppressWarnings(drawn_book(as_portfolio(as_prices(p), c(A = 0.6, B = 0.4)), draws = 50, horizon = 1))
   expect_equal(logs$var, plain$var, tolerance = 1e-12)
 })
 

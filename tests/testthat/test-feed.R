@@ -23,7 +23,7 @@ withr::defer(bad$process$kill(), teardown_env())
 
 test_that("what is fetched is what the feed has: adjusted, with names, in any form and page", {
   file <- read_prices(demo_file("bay-daily.csv.gz"))
-  prices <- fetch_prices(NULL, stand_in$address)
+  prices <- fetch_prices(stand_in$address)
   expect_equal(colnames(prices), colnames(file))
   expect_equal(prices$close, file$close, tolerance = 1e-5)
   expect_identical(prices$fields$close, traded$close)
@@ -33,21 +33,21 @@ test_that("what is fetched is what the feed has: adjusted, with names, in any fo
   expect_equal(told$rows, unname(colSums(!is.na(traded$close))))
   expect_equal(unique(told$outcome), "fetched")
   expect_error(fetch_outcomes(file), class = "imbroglio_error_argument")
-  part <- fetch_prices(c("BAYALL", "group:port", "BAYALL"), stand_in$address, from = "2024-03-01", to = "2024-03-28")
+  part <- fetch_prices(stand_in$address, c("BAYALL", "group:port", "BAYALL"), from = "2024-03-01", to = "2024-03-28")
   expect_equal(colnames(part[, "group:port"]), c("TARROW", "CORRACK", "PELLAN"))
   expect_equal(range(part$dates), as.Date(c("2024-03-01", "2024-03-28")))
-  listed <- fetch_prices(data.frame(security = "TARROW", name = "Cranes"), stand_in$address, from = "2024-03-01")
+  listed <- fetch_prices(stand_in$address, data.frame(security = "TARROW", name = "Cranes"), from = "2024-03-01")
   expect_equal(listed$about$name, "Cranes")
   json <- feed_process("form = 'json', page_rows = 700")
   on.exit(json$process$kill())
-  expect_identical(fetch_prices(c("TARROW", "EBBING"), json$address)$close, prices$close[, c("TARROW", "EBBING")])
-  expect_error(fetch_prices("group:prot", stand_in$address), "no group prot", class = "imbroglio_error_feed")
+  expect_identical(fetch_prices(json$address, c("TARROW", "EBBING"))$close, prices$close[, c("TARROW", "EBBING")])
+  expect_error(fetch_prices(stand_in$address, "group:prot"), "no group prot", class = "imbroglio_error_feed")
   for (securities in list(character(), NA_character_, 3, "")) {
-    expect_error(fetch_prices(securities, stand_in$address), class = "imbroglio_error_argument")
+    expect_error(fetch_prices(stand_in$address, securities), class = "imbroglio_error_argument")
   }
-  expect_error(fetch_prices("BAYALL", stand_in$address, from = "2024-02-01", to = "2024-01-01"), "before",
+  expect_error(fetch_prices(stand_in$address, "BAYALL", from = "2024-02-01", to = "2024-01-01"), "before",
                class = "imbroglio_error_argument")
-  expect_error(fetch_prices("BAYALL", stand_in$address, from = "2030-01-01"), "no prices in that span",
+  expect_error(fetch_prices(stand_in$address, "BAYALL", from = "2030-01-01"), "no prices in that span",
                class = "imbroglio_error_feed")
 })
 
@@ -163,7 +163,7 @@ test_that("a feed that fails, limits, cuts off and lies gives all that can be ha
   }
   slow <- feed_process("faults = c(slow = 1)")
   on.exit(slow$process$kill())
-  expect_error(fetch_prices("BAYALL", slow$address, time_limit = 0.2, tries = 2), "(?i)time",
+  expect_error(fetch_prices(slow$address, "BAYALL", time_limit = 0.2, tries = 2), "(?i)time",
                class = "imbroglio_error_feed")
 })
 
@@ -219,7 +219,7 @@ test_that("what is not whole is never taken for whole; the rest is had, and the 
       writeBin(charToRaw('HTTP/1.1 200 OK\\r\\nContent-Type: text/csv\\r\\nContent-Length: 5000\\r\\n\\r\\nsecurity,name\\r\\nA,'), one); close(one) }", cut))
   on.exit(server$kill())
   while (!file.exists(cut) || !length(readLines(cut))) Sys.sleep(0.05)
-  expect_error(fetch_prices(NULL, paste0("http://127.0.0.1:", readLines(cut)), tries = 2), "(?i)no answer",
+  expect_error(fetch_prices(paste0("http://127.0.0.1:", readLines(cut)), tries = 2), "(?i)no answer",
                class = "imbroglio_error_feed")
 })
 
@@ -232,11 +232,11 @@ test_that("only what is a feed's address is asked, and a token goes nowhere else
                   "http://host/?key=1" = "https://", "http://me:pw@host/" = "password",
                   "http://prices.example" = "unencrypted")
   for (address in names(refused)) {
-    expect_error(fetch_prices("A", address), refused[[address]], class = "imbroglio_error_argument")
+    expect_error(fetch_prices(address, "A"), refused[[address]], class = "imbroglio_error_argument")
   }
-  expect_error(fetch_prices("A", c("http://a", "http://b")), class = "imbroglio_error_argument")
+  expect_error(fetch_prices(c("http://a", "http://b"), "A"), class = "imbroglio_error_argument")
   withr::with_envvar(c(IMBROGLIO_FEED_TOKEN = "a b"),
-                     expect_error(fetch_prices("A", "http://127.0.0.1"), "TOKEN", class = "imbroglio_error_argument"))
+                     expect_error(fetch_prices("http://127.0.0.1", "A"), "TOKEN", class = "imbroglio_error_argument"))
   guarded <- feed_process("", IMBROGLIO_FEED_TOKEN = token)
   on.exit(guarded$process$kill())
   store <- new_store()
@@ -255,8 +255,8 @@ test_that("only what is a feed's address is asked, and a token goes nowhere else
   # At the highest verbosity of what asks.
   loud <- utils::capture.output(type = "message", said <- utils::capture.output({
     old <- options(httr2_verbosity = 3, cli.default_handler = NULL)
-    error <- tryCatch(fetch_prices("ALPHA", bad$at("echo"), verbose = TRUE, tries = 1), error = identity)
-    prices <- fetch_prices("BAYALL", guarded$address, verbose = TRUE)
+    error <- tryCatch(fetch_prices(bad$at("echo"), "ALPHA", verbose = TRUE, tries = 1), error = identity)
+    prices <- fetch_prices(guarded$address, "BAYALL", verbose = TRUE)
     options(old)
   }))
   saved <- tempfile()
@@ -270,8 +270,8 @@ test_that("only what is a feed's address is asked, and a token goes nowhere else
   expect_false(holds(store))
   expect_false(holds(saved))
   # Sent to the feed, and not to where it redirects.
-  fetch_prices("ALPHA", bad$at("seen"))
-  withr::with_envvar(c(IMBROGLIO_FEED_TOKEN = ""), fetch_prices("ALPHA", bad$at("seen")))
+  fetch_prices(bad$at("seen"), "ALPHA")
+  withr::with_envvar(c(IMBROGLIO_FEED_TOKEN = ""), fetch_prices(bad$at("seen"), "ALPHA"))
   listed <- rawToChar(curl::curl_fetch_memory(bad$at("list/"))$content)
   expect_match(listed, paste("127.0.0.1:[0-9]+ Bearer", token))
   expect_match(listed, "127.0.0.1:[0-9]+ *\n")
@@ -279,11 +279,11 @@ test_that("only what is a feed's address is asked, and a token goes nowhere else
                                     "https://prices.example.other/v1/prices")
   expect_null(request$headers$Authorization)
   withr::with_envvar(c(IMBROGLIO_FEED_TOKEN = "wrong"), {
-    expect_error(fetch_prices("BAYALL", guarded$address), "401.*does not take IMBROGLIO_FEED_TOKEN",
+    expect_error(fetch_prices(guarded$address, "BAYALL"), "401.*does not take IMBROGLIO_FEED_TOKEN",
                  class = "imbroglio_error_feed")
   })
   withr::with_envvar(c(IMBROGLIO_FEED_TOKEN = ""), {
-    expect_error(fetch_prices("BAYALL", guarded$address), "IMBROGLIO_FEED_TOKEN is not set",
+    expect_error(fetch_prices(guarded$address, "BAYALL"), "IMBROGLIO_FEED_TOKEN is not set",
                  class = "imbroglio_error_feed")
   })
 })
@@ -305,7 +305,7 @@ test_that("certificates are checked", {
   on.exit(server$kill(), add = TRUE)
   Sys.sleep(0.5)
   address <- sprintf("https://localhost:%d", port)
-  expect_error(fetch_prices("A", address, tries = 1), "self-signed certificate", class = "imbroglio_error_feed")
+  expect_error(fetch_prices(address, "A", tries = 1), "self-signed certificate", class = "imbroglio_error_feed")
 })
 
 test_that("the commands fetch, feed and store work together, and their status can be relied on", {

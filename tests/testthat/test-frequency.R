@@ -59,7 +59,7 @@ test_that("a book of several frequencies is measured when all have a price, and 
   at <- which(!is.na(prices$close[, "FUNDXX"]))
   growth <- rowMeans(sweep(prices$close[at, names(held)], 2, prices$close[at[1], names(held)], `/`))
   expect_equal(measured$volatility_annual, sd(growth[-1] / growth[-length(growth)] - 1) * sqrt(52), tolerance = 1e-12)
-  expect_message(drawn <- bootstrap_book(book, draws = 500), "horizon, is a week", class = "imbroglio_note_frequency")
+  expect_message(drawn <- bootstrap_book(book, horizon = 10, draws = 500), "horizon, is a week", class = "imbroglio_note_frequency")
   expect_match(in_words(drawn)[1], "in 10 weeks")
   expect_match(suppressMessages(in_words(split_var(as_portfolio(prices, held), horizon = 2)))[3], "in 2 weeks")
   found <- check_prices(prices)

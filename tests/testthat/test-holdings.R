@@ -29,7 +29,7 @@ test_that("one book gives the same number by value at risk, its split and its ba
   days <- backtest_series(backtest_var(book, window = 500))
   expect_equal(days$var, vapply(500 + seq_len(nrow(days)), function(t) -sort(R[(t - 500):(t - 1)])[5], 0), tolerance = 1e-12)
   # Drawn as a whole and by measure_var() alike.
-  expect_identical(bootstrap_book(book, 0.95, 5, 2000)$var, measure_var(book, 0.95, 5, "bootstrap", draws = 2000)$var)
+  expect_identical(bootstrap_book(book, 0.95, 5, draws = 2000)$var, measure_var(book, 0.95, 5, "bootstrap", draws = 2000)$var)
   then <- drop(t(t(stocks()[, c("NORTH", "ALPINE")]) / stocks()[1, c("NORTH", "ALPINE")]) %*% held[1:2]) - 0.2
   of <- function(book) measure_volatility(book)$volatility
   expect_equal(of(book), sd(diff(then) / then[-1860]), tolerance = 1e-10)
@@ -105,7 +105,9 @@ test_that("what a late holding costs is said, and a series may stand in for it",
   expect_equal(measure_var(with)$var, -sort(R)[19], tolerance = 1e-12)
   expect_match(basis(measure_var(with))$choices[["history"]], "INDEXX stands in for NEWXXX before its first price")
   # It is found beside one that is priced on Wednesdays, too.
-  prices$close[as.POSIXlt(prices$dates)$wday != 3, "INDEXX"] <- NA
+  wednesdays <- as.data.frame(prices)
+  wednesdays$INDEXX[as.POSIXlt(prices$dates)$wday != 3] <- NA
+  prices <- as_prices(wednesdays)
   expect_warning(as_portfolio(prices, c(OLDXXX = 0.4, NEWXXX = 0.3, INDEXX = 0.3)), "^NEWXXX costs BOOK", class = "imbroglio_warning_short_history")
   for (wrong in list(c(OTHERX = "INDEXX"), "INDEXX", c(NEWXXX = "NONE"))) expect_error(suppressWarnings(as_portfolio(prices, held, stand_ins = wrong)), class = "imbroglio_error")
 })

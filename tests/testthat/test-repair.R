@@ -211,7 +211,7 @@ test_that("securities are lined up, averaged, rebased, written and converted", {
   closes <- read_prices(demo_file("bay.csv"))[, "BAYALL"]
   ends <- as_prices(ts(cbind(A = 1:24, B = 24:1), start = c(2020, 3), frequency = 12))
   expect_equal(format(ends$dates[c(1, 11, 24)]), c("2020-03-31", "2021-01-31", "2022-02-28"))
-  expect_equal(as_prices(EuStockMarkets, dates = stock_dates())$close, stock_prices()$close)
+  expect_equal(as_prices(EuStockMarkets, dates = stock_dates())$close, stock_prices()$close, ignore_attr = TRUE)
   skip_if_not_installed("zoo")
   expect_equal(as_prices(zoo::as.zoo(bay))$close, bay$close)
   expect_equal(as.data.frame(tibble::as_tibble(bay)), as.data.frame(bay))

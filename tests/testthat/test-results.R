@@ -27,7 +27,7 @@ test_that("a result is a tibble that keeps its basis through verbs, and sheds it
                "2016-01-05 to 2025-12-31; 1,365 to 2,572 daily simple returns a security",
                fixed = TRUE)
   expect_output(print(found), "spanned by the next return")
-  expect_no_warning(expect_output(print(result[c("level", "var")]), "Value at risk: 30 rows\n"))
+  expect_no_warning(expect_output(print(result[c("level", "var")]), "A tibble: 30 x 2"))
   expect_output(print(returns), "CORRACK +2016-01-05 +2025-12-31 +2,542 +30")
 })
 

@@ -278,7 +278,7 @@ test_that("what was changed by other hands is found, where it is read and by a t
 # What two programs add at the same time, or one that is killed.
 full <- bay()[1:700, setdiff(colnames(bay()), "PELLAN")]
 changed <- full
-changed$close[5, ] <- changed$close[5, ] + 1
+changed <- imbroglio:::altered(changed, close = replace(changed$close, row(changed$close) == 5, changed$close[5, ] + 1))
 early <- full[1:400, ]
 
 test_that("a writer that is killed leaves the whole old state or the whole new one, and the next completes it", {

@@ -77,3 +77,19 @@ test_that("a seed gives the same numbers whatever kind R has been set to, and le
   expect_identical(RNGkind(), c("Wichmann-Hill", "Box-Muller", "Rounding"))
   expect_identical(runif(1), next_one)
 })
+
+test_that("a condition says in fields what a program may want to know, and whose call it was", {
+  returns <- as_returns(stock_prices())
+  caught <- function(code) tryCatch(code, error = identity)
+  error <- caught(measure_var(returns, level = 99))
+  expect_identical(list(error$argument, error$value, conditionCall(error)), list("level", 99, quote(measure_var())))
+  expect_identical(caught(imbroglio::measure_volatility(returns, method = "mad"))$argument, "method")
+  expect_identical(conditionCall(caught(do.call(measure_beta, list(returns, "NOSUCH")))), quote(measure_beta()))
+  cases <- list(list(c("2024-01-01,1", "2024-01-02,x"), 3L, NULL, "x"), list(c("2024-01-01,1", "2024-01-02,-4"), 3L, "A", -4),
+                list(c("2024-01-01,1", "2024-13-02,4"), 3L, NULL, "2024-13-02"), list(c("2024-01-01,1", "2024-01-01,2", "2024-01-02,2"), 3L, "A", 2))
+  for (case in cases) {
+    file <- written("date,A", case[[1]])
+    error <- caught(read_prices(file))
+    expect_identical(list(error$file, error$line, error$security, error$value), c(list(basename(file)), case[-1]), info = case[[1]][2])
+  }
+})

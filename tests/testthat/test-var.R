@@ -326,8 +326,10 @@ test_that("a method of one's own stands beside the others", {
   expect_identical(unique(split_var(book, method = "own-square")$split_by), "regression")
   expect_error(register_var_method("normal", mean), class = "imbroglio_error_argument")
   expect_error(register_var_method("laplace", mean), class = "imbroglio_error_argument")
-  register_var_method("half-test", function(r, level) "none")
-  expect_error(measure_var(returns, method = "half-test"), class = "imbroglio_error_argument")
+  for (nonsense in list(function(r, level) "none", function(r, level) stop("no such thing"), function(r, level) NaN)) {
+    register_var_method("half-test", nonsense)
+    expect_error(measure_var(returns, method = "half-test"), "The method half-test", class = "imbroglio_error_own")
+  }
 })
 
 test_that("errors of the shortfall are as large as it strays, and an interval is only where the history bounds the loss", {

@@ -243,6 +243,5 @@ test_that("an estimator of one's own is measured, rolled and named like the othe
   expect_match(in_words(found)[5], "(absolute)", fixed = TRUE)
   expect_error(register_volatility("ewma", mean), class = "imbroglio_error_argument")
   register_volatility("absolute", function(r) "much")
-  expect_error(measure_volatility(returns, method = "absolute"),
-               class = "imbroglio_error_argument")
+  expect_error(measure_volatility(returns, method = "absolute"), "The estimator absolute", class = "imbroglio_error_own")
 })
