@@ -12,7 +12,7 @@ demo: setup-run build/installed
 	@exec/imbroglio demo --figure build/demo.png
 
 test: setup-test build/installed
-	@Rscript tools/test.R
+	@FILE="$(FILE)" Rscript tools/test.R
 
 check: setup-test
 	@tools/check $(CHECK)

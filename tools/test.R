@@ -1,8 +1,10 @@
-# Runs the tests against the package that make built, and ends with the count.
+# Runs the tests against the package that make built (FILE=var: those of test-var.R), and ends with the count.
 Sys.setenv(IMBROGLIO_SOURCE = normalizePath("."), NOT_CRAN = "true", TESTTHAT_PARALLEL = "true",
            TESTTHAT_CPUS = max(2L, parallel::detectCores(), na.rm = TRUE))
-results <- as.data.frame(testthat::test_dir("tests/testthat", package = "imbroglio", load_package = "installed",
-                                            reporter = "summary", stop_on_failure = FALSE))
+only <- Sys.getenv("FILE")
+results <- as.data.frame(testthat::test_dir("tests/testthat", filter = if (nzchar(only)) sprintf("^(%s)$", only),
+                                            package = "imbroglio", load_package = "installed", reporter = "summary",
+                                            stop_on_failure = FALSE))
 failed <- sum(results$failed) + sum(results$error)
 passed <- sum(results$passed)
 skipped <- sum(results$skipped)
