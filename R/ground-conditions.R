@@ -30,6 +30,7 @@ users_call <- function() {
     name <- sys.call(i)[[1L]]
     # What do.call() was given may be the function itself.
     if (is.function(name)) name <- as.name(Find(function(n) identical(get(n, house), name), getNamespaceExports(house)) %||% "FUN")
+    if (is.name(name)) name <- as.name(sub("[.]imbroglio_.*$", "", as.character(name)))
     if (!identical(name, quote(FUN)) && (is.name(name) || identical(name[[1L]], quote(`::`)))) return(as.call(list(name)))
   }
 }
