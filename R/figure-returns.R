@@ -44,7 +44,6 @@ autoplot.imbroglio_returns <- function(object, start = NULL, end = NULL, ...) {
     imbroglio_theme() + ggplot2::theme(plot.margin = ggplot2::margin(14, 112, 10, 14))
 }
 
-#' @rdname figures
 # Profits add: their sum, in their own units, from nothing.
 sums_figure <- function(object, lines) {
   ends <- lines[!duplicated(lines$security, fromLast = TRUE), ]
@@ -69,6 +68,7 @@ sums_figure <- function(object, lines) {
     imbroglio_theme() + ggplot2::theme(plot.margin = ggplot2::margin(14, 132, 10, 14))
 }
 
+#' @rdname figures
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_return <- function(object, start = NULL, end = NULL, ...) {
   refuse_others(...)
