@@ -8,7 +8,7 @@ fail <- function(kind, problem, where = NULL, remedy = NULL, ...) {
   cli::cli_abort(
     c("{problem}", x = if (length(where)) "{where}", i = if (length(remedy)) "{remedy}"),
     class = c(paste0("imbroglio_error_", kind), "imbroglio_error"), call = users_call(), ...,
-    argument = if (kind == "argument") first_backticked(problem)
+    argument = if ("argument" %in% kind) first_backticked(problem)
   )
 }
 
