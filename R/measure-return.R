@@ -71,7 +71,7 @@ measure_return <- function(returns, window = NULL, min_obs = NULL, per_year = NU
   )
 }
 
-a_year <- function(growth, years, adds) if (adds) growth / years else expm1(log1p(growth) / years)
+a_year <- function(growth, years, adds) if (adds) growth / years else expm1(log1p(growth) * (1 / years))
 
 # The years of returns: by the calendar from the price before the first to the last; of returns that were given without
 # prices by their number.
