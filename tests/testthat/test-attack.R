@@ -11,7 +11,7 @@ batch <- function(kind, from, to) {
 bad <- function(outcomes) grep("^(WRONG|FAILURE|bare)", outcomes, value = TRUE)
 
 test_that("of files whose truth is known none is read wrong, and bytes that changed are found", {
-  files <- batch("files", 1L, thorough(250L, 1000L))
+  files <- batch("files", 1L, thorough(150L, 1000L))
   expect_equal(bad(files), character())
   # It reads, and it refuses what is faulty.
   expect_gt(mean(startsWith(files, "right")), 0.6)
@@ -24,7 +24,7 @@ test_that("of files whose truth is known none is read wrong, and bytes that chan
 })
 
 test_that("no command line breaks, and none that cannot write says that it wrote", {
-  lines <- batch("options", 1L, thorough(40L, 400L))
+  lines <- batch("options", 1L, thorough(25L, 400L))
   expect_equal(bad(lines), character())
   expect_setequal(unique(lines), c("done", "refused"))
   skip_on_os("windows")
