@@ -66,15 +66,18 @@ print_help <- function(word, known) {
 }
 
 described <- function(what, how, records, word) {
-  record <- records[[lower_case(word)]]
+  word <- lower_case(word)
+  record <- records[[word]]
   if (is.null(record)) return(NULL)
-  also <- if (word %in% names(fit_families()) && what == "Distribution") sprintf("  imbroglio var --method %s", word)
+  also <- if (what == "Distribution") sprintf("  imbroglio var --method %s", word)
   c(sprintf("%s: %s", what, record$title), if (nzchar(record$formula)) paste0("  ", folded(record$formula, 116L)),
     if (nzchar(record$source %||% "")) paste0("  ", record$source), sprintf("  %s %s", how, word), also, "")
 }
 
 trade_lines <- function(word) {
   asked <- plain_name(sub("'s? ", " ", word))
+  # A letter or two are in nearly all of them.
+  if (nchar(asked) < 4L) return(NULL)
   unlist(lapply(trade_words, function(entry) {
     if (any(grepl(asked, plain_name(entry$words), fixed = TRUE))) c(paste0(entry$words[1L], ": ", entry$says), paste0("  ", entry$by), "")
   }))

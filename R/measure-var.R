@@ -67,7 +67,7 @@
 #' has the relative error of one.
 #'
 #' How well all of this holds, on samples whose value at risk is known, stands in `bench/var-study.md` of the sources: of 100 intervals of 95 %
-#' those by rank hold it in 94 to 96 (250 to 1,000 returns), `age-weighted` in 94 to 95, the bootstrap over 10 periods in 90 to 97, the block bootstraps over
+#' those by rank hold it in 93 to 97 (250 to 1,000 returns), `age-weighted` in 93 to 96, the bootstrap over 10 periods in 90 to 98, the block bootstraps over
 #' 10 periods at 95 % in 89 to 94, at 99 % in 74 to 88, which is warned of. Days drawn by themselves where returns lean on those before them (an autocorrelation of 0.2)
 #' give a value at risk that is a sixth too small over 10 periods: draw blocks.
 #'
