@@ -54,7 +54,7 @@ measure_return <- function(returns, window = NULL, min_obs = NULL, per_year = NU
   sharpe_error <- sqrt((1 + sharpe^2 / 2) / excess$n)
   there <- ifelse(n > 0L, 1, NA_real_)
   years <- if (by_hand) n / unname(per_year) else years_of(returns$start, sample$to, n, unname(per_year))
-  warn_short_sample(colnames(returns$values), n, years)
+  warn_short_sample(colnames(returns$values), n, years, adds)
   a_root_year <- sqrt(unname(per_year))
   cells <- function(row) returns$values[cbind(row, seq_along(row))]
   new_result(
@@ -82,14 +82,14 @@ years_of <- function(from, to, n, per_year) {
   years
 }
 
-warn_short_sample <- function(securities, n, years) {
+warn_short_sample <- function(securities, n, years, adds) {
   short <- which(n > 0L & years < 0.25)
   if (!length(short)) return(invisible())
   i <- short[1L]
   caution("short_sample",
           sprintf("%s has %s over %s: what it earned is multiplied out to a year all the same.", securities[i],
-                  count(n[i], "return"), count(round(years[i] * days_a_year), "day")),
-          remedy = paste0("Read its total return instead.",
+                  count(n[i], if (adds) "profit" else "return"), count(round(years[i] * days_a_year), "day")),
+          remedy = paste0("Read its total instead.",
                           if (length(short) > 1L) sprintf(" So it is with %s.", count(length(short) - 1L, "more security", "more securities"))))
 }
 

@@ -139,7 +139,7 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
     columns <- append(columns, list(var_value = columns$var * each, es_value = columns$es * each),
                       match("es", names(columns)))
   }
-  warn_few(columns, records, ask$draws)
+  warn_few(columns, records, ask$draws, if (ask$adds) "profit" else "return")
   warn_more_than_all(columns, returns$kind)
   warn_not_fitted(columns)
   warn_doubts(returns, records, horizon, ways, ask)
@@ -251,7 +251,7 @@ var_choices <- function(records, horizon, ways, rank, ask) {
 
 # What stands for less than one observation beyond the level. Paths of several periods are of sums, of which there are as
 # many as were drawn.
-warn_few <- function(columns, records, draws) {
+warn_few <- function(columns, records, draws, unit = "return") {
   record <- records[columns$method]
   empirical <- vapply(record, `[[`, NA, "empirical")
   drawn <- vapply(record, function(r) "paths" %in% r$ways, NA) & columns$horizon > 1L
@@ -261,14 +261,14 @@ warn_few <- function(columns, records, draws) {
   if (!length(few)) return(invisible())
   i <- few[1L]
   level <- format(columns$level[i])
-  wanted <- count(ceiling(1 / (1 - columns$level[i]) - 1e-9), if (drawn[i]) "path" else "return")
+  wanted <- count(ceiling(1 / (1 - columns$level[i]) - 1e-9), if (drawn[i]) "path" else unit)
   shown <- if (isTRUE(columns$rank[i] == "interpolate")) "what is shown lies between the two worst" else "the worst one is what is shown"
   caution("few_observations",
           if (drawn[i]) sprintf("Of %s fewer than one lies beyond the level %s, so %s.", count(draws, "drawn path"), level, shown)
           else if (weighted[i]) sprintf("By their weights about one or fewer of the %s of %s lies beyond the level %s, so %s.",
-                                        count(columns$n[i], "return"), columns$security[i], level, shown)
+                                        count(columns$n[i], unit), columns$security[i], level, shown)
           else sprintf("%s has only %s: fewer than one lies beyond the level %s, so %s.", columns$security[i],
-                       count(columns$n[i], "return"), level, shown),
+                       count(columns$n[i], unit), level, shown),
           remedy = if (weighted[i]) "Take a decay nearer to 1, or a lower level." else sprintf("This level wants %s or more.", wanted))
 }
 

@@ -26,7 +26,7 @@ returns_basis <- function(returns, sample, ..., per_year = NA_real_, choices = c
   ends <- range(sample$from, sample$to, na.rm = TRUE)
   made <- new_basis(
     from = ends[1L], to = ends[2L], observations = stats::setNames(sample$n, securities),
-    dropped = dropped_of(securities, sample, if (is.null(returns$prices)) "without a return"
+    dropped = dropped_of(securities, sample, if (returns$kind == "profit") "without a number" else if (is.null(returns$prices)) "without a return"
                                              else "without a price, spanned by the next return",
                          rarer_than_most(returns$rhythm)[securities] %in% TRUE),
     kind = returns$kind, every = every, per_year = if (length(unique(per_year)) == 1L) per_year[[1L]] else NA_real_,
