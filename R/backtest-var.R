@@ -1,62 +1,68 @@
 #' Put value at risk to the test
 #'
-#' For each day the value at risk is taken from the returns before it only, and set against what happened. How often
-#' it was breached, whether breaches come in clusters, whether they were as bad as the expected shortfall says, and
-#' which method did best.
+#' For each day the value at risk is taken from the returns before it only, and set against what
+#' happened. How often it was breached, whether breaches come in clusters, whether they were as
+#' bad as the expected shortfall says, and which method did best.
 #'
 #' With n days tested, x breaches and \eqn{a = 1 -}{a = 1 -} `level`:
-#' * `kupiec`: \eqn{2 \ln \frac{(x/n)^x (1-x/n)^{n-x}}{a^x (1-a)^{n-x}}}{2 ln[(x/n)^x (1 - x/n)^(n-x) / (a^x
-#'     (1-a)^(n-x))]}, chi-squared with 1 degree of freedom. With few breaches that is not close: `exact_p` adds up
-#'     the binomial chances of all numbers of breaches that are no likelier.
-#' * `independence`: the same kind of ratio for breaches being as frequent after a breach as after none (1 degree of
-#'     freedom), and `coverage`, the sum of both (2).
-#' * `zone`: of the last `zone_days`, and how many runs of so many days were `green`, `yellow` or `red`. Yellow
-#'     begins where so many breaches or fewer have a chance of 95 %, red where it is 99.99 %: of 250 days at 99 %,
-#'     from 5 and from 10.
-#' * `es_z`: \eqn{1 - \sum L_t / (n a\, ES_t)}{1 - sum(L_t / (n a ES_t))} over the breaches, L the loss: 0 is
-#'     expected, below it losses were worse or more frequent. `es_p` is the chance of as bad a sum if all is right
-#'     and what lies beyond the value at risk is exponential.
-#' * `score`: the mean of \eqn{(a - 1\{L_t > VaR_t\})(VaR_t - L_t)}{(a - [L_t > VaR_t]) (VaR_t - L_t)}, which is
-#'     least for the true quantile; `place` orders the methods by it, on the days that all of them have; `lacking` says how many
-#'     of the days that any of them has a method does not have.
+#' * `kupiec`: \eqn{2 \ln \frac{(x/n)^x (1-x/n)^{n-x}}{a^x (1-a)^{n-x}}}{2 ln[(x/n)^x (1 -
+#'   x/n)^(n-x) / (a^x (1-a)^(n-x))]}, chi-squared with 1 degree of freedom. With few breaches
+#'   that is not close: `exact_p` adds up the binomial chances of all numbers of breaches that are
+#'   no likelier.
+#' * `independence`: the same kind of ratio for breaches being as frequent after a breach as after
+#'   none (1 degree of freedom), and `coverage`, the sum of both (2).
+#' * `zone`: of the last `zone_days`, and how many runs of so many days were `green`, `yellow` or
+#'   `red`. Yellow begins where so many breaches or fewer have a chance of 95 %, red where it is
+#'   99.99 %: of 250 days at 99 %, from 5 and from 10.
+#' * `es_z`: \eqn{1 - \sum L_t / (n a\, ES_t)}{1 - sum(L_t / (n a ES_t))} over the breaches, L the
+#'   loss: 0 is expected, below it losses were worse or more frequent. `es_p` is the chance of as
+#'   bad a sum if all is right and what lies beyond the value at risk is exponential.
+#' * `score`: the mean of \eqn{(a - 1\{L_t > VaR_t\})(VaR_t - L_t)}{(a - [L_t > VaR_t]) (VaR_t -
+#'   L_t)}, which is least for the true quantile; `place` orders the methods by it, on the days
+#'   that all of them have; `lacking` says how many of the days that any of them has a method does
+#'   not have.
 #'
-#' @section Refitting:
-#' What has parameters (`normal`, the families, GARCH, `hill`, `pareto`, methods of one's own) is fitted again every
-#' `refit` periods. What follows the returns without (ranks, exponential weights, the volatility of GARCH given its
-#' parameters) moves every day.
+#' @section Refitting: What has parameters (`normal`, the families, GARCH, `hill`, `pareto`,
+#'   methods of one's own) is fitted again every `refit` periods. What follows the returns without
+#'   (ranks, exponential weights, the volatility of GARCH given its parameters) moves every day.
 #'
 #' @inheritParams measure_var
 #' @param method One or several methods of [measure_var()].
 #' @param window How many returns are looked at.
-#' @param expanding Whether all returns so far are looked at; `window` is then how many come before the first test.
+#' @param expanding Whether all returns so far are looked at; `window` is then how many come
+#'   before the first test.
 #' @param refit After how many periods parameters are fitted again.
 #' @param rank A convention of rank.
 #' @param zone_days The length of a run for the zones.
 #' @param result A result of `backtest_var()`.
-#' @return A table, a row for each security, level and method: `security`, `method`, `level`, `from`, `to`, `n`
-#'   (days tested), `expected`, `breaches`, `breach_rate`, `kupiec`, `kupiec_p`, `exact_p`, `independence`,
-#'   `independence_p`, `coverage`, `coverage_p`, `zone`, `recent` (breaches of the last `zone_days`), `green`,
-#'   `yellow`, `red`, `es_z`, `es_p`, `score`, `lacking`, `place`.
+#' @return A table, a row for each security, level and method: `security`, `method`, `level`,
+#'   `from`, `to`, `n` (days tested), `expected`, `breaches`, `breach_rate`, `kupiec`, `kupiec_p`,
+#'   `exact_p`, `independence`, `independence_p`, `coverage`, `coverage_p`, `zone`, `recent`
+#'   (breaches of the last `zone_days`), `green`, `yellow`, `red`, `es_z`, `es_p`, `score`,
+#'   `lacking`, `place`.
 #'
-#'   `backtest_series()`: a row for each day tested: `security`, `method`, `level`, `date`, `return`, `var`, `es`,
-#'   `breach`; `backtest_breaches()`: the breaches, with the `loss` and its `excess` over the value at risk;
-#'   `backtest_zones()`: runs of `zone_days` side by side, the last one ending on the last day: `from`, `to`,
-#'   `breaches`, `zone`. `autoplot()` draws losses, lines and breaches.
-#' @section Errors: Those of [measure_var()]; `imbroglio_error_too_short` where no security has more returns than the window. Warning
-#' `imbroglio_warning_few_observations` where fewer than one return of the window lies beyond the level.
-#' @references Kupiec (1995), Techniques for verifying the accuracy of risk measurement models, Journal of
-#'   Derivatives 3. Christoffersen (1998), Evaluating interval forecasts, International Economic Review 39. Basel
-#'   Committee on Banking Supervision (1996), Supervisory framework for the use of backtesting. Acerbi and Szekely
-#'   (2014), Backtesting expected shortfall, Risk 27.
+#'   `backtest_series()`: a row for each day tested: `security`, `method`, `level`, `date`,
+#'   `return`, `var`, `es`, `breach`; `backtest_breaches()`: the breaches, with the `loss` and its
+#'   `excess` over the value at risk; `backtest_zones()`: runs of `zone_days` side by side, the
+#'   last one ending on the last day: `from`, `to`, `breaches`, `zone`. `autoplot()` draws losses,
+#'   lines and breaches.
+#' @section Errors: Those of [measure_var()]; `imbroglio_error_too_short` where no security has
+#'   more returns than the window. Warning `imbroglio_warning_few_observations` where fewer than
+#'   one return of the window lies beyond the level.
+#' @references Kupiec (1995), Techniques for verifying the accuracy of risk measurement models,
+#'   Journal of Derivatives 3. Christoffersen (1998), Evaluating interval forecasts, International
+#'   Economic Review 39. Basel Committee on Banking Supervision (1996), Supervisory framework for
+#'   the use of backtesting. Acerbi and Szekely (2014), Backtesting expected shortfall, Risk 27.
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))[, "BAYALL"]
 #' test <- backtest_var(returns, method = c("historical", "normal", "ewma"))
 #' test
 #' backtest_breaches(test)
 #' @export
-backtest_var <- function(returns, window = 250L, level = 0.99, method = "historical", rank = "nearest", decay = NULL,
-                         half_life = NULL, tail = 0.1, block = NULL, draws = 10000L, seed = 1L, expanding = FALSE,
-                         refit = 1L, zone_days = 250L) {
+backtest_var <- function(returns, window = 250L, level = 0.99, method = "historical",
+                         rank = "nearest", decay = NULL, half_life = NULL, tail = 0.1,
+                         block = NULL, draws = 10000L, seed = 1L, expanding = FALSE, refit = 1L,
+                         zone_days = 250L) {
   returns <- take_returns(returns, profits = TRUE, held = "today")
   window <- check_whole(window, "window", least = 2L)
   refit <- check_whole(refit, "refit")
@@ -65,48 +71,92 @@ backtest_var <- function(returns, window = 250L, level = 0.99, method = "histori
   ask <- asked(returns, level, decay, half_life, tail, block, draws, seed, rank = rank)
   most <- max(core_observed(returns$values))
   if (most <= window) {
-    fail("too_short", "No security has more returns than the window.",
-         where = sprintf("The window is %s, the longest has %s.", count(window), count(most, "return")))
+    fail(
+      "too_short",
+      "No security has more returns than the window.",
+      where = sprintf(
+        "The window is %s, the longest has %s.",
+        count(window),
+        count(most, "return")
+      )
+    )
   }
   empirical <- any(vapply(records, `[[`, NA, "empirical"))
   if (empirical && window * (1 - max(ask$level)) < 1 - 1e-9) {
-    caution("few_observations",
-            sprintf("Of a window of %s fewer than one return lies beyond the level %s: methods by rank show the worst one.", count(window),
-                    format(max(ask$level))))
+    caution(
+      "few_observations",
+      sprintf(
+        paste0(
+          "Of a window of %s fewer than one return lies beyond the level %s: methods by ",
+          "rank show the worst one."
+        ),
+        count(window),
+        format(max(ask$level))
+      )
+    )
   }
   lines <- var_lines_of(returns, records, window, expanding, refit, ask)
   parts <- list()
-  for (i in seq_along(ask$level)) for (name in names(records)) {
-    parts[[length(parts) + 1L]] <- tested_columns(returns, lines[[name]][[i]], name, ask$level[i], zone_days)
+  for (i in seq_along(ask$level)) {
+    for (name in names(records)) {
+      parts[[length(parts) + 1L]] <- tested_columns(
+        returns, lines[[name]][[i]], name, ask$level[i], zone_days
+      )
+    }
   }
   columns <- row_bound(parts)
-  order <- order(match(columns$security, colnames(returns$values)), match(columns$level, ask$level),
-                 match(columns$method, names(records)))
+  order <- order(
+    match(columns$security, colnames(returns$values)),
+    match(columns$level, ask$level),
+    match(columns$method, names(records))
+  )
   columns <- lapply(columns, `[`, order)
   common <- scores_of_common_days(returns, lines, columns, ask)
   columns$lacking <- common$all - columns$n
-  columns$place <- as.integer(stats::ave(common$score, columns$security, columns$level,
-                                         FUN = function(s) rank(s, na.last = "keep", ties.method = "min")))
-  choices <- c(method = paste(names(records), collapse = ", "), if (empirical) c(rank = rank),
-               window = sprintf("%s %s", if (expanding) "from" else "of", count(window)),
-               if (refit > 1L) c("fitted every" = refit), if (!is.null(ask$decay)) c(decay = format(ask$decay)),
-               "zones of" = zone_days)
-  result <- new_result(columns, "backtest",
-                       returns_basis(returns, sample_of(returns$dates, returns$values), choices = choices,
-                                     seed = if (any_chance(records, 1L)) ask$seed else NA_integer_), returns)
+  columns$place <- as.integer(stats::ave(
+    common$score,
+    columns$security,
+    columns$level,
+    FUN = function(s) rank(s, na.last = "keep", ties.method = "min")
+  ))
+  choices <- c(
+    method = paste(names(records), collapse = ", "),
+    if (empirical) c(rank = rank),
+    window = sprintf("%s %s", if (expanding) "from" else "of", count(window)),
+    if (refit > 1L) c("fitted every" = refit),
+    if (!is.null(ask$decay)) c(decay = format(ask$decay)),
+    "zones of" = zone_days
+  )
+  result <- new_result(
+    columns,
+    "backtest",
+    returns_basis(
+      returns,
+      sample_of(returns$dates, returns$values),
+      choices = choices,
+      seed = if (any_chance(records, 1L)) ask$seed else NA_integer_
+    ),
+    returns
+  )
   attr(result, "lines") <- lines
   attr(result, "levels") <- ask$level
   attr(result, "zone_days") <- zone_days
   result
 }
 
-# For each method and level, value at risk and expected shortfall on each row, from the returns before it.
+# For each method and level, value at risk and expected shortfall on each row, from the returns
+# before it.
 var_lines_of <- function(returns, records, window, expanding, refit, ask) {
   values <- returns$values
   lapply(records, function(record) {
     if (!is.null(record$rolling) && (refit == 1L || record$empirical)) {
       fast <- lapply(ask$level, function(level) {
-        record$rolling(values, if (expanding) 0L else window, window, replace(ask, "level", level))
+        record$rolling(
+          values,
+          if (expanding) 0L else window,
+          window,
+          replace(ask, "level", level)
+        )
       })
       if (!is.null(fast[[1L]])) return(fast)
     }
@@ -114,13 +164,15 @@ var_lines_of <- function(returns, records, window, expanding, refit, ask) {
     progress <- cli::cli_progress_bar(record$title, total = ncol(values), .envir = environment())
     for (j in seq_len(ncol(values))) {
       rows <- which(!is.na(values[, j]))
-      if (length(rows) > window) found[rows, j, , ] <- var_line_of(values[rows, j], record, window, expanding,
-                                                                   refit, ask)
+      if (length(rows) > window) {
+        found[rows, j, , ] <- var_line_of(values[rows, j], record, window, expanding, refit, ask)
+      }
       cli::cli_progress_update(id = progress)
     }
     cli::cli_progress_done(id = progress)
-    lapply(seq_along(ask$level),
-           function(i) list(var = array(found[, , i, 1L], dim(values)), es = array(found[, , i, 2L], dim(values))))
+    lapply(seq_along(ask$level), function(i) {
+      list(var = array(found[, , i, 1L], dim(values)), es = array(found[, , i, 2L], dim(values)))
+    })
   })
 }
 
@@ -141,12 +193,19 @@ var_line_of <- function(x, record, window, expanding, refit, ask) {
 # Methods are compared on the days that all of them have; `all`: how many days any of them has.
 scores_of_common_days <- function(returns, lines, columns, ask) {
   common <- list(score = columns$score, all = columns$n)
-  groups <- split(seq_along(columns$score), paste(columns$security, match(columns$level, ask$level)))
+  groups <- split(
+    seq_along(columns$score),
+    paste(columns$security, match(columns$level, ask$level))
+  )
   for (rows in groups) {
     j <- match(columns$security[rows[1L]], colnames(returns$values))
     at <- match(columns$level[rows[1L]], ask$level)
     r <- returns$values[, j]
-    known <- vapply(columns$method[rows], function(m) !is.na(lines[[m]][[at]]$var[, j]) & !is.na(r), logical(length(r)))
+    known <- vapply(
+      columns$method[rows],
+      function(m) !is.na(lines[[m]][[at]]$var[, j]) & !is.na(r),
+      logical(length(r))
+    )
     any <- sum(rowSums(known) > 0)
     common$all[rows] <- any
     if (all(colSums(known) == any)) next
@@ -163,7 +222,15 @@ scores_of_common_days <- function(returns, lines, columns, ask) {
 tested_columns <- function(returns, line, method, level, zone_days) {
   a <- 1 - level
   log <- returns$kind == "log"
-  found <- core_backtest(returns$values, line$var, line$es, level, log, zone_days, zone_limits(zone_days, a))
+  found <- core_backtest(
+    returns$values,
+    line$var,
+    line$es,
+    level,
+    log,
+    zone_days,
+    zone_limits(zone_days, a)
+  )
   n <- found$n
   x <- found$breaches
   span <- core_span(line$var)
@@ -172,18 +239,32 @@ tested_columns <- function(returns, line, method, level, zone_days) {
   k <- length(n)
   last <- ifelse(n >= zone_days, found$recent, NA_integer_)
   limits <- zone_limits(zone_days, a)
-  list(security = colnames(returns$values), method = rep(method, k), level = rep(level, k),
-       from = returns$dates[span$first],
-       to = returns$dates[span$last], n = n, expected = n * a, breaches = x,
-       breach_rate = ifelse(n > 0L, x / n, NA_real_), kupiec = kupiec,
-       kupiec_p = by_chi_squared(kupiec, 1), exact_p = exact_p(x, n, a), independence = independence,
-       independence_p = by_chi_squared(independence, 1), coverage = kupiec + independence,
-       coverage_p = by_chi_squared(kupiec + independence, 2),
-       zone = zone_names[1L + (last >= limits[1L]) + (last >= limits[2L])],
-       recent = last, green = found$zones[, 1L], yellow = found$zones[, 2L], red = found$zones[, 3L],
-       es_z = ifelse(n > 0L, 1 - found$expected_losses / (n * a), NA_real_),
-       es_p = shortfall_p(found$expected_losses, n, a, found$var_to_es),
-       score = found$score)
+  list(
+    security = colnames(returns$values),
+    method = rep(method, k),
+    level = rep(level, k),
+    from = returns$dates[span$first],
+    to = returns$dates[span$last],
+    n = n,
+    expected = n * a,
+    breaches = x,
+    breach_rate = ifelse(n > 0L, x / n, NA_real_),
+    kupiec = kupiec,
+    kupiec_p = by_chi_squared(kupiec, 1),
+    exact_p = exact_p(x, n, a),
+    independence = independence,
+    independence_p = by_chi_squared(independence, 1),
+    coverage = kupiec + independence,
+    coverage_p = by_chi_squared(kupiec + independence, 2),
+    zone = zone_names[1L + (last >= limits[1L]) + (last >= limits[2L])],
+    recent = last,
+    green = found$zones[, 1L],
+    yellow = found$zones[, 2L],
+    red = found$zones[, 3L],
+    es_z = ifelse(n > 0L, 1 - found$expected_losses / (n * a), NA_real_),
+    es_p = shortfall_p(found$expected_losses, n, a, found$var_to_es),
+    score = found$score
+  )
 }
 
 #' @rdname backtest_var
@@ -195,21 +276,35 @@ backtest_days <- function(result) {
   source <- attr(result, "source")
   table <- as.data.frame(result)[c("security", "method", "level")]
   row_bound(lapply(seq_len(nrow(table)), function(i) {
-    line <- attr(result, "lines")[[table$method[i]]][[match(table$level[i], attr(result, "levels"))]]
+    line <- attr(result, "lines")[[table$method[i]]][[match(
+      table$level[i],
+      attr(result, "levels")
+    )]]
     j <- match(table$security[i], colnames(source$values))
     r <- source$values[, j]
     rows <- which(!is.na(line$var[, j]) & !is.na(r))
     m <- length(rows)
     var <- line$var[rows, j]
-    list(security = rep(table$security[i], m), method = rep(table$method[i], m), level = rep(table$level[i], m),
-         date = source$dates[rows],
-         return = r[rows], var = var, es = line$es[rows, j], breach = as_loss(r[rows], source$kind == "log") > var)
+    list(
+      security = rep(table$security[i], m),
+      method = rep(table$method[i], m),
+      level = rep(table$level[i], m),
+      date = source$dates[rows],
+      return = r[rows],
+      var = var,
+      es = line$es[rows, j],
+      breach = as_loss(r[rows], source$kind == "log") > var
+    )
   }))
 }
 
 check_backtest <- function(result) {
   if (!inherits(result, "imbroglio_backtest")) {
-    fail("argument", "This is asked of a result of backtest_var().", where = sprintf("This is %s.", shown(result)))
+    fail(
+      "argument",
+      "This is asked of a result of backtest_var().",
+      where = sprintf("This is %s.", shown(result))
+    )
   }
 }
 
@@ -221,8 +316,10 @@ breach_rows <- function(result) {
   days <- backtest_days(result)
   days <- lapply(days, `[`, days$breach)
   loss <- as_loss(days$return, attr(result, "source")$kind == "log")
-  c(days[c("security", "method", "level", "date", "return")],
-    list(loss = loss, var = days$var, excess = loss - days$var, es = days$es))
+  c(
+    days[c("security", "method", "level", "date", "return")],
+    list(loss = loss, var = days$var, excess = loss - days$var, es = days$es)
+  )
 }
 
 #' @rdname backtest_var
@@ -231,18 +328,27 @@ backtest_zones <- function(result) {
   days <- backtest_days(result)
   span <- attr(result, "zone_days")
   key <- paste(days$security, days$method, days$level, sep = "\r")
-  left <- stats::ave(seq_along(key), match(key, unique(key)), FUN = function(i) rev(seq_along(i)) - 1L)
+  left <- stats::ave(seq_along(key), match(key, unique(key)), FUN = function(i) {
+    rev(seq_along(i)) - 1L
+  })
   # Counted back from the last day; what is left over at the start is no whole run.
   run <- left %/% span
   group <- paste(key, run, sep = "\r")
   groups <- factor(group, unique(group))
   first <- !duplicated(group)
-  found <- list(security = days$security[first], method = days$method[first], level = days$level[first],
-                from = days$date[first], to = days$date[!duplicated(group, fromLast = TRUE)],
-                breaches = as.integer(rowsum(as.integer(days$breach), as.integer(groups))[, 1L]))
+  found <- list(
+    security = days$security[first],
+    method = days$method[first],
+    level = days$level[first],
+    from = days$date[first],
+    to = days$date[!duplicated(group, fromLast = TRUE)],
+    breaches = as.integer(rowsum(as.integer(days$breach), as.integer(groups))[, 1L])
+  )
   whole <- as.vector(table(groups)) == span
   found <- lapply(found, `[`, whole)
   limits <- vapply(found$level, function(level) zone_limits(span, 1 - level), c(0L, 0L))
-  found$zone <- zone_names[1L + (found$breaches >= limits[1L, ]) + (found$breaches >= limits[2L, ])]
+  found$zone <- zone_names[1L +
+    (found$breaches >= limits[1L, ]) +
+    (found$breaches >= limits[2L, ])]
   tibble::as_tibble(found)
 }

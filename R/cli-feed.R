@@ -3,31 +3,53 @@
 # Ends with status 1 where something could not be had.
 run_fetch <- function(files, options) {
   if (length(files)) {
-    fail("argument", "fetch takes no file.", where = sprintf("%s was given.", files[1L]),
-         remedy = "Name a store by --store.")
+    fail(
+      "argument",
+      "fetch takes no file.",
+      where = sprintf("%s was given.", files[1L]),
+      remedy = "Name a store by --store."
+    )
   }
   if (is.null(options$feed)) {
-    fail("argument", "Say which feed to ask, by --feed URL.",
-         remedy = "imbroglio feed serves the demo data, to try with.")
+    fail(
+      "argument",
+      "Say which feed to ask, by --feed URL.",
+      remedy = "imbroglio feed serves the demo data, to try with."
+    )
   }
   if (is.null(options$store) && is.null(options$out)) {
     fail("argument", "Say where the prices shall go: --store STORE or --out FILE.")
   }
   securities <- options$securities
   if (!is.null(securities) && !file.exists(securities)) securities <- comma(securities)
-  asked <- c(list(feed = options$feed, securities = securities, from = options$from, to = options$to),
-             options[intersect(c("at_once", "tries", "time_limit", "patience", "allow", "verbose"), names(options))])
+  asked <- c(
+    list(feed = options$feed, securities = securities, from = options$from, to = options$to),
+    options[intersect(
+      c("at_once", "tries", "time_limit", "patience", "allow", "verbose"),
+      names(options)
+    )]
+  )
   if (is.null(options$store)) {
-    if (options$update) fail("argument", "--update is of a store.", remedy = "Name it by --store.")
+    if (options$update) {
+      fail("argument", "--update is of a store.", remedy = "Name it by --store.")
+    }
     prices <- without_warning(do.call(fetch_prices, asked))
     outcomes <- fetch_outcomes(prices)
     write_prices(prices, options$out)
     say("Wrote ", options$out)
     print_lines(visible(fetch_text(outcomes, options$out)))
   } else {
-    outcomes <- without_warning(do.call(update_store, c(list(options$store, update = options$update), asked)))
-    hand_over(outcomes, options, text = fetch_text(outcomes, store_address(options$store)$shown),
-              table = as.data.frame(outcomes), plot = NULL)
+    outcomes <- without_warning(do.call(
+      update_store,
+      c(list(options$store, update = options$update), asked)
+    ))
+    hand_over(
+      outcomes,
+      options,
+      text = fetch_text(outcomes, store_address(options$store)$shown),
+      table = as.data.frame(outcomes),
+      plot = NULL
+    )
   }
   as.integer(any(outcomes$outcome == "failed"))
 }
@@ -42,36 +64,92 @@ fetch_text <- function(outcomes, into, most = 20L) {
   notable <- table$outcome == "failed" | table$left_out > 0L | (table$restated %||% 0L) > 0L
   shown <- if (nrow(table) > most) utils::head(table[notable, ], most) else table
   if (!any(table$left_out)) shown$left_out <- NULL
-  c(if (nrow(shown)) c(text_table(shown), ""),
-    if (nrow(shown) < nrow(table)) c(sprintf("Not shown: %s. --format csv lists all.",
-                                            count(nrow(table) - nrow(shown), "security", "securities")), ""),
-    sub("[.]$", sprintf("; from %s into %s.", sub("^feed ", "", basis(outcomes)$origin), into), in_words(outcomes)))
+  c(
+    if (nrow(shown)) c(text_table(shown), ""),
+    if (nrow(shown) < nrow(table)) {
+      c(
+        sprintf(
+          "Not shown: %s. --format csv lists all.",
+          count(nrow(table) - nrow(shown), "security", "securities")
+        ),
+        ""
+      )
+    },
+    sub(
+      "[.]$",
+      sprintf("; from %s into %s.", sub("^feed ", "", basis(outcomes)$origin), into),
+      in_words(outcomes)
+    )
+  )
 }
 
 run_feed <- function(files, options) {
   if (length(files) > 1L) fail("argument", "feed serves one store.")
-  serve_feed(if (length(files)) files, port = options$port %||% 8017L, faults = options$faults,
-             form = if (options$json) "json" else "csv", page_rows = options$page_rows %||% 5000L,
-             seconds = options$seconds %||% Inf, ready = function(address) {
-               print_lines(sprintf("Serving %s at %s, until interrupted.",
-                                   if (length(files)) files else "the demo data", address))
-             })
+  serve_feed(
+    if (length(files)) files,
+    port = options$port %||% 8017L,
+    faults = options$faults,
+    form = if (options$json) "json" else "csv",
+    page_rows = options$page_rows %||% 5000L,
+    seconds = options$seconds %||% Inf,
+    ready = function(address) {
+      print_lines(sprintf(
+        "Serving %s at %s, until interrupted.",
+        if (length(files)) files else "the demo data",
+        address
+      ))
+    }
+  )
   0L
 }
 
 run_store <- function(files, options) {
   some_files(files, "store", most = 1)
   if (!is.null(options$add)) {
-    prices <- read_prices(options$add, price = options$price, dates = options$dates, decimal = options$decimal,
-                          securities = options$securities)
-    store_prices(prices, files, actions = options$actions, dates = options$dates, decimal = options$decimal)
+    prices <- read_prices(
+      options$add,
+      price = options$price,
+      dates = options$dates,
+      decimal = options$decimal,
+      securities = options$securities
+    )
+    store_prices(
+      prices,
+      files,
+      actions = options$actions,
+      dates = options$dates,
+      decimal = options$decimal
+    )
   }
-  listed <- c(restatements = options$restatements, additions = options$additions, verification = options$verify)
-  if (sum(listed) > 1L) fail("argument", sprintf("%s are listed one at a time.", some(c("--restatements", "--additions", "--verify"))))
+  listed <- c(
+    restatements = options$restatements,
+    additions = options$additions,
+    verification = options$verify
+  )
+  if (sum(listed) > 1L) {
+    fail(
+      "argument",
+      sprintf(
+        "%s are listed one at a time.",
+        some(c("--restatements", "--additions", "--verify"))
+      )
+    )
+  }
   what <- if (any(listed)) names(which(listed)) else "contents"
-  result <- switch(what, contents = store_contents(files), restatements = store_restatements(files),
-                   additions = store_additions(files), verification = verify_store(files))
-  hand_over(result, options, text = store_text(result, what), table = as.data.frame(result), plot = NULL)
+  result <- switch(
+    what,
+    contents = store_contents(files),
+    restatements = store_restatements(files),
+    additions = store_additions(files),
+    verification = verify_store(files)
+  )
+  hand_over(
+    result,
+    options,
+    text = store_text(result, what),
+    table = as.data.frame(result),
+    plot = NULL
+  )
   if (what == "verification") as.integer(!all(result$sound)) else 0L
 }
 

@@ -1,21 +1,46 @@
-# What the command says of itself: its commands, the options of one in groups, and what a method or a word of the trade is.
+# What the command says of itself: its commands, the options of one in groups, and what a method
+# or a word of the trade is.
 option_groups <- list(
-  "What is read" = c("given", "price", "dates", "decimal", "sheet", "strict", "as-of", "securities", "actions", "feed", "store", "files"),
-  "What is chosen" = c("from", "to", "last", "during", "security", "every", "keep-unfinished", "kind"),
-  "Of a book" = c("weights", "shares", "values", "holdings", "rebalance", "cash", "normalise", "held", "parts", "stand-in"),
-  "What comes out" = c("long", "format", "out", "figure", "view", "by-window", "repair", "verbose", "help")
+  "What is read" = c(
+    "given", "price", "dates", "decimal", "sheet", "strict", "as-of", "securities", "actions",
+    "feed", "store", "files"
+  ),
+  "What is chosen" = c(
+    "from", "to", "last", "during", "security", "every", "keep-unfinished", "kind"
+  ),
+  "Of a book" = c(
+    "weights", "shares", "values", "holdings", "rebalance", "cash", "normalise", "held", "parts",
+    "stand-in"
+  ),
+  "What comes out" = c(
+    "long", "format", "out", "figure", "view", "by-window", "repair", "verbose", "help"
+  )
 )
 
 overview <- function(known) {
   names <- formatC(names(known), width = -max(nchar(names(known))))
-  c("imbroglio: risk from historical prices; every number can show its working", "",
-    "Usage: imbroglio COMMAND FILE [options]", "",
-    paste0("  ", names, "  ", vapply(known, `[[`, "", "says")), "",
-    "imbroglio COMMAND --help shows its options and an example; imbroglio help WORD what a method, or a word of the trade, is.",
-    "Prices are a file (CSV, workbook, Parquet), a folder of files, or a price store (a file, postgresql://...): a date",
+  c(
+    "imbroglio: risk from historical prices; every number can show its working",
+    "",
+    "Usage: imbroglio COMMAND FILE [options]",
+    "",
+    paste0("  ", names, "  ", vapply(known, `[[`, "", "says")),
+    "",
+    paste0(
+      "imbroglio COMMAND --help shows its options and an example; imbroglio help WORD ",
+      "what a method, or a word of the trade, is."
+    ),
+    paste0(
+      "Prices are a file (CSV, workbook, Parquet), a folder of files, or a price store ",
+      "(a file, postgresql://...): a date"
+    ),
     "column and one for each security, or one row for each date and security.",
-    "Status: 0 done; 1 done, but check found errors, a file was left out or fetch could not have all; 2 the command line is",
-    "wrong; 3 the data is wrong; 4 something broke, or the feed gave nothing.")
+    paste0(
+      "Status: 0 done; 1 done, but check found errors, a file was left out or fetch ",
+      "could not have all; 2 the command line is"
+    ),
+    "wrong; 3 the data is wrong; 4 something broke, or the feed gave nothing."
+  )
 }
 
 command_help <- function(name, command) {
@@ -23,43 +48,91 @@ command_help <- function(name, command) {
   rest <- setdiff(command$options, unlist(grouped))
   grouped <- c(grouped[1:2], list("What is measured, and how" = rest), grouped[-(1:2)])
   methods <- if ("method" %in% command$options) methods_of(name)
-  c(sprintf("imbroglio %s: %s", name, command$says), "",
-    trimws(sprintf("Usage: imbroglio %s %s [options]", name, command$takes)), "",
+  c(
+    sprintf("imbroglio %s: %s", name, command$says),
+    "",
+    trimws(sprintf("Usage: imbroglio %s %s [options]", name, command$takes)),
+    "",
     unlist(lapply(names(grouped), function(title) {
-      if (length(grouped[[title]])) c(paste0(title, ":"), option_lines(grouped[[title]], name), "")
+      if (length(grouped[[title]])) {
+        c(paste0(title, ":"), option_lines(grouped[[title]], name), "")
+      }
     })),
     if (length(methods)) {
-      c("Methods (imbroglio help NAME shows the formula):", paste0("  ", formatC(names(methods), width = -max(nchar(names(methods)))), "  ",
-                                                                  vapply(methods, `[[`, "", "title")), "")
+      c(
+        "Methods (imbroglio help NAME shows the formula):",
+        paste0(
+          "  ",
+          formatC(names(methods), width = -max(nchar(names(methods)))),
+          "  ",
+          vapply(methods, `[[`, "", "title")
+        ),
+        ""
+      )
     },
-    if (length(command$example) > 1L) "Examples:" else "Example:", paste0("  ", command$example))
+    if (length(command$example) > 1L) "Examples:" else "Example:",
+    paste0("  ", command$example)
+  )
 }
 
-methods_of <- function(command) if (command == "volatility") volatility_estimators() else var_methods()
+methods_of <- function(command) {
+  if (command == "volatility") volatility_estimators() else var_methods()
+}
 
 option_lines <- function(allowed, command) {
-  flags <- vapply(allowed, function(name) trimws(paste0("--", name, " ", options_known[[name]]$takes)), "")
+  flags <- vapply(allowed, function(name) {
+    trimws(paste0("--", name, " ", options_known[[name]]$takes))
+  }, "")
   helps <- vapply(allowed, function(name) {
     help <- options_known[[name]]$help
     own <- help[names(help) == command]
     if (length(own)) own[[1L]] else help[[1L]]
   }, "")
   margin <- max(nchar(flags), 24L) + 4L
-  unlist(Map(function(flag, help) {
-    lines <- strwrap(help, 118L - margin)
-    paste0(c(paste0("  ", formatC(flag, width = -margin + 4L), "  "), rep(strrep(" ", margin), length(lines) - 1L)), lines)
-  }, flags, helps), use.names = FALSE)
+  unlist(
+    Map(function(flag, help) {
+      lines <- strwrap(help, 118L - margin)
+      paste0(
+        c(
+          paste0("  ", formatC(flag, width = -margin + 4L), "  "),
+          rep(strrep(" ", margin), length(lines) - 1L)
+        ),
+        lines
+      )
+    }, flags, helps),
+    use.names = FALSE
+  )
 }
 
 # A command, a method, a family, or a word of the trade.
 print_help <- function(word, known) {
   if (word %in% names(known)) return(run_command(c(word, "--help")))
-  found <- c(described("Volatility", "imbroglio volatility --method", volatility_estimators(), word),
-             described("Value at risk", "imbroglio var --method", var_methods()[setdiff(names(var_methods()), names(fit_families()))], word),
-             described("Distribution", "imbroglio fit --families", fit_families(), word), trade_lines(word))
+  found <- c(
+    described("Volatility", "imbroglio volatility --method", volatility_estimators(), word),
+    described(
+      "Value at risk",
+      "imbroglio var --method",
+      var_methods()[setdiff(names(var_methods()), names(fit_families()))],
+      word
+    ),
+    described("Distribution", "imbroglio fit --families", fit_families(), word),
+    trade_lines(word)
+  )
   if (!length(found)) {
-    near <- did_you_mean(word, c(names(known), names(volatility_estimators()), names(var_methods()), unlist(lapply(trade_words, `[[`, "words"))))
-    fail("argument", sprintf("There is nothing called %s.", word), remedy = near %||% "imbroglio --help lists the commands.")
+    near <- did_you_mean(
+      word,
+      c(
+        names(known),
+        names(volatility_estimators()),
+        names(var_methods()),
+        unlist(lapply(trade_words, `[[`, "words"))
+      )
+    )
+    fail(
+      "argument",
+      sprintf("There is nothing called %s.", word),
+      remedy = near %||% "imbroglio --help lists the commands."
+    )
   }
   print_lines(found)
   0L
@@ -70,8 +143,14 @@ described <- function(what, how, records, word) {
   record <- records[[word]]
   if (is.null(record)) return(NULL)
   also <- if (what == "Distribution") sprintf("  imbroglio var --method %s", word)
-  c(sprintf("%s: %s", what, record$title), if (nzchar(record$formula)) paste0("  ", folded(record$formula, 116L)),
-    if (nzchar(record$source %||% "")) paste0("  ", record$source), sprintf("  %s %s", how, word), also, "")
+  c(
+    sprintf("%s: %s", what, record$title),
+    if (nzchar(record$formula)) paste0("  ", folded(record$formula, 116L)),
+    if (nzchar(record$source %||% "")) paste0("  ", record$source),
+    sprintf("  %s %s", how, word),
+    also,
+    ""
+  )
 }
 
 trade_lines <- function(word) {
@@ -79,27 +158,92 @@ trade_lines <- function(word) {
   # A letter or two are in nearly all of them.
   if (nchar(asked) < 4L) return(NULL)
   unlist(lapply(trade_words, function(entry) {
-    if (any(grepl(asked, plain_name(entry$words), fixed = TRUE))) c(paste0(entry$words[1L], ": ", entry$says), paste0("  ", entry$by), "")
+    if (any(grepl(asked, plain_name(entry$words), fixed = TRUE))) {
+      c(paste0(entry$words[1L], ": ", entry$says), paste0("  ", entry$by), "")
+    }
   }))
 }
 
 # Where the words of the trade are found.
 trade_words <- list(
-  list(words = c("Extreme value theory", "peaks over threshold", "tail index"), says = "the tail beyond a threshold, by the generalised Pareto distribution or Hill's shape",
-       by = "imbroglio var FILE --method pareto,hill; imbroglio var FILE --thresholds"),
-  list(words = c("Calmar ratio", "return over maximum drawdown"), says = "the return a year over the deepest fall, of the whole sample", by = "imbroglio drawdown FILE, column return / max"),
-  list(words = c("Maximum drawdown", "ulcer", "pain", "under water"), says = "falls below the running high, how long and how deep", by = "imbroglio drawdown FILE"),
-  list(words = c("Expected shortfall", "conditional value at risk", "tail loss"), says = "the mean of the losses from the value at risk on", by = "imbroglio var FILE, column ES"),
-  list(words = c("Historical simulation"), says = "value at risk by the order of the observed returns", by = "imbroglio var FILE --method historical"),
-  list(words = c("Variance-covariance", "parametric value at risk", "delta-normal"), says = "value at risk of the normal distribution", by = "imbroglio var FILE --method normal"),
-  list(words = c("Monte Carlo", "bootstrap", "resampling"), says = "paths drawn from whole days of the history", by = "imbroglio var FILE --weights A=0.6,B=0.4 --draw --horizon 10"),
-  list(words = c("Component, marginal and incremental value at risk", "risk contribution"), says = "what each holding adds", by = "imbroglio var FILE --weights A=0.6,B=0.4 --split"),
-  list(words = c("Kupiec test", "Christoffersen test", "traffic light", "exceptions"), says = "value at risk against what happened, day by day", by = "imbroglio backtest FILE"),
-  list(words = c("Sharpe ratio"), says = "the return above the risk-free one over its deviation", by = "imbroglio returns FILE --measured --risk-free 0.02"),
-  list(words = c("Jensen alpha", "alpha", "R squared", "downside beta"), says = "the line of a security on its benchmark, with its errors", by = "imbroglio beta FILE --benchmark NAME"),
-  list(words = c("Tracking error", "information ratio", "active return"), says = "how far a security strays from its benchmark", by = "imbroglio tracking FILE --benchmark NAME"),
-  list(words = c("Standard deviation", "annualised volatility"), says = "how far returns stray from their mean", by = "imbroglio volatility FILE"),
-  list(words = c("Skewness", "kurtosis"), says = "the shape of the returns", by = "imbroglio returns FILE --measured"),
-  list(words = c("Goodness of fit", "Kolmogorov-Smirnov", "Anderson-Darling", "Jarque-Bera"), says = "tests of fitted distributions", by = "imbroglio fit FILE"),
-  list(words = c("Total return", "split adjustment", "dividend adjustment"), says = "closes adjusted for splits and dividends", by = "imbroglio adjust FILE --actions FILE")
+  list(
+    words = c("Extreme value theory", "peaks over threshold", "tail index"),
+    says = "the tail beyond a threshold, by the generalised Pareto distribution or Hill's shape",
+    by = "imbroglio var FILE --method pareto,hill; imbroglio var FILE --thresholds"
+  ),
+  list(
+    words = c("Calmar ratio", "return over maximum drawdown"),
+    says = "the return a year over the deepest fall, of the whole sample",
+    by = "imbroglio drawdown FILE, column return / max"
+  ),
+  list(
+    words = c("Maximum drawdown", "ulcer", "pain", "under water"),
+    says = "falls below the running high, how long and how deep",
+    by = "imbroglio drawdown FILE"
+  ),
+  list(
+    words = c("Expected shortfall", "conditional value at risk", "tail loss"),
+    says = "the mean of the losses from the value at risk on",
+    by = "imbroglio var FILE, column ES"
+  ),
+  list(
+    words = "Historical simulation",
+    says = "value at risk by the order of the observed returns",
+    by = "imbroglio var FILE --method historical"
+  ),
+  list(
+    words = c("Variance-covariance", "parametric value at risk", "delta-normal"),
+    says = "value at risk of the normal distribution",
+    by = "imbroglio var FILE --method normal"
+  ),
+  list(
+    words = c("Monte Carlo", "bootstrap", "resampling"),
+    says = "paths drawn from whole days of the history",
+    by = "imbroglio var FILE --weights A=0.6,B=0.4 --draw --horizon 10"
+  ),
+  list(
+    words = c("Component, marginal and incremental value at risk", "risk contribution"),
+    says = "what each holding adds",
+    by = "imbroglio var FILE --weights A=0.6,B=0.4 --split"
+  ),
+  list(
+    words = c("Kupiec test", "Christoffersen test", "traffic light", "exceptions"),
+    says = "value at risk against what happened, day by day",
+    by = "imbroglio backtest FILE"
+  ),
+  list(
+    words = "Sharpe ratio",
+    says = "the return above the risk-free one over its deviation",
+    by = "imbroglio returns FILE --measured --risk-free 0.02"
+  ),
+  list(
+    words = c("Jensen alpha", "alpha", "R squared", "downside beta"),
+    says = "the line of a security on its benchmark, with its errors",
+    by = "imbroglio beta FILE --benchmark NAME"
+  ),
+  list(
+    words = c("Tracking error", "information ratio", "active return"),
+    says = "how far a security strays from its benchmark",
+    by = "imbroglio tracking FILE --benchmark NAME"
+  ),
+  list(
+    words = c("Standard deviation", "annualised volatility"),
+    says = "how far returns stray from their mean",
+    by = "imbroglio volatility FILE"
+  ),
+  list(
+    words = c("Skewness", "kurtosis"),
+    says = "the shape of the returns",
+    by = "imbroglio returns FILE --measured"
+  ),
+  list(
+    words = c("Goodness of fit", "Kolmogorov-Smirnov", "Anderson-Darling", "Jarque-Bera"),
+    says = "tests of fitted distributions",
+    by = "imbroglio fit FILE"
+  ),
+  list(
+    words = c("Total return", "split adjustment", "dividend adjustment"),
+    says = "closes adjusted for splits and dividends",
+    by = "imbroglio adjust FILE --actions FILE"
+  )
 )

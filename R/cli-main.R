@@ -1,5 +1,5 @@
-# The command's entry: runs one command line and ends R with its status.
-# 0 done, 1 done but check found errors or fetch could not have all, 2 the command line is wrong, 3 the data is wrong, 4
+# The command's entry: runs one command line and ends R with its status. 0 done, 1 done but check
+# found errors or fetch could not have all, 2 the command line is wrong, 3 the data is wrong, 4
 # something broke, or the feed gave nothing.
 command <- function(words = commandArgs(trailingOnly = TRUE)) {
   # Steps of a progress bar are noise in a log.
@@ -35,14 +35,27 @@ command <- function(words = commandArgs(trailingOnly = TRUE)) {
 
 tell <- function(prefix, condition, status = NULL) {
   # Colours are for R's own console.
-  lines <- strsplit(trimws(cli::ansi_strip(conditionMessage(condition))), "\n", fixed = TRUE)[[1L]]
+  lines <- strsplit(
+    trimws(cli::ansi_strip(conditionMessage(condition))),
+    "\n",
+    fixed = TRUE
+  )[[1L]]
   # cli's marks mean nothing without its colours.
   lines[1L] <- sub("^(\u2139|i) ", "", lines[1L])
   lines[-1L] <- sub("^\\S (?=\\S)", "", lines[-1L], perl = TRUE)
   # One sentence a line, folded only after its words are those of the command.
   lines <- in_shell_words(visible(lines))
-  say(paste(unlist(lapply(seq_along(lines), function(i) strwrap(paste0(if (i == 1L) prefix, lines[i]), 110, indent = if (i == 1L) 0 else 2, exdent = if (i == 1L) 2 else 4))),
-            collapse = "\n"))
+  say(paste(
+    unlist(lapply(seq_along(lines), function(i) {
+      strwrap(
+        paste0(if (i == 1L) prefix, lines[i]),
+        110,
+        indent = if (i == 1L) 0 else 2,
+        exdent = if (i == 1L) 2 else 4
+      )
+    })),
+    collapse = "\n"
+  ))
   status
 }
 
@@ -67,12 +80,19 @@ in_shell_words <- function(text) {
   replaced("`?\\b([a-z][a-z_]*) = \"([^\"]*)\"`?", function(name, p) {
     paste(name, if (grepl("^[[:alnum:]-]+$", p[3L])) p[3L] else sprintf("'%s'", p[3L]))
   })
-  replaced("`?\\b([a-z][a-z_]*) = c\\(([^)]*)\\)`?", function(name, p) paste(name, gsub("[ \"]", "", p[3L])))
+  replaced("`?\\b([a-z][a-z_]*) = c\\(([^)]*)\\)`?", function(name, p) {
+    paste(name, gsub("[ \"]", "", p[3L]))
+  })
   replaced("`?\\b([a-z][a-z_]*) =`?(?= |[.,;]|$)", function(name, p) name)
   replaced("`([a-z][a-z_]*)`", function(name, p) name)
   text <- sub("; `total = FALSE` leaves the other out", "", text, fixed = TRUE)
-  functions <- c("check_prices\\(\\)" = "imbroglio check", "repair_prices\\(\\)" = "imbroglio check --repair FILE",
-                 "adjust_prices\\(\\)" = "imbroglio adjust", "volatility_series\\(\\)" = "--series", "verify_store\\(\\)" = "imbroglio store --verify")
+  functions <- c(
+    "check_prices\\(\\)" = "imbroglio check",
+    "repair_prices\\(\\)" = "imbroglio check --repair FILE",
+    "adjust_prices\\(\\)" = "imbroglio adjust",
+    "volatility_series\\(\\)" = "--series",
+    "verify_store\\(\\)" = "imbroglio store --verify"
+  )
   for (name in names(functions)) text <- gsub(name, functions[[name]], text)
   text
 }
@@ -90,8 +110,11 @@ run_command <- function(words) {
     return(0L)
   }
   if (!name %in% names(known)) {
-    fail("argument", sprintf("There is no command %s.", name),
-         remedy = did_you_mean(name, names(known)) %||% "imbroglio --help lists them.")
+    fail(
+      "argument",
+      sprintf("There is no command %s.", name),
+      remedy = did_you_mean(name, names(known)) %||% "imbroglio --help lists them."
+    )
   }
   this <- known[[name]]
   line <- read_command_line(words[-1L], this$options, name)
@@ -106,20 +129,40 @@ run_command <- function(words) {
 
 # Nothing is written over what is read, nor twice to one file.
 refuse_same_file <- function(command, files, options) {
-  if (command == "store" && !is.null(options$add) && length(files) == 1L && nzchar(file_identity(files)) &&
+  if (command == "store" &&
+      !is.null(options$add) && length(files) == 1L && nzchar(file_identity(files)) &&
       identical(file_identity(files), file_identity(options$add))) {
     fail("argument", sprintf("%s would be added to itself.", files))
   }
   of <- function(names) Filter(is.character, options[intersect(names, names(options))])
   identity <- function(paths) vapply(path.expand(as.character(unlist(paths))), file_identity, "")
-  read <- identity(c(as.list(files), of(c("actions", "securities", "weights", "shares", "values", "holdings", "add"))))
+  read <- identity(c(
+    as.list(files),
+    of(c("actions", "securities", "weights", "shares", "values", "holdings", "add"))
+  ))
   written <- of(c("out", "figure", "repair"))
   onto <- identity(written)
   clash <- nzchar(onto) & onto %in% read & vapply(written, file_kind, "") != "other"
   if (any(clash)) {
-    fail("argument", sprintf("--%s would be written over %s, which is read.", names(written)[clash][1L], written[clash][[1L]]),
-         remedy = "Name another file.")
+    fail(
+      "argument",
+      sprintf(
+        "--%s would be written over %s, which is read.",
+        names(written)[clash][1L],
+        written[clash][[1L]]
+      ),
+      remedy = "Name another file."
+    )
   }
   twice <- anyDuplicated(normalizePath(as.character(unlist(written)), mustWork = FALSE))
-  if (twice) fail("argument", sprintf("--%s is to be written to %s, as is another.", names(written)[twice], written[[twice]]))
+  if (twice) {
+    fail(
+      "argument",
+      sprintf(
+        "--%s is to be written to %s, as is another.",
+        names(written)[twice],
+        written[[twice]]
+      )
+    )
+  }
 }

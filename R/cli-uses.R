@@ -1,14 +1,28 @@
-# No option is ignored: one that the chosen way of measuring does not use is refused with the reason.
+# No option is ignored: one that the chosen way of measuring does not use is refused with the
+# reason.
 
 # What the chosen methods of value at risk use, and of volatility.
 methods_chosen <- function(o, command) {
-  usual <- switch(command, volatility = if (isTRUE(o$series)) "ewma" else if (isTRUE(o$parameters) || !is.null(o$horizon)) "garch" else "deviation",
-                  var = if (drawn_book(o)) "bootstrap" else "historical", "historical")
+  usual <- switch(
+    command,
+    volatility = if (isTRUE(o$series)) {
+      "ewma"
+    } else if (isTRUE(o$parameters) || !is.null(o$horizon)) {
+      "garch"
+    } else {
+      "deviation"
+    },
+    var = if (drawn_book(o)) "bootstrap" else "historical",
+    "historical"
+  )
   o$method %||% usual
 }
 
-method_uses <- list(decay = c("age-weighted", "volatility-scaled", "ewma"), tail = c("hill", "pareto"),
-                    block = c("block-bootstrap", "stationary-bootstrap"))
+method_uses <- list(
+  decay = c("age-weighted", "volatility-scaled", "ewma"),
+  tail = c("hill", "pareto"),
+  block = c("block-bootstrap", "stationary-bootstrap")
+)
 
 drawn_book <- function(o) isTRUE(o$draw) || !is.null(o$paths)
 
@@ -16,29 +30,44 @@ of_no_method <- function(what) {
   function(o, command) {
     chosen <- methods_chosen(o, command)
     if (command == "correlation" || any(chosen %in% method_uses[[what]])) return(NULL)
-    sprintf("%s %s none; %s", some(chosen), if (length(chosen) == 1L) "has" else "have",
-            if (command == "volatility") "ewma has one" else sprintf("%s have one", some(method_uses[[what]])))
+    sprintf(
+      "%s %s none; %s",
+      some(chosen),
+      if (length(chosen) == 1L) "has" else "have",
+      if (command == "volatility") {
+        "ewma has one"
+      } else {
+        sprintf("%s have one", some(method_uses[[what]]))
+      }
+    )
   }
 }
 
 of_chance <- function(o, command) {
   if (!command %in% c("var", "backtest") || drawn_book(o)) return(NULL)
   records <- var_methods()[intersect(methods_chosen(o, command), names(var_methods()))]
-  if (length(records) && !any_chance(records, as.integer(o$horizon %||% 1L))) "nothing is drawn by the chosen methods"
+  if (length(records) && !any_chance(records, as.integer(o$horizon %||% 1L))) {
+    "nothing is drawn by the chosen methods"
+  }
 }
 
 of_rank <- function(o, command) {
   if (drawn_book(o) && is.null(o$paths)) return(NULL)
   if (!is.null(o$paths)) return("the paths are listed as they were drawn")
   records <- var_methods()[intersect(methods_chosen(o, command), names(var_methods()))]
-  if (length(records) && !any(vapply(records, `[[`, NA, "empirical"))) "none of the chosen methods goes by rank"
+  if (length(records) && !any(vapply(records, `[[`, NA, "empirical"))) {
+    "none of the chosen methods goes by rank"
+  }
 }
 
 of_today <- function(o, command) {
-  command %in% c("var", "fit", "backtest") || (command == "volatility" && (isTRUE(o$parameters) || !is.null(o$horizon)))
+  command %in% c("var", "fit", "backtest") ||
+    (command == "volatility" && (isTRUE(o$parameters) || !is.null(o$horizon)))
 }
 
-of_book <- function(o, command) if (!has_book(o)) "it is of a book: give --weights, --shares, --values or --holdings"
+of_book <- function(o, command) {
+  if (!has_book(o)) "it is of a book: give --weights, --shares, --values or --holdings"
+}
 
 first_reason <- function(...) {
   tests <- list(...)
@@ -50,7 +79,11 @@ first_reason <- function(...) {
   }
 }
 
-of_given <- function(o, command) if (!is.null(o$given) && o$given != "prices") sprintf("it is of prices, and %s are given", o$given)
+of_given <- function(o, command) {
+  if (!is.null(o$given) && o$given != "prices") {
+    sprintf("it is of prices, and %s are given", o$given)
+  }
+}
 
 unless <- function(used, reason) function(o, command) if (!used(o, command)) reason
 
@@ -59,75 +92,168 @@ not_rolling <- unless(function(o, command) is.null(o$window), "a rolling --windo
 not_split <- unless(function(o, command) !isTRUE(o$split), "a split by holding has none")
 not_drawn <- unless(function(o, command) !drawn_book(o), "the drawn paths of the book have none")
 not_thresholds <- unless(function(o, command) !isTRUE(o$thresholds), "--thresholds has none")
-not_paths <- unless(function(o, command) is.null(o$paths), "the paths are listed as they were drawn")
-drawn_too <- unless(function(o, command) !is.null(o$figure), "it is of the picture: give --figure too")
-tested <- unless(function(o, command) !identical(as.numeric(o$test_draws %||% 999), 0), "--test-draws is 0")
-shown_of_fit <- unless(function(o, command) !(isTRUE(o$parameters) || !is.null(o$level)) || !is.null(o$figure),
-                       "the parameters and quantiles are no test and no ranking")
+not_paths <- unless(function(o, command) {
+  is.null(o$paths)
+}, "the paths are listed as they were drawn")
+drawn_too <- unless(function(o, command) {
+  !is.null(o$figure)
+}, "it is of the picture: give --figure too")
+tested <- unless(function(o, command) {
+  !identical(as.numeric(o$test_draws %||% 999), 0)
+}, "--test-draws is 0")
+shown_of_fit <- unless(function(o, command) {
+  !(isTRUE(o$parameters) || !is.null(o$level)) || !is.null(o$figure)
+}, "the parameters and quantiles are no test and no ranking")
 
 # By option: the reason why it would not be used, or nothing.
 idle_reasons <- list(
-  sort = unless(function(o, command) !has_book(o) || isTRUE(o$parts), "a book without its --parts is one row"),
-  rebalance = first_reason(of_book, unless(function(o, command) !of_today(o, command) || identical(o$held, "then"),
-                                           "the book as held today is not rebalanced; --held then is the book as it was")),
-  cash = of_book, parts = first_reason(of_book, not_split, not_drawn), `stand-in` = of_book,
+  sort = unless(function(o, command) {
+    !has_book(o) || isTRUE(o$parts)
+  }, "a book without its --parts is one row"),
+  rebalance = first_reason(
+    of_book,
+    unless(function(o, command) {
+      !of_today(o, command) || identical(o$held, "then")
+    }, "the book as held today is not rebalanced; --held then is the book as it was")
+  ),
+  cash = of_book,
+  parts = first_reason(of_book, not_split, not_drawn),
+  `stand-in` = of_book,
   held = first_reason(of_book, not_split, not_drawn),
-  normalise = first_reason(of_book, unless(function(o, command) !is.null(o$weights) || !is.null(o$holdings), "only weights are divided by their sum")),
-  value = first_reason(not_thresholds, unless(function(o, command) is.null(o$shares) && is.null(o$values), "the book is worth what its holdings are")),
+  normalise = first_reason(
+    of_book,
+    unless(function(o, command) {
+      !is.null(o$weights) || !is.null(o$holdings)
+    }, "only weights are divided by their sum")
+  ),
+  value = first_reason(
+    not_thresholds,
+    unless(function(o, command) {
+      is.null(o$shares) && is.null(o$values)
+    }, "the book is worth what its holdings are")
+  ),
   `min-obs` = only_rolling,
   `per-year` = function(o, command) {
-    if (command == "returns" && !o$measured && is.null(o$window)) "returns are listed as they are; --measured measures them"
+    if (command == "returns" && !o$measured && is.null(o$window)) {
+      "returns are listed as they are; --measured measures them"
+    }
   },
   `risk-free` = function(o, command) {
-    if (command == "returns" && !o$measured && is.null(o$window)) "returns are listed as they are; --measured measures them"
+    if (command == "returns" && !o$measured && is.null(o$window)) {
+      "returns are listed as they are; --measured measures them"
+    }
   },
   measured = not_rolling,
-  kind = first_reason(unless(function(o, command) !identical(o$given, "profits"), "profits add"), not_split, unless(function(o, command) !drawn_book(o), "a book is drawn by simple returns")),
-  `keep-unfinished` = first_reason(of_given, unless(function(o, command) !is.null(o$every), "it is of the last period of --every")),
-  securities = of_given, `as-of` = of_given,
+  kind = first_reason(
+    unless(function(o, command) !identical(o$given, "profits"), "profits add"),
+    not_split,
+    unless(function(o, command) !drawn_book(o), "a book is drawn by simple returns")
+  ),
+  `keep-unfinished` = first_reason(
+    of_given,
+    unless(function(o, command) !is.null(o$every), "it is of the last period of --every")
+  ),
+  securities = of_given,
+  `as-of` = of_given,
   level = function(o, command) {
-    if (command == "drawdown" && (!is.null(o$window) || !is.null(o$episodes) || o$series)) "only the measure of the whole sample has a drawdown at risk"
-    else if (command == "fit" && isTRUE(o$parameters)) "the parameters have none"
-    else if (command == "var") not_paths(o, command)
+    if (command == "drawdown" && (!is.null(o$window) || !is.null(o$episodes) || o$series)) {
+      "only the measure of the whole sample has a drawdown at risk"
+    } else if (command == "fit" && isTRUE(o$parameters)) {
+      "the parameters have none"
+    } else if (command == "var") {
+      not_paths(o, command)
+    }
   },
-  decay = first_reason(not_thresholds, not_drawn, unless(function(o, command) command != "correlation" || is.null(o$window), "a rolling window has its own weights"),
-                       of_no_method("decay")),
+  decay = first_reason(
+    not_thresholds,
+    not_drawn,
+    unless(function(o, command) {
+      command != "correlation" || is.null(o$window)
+    }, "a rolling window has its own weights"),
+    of_no_method("decay")
+  ),
   errors = function(o, command) {
-    if (command == "volatility" && (!is.null(o$window) || o$series || o$parameters || !is.null(o$horizon))) "only the measure of the whole sample has an interval"
-    else if (command == "beta" && !is.null(o$window)) "a rolling beta has no errors"
-    else if (command == "var") first_reason(not_split, not_drawn, not_thresholds)(o, command)
+    if (command == "volatility" &&
+        (!is.null(o$window) || o$series || o$parameters || !is.null(o$horizon))) {
+      "only the measure of the whole sample has an interval"
+    } else if (command == "beta" && !is.null(o$window)) {
+      "a rolling beta has no errors"
+    } else if (command == "var") {
+      first_reason(not_split, not_drawn, not_thresholds)(o, command)
+    }
   },
   confidence = function(o, command) {
-    if (command == "volatility") idle_reasons$errors(o, command)
-    else if (command %in% c("beta", "correlation") && !is.null(o$window)) "a rolling measure has no interval"
-    else if (command == "correlation" && (!is.null(o$decay) || !is.null(o$half_life) || !is.null(o$shrink))) "weighted and shrunk correlations have no interval"
-    else if (command == "var") first_reason(not_split, not_paths)(o, command)
+    if (command == "volatility") {
+      idle_reasons$errors(o, command)
+    } else if (command %in% c("beta", "correlation") && !is.null(o$window)) {
+      "a rolling measure has no interval"
+    } else if (command == "correlation" &&
+        (!is.null(o$decay) || !is.null(o$half_life) || !is.null(o$shrink))) {
+      "weighted and shrunk correlations have no interval"
+    } else if (command == "var") {
+      first_reason(not_split, not_paths)(o, command)
+    }
   },
-  lags = function(o, command) if (!identical(o$errors, "newey-west")) "it is of --errors newey-west" else if (!is.null(o$window)) "a rolling beta has no errors",
-  together = first_reason(not_rolling, unless(function(o, command) length(o$benchmark) > 1L, "there is one benchmark")),
+  lags = function(o, command) {
+    if (!identical(o$errors, "newey-west")) {
+      "it is of --errors newey-west"
+    } else if (!is.null(o$window)) {
+      "a rolling beta has no errors"
+    }
+  },
+  together = first_reason(
+    not_rolling,
+    unless(function(o, command) length(o$benchmark) > 1L, "there is one benchmark")
+  ),
   window = function(o, command) {
-    if (command == "volatility" && (o$series || o$parameters || !is.null(o$horizon))) "a series, a fit and a forecast have a memory of their own"
-    else if (command == "beta" && (!is.null(o$spans) || length(o$every) > 1L)) "frequencies and spans are measured side by side, of the whole sample"
-    else if (command == "drawdown" && (!is.null(o$episodes) || o$series)) "episodes and series are of the whole sample"
+    if (command == "volatility" && (o$series || o$parameters || !is.null(o$horizon))) {
+      "a series, a fit and a forecast have a memory of their own"
+    } else if (command == "beta" && (!is.null(o$spans) || length(o$every) > 1L)) {
+      "frequencies and spans are measured side by side, of the whole sample"
+    } else if (command == "drawdown" && (!is.null(o$episodes) || o$series)) {
+      "episodes and series are of the whole sample"
+    }
   },
   series = function(o, command) {
-    if (command == "volatility" && (o$parameters || !is.null(o$horizon))) "a fit and a forecast are of the last date"
-    else if (command == "drawdown" && !is.null(o$episodes)) "--episodes lists falls"
+    if (command == "volatility" && (o$parameters || !is.null(o$horizon))) {
+      "a fit and a forecast are of the last date"
+    } else if (command == "drawdown" && !is.null(o$episodes)) {
+      "--episodes lists falls"
+    }
   },
   parameters = function(o, command) {
     if (command == "volatility" && !is.null(o$horizon)) "--horizon forecasts"
   },
   `by-window` = first_reason(only_rolling, drawn_too),
   on = not_rolling,
-  `test-draws` = shown_of_fit, `stop-after` = first_reason(tested, shown_of_fit), `reject-at` = first_reason(tested, shown_of_fit),
-  seed = function(o, command) if (command == "fit") first_reason(tested, shown_of_fit)(o, command) else first_reason(not_thresholds, of_chance)(o, command),
+  `test-draws` = shown_of_fit,
+  `stop-after` = first_reason(tested, shown_of_fit),
+  `reject-at` = first_reason(tested, shown_of_fit),
+  seed = function(o, command) {
+    if (command == "fit") {
+      first_reason(tested, shown_of_fit)(o, command)
+    } else {
+      first_reason(not_thresholds, of_chance)(o, command)
+    }
+  },
   `rank-by` = shown_of_fit,
   view = drawn_too,
   method = not_thresholds,
   horizon = not_thresholds,
-  `horizon-by` = first_reason(not_thresholds, not_split, not_drawn, unless(function(o, command) any((o$horizon %||% 1) > 1), "the horizon is one period")),
+  `horizon-by` = first_reason(
+    not_thresholds,
+    not_split,
+    not_drawn,
+    unless(function(o, command) any((o$horizon %||% 1) > 1), "the horizon is one period")
+  ),
   rank = first_reason(not_thresholds, of_rank),
-  tail = function(o, command) if (isTRUE(o$thresholds)) drawn_too(o, command) else first_reason(not_drawn, of_no_method("tail"))(o, command),
+  tail = function(o, command) {
+    if (isTRUE(o$thresholds)) {
+      drawn_too(o, command)
+    } else {
+      first_reason(not_drawn, of_no_method("tail"))(o, command)
+    }
+  },
   block = first_reason(not_thresholds, of_no_method("block")),
   draws = first_reason(not_thresholds, of_chance),
   thresholds = first_reason(not_split, not_drawn),
@@ -135,18 +261,30 @@ idle_reasons <- list(
   draw = not_paths,
   refit = function(o, command) {
     records <- var_methods()[intersect(methods_chosen(o, command), names(var_methods()))]
-    if (length(records) && all(vapply(records, `[[`, NA, "empirical") | names(records) == "ewma")) "methods that go by the returns themselves have no parameters to fit"
+    if (length(records) && all(
+        vapply(records, `[[`, NA, "empirical") | names(records) == "ewma"
+      )) {
+      "methods that go by the returns themselves have no parameters to fit"
+    }
   },
-  `zone-days` = function(o, command) if (isTRUE(o$breaches) || isTRUE(o$series)) "zones are counted in the test, and by --zones"
+  `zone-days` = function(o, command) {
+    if (isTRUE(o$breaches) || isTRUE(o$series)) "zones are counted in the test, and by --zones"
+  }
 )
-idle_reasons$long <- unless(function(o, command) !is.null(o$out) || !is.null(o$format), "it is of what is written: give --out or --format csv")
+idle_reasons$long <- unless(function(o, command) {
+  !is.null(o$out) || !is.null(o$format)
+}, "it is of what is written: give --out or --format csv")
 idle_reasons$`half-life` <- idle_reasons$decay
 
 refuse_idle <- function(command, options, given) {
   for (name in intersect(given, names(idle_reasons))) {
     reason <- idle_reasons[[name]](options, command)
     if (!is.null(reason)) {
-      fail("argument", sprintf("--%s is not used here: %s.", name, reason), remedy = "Leave it out.")
+      fail(
+        "argument",
+        sprintf("--%s is not used here: %s.", name, reason),
+        remedy = "Leave it out."
+      )
     }
   }
 }

@@ -12,79 +12,162 @@ autoplot.imbroglio_backtest <- function(object, security = NULL, ...) {
   days <- days[days$security == security & days$level == max(table$level), ]
   if (attr(object, "source")$kind == "log") days$return <- expm1(days$return)
   methods <- unique(table$method)
-  colours <- stats::setNames(rep_len(c("#D55E00", "#0072B2", "#009E73", "#7A5195", "#9A6A00", "#004C77"),
-                                     length(methods)), methods)
+  colours <- stats::setNames(
+    rep_len(c("#D55E00", "#0072B2", "#009E73", "#7A5195", "#9A6A00", "#004C77"), length(methods)),
+    methods
+  )
   seen <- days[days$method == methods[1L], ]
   least <- min(seen$return, -days$var, na.rm = TRUE)
   step <- abs(least) * 0.085
-  # Below the returns a row for each method, with a mark for each breach, on the colour of the zone of its run.
+  # Below the returns a row for each method, with a mark for each breach, on the colour of the
+  # zone of its run.
   rows <- data.frame(method = methods, y = least - step * (seq_along(methods) + 0.2))
   breaches <- days[days$breach, ]
   breaches$y <- rows$y[match(breaches$method, methods)]
   zones <- as.data.frame(backtest_zones(object))
   zones <- zones[zones$security == security & zones$level == max(table$level), ]
   zones$y <- rows$y[match(zones$method, methods)]
-  rows$label <- sprintf("%s: %s, %s expected", methods, count(table$breaches, "breach", "breaches"), unit_text$one(table$expected))
+  rows$label <- sprintf(
+    "%s: %s, %s expected",
+    methods,
+    count(table$breaches, "breach", "breaches"),
+    unit_text$one(table$expected)
+  )
   last <- days[!duplicated(days$method, fromLast = TRUE), ]
   worst <- seen[seen$return <= -apply(matrix(days$var, nrow(seen)), 1L, min), ]
   plot <- ggplot2::ggplot(days) +
-    ggplot2::geom_segment(data = seen,
-                          ggplot2::aes(x = .data$date, xend = .data$date, y = 0, yend = .data$return),
-                          colour = "#AEB9C2", linewidth = 0.25) +
-    ggplot2::geom_line(ggplot2::aes(.data$date, -.data$var, colour = .data$method), linewidth = 0.55) +
-    ggplot2::geom_point(data = worst, ggplot2::aes(.data$date, .data$return), colour = loss, size = 1.3) +
-    ggplot2::geom_rect(data = zones,
-                       ggplot2::aes(xmin = .data$from, xmax = .data$to, ymin = .data$y - step * 0.36,
-                                    ymax = .data$y + step * 0.36, fill = .data$zone),
-                       colour = "white", linewidth = 0.6) +
-    ggplot2::geom_text(data = zones,
-                       ggplot2::aes(x = .data$from, y = .data$y, label = paste0(" ", .data$breaches)),
-                       colour = quiet, hjust = 0, size = 3) +
-    ggplot2::geom_segment(data = breaches,
-                          ggplot2::aes(x = .data$date, xend = .data$date, y = .data$y - step * 0.34,
-                                       yend = .data$y + step * 0.34),
-                          colour = loss, linewidth = 0.45) +
-    ggplot2::geom_text(data = rows,
-                       ggplot2::aes(x = max(days$date), y = .data$y, label = paste0("  ", .data$label),
-                                    colour = .data$method), hjust = 0, size = 3.6) +
-    ggplot2::scale_colour_manual(values = colours) +
-    ggplot2::scale_fill_manual(values = c(green = "#E3EEF6", yellow = "#F6E3B5", red = "#EBC0B4")) +
-    date_axis() +
-    ggplot2::scale_y_continuous(labels = amount_axis(object),
-                                breaks = function(limits) Filter(function(y) y > least - step,
-                                                                 scales::breaks_pretty(8)(limits))) +
-    ggplot2::coord_cartesian(clip = "off") +
-    titles(backtest_headline(object),
-           sprintf("Grey: %s %s; lines: value at risk at %s, from the returns before; red: breaches. Boxes: runs of %s days, blue where the breaches are few enough, amber or red where not",
-                   adverb_of(every_in_all(object)), if (counts_money(object)) "profits" else "returns",
-                   unit_text$level(max(table$level)), count(attr(object, "zone_days"))), basis(object),
-                   y = paste(security, if (counts_money(object)) "profit" else "return"), share = 0.85) +
-    imbroglio_theme() + ggplot2::theme(plot.margin = ggplot2::margin(14, 210, 10, 14))
+    ggplot2::geom_segment(
+      data = seen,
+      ggplot2::aes(x = .data$date, xend = .data$date, y = 0, yend = .data$return),
+      colour = "#AEB9C2",
+      linewidth = 0.25
+    ) +
+    ggplot2::geom_line(
+      ggplot2::aes(.data$date, -.data$var, colour = .data$method),
+      linewidth = 0.55
+    ) +
+    ggplot2::geom_point(
+      data = worst,
+      ggplot2::aes(.data$date, .data$return),
+      colour = loss,
+      size = 1.3
+    ) +
+    ggplot2::geom_rect(
+      data = zones,
+      ggplot2::aes(
+        xmin = .data$from,
+        xmax = .data$to,
+        ymin = .data$y - step * 0.36,
+        ymax = .data$y + step * 0.36,
+        fill = .data$zone
+      ),
+      colour = "white",
+      linewidth = 0.6
+    ) +
+    ggplot2::geom_text(
+      data = zones,
+      ggplot2::aes(x = .data$from, y = .data$y, label = paste0(" ", .data$breaches)),
+      colour = quiet,
+      hjust = 0,
+      size = 3
+    ) +
+    ggplot2::geom_segment(
+      data = breaches,
+      ggplot2::aes(
+        x = .data$date,
+        xend = .data$date,
+        y = .data$y - step * 0.34,
+        yend = .data$y + step * 0.34
+      ),
+      colour = loss,
+      linewidth = 0.45
+    ) +
+    ggplot2::geom_text(
+      data = rows,
+      ggplot2::aes(
+        x = max(days$date),
+        y = .data$y,
+        label = paste0("  ", .data$label),
+        colour = .data$method
+      ),
+      hjust = 0,
+      size = 3.6
+    ) + ggplot2::scale_colour_manual(values = colours) +
+    ggplot2::scale_fill_manual(values = c(
+      green = "#E3EEF6",
+      yellow = "#F6E3B5",
+      red = "#EBC0B4"
+    )) + date_axis() +
+    ggplot2::scale_y_continuous(labels = amount_axis(object), breaks = function(limits) {
+      Filter(function(y) y > least - step, scales::breaks_pretty(8)(limits))
+    }) + ggplot2::coord_cartesian(clip = "off") +
+    titles(
+      backtest_headline(object),
+      sprintf(
+        paste0(
+          "Grey: %s %s; lines: value at risk at %s, from the returns before; red: ",
+          "breaches. Boxes: runs of %s days, blue where the breaches are few enough, amber ",
+          "or red where not"
+        ),
+        adverb_of(every_in_all(object)),
+        if (counts_money(object)) "profits" else "returns",
+        unit_text$level(max(table$level)),
+        count(attr(object, "zone_days"))
+      ),
+      basis(object),
+      y = paste(security, if (counts_money(object)) "profit" else "return"),
+      share = 0.85
+    ) + imbroglio_theme() + ggplot2::theme(plot.margin = ggplot2::margin(14, 210, 10, 14))
   plot
 }
 
 # Of several securities: the exact p of each method, rejected or not.
 backtest_matrix <- function(object, table) {
   table <- table[table$level == max(table$level), ]
-  table$found <- ifelse(is.na(table$exact_p), "not tested",
-                        ifelse(table$exact_p >= 0.05, "as expected",
-                               ifelse(table$breaches > table$expected, "too many", "too few")))
+  table$found <- ifelse(
+    is.na(table$exact_p),
+    "not tested",
+    ifelse(
+      table$exact_p >= 0.05,
+      "as expected",
+      ifelse(table$breaches > table$expected, "too many", "too few")
+    )
+  )
   table$label <- ifelse(is.na(table$breach_rate), "", percent(table$breach_rate, 1L))
   table$column <- factor(table$method, unique(table$method))
   table$row <- factor(table$security, rev(unique(table$security)))
   best <- table[table$place %in% 1L, ]
   ggplot2::ggplot(table, ggplot2::aes(.data$column, .data$row)) +
     ggplot2::geom_tile(ggplot2::aes(fill = .data$found), colour = "white", linewidth = 1.2) +
-    (if (length(unique(table$method)) > 1L) ggplot2::geom_tile(data = best, fill = NA, colour = ink,
-                                                               linewidth = 0.9, width = 0.94, height = 0.9)) +
-    ggplot2::geom_text(ggplot2::aes(label = .data$label), colour = ink, size = if (nrow(table) > 200L) 2.4 else 3.5) +
-    ggplot2::scale_fill_manual(values = c("as expected" = "#9CC7E4", "too many" = "#EBC0B4",
-                                          "too few" = "#E9EDF0", "not tested" = "#FFFFFF")) +
-    ggplot2::scale_x_discrete(position = "top") +
-    titles(backtest_headline(object),
-           paste0("Share of days with a breach; blue: not rejected at 5 %, red: too many, grey: too few",
-                  if (length(unique(table$method)) > 1L) "; framed: the best line"),
-           basis(object)) +
-    ggplot2::labs(x = NULL, y = NULL) + imbroglio_theme() +
-    ggplot2::theme(panel.grid.major = ggplot2::element_blank(), axis.text = ggplot2::element_text(colour = ink))
+    (if (length(unique(table$method)) > 1L) {
+      ggplot2::geom_tile(
+        data = best, fill = NA, colour = ink, linewidth = 0.9, width = 0.94, height = 0.9
+      )
+    }) +
+    ggplot2::geom_text(
+      ggplot2::aes(label = .data$label),
+      colour = ink,
+      size = if (nrow(table) > 200L) 2.4 else 3.5
+    ) +
+    ggplot2::scale_fill_manual(values = c(
+      "as expected" = "#9CC7E4",
+      "too many" = "#EBC0B4",
+      "too few" = "#E9EDF0",
+      "not tested" = "#FFFFFF"
+    )) + ggplot2::scale_x_discrete(position = "top") +
+    titles(
+      backtest_headline(object),
+      paste0(
+        paste0(
+          "Share of days with a breach; blue: not rejected at 5 %, red: too many, grey: ",
+          "too few"
+        ),
+        if (length(unique(table$method)) > 1L) "; framed: the best line"
+      ),
+      basis(object)
+    ) + ggplot2::labs(x = NULL, y = NULL) + imbroglio_theme() +
+    ggplot2::theme(
+      panel.grid.major = ggplot2::element_blank(),
+      axis.text = ggplot2::element_text(colour = ink)
+    )
 }

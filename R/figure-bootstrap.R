@@ -10,9 +10,16 @@ autoplot.imbroglio_bootstrap <- function(object, ...) {
   value <- drawn$value * per
   written <- function(x) if (is.null(worth)) formatC(x, format = "f", digits = 1L) else money(x)
   seen <- stats::quantile(value, c(0.0005, 0.9995), names = FALSE)
-  bins <- graphics::hist(value[value >= seen[1L] & value <= seen[2L]], breaks = pretty(seen, n = 100), plot = FALSE)
-  bars <- data.frame(from = bins$breaks[-length(bins$breaks)], to = bins$breaks[-1L],
-                     share = bins$counts / length(value))
+  bins <- graphics::hist(
+    value[value >= seen[1L] & value <= seen[2L]],
+    breaks = pretty(seen, n = 100),
+    plot = FALSE
+  )
+  bars <- data.frame(
+    from = bins$breaks[-length(bins$breaks)],
+    to = bins$breaks[-1L],
+    share = bins$counts / length(value)
+  )
   edge <- per * (1 - min(table$var))
   bars$beyond <- bars$to <= edge + 1e-9 * per
   top <- max(bars$share)
@@ -22,35 +29,91 @@ autoplot.imbroglio_bootstrap <- function(object, ...) {
   lines <- table[order(table$var), ]
   lines$x <- per * (1 - lines$var)
   lines$y <- top * (1 - 0.16 * (seq_len(nrow(lines)) - 1))
-  lines$label <- sprintf("%s: %s left\na loss of %s (%s)", unit_text$level(lines$level), written(lines$x),
-                         written(per - lines$x), percent(lines$var))
+  lines$label <- sprintf(
+    "%s: %s left\na loss of %s (%s)",
+    unit_text$level(lines$level),
+    written(lines$x),
+    written(per - lines$x),
+    percent(lines$var)
+  )
   period <- period_name(every_in_all(object), table$horizon[1L])
   ggplot2::ggplot(bars) +
-    ggplot2::geom_rect(ggplot2::aes(xmin = .data$from, xmax = .data$to, ymin = 0, ymax = .data$share,
-                                    fill = .data$beyond), colour = "white", linewidth = 0.15) +
-    ggplot2::scale_fill_manual(values = c(`FALSE` = security_colours[1L], `TRUE` = loss)) +
-    ggplot2::annotate("segment", x = per, xend = per, y = 0, yend = Inf, colour = ink, linewidth = 0.5, linetype = 2) +
-    ggplot2::annotate("text", x = per, y = top * 1.07, label = "  today", hjust = 0, colour = ink, size = 3.7) +
-    ggplot2::geom_segment(data = lines, ggplot2::aes(x = .data$x, xend = .data$x, y = 0, yend = .data$y),
-                          colour = loss, linewidth = 0.6) +
-    ggplot2::geom_text(data = lines, ggplot2::aes(x = .data$x, y = .data$y, label = .data$label), colour = loss,
-                       hjust = 1, vjust = 1, size = 3.8, lineheight = 0.95,
-                       nudge_x = -0.006 * diff(seen)) +
-    ggplot2::geom_segment(data = marks,
-                          ggplot2::aes(x = .data$x, xend = .data$x, y = -top * 0.012, yend = -top * 0.035),
-                          colour = quiet) +
-    ggplot2::geom_text(data = marks, ggplot2::aes(x = .data$x, y = -top * 0.06, label = .data$label),
-                       colour = quiet, size = 3.4) +
-    ggplot2::scale_x_continuous(labels = scales::label_comma(), breaks = scales::breaks_pretty(8)) +
-    ggplot2::scale_y_continuous(labels = percent_axis, expand = ggplot2::expansion(c(0.04, 0.08)),
-                                breaks = function(l) Filter(function(y) y >= 0, pretty(c(0, top), 5))) +
-    titles(paste0(loss_sentence(table[which.max(table$level), ], every_in_all(object)), "."),
-           sprintf("What %s is worth after %s drawn paths of %s; ticks below: percentiles", drawn$book$name,
-                   count(drawn$how$draws), period$within),
-           basis(object),
-           x = sprintf("Value after %s%s", period$within, if (is.null(worth)) ", of 100 today" else ""),
-           y = "Share of paths") +
-    imbroglio_theme()
+    ggplot2::geom_rect(
+      ggplot2::aes(
+        xmin = .data$from,
+        xmax = .data$to,
+        ymin = 0,
+        ymax = .data$share,
+        fill = .data$beyond
+      ),
+      colour = "white",
+      linewidth = 0.15
+    ) + ggplot2::scale_fill_manual(values = c(`FALSE` = security_colours[1L], `TRUE` = loss)) +
+    ggplot2::annotate(
+      "segment", x = per, xend = per, y = 0, yend = Inf, colour = ink, linewidth = 0.5,
+      linetype = 2
+    ) +
+    ggplot2::annotate(
+      "text",
+      x = per,
+      y = top * 1.07,
+      label = "  today",
+      hjust = 0,
+      colour = ink,
+      size = 3.7
+    ) +
+    ggplot2::geom_segment(
+      data = lines,
+      ggplot2::aes(x = .data$x, xend = .data$x, y = 0, yend = .data$y),
+      colour = loss,
+      linewidth = 0.6
+    ) +
+    ggplot2::geom_text(
+      data = lines,
+      ggplot2::aes(x = .data$x, y = .data$y, label = .data$label),
+      colour = loss,
+      hjust = 1,
+      vjust = 1,
+      size = 3.8,
+      lineheight = 0.95,
+      nudge_x = -0.006 * diff(seen)
+    ) +
+    ggplot2::geom_segment(
+      data = marks,
+      ggplot2::aes(x = .data$x, xend = .data$x, y = -top * 0.012, yend = -top * 0.035),
+      colour = quiet
+    ) +
+    ggplot2::geom_text(
+      data = marks,
+      ggplot2::aes(x = .data$x, y = -top * 0.06, label = .data$label),
+      colour = quiet,
+      size = 3.4
+    ) +
+    ggplot2::scale_x_continuous(
+      labels = scales::label_comma(),
+      breaks = scales::breaks_pretty(8)
+    ) +
+    ggplot2::scale_y_continuous(
+      labels = percent_axis,
+      expand = ggplot2::expansion(c(0.04, 0.08)),
+      breaks = function(l) Filter(function(y) y >= 0, pretty(c(0, top), 5))
+    ) +
+    titles(
+      paste0(loss_sentence(table[which.max(table$level), ], every_in_all(object)), "."),
+      sprintf(
+        "What %s is worth after %s drawn paths of %s; ticks below: percentiles",
+        drawn$book$name,
+        count(drawn$how$draws),
+        period$within
+      ),
+      basis(object),
+      x = sprintf(
+        "Value after %s%s",
+        period$within,
+        if (is.null(worth)) ", of 100 today" else ""
+      ),
+      y = "Share of paths"
+    ) + imbroglio_theme()
 }
 
 # What each holding adds, over what it would risk alone.
@@ -72,16 +135,28 @@ autoplot.imbroglio_split <- function(object, ...) {
     ggplot2::geom_col(ggplot2::aes(x = .data$var_alone), fill = rule, width = 0.72) +
     ggplot2::geom_col(ggplot2::aes(x = .data$component, fill = .data$security), width = 0.42) +
     ggplot2::geom_vline(xintercept = 0, colour = quiet, linewidth = 0.3) +
-    ggplot2::geom_text(ggplot2::aes(x = .data$at, label = paste0("  ", .data$label)), hjust = 0, colour = ink,
-                       size = if (nlevels(parts$method) > 3L) 3 else 3.7) +
-    ggplot2::scale_fill_manual(values = colours) +
-    ggplot2::scale_x_continuous(labels = percent_axis, breaks = scales::breaks_pretty(if (nlevels(parts$method) > 2L) 3 else 5),
-                                expand = ggplot2::expansion(c(0.02, if (nlevels(parts$method) > 2L) 0.5 else 0.2))) +
-    ggplot2::facet_wrap(ggplot2::vars(.data$method)) +
-    titles(split_headline(object),
-           "Coloured: what the holding adds to the value at risk of the book; grey: what it would be alone",
-           basis(object),
-           x = sprintf("Value at risk at %s, of the book", unit_text$level(max(table$level)))) +
-    ggplot2::labs(y = NULL) + imbroglio_theme() +
-    ggplot2::theme(axis.text.y = ggplot2::element_text(colour = ink), panel.grid.major.y = ggplot2::element_blank())
+    ggplot2::geom_text(
+      ggplot2::aes(x = .data$at, label = paste0("  ", .data$label)),
+      hjust = 0,
+      colour = ink,
+      size = if (nlevels(parts$method) > 3L) 3 else 3.7
+    ) + ggplot2::scale_fill_manual(values = colours) +
+    ggplot2::scale_x_continuous(
+      labels = percent_axis,
+      breaks = scales::breaks_pretty(if (nlevels(parts$method) > 2L) 3 else 5),
+      expand = ggplot2::expansion(c(0.02, if (nlevels(parts$method) > 2L) 0.5 else 0.2))
+    ) + ggplot2::facet_wrap(ggplot2::vars(.data$method)) +
+    titles(
+      split_headline(object),
+      paste0(
+        "Coloured: what the holding adds to the value at risk of the book; grey: what it ",
+        "would be alone"
+      ),
+      basis(object),
+      x = sprintf("Value at risk at %s, of the book", unit_text$level(max(table$level)))
+    ) + ggplot2::labs(y = NULL) + imbroglio_theme() +
+    ggplot2::theme(
+      axis.text.y = ggplot2::element_text(colour = ink),
+      panel.grid.major.y = ggplot2::element_blank()
+    )
 }

@@ -6,36 +6,64 @@ autoplot.imbroglio_correlation <- function(object, start = NULL, end = NULL, ...
   table <- as.data.frame(object)
   if (!is.null(table$window)) {
     table <- within_dates(table, "to", start, end)
-    return(rolling_panels(object, table, "correlation", paste("Correlation with", table$benchmark[1L]),
-                          sprintf("Over the last %s shared returns", some(count(unique(table$window)))),
-                          floor = FALSE))
+    return(rolling_panels(
+      object,
+      table,
+      "correlation",
+      paste("Correlation with", table$benchmark[1L]),
+      sprintf("Over the last %s shared returns", some(count(unique(table$window)))),
+      floor = FALSE
+    ))
   }
   names <- unique(c(table$security, table$other))
   full <- matrix(NA_real_, length(names), length(names), dimnames = list(names, names))
-  full[cbind(table$security, table$other)] <- full[cbind(table$other, table$security)] <- table$correlation
+  full[cbind(table$security, table$other)] <- table$correlation
+  full[cbind(table$other, table$security)] <- table$correlation
   diag(full) <- 1
   order <- names[like_beside_like(full)]
-  cells <- data.frame(x = factor(rep(names, each = length(names)), order),
-                      y = factor(rep(names, length(names)), rev(order)),
-                      r = as.vector(full))
+  cells <- data.frame(
+    x = factor(rep(names, each = length(names)), order),
+    y = factor(rep(names, length(names)), rev(order)),
+    r = as.vector(full)
+  )
   cells <- cells[cells$x != cells$y, ]
   few <- length(names) <= 20L
+  # Blue together, orange apart: told apart by the colour-blind too.
   ggplot2::ggplot(cells, ggplot2::aes(.data$x, .data$y, fill = .data$r)) +
     ggplot2::geom_tile(colour = "white", linewidth = if (few) 1 else 0) +
-    (if (few) ggplot2::geom_text(ggplot2::aes(label = sub("0.", ".", sprintf("%.2f", .data$r), fixed = TRUE),
-                                              colour = abs(.data$r) > 0.55), size = 3.5)) +
-    ggplot2::scale_colour_manual(values = c("FALSE" = ink, "TRUE" = "white")) +
-    # Blue together, orange apart: told apart by the colour-blind too.
-    ggplot2::scale_fill_gradient2(low = "#B3541E", mid = "#F6F8FA", high = "#0B5A92", limits = c(-1, 1),
-                                  na.value = rule) +
-    ggplot2::scale_x_discrete(position = "top", expand = c(0, 0)) + ggplot2::scale_y_discrete(expand = c(0, 0)) +
-    titles(headline(object),
-           "Correlation of returns; those that move alike stand together. Blue: together, orange: against each other",
-           basis(object)) +
-    imbroglio_theme() +
-    ggplot2::theme(panel.grid.major = ggplot2::element_blank(),
-                   axis.text.x = if (few) ggplot2::element_text(colour = ink, angle = 40,
-                                                                hjust = 0) else ggplot2::element_blank(),
-                   plot.margin = ggplot2::margin(14, 44, 10, 14),
-                   axis.text.y = if (few) ggplot2::element_text(colour = ink) else ggplot2::element_blank())
+    (if (few) {
+      ggplot2::geom_text(
+        ggplot2::aes(
+          label = sub("0.", ".", sprintf("%.2f", .data$r), fixed = TRUE),
+          colour = abs(.data$r) > 0.55
+        ),
+        size = 3.5
+      )
+    }) + ggplot2::scale_colour_manual(values = c("FALSE" = ink, "TRUE" = "white")) +
+    ggplot2::scale_fill_gradient2(
+      low = "#B3541E",
+      mid = "#F6F8FA",
+      high = "#0B5A92",
+      limits = c(-1, 1),
+      na.value = rule
+    ) + ggplot2::scale_x_discrete(position = "top", expand = c(0, 0)) +
+    ggplot2::scale_y_discrete(expand = c(0, 0)) +
+    titles(
+      headline(object),
+      paste0(
+        "Correlation of returns; those that move alike stand together. Blue: together, ",
+        "orange: against each other"
+      ),
+      basis(object)
+    ) + imbroglio_theme() +
+    ggplot2::theme(
+      panel.grid.major = ggplot2::element_blank(),
+      axis.text.x = if (few) {
+        ggplot2::element_text(colour = ink, angle = 40, hjust = 0)
+      } else {
+        ggplot2::element_blank()
+      },
+      plot.margin = ggplot2::margin(14, 44, 10, 14),
+      axis.text.y = if (few) ggplot2::element_text(colour = ink) else ggplot2::element_blank()
+    )
 }

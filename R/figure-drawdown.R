@@ -6,16 +6,35 @@ autoplot.imbroglio_drawdown <- function(object, start = NULL, end = NULL, worst 
   table <- as.data.frame(object)
   if (!is.null(table$window)) {
     table <- within_dates(table, "to", start, end)
-    return(rolling_panels(object, table, "max_drawdown", "Deepest fall, %",
-                          sprintf("Deepest fall within the last %s returns", some(count(unique(table$window)))),
-                          100, floor = FALSE))
+    return(rolling_panels(
+      object,
+      table,
+      "max_drawdown",
+      "Deepest fall, %",
+      sprintf("Deepest fall within the last %s returns", some(count(unique(table$window)))),
+      100,
+      floor = FALSE
+    ))
   }
   if (nrow(table) > 1L) {
-    dates <- sprintf("   %s to %s%s", format(table$peak), format(table$trough),
-                     ifelse(is.na(table$recovery), ", still below", sprintf(", back %s", format(table$recovery))))
+    dates <- sprintf(
+      "   %s to %s%s",
+      format(table$peak),
+      format(table$trough),
+      ifelse(
+        is.na(table$recovery),
+        ", still below",
+        sprintf(", back %s", format(table$recovery))
+      )
+    )
     dates[is.na(table$trough)] <- ""
-    return(ranking_figure(object, table$max_drawdown, "Maximum drawdown",
-                          "The deepest fall below the running high, from peak to trough", notes = dates))
+    return(ranking_figure(
+      object,
+      table$max_drawdown,
+      "Maximum drawdown",
+      "The deepest fall below the running high, from peak to trough",
+      notes = dates
+    ))
   }
   depth_figure(object, table, start, end, worst)
 }
@@ -59,8 +78,10 @@ depth_figure <- function(object, deepest, start, end, worst) {
   path <- within_dates(path[!is.na(path$date), ], "date", start, end)
   shown <- range(path$date)
   what <- if (priced) "price" else if (additive) "sum of profits" else "growth of 100"
-  panels <- c(sprintf("%s %s, and its running high", security, what),
-              if (additive) "Below the high" else "Below the high, %")
+  panels <- c(
+    sprintf("%s %s, and its running high", security, what),
+    if (additive) "Below the high" else "Below the high, %"
+  )
   panel <- function(i) factor(panels[i], panels)
   falls$from <- pmax(falls$peak, shown[1L], na.rm = TRUE)
   falls$until <- falls$recovery
@@ -71,20 +92,29 @@ depth_figure <- function(object, deepest, start, end, worst) {
   # On the side on which there is room.
   right <- as.numeric(lows$trough - shown[1L]) < 0.78 * as.numeric(diff(shown))
   write <- if (additive) money else function(x) percent(x, 1L)
-  lows <- data.frame(panel = rep(panel(2L), nrow(lows)), date = lows$trough, value = scale * lows$drawdown,
-                     label = sprintf("%s: %s on %s", lows$rank, write(lows$drawdown), lows$trough),
-                     side = ifelse(right, -0.05, 1.05))
+  lows <- data.frame(
+    panel = rep(panel(2L), nrow(lows)),
+    date = lows$trough,
+    value = scale * lows$drawdown,
+    label = sprintf("%s: %s on %s", lows$rank, write(lows$drawdown), lows$trough),
+    side = ifelse(right, -0.05, 1.05)
+  )
   # Labels that would lie over each other are moved apart.
   width <- 0.22 * as.numeric(diff(shown))
   left <- as.numeric(lows$date) - ifelse(right, 0, width)
   crowded <- vapply(seq_along(left), function(i) any(abs(left[-i] - left[i]) < width), NA)
   lows$y <- lows$value
   lows$y[crowded] <- apart(lows$value[crowded], 0.065 * max(abs(lows$value), 0))
-  shades <- ggplot2::geom_rect(data = falls,
-                               ggplot2::aes(xmin = .data$from, xmax = .data$until, ymin = -Inf, ymax = Inf),
-                               inherit.aes = FALSE, fill = loss, alpha = 0.09)
-  line <- function(i, value,
-                   ...) ggplot2::geom_line(data = data.frame(panel = panel(i), date = path$date, value = value), ...)
+  shades <- ggplot2::geom_rect(
+    data = falls,
+    ggplot2::aes(xmin = .data$from, xmax = .data$until, ymin = -Inf, ymax = Inf),
+    inherit.aes = FALSE,
+    fill = loss,
+    alpha = 0.09
+  )
+  line <- function(i, value, ...) {
+    ggplot2::geom_line(data = data.frame(panel = panel(i), date = path$date, value = value), ...)
+  }
   depth <- data.frame(panel = panel(2L), date = path$date, value = scale * path$drawdown)
   ggplot2::ggplot(mapping = ggplot2::aes(.data$date, .data$value)) +
     (if (nrow(falls)) shades) +
@@ -93,16 +123,24 @@ depth_figure <- function(object, deepest, start, end, worst) {
     ggplot2::geom_area(data = depth, fill = loss, alpha = 0.25) +
     ggplot2::geom_line(data = depth, colour = loss, linewidth = 0.4) +
     ggplot2::geom_point(data = lows, colour = loss, size = 2.4) +
-    ggplot2::geom_label(data = lows, ggplot2::aes(y = .data$y, label = .data$label, hjust = .data$side), colour = loss,
-                        size = 3.7, vjust = 1,
-                        label.size = 0, label.padding = ggplot2::unit(0.12, "lines"),
-                        fill = ggplot2::alpha("white", 0.8)) +
-    ggplot2::facet_wrap(ggplot2::vars(.data$panel), ncol = 1L, scales = "free_y") +
+    ggplot2::geom_label(
+      data = lows,
+      ggplot2::aes(y = .data$y, label = .data$label, hjust = .data$side),
+      colour = loss,
+      size = 3.7,
+      vjust = 1,
+      label.size = 0,
+      label.padding = ggplot2::unit(0.12, "lines"),
+      fill = ggplot2::alpha("white", 0.8)
+    ) + ggplot2::facet_wrap(ggplot2::vars(.data$panel), ncol = 1L, scales = "free_y") +
     date_axis() +
-    ggplot2::scale_y_continuous(labels = scales::label_number(big.mark = ","),
-                                expand = ggplot2::expansion(c(0.09, 0.05))) +
-    titles(in_words(object),
-           sprintf("Shaded: from the high before each of the %s deepest falls to its recovery", worst),
-           basis(object)) +
-    imbroglio_theme()
+    ggplot2::scale_y_continuous(
+      labels = scales::label_number(big.mark = ","),
+      expand = ggplot2::expansion(c(0.09, 0.05))
+    ) +
+    titles(
+      in_words(object),
+      sprintf("Shaded: from the high before each of the %s deepest falls to its recovery", worst),
+      basis(object)
+    ) + imbroglio_theme()
 }

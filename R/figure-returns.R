@@ -5,16 +5,26 @@ autoplot.imbroglio_returns <- function(object, start = NULL, end = NULL, ...) {
   need_ggplot()
   adds <- object$kind == "profit"
   wealth <- core_wealth(object$values, object$kind)
-  lines <- do.call(rbind, lapply(seq_len(ncol(object)), function(j) {
-    growth <- data.frame(security = colnames(object)[j], date = c(object$start[j], object$dates),
-                         growth = wealth[, j])
-    # Where it began, one period before, is not known of what was given without prices.
-    if (is.na(object$start[j])) growth <- growth[-1L, ]
-    within_dates(growth[!is.na(growth$growth) & !is.na(growth$date), ], "date", start, end)
-  }))
+  lines <- do.call(
+    rbind,
+    lapply(seq_len(ncol(object)), function(j) {
+      growth <- data.frame(
+        security = colnames(object)[j],
+        date = c(object$start[j], object$dates),
+        growth = wealth[, j]
+      )
+      # Where it began, one period before, is not known of what was given without prices.
+      if (is.na(object$start[j])) growth <- growth[-1L, ]
+      within_dates(growth[!is.na(growth$growth) & !is.na(growth$date), ], "date", start, end)
+    })
+  )
   if (adds) return(sums_figure(object, lines))
   # From 100 at the first date shown.
-  lines$growth <- 100 * lines$growth / stats::ave(lines$growth, lines$security, FUN = function(g) g[1L])
+  lines$growth <- 100 * lines$growth / stats::ave(
+    lines$growth,
+    lines$security,
+    FUN = function(g) g[1L]
+  )
   securities <- colnames(object)
   ends <- lines[!duplicated(lines$security, fromLast = TRUE), ]
   height <- diff(range(log(lines$growth)))
@@ -22,26 +32,50 @@ autoplot.imbroglio_returns <- function(object, start = NULL, end = NULL, ...) {
   best <- ends[which.max(ends$growth), ]
   worst <- ends[which.min(ends$growth), ]
   title <- if (nrow(ends) == 1L) {
-    sprintf("100 in %s on %s became %.0f on %s", best$security, lines$date[1L], best$growth, best$date)
+    sprintf(
+      "100 in %s on %s became %.0f on %s",
+      best$security,
+      lines$date[1L],
+      best$growth,
+      best$date
+    )
   } else {
-    sprintf("100 became %.0f in %s, the most, and %.0f in %s, the least", best$growth, best$security,
-            worst$growth, worst$security)
+    sprintf(
+      "100 became %.0f in %s, the most, and %.0f in %s, the least",
+      best$growth,
+      best$security,
+      worst$growth,
+      worst$security
+    )
   }
   sample <- sample_of(object$dates, object$values)
   ggplot2::ggplot(lines, ggplot2::aes(.data$date, .data$growth, colour = .data$security)) +
     ggplot2::geom_hline(yintercept = 100, colour = quiet, linewidth = 0.3) +
     ggplot2::geom_line(linewidth = 0.55) +
-    ggplot2::geom_text(data = ends,
-                       ggplot2::aes(x = max(lines$date), y = .data$label_at,
-                                    label = sprintf("  %s %.0f", .data$security, .data$growth)),
-                       hjust = 0, size = 3.4) +
-    ggplot2::scale_colour_manual(values = colour_of(securities, object$universe)) +
+    ggplot2::geom_text(
+      data = ends,
+      ggplot2::aes(
+        x = max(lines$date),
+        y = .data$label_at,
+        label = sprintf("  %s %.0f", .data$security, .data$growth)
+      ),
+      hjust = 0,
+      size = 3.4
+    ) + ggplot2::scale_colour_manual(values = colour_of(securities, object$universe)) +
     date_axis() +
-    ggplot2::scale_y_log10(breaks = scales::breaks_log(8), labels = scales::label_number(big.mark = ",")) +
-    ggplot2::coord_cartesian(clip = "off") +
-    titles(title, "Growth of 100 put in at the first price shown, on a ratio scale: equal steps are equal returns",
-           returns_basis(object, sample), y = "Growth of 100") +
-    imbroglio_theme() + ggplot2::theme(plot.margin = ggplot2::margin(14, 112, 10, 14))
+    ggplot2::scale_y_log10(
+      breaks = scales::breaks_log(8),
+      labels = scales::label_number(big.mark = ",")
+    ) + ggplot2::coord_cartesian(clip = "off") +
+    titles(
+      title,
+      paste0(
+        "Growth of 100 put in at the first price shown, on a ratio scale: equal steps ",
+        "are equal returns"
+      ),
+      returns_basis(object, sample),
+      y = "Growth of 100"
+    ) + imbroglio_theme() + ggplot2::theme(plot.margin = ggplot2::margin(14, 112, 10, 14))
 }
 
 # Profits add: their sum, in their own units, from nothing.
@@ -50,22 +84,39 @@ sums_figure <- function(object, lines) {
   ends$label_at <- apart(ends$growth, 0.032 * diff(range(lines$growth, 0)))
   best <- ends[which.max(ends$growth), ]
   worst <- ends[which.min(ends$growth), ]
-  made <- function(end) sprintf("%s %s %s", end$security, if (end$growth < 0) "lost" else "made", money(abs(end$growth)))
+  made <- function(end) {
+    sprintf(
+      "%s %s %s",
+      end$security,
+      if (end$growth < 0) "lost" else "made",
+      money(abs(end$growth))
+    )
+  }
   ggplot2::ggplot(lines, ggplot2::aes(.data$date, .data$growth, colour = .data$security)) +
     ggplot2::geom_hline(yintercept = 0, colour = quiet, linewidth = 0.3) +
     ggplot2::geom_line(linewidth = 0.55) +
-    ggplot2::geom_text(data = ends,
-                       ggplot2::aes(x = max(lines$date), y = .data$label_at, label = sprintf("  %s %s", .data$security, money(.data$growth))),
-                       hjust = 0, size = 3.4) +
-    ggplot2::scale_colour_manual(values = colour_of(colnames(object), object$universe)) +
-    date_axis() +
-    ggplot2::scale_y_continuous(labels = scales::label_number(big.mark = ",")) +
+    ggplot2::geom_text(
+      data = ends,
+      ggplot2::aes(
+        x = max(lines$date),
+        y = .data$label_at,
+        label = sprintf("  %s %s", .data$security, money(.data$growth))
+      ),
+      hjust = 0,
+      size = 3.4
+    ) + ggplot2::scale_colour_manual(values = colour_of(colnames(object), object$universe)) +
+    date_axis() + ggplot2::scale_y_continuous(labels = scales::label_number(big.mark = ",")) +
     ggplot2::coord_cartesian(clip = "off") +
-    titles(if (nrow(ends) == 1L) sprintf("%s from %s to %s", made(best), lines$date[1L], best$date)
-           else sprintf("%s, the most, and %s, the least", made(best), made(worst)),
-           "Profits added up from the first date shown",
-           returns_basis(object, sample_of(object$dates, object$values)), y = "Sum of profits") +
-    imbroglio_theme() + ggplot2::theme(plot.margin = ggplot2::margin(14, 132, 10, 14))
+    titles(
+      if (nrow(ends) == 1L) {
+        sprintf("%s from %s to %s", made(best), lines$date[1L], best$date)
+      } else {
+        sprintf("%s, the most, and %s, the least", made(best), made(worst))
+      },
+      "Profits added up from the first date shown",
+      returns_basis(object, sample_of(object$dates, object$values)),
+      y = "Sum of profits"
+    ) + imbroglio_theme() + ggplot2::theme(plot.margin = ggplot2::margin(14, 132, 10, 14))
 }
 
 #' @rdname figures
@@ -76,12 +127,25 @@ autoplot.imbroglio_return <- function(object, start = NULL, end = NULL, ...) {
   table <- as.data.frame(object)
   if (!is.null(table$window)) {
     table <- within_dates(table, "to", start, end)
-    return(rolling_panels(object, table, "return_annual", "Return, % a year",
-                          sprintf("Over the last %s returns, a year", some(count(unique(table$window)))), 100,
-                          floor = FALSE))
+    return(rolling_panels(
+      object,
+      table,
+      "return_annual",
+      "Return, % a year",
+      sprintf("Over the last %s returns, a year", some(count(unique(table$window)))),
+      100,
+      floor = FALSE
+    ))
   }
-  if (nrow(table) == 1L) return(ggplot2::autoplot(attr(object, "source")[, table$security], start = start, end = end))
-  ranking_figure(object, table$return_annual, "Return a year", "Total return over the sample, as a yearly one")
+  if (nrow(table) == 1L) {
+    return(ggplot2::autoplot(attr(object, "source")[, table$security], start = start, end = end))
+  }
+  ranking_figure(
+    object,
+    table$return_annual,
+    "Return a year",
+    "Total return over the sample, as a yearly one"
+  )
 }
 
 #' @rdname figures

@@ -9,41 +9,76 @@ rolling_panels <- function(object, table, column, y, subtitle, scale = 1, floor 
   }
   securities <- unique(table$security)
   table$series <- series_of(table)
-  lines <- do.call(rbind, lapply(securities, function(s) {
-    data.frame(security = factor(s, securities), with_gaps(table[table$security == s, ], source$dates, column, scale))
-  }))
+  lines <- do.call(
+    rbind,
+    lapply(securities, function(s) {
+      data.frame(
+        security = factor(s, securities),
+        with_gaps(table[table$security == s, ], source$dates, column, scale)
+      )
+    })
+  )
   lines$run <- run_of_known(lines$value, paste(lines$security, lines$series))
   known <- lines[!is.na(lines$value), ]
-  if (!nrow(known)) fail("too_short", "There is nothing to show: no security has as many returns as the window.")
+  if (!nrow(known)) {
+    fail("too_short", "There is nothing to show: no security has as many returns as the window.")
+  }
   ends <- known[!duplicated(known[c("security", "series")], fromLast = TRUE), ]
   one <- length(securities) == 1L
   last <- levels(table$series)[nlevels(table$series)]
   if (!one) ends <- ends[ends$series == last, ]
   percent <- scale == 100
-  written <- if (percent) sprintf(if (one) "%.1f %%" else "%.0f %%", ends$value)
-             else if (counts_money(object)) money(ends$value) else sprintf("%.2f", ends$value)
-  ends$label <- paste0(if (one && nlevels(table$series) > 1L) paste0(ends$series, ": ") else "", written)
+  written <- if (percent) {
+    sprintf(if (one) "%.1f %%" else "%.0f %%", ends$value)
+  } else if (counts_money(object)) {
+    money(ends$value)
+  } else {
+    sprintf("%.2f", ends$value)
+  }
+  ends$label <- paste0(
+    if (one && nlevels(table$series) > 1L) paste0(ends$series, ": ") else "",
+    written
+  )
   ends$label_at <- if (one) apart(ends$value, 0.04 * diff(range(known$value))) else ends$value
   stacked <- length(securities) <= 4L
-  ggplot2::ggplot(known, ggplot2::aes(.data$date, .data$value, colour = .data$security, group = .data$run)) +
+  ggplot2::ggplot(
+    known,
+    ggplot2::aes(.data$date, .data$value, colour = .data$security, group = .data$run)
+  ) +
     (if (!floor) ggplot2::geom_hline(yintercept = 0, colour = quiet, linewidth = 0.3)) +
-    ggplot2::geom_line(ggplot2::aes(linewidth = .data$series == last, alpha = .data$series == last)) +
-    ggplot2::geom_text(data = ends, ggplot2::aes(y = .data$label_at, label = .data$label), hjust = -0.12,
-                       size = if (one) 3.8 else 3.2) +
-    ggplot2::scale_linewidth_manual(values = c("FALSE" = 0.35, "TRUE" = 0.65)) +
+    ggplot2::geom_line(ggplot2::aes(
+      linewidth = .data$series == last,
+      alpha = .data$series == last
+    )) +
+    ggplot2::geom_text(
+      data = ends,
+      ggplot2::aes(y = .data$label_at, label = .data$label),
+      hjust = -0.12,
+      size = if (one) 3.8 else 3.2
+    ) + ggplot2::scale_linewidth_manual(values = c("FALSE" = 0.35, "TRUE" = 0.65)) +
     ggplot2::scale_alpha_manual(values = c("FALSE" = 0.55, "TRUE" = 1)) +
     ggplot2::scale_colour_manual(values = colour_of(securities, source$universe)) +
     ggplot2::facet_wrap(ggplot2::vars(.data$security), ncol = if (stacked) 1L else NULL) +
-    ggplot2::scale_x_date(date_labels = "%Y", breaks = scales::breaks_pretty(if (stacked) 9 else 4),
-                          expand = ggplot2::expansion(c(0.01, if (stacked) 0.09 else 0.16))) +
-    ggplot2::scale_y_continuous(limits = if (floor) c(0, NA), labels = scales::label_number(big.mark = ",")) +
-    titles(words_between(object, table)[1L], subtitle, basis(object), y = y) +
+    ggplot2::scale_x_date(
+      date_labels = "%Y",
+      breaks = scales::breaks_pretty(if (stacked) 9 else 4),
+      expand = ggplot2::expansion(c(0.01, if (stacked) 0.09 else 0.16))
+    ) +
+    ggplot2::scale_y_continuous(
+      limits = if (floor) c(0, NA),
+      labels = scales::label_number(big.mark = ",")
+    ) + titles(words_between(object, table)[1L], subtitle, basis(object), y = y) +
     imbroglio_theme()
 }
 
 # What is said of the dates shown, not of the whole sample.
 words_between <- function(object, table) {
   table$series <- NULL
-  shown <- new_result(as.list(table), attr(object, "measure"), basis(object), attr(object, "source"))
+  shown <- new_result(
+    as.list(table),
+    attr(object, "measure"),
+    basis(object),
+    attr(object, "source")
+  )
   if (length(unique(table$security)) == 1L) in_words(shown) else headline(shown)
 }

@@ -5,8 +5,10 @@ ink <- "#22303C"
 quiet <- "#5B6B79"
 rule <- "#E3E8EC"
 loss <- "#B3331E"
-security_colours <- c("#0072B2", "#D55E00", "#009E73", "#CC79A7", "#E69F00", "#56B4E9", "#7A5195", "#4D4D4D",
-                      "#004C77", "#8F3F00", "#006B4E", "#8A4F70", "#9A6A00", "#2F7FA8", "#4B2F60", "#8C8C8C")
+security_colours <- c(
+  "#0072B2", "#D55E00", "#009E73", "#CC79A7", "#E69F00", "#56B4E9", "#7A5195", "#4D4D4D",
+  "#004C77", "#8F3F00", "#006B4E", "#8A4F70", "#9A6A00", "#2F7FA8", "#4B2F60", "#8C8C8C"
+)
 
 colour_of <- function(securities, universe) {
   place <- match(securities, universe)
@@ -14,30 +16,43 @@ colour_of <- function(securities, universe) {
 }
 
 imbroglio_theme <- function() {
-  ggplot2::theme_minimal(base_size = 13) +
-    ggplot2::theme(
-      text = ggplot2::element_text(colour = ink),
-      axis.text = ggplot2::element_text(colour = quiet),
-      axis.title = ggplot2::element_text(colour = quiet, size = ggplot2::rel(0.9)),
-      panel.grid.minor = ggplot2::element_blank(),
-      panel.grid.major = ggplot2::element_line(colour = rule, linewidth = 0.4),
-      strip.text = ggplot2::element_text(colour = ink, face = "bold", hjust = 0, size = ggplot2::rel(0.95)),
-      plot.title = ggplot2::element_text(face = "bold", size = ggplot2::rel(1.2)),
-      plot.subtitle = ggplot2::element_text(colour = quiet),
-      plot.caption = ggplot2::element_text(colour = quiet, hjust = 0, size = ggplot2::rel(0.65)),
-      plot.title.position = "plot", plot.caption.position = "plot",
-      plot.margin = ggplot2::margin(14, 22, 10, 14), legend.position = "none"
-    )
+  ggplot2::theme_minimal(base_size = 13) + ggplot2::theme(
+    text = ggplot2::element_text(colour = ink),
+    axis.text = ggplot2::element_text(colour = quiet),
+    axis.title = ggplot2::element_text(colour = quiet, size = ggplot2::rel(0.9)),
+    panel.grid.minor = ggplot2::element_blank(),
+    panel.grid.major = ggplot2::element_line(colour = rule, linewidth = 0.4),
+    strip.text = ggplot2::element_text(
+      colour = ink,
+      face = "bold",
+      hjust = 0,
+      size = ggplot2::rel(0.95)
+    ),
+    plot.title = ggplot2::element_text(face = "bold", size = ggplot2::rel(1.2)),
+    plot.subtitle = ggplot2::element_text(colour = quiet),
+    plot.caption = ggplot2::element_text(colour = quiet, hjust = 0, size = ggplot2::rel(0.65)),
+    plot.title.position = "plot",
+    plot.caption.position = "plot",
+    plot.margin = ggplot2::margin(14, 22, 10, 14),
+    legend.position = "none"
+  )
 }
 
 # `share`: of the picture's width, where the panel leaves some of it free.
 titles <- function(title, subtitle, basis, x = NULL, y = NULL, share = 1) {
-  ggplot2::labs(title = wrapped(with_reading(title, basis$book), 88 * share), subtitle = wrapped(subtitle, 110 * share),
-                caption = wrapped(format(basis), 165 * share), x = x, y = y)
+  ggplot2::labs(
+    title = wrapped(with_reading(title, basis$book), 88 * share),
+    subtitle = wrapped(subtitle, 110 * share),
+    caption = wrapped(format(basis), 165 * share),
+    x = x,
+    y = y
+  )
 }
 
 # A number and its unit stay on one line.
-wrapped <- function(text, width) paste(strwrap(gsub(" %", "\u00a0%", text, fixed = TRUE), width), collapse = "\n")
+wrapped <- function(text, width) {
+  paste(strwrap(gsub(" %", "\u00a0%", text, fixed = TRUE), width), collapse = "\n")
+}
 
 need_ggplot <- function() {
   need_package("ggplot2", "A figure")
@@ -46,16 +61,27 @@ need_ggplot <- function() {
 
 percent_axis <- function(x) {
   step <- suppressWarnings(min(diff(sort(unique(x[is.finite(x)])))))
-  paste0(formatC(100 * x, format = "f", digits = if (is.finite(step) && step < 0.00999) 1L else 0L), " %")
+  paste0(
+    formatC(100 * x, format = "f", digits = if (is.finite(step) && step < 0.00999) 1L else 0L),
+    " %"
+  )
 }
 
 # The axis of a result's returns and losses; of profits it is of money.
-amount_axis <- function(object) if (counts_money(object)) scales::label_number(big.mark = ",") else percent_axis
+amount_axis <- function(object) {
+  if (counts_money(object)) scales::label_number(big.mark = ",") else percent_axis
+}
 
 counts_money <- function(object) identical(basis(object)$kind, "profit")
 
-date_axis <- function(...) ggplot2::scale_x_date(date_labels = "%Y-%m", breaks = scales::breaks_pretty(7),
-                                                 expand = ggplot2::expansion(c(0.01, 0.03)), ...)
+date_axis <- function(...) {
+  ggplot2::scale_x_date(
+    date_labels = "%Y-%m",
+    breaks = scales::breaks_pretty(7),
+    expand = ggplot2::expansion(c(0.01, 0.03)),
+    ...
+  )
+}
 
 # Moves labels apart that would overlap, keeping their order; `gap` in units of y.
 apart <- function(y, gap) {
@@ -81,7 +107,7 @@ apart <- function(y, gap) {
 #' @param path The file; its ending says the form: `.png`, `.svg` or `.pdf`.
 #' @param width,height In inches; a PNG has 100 dots an inch.
 #' @return `path`, invisibly. The file is written whole or not at all.
-#' @examplesIf requireNamespace("ggplot2", quietly = TRUE) && requireNamespace("scales", quietly = TRUE)
+#' @examplesIf all(vapply(c("ggplot2", "scales"), requireNamespace, NA, quietly = TRUE))
 #' prices <- read_prices(demo_file("bay.csv"))
 #' write_figure(ggplot2::autoplot(prices[, "TARROW"]), tempfile(fileext = ".png"))
 #' @export
@@ -89,8 +115,11 @@ write_figure <- function(plot, path, width = 12.8, height = 8) {
   need_ggplot()
   draw <- figure_devices[[lower_case(tools::file_ext(path))]]
   if (is.null(draw)) {
-    fail("argument", sprintf("A figure is written as %s.", some(paste0(".", names(figure_devices)))),
-         where = sprintf("The file is %s.", path))
+    fail(
+      "argument",
+      sprintf("A figure is written as %s.", some(paste0(".", names(figure_devices)))),
+      where = sprintf("The file is %s.", path)
+    )
   }
   write_whole(path, function(part) {
     draw(part, width, height)
@@ -103,12 +132,17 @@ figure_devices <- list(
     if (requireNamespace("ragg", quietly = TRUE)) {
       ragg::agg_png(path, width = width, height = height, units = "in", res = 100)
     } else {
-      grDevices::png(path, width = width, height = height, units = "in", res = 100, type = "cairo")
+      grDevices::png(
+        path, width = width, height = height, units = "in", res = 100, type = "cairo"
+      )
     }
   },
   svg = function(path, width, height) {
-    if (requireNamespace("svglite", quietly = TRUE)) svglite::svglite(path, width = width, height = height)
-    else grDevices::svg(path, width = width, height = height)
+    if (requireNamespace("svglite", quietly = TRUE)) {
+      svglite::svglite(path, width = width, height = height)
+    } else {
+      grDevices::svg(path, width = width, height = height)
+    }
   },
   pdf = function(path, width, height) grDevices::cairo_pdf(path, width = width, height = height)
 )

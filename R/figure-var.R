@@ -5,50 +5,90 @@ autoplot.imbroglio_var <- function(object, view = NULL, ...) {
   need_ggplot()
   table <- as.data.frame(object)
   one <- length(unique(table$security)) == 1L
-  usual <- if (length(unique(table$horizon)) > 1L && one) "horizons" else if (one) "methods" else "securities"
+  usual <- if (length(unique(table$horizon)) > 1L && one) {
+    "horizons"
+  } else if (one) {
+    "methods"
+  } else {
+    "securities"
+  }
   view <- check_choice(view %||% usual, "view", c("methods", "horizons", "securities"))
   if (view != "securities" && !one) {
-    fail("argument", sprintf("The view \"%s\" is of one security.", view),
-         where = sprintf("There are %s.", length(unique(table$security))))
+    fail(
+      "argument",
+      sprintf("The view \"%s\" is of one security.", view),
+      where = sprintf("There are %s.", length(unique(table$security)))
+    )
   }
-  switch(view, methods = methods_figure(object, table), horizons = horizons_figure(object, table), securities = {
-    several <- lengths(lapply(table[c("level", "rank", "method", "horizon")], unique)) > 1L
-    words <- list(if (several[["level"]]) unit_text$level(table$level), if (several[["rank"]]) table$rank,
-                  if (several[["method"]]) table$method,
-                  if (several[["horizon"]]) paste(table$horizon, every_by_row(object)))
-    words <- words[!vapply(words, is.null, NA)]
-    if (length(words)) table$row <- paste(table$security, do.call(paste, c(words, sep = ", ")), sep = ", ")
-    ranking_figure(object, table$var, "Value at risk", var_subtitle(object), rows = table[["row"]], digits = 2L)
-  })
+  switch(
+    view,
+    methods = methods_figure(object, table),
+    horizons = horizons_figure(object, table),
+    securities = {
+      several <- lengths(lapply(table[c("level", "rank", "method", "horizon")], unique)) > 1L
+      words <- list(
+        if (several[["level"]]) unit_text$level(table$level),
+        if (several[["rank"]]) table$rank,
+        if (several[["method"]]) table$method,
+        if (several[["horizon"]]) paste(table$horizon, every_by_row(object))
+      )
+      words <- words[!vapply(words, is.null, NA)]
+      if (length(words)) {
+        table$row <- paste(table$security, do.call(paste, c(words, sep = ", ")), sep = ", ")
+      }
+      ranking_figure(
+        object,
+        table$var,
+        "Value at risk",
+        var_subtitle(object),
+        rows = table[["row"]],
+        digits = 2L
+      )
+    }
+  )
 }
 
 var_subtitle <- function(object) {
   table <- as.data.frame(object)
   period <- period_name(every_in_all(object), table$horizon[1L])
   methods <- unique(table$method)
-  sprintf("The loss of %s that is exceeded once in so many%s",
-          if (length(unique(table$horizon)) > 1L) "a period" else paste("one", period$one),
-          if (length(methods) == 1L) paste(", method", methods) else "")
+  sprintf(
+    "The loss of %s that is exceeded once in so many%s",
+    if (length(unique(table$horizon)) > 1L) "a period" else paste("one", period$one),
+    if (length(methods) == 1L) paste(", method", methods) else ""
+  )
 }
 
-# The returns, and below them, on the same axis, each method's value at risk with its interval and expected shortfall.
+# The returns, and below them, on the same axis, each method's value at risk with its interval and
+# expected shortfall.
 methods_figure <- function(object, table) {
   table <- table[!is.na(table$var) & table$horizon == table$horizon[1L], ]
   if (!nrow(table)) fail("argument", "There is no value at risk to draw.")
   shown <- returns_over(attr(object, "source"), table)
   bins <- graphics::hist(shown, breaks = pretty(shown, n = 90), plot = FALSE)
-  bars <- data.frame(from = bins$breaks[-length(bins$breaks)], to = bins$breaks[-1L], count = bins$counts)
+  bars <- data.frame(
+    from = bins$breaks[-length(bins$breaks)],
+    to = bins$breaks[-1L],
+    count = bins$counts
+  )
   bars$beyond <- bars$to <= -min(table$var) + 1e-12
   table <- table[order(table$var), ]
-  several <- lengths(lapply(table[c("level", "rank")], function(v) unique(stats::na.omit(v)))) > 1L
-  table$name <- paste0(table$method, if (several[["level"]]) paste0(", ", unit_text$level(table$level)),
-                       if (several[["rank"]]) ifelse(is.na(table$rank), "", paste0(", ", table$rank)))
+  several <- lengths(lapply(table[c("level", "rank")], function(v) unique(stats::na.omit(v)))) >
+    1L
+  table$name <- paste0(
+    table$method,
+    if (several[["level"]]) paste0(", ", unit_text$level(table$level)),
+    if (several[["rank"]]) ifelse(is.na(table$rank), "", paste0(", ", table$rank))
+  )
   top <- max(bars$count)
   # The rows of methods stand below the histogram, in its unit.
   step <- top * min(0.13, 1.5 / nrow(table))
   table$y <- -step * (seq_len(nrow(table)) + 0.4)
   # Expected shortfalls that lie beyond all returns do not stretch the picture.
-  edge <- max(if (counts_money(object)) -Inf else -1, min(shown, -1.05 * table$var, -table$var_high, na.rm = TRUE))
+  edge <- max(
+    if (counts_money(object)) -Inf else -1,
+    min(shown, -1.05 * table$var, -table$var_high, na.rm = TRUE)
+  )
   right <- stats::quantile(shown, 0.995, names = FALSE)
   bars <- bars[bars$to > edge & bars$to <= right, ]
   edge <- min(edge, bars$from)
@@ -58,37 +98,87 @@ methods_figure <- function(object, table) {
   size <- if (nrow(table) > 14L) 3.1 else 3.7
   period <- period_name(every_in_all(object), table$horizon[1L])
   ggplot2::ggplot(table) +
-    ggplot2::geom_rect(data = bars,
-                       ggplot2::aes(xmin = .data$from, xmax = .data$to, ymin = 0, ymax = .data$count,
-                                    fill = .data$beyond),
-                       colour = "white", linewidth = 0.15) +
-    ggplot2::scale_fill_manual(values = c(`FALSE` = unname(colour_of(table$security[1L],
-                                                                     attr(object, "source")$universe)),
-                                                                     `TRUE` = loss)) +
-    ggplot2::geom_segment(ggplot2::aes(x = -.data$var, xend = -.data$var, y = .data$y,
-                                       yend = top * if (single) 0.9 else 0.3), colour = loss,
-                          linewidth = if (single) 0.6 else 0.3, alpha = if (single) 1 else 0.45) +
-    ggplot2::geom_segment(data = table[!is.na(table$var_low) & !is.na(table$var_high), ],
-                          ggplot2::aes(x = pmax(-.data$var_high, edge), xend = -.data$var_low, y = .data$y,
-                                       yend = .data$y), colour = loss, linewidth = 1,
-                          alpha = 0.55) +
+    ggplot2::geom_rect(
+      data = bars,
+      ggplot2::aes(
+        xmin = .data$from,
+        xmax = .data$to,
+        ymin = 0,
+        ymax = .data$count,
+        fill = .data$beyond
+      ),
+      colour = "white",
+      linewidth = 0.15
+    ) +
+    ggplot2::scale_fill_manual(values = c(
+      `FALSE` = unname(colour_of(table$security[1L], attr(object, "source")$universe)),
+      `TRUE` = loss
+    )) +
+    ggplot2::geom_segment(
+      ggplot2::aes(
+        x = -.data$var,
+        xend = -.data$var,
+        y = .data$y,
+        yend = top * if (single) 0.9 else 0.3
+      ),
+      colour = loss,
+      linewidth = if (single) 0.6 else 0.3,
+      alpha = if (single) 1 else 0.45
+    ) +
+    ggplot2::geom_segment(
+      data = table[!is.na(table$var_low) & !is.na(table$var_high), ],
+      ggplot2::aes(
+        x = pmax(-.data$var_high, edge),
+        xend = -.data$var_low,
+        y = .data$y,
+        yend = .data$y
+      ),
+      colour = loss,
+      linewidth = 1,
+      alpha = 0.55
+    ) +
     ggplot2::geom_point(ggplot2::aes(x = -.data$var, y = .data$y), colour = loss, size = 2.4) +
-    ggplot2::geom_point(ggplot2::aes(x = .data$es_x, y = .data$y), colour = loss, shape = 5, size = 2,
-                        stroke = 0.8, na.rm = TRUE) +
-    ggplot2::geom_text(ggplot2::aes(x = 0, y = .data$y,
-                                    label = sprintf("%s  %s", writer_of(object)(.data$var), .data$name)), colour = ink,
-                                    hjust = 0, size = size,
-                       nudge_x = (right - edge) * 0.004) +
-    ggplot2::geom_hline(yintercept = 0, colour = rule) +
-    ggplot2::scale_x_continuous(labels = amount_axis(object), breaks = scales::breaks_pretty(9), limits = c(edge, right),
-                                expand = c(0.005, 0)) +
-    ggplot2::scale_y_continuous(breaks = function(limits) Filter(function(y) y >= 0, pretty(c(0, top), 4)),
-                                expand = ggplot2::expansion(c(0.02, 0.05))) +
-    titles(var_headline(object),
-           sprintf("Bars: %ss of %s, red beyond the least of the lines%s", what, period$within,
-                   "; dot: value at risk, bar: its interval, diamond: expected shortfall"),
-           basis(object), x = paste(table$security[1L], what), y = "Observations") +
-    imbroglio_theme() + ggplot2::theme(axis.title.y = ggplot2::element_text(hjust = 0.75))
+    ggplot2::geom_point(
+      ggplot2::aes(x = .data$es_x, y = .data$y),
+      colour = loss,
+      shape = 5,
+      size = 2,
+      stroke = 0.8,
+      na.rm = TRUE
+    ) +
+    ggplot2::geom_text(
+      ggplot2::aes(
+        x = 0,
+        y = .data$y,
+        label = sprintf("%s  %s", writer_of(object)(.data$var), .data$name)
+      ),
+      colour = ink,
+      hjust = 0,
+      size = size,
+      nudge_x = (right - edge) * 0.004
+    ) + ggplot2::geom_hline(yintercept = 0, colour = rule) +
+    ggplot2::scale_x_continuous(
+      labels = amount_axis(object),
+      breaks = scales::breaks_pretty(9),
+      limits = c(edge, right),
+      expand = c(0.005, 0)
+    ) +
+    ggplot2::scale_y_continuous(
+      breaks = function(limits) Filter(function(y) y >= 0, pretty(c(0, top), 4)),
+      expand = ggplot2::expansion(c(0.02, 0.05))
+    ) +
+    titles(
+      var_headline(object),
+      sprintf(
+        "Bars: %ss of %s, red beyond the least of the lines%s",
+        what,
+        period$within,
+        "; dot: value at risk, bar: its interval, diamond: expected shortfall"
+      ),
+      basis(object),
+      x = paste(table$security[1L], what),
+      y = "Observations"
+    ) + imbroglio_theme() + ggplot2::theme(axis.title.y = ggplot2::element_text(hjust = 0.75))
 }
 
 # The returns that a horizon makes of them, as simple ones.
@@ -102,7 +192,9 @@ returns_over <- function(source, table) {
 
 # Value at risk as the horizon grows, a line for each level, a panel for each method.
 horizons_figure <- function(object, table) {
-  table <- table[!is.na(table$var) & table$rank %in% table$rank[!is.na(table$rank)][1L] | is.na(table$rank), ]
+  table <- table[
+    !is.na(table$var) & table$rank %in% table$rank[!is.na(table$rank)][1L] | is.na(table$rank),
+  ]
   levels <- sort(unique(table$level))
   table$label <- unit_text$level(table$level)
   table$method <- factor(table$method, unique(table$method))
@@ -113,27 +205,55 @@ horizons_figure <- function(object, table) {
   every <- every_in_all(object)
   ggplot2::ggplot(table, ggplot2::aes(.data$horizon, .data$var, colour = .data$label)) +
     ggplot2::geom_line(linewidth = 0.8) + ggplot2::geom_point(size = 1.2) +
-    ggplot2::geom_text(data = ends,
-                       ggplot2::aes(y = .data$y,
-                                    label = sprintf("  %s: %s", .data$label, writer_of(object)(.data$var, 1L))), hjust = 0,
-                                    size = 3.4) +
-    ggplot2::scale_colour_manual(values = colours) +
-    ggplot2::scale_x_continuous(breaks = unique(round(seq(1, max(table$horizon), length.out = min(max(table$horizon), 8L)))),
-                                expand = ggplot2::expansion(c(0.01, if (nlevels(table$method) > 1L) 0.34 else 0.16))) +
-    ggplot2::scale_y_continuous(labels = amount_axis(object), limits = c(0, NA), expand = ggplot2::expansion(c(0, 0.05))) +
-    ggplot2::facet_wrap(ggplot2::vars(.data$method)) +
-    titles(sprintf("%s: %s", table$security[1L], horizons_finding(table, every, writer_of(object))),
-           "Value at risk by horizon and level", basis(object),
-           x = sprintf("Horizon, %ss", every), y = "Value at risk") +
-    imbroglio_theme() + ggplot2::theme(strip.text = if (nlevels(table$method) == 1L) ggplot2::element_blank() else ggplot2::element_text(face = "bold", hjust = 0))
+    ggplot2::geom_text(
+      data = ends,
+      ggplot2::aes(
+        y = .data$y,
+        label = sprintf("  %s: %s", .data$label, writer_of(object)(.data$var, 1L))
+      ),
+      hjust = 0,
+      size = 3.4
+    ) + ggplot2::scale_colour_manual(values = colours) +
+    ggplot2::scale_x_continuous(
+      breaks = unique(round(seq(
+        1,
+        max(table$horizon),
+        length.out = min(max(table$horizon), 8L)
+      ))),
+      expand = ggplot2::expansion(c(0.01, if (nlevels(table$method) > 1L) 0.34 else 0.16))
+    ) +
+    ggplot2::scale_y_continuous(
+      labels = amount_axis(object),
+      limits = c(0, NA),
+      expand = ggplot2::expansion(c(0, 0.05))
+    ) + ggplot2::facet_wrap(ggplot2::vars(.data$method)) +
+    titles(
+      sprintf("%s: %s", table$security[1L], horizons_finding(table, every, writer_of(object))),
+      "Value at risk by horizon and level",
+      basis(object),
+      x = sprintf("Horizon, %ss", every),
+      y = "Value at risk"
+    ) + imbroglio_theme() +
+    ggplot2::theme(
+      strip.text = if (nlevels(table$method) == 1L) {
+        ggplot2::element_blank()
+      } else {
+        ggplot2::element_text(face = "bold", hjust = 0)
+      }
+    )
 }
 
 horizons_finding <- function(table, every, write) {
   top <- table[table$level == max(table$level) & table$method == levels(table$method)[1L], ]
   ends <- range(top$horizon)
-  sprintf("at %s, %s in %s become %s in %s", top$label[1L], write(top$var[top$horizon == ends[1L]]),
-          period_name(every, ends[1L])$within,
-          write(top$var[top$horizon == ends[2L]]), period_name(every, ends[2L])$within)
+  sprintf(
+    "at %s, %s in %s become %s in %s",
+    top$label[1L],
+    write(top$var[top$horizon == ends[1L]]),
+    period_name(every, ends[1L])$within,
+    write(top$var[top$horizon == ends[2L]]),
+    period_name(every, ends[2L])$within
+  )
 }
 
 #' @rdname figures
@@ -142,17 +262,38 @@ autoplot.imbroglio_tail <- function(object, tail = NULL, ...) {
   refuse_others(...)
   need_ggplot()
   table <- as.data.frame(object)
-  if (length(unique(table$security)) > 1L) fail("argument", "The tail of one security at a time is drawn.")
+  if (length(unique(table$security)) > 1L) {
+    fail("argument", "The tail of one security at a time is drawn.")
+  }
   unit <- if (counts_money(object)) "" else ", in %"
   scale <- if (counts_money(object)) 1 else 100
-  panel <- function(name, y, low, high) data.frame(panel = name, k = table$k, y = y, low = low, high = high)
-  names <- c("Hill's shape", paste0("Mean excess over the threshold", unit), "Shape by the generalised Pareto distribution",
-             sprintf("Value at risk at %s%s", unit_text$level(as.numeric(basis(object)$choices[["level"]])), unit))
-  lines <- rbind(panel(names[1L], table$hill_shape, table$hill_low, table$hill_high),
-                 panel(names[2L], scale * table$mean_excess, scale * table$excess_low, scale * table$excess_high),
-                 panel(names[3L], table$pareto_shape, table$pareto_low, table$pareto_high))
-  var <- rbind(data.frame(k = table$k, y = scale * table$hill_var, by = "Hill"),
-               data.frame(k = table$k, y = scale * table$pareto_var, by = "Pareto"))
+  panel <- function(name, y, low, high) {
+    data.frame(panel = name, k = table$k, y = y, low = low, high = high)
+  }
+  names <- c(
+    "Hill's shape",
+    paste0("Mean excess over the threshold", unit),
+    "Shape by the generalised Pareto distribution",
+    sprintf(
+      "Value at risk at %s%s",
+      unit_text$level(as.numeric(basis(object)$choices[["level"]])),
+      unit
+    )
+  )
+  lines <- rbind(
+    panel(names[1L], table$hill_shape, table$hill_low, table$hill_high),
+    panel(
+      names[2L],
+      scale * table$mean_excess,
+      scale * table$excess_low,
+      scale * table$excess_high
+    ),
+    panel(names[3L], table$pareto_shape, table$pareto_low, table$pareto_high)
+  )
+  var <- rbind(
+    data.frame(k = table$k, y = scale * table$hill_var, by = "Hill"),
+    data.frame(k = table$k, y = scale * table$pareto_var, by = "Pareto")
+  )
   var$panel <- names[4L]
   ends <- var[!duplicated(var$by, fromLast = TRUE), ]
   ends$y <- apart(ends$y, 0.06 * diff(range(var$y, na.rm = TRUE)))
@@ -160,21 +301,46 @@ autoplot.imbroglio_tail <- function(object, tail = NULL, ...) {
   var$panel <- factor(var$panel, names)
   ends$panel <- factor(ends$panel, names)
   colour <- unname(colour_of(table$security[1L], attr(object, "source")$universe))
-  tail <- if (!is.null(tail)) tail_size(basis(object)$observations[[table$security[1L]]], check_tail(tail))
+  tail <- if (!is.null(tail)) {
+    tail_size(basis(object)$observations[[table$security[1L]]], check_tail(tail))
+  }
   ggplot2::ggplot(lines, ggplot2::aes(.data$k, .data$y)) +
-    (if (!is.null(tail)) ggplot2::geom_vline(xintercept = tail, colour = loss, linewidth = 0.5, linetype = 2)) +
-    ggplot2::geom_ribbon(ggplot2::aes(ymin = .data$low, ymax = .data$high), fill = colour, alpha = 0.18) +
-    ggplot2::geom_line(colour = colour, linewidth = 0.8) +
-    ggplot2::geom_line(data = var, ggplot2::aes(group = .data$by, linetype = .data$by), colour = ink,
-                       linewidth = 0.7, na.rm = TRUE) +
-    ggplot2::geom_text(data = ends, ggplot2::aes(label = paste0("  ", .data$by)), colour = ink, hjust = 0,
-                       size = 3.6) +
-    ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = "free_y") +
-    ggplot2::scale_x_continuous(breaks = scales::breaks_pretty(7), expand = ggplot2::expansion(c(0.01, 0.12))) +
-    titles(thresholds_headline(object),
-           paste0("By how many losses are taken for the tail, with 95 % bands; where a line is level the choice matters little",
-                                               if (!is.null(tail)) sprintf("; dashed: the choice of %s",
-                                                                           count(tail))),
-           basis(object), x = "Losses in the tail") +
-    ggplot2::labs(y = NULL) + imbroglio_theme()
+    (if (!is.null(tail)) {
+      ggplot2::geom_vline(xintercept = tail, colour = loss, linewidth = 0.5, linetype = 2)
+    }) +
+    ggplot2::geom_ribbon(
+      ggplot2::aes(ymin = .data$low, ymax = .data$high),
+      fill = colour,
+      alpha = 0.18
+    ) + ggplot2::geom_line(colour = colour, linewidth = 0.8) +
+    ggplot2::geom_line(
+      data = var,
+      ggplot2::aes(group = .data$by, linetype = .data$by),
+      colour = ink,
+      linewidth = 0.7,
+      na.rm = TRUE
+    ) +
+    ggplot2::geom_text(
+      data = ends,
+      ggplot2::aes(label = paste0("  ", .data$by)),
+      colour = ink,
+      hjust = 0,
+      size = 3.6
+    ) + ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = "free_y") +
+    ggplot2::scale_x_continuous(
+      breaks = scales::breaks_pretty(7),
+      expand = ggplot2::expansion(c(0.01, 0.12))
+    ) +
+    titles(
+      thresholds_headline(object),
+      paste0(
+        paste0(
+          "By how many losses are taken for the tail, with 95 % bands; where a line is ",
+          "level the choice matters little"
+        ),
+        if (!is.null(tail)) sprintf("; dashed: the choice of %s", count(tail))
+      ),
+      basis(object),
+      x = "Losses in the tail"
+    ) + ggplot2::labs(y = NULL) + imbroglio_theme()
 }

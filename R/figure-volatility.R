@@ -7,23 +7,27 @@
 #' * A price table: the prices above their rolling volatility, on one date axis (for
 #'   several securities: growth from 100).
 #' * Returns: growth of 100 put in before the first return, on a ratio scale.
-#' * Volatility, rolling or on each date: for one security the price above it; for several a panel each. `by_window`: how
-#'   it stands today in its own history, for each window.
+#' * Volatility, rolling or on each date: for one security the price above it; for several a panel
+#'   each. `by_window`: how it stands today in its own history, for each window.
 #' * Other rolling results: lines, a panel for each security.
-#' * Beta: of one security the points, the line with its band, and the equation; of several, and of several frequencies, the betas
-#'   with their intervals.
-#' * Tracking: growth of both, and of one over the other. Correlation: the matrix, like beside like. Summary: return
-#'   against volatility.
-#' * Fitted distributions: of one security a panel for each family, by `view`: the `"distribution"` functions with the
-#'   largest distance marked, the `"density"` over the histogram, the `"quantiles"` with a band by simulation, or the
-#'   lower `"tail"` of all on a log scale; of several securities which families are rejected.
-#' * Value at risk: of one security, by `view`, its returns with each of the `"methods"` below them on the same axis
-#'   (value at risk, interval and expected shortfall), or the `"horizons"`, a line for each level; of several
-#'   `"securities"` the numbers, in order. The tail: by its size, the choice `tail` marked. A drawn book: its
-#'   values, with percentiles and losses. A split: the parts of each holding. A backtest: of one `security` the
-#'   returns, the lines and the breaches, with the runs and their zones; of several how often each was breached.
-#' * Drawdown: wealth with its running high, the depth below it, and the deepest falls shaded and numbered.
-#' * Anything else of the whole sample: of one security the series that the number comes from, of several the numbers, in order.
+#' * Beta: of one security the points, the line with its band, and the equation; of several, and
+#'   of several frequencies, the betas with their intervals.
+#' * Tracking: growth of both, and of one over the other. Correlation: the matrix, like beside
+#'   like. Summary: return against volatility.
+#' * Fitted distributions: of one security a panel for each family, by `view`: the
+#'   `"distribution"` functions with the largest distance marked, the `"density"` over the
+#'   histogram, the `"quantiles"` with a band by simulation, or the lower `"tail"` of all on a log
+#'   scale; of several securities which families are rejected.
+#' * Value at risk: of one security, by `view`, its returns with each of the `"methods"` below
+#'   them on the same axis (value at risk, interval and expected shortfall), or the `"horizons"`,
+#'   a line for each level; of several `"securities"` the numbers, in order. The tail: by its
+#'   size, the choice `tail` marked. A drawn book: its values, with percentiles and losses. A
+#'   split: the parts of each holding. A backtest: of one `security` the returns, the lines and
+#'   the breaches, with the runs and their zones; of several how often each was breached.
+#' * Drawdown: wealth with its running high, the depth below it, and the deepest falls shaded and
+#'   numbered.
+#' * Anything else of the whole sample: of one security the series that the number comes from, of
+#'   several the numbers, in order.
 #'
 #' @param object,x A result, a price table or a returns table.
 #' @param window The rolling window, in returns.
@@ -32,12 +36,13 @@
 #' @param per_year Periods a year, see [measure_volatility()].
 #' @param by_window Whether to draw today's volatility in its own history.
 #' @param worst How many of the deepest falls to shade.
-#' @param view,family What to draw: of fitted distributions, and of which families (all); of value at risk.
+#' @param view,family What to draw: of fitted distributions, and of which families (all); of value
+#'   at risk.
 #' @param tail The size of the tail to mark, a share of the returns or how many.
 #' @param security Of a backtest: which security to draw.
 #' @param ... For methods; of `plot()`, arguments for `autoplot()`.
 #' @return A ggplot.
-#' @examplesIf requireNamespace("ggplot2", quietly = TRUE) && requireNamespace("scales", quietly = TRUE)
+#' @examplesIf all(vapply(c("ggplot2", "scales"), requireNamespace, NA, quietly = TRUE))
 #' prices <- read_prices(demo_file("bay.csv"))
 #' ggplot2::autoplot(prices[, "TARROW"], window = 60, start = "2018-01-01", end = "2020-12-31")
 #' ggplot2::autoplot(measure_drawdown(prices))
@@ -46,47 +51,89 @@ NULL
 
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
-autoplot.imbroglio_prices <- function(object, window = 60L, start = NULL, end = NULL, per_year = NULL,
-                                      averages = NULL, ...) {
+autoplot.imbroglio_prices <- function(object, window = 60L, start = NULL, end = NULL,
+                                      per_year = NULL, averages = NULL, ...) {
   refuse_others(...)
   need_ggplot()
   if (ncol(object) > 1L) return(ggplot2::autoplot(as_returns(object), start = start, end = end))
-  figure <- ggplot2::autoplot(measure_volatility(object, window = window, per_year = per_year), start = start,
-                              end = end)
+  figure <- ggplot2::autoplot(
+    measure_volatility(object, window = window, per_year = per_year),
+    start = start,
+    end = end
+  )
   figure + lapply(averages, average_layer, object, levels(figure$data$panel), start, end)
 }
 
 # A moving average over the price, named at its end.
 average_layer <- function(window, prices, panels, start, end) {
   average <- average_prices(prices, window)
-  line <- data.frame(panel = factor(panels[1L], panels), date = average$dates, value = average$close[, 1L])
+  line <- data.frame(
+    panel = factor(panels[1L], panels),
+    date = average$dates,
+    value = average$close[, 1L]
+  )
   line <- within_dates(line[!is.na(line$value), ], "date", start, end)
   last <- line[nrow(line), ]
   list(
-    ggplot2::geom_line(data = line, ggplot2::aes(group = NULL), colour = ink, linewidth = 0.4, alpha = 0.8),
-    ggplot2::geom_text(data = last, ggplot2::aes(label = sprintf("  mean of %s", count(window)), group = NULL),
-                       hjust = 0,
-                       size = 3.2, colour = ink)
+    ggplot2::geom_line(
+      data = line,
+      ggplot2::aes(group = NULL),
+      colour = ink,
+      linewidth = 0.4,
+      alpha = 0.8
+    ),
+    ggplot2::geom_text(
+      data = last,
+      ggplot2::aes(label = sprintf("  mean of %s", count(window)), group = NULL),
+      hjust = 0,
+      size = 3.2,
+      colour = ink
+    )
   )
 }
 
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
-autoplot.imbroglio_volatility <- function(object, start = NULL, end = NULL, by_window = FALSE, ...) {
+autoplot.imbroglio_volatility <- function(object, start = NULL, end = NULL, by_window = FALSE,
+                                          ...) {
   refuse_others(...)
   need_ggplot()
   table <- as.data.frame(object)
   if (is.null(table$window)) {
-    if (by_window) fail("argument", "A picture by window is of a rolling volatility.", remedy = "Give `window`.")
+    if (by_window) {
+      fail(
+        "argument",
+        "A picture by window is of a rolling volatility.",
+        remedy = "Give `window`."
+      )
+    }
     rows <- if (length(unique(table$method)) > 1L) paste(table$security, table$method, sep = ", ")
-    return(ranking_figure(object, table$volatility_annual, "Volatility a year",
-                          "Volatility a period, times the root of the periods a year", rows = rows))
+    return(ranking_figure(
+      object,
+      table$volatility_annual,
+      "Volatility a year",
+      "Volatility a period, times the root of the periods a year",
+      rows = rows
+    ))
   }
   table <- within_dates(table, "to", start, end)
-  if (!any(!is.na(table$volatility_annual))) fail("too_short", "There is no volatility to show in these dates.")
-  if (by_window) standing_figure(object, table)
-  else if (length(unique(table$security)) == 1L) price_and_volatility(object, table, start, end)
-  else rolling_panels(object, table, "volatility_annual", "Volatility, % a year", window_subtitle(object, table), 100)
+  if (!any(!is.na(table$volatility_annual))) {
+    fail("too_short", "There is no volatility to show in these dates.")
+  }
+  if (by_window) {
+    standing_figure(object, table)
+  } else if (length(unique(table$security)) == 1L) {
+    price_and_volatility(object, table, start, end)
+  } else {
+    rolling_panels(
+      object,
+      table,
+      "volatility_annual",
+      "Volatility, % a year",
+      window_subtitle(object, table),
+      100
+    )
+  }
 }
 
 #' @rdname figures
@@ -95,8 +142,18 @@ autoplot.imbroglio_volatility_series <- function(object, start = NULL, end = NUL
   refuse_others(...)
   need_ggplot()
   table <- within_dates(as.data.frame(object), "to", start, end)
-  if (length(unique(table$security)) == 1L) price_and_volatility(object, table, start, end)
-  else rolling_panels(object, table, "volatility_annual", "Volatility, % a year", window_subtitle(object, table), 100)
+  if (length(unique(table$security)) == 1L) {
+    price_and_volatility(object, table, start, end)
+  } else {
+    rolling_panels(
+      object,
+      table,
+      "volatility_annual",
+      "Volatility, % a year",
+      window_subtitle(object, table),
+      100
+    )
+  }
 }
 
 #' @rdname figures
@@ -104,8 +161,14 @@ autoplot.imbroglio_volatility_series <- function(object, start = NULL, end = NUL
 autoplot.imbroglio_garch <- function(object, ...) {
   refuse_others(...)
   method <- c(normal = "garch", student = "garch-student")[unique(object$innovations)]
-  ggplot2::autoplot(volatility_series(attr(object, "source"), method = unname(method),
-                                      per_year = basis(object)$per_year), ...)
+  ggplot2::autoplot(
+    volatility_series(
+      attr(object, "source"),
+      method = unname(method),
+      per_year = basis(object)$per_year
+    ),
+    ...
+  )
 }
 
 #' @rdname figures
@@ -114,27 +177,52 @@ autoplot.imbroglio_garch_forecast <- function(object, ...) {
   refuse_others(...)
   need_ggplot()
   table <- as.data.frame(object)
-  table$series <- if (length(unique(table$innovations)) > 1L) paste(table$security, table$innovations, sep = ", ")
-                  else table$security
+  table$series <- if (length(unique(table$innovations)) > 1L) {
+    paste(table$security, table$innovations, sep = ", ")
+  } else {
+    table$security
+  }
   ends <- table[!duplicated(table$series, fromLast = TRUE) & !is.na(table$volatility_annual), ]
-  ends$label_at <- apart(ends$volatility_annual, 0.04 * max(table$volatility_annual, na.rm = TRUE))
-  ggplot2::ggplot(table[!is.na(table$volatility_annual), ],
-                  ggplot2::aes(.data$horizon, .data$volatility_annual, colour = .data$security, group = .data$series)) +
+  ends$label_at <- apart(
+    ends$volatility_annual,
+    0.04 * max(table$volatility_annual, na.rm = TRUE)
+  )
+  ggplot2::ggplot(
+    table[!is.na(table$volatility_annual), ],
+    ggplot2::aes(
+      .data$horizon,
+      .data$volatility_annual,
+      colour = .data$security,
+      group = .data$series
+    )
+  ) +
     ggplot2::geom_line(linewidth = 0.7) +
-    ggplot2::geom_text(data = ends, ggplot2::aes(y = .data$label_at, label = paste0("  ", .data$series)), hjust = 0,
-                       size = 3.7) +
-    ggplot2::scale_colour_manual(values = colour_of(unique(table$security), attr(object, "source")$universe)) +
-    ggplot2::scale_x_continuous(expand = ggplot2::expansion(c(0.01, 0.16))) +
+    ggplot2::geom_text(
+      data = ends,
+      ggplot2::aes(y = .data$label_at, label = paste0("  ", .data$series)),
+      hjust = 0,
+      size = 3.7
+    ) +
+    ggplot2::scale_colour_manual(values = colour_of(
+      unique(table$security),
+      attr(object, "source")$universe
+    )) + ggplot2::scale_x_continuous(expand = ggplot2::expansion(c(0.01, 0.16))) +
     ggplot2::scale_y_continuous(labels = percent_axis, limits = c(0, NA)) +
-    titles(in_words(object)[1L], "Volatility of each period ahead, on its way to the long-run level", basis(object),
-           x = sprintf("%ss ahead", sentence_case(every_in_all(object))), y = "Volatility a year") +
-    imbroglio_theme()
+    titles(
+      in_words(object)[1L],
+      "Volatility of each period ahead, on its way to the long-run level",
+      basis(object),
+      x = sprintf("%ss ahead", sentence_case(every_in_all(object))),
+      y = "Volatility a year"
+    ) + imbroglio_theme()
 }
 
 # What a line is called beside the others of its security: by what differs.
 series_of <- function(table) {
-  keys <- Filter(function(key) length(unique(table[[key]])) > 1L,
-                 setdiff(series_keys(table), c("security", "benchmark")))
+  keys <- Filter(
+    function(key) length(unique(table[[key]])) > 1L,
+    setdiff(series_keys(table), c("security", "benchmark"))
+  )
   labels <- lapply(keys, function(key) if (key == "window") count(table$window) else table[[key]])
   if (!length(labels)) return(factor(rep("", nrow(table))))
   label <- do.call(paste, c(labels, sep = ", "))
@@ -149,14 +237,21 @@ price_and_volatility <- function(object, table, start, end) {
   level <- if (priced) {
     data.frame(date = source$prices$dates, value = source$prices$close[, security])
   } else {
-    data.frame(date = source$dates,
-               value = scale * core_wealth(source$values[, security, drop = FALSE], source$kind)[-1L])
+    data.frame(
+      date = source$dates,
+      value = scale * core_wealth(source$values[, security, drop = FALSE], source$kind)[-1L]
+    )
   }
   level <- within_dates(level, "date", start, end)
   table$series <- series_of(table)
   names <- levels(table$series)
-  panels <- c(paste(security, if (priced) "price" else if (scale == 1) "sum of profits" else "growth of 100"),
-              if (scale == 1) "Volatility a year" else "Volatility, % a year")
+  panels <- c(
+    paste(
+      security,
+      if (priced) "price" else if (scale == 1) "sum of profits" else "growth of 100"
+    ),
+    if (scale == 1) "Volatility a year" else "Volatility, % a year"
+  )
   lines <- rbind(
     data.frame(panel = panels[1L], date = level$date, value = level$value, series = NA),
     data.frame(panel = panels[2L], with_gaps(table, source$dates, "volatility_annual", scale))
@@ -165,38 +260,64 @@ price_and_volatility <- function(object, table, start, end) {
   lines$run <- run_of_known(lines$value, paste(lines$panel, lines$series))
   ends <- lines[!is.na(lines$series) & !is.na(lines$value), ]
   ends <- ends[!duplicated(ends$series, fromLast = TRUE), ]
-  ends$label_at <- apart(ends$value, 0.065 * max(lines$value[lines$panel == panels[2L]], na.rm = TRUE))
-  ends$label <- sprintf("  %s%s", if (length(names) > 1L) paste0(ends$series, ": ") else "", writer_of(object)(ends$value / scale, 1L))
+  ends$label_at <- apart(
+    ends$value,
+    0.065 * max(lines$value[lines$panel == panels[2L]], na.rm = TRUE)
+  )
+  ends$label <- sprintf(
+    "  %s%s",
+    if (length(names) > 1L) paste0(ends$series, ": ") else "",
+    writer_of(object)(ends$value / scale, 1L)
+  )
   floor <- data.frame(panel = factor(panels[2L], panels), date = ends$date[1L], value = 0)
   colour <- colour_of(security, source$universe)
   # Windows are shades of one colour; methods, which have no order, are told apart by more.
   by_method <- length(unique(table$method)) > 1L
-  shades <- if (by_method) rep_len(c(colour, ink, setdiff(security_colours[1:7], colour)), length(names))
-            else scales::seq_gradient_pal(colour, ink)(seq(0, 1, length.out = length(names)))
+  shades <- if (by_method) {
+    rep_len(c(colour, ink, setdiff(security_colours[1:7], colour)), length(names))
+  } else {
+    scales::seq_gradient_pal(colour, ink)(seq(0, 1, length.out = length(names)))
+  }
   known <- lines[!is.na(lines$value), ]
   ggplot2::ggplot(known, ggplot2::aes(.data$date, .data$value, group = .data$run)) +
     ggplot2::geom_line(data = known[is.na(known$series), ], colour = colour, linewidth = 0.55) +
-    ggplot2::geom_line(data = known[!is.na(known$series), ], ggplot2::aes(colour = factor(.data$series, names)),
-                       linewidth = 0.65) +
-    ggplot2::geom_text(data = ends,
-                       ggplot2::aes(y = .data$label_at, label = .data$label, colour = factor(.data$series, names)),
-                       hjust = 0, size = 3.8) +
-    ggplot2::geom_blank(data = floor, ggplot2::aes(group = NULL)) +
+    ggplot2::geom_line(
+      data = known[!is.na(known$series), ],
+      ggplot2::aes(colour = factor(.data$series, names)),
+      linewidth = 0.65
+    ) +
+    ggplot2::geom_text(
+      data = ends,
+      ggplot2::aes(y = .data$label_at, label = .data$label, colour = factor(.data$series, names)),
+      hjust = 0,
+      size = 3.8
+    ) + ggplot2::geom_blank(data = floor, ggplot2::aes(group = NULL)) +
     ggplot2::scale_colour_manual(values = stats::setNames(shades, names)) +
-    ggplot2::facet_wrap(ggplot2::vars(.data$panel), ncol = 1L, scales = "free_y") +
-    date_axis() +
+    ggplot2::facet_wrap(ggplot2::vars(.data$panel), ncol = 1L, scales = "free_y") + date_axis() +
     ggplot2::scale_y_continuous(labels = scales::label_number(big.mark = ",")) +
     ggplot2::coord_cartesian(clip = "off") +
     titles(words_between(object, table)[1L], window_subtitle(object, table), basis(object)) +
-    imbroglio_theme() + ggplot2::theme(plot.margin = ggplot2::margin(14, if (by_method) 150 else 78, 10, 14))
+    imbroglio_theme() +
+    ggplot2::theme(plot.margin = ggplot2::margin(14, if (by_method) 150 else 78, 10, 14))
 }
 
 window_subtitle <- function(object, table) {
   found <- basis(object)
-  what <- if (is.null(table$window)) sprintf("by %s, of the next period", some(unique(table$method)))
-          else sprintf("of the last %s %s %s", some(count(unique(table$window))),
-                       some(adverb_of(unique(every_by_row(object)))), if (found$kind == "profit") "profits" else paste(found$kind, "returns"))
-  sprintf("%s %s, a year", if (is.null(table$method)) "Rolling standard deviation" else "Volatility", what)
+  what <- if (is.null(table$window)) {
+    sprintf("by %s, of the next period", some(unique(table$method)))
+  } else {
+    sprintf(
+      "of the last %s %s %s",
+      some(count(unique(table$window))),
+      some(adverb_of(unique(every_by_row(object)))),
+      if (found$kind == "profit") "profits" else paste(found$kind, "returns")
+    )
+  }
+  sprintf(
+    "%s %s, a year",
+    if (is.null(table$method)) "Rolling standard deviation" else "Volatility",
+    what
+  )
 }
 
 # Today's volatility in its own history, for each window: the span of nine in ten of its
@@ -204,48 +325,110 @@ window_subtitle <- function(object, table) {
 standing_figure <- function(object, table) {
   table <- table[!is.na(table$volatility_annual), ]
   table$series <- series_of(table)
-  parts <- split(table, list(factor(table$security, unique(table$security)), table$series), drop = TRUE)
-  stands <- do.call(rbind, lapply(parts, function(part) {
-    value <- part$volatility_annual
-    marks <- stats::quantile(value, c(0.05, 0.25, 0.5, 0.75, 0.95), names = FALSE)
-    now <- value[length(value)]
-    data.frame(security = part$security[1L], series = part$series[1L], low = marks[1L], lower = marks[2L],
-               middle = marks[3L],
-               upper = marks[4L], high = marks[5L], now = now, below = mean(value < now))
-  }))
+  parts <- split(
+    table,
+    list(factor(table$security, unique(table$security)), table$series),
+    drop = TRUE
+  )
+  stands <- do.call(
+    rbind,
+    lapply(parts, function(part) {
+      value <- part$volatility_annual
+      marks <- stats::quantile(value, c(0.05, 0.25, 0.5, 0.75, 0.95), names = FALSE)
+      now <- value[length(value)]
+      data.frame(
+        security = part$security[1L],
+        series = part$series[1L],
+        low = marks[1L],
+        lower = marks[2L],
+        middle = marks[3L],
+        upper = marks[4L],
+        high = marks[5L],
+        now = now,
+        below = mean(value < now)
+      )
+    })
+  )
   stands$security <- factor(stands$security, unique(table$security))
-  stands$label <- sprintf("%s\nabove %.0f %% of its past", writer_of(object)(stands$now, 1L), 100 * stands$below)
+  stands$label <- sprintf(
+    "%s\nabove %.0f %% of its past",
+    writer_of(object)(stands$now, 1L),
+    100 * stands$below
+  )
   far <- stands[which.max(abs(stands$below - 0.5)), ]
   colours <- colour_of(levels(stands$security), attr(object, "source")$universe)
   one <- nlevels(stands$security) == 1L
   half <- function(by) list(as.numeric(stands$series) - by, as.numeric(stands$series) + by)
   bar <- function(by, low, high, alpha) {
-    box <- data.frame(stands, left = half(by)[[1L]], right = half(by)[[2L]], bottom = stands[[low]],
-                      top = stands[[high]])
-    ggplot2::geom_rect(data = box,
-                       ggplot2::aes(xmin = .data$left, xmax = .data$right, ymin = .data$bottom, ymax = .data$top,
-                                                fill = .data$security), alpha = alpha)
+    box <- data.frame(
+      stands,
+      left = half(by)[[1L]],
+      right = half(by)[[2L]],
+      bottom = stands[[low]],
+      top = stands[[high]]
+    )
+    ggplot2::geom_rect(
+      data = box,
+      ggplot2::aes(
+        xmin = .data$left,
+        xmax = .data$right,
+        ymin = .data$bottom,
+        ymax = .data$top,
+        fill = .data$security
+      ),
+      alpha = alpha
+    )
   }
   ggplot2::ggplot(stands) +
     bar(0.06, "low", "high", 0.25) + bar(0.16, "lower", "upper", 0.35) +
-    ggplot2::geom_segment(ggplot2::aes(x = as.numeric(.data$series) - 0.16, xend = as.numeric(.data$series) + 0.16,
-                                       y = .data$middle, yend = .data$middle), colour = "white", linewidth = 1) +
-    ggplot2::geom_point(ggplot2::aes(as.numeric(.data$series), .data$now), colour = ink, size = 3.4) +
-    ggplot2::geom_text(ggplot2::aes(as.numeric(.data$series) + 0.2, .data$now,
-                                    label = if (one) .data$label else writer_of(object)(.data$now, 0L)),
-                       hjust = 0, size = if (one) 3.7 else 3, colour = ink, lineheight = 0.95) +
-    ggplot2::facet_wrap(ggplot2::vars(.data$security)) +
+    ggplot2::geom_segment(
+      ggplot2::aes(
+        x = as.numeric(.data$series) - 0.16,
+        xend = as.numeric(.data$series) + 0.16,
+        y = .data$middle,
+        yend = .data$middle
+      ),
+      colour = "white",
+      linewidth = 1
+    ) +
+    ggplot2::geom_point(
+      ggplot2::aes(as.numeric(.data$series), .data$now),
+      colour = ink,
+      size = 3.4
+    ) +
+    ggplot2::geom_text(
+      ggplot2::aes(
+        as.numeric(.data$series) + 0.2,
+        .data$now,
+        label = if (one) .data$label else writer_of(object)(.data$now, 0L)
+      ),
+      hjust = 0,
+      size = if (one) 3.7 else 3,
+      colour = ink,
+      lineheight = 0.95
+    ) + ggplot2::facet_wrap(ggplot2::vars(.data$security)) +
     ggplot2::scale_fill_manual(values = colours) +
-    ggplot2::scale_x_continuous(breaks = seq_along(levels(stands$series)), labels = levels(stands$series),
-                                expand = ggplot2::expansion(add = c(0.4, if (one) 0.9 else 0.8))) +
-    ggplot2::scale_y_continuous(limits = c(0, NA), labels = amount_axis(object)) +
-    titles(sprintf("%s: over %s returns volatility stands at %s, above %.0f %% of its past", far$security,
-                   far$series, writer_of(object)(far$now, 1L),
-                   100 * far$below),
-           "Thin bar: nine in ten of the past values of that window; thick bar: half of them; white: the median; dot: now",
-           basis(object), x = "Window, returns", y = "Volatility a year") +
-    imbroglio_theme() +
-    ggplot2::theme(panel.grid.major.x = ggplot2::element_blank()) +
+    ggplot2::scale_x_continuous(
+      breaks = seq_along(levels(stands$series)),
+      labels = levels(stands$series),
+      expand = ggplot2::expansion(add = c(0.4, if (one) 0.9 else 0.8))
+    ) + ggplot2::scale_y_continuous(limits = c(0, NA), labels = amount_axis(object)) +
+    titles(
+      sprintf(
+        "%s: over %s returns volatility stands at %s, above %.0f %% of its past",
+        far$security,
+        far$series,
+        writer_of(object)(far$now, 1L),
+        100 * far$below
+      ),
+      paste0(
+        "Thin bar: nine in ten of the past values of that window; thick bar: half of ",
+        "them; white: the median; dot: now"
+      ),
+      basis(object),
+      x = "Window, returns",
+      y = "Volatility a year"
+    ) + imbroglio_theme() + ggplot2::theme(panel.grid.major.x = ggplot2::element_blank()) +
     (if (one) ggplot2::theme(strip.text = ggplot2::element_blank()))
 }
 
@@ -256,8 +439,15 @@ within_dates <- function(table, column, start, end) {
   if (!is.null(start)) keep <- keep & table[[column]] >= start
   if (!is.null(end)) keep <- keep & table[[column]] <= end
   if (!any(keep)) {
-    fail("too_short", sprintf("There is nothing to show from %s to %s.", start %||% "the start", end %||% "the end"),
-         where = sprintf("There is data from %s to %s.", min(table[[column]]), max(table[[column]])))
+    fail(
+      "too_short",
+      sprintf(
+        "There is nothing to show from %s to %s.",
+        start %||% "the start",
+        end %||% "the end"
+      ),
+      where = sprintf("There is data from %s to %s.", min(table[[column]]), max(table[[column]]))
+    )
   }
   table[keep, , drop = FALSE]
 }
@@ -266,10 +456,13 @@ within_dates <- function(table, column, start, end) {
 # the security has no return.
 with_gaps <- function(table, dates, column, scale) {
   dates <- dates[dates >= min(table$to) & dates <= max(table$to)]
-  do.call(rbind, lapply(unique(table$series), function(s) {
-    part <- table[table$series == s, ]
-    data.frame(date = dates, value = scale * part[[column]][match(dates, part$to)], series = s)
-  }))
+  do.call(
+    rbind,
+    lapply(unique(table$series), function(s) {
+      part <- table[table$series == s, ]
+      data.frame(date = dates, value = scale * part[[column]][match(dates, part$to)], series = s)
+    })
+  )
 }
 
 # Numbers the runs of values that are there, so that no line bridges a gap.

@@ -1,27 +1,41 @@
-# The families of distributions, each a record: what it is called, its parameters with their bounds, its formula and
-# source, and its functions. `at` holds the parameters by name. All probabilities are logarithms inside, so that both
-# tails are right as far out as numbers go. `fit` gives what core_fit_family() gives, for each column of returns;
-# `refitted` the distances of draws of n from the family, each fitted again.
+# The families of distributions, each a record: what it is called, its parameters with their
+# bounds, its formula and source, and its functions. `at` holds the parameters by name. All
+# probabilities are logarithms inside, so that both tails are right as far out as numbers go.
+# `fit` gives what core_fit_family() gives, for each column of returns; `refitted` the distances
+# of draws of n from the family, each fitted again.
 fit_families <- function() c(own_families, as.list(registered_families))
 
 registered_families <- new.env(parent = emptyenv())
 
 # A family by its standard form: location 0 and scale 1.
-location_scale <- function(name, title, formula, source, density, tail, quantile, random, moments, parameters = NULL,
-                           low = NULL, moments_by = "moments") {
+location_scale <- function(name, title, formula, source, density, tail, quantile, random, moments,
+                           parameters = NULL, low = NULL, moments_by = "moments") {
   shapes <- parameters[-(1:2)]
   given <- function(f, x, at, ...) do.call(f, c(list(x), unname(as.list(at)[shapes]), list(...)))
   list(
-    title = title, parameters = parameters, low = low, high = rep(Inf, length(parameters)), formula = formula,
-    source = source, moments_by = moments_by,
+    title = title,
+    parameters = parameters,
+    low = low,
+    high = rep(Inf, length(parameters)),
+    formula = formula,
+    source = source,
+    moments_by = moments_by,
     log_density = function(x, at) given(density, (x - at[[1L]]) / at[[2L]], at) - log(at[[2L]]),
-    log_tail = function(x, at, lower = TRUE) given(tail, (x - at[[1L]]) / at[[2L]], at, lower = lower),
-    quantile = function(log_p, at, lower = TRUE) at[[1L]] + at[[2L]] * given(quantile, log_p, at, lower = lower),
+    log_tail = function(x, at, lower = TRUE) {
+      given(tail, (x - at[[1L]]) / at[[2L]], at, lower = lower)
+    },
+    quantile = function(log_p, at, lower = TRUE) {
+      at[[1L]] + at[[2L]] * given(quantile, log_p, at, lower = lower)
+    },
     random = function(n, at) at[[1L]] + at[[2L]] * given(random, n, at),
     moments = function(at) {
       found <- do.call(moments, unname(as.list(at)[shapes]))
-      c(mean = at[[1L]] + at[[2L]] * found[1L], variance = at[[2L]]^2 * found[2L], skewness = found[3L],
-        kurtosis = found[4L])
+      c(
+        mean = at[[1L]] + at[[2L]] * found[1L],
+        variance = at[[2L]]^2 * found[2L],
+        skewness = found[3L],
+        kurtosis = found[4L]
+      )
     },
     fit = function(values, by) core_fit_family(values, name, by == "moments"),
     refitted = function(at, n, by, first, draws, seed) {
@@ -42,11 +56,15 @@ mirrored <- function(p, lower, small_tail) {
 }
 
 student_size <- function(r, nu) {
-  ifelse(nu > r, exp(r / 2 * log(nu) + lgamma((r + 1) / 2) + lgamma((nu - r) / 2) - lgamma(nu / 2)) / sqrt(pi), Inf)
+  ifelse(
+    nu > r,
+    exp(r / 2 * log(nu) + lgamma((r + 1) / 2) + lgamma((nu - r) / 2) - lgamma(nu / 2)) / sqrt(pi),
+    Inf
+  )
 }
 
-# Mean, variance, skewness and excess kurtosis from the first four moments about 0; a moment that is not
-# finite leaves the ones above it without a value.
+# Mean, variance, skewness and excess kurtosis from the first four moments about 0; a moment that
+# is not finite leaves the ones above it without a value.
 from_raw <- function(m) {
   variance <- m[2L] - m[1L]^2
   third <- m[3L] - 3 * m[1L] * m[2L] + 2 * m[1L]^3
@@ -56,36 +74,64 @@ from_raw <- function(m) {
 
 own_families <- list(
   normal = location_scale(
-    "normal", "Normal", "exp(-z^2 / 2) / (sd sqrt(2 pi)), z = (x - mean) / sd", "",
-    parameters = c("mean", "sd"), low = c(-Inf, 0),
+    "normal",
+    "Normal",
+    "exp(-z^2 / 2) / (sd sqrt(2 pi)), z = (x - mean) / sd",
+    "",
+    parameters = c("mean", "sd"),
+    low = c(-Inf, 0),
     density = function(z) stats::dnorm(z, log = TRUE),
     tail = function(z, lower) stats::pnorm(z, lower.tail = lower, log.p = TRUE),
     quantile = function(p, lower) stats::qnorm(p, lower.tail = lower, log.p = TRUE),
-    random = function(n) stats::rnorm(n), moments = function() c(0, 1, 0, 0)
+    random = function(n) stats::rnorm(n),
+    moments = function() c(0, 1, 0, 0)
   ),
   student = location_scale(
-    "student", "Student t", "(1 + z^2 / nu)^(-(nu + 1) / 2) Gamma((nu + 1) / 2) / (Gamma(nu / 2) sqrt(nu pi) scale)",
-    "Student (1908)", parameters = c("location", "scale", "nu"), low = c(-Inf, 0, 0),
+    "student",
+    "Student t",
+    paste0(
+      "(1 + z^2 / nu)^(-(nu + 1) / 2) Gamma((nu + 1) / 2) / (Gamma(nu / 2) sqrt(nu pi) ",
+      "scale)"
+    ),
+    "Student (1908)",
+    parameters = c("location", "scale", "nu"),
+    low = c(-Inf, 0, 0),
     density = function(z, nu) stats::dt(z, nu, log = TRUE),
     tail = function(z, nu, lower) stats::pt(z, nu, lower.tail = lower, log.p = TRUE),
     # The upper tail of qt() is less exact than the lower.
-    quantile = function(p, nu, lower) mirrored(p, lower, function(p) stats::qt(p, nu, log.p = TRUE)),
+    quantile = function(p, nu, lower) {
+      mirrored(p, lower, function(p) stats::qt(p, nu, log.p = TRUE))
+    },
     random = function(n, nu) stats::rt(n, nu),
     moments = function(nu) {
-      c(if (nu > 1) 0 else NaN, if (nu > 2) nu / (nu - 2) else if (nu > 1) Inf else NaN, if (nu > 3) 0 else NaN,
-        if (nu > 4) 6 / (nu - 4) else if (nu > 2) Inf else NaN)
+      c(
+        if (nu > 1) 0 else NaN,
+        if (nu > 2) nu / (nu - 2) else if (nu > 1) Inf else NaN,
+        if (nu > 3) 0 else NaN,
+        if (nu > 4) 6 / (nu - 4) else if (nu > 2) Inf else NaN
+      )
     }
   ),
   cauchy = location_scale(
-    "cauchy", "Cauchy", "1 / (pi scale (1 + z^2))", "", parameters = c("location", "scale"), low = c(-Inf, 0),
+    "cauchy",
+    "Cauchy",
+    "1 / (pi scale (1 + z^2))",
+    "",
+    parameters = c("location", "scale"),
+    low = c(-Inf, 0),
     moments_by = "median and half the interquartile range",
     density = function(z) stats::dcauchy(z, log = TRUE),
     tail = function(z, lower) stats::pcauchy(z, lower.tail = lower, log.p = TRUE),
     quantile = function(p, lower) stats::qcauchy(p, lower.tail = lower, log.p = TRUE),
-    random = function(n) stats::rcauchy(n), moments = function() rep(NaN, 4L)
+    random = function(n) stats::rcauchy(n),
+    moments = function() rep(NaN, 4L)
   ),
   laplace = location_scale(
-    "laplace", "Laplace", "exp(-|z|) / (2 scale)", "Laplace (1774)", parameters = c("location", "scale"),
+    "laplace",
+    "Laplace",
+    "exp(-|z|) / (2 scale)",
+    "Laplace (1774)",
+    parameters = c("location", "scale"),
     low = c(-Inf, 0),
     density = function(z) -abs(z) - log(2),
     tail = function(z, lower) {
@@ -93,19 +139,29 @@ own_families <- list(
       ifelse((z <= 0) == lower, beyond, log_rest(beyond))
     },
     quantile = function(p, lower) mirrored(p, lower, function(p) p + log(2)),
-    random = function(n) stats::rexp(n) - stats::rexp(n), moments = function() c(0, 2, 0, 3)
+    random = function(n) stats::rexp(n) - stats::rexp(n),
+    moments = function() c(0, 2, 0, 3)
   ),
   logistic = location_scale(
-    "logistic", "Logistic", "exp(-z) / (scale (1 + exp(-z))^2)", "", parameters = c("location", "scale"),
+    "logistic",
+    "Logistic",
+    "exp(-z) / (scale (1 + exp(-z))^2)",
+    "",
+    parameters = c("location", "scale"),
     low = c(-Inf, 0),
     density = function(z) stats::dlogis(z, log = TRUE),
     tail = function(z, lower) stats::plogis(z, lower.tail = lower, log.p = TRUE),
     quantile = function(p, lower) stats::qlogis(p, lower.tail = lower, log.p = TRUE),
-    random = function(n) stats::rlogis(n), moments = function() c(0, pi^2 / 3, 0, 1.2)
+    random = function(n) stats::rlogis(n),
+    moments = function() c(0, pi^2 / 3, 0, 1.2)
   ),
   ged = location_scale(
-    "ged", "Generalised error", "shape / (2 scale Gamma(1 / shape)) exp(-|z|^shape)", "Subbotin (1923)",
-    parameters = c("location", "scale", "shape"), low = c(-Inf, 0, 0),
+    "ged",
+    "Generalised error",
+    "shape / (2 scale Gamma(1 / shape)) exp(-|z|^shape)",
+    "Subbotin (1923)",
+    parameters = c("location", "scale", "shape"),
+    low = c(-Inf, 0, 0),
     density = function(z, shape) log(shape / 2) - lgamma(1 / shape) - abs(z)^shape,
     tail = function(z, shape, lower) {
       beyond <- stats::pgamma(abs(z)^shape, 1 / shape, lower.tail = FALSE, log.p = TRUE) - log(2)
@@ -113,10 +169,17 @@ own_families <- list(
     },
     quantile = function(p, shape, lower) {
       mirrored(p, lower, function(p) {
-        -stats::qgamma(pmin(p + log(2), 0), 1 / shape, lower.tail = FALSE, log.p = TRUE)^(1 / shape)
+        -stats::qgamma(
+          pmin(p + log(2), 0),
+          1 / shape,
+          lower.tail = FALSE,
+          log.p = TRUE
+        )^(1 / shape)
       })
     },
-    random = function(n, shape) stats::rgamma(n, 1 / shape)^(1 / shape) * sample(c(-1, 1), n, TRUE),
+    random = function(n, shape) {
+      stats::rgamma(n, 1 / shape)^(1 / shape) * sample(c(-1, 1), n, TRUE)
+    },
     moments = function(shape) {
       a <- 1 / shape
       variance <- exp(lgamma(3 * a) - lgamma(a))
@@ -124,8 +187,12 @@ own_families <- list(
     }
   ),
   "johnson-su" = location_scale(
-    "johnson-su", "Johnson SU", "gamma + delta asinh(z) is standard normal", "Johnson (1949)",
-    parameters = c("location", "scale", "gamma", "delta"), low = c(-Inf, 0, -Inf, 0),
+    "johnson-su",
+    "Johnson SU",
+    "gamma + delta asinh(z) is standard normal",
+    "Johnson (1949)",
+    parameters = c("location", "scale", "gamma", "delta"),
+    low = c(-Inf, 0, -Inf, 0),
     moments_by = "four quantiles (Slifker and Shapiro 1980)",
     density = function(z, gamma, delta) {
       stats::dnorm(gamma + delta * asinh(z), log = TRUE) + log(delta) - 0.5 * log1p(z^2)
@@ -133,23 +200,33 @@ own_families <- list(
     tail = function(z, gamma, delta, lower) {
       stats::pnorm(gamma + delta * asinh(z), lower.tail = lower, log.p = TRUE)
     },
-    quantile = function(p, gamma, delta,
-                        lower) sinh((stats::qnorm(p, lower.tail = lower, log.p = TRUE) - gamma) / delta),
+    quantile = function(p, gamma, delta, lower) {
+      sinh((stats::qnorm(p, lower.tail = lower, log.p = TRUE) - gamma) / delta)
+    },
     random = function(n, gamma, delta) sinh((stats::rnorm(n) - gamma) / delta),
     moments = function(gamma, delta) {
       w <- exp(1 / delta^2)
       g <- gamma / delta
       variance <- (w - 1) * (w * cosh(2 * g) + 1) / 2
       third <- -sqrt(w) * (w - 1)^2 * (w * (w + 2) * sinh(3 * g) + 3 * sinh(g)) / 4
-      fourth <- (w - 1)^2 * (w^2 * (w^4 + 2 * w^3 + 3 * w^2 - 3) * cosh(4 * g) + 4 * w^2 * (w + 2) * cosh(2 * g) +
-                               3 * (2 * w + 1)) / 8
+      fourth <- (w - 1)^2 *
+        (w^2 * (w^4 + 2 * w^3 + 3 * w^2 - 3) * cosh(4 * g) +
+          4 * w^2 * (w + 2) * cosh(2 * g) +
+          3 * (2 * w + 1)) /
+        8
       c(-sqrt(w) * sinh(g), variance, third / variance^1.5, fourth / variance^2 - 3)
     }
   ),
   "skew-student" = location_scale(
-    "skew-student", "Skewed Student t",
-    "2 / (skew + 1 / skew) t(z / skew) above the location, 2 / (skew + 1 / skew) t(z skew) below, t Student's density",
-    "Fernandez and Steel (1998)", parameters = c("location", "scale", "skew", "nu"), low = c(-Inf, 0, 0, 0),
+    "skew-student",
+    "Skewed Student t",
+    paste0(
+      "2 / (skew + 1 / skew) t(z / skew) above the location, 2 / (skew + 1 / skew) t(z ",
+      "skew) below, t Student's density"
+    ),
+    "Fernandez and Steel (1998)",
+    parameters = c("location", "scale", "skew", "nu"),
+    low = c(-Inf, 0, 0, 0),
     moments_by = NA_character_,
     density = function(z, skew, nu) {
       log(2 / (skew + 1 / skew)) + stats::dt(ifelse(z < 0, z * skew, z / skew), nu, log = TRUE)
@@ -178,9 +255,15 @@ own_families <- list(
     }
   ),
   nig = location_scale(
-    "nig", "Normal inverse Gaussian",
-    "alpha K1(alpha w) exp(sqrt(alpha^2 - beta^2) + beta z) / (pi scale w), w = sqrt(1 + z^2)",
-    "Barndorff-Nielsen (1997)", parameters = c("location", "scale", "alpha", "beta"), low = c(-Inf, 0, 0, -Inf),
+    "nig",
+    "Normal inverse Gaussian",
+    paste0(
+      "alpha K1(alpha w) exp(sqrt(alpha^2 - beta^2) + beta z) / (pi scale w), w = ",
+      "sqrt(1 + z^2)"
+    ),
+    "Barndorff-Nielsen (1997)",
+    parameters = c("location", "scale", "alpha", "beta"),
+    low = c(-Inf, 0, 0, -Inf),
     density = function(z, alpha, beta) core_nig_density(z, alpha, beta),
     tail = function(z, alpha, beta, lower) core_nig_beyond(z, alpha, beta, lower),
     quantile = function(p, alpha, beta, lower) core_nig_quantile(p, alpha, beta, lower),
@@ -201,8 +284,8 @@ own_families <- list(
 
 #' A family of distributions
 #'
-#' Density, distribution function, quantiles, random numbers and moments of a family that [fit_returns()] fits, for
-#' any parameters.
+#' Density, distribution function, quantiles, random numbers and moments of a family that
+#' [fit_returns()] fits, for any parameters.
 #'
 #' | family | parameters | formula of the density |
 #' |---|---|---|
@@ -216,29 +299,31 @@ own_families <- list(
 #' | `skew-student` | location, scale, skew, nu | \eqn{2 t(z/\xi) / (s (\xi + 1/\xi))}{2 t(z / skew) / (s (skew + 1 / skew))} above the location, \eqn{2 t(z\xi) / (s (\xi + 1/\xi))}{2 t(z skew) / (s (skew + 1 / skew))} below |
 #' | `nig` | location, scale, alpha, beta | \eqn{\alpha K_1(\alpha w) e^{\sqrt{\alpha^2-\beta^2}+\beta z} / (\pi s w)}{alpha K1(alpha w) exp(sqrt(alpha^2 - beta^2) + beta z) / (pi s w)}, \eqn{w = \sqrt{1 + z^2}}{w = sqrt(1 + z^2)}, \eqn{|\beta| < \alpha}{|beta| < alpha} |
 #'
-#' with \eqn{z = (x - m) / s}{z = (x - location) / scale}. The alpha and beta of `nig` are those of its usual form
-#' times the scale, so that they do not depend on the unit.
+#' with \eqn{z = (x - m) / s}{z = (x - location) / scale}. The alpha and beta of `nig` are those
+#' of its usual form times the scale, so that they do not depend on the unit.
 #'
 #' @param name The family's name, one of the table or of [register_family()].
 #' @param x A family.
 #' @param ... Must be empty.
-#' @return A list with `name`, `title`, `parameters`, `formula`, `source`, `moments_by` (what `by = "moments"`
-#'   takes) and the functions
+#' @return A list with `name`, `title`, `parameters`, `formula`, `source`, `moments_by` (what `by
+#'   = "moments"` takes) and the functions
 #'   * `density(x, at, log = FALSE)`,
-#'   * `distribution(q, at, lower = TRUE, log = FALSE)`: the probability of `q` or less; with `lower = FALSE` of
-#'     more than `q`,
+#'   * `distribution(q, at, lower = TRUE, log = FALSE)`: the probability of `q` or less; with
+#'     `lower = FALSE` of more than `q`,
 #'   * `quantile(p, at, lower = TRUE, log = FALSE)`, its inverse,
 #'   * `random(n, at)`,
-#'   * `moments(at)`: mean, variance, skewness and excess kurtosis; `NaN` where there is none, `Inf` where it is
-#'     infinite,
+#'   * `moments(at)`: mean, variance, skewness and excess kurtosis; `NaN` where there is none,
+#'     `Inf` where it is infinite,
 #'
-#'   where `at` is a vector of the parameters by name. The tails are right far beyond where a probability is rounded
-#'   to 0 or 1: ask for `log = TRUE` there.
-#' @section Errors: `imbroglio_error_argument` for an unknown name, for parameters that are missing or out of their bounds.
-#' @references Fernandez and Steel (1998), On Bayesian modeling of fat tails and skewness, Journal of the American
-#'   Statistical Association 93. Johnson (1949), Systems of frequency curves generated by methods of translation,
-#'   Biometrika 36. Barndorff-Nielsen (1997), Normal inverse Gaussian distributions and stochastic volatility
-#'   modelling, Scandinavian Journal of Statistics 24.
+#'   where `at` is a vector of the parameters by name. The tails are right far beyond where a
+#'   probability is rounded to 0 or 1: ask for `log = TRUE` there.
+#' @section Errors: `imbroglio_error_argument` for an unknown name, for parameters that are
+#'   missing or out of their bounds.
+#' @references Fernandez and Steel (1998), On Bayesian modeling of fat tails and skewness, Journal
+#'   of the American Statistical Association 93. Johnson (1949), Systems of frequency curves
+#'   generated by methods of translation, Biometrika 36. Barndorff-Nielsen (1997), Normal inverse
+#'   Gaussian distributions and stochastic volatility modelling, Scandinavian Journal of
+#'   Statistics 24.
 #' @examples
 #' student <- return_family("student")
 #' at <- c(location = 0, scale = 0.01, nu = 4)
@@ -251,38 +336,52 @@ return_family <- function(name) {
   record <- fit_families()[[name]]
   checked <- function(at) check_parameters(at, name, record)
   plain <- function(v, log) if (log) v else exp(v)
-  structure(list(
-    name = name, title = record$title, parameters = record$parameters, formula = record$formula,
-    source = record$source,
-    density = function(x, at, log = FALSE) plain(record$log_density(x, checked(at)), log),
-    distribution = function(q, at, lower = TRUE, log = FALSE) plain(record$log_tail(q, checked(at), lower), log),
-    quantile = function(p, at, lower = TRUE, log = FALSE) {
-      log_p <- if (log) p else suppressWarnings(base::log(p))
-      log_p[!is.na(log_p) & log_p > 0] <- NaN
-      found <- rep(NaN, length(p))
-      found[is.na(p)] <- p[is.na(p)]
-      there <- !is.na(log_p)
-      found[there] <- record$quantile(log_p[there], checked(at), lower)
-      found
-    },
-    random = function(n, at) record$random(check_whole(n, "n", most = 1e8), checked(at)),
-    moments = function(at) record$moments(checked(at))
-  ), class = "imbroglio_family")
+  structure(
+    list(
+      name = name,
+      title = record$title,
+      parameters = record$parameters,
+      formula = record$formula,
+      source = record$source,
+      density = function(x, at, log = FALSE) plain(record$log_density(x, checked(at)), log),
+      distribution = function(q, at, lower = TRUE, log = FALSE) {
+        plain(record$log_tail(q, checked(at), lower), log)
+      },
+      quantile = function(p, at, lower = TRUE, log = FALSE) {
+        log_p <- if (log) p else suppressWarnings(base::log(p))
+        log_p[!is.na(log_p) & log_p > 0] <- NaN
+        found <- rep(NaN, length(p))
+        found[is.na(p)] <- p[is.na(p)]
+        there <- !is.na(log_p)
+        found[there] <- record$quantile(log_p[there], checked(at), lower)
+        found
+      },
+      random = function(n, at) record$random(check_whole(n, "n", most = 1e8), checked(at)),
+      moments = function(at) record$moments(checked(at))
+    ),
+    class = "imbroglio_family"
+  )
 }
 
 check_parameters <- function(at, name, record) {
   at <- unlist(at)
   if (!is.numeric(at) || !setequal(names(at), record$parameters) || anyDuplicated(names(at))) {
-    fail("argument", sprintf("%s wants the parameters %s, by name.", name, some(record$parameters)),
-         where = sprintf("It was given %s.", if (is.null(names(at))) shown(at) else some(names(at))))
+    fail(
+      "argument",
+      sprintf("%s wants the parameters %s, by name.", name, some(record$parameters)),
+      where = sprintf("It was given %s.", if (is.null(names(at))) shown(at) else some(names(at)))
+    )
   }
   at <- at[record$parameters]
   wrong <- which(!is.finite(at) | at <= record$low | at >= record$high)
   # Beside alpha there is room for beta.
   if (!length(wrong) && name == "nig" && abs(at[["beta"]]) >= at[["alpha"]]) wrong <- 4L
   if (length(wrong)) {
-    fail("argument", sprintf("The %s of %s is out of bounds.", record$parameters[wrong[1L]], name),
-         where = sprintf("It is %s.", shown(at[[wrong[1L]]])))
+    fail(
+      "argument",
+      sprintf("The %s of %s is out of bounds.", record$parameters[wrong[1L]], name),
+      where = sprintf("It is %s.", shown(at[[wrong[1L]]]))
+    )
   }
   at
 }
@@ -290,8 +389,16 @@ check_parameters <- function(at, name, record) {
 #' @rdname return_family
 #' @export
 print.imbroglio_family <- function(x, ...) {
-  cat(sprintf("%s (%s): %s\n", x$name, x$title, paste(x$parameters, collapse = ", ")),
-      if (nzchar(x$formula)) sprintf("  %s%s\n", x$formula, if (nzchar(x$source)) sprintf("; %s", x$source) else ""),
-      sprintf("  fitted by likelihood%s\n", if (is.na(x$moments_by)) "" else paste(" or", x$moments_by)), sep = "")
+  cat(
+    sprintf("%s (%s): %s\n", x$name, x$title, paste(x$parameters, collapse = ", ")),
+    if (nzchar(x$formula)) {
+      sprintf("  %s%s\n", x$formula, if (nzchar(x$source)) sprintf("; %s", x$source) else "")
+    },
+    sprintf(
+      "  fitted by likelihood%s\n",
+      if (is.na(x$moments_by)) "" else paste(" or", x$moments_by)
+    ),
+    sep = ""
+  )
   invisible(x)
 }

@@ -1,38 +1,41 @@
 #' Fit GARCH(1,1)
 #'
-#' Volatility that clusters: \eqn{r_t = \mu + e_t}{r_t = mean + e_t}, where \eqn{e_t}{e_t} has the variance
-#' \deqn{h_t = \omega + \alpha e_{t-1}^2 + \beta h_{t-1}}{h_t = omega + alpha e_(t-1)^2 + beta h_(t-1)}
-#' given the returns before it, and \eqn{e_t / \sqrt{h_t}}{e_t / sqrt(h_t)} is normal, or of Student's t with
-#' \eqn{\nu}{nu} degrees of freedom scaled to variance 1. All parameters by maximum likelihood;
-#' \eqn{h_1}{h_1} is the sample's mean squared distance from its mean. The long-run level is
-#' \eqn{\sqrt{\omega / (1 - \alpha - \beta)}}{sqrt(omega / (1 - alpha - beta))}, the half-life of a shock
-#' \eqn{\ln(1/2) / \ln(\alpha + \beta)}{ln(1/2) / ln(alpha + beta)} periods, the forecast of the variance k periods ahead
-#' \eqn{L + (\alpha + \beta)^{k-1} (h_{n+1} - L)}{L + (alpha + beta)^(k-1) (h_(n+1) - L)}, L that of the long run.
+#' Volatility that clusters: \eqn{r_t = \mu + e_t}{r_t = mean + e_t}, where \eqn{e_t}{e_t} has the
+#' variance \deqn{h_t = \omega + \alpha e_{t-1}^2 + \beta h_{t-1}}{h_t = omega + alpha e_(t-1)^2 +
+#' beta h_(t-1)} given the returns before it, and \eqn{e_t / \sqrt{h_t}}{e_t / sqrt(h_t)} is
+#' normal, or of Student's t with \eqn{\nu}{nu} degrees of freedom scaled to variance 1. All
+#' parameters by maximum likelihood; \eqn{h_1}{h_1} is the sample's mean squared distance from its
+#' mean. The long-run level is \eqn{\sqrt{\omega / (1 - \alpha - \beta)}}{sqrt(omega / (1 - alpha
+#' - beta))}, the half-life of a shock \eqn{\ln(1/2) / \ln(\alpha + \beta)}{ln(1/2) / ln(alpha +
+#' beta)} periods, the forecast of the variance k periods ahead \eqn{L + (\alpha + \beta)^{k-1}
+#' (h_{n+1} - L)}{L + (alpha + beta)^(k-1) (h_(n+1) - L)}, L that of the long run.
 #'
-#' @section How it is computed:
-#' The Broyden-Fletcher-Goldfarb-Shanno method on the likelihood with its exact gradient, from the best four of a grid of
-#' twenty starts, on returns scaled to variance 1. Standard errors from the observed information.
+#' @section How it is computed: The Broyden-Fletcher-Goldfarb-Shanno method on the likelihood with
+#'   its exact gradient, from the best four of a grid of twenty starts, on returns scaled to
+#'   variance 1. Standard errors from the observed information.
 #'
 #' @param returns A returns table, or a price table, whose simple returns are taken.
 #' @param innovations `"normal"` or `"student"`, or both.
-#' @param per_year Periods a year, of all securities; by default each its own, see [measure_volatility()].
+#' @param per_year Periods a year, of all securities; by default each its own, see
+#'   [measure_volatility()].
 #' @param object,x A result of `fit_garch()`.
 #' @param horizon Up to how many periods ahead.
-#' @param confidence Of the intervals of `tidy()`: the estimate and as many standard errors to either side,
-#'   within the bounds of the parameter.
+#' @param confidence Of the intervals of `tidy()`: the estimate and as many standard errors to
+#'   either side, within the bounds of the parameter.
 #' @param ... Must be empty.
-#' @return `fit_garch()`: a table, one row for each security and kind of innovations: `security`, `from`, `to`, `n`,
-#'   `volatility` and `volatility_annual` (of the period after the last return), `long_run` and `long_run_annual`,
-#'   `persistence` (alpha + beta), `half_life` (periods), `converged`, `log_likelihood`, the
-#'   estimates `mean`, `omega`, `garch_alpha`, `garch_beta` and `nu`, `aic`, `bic`, `innovations`.
-#'   Where it did not converge, or ran into a bound (persistence of 1, nu beyond 500), `converged` says so. Fewer than 20
-#'   returns, or constant ones, have `NA`.
+#' @return `fit_garch()`: a table, one row for each security and kind of innovations: `security`,
+#'   `from`, `to`, `n`, `volatility` and `volatility_annual` (of the period after the last
+#'   return), `long_run` and `long_run_annual`, `persistence` (alpha + beta), `half_life`
+#'   (periods), `converged`, `log_likelihood`, the estimates `mean`, `omega`, `garch_alpha`,
+#'   `garch_beta` and `nu`, `aic`, `bic`, `innovations`. Where it did not converge, or ran into a
+#'   bound (persistence of 1, nu beyond 500), `converged` says so. Fewer than 20 returns, or
+#'   constant ones, have `NA`.
 #'
-#'   `tidy()`: the parameters, a row for each `term`, with `estimate`, `error`, `low` and `high`. `glance()`: the quality of
-#'   fit. `predict()`: `volatility` of each period ahead, and `volatility_over` all of them up to there.
-#'   [volatility_series()] gives the fitted path.
-#' @references Bollerslev (1986), Generalized autoregressive conditional heteroskedasticity, Journal of
-#'   Econometrics 31; Bollerslev (1987), Review of Economics and Statistics 69.
+#'   `tidy()`: the parameters, a row for each `term`, with `estimate`, `error`, `low` and `high`.
+#'   `glance()`: the quality of fit. `predict()`: `volatility` of each period ahead, and
+#'   `volatility_over` all of them up to there. [volatility_series()] gives the fitted path.
+#' @references Bollerslev (1986), Generalized autoregressive conditional heteroskedasticity,
+#'   Journal of Econometrics 31; Bollerslev (1987), Review of Economics and Statistics 69.
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")), kind = "log")
 #' fit <- fit_garch(returns[, c("BAYALL", "TARROW")], innovations = "student")
@@ -45,30 +48,60 @@ fit_garch <- function(returns, innovations = "normal", per_year = NULL) {
   check_choice(innovations, "innovations", c("normal", "student"), several = TRUE)
   per_year <- check_per_year(per_year, returns)
   sample <- sample_of(returns$dates, returns$values)
-  fits <- lapply(stats::setNames(nm = unique(innovations)), function(i) core_garch(returns$values, i == "student"))
+  fits <- lapply(stats::setNames(nm = unique(innovations)), function(i) {
+    core_garch(returns$values, i == "student")
+  })
   parts <- Map(function(fit, innovations) {
     at <- fit$estimate
     persistence <- at[, 3L] + at[, 4L]
     long_run <- ifelse(persistence < 1, sqrt(at[, 2L] / (1 - persistence)), NA_real_)
     now <- last_of(core_garch_path(returns$values, at))
     free <- if (innovations == "student") 5 else 4
-    list(security = colnames(returns$values), from = sample$from, to = sample$to, n = sample$n,
-         volatility = now, volatility_annual = now * sqrt(unname(per_year)),
-         long_run = long_run, long_run_annual = long_run * sqrt(unname(per_year)),
-         persistence = persistence, half_life = log(0.5) / log(persistence),
-         converged = fit$converged, log_likelihood = fit$log_likelihood,
-         mean = at[, 1L], omega = at[, 2L], garch_alpha = at[, 3L], garch_beta = at[, 4L], nu = at[, 5L],
-         aic = 2 * free - 2 * fit$log_likelihood, bic = log(sample$n) * free - 2 * fit$log_likelihood,
-         innovations = rep(innovations, length(sample$n)))
+    list(
+      security = colnames(returns$values),
+      from = sample$from,
+      to = sample$to,
+      n = sample$n,
+      volatility = now,
+      volatility_annual = now * sqrt(unname(per_year)),
+      long_run = long_run,
+      long_run_annual = long_run * sqrt(unname(per_year)),
+      persistence = persistence,
+      half_life = log(0.5) / log(persistence),
+      converged = fit$converged,
+      log_likelihood = fit$log_likelihood,
+      mean = at[, 1L],
+      omega = at[, 2L],
+      garch_alpha = at[, 3L],
+      garch_beta = at[, 4L],
+      nu = at[, 5L],
+      aic = 2 * free - 2 * fit$log_likelihood,
+      bic = log(sample$n) * free - 2 * fit$log_likelihood,
+      innovations = rep(innovations, length(sample$n))
+    )
   }, fits, names(fits))
-  stuck <- unlist(lapply(fits, function(f) colnames(returns$values)[!f$converged]), use.names = FALSE)
+  stuck <- unlist(
+    lapply(fits, function(f) colnames(returns$values)[!f$converged]),
+    use.names = FALSE
+  )
   if (length(stuck)) {
-    caution("not_converged", sprintf("The fit of %s did not converge, or ran into a bound.", some(unique(stuck))),
-            remedy = "`converged` says which; longer samples help, and so do returns free of faults.")
+    caution(
+      "not_converged",
+      sprintf("The fit of %s did not converge, or ran into a bound.", some(unique(stuck))),
+      remedy = "`converged` says which; longer samples help, and so do returns free of faults."
+    )
   }
-  result <- new_result(row_bound(unname(parts)), "garch",
-                       returns_basis(returns, sample, per_year = per_year,
-                                     choices = c(innovations = paste(names(fits), collapse = ", "))), returns)
+  result <- new_result(
+    row_bound(unname(parts)),
+    "garch",
+    returns_basis(
+      returns,
+      sample,
+      per_year = per_year,
+      choices = c(innovations = paste(names(fits), collapse = ", "))
+    ),
+    returns
+  )
   attr(result, "fits") <- fits
   attr(result, "per_year") <- per_year
   result
@@ -87,13 +120,22 @@ tidy.imbroglio_garch <- function(x, confidence = 0.95, ...) {
   highest <- c(Inf, Inf, 1, 1, Inf)
   parts <- Map(function(fit, innovations) {
     k <- if (innovations == "student") 5L else 4L
-    cells <- as.matrix(expand.grid(term = seq_len(k), row = seq_along(securities)))[, 2:1, drop = FALSE]
+    cells <- as.matrix(expand.grid(
+      term = seq_len(k),
+      row = seq_along(securities)
+    ))[, 2:1, drop = FALSE]
     estimate <- fit$estimate[cells]
     error <- fit$error[cells]
     term <- cells[, 2L]
-    list(security = securities[cells[, 1L]], innovations = rep(innovations, nrow(cells)), term = garch_terms[term],
-         estimate = estimate, error = error, low = pmax(estimate - z * error, lowest[term]),
-         high = pmin(estimate + z * error, highest[term]))
+    list(
+      security = securities[cells[, 1L]],
+      innovations = rep(innovations, nrow(cells)),
+      term = garch_terms[term],
+      estimate = estimate,
+      error = error,
+      low = pmax(estimate - z * error, lowest[term]),
+      high = pmin(estimate + z * error, highest[term])
+    )
   }, fits, names(fits))
   found <- tibble::as_tibble(row_bound(unname(parts)))
   found[paste(found$security, found$innovations) %in% paste(x$security, x$innovations), ]
@@ -103,7 +145,9 @@ tidy.imbroglio_garch <- function(x, confidence = 0.95, ...) {
 #' @exportS3Method generics::glance
 glance.imbroglio_garch <- function(x, ...) {
   refuse_others(...)
-  tibble::as_tibble(as.data.frame(x)[c("security", "innovations", "n", "log_likelihood", "aic", "bic", "converged")])
+  tibble::as_tibble(as.data.frame(x)[c(
+    "security", "innovations", "n", "log_likelihood", "aic", "bic", "converged"
+  )])
 }
 
 #' @rdname fit_garch
@@ -114,13 +158,23 @@ predict.imbroglio_garch <- function(object, horizon = 10L, ...) {
   rows <- rep(seq_len(nrow(object)), each = horizon)
   ahead <- rep(seq_len(horizon), nrow(object))
   long_run <- object$long_run[rows]^2
-  variance <- long_run + object$persistence[rows]^(ahead - 1) * (object$volatility[rows]^2 - long_run)
+  variance <- long_run +
+    object$persistence[rows]^(ahead - 1) * (object$volatility[rows]^2 - long_run)
   over <- stats::ave(variance, rows, FUN = cumsum)
   found <- basis(object)
   new_result(
-    list(security = object$security[rows], innovations = object$innovations[rows], horizon = ahead,
-         volatility = sqrt(variance), volatility_annual = sqrt(variance * unname(attr(object, "per_year")[object$security[rows]])),
-         volatility_over = sqrt(over)),
-    "garch_forecast", found, attr(object, "source")
+    list(
+      security = object$security[rows],
+      innovations = object$innovations[rows],
+      horizon = ahead,
+      volatility = sqrt(variance),
+      volatility_annual = sqrt(
+        variance * unname(attr(object, "per_year")[object$security[rows]])
+      ),
+      volatility_over = sqrt(over)
+    ),
+    "garch_forecast",
+    found,
+    attr(object, "source")
   )
 }

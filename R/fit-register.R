@@ -1,19 +1,21 @@
 #' Add a family of one's own
 #'
-#' Known to [fit_returns()] until R ends. It is fitted by maximum likelihood with [stats::optim()] from several
-#' starts, and its p-values are by draws fitted again in the same way, in R, which takes its time: give fewer
-#' `test_draws`.
+#' Known to [fit_returns()] until R ends. It is fitted by maximum likelihood with [stats::optim()]
+#' from several starts, and its p-values are by draws fitted again in the same way, in R, which
+#' takes its time: give fewer `test_draws`.
 #'
 #' @param name What [fit_returns()] calls it.
-#' @param density,distribution Functions of a vector `x` and a vector `at` of the parameters by name: the density,
-#'   and the probability of `x` or less.
+#' @param density,distribution Functions of a vector `x` and a vector `at` of the parameters by
+#'   name: the density, and the probability of `x` or less.
 #' @param start A function of a vector of returns: the parameters by name, from where to search.
 #' @param low,high The bounds of the parameters, in the order of `start`.
-#' @param quantile A function of a vector `p` and of `at`; by default the distribution function is inverted.
+#' @param quantile A function of a vector `p` and of `at`; by default the distribution function is
+#'   inverted.
 #' @param random A function of `n` and of `at`; by default quantiles of uniform numbers.
 #' @param title,formula,source Words for people.
 #' @return The name, invisibly.
-#' @section Errors: `imbroglio_error_argument` for a name that is taken by a family of the package, or for what is no function.
+#' @section Errors: `imbroglio_error_argument` for a name that is taken by a family of the
+#'   package, or for what is no function.
 #' @examples
 #' register_family("gumbel",
 #'   density = function(x, at) {
@@ -25,9 +27,11 @@
 #' returns <- as_returns(read_prices(demo_file("bay.csv"))[, "BAYALL"])
 #' fit_returns(returns, families = c("normal", "gumbel"), test_draws = 0)
 #' @export
-register_family <- function(name, density, distribution, start, low, high = rep(Inf, length(low)), quantile = NULL,
-                            random = NULL, title = name, formula = "", source = "") {
-  if (!is.character(name) || length(name) != 1L || !nzchar(name) || name %in% names(own_families)) {
+register_family <- function(name, density, distribution, start, low, high = rep(Inf, length(low)),
+                            quantile = NULL, random = NULL, title = name, formula = "",
+                            source = "") {
+  if (!is.character(name) ||
+      length(name) != 1L || !nzchar(name) || name %in% names(own_families)) {
     fail("argument", "`name` must be a new name.", where = sprintf("It is %s.", shown(name)))
   }
   given <- list(density = density, distribution = distribution, start = start)
@@ -36,67 +40,113 @@ register_family <- function(name, density, distribution, start, low, high = rep(
     if (!is.function(given[[part]])) fail("argument", sprintf("`%s` must be a function.", part))
   }
   trial <- start(stats::qnorm(stats::ppoints(50L)))
-  if (is.null(names(trial)) || length(trial) != length(low) || length(low) != length(high) || any(low >= high)) {
-    fail("argument", "`start` must give the parameters by name, one for each of `low` and `high`.")
+  if (is.null(names(trial)) ||
+      length(trial) != length(low) || length(low) != length(high) || any(low >= high)) {
+    fail(
+      "argument",
+      "`start` must give the parameters by name, one for each of `low` and `high`."
+    )
   }
   of_each <- function(run, what, within) {
     own_function(run, sprintf("The %s of %s", what, name), function(found, x, at) {
-      is.numeric(found) && length(found) == length(x) && all(found >= 0 & found <= within, na.rm = TRUE)
+      is.numeric(found) &&
+        length(found) == length(x) &&
+        all(found >= 0 & found <= within, na.rm = TRUE)
     }, "a number of 0 or more for each value")
   }
   density <- of_each(density, "density", Inf)
   distribution <- of_each(distribution, "distribution", 1 + 1e-6)
-  registered_families[[name]] <- registered_record(names(trial), low, high, density, distribution, start, quantile,
-                                                   random, list(title = title, formula = formula, source = source))
+  registered_families[[name]] <- registered_record(
+    names(trial),
+    low,
+    high,
+    density,
+    distribution,
+    start,
+    quantile,
+    random,
+    list(title = title, formula = formula, source = source)
+  )
   invisible(name)
 }
 
-registered_record <- function(parameters, low, high, density, distribution, start, quantile, random, words) {
+registered_record <- function(parameters, low, high, density, distribution, start, quantile,
+                              random, words) {
   log_density <- function(x, at) log(density(x, unlist(at)))
   if (is.null(quantile)) quantile <- function(p, at) vapply(p, inverse_of, 0, distribution, at)
   if (is.null(random)) random <- function(n, at) quantile(stats::runif(n), at)
-  likeliest <- function(x, from, starts) likeliest_by_optim(x, from, starts, low, high, log_density)
-  c(words, list(
-    parameters = parameters, low = low, high = high, moments_by = NA_character_, log_density = log_density,
-    log_tail = function(x, at, lower = TRUE) {
-      p <- pmin(pmax(distribution(x, unlist(at)), 0), 1)
-      if (lower) log(p) else log1p(-p)
-    },
-    quantile = function(log_p, at, lower = TRUE) quantile(if (lower) exp(log_p) else -expm1(log_p), unlist(at)),
-    random = function(n, at) random(n, unlist(at)),
-    moments = function(at) moments_by_quantiles(function(p) quantile(p, unlist(at))),
-    fit = function(values, by) {
-      fits <- lapply(seq_len(ncol(values)), function(j) {
-        x <- values[!is.na(values[, j]), j]
-        none <- list(estimate = rep(NA_real_, length(low)), error = rep(NA_real_, length(low)),
-                     log_likelihood = NA_real_, converged = FALSE)
-        if (length(x) < 20L || length(unique(x)) < 10L) none else likeliest(x, start(x), c(0, 0.5, -0.5))
-      })
-      list(estimate = t(matrix(vapply(fits, `[[`, low, "estimate"), length(low))),
-           error = t(matrix(vapply(fits, `[[`, low, "error"), length(low))),
-           log_likelihood = vapply(fits, `[[`, 0, "log_likelihood"), converged = vapply(fits, `[[`, NA, "converged"))
-    },
-    refitted = function(at, n, by, first, draws, seed) {
-      t(vapply(first + seq_len(draws), function(i) {
-        x <- sort(with_seed(bitwXor(seed, i), random(n, unlist(at))))
-        fit <- likeliest(x, unlist(at), 0)
-        if (!fit$converged) return(rep(NA_real_, 4L))
-        p <- distribution(x, fit$estimate)
-        core_distances(log(p), log1p(-p))
-      }, numeric(4L)))
-    }
-  ))
+  likeliest <- function(x, from, starts) {
+    likeliest_by_optim(x, from, starts, low, high, log_density)
+  }
+  c(
+    words,
+    list(
+      parameters = parameters,
+      low = low,
+      high = high,
+      moments_by = NA_character_,
+      log_density = log_density,
+      log_tail = function(x, at, lower = TRUE) {
+        p <- pmin(pmax(distribution(x, unlist(at)), 0), 1)
+        if (lower) log(p) else log1p(-p)
+      },
+      quantile = function(log_p, at, lower = TRUE) {
+        quantile(if (lower) exp(log_p) else -expm1(log_p), unlist(at))
+      },
+      random = function(n, at) random(n, unlist(at)),
+      moments = function(at) moments_by_quantiles(function(p) quantile(p, unlist(at))),
+      fit = function(values, by) {
+        fits <- lapply(seq_len(ncol(values)), function(j) {
+          x <- values[!is.na(values[, j]), j]
+          none <- list(
+            estimate = rep(NA_real_, length(low)),
+            error = rep(NA_real_, length(low)),
+            log_likelihood = NA_real_,
+            converged = FALSE
+          )
+          if (length(x) < 20L || length(unique(x)) < 10L) {
+            none
+          } else {
+            likeliest(x, start(x), c(0, 0.5, -0.5))
+          }
+        })
+        list(
+          estimate = t(matrix(vapply(fits, `[[`, low, "estimate"), length(low))),
+          error = t(matrix(vapply(fits, `[[`, low, "error"), length(low))),
+          log_likelihood = vapply(fits, `[[`, 0, "log_likelihood"),
+          converged = vapply(fits, `[[`, NA, "converged")
+        )
+      },
+      refitted = function(at, n, by, first, draws, seed) {
+        t(vapply(first + seq_len(draws), function(i) {
+          x <- sort(with_seed(bitwXor(seed, i), random(n, unlist(at))))
+          fit <- likeliest(x, unlist(at), 0)
+          if (!fit$converged) return(rep(NA_real_, 4L))
+          p <- distribution(x, fit$estimate)
+          core_distances(log(p), log1p(-p))
+        }, numeric(4L)))
+      }
+    )
+  )
 }
 
 likeliest_by_optim <- function(x, from, starts, low, high, log_density) {
   to_free <- function(at) {
-    ifelse(is.finite(low) & is.finite(high), stats::qlogis((at - low) / (high - low)),
-           ifelse(is.finite(low), log(at - low), ifelse(is.finite(high), -log(high - at), at)))
+    ifelse(
+      is.finite(low) & is.finite(high),
+      stats::qlogis((at - low) / (high - low)),
+      ifelse(is.finite(low), log(at - low), ifelse(is.finite(high), -log(high - at), at))
+    )
   }
   to_natural <- function(v) {
-    stats::setNames(ifelse(is.finite(low) & is.finite(high), low + (high - low) * stats::plogis(v),
-                           ifelse(is.finite(low), low + exp(v), ifelse(is.finite(high), high - exp(-v), v))),
-                           names(from))
+    stats::setNames(
+      ifelse(
+        is.finite(low) & is.finite(high),
+        low + (high - low) * stats::plogis(v),
+        ifelse(is.finite(low), low + exp(v), ifelse(is.finite(high), high - exp(-v), v))
+      ),
+      names(from)
+    )
   }
   loss <- function(v) {
     value <- -sum(log_density(x, to_natural(v)))
@@ -106,36 +156,60 @@ likeliest_by_optim <- function(x, from, starts, low, high, log_density) {
   scale <- ifelse(is.finite(low) | is.finite(high), 1, stats::sd(x))
   search <- function(v) {
     rough <- stats::optim(v, loss, control = list(maxit = 2000L, parscale = scale))
-    stats::optim(rough$par, loss, method = "BFGS", control = list(maxit = 500L, parscale = scale, reltol = 1e-12))
+    stats::optim(
+      rough$par,
+      loss,
+      method = "BFGS",
+      control = list(maxit = 500L, parscale = scale, reltol = 1e-12)
+    )
   }
   first <- to_free(from)
   tried <- lapply(starts, function(by) search(first + by * scale))
   best <- tried[[which.min(vapply(tried, `[[`, 0, "value"))]]
   at <- to_natural(best$par)
-  information <- tryCatch(stats::optimHess(best$par, loss, control = list(parscale = scale)),
-                          error = function(e) NULL)
+  information <- tryCatch(
+    stats::optimHess(best$par, loss, control = list(parscale = scale)),
+    error = function(e) NULL
+  )
   spread <- tryCatch(diag(solve(information)), error = function(e) NA_real_)
   step <- 1e-5 * scale
   by_free <- vapply(seq_along(at), function(i) {
     v <- best$par
-    (to_natural(replace(v, i, v[i] + step[i]))[i] - to_natural(replace(v, i, v[i] - step[i]))[i]) / (2 * step[i])
+    (to_natural(replace(v, i, v[i] + step[i]))[i] - to_natural(replace(
+      v,
+      i,
+      v[i] - step[i]
+    ))[i]) /
+      (2 * step[i])
   }, 0)
   error <- suppressWarnings(sqrt(spread)) * abs(by_free)
-  list(estimate = at, error = rep_len(error, length(at)), log_likelihood = -best$value,
-       converged = best$convergence == 0L && best$value < 1e99 && all(is.finite(error) & error > 0))
+  list(
+    estimate = at,
+    error = rep_len(error, length(at)),
+    log_likelihood = -best$value,
+    converged = best$convergence == 0L && best$value < 1e99 && all(is.finite(error) & error > 0)
+  )
 }
 
 inverse_of <- function(p, distribution, at) {
   if (p <= 0 || p >= 1) return(if (p <= 0) -Inf else Inf)
   reach <- 1
-  while (reach < 1e300 && (distribution(-reach, at) > p || distribution(reach, at) < p)) reach <- reach * 4
-  stats::uniroot(function(q) distribution(q, at) - p, c(-reach, reach), tol = .Machine$double.eps)$root
+  while (reach < 1e300 && (distribution(-reach, at) > p || distribution(reach, at) < p)) {
+    reach <- reach * 4
+  }
+  stats::uniroot(
+    function(q) distribution(q, at) - p,
+    c(-reach, reach),
+    tol = .Machine$double.eps
+  )$root
 }
 
 moments_by_quantiles <- function(quantile) {
   raw <- vapply(1:4, function(r) {
-    found <- tryCatch(stats::integrate(function(p) quantile(p)^r, 0, 1, subdivisions = 1000L)$value,
-                      error = function(e) NaN)
+    found <- tryCatch(
+      stats::integrate(function(p) quantile(p)^r, 0, 1, subdivisions = 1000L)$value,
+      error = function(e) NaN
+    )
     found
   }, 0)
   stats::setNames(from_raw(raw), c("mean", "variance", "skewness", "kurtosis"))

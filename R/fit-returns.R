@@ -1,39 +1,43 @@
 #' Fit distributions to returns, and test the fits
 #'
-#' Fits families of distributions to each security's returns, says how well each describes them, with p-values that
-#' know that the parameters were fitted on the same returns, and ranks the families.
+#' Fits families of distributions to each security's returns, says how well each describes them,
+#' with p-values that know that the parameters were fitted on the same returns, and ranks the
+#' families.
 #'
-#' @section Fitting:
-#' By maximum likelihood, from several starts, by the Broyden-Fletcher-Goldfarb-Shanno method with exact gradients
-#' on returns scaled to middle 0 (normal, whose sd is over n, and Laplace in closed form; the generalised error by
-#' location and shape in turns). Standard errors are of the observed information, for Laplace and the generalised
-#' error of the expected one. `by = "moments"` takes the usual estimates by moments or quantiles, which have no
-#' errors here: mean and standard deviation (normal), with the kurtosis (`student`, `ged`), with skewness too
-#' (`nig`), median and half the interquartile range (`cauchy`), four quantiles (`johnson-su`: Slifker and Shapiro
-#' 1980); `skew-student` has none.
+#' @section Fitting: By maximum likelihood, from several starts, by the
+#'   Broyden-Fletcher-Goldfarb-Shanno method with exact gradients on returns scaled to middle 0
+#'   (normal, whose sd is over n, and Laplace in closed form; the generalised error by location
+#'   and shape in turns). Standard errors are of the observed information, for Laplace and the
+#'   generalised error of the expected one. `by = "moments"` takes the usual estimates by moments
+#'   or quantiles, which have no errors here: mean and standard deviation (normal), with the
+#'   kurtosis (`student`, `ged`), with skewness too (`nig`), median and half the interquartile
+#'   range (`cauchy`), four quantiles (`johnson-su`: Slifker and Shapiro 1980); `skew-student` has
+#'   none.
 #'
-#' @section Distances:
-#' With \eqn{u_i}{u_i} the fitted distribution function at the i-th of n sorted returns: Kolmogorov-Smirnov
-#' \eqn{\max_i \max(i/n - u_i, u_i - (i-1)/n)}{max(i / n - u_i, u_i - (i - 1) / n)}; Anderson-Darling \eqn{-n -
-#' \frac1n \sum (2i-1)(\ln u_i + \ln(1-u_{n+1-i}))}{-n - sum((2 i - 1) (ln u_i + ln(1 - u_(n + 1 - i)))) / n};
-#' Cramer-von Mises \eqn{\frac1{12n} + \sum (u_i - \frac{2i-1}{2n})^2}{1 / (12 n) + sum((u_i - (2 i - 1) / (2
-#' n))^2)}; and of the lower tail alone (Sinclair, Spurr and Ahmad 1990) \eqn{-\frac{3n}2 + 2\sum u_i -
-#' \frac1n\sum(2i-1)\ln u_i}{-3 n / 2 + 2 sum(u_i) - sum((2 i - 1) ln u_i) / n}.
+#' @section Distances: With \eqn{u_i}{u_i} the fitted distribution function at the i-th of n
+#'   sorted returns: Kolmogorov-Smirnov \eqn{\max_i \max(i/n - u_i, u_i - (i-1)/n)}{max(i / n -
+#'   u_i, u_i - (i - 1) / n)}; Anderson-Darling \eqn{-n - \frac1n \sum (2i-1)(\ln u_i +
+#'   \ln(1-u_{n+1-i}))}{-n - sum((2 i - 1) (ln u_i + ln(1 - u_(n + 1 - i)))) / n}; Cramer-von
+#'   Mises \eqn{\frac1{12n} + \sum (u_i - \frac{2i-1}{2n})^2}{1 / (12 n) + sum((u_i - (2 i - 1) /
+#'   (2 n))^2)}; and of the lower tail alone (Sinclair, Spurr and Ahmad 1990) \eqn{-\frac{3n}2 +
+#'   2\sum u_i - \frac1n\sum(2i-1)\ln u_i}{-3 n / 2 + 2 sum(u_i) - sum((2 i - 1) ln u_i) / n}.
 #'
-#' @section The p-values:
-#' A family that was fitted to the returns is nearer to them than the right one would be, so the textbook p-values,
-#' which are for a distribution known beforehand, are far too large: they stand beside, as `ks_p_textbook` and so
-#' on. The p-value is by parametric bootstrap (Stute, Gonzalez Manteiga and Presedo Quindimil 1993): `test_draws`
-#' samples of n from the fitted family, each fitted again; p is the share of distances as large as the observed one,
-#' counting it as one of them. A test ends early when `stop_after` such draws have been seen, and p is then their
-#' number over the draws so far, which is as exact a test (Besag and Clifford 1991); `Inf` draws all. The draws
-#' depend on the seed and on the names of the security and the family, not on threads or on what else is fitted.
-#' Draws from a family fitted by moments that cannot be fitted again are left out.
+#' @section The p-values: A family that was fitted to the returns is nearer to them than the right
+#'   one would be, so the textbook p-values, which are for a distribution known beforehand, are
+#'   far too large: they stand beside, as `ks_p_textbook` and so on. The p-value is by parametric
+#'   bootstrap (Stute, Gonzalez Manteiga and Presedo Quindimil 1993): `test_draws` samples of n
+#'   from the fitted family, each fitted again; p is the share of distances as large as the
+#'   observed one, counting it as one of them. A test ends early when `stop_after` such draws have
+#'   been seen, and p is then their number over the draws so far, which is as exact a test (Besag
+#'   and Clifford 1991); `Inf` draws all. The draws depend on the seed and on the names of the
+#'   security and the family, not on threads or on what else is fitted. Draws from a family fitted
+#'   by moments that cannot be fitted again are left out.
 #'
-#' The draws are independent of each other, as the textbook's samples are. Returns whose volatility clusters are not,
-#' and stray further from their own distribution: the stronger it clusters, the more often a right family is
-#' rejected. So is it where prices move in coarse steps and many returns are equal. A family that is not rejected may
-#' still be wrong: the sample may be too short to tell.
+#' The draws are independent of each other, as the textbook's samples are. Returns whose
+#' volatility clusters are not, and stray further from their own distribution: the stronger it
+#' clusters, the more often a right family is rejected. So is it where prices move in coarse steps
+#' and many returns are equal. A family that is not rejected may still be wrong: the sample may be
+#' too short to tell.
 #'
 #' @param returns A returns table, or a price table, whose simple returns are taken.
 #' @param families Names of families, see [return_family()], or `"all"` of the package's.
@@ -45,32 +49,36 @@
 #' @param seed A whole number.
 #' @param object,x A result of `fit_returns()`.
 #' @param level Confidence levels of value at risk.
-#' @param confidence Of the intervals of `tidy()`: as many standard errors to either side of the estimate, of its
-#'   logarithm for parameters that are above 0.
+#' @param confidence Of the intervals of `tidy()`: as many standard errors to either side of the
+#'   estimate, of its logarithm for parameters that are above 0.
 #' @param ... Must be empty.
-#' @return A table, one row for each security and family: `security`, `family`, `from`, `to`, `n`, `converged`,
-#'   `log_likelihood`, `aic`, `bic` and the rank by each (`aic_rank`, `bic_rank`, `tail_rank`, 1 the best), the
-#'   distances `ks`, `ad`, `cvm` with their p-values (`ks_p`, `ks_p_textbook`, and so on), `tail` (the lower tail's),
-#'   `jarque_bera` and `jarque_bera_p` (on the normal's rows; chi-squared with 2 degrees of freedom), `quantile_1`,
-#'   `observed_1`, `quantile_01`, `observed_01` (the fitted 1 % and 0.1 % quantiles beside the returns of that
+#' @return A table, one row for each security and family: `security`, `family`, `from`, `to`, `n`,
+#'   `converged`, `log_likelihood`, `aic`, `bic` and the rank by each (`aic_rank`, `bic_rank`,
+#'   `tail_rank`, 1 the best), the distances `ks`, `ad`, `cvm` with their p-values (`ks_p`,
+#'   `ks_p_textbook`, and so on), `tail` (the lower tail's), `jarque_bera` and `jarque_bera_p` (on
+#'   the normal's rows; chi-squared with 2 degrees of freedom), `quantile_1`, `observed_1`,
+#'   `quantile_01`, `observed_01` (the fitted 1 % and 0.1 % quantiles beside the returns of that
 #'   rank), `draws` and the `verdict`, which says which tests reject.
 #'
-#'   Fewer than 20 returns, or fewer than 10 different ones, have `NA`, and so has a likelihood that grows without
-#'   bound about repeated values; a fit that ran into a bound (towards another family, as Student's t with ever more
-#'   degrees of freedom) keeps its estimates. Both have `converged` `FALSE`, no errors and no p-values, and a
-#'   warning says so.
+#'   Fewer than 20 returns, or fewer than 10 different ones, have `NA`, and so has a likelihood
+#'   that grows without bound about repeated values; a fit that ran into a bound (towards another
+#'   family, as Student's t with ever more degrees of freedom) keeps its estimates. Both have
+#'   `converged` `FALSE`, no errors and no p-values, and a warning says so.
 #'
-#'   `tidy()`: the parameters, a row for each `term`, with `estimate`, `error`, `low` and `high`. `glance()`: the
-#'   quality of fit. `predict()`: for each level the `quantile` of returns, and value at risk and expected shortfall
-#'   of one period, positive losses (`Inf` where the family has no mean).
-#' @section Errors: `imbroglio_error_argument` for an unknown family or choice, a seed that is no whole number,
-#' `by = "moments"` for a family that has none. Warning `imbroglio_warning_not_converged`.
-#' @references Stute, Gonzalez Manteiga and Presedo Quindimil (1993), Bootstrap based goodness-of-fit-tests, Metrika
-#'   40. Besag and Clifford (1991), Sequential Monte Carlo p-values, Biometrika 78. Sinclair, Spurr and Ahmad
-#'   (1990), Modified Anderson Darling test, Communications in Statistics 19. Marsaglia and Marsaglia (2004),
-#'   Evaluating the Anderson-Darling distribution, Journal of Statistical Software 9. Csorgo and Faraway (1996), The
-#'   exact and asymptotic distributions of Cramer-von Mises statistics, Journal of the Royal Statistical Society B
-#'   58.
+#'   `tidy()`: the parameters, a row for each `term`, with `estimate`, `error`, `low` and `high`.
+#'   `glance()`: the quality of fit. `predict()`: for each level the `quantile` of returns, and
+#'   value at risk and expected shortfall of one period, positive losses (`Inf` where the family
+#'   has no mean).
+#' @section Errors: `imbroglio_error_argument` for an unknown family or choice, a seed that is no
+#'   whole number, `by = "moments"` for a family that has none. Warning
+#'   `imbroglio_warning_not_converged`.
+#' @references Stute, Gonzalez Manteiga and Presedo Quindimil (1993), Bootstrap based
+#'   goodness-of-fit-tests, Metrika
+#'   40. Besag and Clifford (1991), Sequential Monte Carlo p-values, Biometrika 78. Sinclair,
+#'      Spurr and Ahmad (1990), Modified Anderson Darling test, Communications in Statistics 19.
+#'      Marsaglia and Marsaglia (2004), Evaluating the Anderson-Darling distribution, Journal of
+#'      Statistical Software 9. Csorgo and Faraway (1996), The exact and asymptotic distributions
+#'      of Cramer-von Mises statistics, Journal of the Royal Statistical Society B 58.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' fit <- fit_returns(as_returns(prices[, "BAYALL"], kind = "log"), test_draws = 99)
@@ -78,8 +86,9 @@
 #' generics::tidy(fit)
 #' predict(fit, level = c(0.95, 0.99))
 #' @export
-fit_returns <- function(returns, families = c("normal", "student", "cauchy"), by = c("likelihood", "moments"), test_draws = 999L,
-                        stop_after = 50, reject_at = 0.1, rank_by = c("aic", "bic", "tail"), seed = 1L) {
+fit_returns <- function(returns, families = c("normal", "student", "cauchy"),
+                        by = c("likelihood", "moments"), test_draws = 999L, stop_after = 50,
+                        reject_at = 0.1, rank_by = c("aic", "bic", "tail"), seed = 1L) {
   returns <- take_returns(returns, held = "today")
   if (identical(families, "all")) families <- names(own_families)
   check_choice(families, "families", names(fit_families()), several = TRUE)
@@ -97,18 +106,38 @@ fit_returns <- function(returns, families = c("normal", "student", "cauchy"), by
   sample <- sample_of(returns$dates, values)
   fits <- fitted_by(records, values, by)
   tests <- tests_of(records, fits, values, by, test_draws, stop_after, seed)
-  result <- ranked(c(list(security = rep(colnames(values), length(families)),
-                          family = rep(families, each = ncol(values)),
-                          from = rep(sample$from, length(families)), to = rep(sample$to, length(families)),
-                          n = rep(sample$n, length(families))), quality_of(fits, sample$n), tests), rank_by)
+  result <- ranked(
+    c(
+      list(
+        security = rep(colnames(values), length(families)),
+        family = rep(families, each = ncol(values)),
+        from = rep(sample$from, length(families)),
+        to = rep(sample$to, length(families)),
+        n = rep(sample$n, length(families))
+      ),
+      quality_of(fits, sample$n),
+      tests
+    ),
+    rank_by
+  )
   result$verdict <- verdict_of(result, reject_at)
   warn_stuck(result)
-  choices <- c("fitted by" = by, if (test_draws) c(draws = test_draws, "tested at" = unit_share(reject_at)),
-               "ranked by" = rank_by)
-  result <- new_result(result, "fit",
-                       returns_basis(returns, sample, choices = choices,
-                                     seed = if (test_draws) seed else NA_integer_),
-                       returns)
+  choices <- c(
+    "fitted by" = by,
+    if (test_draws) c(draws = test_draws, "tested at" = unit_share(reject_at)),
+    "ranked by" = rank_by
+  )
+  result <- new_result(
+    result,
+    "fit",
+    returns_basis(
+      returns,
+      sample,
+      choices = choices,
+      seed = if (test_draws) seed else NA_integer_
+    ),
+    returns
+  )
   attr(result, "fits") <- fits
   result
 }
@@ -118,8 +147,11 @@ unit_share <- function(x) paste(format(100 * x), "%")
 refuse_without_moments <- function(records) {
   without <- names(records)[vapply(records, function(r) is.na(r$moments_by), NA)]
   if (length(without)) {
-    fail("argument", sprintf("%s has no usual estimates by moments or quantiles.", some(without)),
-         remedy = 'Fit it by = "likelihood".')
+    fail(
+      "argument",
+      sprintf("%s has no usual estimates by moments or quantiles.", some(without)),
+      remedy = 'Fit it by = "likelihood".'
+    )
   }
 }
 
@@ -128,7 +160,9 @@ fitted_by <- function(records, values, by) {
   lapply(records, function(record) {
     fit <- record$fit(values, by)
     k <- seq_along(record$parameters)
-    name <- function(m) `dimnames<-`(m[, k, drop = FALSE], list(colnames(values), record$parameters))
+    name <- function(m) {
+      `dimnames<-`(m[, k, drop = FALSE], list(colnames(values), record$parameters))
+    }
     fit$estimate <- name(fit$estimate)
     fit$error <- name(fit$error)
     fit$error[!fit$converged, ] <- NA_real_
@@ -140,17 +174,27 @@ quality_of <- function(fits, n) {
   each <- function(f) unlist(lapply(fits, f), use.names = FALSE)
   likelihood <- each(function(fit) fit$log_likelihood)
   free <- each(function(fit) rep(ncol(fit$estimate), length(n)))
-  list(converged = each(function(fit) fit$converged), log_likelihood = likelihood, aic = 2 * free - 2 * likelihood,
-       bic = log(rep(n, length(fits))) * free - 2 * likelihood)
+  list(
+    converged = each(function(fit) fit$converged),
+    log_likelihood = likelihood,
+    aic = 2 * free - 2 * likelihood,
+    bic = log(rep(n, length(fits))) * free - 2 * likelihood
+  )
 }
 
 # Each security's families, the best first, with the rank by each measure.
 ranked <- function(columns, rank_by) {
   within <- function(v) {
     v[!columns$converged] <- NA
-    as.integer(stats::ave(v, columns$security, FUN = function(x) rank(x, na.last = "keep", ties.method = "min")))
+    as.integer(stats::ave(v, columns$security, FUN = function(x) {
+      rank(x, na.last = "keep", ties.method = "min")
+    }))
   }
-  ranks <- list(aic_rank = within(columns$aic), bic_rank = within(columns$bic), tail_rank = within(columns$tail))
+  ranks <- list(
+    aic_rank = within(columns$aic),
+    bic_rank = within(columns$bic),
+    tail_rank = within(columns$tail)
+  )
   columns <- append(columns, ranks, match("bic", names(columns)))
   universe <- unique(columns$security)
   order <- order(match(columns$security, universe), columns[[paste0(rank_by, "_rank")]])
@@ -164,7 +208,11 @@ verdict_of <- function(columns, reject_at) {
   said <- apply(rejects, 1L, function(r) {
     if (anyNA(r)) return("not tested")
     if (!any(r)) return(paste("not rejected", at))
-    sprintf("rejected %s by %s", at, if (all(r)) "all" else paste(names(distance_names)[r], collapse = ", "))
+    sprintf(
+      "rejected %s by %s",
+      at,
+      if (all(r)) "all" else paste(names(distance_names)[r], collapse = ", ")
+    )
   })
   said[!columns$converged] <- "did not converge"
   said
@@ -175,13 +223,26 @@ warn_stuck <- function(columns) {
   if (!length(stuck)) return(invisible())
   short <- stuck[is.na(columns$log_likelihood[stuck])]
   one <- stuck[1L]
-  why <- "fewer than 20, fewer than 10 different ones, too many alike, or without the moments that are needed"
-  caution("not_converged",
-          sprintf("%s did not converge: %s.", count(length(stuck), "fit"),
-                  some(paste(columns$family[stuck], "for", columns$security[stuck]))),
-          remedy = if (one %in% short) sprintf("%s has %s: %s.", columns$security[one],
-                                               count(columns$n[one], "return"), why)
-                   else "The likelihood has no top within the bounds: a plainer family may do as well, or the returns have faults.")
+  why <- paste0(
+    "fewer than 20, fewer than 10 different ones, too many alike, or without the ",
+    "moments that are needed"
+  )
+  caution(
+    "not_converged",
+    sprintf(
+      "%s did not converge: %s.",
+      count(length(stuck), "fit"),
+      some(paste(columns$family[stuck], "for", columns$security[stuck]))
+    ),
+    remedy = if (one %in% short) {
+      sprintf("%s has %s: %s.", columns$security[one], count(columns$n[one], "return"), why)
+    } else {
+      paste0(
+        "The likelihood has no top within the bounds: a plainer family may do as well, ",
+        "or the returns have faults."
+      )
+    }
+  )
 }
 
 #' @rdname fit_returns
@@ -200,10 +261,21 @@ parameters_of <- function(x, confidence = 0.95) {
     error <- fit$error[x$security[i], ]
     above_zero <- records[[x$family[i]]]$low %in% 0
     reach <- function(side) {
-      unname(ifelse(above_zero, estimate * exp(side * z * error / estimate), estimate + side * z * error))
+      unname(ifelse(
+        above_zero,
+        estimate * exp(side * z * error / estimate),
+        estimate + side * z * error
+      ))
     }
-    list(security = rep(x$security[i], length(estimate)), family = rep(x$family[i], length(estimate)),
-         term = names(estimate), estimate = unname(estimate), error = unname(error), low = reach(-1), high = reach(1))
+    list(
+      security = rep(x$security[i], length(estimate)),
+      family = rep(x$family[i], length(estimate)),
+      term = names(estimate),
+      estimate = unname(estimate),
+      error = unname(error),
+      low = reach(-1),
+      high = reach(1)
+    )
   })
   row_bound(rows)
 }
@@ -212,8 +284,10 @@ parameters_of <- function(x, confidence = 0.95) {
 #' @exportS3Method generics::glance
 glance.imbroglio_fit <- function(x, ...) {
   refuse_others(...)
-  tibble::as_tibble(as.data.frame(x)[c("security", "family", "n", "log_likelihood", "aic", "bic", "converged", "ks",
-                                       "ks_p", "ad", "ad_p", "cvm", "cvm_p")])
+  tibble::as_tibble(as.data.frame(x)[c(
+    "security", "family", "n", "log_likelihood", "aic", "bic", "converged", "ks", "ks_p", "ad",
+    "ad_p", "cvm", "cvm_p"
+  )])
 }
 
 #' @rdname fit_returns
@@ -231,29 +305,49 @@ predict.imbroglio_fit <- function(object, level = 0.99, ...) {
     lower_tail(records[[object$family[i]]], at, a, log)
   }, rows, a)
   loss <- function(r) if (log) -expm1(r) else -r
-  new_result(list(security = object$security[rows], family = object$family[rows], level = 1 - a,
-                  quantile = found[1L, ], var = loss(found[1L, ]), es = found[2L, ]),
-             "fit_quantiles", basis(object), attr(object, "source"))
+  new_result(
+    list(
+      security = object$security[rows],
+      family = object$family[rows],
+      level = 1 - a,
+      quantile = found[1L, ],
+      var = loss(found[1L, ]),
+      es = found[2L, ]
+    ),
+    "fit_quantiles",
+    basis(object),
+    attr(object, "source")
+  )
 }
 
 # The quantile at a, and the mean loss of the returns from there down.
 lower_tail <- function(record, at, a, log) {
   mean <- record$moments(at)[[1L]]
   # The loss of a log return is below 1 whatever the tail.
-  es <- if (!log && !is.finite(mean)) Inf else mean_beyond(function(log_p) record$quantile(log_p, at), a, log)
+  es <- if (!log && !is.finite(mean)) {
+    Inf
+  } else {
+    mean_beyond(function(log_p) record$quantile(log_p, at), a, log)
+  }
   c(record$quantile(log(a), at), es)
 }
 
-# The mean loss beyond the quantile at a: the integral over s > 0 of the loss at the quantile of a exp(-s), times
-# exp(-s).
+# The mean loss beyond the quantile at a: the integral over s > 0 of the loss at the quantile of a
+# exp(-s), times exp(-s).
 mean_beyond <- function(quantile, a, log) {
   loss <- function(s) {
     r <- quantile(log(a) - s)
     (if (log) -expm1(r) else -r) * exp(-s)
   }
   pieces <- c(0, 1, 4, 16, 64, 256, 600)
-  parts <- mapply(function(from, to) stats::integrate(loss, from, to, rel.tol = 1e-10, subdivisions = 400L,
-                                                      stop.on.error = FALSE)$value,
-                  pieces[-length(pieces)], pieces[-1L])
+  parts <- mapply(
+    function(from, to) {
+      stats::integrate(
+        loss, from, to, rel.tol = 1e-10, subdivisions = 400L, stop.on.error = FALSE
+      )$value
+    },
+    pieces[-length(pieces)],
+    pieces[-1L]
+  )
   sum(parts)
 }

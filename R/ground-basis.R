@@ -10,14 +10,14 @@
 #'   * `securities`: how many, `observations`: the number used, by security,
 #'   * `dropped`: a data frame of `security`, `reason` and `n`, a row for each
 #'     kind of observation that was left out of one security's sample,
-#'   * `kind`: `"simple"` or `"log"` returns, or `"price"`; `every`: the frequency, a name for each security where they
-#'     have several; `per_year`: periods a year (`NA` where nothing is annualised, or where securities have several, which
-#'     are then among the choices),
+#'   * `kind`: `"simple"` or `"log"` returns, or `"price"`; `every`: the frequency, a name for
+#'     each security where they have several; `per_year`: periods a year (`NA` where nothing is
+#'     annualised, or where securities have several, which are then among the choices),
 #'   * `choices`: the conventions chosen, by name,
 #'   * `repairs`: what [repair_prices()] and [adjust_prices()] did to the prices,
 #'   * `seed`: `NA` where there is no chance in the result,
-#'   * `origin`: where the data came from, `digest`: the xxHash64 of the input prices or returns as
-#'     they were handed in, and `version`: of this package.
+#'   * `origin`: where the data came from, `digest`: the xxHash64 of the input prices or returns
+#'     as they were handed in, and `version`: of this package.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' basis(measure_volatility(as_returns(prices)))
@@ -25,12 +25,22 @@
 basis <- function(result) {
   found <- attr(result, "basis", exact = TRUE)
   if (is.null(found)) {
-    fail("argument", "Only the result of a measure has a basis.",
-         where = sprintf("This is %s.", shown(result)),
-         remedy = "It is lost when columns of a result are taken out or changed, or rows of another bound to it: see ?results.")
+    fail(
+      "argument",
+      "Only the result of a measure has a basis.",
+      where = sprintf("This is %s.", shown(result)),
+      remedy = paste0(
+        "It is lost when columns of a result are taken out or changed, or rows of ",
+        "another bound to it: see ?results."
+      )
+    )
   }
   if (inherits(result, "imbroglio_result") && !holds_result(result)) {
-    fail("argument", "These rows are not those of one measure any more.", remedy = "Take results as they were measured: see ?results.")
+    fail(
+      "argument",
+      "These rows are not those of one measure any more.",
+      remedy = "Take results as they were measured: see ?results."
+    )
   }
   found
 }
@@ -40,10 +50,22 @@ new_basis <- function(from, to, observations, dropped, kind, every, per_year = N
                       digest) {
   if (length(unique(every)) == 1L) every <- every[[1L]]
   structure(
-    list(from = from, to = to, securities = length(observations), observations = observations,
-         dropped = dropped, kind = kind, every = every, per_year = per_year, choices = choices,
-         seed = seed, repairs = repairs %||% character(), origin = origin, digest = digest,
-         version = as.character(utils::packageVersion("imbroglio"))),
+    list(
+      from = from,
+      to = to,
+      securities = length(observations),
+      observations = observations,
+      dropped = dropped,
+      kind = kind,
+      every = every,
+      per_year = per_year,
+      choices = choices,
+      seed = seed,
+      repairs = repairs %||% character(),
+      origin = origin,
+      digest = digest,
+      version = as.character(utils::packageVersion("imbroglio"))
+    ),
     class = "imbroglio_basis"
   )
 }
@@ -52,14 +74,24 @@ new_basis <- function(from, to, observations, dropped, kind, every, per_year = N
 digest_of <- function(dates, values) {
   force(dates)
   force(values)
-  core_text_later(function() digest::digest(list(as.numeric(dates), colnames(values), as.vector(values)), algo = "xxhash64"))
+  core_text_later(function() {
+    digest::digest(
+      list(as.numeric(dates), colnames(values), as.vector(values)),
+      algo = "xxhash64"
+    )
+  })
 }
 
 # What a period of each row of a result is called.
 every_by_row <- function(result) {
   every <- basis(result)$every
-  if (!is.null(result[["every"]])) result[["every"]] else if (length(every) == 1L) rep(every, nrow(result))
-  else unname(every[result$security])
+  if (!is.null(result[["every"]])) {
+    result[["every"]]
+  } else if (length(every) == 1L) {
+    rep(every, nrow(result))
+  } else {
+    unname(every[result$security])
+  }
 }
 
 # One word for the periods of all rows.

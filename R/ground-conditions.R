@@ -1,13 +1,15 @@
-# What went wrong, where, and what to do. The texts are handed to cli as values,
-# never as templates: they may hold text from a file, braces included.
-# `...`: what a program may want to know of it: `argument`, `file`, `line`, `security`, `value`. An argument is named in backticks.
+# What went wrong, where, and what to do. The texts are handed to cli as values, never as
+# templates: they may hold text from a file, braces included. `...`: what a program may want to
+# know of it: `argument`, `file`, `line`, `security`, `value`. An argument is named in backticks.
 fail <- function(kind, problem, where = NULL, remedy = NULL, ...) {
   # What a damaged file or database is quoted with need not be text.
   problem <- in_utf8(problem)
   where <- if (length(where)) in_utf8(where)
   cli::cli_abort(
     c("{problem}", x = if (length(where)) "{where}", i = if (length(remedy)) "{remedy}"),
-    class = c(paste0("imbroglio_error_", kind), "imbroglio_error"), call = users_call(), ...,
+    class = c(paste0("imbroglio_error_", kind), "imbroglio_error"),
+    call = users_call(),
+    ...,
     argument = if ("argument" %in% kind) first_backticked(problem)
   )
 }
@@ -17,7 +19,8 @@ first_backticked <- function(text) {
   if (length(found)) found[2L]
 }
 
-# The function of ours that was last called from outside, without what it was given: that can be a table of millions.
+# The function of ours that was last called from outside, without what it was given: that can be a
+# table of millions.
 users_call <- function() {
   house <- topenv()
   is_ours <- function(frame) {
@@ -29,19 +32,34 @@ users_call <- function() {
     if (!is_ours(i) || is_ours(callers[i])) next
     name <- sys.call(i)[[1L]]
     # What do.call() was given may be the function itself.
-    if (is.function(name)) name <- as.name(Find(function(n) identical(get(n, house), name), getNamespaceExports(house)) %||% "FUN")
+    if (is.function(name)) {
+      name <- as.name(
+        Find(function(n) identical(get(n, house), name), getNamespaceExports(house)) %||% "FUN"
+      )
+    }
     if (is.name(name)) name <- as.name(sub("[.]imbroglio_.*$", "", as.character(name)))
-    if (!identical(name, quote(FUN)) && (is.name(name) || identical(name[[1L]], quote(`::`)))) return(as.call(list(name)))
+    if (!identical(name, quote(FUN)) && (is.name(name) || identical(name[[1L]], quote(`::`)))) {
+      return(as.call(list(name)))
+    }
   }
 }
 
-# A function that a user registered: what it breaks with, or gives that cannot be, is told with the name of what it is of.
+# A function that a user registered: what it breaks with, or gives that cannot be, is told with
+# the name of what it is of.
 own_function <- function(run, what, can_be, wanted) {
   force(run)
   force(what)
   function(...) {
-    found <- tryCatch(run(...), error = function(e) fail("own", sprintf("%s failed.", what), where = conditionMessage(e)))
-    if (!can_be(found, ...)) fail("own", sprintf("%s must give %s.", what, wanted), where = sprintf("It gave %s.", shown(found)))
+    found <- tryCatch(run(...), error = function(e) {
+      fail("own", sprintf("%s failed.", what), where = conditionMessage(e))
+    })
+    if (!can_be(found, ...)) {
+      fail(
+        "own",
+        sprintf("%s must give %s.", what, wanted),
+        where = sprintf("It gave %s.", shown(found))
+      )
+    }
     found
   }
 }
@@ -67,7 +85,9 @@ visible <- function(text) {
   strange <- grepl("[[:cntrl:]\u202a-\u202e\u2066-\u2069]", text)
   text[strange] <- vapply(text[strange], function(t) {
     codes <- utf8ToInt(t)
-    unseen <- codes < 32L | (codes >= 127L & codes < 160L) | codes %in% c(0x202a:0x202e, 0x2066:0x2069)
+    unseen <- codes < 32L |
+      (codes >= 127L & codes < 160L) |
+      codes %in% c(0x202a:0x202e, 0x2066:0x2069)
     paste(ifelse(unseen, sprintf("\\x%02x", codes), intToUtf8(codes, TRUE)), collapse = "")
   }, "")
   text
@@ -76,18 +96,25 @@ visible <- function(text) {
 caution <- function(kind, problem, remedy = NULL) {
   cli::cli_warn(
     c("{problem}", i = if (length(remedy)) "{remedy}"),
-    class = c(paste0("imbroglio_warning_", kind), "imbroglio_warning"), call = users_call()
+    class = c(paste0("imbroglio_warning_", kind), "imbroglio_warning"),
+    call = users_call()
   )
 }
 
 note <- function(kind, text, remedy = NULL) {
-  cli::cli_inform(c(i = "{text}", if (!is.null(remedy)) c(" " = "{remedy}")), class = c(paste0("imbroglio_note_", kind), "imbroglio_note"))
+  cli::cli_inform(
+    c(i = "{text}", if (!is.null(remedy)) c(" " = "{remedy}")),
+    class = c(paste0("imbroglio_note_", kind), "imbroglio_note")
+  )
 }
 
 need_package <- function(package, what) {
   if (requireNamespace(package, quietly = TRUE)) return(invisible())
-  fail("package", sprintf("%s needs the package %s, which is not installed.", what, package),
-       remedy = sprintf('Run install.packages("%s").', package))
+  fail(
+    "package",
+    sprintf("%s needs the package %s, which is not installed.", what, package),
+    remedy = sprintf('Run install.packages("%s").', package)
+  )
 }
 
 # "A, B, C and 12 more"

@@ -1,22 +1,66 @@
-# How often a series has a value: of each frequency how many a year by convention, what one is called, which period a
-# date belongs to, the usual gaps in days that it is known by, and the longest usual gap of a series it can be taken from.
+# How often a series has a value: of each frequency how many a year by convention, what one is
+# called, which period a date belongs to, the usual gaps in days that it is known by, and the
+# longest usual gap of a series it can be taken from.
 frequencies <- list(
-  day = list(per_year = 252, adverb = "daily", period = function(d) as.numeric(d), gap = c(0, 1), longest = 4),
-  week = list(per_year = 52, adverb = "weekly", period = function(d) (as.numeric(d) + 3) %/% 7, gap = c(5, 9), longest = 10),
-  fortnight = list(per_year = 26, adverb = "fortnightly", period = function(d) (as.numeric(d) + 3) %/% 14, gap = c(13, 16),
-                   longest = 20),
-  month = list(per_year = 12, adverb = "monthly", period = function(d) month_number(d), gap = c(26, 36), longest = 45),
-  quarter = list(per_year = 4, adverb = "quarterly", period = function(d) month_number(d) %/% 3, gap = c(84, 99),
-                 longest = 135),
-  "half-year" = list(per_year = 2, adverb = "half-yearly", period = function(d) month_number(d) %/% 6, gap = c(172, 194),
-                     longest = 250),
-  year = list(per_year = 1, adverb = "yearly", period = function(d) month_number(d) %/% 12, gap = c(345, 386), longest = Inf)
+  day = list(
+    per_year = 252,
+    adverb = "daily",
+    period = function(d) as.numeric(d),
+    gap = c(0, 1),
+    longest = 4
+  ),
+  week = list(
+    per_year = 52,
+    adverb = "weekly",
+    period = function(d) (as.numeric(d) + 3) %/% 7,
+    gap = c(5, 9),
+    longest = 10
+  ),
+  fortnight = list(
+    per_year = 26,
+    adverb = "fortnightly",
+    period = function(d) (as.numeric(d) + 3) %/% 14,
+    gap = c(13, 16),
+    longest = 20
+  ),
+  month = list(
+    per_year = 12,
+    adverb = "monthly",
+    period = function(d) month_number(d),
+    gap = c(26, 36),
+    longest = 45
+  ),
+  quarter = list(
+    per_year = 4,
+    adverb = "quarterly",
+    period = function(d) month_number(d) %/% 3,
+    gap = c(84, 99),
+    longest = 135
+  ),
+  "half-year" = list(
+    per_year = 2,
+    adverb = "half-yearly",
+    period = function(d) month_number(d) %/% 6,
+    gap = c(172, 194),
+    longest = 250
+  ),
+  year = list(
+    per_year = 1,
+    adverb = "yearly",
+    period = function(d) month_number(d) %/% 12,
+    gap = c(345, 386),
+    longest = Inf
+  )
 )
 
-# Every second day, every ten days: a series that has none of these frequencies has periods of its own; a table of
-# several frequencies is mixed.
+# Every second day, every ten days: a series that has none of these frequencies has periods of its
+# own; a table of several frequencies is mixed.
 adverb_of <- function(every) {
-  known <- c(vapply(frequencies, `[[`, "", "adverb"), period = "irregular", mixed = "daily to yearly")
+  known <- c(
+    vapply(frequencies, `[[`, "", "adverb"),
+    period = "irregular",
+    mixed = "daily to yearly"
+  )
   unname(known[every])
 }
 
@@ -27,15 +71,16 @@ month_number <- function(dates) {
 
 days_a_year <- 365.2425
 
-# Of each column how often it has a value: what a period of it is called, and how many a year it has, which is the
-# conventional number unless the dates contradict it by more than a tenth; `own`: how many the dates make, where
-# there are enough to tell.
+# Of each column how often it has a value: what a period of it is called, and how many a year it
+# has, which is the conventional number unless the dates contradict it by more than a tenth;
+# `own`: how many the dates make, where there are enough to tell.
 rhythms_of <- function(dates, values) {
   found <- core_rhythm(values, as.numeric(dates))
   few <- found$gaps < 10L
   every <- rep("period", length(found$gaps))
   for (name in names(frequencies)) {
-    every[found$usual >= frequencies[[name]]$gap[1L] & found$usual <= frequencies[[name]]$gap[2L]] <- name
+    gap <- frequencies[[name]]$gap
+    every[found$usual >= gap[1L] & found$usual <= gap[2L]] <- name
   }
   every[few & found$usual <= frequencies$day$longest] <- "day"
   known <- found$gaps >= 20L | (found$gaps > 0L & found$gaps * found$mean >= 730)
@@ -46,24 +91,36 @@ rhythms_of <- function(dates, values) {
   # A series with one value, or none, goes by the others.
   lone <- is.na(found$usual)
   if (any(lone)) {
-    all <- if (all(lone) && length(dates) > 1L) rhythms_of(dates, matrix(1, length(dates), 1L))
-           else list(every = every[!lone][1L], per_year = per_year[!lone][1L])
+    all <- if (all(lone) && length(dates) > 1L) {
+      rhythms_of(dates, matrix(1, length(dates), 1L))
+    } else {
+      list(every = every[!lone][1L], per_year = per_year[!lone][1L])
+    }
     every[lone] <- if (is.na(all$every)) "day" else all$every
     per_year[lone] <- if (is.na(all$per_year)) frequencies$day$per_year else all$per_year
   }
   named <- function(x) stats::setNames(x, colnames(values))
-  list(every = named(every), per_year = named(as.vector(per_year)), own = named(ifelse(known, own, NA_real_)),
-       usual = named(found$usual))
+  list(
+    every = named(every),
+    per_year = named(as.vector(per_year)),
+    own = named(ifelse(known, own, NA_real_)),
+    usual = named(found$usual)
+  )
 }
 
 # The frequency of a calendar, whoever has a value on it.
 calendar_every <- function(dates) unname(rhythms_of(dates, matrix(1, length(dates), 1L))$every)
 
-# A frequency that was asked for; `own` only where the series were not taken at the ends of its periods.
+# A frequency that was asked for; `own` only where the series were not taken at the ends of its
+# periods.
 stated_rhythm <- function(every, securities, own = NULL) {
   each <- function(x) stats::setNames(rep(x, length(securities)), securities)
-  list(every = each(every), per_year = each(frequencies[[every]]$per_year), own = own %||% each(NA_real_),
-       usual = each(NA_real_))
+  list(
+    every = each(every),
+    per_year = each(frequencies[[every]]$per_year),
+    own = own %||% each(NA_real_),
+    usual = each(NA_real_)
+  )
 }
 
 rhythm_part <- function(rhythm, columns) lapply(rhythm, `[`, columns)
@@ -77,35 +134,70 @@ every_of_all <- function(rhythm) {
   if (length(words) == 1L) words else "mixed"
 }
 
-# How many periods a year a result went by, in words for its basis; nothing where it is the convention and the dates
-# agree with it to one in fifty.
+# How many periods a year a result went by, in words for its basis; nothing where it is the
+# convention and the dates agree with it to one in fifty.
 year_words <- function(rhythm, per_year) {
   names <- intersect(names(per_year), names(rhythm$per_year))
-  if (!length(names) || !identical(unname(per_year[names]), unname(rhythm$per_year[names]))) return(NULL)
+  if (!length(names) || !identical(unname(per_year[names]), unname(rhythm$per_year[names]))) {
+    return(NULL)
+  }
   per_year <- per_year[names]
   written <- function(x) format(round(x, 1L), trim = TRUE, nsmall = 0L)
   groups <- split(names, factor(per_year, unique(per_year)))
-  of <- function(group) if (length(groups) < 2L) "" else sprintf(" (%s)", if (length(group) > 3L) count(length(group), "security", "securities")
-                                                                           else paste(group, collapse = ", "))
+  of <- function(group) {
+    if (length(groups) < 2L) {
+      ""
+    } else {
+      sprintf(
+        " (%s)",
+        if (length(group) > 3L) {
+          count(length(group), "security", "securities")
+        } else {
+          paste(group, collapse = ", ")
+        }
+      )
+    }
+  }
   convention <- vapply(frequencies, `[[`, 0, "per_year")[rhythm$every[names]]
   names(convention) <- names
   by_dates <- vapply(groups, function(g) !isTRUE(per_year[[g[1L]]] == convention[[g[1L]]]), NA)
   said <- if (length(groups) > 1L || any(by_dates)) {
-    c("periods a year" = paste0(vapply(groups, function(g) written(per_year[[g[1L]]]), ""), vapply(groups, of, ""),
-                                ifelse(by_dates, " by their own dates", ""), collapse = ", "))
+    c("periods a year" = paste0(
+      vapply(groups, function(g) written(per_year[[g[1L]]]), ""),
+      vapply(groups, of, ""),
+      ifelse(by_dates, " by their own dates", ""),
+      collapse = ", "
+    ))
   }
   own <- rhythm$own[names]
-  off <- names[!is.na(own) & !is.na(convention) & per_year == convention & abs(own / convention - 1) > 0.02]
+  off <- names[!is.na(own) &
+    !is.na(convention) & per_year == convention & abs(own / convention - 1) > 0.02]
   if (!length(off)) return(said)
   most <- off[which.max(abs(log(own[off] / convention[off])))]
   ratio <- sqrt(own[[most]] / convention[[most]])
-  c(said, "dates a year" = sprintf("%s%s, not %s: by them volatility a year is %s %% %s", written(own[[most]]),
-                                   if (length(off) == length(names)) ""
-                                   else sprintf(" (%s%s)", most, if (length(off) > 1L) sprintf(" and %s more", count(length(off) - 1L)) else ""), written(convention[[most]]),
-                                   written(100 * abs(ratio - 1)), if (ratio > 1) "more" else "less"))
+  c(
+    said,
+    "dates a year" = sprintf(
+      "%s%s, not %s: by them volatility a year is %s %% %s",
+      written(own[[most]]),
+      if (length(off) == length(names)) {
+        ""
+      } else {
+        sprintf(
+          " (%s%s)",
+          most,
+          if (length(off) > 1L) sprintf(" and %s more", count(length(off) - 1L)) else ""
+        )
+      },
+      written(convention[[most]]),
+      written(100 * abs(ratio - 1)),
+      if (ratio > 1) "more" else "less"
+    )
+  )
 }
 
-# Years from one date to another by the calendar: whole ones to the same day of the year, and of the one that is left its share.
+# Years from one date to another by the calendar: whole ones to the same day of the year, and of
+# the one that is left its share.
 years_between <- function(from, to) {
   parts <- function(d) {
     d <- as.numeric(d)
@@ -121,7 +213,8 @@ years_between <- function(from, to) {
   whole + (as.numeric(to) - last) / (day_number(a$year + whole + 1, a$month, a$day) - last)
 }
 
-# The day of a date of the Gregorian calendar, counted from 1970; 29 February is 1 March where there is none.
+# The day of a date of the Gregorian calendar, counted from 1970; 29 February is 1 March where
+# there is none.
 day_number <- function(year, month, day) {
   year <- year - (month <= 2)
   era <- year %/% 400

@@ -4,29 +4,44 @@
 new_result <- function(columns, measure, basis, source) {
   # Where securities have periods of several lengths, each row says what a period of it is.
   if (length(basis$every) > 1L && !is.null(columns$security) && is.null(columns$every)) {
-    columns <- append(columns, list(every = unname(basis$every[columns$security])), match("security", names(columns)))
+    columns <- append(
+      columns,
+      list(every = unname(basis$every[columns$security])),
+      match("security", names(columns))
+    )
   }
   columns <- as.list(columns)
-  stopifnot(inherits(basis, "imbroglio_basis"), length(columns) > 0L, !anyDuplicated(names(columns)),
-            length(unique(lengths(columns))) == 1L)
+  stopifnot(
+    inherits(basis, "imbroglio_basis"),
+    length(columns) > 0L,
+    !anyDuplicated(names(columns)),
+    length(unique(lengths(columns))) == 1L
+  )
   structure(
     columns,
     class = c(paste0("imbroglio_", measure), "imbroglio_result", "tbl_df", "tbl", "data.frame"),
     row.names = .set_row_names(length(columns[[1L]])),
-    measure = measure, basis = basis, source = source, columns = names(columns), rows = length(columns[[1L]])
+    measure = measure,
+    basis = basis,
+    source = source,
+    columns = names(columns),
+    rows = length(columns[[1L]])
   )
 }
 
 #' Results, cut and put together
 #'
-#' A result is a tibble that knows what it stands on. It stays one as long as that is true: when rows of it are chosen
-#' or put in another order, and when columns are added. It becomes a plain tibble when a column of the measure is taken
-#' out, renamed or changed, when rows of anything else are bound to it, when rows stand in it twice, and when it is counted, summarised or
-#' joined to more rows. So no sentence and no figure is made of numbers that a result was not measured with.
+#' A result is a tibble that knows what it stands on. It stays one as long as that is true: when
+#' rows of it are chosen or put in another order, and when columns are added. It becomes a plain
+#' tibble when a column of the measure is taken out, renamed or changed, when rows of anything
+#' else are bound to it, when rows stand in it twice, and when it is counted, summarised or joined
+#' to more rows. So no sentence and no figure is made of numbers that a result was not measured
+#' with.
 #'
-#' Two results are put side by side by binding their plain rows: [dplyr::bind_rows()] gives a plain tibble, also of two
-#' results of one measure, whose bases say different things of the same columns; add a column that tells them apart first.
-#' What base R's `rbind()` makes of results cannot be read in words, drawn or asked for its basis.
+#' Two results are put side by side by binding their plain rows: [dplyr::bind_rows()] gives a
+#' plain tibble, also of two results of one measure, whose bases say different things of the same
+#' columns; add a column that tells them apart first. What base R's `rbind()` makes of results
+#' cannot be read in words, drawn or asked for its basis.
 #'
 #' @name results
 #' @examples
@@ -35,12 +50,16 @@ new_result <- function(columns, measure, basis, source) {
 #' class(found[c("security", "volatility")])
 NULL
 
-# Whether what stands in `x` is still what was measured: of functions that keep attributes not all can be told.
+# Whether what stands in `x` is still what was measured: of functions that keep attributes not all
+# can be told.
 holds_result <- function(x) all(attr(x, "columns") %in% names(x)) && nrow(x) <= attr(x, "rows")
 
-# `data` as the result that `whole` is, if its rows are some of it, each once: that they are is known, or looked up.
+# `data` as the result that `whole` is, if its rows are some of it, each once: that they are is
+# known, or looked up.
 part_of_result <- function(data, whole, known = are_rows_of(data, whole)) {
-  if (!all(attr(whole, "columns") %in% names(data)) || nrow(data) > nrow(whole) || !known) return(plain_table(data))
+  if (!all(attr(whole, "columns") %in% names(data)) || nrow(data) > nrow(whole) || !known) {
+    return(plain_table(data))
+  }
   kept <- attributes(whole)
   kept <- kept[!names(kept) %in% c("names", "row.names")]
   kept$rows <- nrow(data)
@@ -53,12 +72,17 @@ are_rows_of <- function(data, whole) {
   if (!all(columns %in% names(data))) return(FALSE)
   own <- plain_table(data)[columns]
   measured <- plain_table(whole)[columns]
-  identical(lapply(own, class), lapply(measured, class)) && all(vctrs::vec_in(own, measured)) && !vctrs::vec_duplicate_any(own)
+  identical(lapply(own, class), lapply(measured, class)) &&
+    all(vctrs::vec_in(own, measured)) &&
+    !vctrs::vec_duplicate_any(own)
 }
 
 plain_table <- function(x) {
-  attributes(x) <- list(names = names(x), row.names = .set_row_names(if (length(x)) NROW(x[[1L]]) else 0L),
-                        class = c("tbl_df", "tbl", "data.frame"))
+  attributes(x) <- list(
+    names = names(x),
+    row.names = .set_row_names(if (length(x)) NROW(x[[1L]]) else 0L),
+    class = c("tbl_df", "tbl", "data.frame")
+  )
   x
 }
 
@@ -121,7 +145,11 @@ stands_on_little <- function(table) {
 
 #' @export
 as.data.frame.imbroglio_result <- function(x, ...) {
-  attributes(x) <- list(names = names(x), class = "data.frame", row.names = .set_row_names(length(x[[1L]])))
+  attributes(x) <- list(
+    names = names(x),
+    class = "data.frame",
+    row.names = .set_row_names(length(x[[1L]]))
+  )
   x
 }
 

@@ -1,5 +1,5 @@
-# Tables of prices and of returns are not changed from outside, where their digest would go on to say what they were; the
-# package itself changes them by altered().
+# Tables of prices and of returns are not changed from outside, where their digest would go on to
+# say what they were; the package itself changes them by altered().
 altered <- function(x, ...) {
   plain <- unclass(x)
   changes <- list(...)
@@ -8,11 +8,23 @@ altered <- function(x, ...) {
 }
 
 refuse_change <- function(what) {
-  fail("argument", sprintf("A table of %s is not changed in place: what is measured would not be what its digest says.", what),
-       remedy = sprintf("Change as.data.frame() of it, and make a table again by as_%s().", what))
+  fail(
+    "argument",
+    sprintf(
+      paste0(
+        "A table of %s is not changed in place: what is measured would not be what its ",
+        "digest says."
+      ),
+      what
+    ),
+    remedy = sprintf("Change as.data.frame() of it, and make a table again by as_%s().", what)
+  )
 }
 
-kept_whole <- list(prices = c("dates", "close", "measured", "digest"), returns = c("dates", "values", "digest"))
+kept_whole <- list(
+  prices = c("dates", "close", "measured", "digest"),
+  returns = c("dates", "values", "digest")
+)
 
 #' @export
 `$<-.imbroglio_prices` <- function(x, name, value) {

@@ -1,59 +1,76 @@
 #' Alpha and beta against a benchmark
 #'
-#' Ordinary least squares of a security's returns (y) on a benchmark's (x), \eqn{r_i = \alpha + \beta r_b + e}{r_i =
-#' alpha + beta r_b + e}, both less the risk-free return where one is given, over the same intervals: from one date on which both
-#' have a price to the next.
+#' Ordinary least squares of a security's returns (y) on a benchmark's (x), \eqn{r_i = \alpha +
+#' \beta r_b + e}{r_i = alpha + beta r_b + e}, both less the risk-free return where one is given,
+#' over the same intervals: from one date on which both have a price to the next.
 #'
-#' @section Errors of the estimates:
-#' `errors = "ordinary"` takes the \eqn{e}{e} as independent and of one size. `"newey-west"` allows for changing size
-#' and for correlation over `lags` periods, by the weights \eqn{1 - j / (lags + 1)}{1 - j / (lags + 1)} (Newey and West), without a
-#' correction for small samples; by default \eqn{\lfloor 4 (n/100)^{2/9} \rfloor}{floor(4 (n/100)^(2/9))} lags. p-values and
-#' intervals by Student's t with n - 2 degrees of freedom (n less the number of estimates, of several benchmarks together).
+#' @section Errors of the estimates: `errors = "ordinary"` takes the \eqn{e}{e} as independent and
+#'   of one size. `"newey-west"` allows for changing size and for correlation over `lags` periods,
+#'   by the weights \eqn{1 - j / (lags + 1)}{1 - j / (lags + 1)} (Newey and West), without a
+#'   correction for small samples; by default \eqn{\lfloor 4 (n/100)^{2/9} \rfloor}{floor(4
+#'   (n/100)^(2/9))} lags. p-values and intervals by Student's t with n - 2 degrees of freedom (n
+#'   less the number of estimates, of several benchmarks together).
 #'
 #' @param returns A returns table, or a price table, whose simple returns are taken.
-#' @param benchmark The name of a security in the table, or several; or a table of prices or returns with
-#'   the benchmarks, whose dates may differ.
-#' @param window The number of shared intervals in a rolling window, or several such numbers. `NULL`: the whole sample.
-#' @param min_obs How many will do before the window is full, at least 3. By default the whole window.
-#' @param per_year Periods a year, of all securities; by default each its own, see [measure_volatility()].
+#' @param benchmark The name of a security in the table, or several; or a table of prices or
+#'   returns with the benchmarks, whose dates may differ.
+#' @param window The number of shared intervals in a rolling window, or several such numbers.
+#'   `NULL`: the whole sample.
+#' @param min_obs How many will do before the window is full, at least 3. By default the whole
+#'   window.
+#' @param per_year Periods a year, of all securities; by default each its own, see
+#'   [measure_volatility()].
 #' @param risk_free The risk-free return, a number a year or a series, see [measure_return()].
 #' @param errors `"ordinary"` or `"newey-west"`; `lags` of the latter.
 #' @param lags A whole number, or `NULL`.
-#' @param together Whether several benchmarks go into one regression, so that each beta is beside the others.
+#' @param together Whether several benchmarks go into one regression, so that each beta is beside
+#'   the others.
 #' @param every Several frequencies to measure side by side, such as `c("day", "week", "month")`.
-#' @param last Several spans of time that end with the last price, such as `c("1 year", "5 years")`.
+#' @param last Several spans of time that end with the last price, such as `c("1 year", "5
+#'   years")`.
 #' @param confidence Of the intervals.
-#' @param as `"table"`, or for one rolling window and benchmark `"matrix"`: the bare betas, dates in rows.
+#' @param as `"table"`, or for one rolling window and benchmark `"matrix"`: the bare betas, dates
+#'   in rows.
 #' @param x A result of `measure_beta()`.
 #' @param ... Must be empty.
-#' @return A table, one row for each security that is no benchmark, and benchmark (frequency, span): `security`, `benchmark`,
-#'   `every` and `span` (if asked for), `from`, `to` (the dates of the first and last shared return), `n`; `beta` with `beta_error`, `beta_t`,
-#'   `beta_p`, `beta_low`, `beta_high`; `alpha` (a period) with `alpha_annual` (alpha m) and the same; `r_squared`,
-#'   `correlation`; `residual_volatility` (a period, with n - 2) and `residual_volatility_annual`; `beta_adjusted`
-#'   \eqn{(2 \beta + 1) / 3}{(2 beta + 1) / 3}; `beta_up` and `beta_down`, the slopes over the periods in which x was above, and below, 0.
-#'   Together, the last three and `correlation` are left out. Rolling: `security`, `benchmark`, `window`, `from`, `to`, `n`, `beta`, `alpha`,
-#'   `alpha_annual`, `r_squared`, `residual_volatility`, a row for each shared return.
+#' @return A table, one row for each security that is no benchmark, and benchmark (frequency,
+#'   span): `security`, `benchmark`, `every` and `span` (if asked for), `from`, `to` (the dates of
+#'   the first and last shared return), `n`; `beta` with `beta_error`, `beta_t`, `beta_p`,
+#'   `beta_low`, `beta_high`; `alpha` (a period) with `alpha_annual` (alpha m) and the same;
+#'   `r_squared`, `correlation`; `residual_volatility` (a period, with n - 2) and
+#'   `residual_volatility_annual`; `beta_adjusted` \eqn{(2 \beta + 1) / 3}{(2 beta + 1) / 3};
+#'   `beta_up` and `beta_down`, the slopes over the periods in which x was above, and below, 0.
+#'   Together, the last three and `correlation` are left out. Rolling: `security`, `benchmark`,
+#'   `window`, `from`, `to`, `n`, `beta`, `alpha`, `alpha_annual`, `r_squared`,
+#'   `residual_volatility`, a row for each shared return.
 #'
-#'   `tidy()`: a row for each `term` of each line, with `estimate`, `error`, `t`, `p`, `low` and `high`. `glance()`: `n`, `r_squared`
-#'   and `residual_volatility` of each line.
-#' @section Errors:
-#'   `imbroglio_error_argument` for a benchmark that is not there, frequencies finer than the prices, or
-#'   a window that cannot be; a warning (`imbroglio_warning_window`) where no security shares as many returns as the window has.
-#' @references Newey and West (1987), A simple, positive semi-definite, heteroskedasticity and autocorrelation
-#'   consistent covariance matrix, Econometrica 55.
+#'   `tidy()`: a row for each `term` of each line, with `estimate`, `error`, `t`, `p`, `low` and
+#'   `high`. `glance()`: `n`, `r_squared` and `residual_volatility` of each line.
+#' @section Errors: `imbroglio_error_argument` for a benchmark that is not there, frequencies
+#'   finer than the prices, or a window that cannot be; a warning (`imbroglio_warning_window`)
+#'   where no security shares as many returns as the window has.
+#' @references Newey and West (1987), A simple, positive semi-definite, heteroskedasticity and
+#'   autocorrelation consistent covariance matrix, Econometrica 55.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' measure_beta(prices, benchmark = "BAYALL", errors = "newey-west")
-#' measure_beta(prices[, c("BAYALL", "TARROW")], "BAYALL", every = c("day", "week", "month"), last = c("1 year", "5 years"))
-#' measure_beta(prices[, c("BAYALL", "BAYBOND", "TARROW")], c("BAYALL", "BAYBOND"), together = TRUE)
+#' two <- prices[, c("BAYALL", "TARROW")]
+#' measure_beta(two, "BAYALL", every = c("day", "week", "month"), last = c("1 year", "5 years"))
+#' three <- prices[, c("BAYALL", "BAYBOND", "TARROW")]
+#' measure_beta(three, c("BAYALL", "BAYBOND"), together = TRUE)
 #' measure_beta(prices[, c("BAYALL", "TARROW")], "BAYALL", window = 250)
 #' @export
-measure_beta <- function(returns, benchmark, window = NULL, min_obs = NULL, per_year = NULL, risk_free = NULL,
-                         errors = c("ordinary", "newey-west"), lags = NULL, confidence = 0.95, together = FALSE,
-                         every = NULL, last = NULL, as = c("table", "matrix")) {
+measure_beta <- function(returns, benchmark, window = NULL, min_obs = NULL, per_year = NULL,
+                         risk_free = NULL, errors = c("ordinary", "newey-west"), lags = NULL,
+                         confidence = 0.95, together = FALSE, every = NULL, last = NULL,
+                         as = c("table", "matrix")) {
   as <- one_of(as, "as", c("table", "matrix"))
-  choices <- list(errors = one_of(errors, "errors", c("ordinary", "newey-west")), lags = lags,
-                  confidence = check_fraction(confidence, "confidence"), risk_free = risk_free)
+  choices <- list(
+    errors = one_of(errors, "errors", c("ordinary", "newey-west")),
+    lags = lags,
+    confidence = check_fraction(confidence, "confidence"),
+    risk_free = risk_free
+  )
   if (!is.null(lags)) choices$lags <- check_whole(lags, "lags", least = 0L)
   found <- beside_benchmark(take_returns(returns), if (missing(benchmark)) NULL else benchmark)
   if (!is.null(every) || !is.null(last)) {
@@ -62,8 +79,13 @@ measure_beta <- function(returns, benchmark, window = NULL, min_obs = NULL, per_
   }
   if (!is.null(window)) {
     windows <- check_windows(window, min_obs, least = 3L, several = as == "table")
-    if (together) fail("argument", "A rolling window is of one benchmark at a time.",
-                       remedy = "Leave `together` out.")
+    if (together) {
+      fail(
+        "argument",
+        "A rolling window is of one benchmark at a time.",
+        remedy = "Leave `together` out."
+      )
+    }
     return(rolling_beta_of(found, windows, per_year, choices, as))
   }
   refuse_without_window(min_obs, as)
@@ -79,21 +101,45 @@ lines_of <- function(found, per_year, choices, together) {
   per_year <- columns$per_year
   n <- columns$n
   df <- n - if (together) length(found$names) + 1L else 2L
-  columns <- c(columns[c("security", "benchmark", "every", "from", "to", "n")],
-               inference("beta", columns$beta, columns$beta_error, df, choices$confidence),
-               list(alpha = columns$alpha, alpha_annual = columns$alpha * per_year),
-               inference("alpha", columns$alpha, columns$alpha_error, df, choices$confidence)[-1L],
-               list(r_squared = columns$r_squared, correlation = columns$correlation,
-                    residual_volatility = columns$residual,
-                    residual_volatility_annual = columns$residual * sqrt(per_year)),
-               if (!is.null(columns$up)) list(beta_adjusted = (2 * columns$beta + 1) / 3, beta_up = columns$up,
-                                              beta_down = columns$down))
-  words <- c(benchmark = paste(found$names, collapse = ", "), errors = choices$errors,
-             if (choices$errors == "newey-west") c(lags = format(choices$lags %||% "by sample")),
-             if (!is.null(free$name)) c("risk-free" = free$name),
-             if (together) c(together = "yes"))
-  result <- beside_result(Filter(Negate(is.null), columns), "beta", returns, rows, per_year, words)
-  attr(result, "line") <- c(free[c("rates", "series", "name", "rate_of")], choices["confidence"], list(per_year = per_year))
+  columns <- c(
+    columns[c("security", "benchmark", "every", "from", "to", "n")],
+    inference("beta", columns$beta, columns$beta_error, df, choices$confidence),
+    list(alpha = columns$alpha, alpha_annual = columns$alpha * per_year),
+    inference("alpha", columns$alpha, columns$alpha_error, df, choices$confidence)[-1L],
+    list(
+      r_squared = columns$r_squared,
+      correlation = columns$correlation,
+      residual_volatility = columns$residual,
+      residual_volatility_annual = columns$residual * sqrt(per_year)
+    ),
+    if (!is.null(columns$up)) {
+      list(
+        beta_adjusted = (2 * columns$beta + 1) / 3,
+        beta_up = columns$up,
+        beta_down = columns$down
+      )
+    }
+  )
+  words <- c(
+    benchmark = paste(found$names, collapse = ", "),
+    errors = choices$errors,
+    if (choices$errors == "newey-west") c(lags = format(choices$lags %||% "by sample")),
+    if (!is.null(free$name)) c("risk-free" = free$name),
+    if (together) c(together = "yes")
+  )
+  result <- beside_result(
+    Filter(Negate(is.null), columns),
+    "beta",
+    returns,
+    rows,
+    per_year,
+    words
+  )
+  attr(result, "line") <- c(
+    free[c("rates", "series", "name", "rate_of")],
+    choices["confidence"],
+    list(per_year = per_year)
+  )
   result
 }
 
@@ -101,8 +147,10 @@ inference <- function(name, estimate, error, df, confidence) {
   df <- ifelse(df > 0, df, NA_real_)
   t <- estimate / error
   reach <- stats::qt(1 - (1 - confidence) / 2, df) * error
-  stats::setNames(list(estimate, error, t, 2 * stats::pt(-abs(t), df), estimate - reach, estimate + reach),
-                  paste0(name, c("", "_error", "_t", "_p", "_low", "_high")))
+  stats::setNames(
+    list(estimate, error, t, 2 * stats::pt(-abs(t), df), estimate - reach, estimate + reach),
+    paste0(name, c("", "_error", "_t", "_p", "_low", "_high"))
+  )
 }
 
 single_lines <- function(returns, benchmarks, rows, free, choices, per_year) {
@@ -110,20 +158,42 @@ single_lines <- function(returns, benchmarks, rows, free, choices, per_year) {
   parts <- lapply(benchmarks, function(b) {
     shared <- shared_rhythm(returns, rows, b, per_year)
     found <- by_rate(free, shared$per_year, function(rates, those) {
-      core_line(returns$values, starts_of(returns), match(b, colnames(returns$values)) - 1L, rows[those], rates, free$start,
-                spans_gaps(returns), returns$kind == "log", lags)
+      core_line(
+        returns$values,
+        starts_of(returns),
+        match(b, colnames(returns$values)) - 1L,
+        rows[those],
+        rates,
+        free$start,
+        spans_gaps(returns),
+        returns$kind == "log",
+        lags
+      )
     })
-    list(security = colnames(returns$values)[rows], benchmark = rep(b, length(rows)), every = unname(shared$every),
-         per_year = unname(shared$per_year),
-         from = returns$dates[found$first],
-         to = returns$dates[found$last], n = found$n, beta = found$beta, beta_error = found$beta_error,
-         alpha = found$alpha, alpha_error = found$alpha_error, r_squared = found$correlation^2,
-         correlation = found$correlation, residual = found$residual, up = found$up, down = found$down)
+    list(
+      security = colnames(returns$values)[rows],
+      benchmark = rep(b, length(rows)),
+      every = unname(shared$every),
+      per_year = unname(shared$per_year),
+      from = returns$dates[found$first],
+      to = returns$dates[found$last],
+      n = found$n,
+      beta = found$beta,
+      beta_error = found$beta_error,
+      alpha = found$alpha,
+      alpha_error = found$alpha_error,
+      r_squared = found$correlation^2,
+      correlation = found$correlation,
+      residual = found$residual,
+      up = found$up,
+      down = found$down
+    )
   })
   row_bound(parts)
 }
 
-# Runs work(rates, rows) on the rows of each number of periods a year, which have a risk-free return a period of their own.
+# Runs work(rates, rows) on the rows of each number of periods a year, which have a risk-free
+# return a period of their own.
 by_rate <- function(free, per_year, work) {
   if (is.null(free$name) || free$series) return(work(free$rates, seq_along(per_year)))
   groups <- split(seq_along(per_year), per_year)
@@ -133,7 +203,11 @@ by_rate <- function(free, per_year, work) {
   each <- stats::setNames(nm = names(parts[[1L]]))
   lapply(each, function(name) {
     columns <- lapply(parts, `[[`, name)
-    if (is.matrix(columns[[1L]])) do.call(cbind, columns)[, order, drop = FALSE] else unlist(columns, use.names = FALSE)[order]
+    if (is.matrix(columns[[1L]])) {
+      do.call(cbind, columns)[, order, drop = FALSE]
+    } else {
+      unlist(columns, use.names = FALSE)[order]
+    }
   })
 }
 
@@ -142,18 +216,39 @@ joint_lines <- function(returns, benchmarks, rows, free, choices, per_year) {
   k <- length(benchmarks)
   with_series <- free$series
   parts <- lapply(rows, function(row) {
-    columns <- c(row, match(benchmarks, colnames(returns$values)),
-                 if (with_series) match(free$name, colnames(returns$values)))
-    both <- core_common(returns$values[, columns, drop = FALSE], starts_of(returns)[columns], spans_gaps(returns),
-                        returns$kind == "log")
+    columns <- c(
+      row,
+      match(benchmarks, colnames(returns$values)),
+      if (with_series) match(free$name, colnames(returns$values))
+    )
+    both <- core_common(
+      returns$values[, columns, drop = FALSE],
+      starts_of(returns)[columns],
+      spans_gaps(returns),
+      returns$kind == "log"
+    )
     shared <- shared_rhythm(returns, row, benchmarks, per_year)
-    values <- both$values - if (with_series) both$values[, k + 2L] else free$rate_of(shared$per_year)
+    values <- both$values - if (with_series) {
+      both$values[, k + 2L]
+    } else {
+      free$rate_of(shared$per_year)
+    }
     fit <- joint_line(values[, 1L], values[, 1L + seq_len(k), drop = FALSE], choices)
-    list(security = rep(colnames(returns$values)[row], k), benchmark = benchmarks, every = rep(unname(shared$every), k),
-         per_year = rep(unname(shared$per_year), k),
-         from = rep(returns$dates[both$row[1L]], k), to = rep(returns$dates[both$row[length(both$row)]][1L], k),
-         n = rep(nrow(values), k), beta = fit$beta, beta_error = fit$beta_error, alpha = rep(fit$alpha, k),
-         alpha_error = rep(fit$alpha_error, k), r_squared = rep(fit$r_squared, k), residual = rep(fit$residual, k))
+    list(
+      security = rep(colnames(returns$values)[row], k),
+      benchmark = benchmarks,
+      every = rep(unname(shared$every), k),
+      per_year = rep(unname(shared$per_year), k),
+      from = rep(returns$dates[both$row[1L]], k),
+      to = rep(returns$dates[both$row[length(both$row)]][1L], k),
+      n = rep(nrow(values), k),
+      beta = fit$beta,
+      beta_error = fit$beta_error,
+      alpha = rep(fit$alpha, k),
+      alpha_error = rep(fit$alpha_error, k),
+      r_squared = rep(fit$r_squared, k),
+      residual = rep(fit$residual, k)
+    )
   })
   row_bound(parts)
 }
@@ -161,8 +256,14 @@ joint_lines <- function(returns, benchmarks, rows, free, choices, per_year) {
 joint_line <- function(y, x, choices) {
   n <- length(y)
   k <- ncol(x)
-  none <- list(beta = rep(NA_real_, k), beta_error = rep(NA_real_, k), alpha = NA_real_, alpha_error = NA_real_,
-               r_squared = NA_real_, residual = NA_real_)
+  none <- list(
+    beta = rep(NA_real_, k),
+    beta_error = rep(NA_real_, k),
+    alpha = NA_real_,
+    alpha_error = NA_real_,
+    r_squared = NA_real_,
+    residual = NA_real_
+  )
   if (n <= k + 1L) return(none)
   means <- colMeans(x)
   off <- sweep(x, 2L, means)
@@ -171,7 +272,8 @@ joint_line <- function(y, x, choices) {
   if (any(scale == 0) || fit$rank < k) return(none)
   beta <- qr.coef(fit, y - mean(y)) / scale
   e <- qr.resid(fit, y - mean(y))
-  inverse <- chol2inv(qr.R(fit))[order(fit$pivot), order(fit$pivot), drop = FALSE] / tcrossprod(scale)
+  inverse <- chol2inv(qr.R(fit))[order(fit$pivot), order(fit$pivot), drop = FALSE] /
+    tcrossprod(scale)
   variance <- sum(e^2) / (n - k - 1)
   # Of the intercept at the means, and the slopes.
   bread <- rbind(cbind(1 / n, matrix(0, 1L, k)), cbind(matrix(0, k, 1L), inverse))
@@ -187,15 +289,24 @@ joint_line <- function(y, x, choices) {
     covariance <- bread %*% meat %*% bread
   }
   at_zero <- c(1, -means)
-  list(beta = unname(beta), beta_error = sqrt(diag(covariance)[-1L]), alpha = mean(y) - sum(beta * means),
-       alpha_error = sqrt(drop(at_zero %*% covariance %*% at_zero)), r_squared = 1 - sum(e^2) / sum((y - mean(y))^2),
-       residual = sqrt(variance))
+  list(
+    beta = unname(beta),
+    beta_error = sqrt(diag(covariance)[-1L]),
+    alpha = mean(y) - sum(beta * means),
+    alpha_error = sqrt(drop(at_zero %*% covariance %*% at_zero)),
+    r_squared = 1 - sum(e^2) / sum((y - mean(y))^2),
+    residual = sqrt(variance)
+  )
 }
 
 beta_side_by_side <- function(found, every, last, per_year, choices, together) {
   prices <- found$returns$prices
-  if (is.null(prices)) fail("argument",
-                            "Frequencies and spans side by side are taken from prices; these are given returns.")
+  if (is.null(prices)) {
+    fail(
+      "argument",
+      "Frequencies and spans side by side are taken from prices; these are given returns."
+    )
+  }
   if (!is.null(every)) check_choice(every, "every", names(frequencies), several = TRUE)
   parts <- list()
   for (span in if (is.null(last)) list(NULL) else as.list(last)) {
@@ -205,23 +316,38 @@ beta_side_by_side <- function(found, every, last, per_year, choices, together) {
       line <- lines_of(list(returns = returns, names = found$names), per_year, choices, together)
       columns <- as.list(as.data.frame(line))
       parts[[length(parts) + 1L]] <- list(
-        basis = basis(line), returns = returns, line = attr(line, "line"),
-        columns = c(columns[1:2], list(every = every_by_row(line)),
-                    if (!is.null(span)) list(span = rep(span, length(columns$n))), columns[setdiff(names(columns)[-(1:2)], "every")])
+        basis = basis(line),
+        returns = returns,
+        line = attr(line, "line"),
+        columns = c(
+          columns[1:2],
+          list(every = every_by_row(line)),
+          if (!is.null(span)) list(span = rep(span, length(columns$n))),
+          columns[setdiff(names(columns)[-(1:2)], "every")]
+        )
       )
     }
   }
   columns <- row_bound(lapply(parts, `[[`, "columns"))
-  order <- order(match(columns$security, columns$security), match(columns$benchmark, columns$benchmark))
+  order <- order(
+    match(columns$security, columns$security),
+    match(columns$benchmark, columns$benchmark)
+  )
   about <- parts[[1L]]$basis
   about$from <- min(columns$from, na.rm = TRUE)
   about$to <- max(columns$to, na.rm = TRUE)
   about$digest <- prices$digest
-  about$observations <- vapply(split(columns$n, factor(columns$security, unique(columns$security))), max, 0L)
+  about$observations <- vapply(
+    split(columns$n, factor(columns$security, unique(columns$security))),
+    max,
+    0L
+  )
   if (length(every) > 1L) about$per_year <- NA_real_
-  about$choices <- c(every = paste(unique(columns$every), collapse = ", "),
-                     if (!is.null(last)) c(last = paste(last, collapse = ", ")),
-                     about$choices)
+  about$choices <- c(
+    every = paste(unique(columns$every), collapse = ", "),
+    if (!is.null(last)) c(last = paste(last, collapse = ", ")),
+    about$choices
+  )
   result <- new_result(lapply(columns, `[`, order), "beta", about, parts[[1L]]$returns)
   attr(result, "line") <- parts[[1L]]$line
   result
@@ -231,12 +357,28 @@ rolling_beta_of <- function(found, windows, per_year, choices, as) {
   free <- beside_risk_free(found$returns, choices$risk_free)
   returns <- free$returns
   rows <- besides(returns, c(found$names, if (free$series) free$name))
-  if (as == "matrix" && length(found$names) > 1L) fail("argument", "A bare matrix is of one benchmark.")
+  if (as == "matrix" && length(found$names) > 1L) {
+    fail("argument", "A bare matrix is of one benchmark.")
+  }
   roll <- function(core, benchmark, window, least) {
-    by_rate(free, shared_rhythm(returns, rows, benchmark, per_year)$per_year, function(rates, those) {
-      core(returns$values, starts_of(returns), match(benchmark, colnames(returns$values)) - 1L, rows[those], rates,
-           free$start, spans_gaps(returns), returns$kind == "log", window, least)
-    })
+    by_rate(
+      free,
+      shared_rhythm(returns, rows, benchmark, per_year)$per_year,
+      function(rates, those) {
+        core(
+          returns$values,
+          starts_of(returns),
+          match(benchmark, colnames(returns$values)) - 1L,
+          rows[those],
+          rates,
+          free$start,
+          spans_gaps(returns),
+          returns$kind == "log",
+          window,
+          least
+        )
+      }
+    )
   }
   if (as == "matrix") {
     beta <- roll(core_rolling_beta, found$names, windows$window, windows$least)
@@ -244,52 +386,81 @@ rolling_beta_of <- function(found, windows, per_year, choices, as) {
   }
   parts <- list()
   shared <- 0L
-  for (b in found$names) for (i in seq_along(windows$window)) {
-    line <- roll(core_rolling_line, b, windows$window[i], windows$least[i])
-    frame <- window_frame(returns, line$place, colnames(returns$values)[rows])
-    shared <- max(shared, frame$n)
-    columns <- frame$columns(windows$window[i])
-    alpha <- frame$pick(line$alpha)
-    shared_by <- shared_rhythm(returns, rows, b, per_year)
-    m <- unname(shared_by$per_year[columns$security])
-    parts[[length(parts) + 1L]] <- c(
-      columns[1L], list(benchmark = rep(b, length(alpha)), every = unname(shared_by$every[columns$security]), per_year = m),
-      columns[-1L],
-      list(beta = frame$pick(line$beta), alpha = alpha, alpha_annual = alpha * m,
-           r_squared = frame$pick(line$correlation)^2,
-           residual_volatility = frame$pick(line$residual))
-    )
+  for (b in found$names) {
+    for (i in seq_along(windows$window)) {
+      line <- roll(core_rolling_line, b, windows$window[i], windows$least[i])
+      frame <- window_frame(returns, line$place, colnames(returns$values)[rows])
+      shared <- max(shared, frame$n)
+      columns <- frame$columns(windows$window[i])
+      alpha <- frame$pick(line$alpha)
+      shared_by <- shared_rhythm(returns, rows, b, per_year)
+      m <- unname(shared_by$per_year[columns$security])
+      parts[[length(parts) + 1L]] <- c(
+        columns[1L],
+        list(
+          benchmark = rep(b, length(alpha)),
+          every = unname(shared_by$every[columns$security]),
+          per_year = m
+        ),
+        columns[-1L],
+        list(
+          beta = frame$pick(line$beta),
+          alpha = alpha,
+          alpha_annual = alpha * m,
+          r_squared = frame$pick(line$correlation)^2,
+          residual_volatility = frame$pick(line$residual)
+        )
+      )
+    }
   }
   warn_short(shared, min(windows$least))
   columns <- row_bound(parts)
-  words <- c(benchmark = paste(found$names, collapse = ", "), windows$words,
-             if (!is.null(free$name)) c("risk-free" = free$name))
+  words <- c(
+    benchmark = paste(found$names, collapse = ", "),
+    windows$words,
+    if (!is.null(free$name)) c("risk-free" = free$name)
+  )
   beside_result(columns, "beta", returns, rows, columns$per_year, words)
 }
 
-# A comparison: what a period of it is stands in the basis where that is one for all rows, in a column where not.
+# A comparison: what a period of it is stands in the basis where that is one for all rows, in a
+# column where not.
 beside_result <- function(columns, measure, returns, rows, per_year, words) {
   columns$per_year <- NULL
   every <- columns$every
   if (length(unique(every)) == 1L) columns$every <- NULL
-  new_result(columns, measure, beside_basis(returns, rows, columns, every, per_year, words), returns)
+  new_result(
+    columns,
+    measure,
+    beside_basis(returns, rows, columns, every, per_year, words),
+    returns
+  )
 }
 
 # The basis of a comparison: what each security shares with the benchmark.
-beside_basis <- function(returns, rows, columns, every, per_year, choices, rolling = !is.null(columns$window)) {
+beside_basis <- function(returns, rows, columns, every, per_year, choices,
+                         rolling = !is.null(columns$window)) {
   each <- !duplicated(columns$security)
   every <- stats::setNames(every[each], columns$security[each])
   per_year <- stats::setNames(per_year[each], columns$security[each])
   securities <- colnames(returns$values)[rows]
   sample <- sample_of_some(returns, rows, if (rolling) NULL else columns)
-  made <- returns_basis(returns, sample, per_year = per_year, choices = choices, securities = securities, every = every)
+  made <- returns_basis(
+    returns, sample, per_year = per_year, choices = choices, securities = securities,
+    every = every
+  )
   if (rolling) return(made)
   for (b in unique(columns$benchmark)) {
     here <- columns$benchmark == b
-    made$dropped <- rbind(made$dropped, not_shared(columns$security[here], sample$n, columns$n[here], b))
+    made$dropped <- rbind(
+      made$dropped,
+      not_shared(columns$security[here], sample$n, columns$n[here], b)
+    )
   }
   most <- columns$n
-  if (length(most) > length(securities)) most <- as.vector(tapply(most, factor(columns$security, securities), max))
+  if (length(most) > length(securities)) {
+    most <- as.vector(tapply(most, factor(columns$security, securities), max))
+  }
   made$observations <- stats::setNames(most, securities)
   made
 }
@@ -299,9 +470,16 @@ points_of_line <- function(result, line) {
   returns <- attr(result, "source")
   free <- attr(result, "line")
   series <- free$series
-  columns <- match(c(line$security, line$benchmark, if (series) free$name), colnames(returns$values))
-  both <- core_common(returns$values[, columns, drop = FALSE], starts_of(returns)[columns], spans_gaps(returns),
-                      returns$kind == "log")$values
+  columns <- match(
+    c(line$security, line$benchmark, if (series) free$name),
+    colnames(returns$values)
+  )
+  both <- core_common(
+    returns$values[, columns, drop = FALSE],
+    starts_of(returns)[columns],
+    spans_gaps(returns),
+    returns$kind == "log"
+  )$values
   less <- if (series) both[, 3L] else free$rate_of(free$per_year[1L])
   data.frame(x = both[, 2L] - less, y = both[, 1L] - less)
 }
@@ -319,14 +497,21 @@ band_of_line <- function(points, line, ends, confidence) {
 # looked through again.
 sample_of_some <- function(returns, rows, columns) {
   dates <- returns$dates
-  whole <- !is.null(columns) & colnames(returns$values)[rows] %in% columns$security[columns$n == length(dates)]
+  whole <- !is.null(columns) &
+    colnames(returns$values)[rows] %in% columns$security[columns$n == length(dates)]
   if (!any(whole)) return(lapply(sample_of(dates, returns$values), `[`, rows))
-  sample <- list(from = dates[rep(1L, length(rows))], to = dates[rep(length(dates), length(rows))],
-                 n = rep(length(dates), length(rows)))
+  sample <- list(
+    from = dates[rep(1L, length(rows))],
+    to = dates[rep(length(dates), length(rows))],
+    n = rep(length(dates), length(rows))
+  )
   sample[c("inside", "before", "after")] <- list(integer(length(rows)))
   if (all(whole)) return(sample)
-  Map(function(all, part) replace(all, !whole, part), sample,
-      sample_of(dates, returns$values[, rows[!whole], drop = FALSE])[names(sample)])
+  Map(
+    function(all, part) replace(all, !whole, part),
+    sample,
+    sample_of(dates, returns$values[, rows[!whole], drop = FALSE])[names(sample)]
+  )
 }
 
 #' @rdname measure_beta
@@ -350,6 +535,11 @@ tidy.imbroglio_beta <- function(x, ...) {
 glance.imbroglio_beta <- function(x, ...) {
   refuse_others(...)
   table <- as.data.frame(x)
-  tibble::as_tibble(table[intersect(c("security", "benchmark", "every", "span", "window", "to", "n", "r_squared",
-                                      "residual_volatility"), names(table))])
+  tibble::as_tibble(table[intersect(
+    c(
+      "security", "benchmark", "every", "span", "window", "to", "n", "r_squared",
+      "residual_volatility"
+    ),
+    names(table)
+  )])
 }

@@ -5,18 +5,29 @@ drawing <- function(n, h, blocks, ask) {
   length <- if (blocks == "none") 1 else ask$block %||% max(1, round(n^(1 / 3)))
   if (blocks == "fixed") length <- max(1, round(length))
   if (length > n) {
-    fail("argument", sprintf("A block of %s is longer than the history.", format(length)),
-         where = sprintf("It has %s.", count(n, "return")))
+    fail(
+      "argument",
+      sprintf("A block of %s is longer than the history.", format(length)),
+      where = sprintf("It has %s.", count(n, "return"))
+    )
   }
-  list(days = n, horizon = as.integer(h), draws = ask$draws, blocks = blocks, code = match(blocks, block_kinds) - 1L,
-       length = length, seed = ask$seed)
+  list(
+    days = n,
+    horizon = as.integer(h),
+    draws = ask$draws,
+    blocks = blocks,
+    code = match(blocks, block_kinds) - 1L,
+    length = length,
+    seed = ask$seed
+  )
 }
 
 days_of_paths <- function(how, paths) {
   core_drawn_days(how$days, how$horizon, as.integer(paths), how$code, how$length, how$seed)
 }
 
-# Value at risk by the returns `r` over all drawn paths; `history`: the returns of the days that were drawn from.
+# Value at risk by the returns `r` over all drawn paths; `history`: the returns of the days that
+# were drawn from.
 of_draws <- function(r, how, ask, history) {
   n <- length(r)
   most <- max(2 * n * (1 - ask$level) + 9 * sqrt(n * (1 - ask$level)) + 25)
@@ -31,42 +42,63 @@ of_draws <- function(r, how, ask, history) {
     draw_error <- if (n > 1L) rank_error(losses, n, k) else NA
     es_draw_error <- shortfall_error(beyond, losses[min(n, floor(k) + 1)], a)
     ask$level <- ask$level[i]
-    of_history <- if (how$horizon == 1L) errors_of_history(history, ask) else errors_by_days(r, losses, var, a, floor(k), how)
+    of_history <- if (how$horizon == 1L) {
+      errors_of_history(history, ask)
+    } else {
+      errors_by_days(r, losses, var, a, floor(k), how)
+    }
     error <- sqrt(of_history[1:2]^2 + c(draw_error, es_draw_error)^2)
-    ends <- if (how$horizon == 1L) var + c(-1, 1) * sqrt(of_history[3:4]^2 + (z * draw_error)^2)
-            else if (isTRUE(var > 0)) var * exp(z * error[1L] / var) else var + z * error[1L]
-    c(n = how$days, var = var, es = es, var_error = error[1L], es_error = error[2L], var_low = ends[1L], var_high = ends[2L],
-      draw_error = draw_error)
+    ends <- if (how$horizon == 1L) {
+      var + c(-1, 1) * sqrt(of_history[3:4]^2 + (z * draw_error)^2)
+    } else if (isTRUE(var > 0)) {
+      var * exp(z * error[1L] / var)
+    } else {
+      var + z * error[1L]
+    }
+    c(
+      n = how$days,
+      var = var,
+      es = es,
+      var_error = error[1L],
+      es_error = error[2L],
+      var_low = ends[1L],
+      var_high = ends[2L],
+      draw_error = draw_error
+    )
   }))
 }
 
-# Of one period the paths are the days themselves: their errors, and how far the interval reaches to either side.
+# Of one period the paths are the days themselves: their errors, and how far the interval reaches
+# to either side.
 errors_of_history <- function(history, ask) {
   ask$log <- FALSE
   found <- tail_of_samples(matrix(history), ask)
   c(found$var_error, found$es_error, found$var - found$var_low, found$var_high - found$var)
 }
 
-# The infinitesimal jackknife: had a day of the history (or the block that begins with it) been a little more likely,
-# the tail would have grown by how often the paths in it drew that day. What is due to the number of draws is
-# taken off, unless nothing were left.
+# The infinitesimal jackknife: had a day of the history (or the block that begins with it) been a
+# little more likely, the tail would have grown by how often the paths in it drew that day. What
+# is due to the number of draws is taken off, unless nothing were left.
 errors_by_days <- function(r, losses, var, a, k, how) {
   tail <- which(r <= -var)
   n <- how$days
   draws <- length(r)
   if (n < 2L || !length(tail) || length(tail) == draws) return(c(NA_real_, NA_real_))
   begun <- core_begun_days(n, how$horizon, tail, -r[tail] - var, how$code, how$length, how$seed)
-  # Blocks that begin near each other share days. The weights of their covariances are 1 over the length of a block,
-  # and fall to 0 over another (Politis and Romano 1995); blocks of random length are often twice as long as their mean.
+  # Blocks that begin near each other share days. The weights of their covariances are 1 over the
+  # length of a block, and fall to 0 over another (Politis and Romano 1995); blocks of random
+  # length are often twice as long as their mean.
   flat <- c(none = 0, fixed = 1, stationary = 2)[[how$blocks]] * how$length
   lags <- if (flat > 0) seq_len(min(ceiling(2 * flat) - 1, n %/% 4)) else integer()
   weights <- pmin(1, 2 - lags / flat)
   spread <- function(drawn, total, squares) {
     moved <- (n * drawn - total) / draws
     sum <- sum(moved^2) - n^2 * squares / draws^2
-    # After the last day comes the first. What the days moved adds up to nothing, which takes as much from the sum of
-    # the covariances as these weights are of all.
-    for (i in seq_along(lags)) sum <- sum + 2 * weights[i] * sum(moved * moved[(seq_len(n) + lags[i] - 1L) %% n + 1L])
+    # After the last day comes the first. What the days moved adds up to nothing, which takes as
+    # much from the sum of the covariances as these weights are of all.
+    for (i in seq_along(lags)) {
+      sum <- sum + 2 * weights[i] * sum(moved * moved[(seq_len(n) + lags[i] - 1L) %% n + 1L])
+    }
     sqrt(if (sum > 0) sum / (1 - (1 + 2 * sum(weights)) / n) else sum(moved^2)) / n
   }
   # The density at the quantile, from half as many paths to half as many again.
@@ -79,24 +111,27 @@ errors_by_days <- function(r, losses, var, a, k, how) {
 
 #' Draw what a book may be worth
 #'
-#' The bootstrap of a book: whole days of the history are drawn with replacement, as many as the horizon is long,
-#' each holding is compounded along them, and the book is valued; again and again. A day brings the returns of all
-#' holdings, so that they move together as they did.
+#' The bootstrap of a book: whole days of the history are drawn with replacement, as many as the
+#' horizon is long, each holding is compounded along them, and the book is valued; again and
+#' again. A day brings the returns of all holdings, so that they move together as they did.
 #'
-#' @section How it is computed:
-#' \eqn{V = c + \sum_i w_i \prod_{t \le h} (1 + r_{i, d_t})}{V = c + sum_i(w_i prod_(t <= h)(1 + r_i on day d_t))},
-#' with \eqn{d_1, \ldots, d_h}{d_1 to d_h} drawn days, all as likely. `blocks = "fixed"` draws runs of `block` days
-#' that follow each other, `"stationary"` runs of random length with that mean (Politis and Romano 1994); after the
-#' last day of the history comes the first. Value at risk is the loss at the level by the convention of rank, see
-#' [measure_var()].
+#' @section How it is computed: \eqn{V = c + \sum_i w_i \prod_{t \le h} (1 + r_{i, d_t})}{V = c +
+#'   sum_i(w_i prod_(t <= h)(1 + r_i on day d_t))}, with \eqn{d_1, \ldots, d_h}{d_1 to d_h} drawn
+#'   days, all as likely. `blocks = "fixed"` draws runs of `block` days that follow each other,
+#'   `"stationary"` runs of random length with that mean (Politis and Romano 1994); after the last
+#'   day of the history comes the first. Value at risk is the loss at the level by the convention
+#'   of rank, see [measure_var()].
 #'
-#' Each path has random numbers of its own, by the seed and its number: it is the same on any number of threads, and
-#' can be drawn again by itself, which is how `drawn_paths()` lists it. The memory does not depend on the days.
+#' Each path has random numbers of its own, by the seed and its number: it is the same on any
+#' number of threads, and can be drawn again by itself, which is how `drawn_paths()` lists it. The
+#' memory does not depend on the days.
 #'
-#' `var_error` is what another history of the same length would move (by the infinitesimal jackknife: how often the
-#' paths in the tail passed each day), `draw_error` what other draws would.
+#' `var_error` is what another history of the same length would move (by the infinitesimal
+#' jackknife: how often the paths in the tail passed each day), `draw_error` what other draws
+#' would.
 #'
-#' @param book A book, of [as_portfolio()]. It is drawn as it is held today; the days are those that all holdings have.
+#' @param book A book, of [as_portfolio()]. It is drawn as it is held today; the days are those
+#'   that all holdings have.
 #' @param level Confidence levels.
 #' @param horizon Periods, one whole number.
 #' @param blocks `"none"`, `"fixed"` or `"stationary"`.
@@ -108,18 +143,20 @@ errors_by_days <- function(r, losses, var, a, k, how) {
 #' @param paths Which paths: numbers from 1 to `draws`.
 #' @param probs Probabilities.
 #' @param ... Must be empty.
-#' @return A table, a row for each level, with the columns of [measure_var()] and `draws`. `quantile()` of it gives
-#'   percentiles of the final `value` and of the `return` (the median's and so on); `generics::glance()` the mean
-#'   and the standard deviation of the final value, and what they should be (`mean_exact`, `sd_exact`, known where
-#'   there are no blocks); `drawn_paths()` the days of some paths (`path`, `step`, the `date` drawn, the `return` of
-#'   the book on that step, its `value` after it, and the return of each holding on that date);
-#'   `drawn_correlation()` the correlation of each two holdings in the drawn days (`drawn`) beside that of the
-#'   `history`, and `drawn_error`, the standard error that the draws alone give it. `autoplot()` shows the
-#'   distribution.
-#' @section Errors: `imbroglio_error_argument` for what is no book, a horizon, level, seed or number of draws that cannot be.
-#' @references Efron (1979), Bootstrap methods, Annals of Statistics 7. Politis and Romano (1994), The stationary
-#'   bootstrap, Journal of the American Statistical Association 89. Efron (2014), Estimation and accuracy after
-#'   model selection, the same journal 109.
+#' @return A table, a row for each level, with the columns of [measure_var()] and `draws`.
+#'   `quantile()` of it gives percentiles of the final `value` and of the `return` (the median's
+#'   and so on); `generics::glance()` the mean and the standard deviation of the final value, and
+#'   what they should be (`mean_exact`, `sd_exact`, known where there are no blocks);
+#'   `drawn_paths()` the days of some paths (`path`, `step`, the `date` drawn, the `return` of the
+#'   book on that step, its `value` after it, and the return of each holding on that date);
+#'   `drawn_correlation()` the correlation of each two holdings in the drawn days (`drawn`) beside
+#'   that of the `history`, and `drawn_error`, the standard error that the draws alone give it.
+#'   `autoplot()` shows the distribution.
+#' @section Errors: `imbroglio_error_argument` for what is no book, a horizon, level, seed or
+#'   number of draws that cannot be.
+#' @references Efron (1979), Bootstrap methods, Annals of Statistics 7. Politis and Romano (1994),
+#'   The stationary bootstrap, Journal of the American Statistical Association 89. Efron (2014),
+#'   Estimation and accuracy after model selection, the same journal 109.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' book <- as_portfolio(prices, shares = c(OSSELL = 2000, TARROW = 500, BAYBOND = 1000))
@@ -129,56 +166,123 @@ errors_by_days <- function(r, losses, var, a, k, how) {
 #' drawn_paths(drawn, paths = 1:2)
 #' drawn_correlation(drawn)
 #' @export
-bootstrap_book <- function(book, level = 0.99, horizon = 1L, rank = "nearest", blocks = c("none", "fixed", "stationary"), block = NULL,
+bootstrap_book <- function(book, level = 0.99, horizon = 1L, rank = "nearest",
+                           blocks = c("none", "fixed", "stationary"), block = NULL,
                            draws = 10000L, seed = 1L, confidence = 0.95) {
   book <- book_today(book)
   name <- book$name
   horizon <- check_horizon(horizon)
   blocks <- one_of(blocks, "blocks", block_kinds)
-  ask <- asked(book$book$returns, level, block = block, draws = draws, seed = seed, confidence = confidence, rank = rank)
+  ask <- asked(
+    book$book$returns,
+    level,
+    block = block,
+    draws = draws,
+    seed = seed,
+    confidence = confidence,
+    rank = rank
+  )
   refuse_too_many_steps(ask$draws, horizon, ncol(book$r))
   how <- drawing(nrow(book$r), horizon, blocks, ask)
-  drawn <- core_draw_book(1 + book$r, book$weights, book$cash, how$horizon, how$draws, how$code, how$length, how$seed)
+  drawn <- core_draw_book(
+    1 + book$r, book$weights, book$cash, how$horizon, how$draws, how$code, how$length, how$seed
+  )
   found <- of_draws(drawn$value - 1, how, ask, as.vector(book$r %*% book$weights))
   m <- length(ask$level)
-  columns <- c(list(security = rep(name, m), from = rep(book$dates[1L], m),
-                    to = rep(book$dates[length(book$dates)], m),
-                    n = rep(how$days, m), level = ask$level, horizon = rep(horizon, m), var = found$var,
-                    es = found$es),
-               if (!is.null(book$value)) list(var_value = found$var * book$value, es_value = found$es * book$value),
-               list(method = rep(if (blocks == "none") "bootstrap" else paste0(if (blocks == "fixed") "block" else blocks, "-bootstrap"), m),
-                    draws = rep(how$draws, m), rank = rep(rank, m)),
-               found[c("var_error", "es_error", "var_low", "var_high", "draw_error")])
+  columns <- c(
+    list(
+      security = rep(name, m),
+      from = rep(book$dates[1L], m),
+      to = rep(book$dates[length(book$dates)], m),
+      n = rep(how$days, m),
+      level = ask$level,
+      horizon = rep(horizon, m),
+      var = found$var,
+      es = found$es
+    ),
+    if (!is.null(book$value)) {
+      list(var_value = found$var * book$value, es_value = found$es * book$value)
+    },
+    list(
+      method = rep(
+        if (blocks == "none") {
+          "bootstrap"
+        } else {
+          paste0(if (blocks == "fixed") "block" else blocks, "-bootstrap")
+        },
+        m
+      ),
+      draws = rep(how$draws, m),
+      rank = rep(rank, m)
+    ),
+    found[c("var_error", "es_error", "var_low", "var_high", "draw_error")]
+  )
   record <- var_methods()[columns$method[1L]]
   warn_few(columns, record, how$draws)
   few <- if (horizon > 1L) doubt_blocks(how, ask)
   if (!is.null(few)) caution("method", sprintf("%s for %s %s.", columns$method[1L], name, few))
-  result <- new_result(columns, "bootstrap",
-                       book_basis(book, c(horizon = horizon, draws = count(how$draws),
-                                          if (blocks != "none") c(blocks = paste(blocks, format(how$length))),
-                                          rank = rank),
-                                  seed = how$seed), book$book$returns)
+  result <- new_result(
+    columns,
+    "bootstrap",
+    book_basis(
+      book,
+      c(
+        horizon = horizon,
+        draws = count(how$draws),
+        if (blocks != "none") c(blocks = paste(blocks, format(how$length))),
+        rank = rank
+      ),
+      seed = how$seed
+    ),
+    book$book$returns
+  )
   attr(result, "drawn") <- c(drawn, list(book = book, how = how))
   result
 }
 
 book_basis <- function(today, choices, seed = NA_integer_) {
   n <- length(today$dates)
-  sample <- list(from = today$dates[1L], to = today$dates[n], n = n, inside = 0L, before = 0L, after = 0L)
+  sample <- list(
+    from = today$dates[1L],
+    to = today$dates[n],
+    n = n,
+    inside = 0L,
+    before = 0L,
+    after = 0L
+  )
   returns <- today$book$returns
   returns$kind <- "simple"
   returns <- altered(returns, digest = book_digest(today$book))
-  returns$book <- list(name = today$name, held = "as held today", text = holdings_text(today), history = today$book$history)
-  returns_basis(returns, sample, choices = choices, seed = seed, every = today$rhythm$every, securities = today$name)
+  returns$book <- list(
+    name = today$name,
+    held = "as held today",
+    text = holdings_text(today),
+    history = today$book$history
+  )
+  returns_basis(
+    returns,
+    sample,
+    choices = choices,
+    seed = seed,
+    every = today$rhythm$every,
+    securities = today$name
+  )
 }
 
 #' @rdname bootstrap_book
 #' @importFrom stats quantile
 #' @export
-quantile.imbroglio_bootstrap <- function(x, probs = c(0.01, 0.05, 0.1, 0.25, 0.5, 0.75, 0.9, 0.95, 0.99), ...) {
+quantile.imbroglio_bootstrap <- function(
+    x, probs = c(0.01, 0.05, 0.1, 0.25, 0.5, 0.75, 0.9, 0.95, 0.99), ...) {
   refuse_others(...)
   ok <- is.numeric(probs) && length(probs) && !anyNA(probs) && all(probs >= 0 & probs <= 1)
-  if (!ok) fail("argument", "`probs` must be probabilities.", where = sprintf("They are %s.", shown(probs)))
+  if (!ok) {
+    fail(
+      "argument",
+      "`probs` must be probabilities.",
+      where = sprintf("They are %s.", shown(probs))
+    )
+  }
   drawn <- attr(x, "drawn")
   at <- unname(stats::quantile(drawn$value, probs))
   tibble::tibble(prob = probs, value = at * (drawn$book$value %||% 1), return = at - 1)
@@ -198,29 +302,49 @@ glance.imbroglio_bootstrap <- function(x, ...) {
     mean <- colMeans(growth)^h
     both <- (crossprod(growth) / nrow(growth))^h
     of_parts <- sum(book$weights * mean)
-    exact <- c(book$cash + of_parts, sqrt(max(0, sum(outer(book$weights, book$weights) * both) - of_parts^2)))
+    exact <- c(
+      book$cash + of_parts,
+      sqrt(max(0, sum(outer(book$weights, book$weights) * both) - of_parts^2))
+    )
   }
-  tibble::tibble(draws = drawn$how$draws, mean = mean(drawn$value) * per, mean_exact = exact[1L] * per,
-                 sd = stats::sd(drawn$value) * per, sd_exact = exact[2L] * per, least = min(drawn$value) * per,
-                 most = max(drawn$value) * per)
+  tibble::tibble(
+    draws = drawn$how$draws,
+    mean = mean(drawn$value) * per,
+    mean_exact = exact[1L] * per,
+    sd = stats::sd(drawn$value) * per,
+    sd_exact = exact[2L] * per,
+    least = min(drawn$value) * per,
+    most = max(drawn$value) * per
+  )
 }
 
 #' @rdname bootstrap_book
 #' @export
 drawn_paths <- function(result, paths = 1:5) {
   drawn <- attr(result, "drawn")
-  if (is.null(drawn)) fail("argument", "Paths are listed of a result of bootstrap_book().",
-                           where = sprintf("This is %s.", shown(result)))
+  if (is.null(drawn)) {
+    fail(
+      "argument",
+      "Paths are listed of a result of bootstrap_book().",
+      where = sprintf("This is %s.", shown(result))
+    )
+  }
   paths <- check_whole(paths, "paths", several = TRUE)
   if (any(paths > drawn$how$draws)) {
-    fail("argument", sprintf("There are %s.", count(drawn$how$draws, "path")),
-         where = sprintf("Asked for %s.", some(paths)))
+    fail(
+      "argument",
+      sprintf("There are %s.", count(drawn$how$draws, "path")),
+      where = sprintf("Asked for %s.", some(paths))
+    )
   }
   book <- drawn$book
   h <- drawn$how$horizon
   if (length(paths) * h > 1e7) {
-    fail("argument", sprintf("%s of %s are too many to list.", count(length(paths), "path"), count(h, "period")),
-         where = "10,000,000 steps can be.")
+    fail(
+      "argument",
+      sprintf("%s of %s are too many to list.", count(length(paths), "path"), count(h, "period")),
+      where = "10,000,000 steps can be."
+    )
   }
   days <- as.vector(days_of_paths(drawn$how, paths))
   step <- rep(seq_len(h), length(paths))
@@ -229,22 +353,43 @@ drawn_paths <- function(result, paths = 1:5) {
   grown <- apply(1 + r, 2L, function(g) stats::ave(g, path, FUN = cumprod))
   value <- book$cash + as.vector(matrix(grown, length(days)) %*% book$weights)
   before <- ifelse(step == 1L, 1, c(NA, value[-length(value)]))
-  tibble::as_tibble(c(list(path = path, step = step, date = book$dates[days], return = value / before - 1,
-                           value = value * (book$value %||% 1)), as.list(as.data.frame(r))), .name_repair = "minimal")
+  tibble::as_tibble(
+    c(
+      list(
+        path = path,
+        step = step,
+        date = book$dates[days],
+        return = value / before - 1,
+        value = value * (book$value %||% 1)
+      ),
+      as.list(as.data.frame(r))
+    ),
+    .name_repair = "minimal"
+  )
 }
 
 #' @rdname bootstrap_book
 #' @export
 drawn_correlation <- function(result) {
   drawn <- attr(result, "drawn")
-  if (is.null(drawn)) fail("argument", "This is asked of a result of bootstrap_book().",
-                           where = sprintf("This is %s.", shown(result)))
+  if (is.null(drawn)) {
+    fail(
+      "argument",
+      "This is asked of a result of bootstrap_book().",
+      where = sprintf("This is %s.", shown(result))
+    )
+  }
   book <- drawn$book
   if (length(book$security) < 2L) fail("argument", "A book of one holding has no correlation.")
   pairs <- which(upper.tri(diag(length(book$security))), arr.ind = TRUE)
   history <- stats::cor(book$r)[pairs]
   weighted <- stats::cov.wt(book$r, drawn$drawn / sum(drawn$drawn), cor = TRUE)$cor[pairs]
   error <- (1 - history^2) / sqrt(sum(drawn$drawn))
-  tibble::tibble(security = book$security[pairs[, 1L]], other = book$security[pairs[, 2L]], history = history,
-                 drawn = weighted, drawn_error = error)
+  tibble::tibble(
+    security = book$security[pairs[, 1L]],
+    other = book$security[pairs[, 2L]],
+    history = history,
+    drawn = weighted,
+    drawn_error = error
+  )
 }

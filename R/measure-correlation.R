@@ -1,33 +1,38 @@
 #' Correlation and covariance
 #'
-#' Of every two securities, over the intervals between the dates that all of them have (`on = "common"`), or that the two
-#' have (`"pairwise"`): the sample covariance (divisor n - 1) and Pearson's correlation; exponentially weighted about
-#' zero, \eqn{s_t = d s_{t-1} + (1 - d) x_t y_t}{s_t = d s_(t-1) + (1 - d) x_t y_t}; shrunk; or rolling.
+#' Of every two securities, over the intervals between the dates that all of them have (`on =
+#' "common"`), or that the two have (`"pairwise"`): the sample covariance (divisor n - 1) and
+#' Pearson's correlation; exponentially weighted about zero, \eqn{s_t = d s_{t-1} + (1 - d) x_t
+#' y_t}{s_t = d s_(t-1) + (1 - d) x_t y_t}; shrunk; or rolling.
 #'
-#' @section Shrinking:
-#' With few dates for many securities the sample covariance \eqn{S}{S} is mostly noise. \eqn{(1 - \delta) S + \delta F}{(1 -
-#' delta) S + delta F} pulls it towards a target \eqn{F}{F}: `"constant-correlation"`, every correlation the average one (Ledoit and
-#' Wolf, Honey), or `"identity"`, every variance the average one and no correlation (Ledoit and Wolf, A well-conditioned
-#' estimator). The share \eqn{\delta}{delta} is the one that they estimate from the data to be best; it is in the
-#' basis. Both use the divisor n. `on` must be `"common"`.
+#' @section Shrinking: With few dates for many securities the sample covariance \eqn{S}{S} is
+#'   mostly noise. \eqn{(1 - \delta) S + \delta F}{(1 - delta) S + delta F} pulls it towards a
+#'   target \eqn{F}{F}: `"constant-correlation"`, every correlation the average one (Ledoit and
+#'   Wolf, Honey), or `"identity"`, every variance the average one and no correlation (Ledoit and
+#'   Wolf, A well-conditioned estimator). The share \eqn{\delta}{delta} is the one that they
+#'   estimate from the data to be best; it is in the basis. Both use the divisor n. `on` must be
+#'   `"common"`.
 #'
 #' @param returns A returns table, or a price table, whose simple returns are taken.
 #' @param on `"common"` or `"pairwise"`.
-#' @param window The number of shared intervals in a rolling window: each security with the first one.
-#' @param min_obs How many will do before the window is full, at least 3. By default the whole window.
+#' @param window The number of shared intervals in a rolling window: each security with the first
+#'   one.
+#' @param min_obs How many will do before the window is full, at least 3. By default the whole
+#'   window.
 #' @param decay,half_life Exponential weights, by decay or half-life.
 #' @param shrink `"none"`, `"constant-correlation"` or `"identity"`.
 #' @param confidence Of the interval.
 #' @param as `"table"`; `"correlation"` or `"covariance"`: the bare matrix.
-#' @return A table, one row for each two securities: `security`, `other`, `n`, `correlation`, `correlation_low`,
-#'   `correlation_high` (by Fisher's transformation; `NA` where weighted or shrunk) and `covariance` (a period). Rolling: `security`,
-#'   `benchmark` (the first one), `window`, `from`, `to`, `n`, `correlation`.
-#' @section Errors:
-#'   `imbroglio_error_argument` for fewer than two securities, or choices that exclude each other; `imbroglio_error_too_short` where the
-#'   securities have fewer than three dates in common.
-#' @references Ledoit and Wolf (2004), Honey, I shrunk the sample covariance matrix, Journal of Portfolio Management
-#'   30; Ledoit and Wolf (2004), A well-conditioned estimator for large-dimensional covariance matrices, Journal of
-#'   Multivariate Analysis 88.
+#' @return A table, one row for each two securities: `security`, `other`, `n`, `correlation`,
+#'   `correlation_low`, `correlation_high` (by Fisher's transformation; `NA` where weighted or
+#'   shrunk) and `covariance` (a period). Rolling: `security`, `benchmark` (the first one),
+#'   `window`, `from`, `to`, `n`, `correlation`.
+#' @section Errors: `imbroglio_error_argument` for fewer than two securities, or choices that
+#'   exclude each other; `imbroglio_error_too_short` where the securities have fewer than three
+#'   dates in common.
+#' @references Ledoit and Wolf (2004), Honey, I shrunk the sample covariance matrix, Journal of
+#'   Portfolio Management 30; Ledoit and Wolf (2004), A well-conditioned estimator for
+#'   large-dimensional covariance matrices, Journal of Multivariate Analysis 88.
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))
 #' correlate_returns(returns, on = "pairwise")
@@ -35,16 +40,19 @@
 #' correlate_returns(returns, shrink = "constant-correlation")
 #' correlate_returns(returns[, c("BAYALL", "TARROW")], window = 250)
 #' @export
-correlate_returns <- function(returns, on = c("common", "pairwise"), window = NULL, min_obs = NULL, decay = NULL,
-                              half_life = NULL, shrink = c("none", "constant-correlation", "identity"), confidence = 0.95,
-                              as = c("table", "correlation", "covariance")) {
+correlate_returns <- function(returns, on = c("common", "pairwise"), window = NULL,
+                              min_obs = NULL, decay = NULL, half_life = NULL,
+                              shrink = c("none", "constant-correlation", "identity"),
+                              confidence = 0.95, as = c("table", "correlation", "covariance")) {
   returns <- take_returns(returns)
   as <- one_of(as, "as", c("table", "correlation", "covariance"))
   on <- one_of(on, "on", c("common", "pairwise"))
   shrink <- one_of(shrink, "shrink", c("none", names(shrink_targets)))
   decay <- check_decay(decay, half_life)
   confidence <- check_fraction(confidence, "confidence")
-  if (ncol(returns) < 2L) fail("argument", "A correlation is of two securities.", where = "There is one.")
+  if (ncol(returns) < 2L) {
+    fail("argument", "A correlation is of two securities.", where = "There is one.")
+  }
   if (!is.null(window)) {
     if (!is.null(decay) || shrink != "none" || as != "table") {
       fail("argument", "A rolling correlation is neither weighted nor shrunk, and a table.")
@@ -61,16 +69,33 @@ correlate_returns <- function(returns, on = c("common", "pairwise"), window = NU
   r <- found$correlation[pair]
   n <- found$n[pair]
   plain <- is.null(decay) && shrink == "none"
-  reach <- ifelse(plain & n > 3L, stats::qnorm(1 - (1 - confidence) / 2) / sqrt(pmax(n - 3, 1)), NA_real_)
-  choices <- c(on = on, if (!is.null(decay)) c(decay = format(decay)),
-               if (shrink != "none") c(shrink = shrink, share = format(found$share, digits = 4L)))
-  new_result(Filter(
-    Negate(is.null), list(security = colnames(returns$values)[pair[, 2L]], other = colnames(returns$values)[pair[, 1L]],
-         every = if (on == "pairwise" && returns$every == "mixed") rarer_of(returns$rhythm, pair), n = n,
-         correlation = r,
-         correlation_low = tanh(atanh(r) - reach), correlation_high = tanh(atanh(r) + reach),
-         covariance = found$covariance[pair])),
-    "correlation", correlation_basis(returns, on, n, choices, found$row), returns
+  reach <- ifelse(
+    plain & n > 3L,
+    stats::qnorm(1 - (1 - confidence) / 2) / sqrt(pmax(n - 3, 1)),
+    NA_real_
+  )
+  choices <- c(
+    on = on,
+    if (!is.null(decay)) c(decay = format(decay)),
+    if (shrink != "none") c(shrink = shrink, share = format(found$share, digits = 4L))
+  )
+  new_result(
+    Filter(
+      Negate(is.null),
+      list(
+        security = colnames(returns$values)[pair[, 2L]],
+        other = colnames(returns$values)[pair[, 1L]],
+        every = if (on == "pairwise" && returns$every == "mixed") rarer_of(returns$rhythm, pair),
+        n = n,
+        correlation = r,
+        correlation_low = tanh(atanh(r) - reach),
+        correlation_high = tanh(atanh(r) + reach),
+        covariance = found$covariance[pair]
+      )
+    ),
+    "correlation",
+    correlation_basis(returns, on, n, choices, found$row),
+    returns
   )
 }
 
@@ -82,11 +107,21 @@ rarer_of <- function(rhythm, pair) {
 
 correlation_basis <- function(returns, on, n, choices, rows) {
   sample <- sample_of(returns$dates, returns$values)
-  made <- returns_basis(returns, sample, choices = choices,
-                        every = if (on == "pairwise" || returns$every != "mixed") returns$rhythm$every
-                                else calendar_every(returns$dates[rows]))
+  made <- returns_basis(
+    returns,
+    sample,
+    choices = choices,
+    every = if (on == "pairwise" || returns$every != "mixed") {
+      returns$rhythm$every
+    } else {
+      calendar_every(returns$dates[rows])
+    }
+  )
   if (on == "pairwise") return(made)
-  made$dropped <- rbind(made$dropped, not_shared(colnames(returns$values), sample$n, n[1L], "all the others"))
+  made$dropped <- rbind(
+    made$dropped,
+    not_shared(colnames(returns$values), sample$n, n[1L], "all the others")
+  )
   made$observations[] <- n[1L]
   made
 }
@@ -98,25 +133,39 @@ pairs_of <- function(returns, on, decay, shrink) {
   if (on == "common") {
     common <- core_common(values, starts, spans_gaps(returns), returns$kind == "log")
     if (length(common$row) < 3L) {
-      fail("too_short", sprintf("The securities share only %s.", count(length(common$row), "return")),
-           remedy = "on = \"pairwise\" takes each two for themselves.")
+      fail(
+        "too_short",
+        sprintf("The securities share only %s.", count(length(common$row), "return")),
+        remedy = "on = \"pairwise\" takes each two for themselves."
+      )
     }
     values <- common$values
     rows <- common$row
     starts <- integer(ncol(values))
   }
   if (shrink == "none") {
-    pairs <- core_pairs(values, starts, on == "pairwise" && spans_gaps(returns), returns$kind == "log", decay %||% 1)
+    pairs <- core_pairs(
+      values,
+      starts,
+      on == "pairwise" && spans_gaps(returns),
+      returns$kind == "log",
+      decay %||% 1
+    )
     return(c(pairs, list(row = rows)))
   }
   found <- shrunk(values, shrink_targets[[shrink]])
   spread <- sqrt(diag(found$covariance))
-  list(covariance = found$covariance, correlation = found$covariance / tcrossprod(spread), share = found$share,
-       n = matrix(nrow(values), ncol(values), ncol(values)), row = rows)
+  list(
+    covariance = found$covariance,
+    correlation = found$covariance / tcrossprod(spread),
+    share = found$share,
+    n = matrix(nrow(values), ncol(values), ncol(values)),
+    row = rows
+  )
 }
 
-# A target is a record of its own: from the sample covariance and the centred returns, the matrix and
-# the distance of what is shrunk that the target itself shares (rho).
+# A target is a record of its own: from the sample covariance and the centred returns, the matrix
+# and the distance of what is shrunk that the target itself shares (rho).
 shrink_targets <- list(
   "constant-correlation" = function(s, x) {
     n <- nrow(x)
@@ -128,8 +177,11 @@ shrink_targets <- list(
     # theta[i, j]: how the error of s_ii moves with that of s_ij.
     theta <- crossprod(x^3, x) / n - diag(s) * s
     diag(theta) <- 0
-    list(target = target,
-         shared = sum(pi_terms(s, x)[cbind(1:p, 1:p)]) + mean_correlation * sum(outer(1 / spread, spread) * theta))
+    list(
+      target = target,
+      shared = sum(pi_terms(s, x)[cbind(1:p, 1:p)]) +
+        mean_correlation * sum(outer(1 / spread, spread) * theta)
+    )
   },
   identity = function(s, x) list(target = diag(mean(diag(s)), ncol(s)), shared = 0)
 )
@@ -143,8 +195,14 @@ shrunk <- function(values, target) {
   s <- crossprod(x) / n
   flat <- sum(diag(s) == 0)
   if (flat) {
-    fail("argument", sprintf("%s did not move at all, so there is no correlation to shrink.", count(flat, "security", "securities")),
-         remedy = "Leave out what is constant, or do without `shrink`.")
+    fail(
+      "argument",
+      sprintf(
+        "%s did not move at all, so there is no correlation to shrink.",
+        count(flat, "security", "securities")
+      ),
+      remedy = "Leave out what is constant, or do without `shrink`."
+    )
   }
   aim <- target(s, x)
   off <- sum((s - aim$target)^2)
@@ -154,9 +212,18 @@ shrunk <- function(values, target) {
 
 rolling_correlation_of <- function(returns, windows) {
   line <- function(i) {
-    core_rolling_line(returns$values, starts_of(returns), 0L, seq_len(ncol(returns))[-1L], numeric(), 0L,
-                      spans_gaps(returns),
-                      returns$kind == "log", windows$window[i], windows$least[i])
+    core_rolling_line(
+      returns$values,
+      starts_of(returns),
+      0L,
+      seq_len(ncol(returns))[-1L],
+      numeric(),
+      0L,
+      spans_gaps(returns),
+      returns$kind == "log",
+      windows$window[i],
+      windows$least[i]
+    )
   }
   others <- colnames(returns$values)[-1L]
   shared <- 0L
@@ -165,20 +232,35 @@ rolling_correlation_of <- function(returns, windows) {
     frame <- window_frame(returns, found$place, others)
     shared <<- max(shared, frame$n)
     columns <- frame$columns(windows$window[i])
-    c(columns[1L], list(benchmark = rep(colnames(returns$values)[1L], length(columns$n))), columns[-1L],
-      list(correlation = frame$pick(found$correlation)))
+    c(
+      columns[1L],
+      list(benchmark = rep(colnames(returns$values)[1L], length(columns$n))),
+      columns[-1L],
+      list(correlation = frame$pick(found$correlation))
+    )
   })
   warn_short(shared, min(windows$least))
   columns <- row_bound(parts)
-  new_result(columns, "correlation",
-             returns_basis(returns, lapply(sample_of(returns$dates, returns$values), `[`, -1L),
-                           choices = windows$words,
-                           securities = others), returns)
+  new_result(
+    columns,
+    "correlation",
+    returns_basis(
+      returns,
+      lapply(sample_of(returns$dates, returns$values), `[`, -1L),
+      choices = windows$words,
+      securities = others
+    ),
+    returns
+  )
 }
 
 # An order in which those that move alike stand beside each other.
 like_beside_like <- function(correlation) {
   apart <- 1 - correlation
   apart[is.na(apart)] <- 1
-  if (ncol(apart) < 3L) seq_len(ncol(apart)) else stats::hclust(stats::as.dist(apart), method = "average")$order
+  if (ncol(apart) < 3L) {
+    seq_len(ncol(apart))
+  } else {
+    stats::hclust(stats::as.dist(apart), method = "average")$order
+  }
 }

@@ -1,31 +1,34 @@
 #' Drawdown
 #'
-#' The deepest fall of wealth below its running high,
-#' \deqn{\min_t D_t, \quad D_t = W_t / \max_{s \le t} W_s - 1,}{min over t of D_t = W_t / max(W_s, s <= t) - 1,}
-#' with the dates of the high before it, of its low, and of the recovery. Wealth is the price; of
-#' returns, it is what one unit put in before the first return becomes, that unit included: a loss on the first day
-#' counts. Of profits that add ([as_returns()] with `given = "profits"`) it is their sum from 0, and a drawdown
-#' \eqn{S_t - \max S_s}{S_t - max(S_s)} in their own units.
+#' The deepest fall of wealth below its running high, \deqn{\min_t D_t, \quad D_t = W_t / \max_{s
+#' \le t} W_s - 1,}{min over t of D_t = W_t / max(W_s, s <= t) - 1,} with the dates of the high
+#' before it, of its low, and of the recovery. Wealth is the price; of returns, it is what one
+#' unit put in before the first return becomes, that unit included: a loss on the first day
+#' counts. Of profits that add ([as_returns()] with `given = "profits"`) it is their sum from 0,
+#' and a drawdown \eqn{S_t - \max S_s}{S_t - max(S_s)} in their own units.
 #'
-#' `drawdown_series()` gives \eqn{D_t}{D_t} on each date, and the worst that still lay ahead of it,
-#' \eqn{\min_{s \ge t} W_s / W_t - 1}{min(W_s, s >= t) / W_t - 1}; the least of either is the maximum drawdown.
-#' `drawdown_episodes()` lists the falls, each from a high to the day it is reached again.
+#' `drawdown_series()` gives \eqn{D_t}{D_t} on each date, and the worst that still lay ahead of
+#' it, \eqn{\min_{s \ge t} W_s / W_t - 1}{min(W_s, s >= t) / W_t - 1}; the least of either is the
+#' maximum drawdown. `drawdown_episodes()` lists the falls, each from a high to the day it is
+#' reached again.
 #'
 #' @param returns A price table, whose prices are taken as they are, or a returns table.
-#' @param window The number of returns in a rolling window, or several such numbers: the deepest fall within
-#'   it. `NULL`: the whole sample.
+#' @param window The number of returns in a rolling window, or several such numbers: the deepest
+#'   fall within it. `NULL`: the whole sample.
 #' @param min_obs How many returns will do before the window is full. By default the whole window.
 #' @param level Of `drawdown_at_risk`.
-#' @param per_year Periods a year, for `return_over_drawdown`. By default that is by the calendar, see
-#'   [measure_return()].
-#' @return `measure_drawdown()`: a table, one row for each security: `security`, `from`, `to`, `n` (the prices or returns
-#'   used), `max_drawdown` (a fraction, negative; 0 where the price never fell), `peak` (the last date at the high), `trough`
-#'   (the first date at the low), `recovery` (the first date at or above the old high again; `NA` while still below it),
-#'   and over all dates after the first: `average_drawdown` (mean depth of the episodes), `under_water` (share of dates
-#'   below the high), `pain` (mean of \eqn{|D_t|}{|D_t|}), `ulcer` (its root mean square), `drawdown_at_risk` (its quantile, type
-#'   7, at the level) and `return_over_drawdown` (return a year over \eqn{|}{|}maximum drawdown\eqn{|}{|}). `peak` is
-#'   `NA` too where it is the start of returns that were given without prices. Rolling: `security`, `window`, `from`, `to`, `n` (returns)
-#'   and `max_drawdown`, a row for each return.
+#' @param per_year Periods a year, for `return_over_drawdown`. By default that is by the calendar,
+#'   see [measure_return()].
+#' @return `measure_drawdown()`: a table, one row for each security: `security`, `from`, `to`, `n`
+#'   (the prices or returns used), `max_drawdown` (a fraction, negative; 0 where the price never
+#'   fell), `peak` (the last date at the high), `trough` (the first date at the low), `recovery`
+#'   (the first date at or above the old high again; `NA` while still below it), and over all
+#'   dates after the first: `average_drawdown` (mean depth of the episodes), `under_water` (share
+#'   of dates below the high), `pain` (mean of \eqn{|D_t|}{|D_t|}), `ulcer` (its root mean
+#'   square), `drawdown_at_risk` (its quantile, type 7, at the level) and `return_over_drawdown`
+#'   (return a year over \eqn{|}{|}maximum drawdown\eqn{|}{|}). `peak` is `NA` too where it is the
+#'   start of returns that were given without prices. Rolling: `security`, `window`, `from`, `to`,
+#'   `n` (returns) and `max_drawdown`, a row for each return.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' measure_drawdown(prices)
@@ -33,23 +36,39 @@
 #' drawdown_episodes(prices[, "BAYALL"], worst = 3)
 #' drawdown_series(prices[, "BAYALL"])
 #' @export
-measure_drawdown <- function(returns, window = NULL, min_obs = NULL, level = 0.99, per_year = NULL) {
+measure_drawdown <- function(returns, window = NULL, min_obs = NULL, level = 0.99,
+                             per_year = NULL) {
   wealth <- wealth_of(returns)
   level <- check_fraction(level, "level")
   by_hand <- !is.null(per_year)
   per_year <- check_per_year(per_year, wealth)
-  if (!is.null(window)) return(rolling_drawdown_of(wealth, check_windows(window, min_obs, least = 1L)))
+  if (!is.null(window)) {
+    return(rolling_drawdown_of(wealth, check_windows(window, min_obs, least = 1L)))
+  }
   refuse_without_window(min_obs)
   found <- core_max_drawdown(wealth$values, wealth$additive)
   under <- core_under_water(wealth$values, wealth$additive, level)
   growth <- wealth_growth(wealth, unname(per_year), by_hand)
   new_result(
-    list(security = colnames(wealth$values), from = wealth$sample$from, to = wealth$sample$to, n = wealth$sample$n,
-         max_drawdown = found$depth, peak = wealth$date(found$peak), trough = wealth$date(found$trough),
-         recovery = wealth$date(found$recovery), average_drawdown = under[, 1L], under_water = under[, 2L],
-         pain = under[, 3L], ulcer = under[, 4L], drawdown_at_risk = under[, 5L],
-         return_over_drawdown = ifelse(found$depth < 0, growth / -found$depth, NA_real_)),
-    "drawdown", wealth$basis(per_year = per_year, choices = c("at risk" = format(level))), wealth$x
+    list(
+      security = colnames(wealth$values),
+      from = wealth$sample$from,
+      to = wealth$sample$to,
+      n = wealth$sample$n,
+      max_drawdown = found$depth,
+      peak = wealth$date(found$peak),
+      trough = wealth$date(found$trough),
+      recovery = wealth$date(found$recovery),
+      average_drawdown = under[, 1L],
+      under_water = under[, 2L],
+      pain = under[, 3L],
+      ulcer = under[, 4L],
+      drawdown_at_risk = under[, 5L],
+      return_over_drawdown = ifelse(found$depth < 0, growth / -found$depth, NA_real_)
+    ),
+    "drawdown",
+    wealth$basis(per_year = per_year, choices = c("at risk" = format(level))),
+    wealth$x
   )
 }
 
@@ -58,7 +77,8 @@ measure_drawdown <- function(returns, window = NULL, min_obs = NULL, level = 0.9
 #' @param form Of the bare matrix: `"below-high"` or `"still-ahead"`.
 #' @return `drawdown_series()`: `security`, `date`, `drawdown` and `drawdown_ahead`.
 #' @export
-drawdown_series <- function(returns, as = c("table", "matrix"), form = c("below-high", "still-ahead")) {
+drawdown_series <- function(returns, as = c("table", "matrix"),
+                            form = c("below-high", "still-ahead")) {
   as <- one_of(as, "as", c("table", "matrix"))
   form <- one_of(form, "form", c("below-high", "still-ahead"))
   wealth <- wealth_of(returns)
@@ -70,23 +90,34 @@ drawdown_series <- function(returns, as = c("table", "matrix"), form = c("below-
   column <- (cells - 1L) %/% nrow(wealth$values) + 1L
   row <- (cells - 1L) %% nrow(wealth$values) + 1L
   new_result(
-    list(security = colnames(wealth$values)[column], date = wealth$date(row, column),
-         drawdown = core_drawdown_series(wealth$values, wealth$additive, FALSE)[cells],
-         drawdown_ahead = core_drawdown_series(wealth$values, wealth$additive, TRUE)[cells]),
-    "drawdown_series", wealth$basis(), wealth$x
+    list(
+      security = colnames(wealth$values)[column],
+      date = wealth$date(row, column),
+      drawdown = core_drawdown_series(wealth$values, wealth$additive, FALSE)[cells],
+      drawdown_ahead = core_drawdown_series(wealth$values, wealth$additive, TRUE)[cells]
+    ),
+    "drawdown_series",
+    wealth$basis(),
+    wealth$x
   )
 }
 
 #' @rdname measure_drawdown
 #' @param worst How many of each security's episodes, the deepest first; `NULL`: all.
-#' @param least Episodes less deep than this are left out: a fraction such as 0.05; of profits, in their units.
-#' @return `drawdown_episodes()`: `security`, `rank` (1 the deepest), `drawdown`, `peak`, `trough`, `recovery`, `days_down`
-#'   and `days_to_recover` (calendar days from peak to trough, from trough to recovery).
+#' @param least Episodes less deep than this are left out: a fraction such as 0.05; of profits, in
+#'   their units.
+#' @return `drawdown_episodes()`: `security`, `rank` (1 the deepest), `drawdown`, `peak`,
+#'   `trough`, `recovery`, `days_down` and `days_to_recover` (calendar days from peak to trough,
+#'   from trough to recovery).
 #' @export
 drawdown_episodes <- function(returns, worst = NULL, least = 0) {
   if (!is.null(worst)) worst <- check_whole(worst, "worst")
   if (!is.numeric(least) || length(least) != 1L || is.na(least) || least < 0) {
-    fail("argument", "`least` must be one depth, such as 0.05.", where = sprintf("It is %s.", shown(least)))
+    fail(
+      "argument",
+      "`least` must be one depth, such as 0.05.",
+      where = sprintf("It is %s.", shown(least))
+    )
   }
   wealth <- wealth_of(returns)
   found <- core_drawdown_episodes(wealth$values, wealth$additive)
@@ -100,10 +131,19 @@ drawdown_episodes <- function(returns, worst = NULL, least = 0) {
   trough <- wealth$date(found$trough, found$column)
   recovery <- wealth$date(found$recovery, found$column)
   new_result(
-    list(security = colnames(wealth$values)[found$column], rank = rank[keep], drawdown = found$depth, peak = peak,
-         trough = trough, recovery = recovery, days_down = as.integer(trough - peak),
-         days_to_recover = as.integer(recovery - trough)),
-    "drawdown_episodes", wealth$basis(), wealth$x
+    list(
+      security = colnames(wealth$values)[found$column],
+      rank = rank[keep],
+      drawdown = found$depth,
+      peak = peak,
+      trough = trough,
+      recovery = recovery,
+      days_down = as.integer(trough - peak),
+      days_to_recover = as.integer(recovery - trough)
+    ),
+    "drawdown_episodes",
+    wealth$basis(),
+    wealth$x
   )
 }
 
@@ -113,15 +153,34 @@ wealth_of <- function(x) {
     sample <- sample_of(x$dates, x$close)
     rhythm <- rhythms_of(x$dates, x$close)
     return(list(
-      x = x, values = x$close, additive = FALSE, dates = x$dates, rhythm = rhythm, start = sample$from, sample = sample,
+      x = x,
+      values = x$close,
+      additive = FALSE,
+      dates = x$dates,
+      rhythm = rhythm,
+      start = sample$from,
+      sample = sample,
       date = function(row, column = NULL) x$dates[row],
       basis = function(..., per_year = NA_real_, choices = character()) {
-        new_basis(per_year = if (length(unique(per_year)) == 1L) per_year[[1L]] else NA_real_,
-                  choices = c(choices, if (!anyNA(per_year)) year_words(rhythm, per_year)),
-                  from = min(sample$from), to = max(sample$to),
-                  observations = stats::setNames(sample$n, colnames(x$close)),
-                  dropped = dropped_of(colnames(x$close), sample, "without a price", rarer_than_most(rhythm)), kind = "price", every = rhythm$every,
-                  repairs = x$repairs, origin = x$origin, digest = x$digest, ...)
+        new_basis(
+          per_year = if (length(unique(per_year)) == 1L) per_year[[1L]] else NA_real_,
+          choices = c(choices, if (!anyNA(per_year)) year_words(rhythm, per_year)),
+          from = min(sample$from),
+          to = max(sample$to),
+          observations = stats::setNames(sample$n, colnames(x$close)),
+          dropped = dropped_of(
+            colnames(x$close),
+            sample,
+            "without a price",
+            rarer_than_most(rhythm)
+          ),
+          kind = "price",
+          every = rhythm$every,
+          repairs = x$repairs,
+          origin = x$origin,
+          digest = x$digest,
+          ...
+        )
       }
     ))
   }
@@ -132,7 +191,13 @@ wealth_of <- function(x) {
   colnames(values) <- colnames(x$values)
   start <- min(x$start)
   list(
-    x = x, values = values, additive = additive, dates = c(start, x$dates), rhythm = x$rhythm, start = x$start, sample = sample,
+    x = x,
+    values = values,
+    additive = additive,
+    dates = c(start, x$dates),
+    rhythm = x$rhythm,
+    start = x$start,
+    sample = sample,
     # The first row is the capital put in, at each security's own first price.
     date = function(row, column = seq_along(row)) {
       found <- c(as.Date(NA), x$dates)[row]
@@ -150,17 +215,32 @@ wealth_growth <- function(wealth, per_year, by_hand) {
   end <- wealth$values[cbind(span$last, seq_along(span$last))]
   start <- wealth$values[cbind(span$first, seq_along(span$first))]
   periods <- core_observed(wealth$values) - 1L
-  years <- if (by_hand) periods / per_year else years_of(wealth$start, wealth$sample$to, periods, per_year)
-  if (wealth$additive) (end - start) / years
-  else ifelse(periods > 0L, (end / start)^(1 / years) - 1, NA_real_)
+  years <- if (by_hand) {
+    periods / per_year
+  } else {
+    years_of(wealth$start, wealth$sample$to, periods, per_year)
+  }
+  if (wealth$additive) {
+    (end - start) / years
+  } else {
+    ifelse(periods > 0L, (end / start)^(1 / years) - 1, NA_real_)
+  }
 }
 
 rolling_drawdown_of <- function(wealth, windows) {
   returns <- if (inherits(wealth$x, "imbroglio_returns")) wealth$x else as_returns(wealth$x)
   frame <- window_frame(returns)
   parts <- lapply(seq_along(windows$window), function(i) {
-    found <- core_rolling_drawdown(wealth$values, windows$window[i], windows$least[i], wealth$additive)
-    c(frame$columns(windows$window[i]), list(max_drawdown = frame$pick(found[-1L, , drop = FALSE])))
+    found <- core_rolling_drawdown(
+      wealth$values,
+      windows$window[i],
+      windows$least[i],
+      wealth$additive
+    )
+    c(
+      frame$columns(windows$window[i]),
+      list(max_drawdown = frame$pick(found[-1L, , drop = FALSE]))
+    )
   })
   warn_short(max(frame$n), min(windows$least))
   new_result(row_bound(parts), "drawdown", wealth$basis(choices = windows$words), wealth$x)

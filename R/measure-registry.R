@@ -2,25 +2,70 @@
 # measure is a file of its own and one line here.
 measures <- function() {
   list(
-    return = list(title = "Return", measure = measure_return, asks = "What was earned, and how was it spread?"),
-    volatility = list(title = "Volatility", measure = measure_volatility,
-                      asks = "How much do returns differ from their mean?"),
-    beta = list(title = "Beta", measure = measure_beta, asks = "How does it move when the benchmark moves?"),
-    tracking = list(title = "Tracking error", measure = measure_tracking,
-                    asks = "How far does it stray from the benchmark?"),
-    drawdown = list(title = "Maximum drawdown", measure = measure_drawdown,
-                    asks = "How far did it fall from its high, and when was it back?"),
-    correlation = list(title = "Correlation", measure = correlate_returns, asks = "Which securities move alike?"),
-    fit = list(title = "Fitted distributions", measure = fit_returns,
-               asks = "Which distribution could the returns come from?"),
-    summary = list(title = "Summary", measure = measure_summary, asks = "What does the whole universe look like?"),
-    var = list(title = "Value at risk", measure = measure_var,
-               asks = "What loss is exceeded only once in a given number of periods?"),
-    bootstrap = list(title = "Bootstrap of a book", measure = bootstrap_book, asks = "What may the book be worth?"),
-    split = list(title = "Value at risk by holding", measure = split_var, asks = "Which holding does it come from?"),
-    tail = list(title = "The tail, by where it begins", measure = tail_thresholds,
-                asks = "From which size on does the answer no longer depend on it?"),
-    backtest = list(title = "Value at risk put to the test", measure = backtest_var,
-                    asks = "Was it breached as often as it should be?")
+    return = list(
+      title = "Return",
+      measure = measure_return,
+      asks = "What was earned, and how was it spread?"
+    ),
+    volatility = list(
+      title = "Volatility",
+      measure = measure_volatility,
+      asks = "How much do returns differ from their mean?"
+    ),
+    beta = list(
+      title = "Beta",
+      measure = measure_beta,
+      asks = "How does it move when the benchmark moves?"
+    ),
+    tracking = list(
+      title = "Tracking error",
+      measure = measure_tracking,
+      asks = "How far does it stray from the benchmark?"
+    ),
+    drawdown = list(
+      title = "Maximum drawdown",
+      measure = measure_drawdown,
+      asks = "How far did it fall from its high, and when was it back?"
+    ),
+    correlation = list(
+      title = "Correlation",
+      measure = correlate_returns,
+      asks = "Which securities move alike?"
+    ),
+    fit = list(
+      title = "Fitted distributions",
+      measure = fit_returns,
+      asks = "Which distribution could the returns come from?"
+    ),
+    summary = list(
+      title = "Summary",
+      measure = measure_summary,
+      asks = "What does the whole universe look like?"
+    ),
+    var = list(
+      title = "Value at risk",
+      measure = measure_var,
+      asks = "What loss is exceeded only once in a given number of periods?"
+    ),
+    bootstrap = list(
+      title = "Bootstrap of a book",
+      measure = bootstrap_book,
+      asks = "What may the book be worth?"
+    ),
+    split = list(
+      title = "Value at risk by holding",
+      measure = split_var,
+      asks = "Which holding does it come from?"
+    ),
+    tail = list(
+      title = "The tail, by where it begins",
+      measure = tail_thresholds,
+      asks = "From which size on does the answer no longer depend on it?"
+    ),
+    backtest = list(
+      title = "Value at risk put to the test",
+      measure = backtest_var,
+      asks = "Was it breached as often as it should be?"
+    )
   )
 }

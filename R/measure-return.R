@@ -1,49 +1,67 @@
 #' Return
 #'
-#' What was earned, and how it was spread: total return \eqn{\prod (1 + r) - 1}{prod(1 + r) - 1}, a year
-#' \eqn{(1 + total)^{1 / y} - 1}{(1 + total)^(1 / y) - 1}, with the years \eqn{y} by the calendar from the price before the first
-#' return to the last (whole years to the same day of the year, and the share of the one that is left), or \eqn{n / m} where
-#' `per_year` is given, and of returns that came without prices; mean and standard deviation a period; skewness
-#' \eqn{m_3 / m_2^{3/2}}{m3 / m2^1.5} and excess kurtosis \eqn{m_4 / m_2^2 - 3}{m4 / m2^2 - 3} (moments with divisor
-#' n); the best and the worst period; the share of periods that rose; and the Sharpe ratio, mean return
-#' above the risk-free one over its standard deviation.
+#' What was earned, and how it was spread: total return \eqn{\prod (1 + r) - 1}{prod(1 + r) - 1},
+#' a year \eqn{(1 + total)^{1 / y} - 1}{(1 + total)^(1 / y) - 1}, with the years \eqn{y} by the
+#' calendar from the price before the first return to the last (whole years to the same day of the
+#' year, and the share of the one that is left), or \eqn{n / m} where `per_year` is given, and of
+#' returns that came without prices; mean and standard deviation a period; skewness \eqn{m_3 /
+#' m_2^{3/2}}{m3 / m2^1.5} and excess kurtosis \eqn{m_4 / m_2^2 - 3}{m4 / m2^2 - 3} (moments with
+#' divisor n); the best and the worst period; the share of periods that rose; and the Sharpe
+#' ratio, mean return above the risk-free one over its standard deviation.
 #'
-#' Standard errors: of the mean \eqn{s / \sqrt n}{s / sqrt(n)}; of skewness
-#' \eqn{\sqrt{6 (n - 2) / ((n + 1)(n + 3))}}{sqrt(6 (n - 2) / ((n + 1)(n + 3)))} and of kurtosis
-#' \eqn{\sqrt{24 n (n - 2)(n - 3) / ((n + 1)^2 (n + 3)(n + 5))}}{sqrt(24 n (n - 2)(n - 3) / ((n + 1)^2 (n + 3)(n + 5)))},
-#' which are what normal returns would give; of the Sharpe ratio \eqn{S}{S} a period
-#' \eqn{\sqrt{(1 + S^2 / 2) / n}}{sqrt((1 + S^2 / 2) / n)} (Lo). A year both go with \eqn{\sqrt m}{sqrt(m)}.
+#' Standard errors: of the mean \eqn{s / \sqrt n}{s / sqrt(n)}; of skewness \eqn{\sqrt{6 (n - 2) /
+#' ((n + 1)(n + 3))}}{sqrt(6 (n - 2) / ((n + 1)(n + 3)))} and of kurtosis \eqn{\sqrt{24 n (n -
+#' 2)(n - 3) / ((n + 1)^2 (n + 3)(n + 5))}}{sqrt(24 n (n - 2)(n - 3) / ((n + 1)^2 (n + 3)(n +
+#' 5)))}, which are what normal returns would give; of the Sharpe ratio \eqn{S}{S} a period
+#' \eqn{\sqrt{(1 + S^2 / 2) / n}}{sqrt((1 + S^2 / 2) / n)} (Lo). A year both go with \eqn{\sqrt
+#' m}{sqrt(m)}.
 #'
 #' @param returns A returns table, or a price table, whose simple returns are taken.
-#' @param window The number of returns in a rolling window, or several such numbers. `NULL`: the whole sample.
+#' @param window The number of returns in a rolling window, or several such numbers. `NULL`: the
+#'   whole sample.
 #' @param min_obs How many returns will do before the window is full. By default the whole window.
-#' @param per_year Periods a year, of all securities; by default each its own, see [measure_volatility()].
-#' @param risk_free The risk-free return: a number, the return of a year (0.02); or a series: the name of a
-#'   security of the table, or a table of prices or returns that holds one. A number \eqn{f} is
-#'   \eqn{(1 + f)^{1/m} - 1}{(1 + f)^(1/m) - 1} a period, or \eqn{\ln(1 + f) / m}{log(1 + f) / m} of log returns.
+#' @param per_year Periods a year, of all securities; by default each its own, see
+#'   [measure_volatility()].
+#' @param risk_free The risk-free return: a number, the return of a year (0.02); or a series: the
+#'   name of a security of the table, or a table of prices or returns that holds one. A number
+#'   \eqn{f} is \eqn{(1 + f)^{1/m} - 1}{(1 + f)^(1/m) - 1} a period, or \eqn{\ln(1 + f) / m}{log(1
+#'   + f) / m} of log returns.
 #' @return A table, one row for each security: `security`, `from`, `to`, `n`, `total_return`,
-#'   `return_annual`, `mean`, `mean_error`, `volatility` (all a period), `skewness`, `skewness_error`,
-#'   `kurtosis`, `kurtosis_error`, `best`, `best_date`, `worst`, `worst_date`, `rising`, `sharpe` and
-#'   `sharpe_error` (a period), `sharpe_annual`, `sharpe_annual_error`. Total and yearly returns are simple ones, of
-#'   log returns too. Rolling: a row for each security, window and return, without
-#'   skewness, kurtosis, best, worst, rising and errors.
-#' @section Errors: `imbroglio_error_argument` for a window, `per_year` or risk-free return that cannot be; a warning
-#'   (`imbroglio_warning_short_sample`) where less than a quarter of a year is multiplied out to a year.
+#'   `return_annual`, `mean`, `mean_error`, `volatility` (all a period), `skewness`,
+#'   `skewness_error`, `kurtosis`, `kurtosis_error`, `best`, `best_date`, `worst`, `worst_date`,
+#'   `rising`, `sharpe` and `sharpe_error` (a period), `sharpe_annual`, `sharpe_annual_error`.
+#'   Total and yearly returns are simple ones, of log returns too. Rolling: a row for each
+#'   security, window and return, without skewness, kurtosis, best, worst, rising and errors.
+#' @section Errors: `imbroglio_error_argument` for a window, `per_year` or risk-free return that
+#'   cannot be; a warning (`imbroglio_warning_short_sample`) where less than a quarter of a year
+#'   is multiplied out to a year.
 #' @references Lo (2002), The statistics of Sharpe ratios, Financial Analysts Journal 58.
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))
 #' measure_return(returns)
 #' measure_return(returns[, "TARROW"], window = 250, risk_free = 0.02)
 #' @export
-measure_return <- function(returns, window = NULL, min_obs = NULL, per_year = NULL, risk_free = NULL) {
+measure_return <- function(returns, window = NULL, min_obs = NULL, per_year = NULL,
+                           risk_free = NULL) {
   returns <- take_returns(returns, profits = TRUE)
   adds <- returns$kind == "profit"
-  if (adds && !is.null(risk_free)) fail("argument", "`risk_free` is of returns; these are profits.", remedy = "Leave it out.")
+  if (adds && !is.null(risk_free)) {
+    fail("argument", "`risk_free` is of returns; these are profits.", remedy = "Leave it out.")
+  }
   by_hand <- !is.null(per_year)
   per_year <- check_per_year(per_year, returns)
   with_free <- beside_risk_free(returns, risk_free)
   choices <- c(if (!is.null(with_free$name)) c("risk-free" = with_free$name))
-  if (!is.null(window)) return(rolling_return(returns, check_windows(window, min_obs), per_year, by_hand, with_free, choices))
+  if (!is.null(window)) {
+    return(rolling_return(
+      returns,
+      check_windows(window, min_obs),
+      per_year,
+      by_hand,
+      with_free,
+      choices
+    ))
+  }
   refuse_without_window(min_obs)
   sample <- sample_of(returns$dates, returns$values)
   found <- core_moments(returns$values, returns$kind == "log")
@@ -53,28 +71,51 @@ measure_return <- function(returns, window = NULL, min_obs = NULL, per_year = NU
   sharpe <- ifelse(excess$deviation > 0, excess$mean / excess$deviation, NA_real_)
   sharpe_error <- sqrt((1 + sharpe^2 / 2) / excess$n)
   there <- ifelse(n > 0L, 1, NA_real_)
-  years <- if (by_hand) n / unname(per_year) else years_of(returns$start, sample$to, n, unname(per_year))
+  years <- if (by_hand) {
+    n / unname(per_year)
+  } else {
+    years_of(returns$start, sample$to, n, unname(per_year))
+  }
   warn_short_sample(colnames(returns$values), n, years, adds)
   a_root_year <- sqrt(unname(per_year))
   cells <- function(row) returns$values[cbind(row, seq_along(row))]
   new_result(
-    list(security = colnames(returns$values), from = sample$from, to = sample$to, n = n,
-         total_return = found$growth, return_annual = a_year(found$growth, years, adds),
-         mean = found$mean, mean_error = found$deviation / sqrt(n), volatility = found$deviation,
-         skewness = found$skewness, skewness_error = skewness_error(n),
-         kurtosis = found$kurtosis, kurtosis_error = kurtosis_error(n),
-         best = cells(found$best), best_date = returns$dates[found$best],
-         worst = cells(found$worst), worst_date = returns$dates[found$worst],
-         rising = there * found$rising / n, sharpe = sharpe, sharpe_error = sharpe_error,
-         sharpe_annual = sharpe * a_root_year, sharpe_annual_error = sharpe_error * a_root_year),
-    "return", returns_basis(returns, sample, per_year = per_year, choices = choices), returns
+    list(
+      security = colnames(returns$values),
+      from = sample$from,
+      to = sample$to,
+      n = n,
+      total_return = found$growth,
+      return_annual = a_year(found$growth, years, adds),
+      mean = found$mean,
+      mean_error = found$deviation / sqrt(n),
+      volatility = found$deviation,
+      skewness = found$skewness,
+      skewness_error = skewness_error(n),
+      kurtosis = found$kurtosis,
+      kurtosis_error = kurtosis_error(n),
+      best = cells(found$best),
+      best_date = returns$dates[found$best],
+      worst = cells(found$worst),
+      worst_date = returns$dates[found$worst],
+      rising = there * found$rising / n,
+      sharpe = sharpe,
+      sharpe_error = sharpe_error,
+      sharpe_annual = sharpe * a_root_year,
+      sharpe_annual_error = sharpe_error * a_root_year
+    ),
+    "return",
+    returns_basis(returns, sample, per_year = per_year, choices = choices),
+    returns
   )
 }
 
-a_year <- function(growth, years, adds) if (adds) growth / years else expm1(log1p(growth) * (1 / years))
+a_year <- function(growth, years, adds) {
+  if (adds) growth / years else expm1(log1p(growth) * (1 / years))
+}
 
-# The years of returns: by the calendar from the price before the first to the last; of returns that were given without
-# prices by their number.
+# The years of returns: by the calendar from the price before the first to the last; of returns
+# that were given without prices by their number.
 years_of <- function(from, to, n, per_year) {
   years <- n / per_year
   known <- which(!is.na(from) & !is.na(to) & n > 0L)
@@ -86,31 +127,59 @@ warn_short_sample <- function(securities, n, years, adds) {
   short <- which(n > 0L & years < 0.25)
   if (!length(short)) return(invisible())
   i <- short[1L]
-  caution("short_sample",
-          sprintf("%s has %s over %s: what it earned is multiplied out to a year all the same.", securities[i],
-                  count(n[i], if (adds) "profit" else "return"), count(round(years[i] * days_a_year), "day")),
-          remedy = paste0("Read its total instead.",
-                          if (length(short) > 1L) sprintf(" So it is with %s.", count(length(short) - 1L, "more security", "more securities"))))
+  caution(
+    "short_sample",
+    sprintf(
+      "%s has %s over %s: what it earned is multiplied out to a year all the same.",
+      securities[i],
+      count(n[i], if (adds) "profit" else "return"),
+      count(round(years[i] * days_a_year), "day")
+    ),
+    remedy = paste0(
+      "Read its total instead.",
+      if (length(short) > 1L) {
+        sprintf(
+          " So it is with %s.",
+          count(length(short) - 1L, "more security", "more securities")
+        )
+      }
+    )
+  )
 }
 
-skewness_error <- function(n) suppressWarnings(ifelse(n > 2, sqrt(6 * (n - 2) / ((n + 1) * (n + 3))), NA_real_))
+skewness_error <- function(n) {
+  suppressWarnings(ifelse(n > 2, sqrt(6 * (n - 2) / ((n + 1) * (n + 3))), NA_real_))
+}
 
 kurtosis_error <- function(n) {
   n <- as.numeric(n)
-  suppressWarnings(ifelse(n > 3, sqrt(24 * n * (n - 2) * (n - 3) / ((n + 1)^2 * (n + 3) * (n + 5))), NA_real_))
+  suppressWarnings(ifelse(
+    n > 3,
+    sqrt(24 * n * (n - 2) * (n - 3) / ((n + 1)^2 * (n + 3) * (n + 5))),
+    NA_real_
+  ))
 }
 
 # Mean, deviation and number of the returns above the risk-free ones; of a series over
 # the intervals that both have.
 excess_of <- function(returns, with_free, found, per_year) {
   if (!with_free$series) {
-    return(list(mean = found$mean - with_free$rate_of(per_year), deviation = found$deviation, n = found$n))
+    return(list(
+      mean = found$mean - with_free$rate_of(per_year),
+      deviation = found$deviation,
+      n = found$n
+    ))
   }
   both <- with_free$returns
   rows <- match(colnames(returns$values), colnames(both$values))
-  beside <- core_tracking(both$values, starts_of(both), match(with_free$name, colnames(both$values)) - 1L, rows,
-                          spans_gaps(both),
-                          both$kind == "log")
+  beside <- core_tracking(
+    both$values,
+    starts_of(both),
+    match(with_free$name, colnames(both$values)) - 1L,
+    rows,
+    spans_gaps(both),
+    both$kind == "log"
+  )
   list(mean = beside$active, deviation = beside$error, n = beside$n)
 }
 
@@ -134,22 +203,45 @@ rolling_return <- function(returns, windows, per_year, by_hand, with_free, choic
       excess$mean <- mean - with_free$rate_of(per_year[columns$security])
     } else {
       both <- with_free$returns
-      beside <- core_rolling_tracking(both$values, starts_of(both), match(with_free$name, colnames(both$values)) - 1L,
-                                      match(colnames(returns$values), colnames(both$values)), spans_gaps(both),
-                                      log, window,
-                                      least)
+      beside <- core_rolling_tracking(
+        both$values,
+        starts_of(both),
+        match(with_free$name, colnames(both$values)) - 1L,
+        match(colnames(returns$values), colnames(both$values)),
+        spans_gaps(both),
+        log,
+        window,
+        least
+      )
       # The other table may have dates of its own.
       own <- function(m) frame$pick(m[match(returns$dates, both$dates), , drop = FALSE])
       excess <- list(mean = own(beside$active), deviation = own(beside$error))
     }
     sharpe <- ifelse(excess$deviation > 0, excess$mean / excess$deviation, NA_real_)
     m <- unname(per_year[columns$security])
-    years <- if (by_hand) columns$n / m else years_of(frame$price_before(window), columns$to, columns$n, m)
-    c(columns, list(total_return = growth, return_annual = a_year(growth, years, adds), mean = mean,
-                    volatility = deviation, sharpe = sharpe, sharpe_annual = sharpe * sqrt(m)))
+    years <- if (by_hand) {
+      columns$n / m
+    } else {
+      years_of(frame$price_before(window), columns$to, columns$n, m)
+    }
+    c(
+      columns,
+      list(
+        total_return = growth,
+        return_annual = a_year(growth, years, adds),
+        mean = mean,
+        volatility = deviation,
+        sharpe = sharpe,
+        sharpe_annual = sharpe * sqrt(m)
+      )
+    )
   })
   warn_short(max(core_observed(returns$values)), min(windows$least))
   sample <- sample_of(returns$dates, returns$values)
-  new_result(row_bound(parts), "return",
-             returns_basis(returns, sample, per_year = per_year, choices = c(windows$words, choices)), returns)
+  new_result(
+    row_bound(parts),
+    "return",
+    returns_basis(returns, sample, per_year = per_year, choices = c(windows$words, choices)),
+    returns
+  )
 }

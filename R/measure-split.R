@@ -1,49 +1,53 @@
 #' Split the value at risk of a book among its holdings
 #'
-#' What each holding of a book, as it is held today, adds to its value at risk and expected shortfall. The
-#' components add up to the whole exactly.
+#' What each holding of a book, as it is held today, adds to its value at risk and expected
+#' shortfall. The components add up to the whole exactly.
 #'
-#' The book's value at risk grows in proportion with its holdings, so that by Euler's theorem it is the sum of
-#' \deqn{w_i \frac{\partial VaR}{\partial w_i}}{w_i dVaR / dw_i} over the holdings: the component of each. The
-#' marginal value at risk is \eqn{\partial VaR / \partial w_i}{dVaR / dw_i}: of one more unit of weight. The
-#' incremental one is the book's value at risk less that of the book without the holding (its share put into cash),
-#' measured afresh. `saved` is what diversification saves: the value at risk of the holding alone less its
-#' component; of the book, the sum of those alone less the whole.
+#' The book's value at risk grows in proportion with its holdings, so that by Euler's theorem it
+#' is the sum of \deqn{w_i \frac{\partial VaR}{\partial w_i}}{w_i dVaR / dw_i} over the holdings:
+#' the component of each. The marginal value at risk is \eqn{\partial VaR / \partial w_i}{dVaR /
+#' dw_i}: of one more unit of weight. The incremental one is the book's value at risk less that of
+#' the book without the holding (its share put into cash), measured afresh. `saved` is what
+#' diversification saves: the value at risk of the holding alone less its component; of the book,
+#' the sum of those alone less the whole.
 #'
 #' How the slope is found stands in `split_by`:
-#' * `observation`: the book's return at the rank is the sum of what its holdings returned that day (`historical`,
-#'     `age-weighted`); of the shortfall, the mean of such days. One day is a noisy witness: look at the expected
-#'     shortfall too.
+#' * `observation`: the book's return at the rank is the sum of what its holdings returned that
+#'   day (`historical`, `age-weighted`); of the shortfall, the mean of such days. One day is a
+#'   noisy witness: look at the expected shortfall too.
 #' * `derivative`: of the formula (`normal`, `normal-relative`, `ewma`, `cornish-fisher`, `hill`,
-#'     `volatility-scaled`); of a method of one's own, by what it says of the book with a little more of each holding.
-#' * `paths`: the mean of the holdings' losses on the drawn paths about the rank, within one standard deviation of
-#'     it (the bootstraps).
-#' * `regression`: of each holding on the book, \eqn{-\bar r_i h + \beta_i (VaR + \bar R h)}{-mean(r_i) h + beta_i
-#'     (VaR + mean(R) h)}, which is exact where returns have an elliptical distribution (all other methods, and one of
-#'     one's own that does not grow with the book).
+#'   `volatility-scaled`); of a method of one's own, by what it says of the book with a little
+#'   more of each holding.
+#' * `paths`: the mean of the holdings' losses on the drawn paths about the rank, within one
+#'   standard deviation of it (the bootstraps).
+#' * `regression`: of each holding on the book, \eqn{-\bar r_i h + \beta_i (VaR + \bar R
+#'   h)}{-mean(r_i) h + beta_i (VaR + mean(R) h)}, which is exact where returns have an elliptical
+#'   distribution (all other methods, and one of one's own that does not grow with the book).
 #'
-#' Everything is of simple returns, on the days that all holdings have; across holdings only these add.
+#' Everything is of simple returns, on the days that all holdings have; across holdings only these
+#' add.
 #'
 #' @inheritParams bootstrap_book
 #' @inheritParams measure_var
 #' @param level Confidence levels.
 #' @param horizon Periods, one whole number. Each method goes its own way to it.
 #' @param rank A convention of rank.
-#' @return A table, for each method and level a row for each holding and one for the book (last): `security`,
-#'   `weight`, `level`, `horizon`, `method`, `split_by`, `var_alone` (of the book: the sum), `component` (of the
-#'   book: its value at risk), `share` of the whole, `marginal`, `incremental`, `saved`, `es_component` (of the
-#'   book: its expected shortfall), and with a value `component_value` and `es_component_value` in money.
-#'   `autoplot()` draws it.
+#' @return A table, for each method and level a row for each holding and one for the book (last):
+#'   `security`, `weight`, `level`, `horizon`, `method`, `split_by`, `var_alone` (of the book: the
+#'   sum), `component` (of the book: its value at risk), `share` of the whole, `marginal`,
+#'   `incremental`, `saved`, `es_component` (of the book: its expected shortfall), and with a
+#'   value `component_value` and `es_component_value` in money. `autoplot()` draws it.
 #' @section Errors: Those of [measure_var()], and `imbroglio_error_argument` for what is no book.
-#' @references Tasche (1999), Risk contributions and performance measurement. Euler's theorem on homogeneous
-#'   functions.
+#' @references Tasche (1999), Risk contributions and performance measurement. Euler's theorem on
+#'   homogeneous functions.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' book <- as_portfolio(prices, weights = c(OSSELL = 0.5, TARROW = 0.3, BAYBOND = 0.2))
 #' split_var(book, method = c("historical", "normal"))
 #' @export
-split_var <- function(book, level = 0.99, horizon = 1L, method = "historical", rank = "nearest", decay = NULL, half_life = NULL,
-                      tail = 0.1, block = NULL, draws = 10000L, seed = 1L) {
+split_var <- function(book, level = 0.99, horizon = 1L, method = "historical", rank = "nearest",
+                      decay = NULL, half_life = NULL, tail = 0.1, block = NULL, draws = 10000L,
+                      seed = 1L) {
   book <- book_today(book)
   horizon <- check_horizon(horizon)
   records <- check_methods(method)
@@ -56,17 +60,35 @@ split_var <- function(book, level = 0.99, horizon = 1L, method = "historical", r
   parts <- list()
   for (method in names(records)) {
     ask$by <- records[[method]]$ways[1L]
-    for (level in ask$level) parts[[length(parts) + 1L]] <- split_by_method(book, records[[method]], method,
-                                                                            replace(ask, "level", level))
+    for (level in ask$level) {
+      parts[[length(parts) + 1L]] <- split_by_method(
+        book,
+        records[[method]],
+        method,
+        replace(ask, "level", level)
+      )
+    }
   }
   columns <- row_bound(parts)
   if (!is.null(book$value)) {
-    columns <- c(columns, list(component_value = columns$component * book$value,
-                               es_component_value = columns$es_component * book$value))
+    columns <- c(
+      columns,
+      list(
+        component_value = columns$component * book$value,
+        es_component_value = columns$es_component * book$value
+      )
+    )
   }
-  new_result(columns, "split",
-             book_basis(book, var_choices(records, horizon, lapply(records, function(r) r$ways[1L]), rank, ask),
-                        seed = if (any_chance(records, horizon)) ask$seed else NA_integer_), book$book$returns)
+  new_result(
+    columns,
+    "split",
+    book_basis(
+      book,
+      var_choices(records, horizon, lapply(records, function(r) r$ways[1L]), rank, ask),
+      seed = if (any_chance(records, horizon)) ask$seed else NA_integer_
+    ),
+    book$book$returns
+  )
 }
 
 split_by_method <- function(book, record, method, ask) {
@@ -80,13 +102,18 @@ split_by_method <- function(book, record, method, ask) {
   } else {
     how <- drawing(nrow(X), ask$h, record$blocks, ask)
     drawn <- lapply(seq_len(ncol(held)), function(j) {
-      core_draw_book(1 + X, held[, j], 0, how$horizon, how$draws, how$code, how$length,
-                     how$seed)$value - sum(held[, j])
+      core_draw_book(
+        1 + X, held[, j], 0, how$horizon, how$draws, how$code, how$length, how$seed
+      )$value -
+        sum(held[, j])
     })
-    found <- lapply(columns_of_rows(lapply(drawn, function(r) {
-      tail <- core_historical_tail(matrix(r), ask$level, rank_code(ask$rank), FALSE, 1)
-      c(var = tail$var, es = tail$es)
-    })), as.numeric)
+    found <- lapply(
+      columns_of_rows(lapply(drawn, function(r) {
+        tail <- core_historical_tail(matrix(r), ask$level, rank_code(ask$rank), FALSE, 1)
+        c(var = tail$var, es = tail$es)
+      })),
+      as.numeric
+    )
     attr(found, "drawn") <- list(how = how, r = drawn[[1L]])
   }
   whole <- c(found$var[1L], found$es[1L])
@@ -95,18 +122,29 @@ split_by_method <- function(book, record, method, ask) {
   alone <- found$var[1L + k + seq_len(k)]
   with_book <- function(each, of_book) c(unname(each), of_book)
   rows <- k + 1L
-  list(security = c(book$security, book$name), weight = c(w, sum(w)), level = rep(ask$level, rows),
-       horizon = rep(ask$h, rows), method = rep(method, rows), split_by = rep(slopes$by, rows),
-       var_alone = with_book(alone, sum(alone)), component = with_book(component, whole[1L]),
-       share = with_book(component / whole[1L], 1), marginal = with_book(slopes$var, NA),
-       incremental = with_book(whole[1L] - found$var[1L + seq_len(k)], whole[1L]),
-       saved = with_book(alone - component, sum(alone) - whole[1L]),
-       es_component = with_book(w * slopes$es, whole[2L]))
+  list(
+    security = c(book$security, book$name),
+    weight = c(w, sum(w)),
+    level = rep(ask$level, rows),
+    horizon = rep(ask$h, rows),
+    method = rep(method, rows),
+    split_by = rep(slopes$by, rows),
+    var_alone = with_book(alone, sum(alone)),
+    component = with_book(component, whole[1L]),
+    share = with_book(component / whole[1L], 1),
+    marginal = with_book(slopes$var, NA),
+    incremental = with_book(whole[1L] - found$var[1L + seq_len(k)], whole[1L]),
+    saved = with_book(alone - component, sum(alone) - whole[1L]),
+    es_component = with_book(w * slopes$es, whole[2L])
+  )
 }
 
-# The slopes of the methods: how value at risk and expected shortfall grow with the weight of each holding.
+# The slopes of the methods: how value at risk and expected shortfall grow with the weight of each
+# holding.
 
-slopes_by_regression <- function(book, whole, found, ask) c(by_regression(book, whole, ask$h), by = "regression")
+slopes_by_regression <- function(book, whole, found, ask) {
+  c(by_regression(book, whole, ask$h), by = "regression")
+}
 
 by_regression <- function(book, whole, h, relative = FALSE) {
   X <- book$r
@@ -115,7 +153,9 @@ by_regression <- function(book, whole, h, relative = FALSE) {
   squares <- sum((R - mean)^2)
   beta <- as.vector((R - mean) %*% X) / squares
   # Constant returns have no slope: each holding bears what it returned.
-  if (!isTRUE(core_moments(matrix(R), FALSE)$deviation > 0)) return(list(var = -colMeans(X) * h, es = -colMeans(X) * h))
+  if (!isTRUE(core_moments(matrix(R), FALSE)$deviation > 0)) {
+    return(list(var = -colMeans(X) * h, es = -colMeans(X) * h))
+  }
   means <- if (relative) 0 else colMeans(X) * h
   mean <- if (relative) 0 else mean * h
   list(var = -means + beta * (whole[1L] + mean), es = -means + beta * (whole[2L] + mean))
@@ -124,7 +164,11 @@ by_regression <- function(book, whole, h, relative = FALSE) {
 # Weights of days: the return of the book at the rank, and the mean of those beyond.
 slopes_at_rank <- function(book, weight, ask) {
   days <- days_at_rank(as.vector(book$r %*% book$weights), weight, 1 - ask$level, ask$rank)
-  list(var = -as.vector(days$at %*% book$r) * ask$scale, es = -as.vector(days$beyond %*% book$r) * ask$scale, by = "observation")
+  list(
+    var = -as.vector(days$at %*% book$r) * ask$scale,
+    es = -as.vector(days$beyond %*% book$r) * ask$scale,
+    by = "observation"
+  )
 }
 
 volatility_scaled_slopes <- function(book, whole, found, ask) {
@@ -138,12 +182,21 @@ volatility_scaled_slopes <- function(book, whole, found, ask) {
   # How each path of volatility grows: s times that is half of the growth of its square.
   grown <- apply(X, 2L, function(x) {
     product <- R * x
-    c(mean(product), stats::filter((1 - decay) * product, decay, "recursive", init = mean(product))) / s
+    c(
+      mean(product),
+      stats::filter((1 - decay) * product, decay, "recursive", init = mean(product))
+    ) /
+      s
   })
   before <- s[-(n + 1L)]
   grown_before <- grown[-(n + 1L), ]
-  moved <- X * s[n + 1L] / before + (R / before) * (rep(grown[n + 1L, ], each = n) - grown_before * s[n + 1L] / before)
-  list(var = -as.vector(days$at %*% moved) * ask$scale, es = -as.vector(days$beyond %*% moved) * ask$scale, by = "derivative")
+  moved <- X * s[n + 1L] / before +
+    (R / before) * (rep(grown[n + 1L, ], each = n) - grown_before * s[n + 1L] / before)
+  list(
+    var = -as.vector(days$at %*% moved) * ask$scale,
+    es = -as.vector(days$beyond %*% moved) * ask$scale,
+    by = "derivative"
+  )
 }
 
 ewma_slopes <- function(book, whole, found, ask) {
@@ -162,8 +215,8 @@ hill_slopes <- function(book, whole, found, ask) {
   n <- length(R)
   k <- tail_size(n, ask$tail)
   order <- order(R)
-  # The threshold is one day; its neighbours, within a standard deviation of its rank, tell more of what makes a
-  # loss of that size. Each day's parts add up to 1.
+  # The threshold is one day; its neighbours, within a standard deviation of its rank, tell more
+  # of what makes a loss of that size. Each day's parts add up to 1.
   reach <- ceiling(sqrt(k * (1 - k / n)))
   near <- order[max(1, k + 1 - reach):min(n, k + 1 + reach)]
   parts <- function(days) colMeans(X[days, , drop = FALSE] / R[days])
@@ -171,26 +224,44 @@ hill_slopes <- function(book, whole, found, ask) {
   by_shape <- parts(order[seq_len(k)]) - at_threshold
   shape <- mean(log(R[order[seq_len(k)]] / R[order[k + 1L]]))
   grown <- at_threshold + log(k / (n * (1 - ask$level))) * by_shape
-  list(var = whole[1L] * grown, es = whole[2L] * (grown + by_shape / (1 - shape)), by = "derivative")
+  list(
+    var = whole[1L] * grown,
+    es = whole[2L] * (grown + by_shape / (1 - shape)),
+    by = "derivative"
+  )
 }
 
-# Of a method of which nothing else is known: by what it says of a book with a little more of each holding. Where the
-# parts do not add up to the whole, what it measures does not grow with the book, and the regression stands for it.
+# Of a method of which nothing else is known: by what it says of a book with a little more of each
+# holding. Where the parts do not add up to the whole, what it measures does not grow with the
+# book, and the regression stands for it.
 slopes_by_change <- function(book, whole, tail, ask) {
   R <- as.vector(book$r %*% book$weights)
   step <- 1e-5
-  slope <- vapply(seq_along(book$weights), function(j) (tail(R + step * book$r[, j]) - tail(R - step * book$r[, j])) / (2 * step), c(0, 0))
+  slope <- vapply(
+    seq_along(book$weights),
+    function(j) (tail(R + step * book$r[, j]) - tail(R - step * book$r[, j])) / (2 * step),
+    c(0, 0)
+  )
   sums <- as.vector(slope %*% book$weights)
-  if (!isTRUE(abs(sums[1L] - whole[1L]) <= 0.01 * abs(whole[1L]))) return(slopes_by_regression(book, whole, NULL, ask))
-  list(var = slope[1L, ] * whole[1L] / sums[1L], es = slope[2L, ] * whole[2L] / sums[2L], by = "derivative")
+  if (!isTRUE(abs(sums[1L] - whole[1L]) <= 0.01 * abs(whole[1L]))) {
+    return(slopes_by_regression(book, whole, NULL, ask))
+  }
+  list(
+    var = slope[1L, ] * whole[1L] / sums[1L],
+    es = slope[2L, ] * whole[2L] / sums[2L],
+    by = "derivative"
+  )
 }
 
 # The days whose returns make the quantile and the mean beyond it, as weights.
 days_at_rank <- function(r, weight, a, rank) {
   order <- order(r)
   n <- length(r)
-  k <- if (max(weight) == min(weight)) core_historical_tail(matrix(r), 1 - a, rank_code(rank), FALSE, 1)$position
-       else weighted_rank(cumsum(weight[order]), a, rank)
+  k <- if (max(weight) == min(weight)) {
+    core_historical_tail(matrix(r), 1 - a, rank_code(rank), FALSE, 1)$position
+  } else {
+    weighted_rank(cumsum(weight[order]), a, rank)
+  }
   whole <- order[seq_len(floor(k))]
   part <- k - floor(k)
   at <- beyond <- numeric(n)
@@ -200,8 +271,8 @@ days_at_rank <- function(r, weight, a, rank) {
   list(at = at, beyond = beyond)
 }
 
-# Skewness and kurtosis do not change with the size of the book, so that only mean and deviation carry it; their
-# slopes say how much the shape of the tail moves.
+# Skewness and kurtosis do not change with the size of the book, so that only mean and deviation
+# carry it; their slopes say how much the shape of the tail moves.
 cornish_fisher_slopes <- function(book, whole, found, ask) {
   X <- book$r
   R <- as.vector(X %*% book$weights)
@@ -228,7 +299,8 @@ cornish_fisher_slopes <- function(book, whole, found, ask) {
   tail <- function(column) function(at) record$tail(at, R, 1 - ask$level, ask)[1L, column]
   along <- function(column) {
     size <- whole[column] + at$mean * ask$h
-    -mean * ask$h + deviation / at$sd * size + bend("skewness", of_shape(3), tail(column)) +
+    -mean * ask$h +
+      deviation / at$sd * size + bend("skewness", of_shape(3), tail(column)) +
       bend("kurtosis", of_shape(4), tail(column))
   }
   list(var = along(1L), es = along(2L), by = "derivative")
@@ -244,7 +316,9 @@ slopes_of_paths <- function(book, whole, found, ask) {
   near <- order[max(1, floor(k) - reach):min(how$draws, ceiling(k) + reach)]
   beyond <- order[seq_len(floor(k))]
   # What one unit of each holding lost along the paths.
-  lost <- function(paths) 1 - core_mean_growth(1 + book$r, how$horizon, paths, how$code, how$length, how$seed)
+  lost <- function(paths) {
+    1 - core_mean_growth(1 + book$r, how$horizon, paths, how$code, how$length, how$seed)
+  }
   scaled <- function(slope, to) slope * to / sum(slope * book$weights)
   list(var = scaled(lost(near), whole[1L]), es = scaled(lost(beyond), whole[2L]), by = "paths")
 }

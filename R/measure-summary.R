@@ -1,46 +1,88 @@
 #' One page of a whole universe
 #'
-#' The numbers that an analyst looks at first, a row for each security: return and volatility a year, the Sharpe ratio, the
-#' deepest fall, value at risk and expected shortfall, and against a benchmark beta, correlation, tracking error and information ratio.
-#' Each is what the measure of its name gives.
+#' The numbers that an analyst looks at first, a row for each security: return and volatility a
+#' year, the Sharpe ratio, the deepest fall, value at risk and expected shortfall, and against a
+#' benchmark beta, correlation, tracking error and information ratio. Each is what the measure of
+#' its name gives.
 #'
 #' @param returns A returns table, or a price table, whose simple returns are taken.
-#' @param benchmark The name of a security in the table, or a table of prices or returns with one, or `NULL`.
+#' @param benchmark The name of a security in the table, or a table of prices or returns with one,
+#'   or `NULL`.
 #' @param level Of value at risk and expected shortfall (historical, nearest rank).
-#' @param per_year Periods a year, of all securities; by default each its own, see [measure_volatility()].
+#' @param per_year Periods a year, of all securities; by default each its own, see
+#'   [measure_volatility()].
 #' @param risk_free The risk-free return, a number a year or a series, see [measure_return()].
-#' @param sort_by A column of the table to sort by, the largest number (of drawdowns the deepest, of texts and
-#'   dates the first) first; securities with few returns beside the others stand last. `NULL`: as the securities stand in `returns`.
-#' @return A table: `security`, `from`, `to`, `n`, `total_return`, `return_annual`, `volatility_annual`, `sharpe_annual`,
-#'   `max_drawdown`, `var`, `es` (a period) and with a benchmark `beta`, `correlation`, `tracking_error_annual` and
-#'   `information_ratio` (`NA` for the benchmark itself).
-#' @section Errors: Those of the measures; `imbroglio_error_argument` for a column to sort by that is not there.
+#' @param sort_by A column of the table to sort by, the largest number (of drawdowns the deepest,
+#'   of texts and dates the first) first; securities with few returns beside the others stand
+#'   last. `NULL`: as the securities stand in `returns`.
+#' @return A table: `security`, `from`, `to`, `n`, `total_return`, `return_annual`,
+#'   `volatility_annual`, `sharpe_annual`, `max_drawdown`, `var`, `es` (a period) and with a
+#'   benchmark `beta`, `correlation`, `tracking_error_annual` and `information_ratio` (`NA` for
+#'   the benchmark itself).
+#' @section Errors: Those of the measures; `imbroglio_error_argument` for a column to sort by that
+#'   is not there.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' measure_summary(prices, benchmark = "BAYALL", sort_by = "volatility_annual")
 #' @export
-measure_summary <- function(returns, benchmark = NULL, level = 0.99, per_year = NULL, risk_free = NULL,
-                            sort_by = NULL) {
+measure_summary <- function(returns, benchmark = NULL, level = 0.99, per_year = NULL,
+                            risk_free = NULL, sort_by = NULL) {
   returns <- take_returns(returns)
   given <- per_year
   per_year <- check_per_year(per_year, returns)
   level <- check_fraction(level, "level")
   earned <- measure_return(returns, per_year = given, risk_free = risk_free)
   fallen <- core_max_drawdown(core_wealth(returns$values, returns$kind), FALSE)
-  tail <- core_historical_tail(returns$values, level, rank_code("nearest"), returns$kind == "log", 1)
+  tail <- core_historical_tail(
+    returns$values,
+    level,
+    rank_code("nearest"),
+    returns$kind == "log",
+    1
+  )
   k <- length(tail$n)
-  warn_few(list(security = colnames(returns$values), n = tail$n, level = rep(level, k), method = rep("historical", k),
-                horizon = rep(1L, k), rank = rep("nearest", k)), var_methods()["historical"], 0L)
-  columns <- c(as.list(earned)[c("security", "from", "to", "n", "total_return", "return_annual")],
-               list(volatility_annual = earned$volatility * sqrt(unname(per_year)), sharpe_annual = earned$sharpe_annual,
-                    max_drawdown = fallen$depth, var = tail$var, es = tail$es))
+  warn_few(
+    list(
+      security = colnames(returns$values),
+      n = tail$n,
+      level = rep(level, k),
+      method = rep("historical", k),
+      horizon = rep(1L, k),
+      rank = rep("nearest", k)
+    ),
+    var_methods()["historical"],
+    0L
+  )
+  columns <- c(
+    as.list(earned)[c("security", "from", "to", "n", "total_return", "return_annual")],
+    list(
+      volatility_annual = earned$volatility * sqrt(unname(per_year)),
+      sharpe_annual = earned$sharpe_annual,
+      max_drawdown = fallen$depth,
+      var = tail$var,
+      es = tail$es
+    )
+  )
   if (!is.null(benchmark)) columns <- c(columns, against(returns, benchmark, given, risk_free))
   if (!is.null(sort_by)) columns <- sorted(columns, sort_by)
-  choices <- c(basis(earned)$choices[names(basis(earned)$choices) == "risk-free"], level = format(level),
-               if (!is.null(benchmark)) c(benchmark = if (is.character(benchmark)) benchmark else colnames(benchmark)))
-  new_result(columns, "summary",
-             returns_basis(returns, sample_of(returns$dates, returns$values), per_year = per_year,
-                           choices = choices), returns)
+  choices <- c(
+    basis(earned)$choices[names(basis(earned)$choices) == "risk-free"],
+    level = format(level),
+    if (!is.null(benchmark)) {
+      c(benchmark = if (is.character(benchmark)) benchmark else colnames(benchmark))
+    }
+  )
+  new_result(
+    columns,
+    "summary",
+    returns_basis(
+      returns,
+      sample_of(returns$dates, returns$values),
+      per_year = per_year,
+      choices = choices
+    ),
+    returns
+  )
 }
 
 against <- function(returns, benchmark, per_year, risk_free) {
@@ -48,9 +90,12 @@ against <- function(returns, benchmark, per_year, risk_free) {
   if (length(unique(line$benchmark)) != 1L) fail("argument", "A summary takes one benchmark.")
   apart <- measure_tracking(returns, benchmark, per_year = per_year, total = FALSE)
   row <- function(result) match(colnames(returns$values), result$security)
-  list(beta = line$beta[row(line)], correlation = apart$correlation[row(apart)],
-       tracking_error_annual = apart$tracking_error_annual[row(apart)],
-       information_ratio = apart$information_ratio[row(apart)])
+  list(
+    beta = line$beta[row(line)],
+    correlation = apart$correlation[row(apart)],
+    tracking_error_annual = apart$tracking_error_annual[row(apart)],
+    information_ratio = apart$information_ratio[row(apart)]
+  )
 }
 
 sorted <- function(columns, by) {

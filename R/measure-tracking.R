@@ -1,39 +1,51 @@
 #' Tracking error and information ratio
 #'
-#' How a security's returns differ from a benchmark's, \eqn{d_t = r_{i,t} - r_{b,t}}{d_t = r_i,t - r_b,t}, over the same
-#' intervals: from one date on which both have a price to the next. The tracking error is the standard deviation of
-#' \eqn{d}{d} (divisor n - 1), a year \eqn{\sqrt m}{sqrt(m)} times that; the active return a year is \eqn{m}{m} times their
-#' mean; the information ratio is the second over the first, both a year.
+#' How a security's returns differ from a benchmark's, \eqn{d_t = r_{i,t} - r_{b,t}}{d_t = r_i,t -
+#' r_b,t}, over the same intervals: from one date on which both have a price to the next. The
+#' tracking error is the standard deviation of \eqn{d}{d} (divisor n - 1), a year \eqn{\sqrt
+#' m}{sqrt(m)} times that; the active return a year is \eqn{m}{m} times their mean; the
+#' information ratio is the second over the first, both a year.
 #'
-#' Another ratio goes by the same word: total return less the benchmark's, over the tracking error of a year. It is in
-#' `information_ratio_total`, and means what it seems to only of a sample of a year: of any other there is a warning.
+#' Another ratio goes by the same word: total return less the benchmark's, over the tracking error
+#' of a year. It is in `information_ratio_total`, and means what it seems to only of a sample of a
+#' year: of any other there is a warning.
 #'
 #' @inheritParams measure_beta
-#' @param window The number of shared intervals in a rolling window, or several such numbers. `NULL`: the whole sample.
-#' @param min_obs How many will do before the window is full, at least 2. By default the whole window.
+#' @param window The number of shared intervals in a rolling window, or several such numbers.
+#'   `NULL`: the whole sample.
+#' @param min_obs How many will do before the window is full, at least 2. By default the whole
+#'   window.
 #' @param total Whether to give the two columns of the total period.
-#' @param as `"table"`, or for one rolling window and benchmark `"matrix"`: the bare tracking errors, dates in rows.
-#' @return A table, one row for each security that is no benchmark, and benchmark: `security`, `benchmark`, `from`, `to` (the dates of
-#'   the first and last shared return), `n`, `active_return` (a period) and `active_return_annual`, `tracking_error` and
-#'   `tracking_error_annual`, `information_ratio`, `correlation`, `ahead` (the share of periods in which the security did
-#'   better), and `active_return_total`, `information_ratio_total`. Rolling: a row for each shared return, with `window`,
-#'   without the total.
-#' @section Errors:
-#'   Those of [measure_beta()]; a warning (`imbroglio_warning_not_a_year`) where the total period is not a year, to 1 period in 20.
+#' @param as `"table"`, or for one rolling window and benchmark `"matrix"`: the bare tracking
+#'   errors, dates in rows.
+#' @return A table, one row for each security that is no benchmark, and benchmark: `security`,
+#'   `benchmark`, `from`, `to` (the dates of the first and last shared return), `n`,
+#'   `active_return` (a period) and `active_return_annual`, `tracking_error` and
+#'   `tracking_error_annual`, `information_ratio`, `correlation`, `ahead` (the share of periods in
+#'   which the security did better), and `active_return_total`, `information_ratio_total`.
+#'   Rolling: a row for each shared return, with `window`, without the total.
+#' @section Errors: Those of [measure_beta()]; a warning (`imbroglio_warning_not_a_year`) where
+#'   the total period is not a year, to 1 period in 20.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' measure_tracking(prices, benchmark = "BAYALL", total = FALSE)
 #' measure_tracking(window(prices, last = "1 year"), benchmark = "BAYALL")
 #' measure_tracking(prices[, c("BAYALL", "TARROW")], "BAYALL", window = 250)
 #' @export
-measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, per_year = NULL, total = TRUE,
-                             as = c("table", "matrix")) {
+measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, per_year = NULL,
+                             total = TRUE, as = c("table", "matrix")) {
   as <- one_of(as, "as", c("table", "matrix"))
   found <- beside_benchmark(take_returns(returns), if (missing(benchmark)) NULL else benchmark)
   returns <- found$returns
   rows <- besides(returns, found$names)
   if (!is.null(window)) {
-    return(rolling_tracking_of(found, rows, check_windows(window, min_obs, several = as == "table"), per_year, as))
+    return(rolling_tracking_of(
+      found,
+      rows,
+      check_windows(window, min_obs, several = as == "table"),
+      per_year,
+      as
+    ))
   }
   refuse_without_window(min_obs, as)
   log <- returns$kind == "log"
@@ -41,31 +53,68 @@ measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, 
     shared <- shared_rhythm(returns, rows, b, per_year)
     per_year <- unname(shared$per_year)
     place <- match(b, colnames(returns$values)) - 1L
-    apart <- core_tracking(returns$values, starts_of(returns), place, rows, spans_gaps(returns), log)
+    apart <- core_tracking(
+      returns$values, starts_of(returns), place, rows, spans_gaps(returns), log
+    )
     active <- apart$active * per_year
     error <- apart$error * sqrt(per_year)
     ratio <- function(over) ifelse(error > 0, over / error, NA_real_)
-    c(list(security = colnames(returns$values)[rows], benchmark = rep(b, length(rows)), every = unname(shared$every),
-           per_year = per_year, from = returns$dates[apart$first],
-           to = returns$dates[apart$last], n = apart$n, active_return = apart$active, active_return_annual = active,
-           tracking_error = apart$error, tracking_error_annual = error, information_ratio = ratio(active),
-           correlation = apart$correlation, ahead = apart$ahead),
-      if (total) list(active_return_total = apart$growth - apart$growth_of_benchmark,
-                      information_ratio_total = ratio(apart$growth - apart$growth_of_benchmark)))
+    c(
+      list(
+        security = colnames(returns$values)[rows],
+        benchmark = rep(b, length(rows)),
+        every = unname(shared$every),
+        per_year = per_year,
+        from = returns$dates[apart$first],
+        to = returns$dates[apart$last],
+        n = apart$n,
+        active_return = apart$active,
+        active_return_annual = active,
+        tracking_error = apart$error,
+        tracking_error_annual = error,
+        information_ratio = ratio(active),
+        correlation = apart$correlation,
+        ahead = apart$ahead
+      ),
+      if (total) {
+        list(
+          active_return_total = apart$growth - apart$growth_of_benchmark,
+          information_ratio_total = ratio(apart$growth - apart$growth_of_benchmark)
+        )
+      }
+    )
   })
   columns <- row_bound(parts)
   if (total) warn_not_a_year(columns)
-  beside_result(columns, "tracking", returns, rows, columns$per_year, c(benchmark = paste(found$names, collapse = ", ")))
+  beside_result(
+    columns,
+    "tracking",
+    returns,
+    rows,
+    columns$per_year,
+    c(benchmark = paste(found$names, collapse = ", "))
+  )
 }
 
 warn_not_a_year <- function(columns) {
   other <- which(abs(columns$n / columns$per_year - 1) > 0.05)
   if (!length(other)) return(invisible())
   years <- columns$n[other[1L]] / columns$per_year[other[1L]]
-  caution("not_a_year",
-          sprintf("The sample of %s is %s years long: its information_ratio_total sets a total over that time against a tracking error of one year.",
-                  columns$security[other[1L]], format(round(years, 2))),
-          remedy = "Read information_ratio, both parts of which are a year; `total = FALSE` leaves the other out.")
+  caution(
+    "not_a_year",
+    sprintf(
+      paste0(
+        "The sample of %s is %s years long: its information_ratio_total sets a total ",
+        "over that time against a tracking error of one year."
+      ),
+      columns$security[other[1L]],
+      format(round(years, 2))
+    ),
+    remedy = paste0(
+      "Read information_ratio, both parts of which are a year; `total = FALSE` leaves ",
+      "the other out."
+    )
+  )
 }
 
 rolling_tracking_of <- function(found, rows, windows, per_year, as) {
@@ -73,36 +122,69 @@ rolling_tracking_of <- function(found, rows, windows, per_year, as) {
   log <- returns$kind == "log"
   starts <- starts_of(returns)
   track <- function(core, benchmark, window, least) {
-    core(returns$values, starts, match(benchmark, colnames(returns$values)) - 1L, rows, spans_gaps(returns), log,
-         window, least)
+    core(
+      returns$values,
+      starts,
+      match(benchmark, colnames(returns$values)) - 1L,
+      rows,
+      spans_gaps(returns),
+      log,
+      window,
+      least
+    )
   }
   if (as == "matrix") {
     if (length(found$names) > 1L) fail("argument", "A bare matrix is of one benchmark.")
     error <- track(core_rolling_tracking_error, found$names, windows$window, windows$least)
-    return(`dimnames<-`(error, list(core_iso_days(returns$dates), colnames(returns$values)[rows])))
+    return(`dimnames<-`(
+      error,
+      list(core_iso_days(returns$dates), colnames(returns$values)[rows])
+    ))
   }
   shared <- 0L
   parts <- list()
-  for (b in found$names) for (i in seq_along(windows$window)) {
-    window <- windows$window[i]
-    apart <- track(core_rolling_tracking, b, window, windows$least[i])
-    line <- core_rolling_line(returns$values, starts, match(b, colnames(returns$values)) - 1L, rows, numeric(), 0L,
-                              spans_gaps(returns), log, window, windows$least[i])
-    frame <- window_frame(returns, line$place, colnames(returns$values)[rows])
-    shared <- max(shared, frame$n)
-    columns <- frame$columns(window)
-    active <- frame$pick(apart$active)
-    error <- frame$pick(apart$error)
-    shared_by <- shared_rhythm(returns, rows, b, per_year)
-    m <- unname(shared_by$per_year[columns$security])
-    parts[[length(parts) + 1L]] <- c(
-      columns[1L], list(benchmark = rep(b, length(active)), every = unname(shared_by$every[columns$security]), per_year = m),
-      columns[-1L],
-      list(active_return = active, active_return_annual = active * m, tracking_error = error,
-           tracking_error_annual = error * sqrt(m),
-           information_ratio = ifelse(error > 0, active / error * sqrt(m), NA_real_),
-           correlation = frame$pick(line$correlation), ahead = frame$pick(apart$ahead))
-    )
+  for (b in found$names) {
+    for (i in seq_along(windows$window)) {
+      window <- windows$window[i]
+      apart <- track(core_rolling_tracking, b, window, windows$least[i])
+      line <- core_rolling_line(
+        returns$values,
+        starts,
+        match(b, colnames(returns$values)) - 1L,
+        rows,
+        numeric(),
+        0L,
+        spans_gaps(returns),
+        log,
+        window,
+        windows$least[i]
+      )
+      frame <- window_frame(returns, line$place, colnames(returns$values)[rows])
+      shared <- max(shared, frame$n)
+      columns <- frame$columns(window)
+      active <- frame$pick(apart$active)
+      error <- frame$pick(apart$error)
+      shared_by <- shared_rhythm(returns, rows, b, per_year)
+      m <- unname(shared_by$per_year[columns$security])
+      parts[[length(parts) + 1L]] <- c(
+        columns[1L],
+        list(
+          benchmark = rep(b, length(active)),
+          every = unname(shared_by$every[columns$security]),
+          per_year = m
+        ),
+        columns[-1L],
+        list(
+          active_return = active,
+          active_return_annual = active * m,
+          tracking_error = error,
+          tracking_error_annual = error * sqrt(m),
+          information_ratio = ifelse(error > 0, active / error * sqrt(m), NA_real_),
+          correlation = frame$pick(line$correlation),
+          ahead = frame$pick(apart$ahead)
+        )
+      )
+    }
   }
   warn_short(shared, min(windows$least))
   columns <- row_bound(parts)
@@ -113,8 +195,15 @@ rolling_tracking_of <- function(found, rows, windows, per_year, as) {
 # Growth of several securities from 1, on the dates that all have.
 common_growth <- function(returns, securities) {
   columns <- match(securities, colnames(returns$values))
-  common <- core_common(returns$values[, columns, drop = FALSE], starts_of(returns)[columns], spans_gaps(returns),
-                        returns$kind == "log")
+  common <- core_common(
+    returns$values[, columns, drop = FALSE],
+    starts_of(returns)[columns],
+    spans_gaps(returns),
+    returns$kind == "log"
+  )
   # The growth before the first shared return is not on any row of its own.
-  list(dates = returns$dates[common$row], wealth = core_wealth(common$values, returns$kind)[-1L, , drop = FALSE])
+  list(
+    dates = returns$dates[common$row],
+    wealth = core_wealth(common$values, returns$kind)[-1L, , drop = FALSE]
+  )
 }

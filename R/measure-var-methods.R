@@ -1,41 +1,53 @@
-# The methods of value at risk, each a record: what it is called, its formula and source, the `ways` it has to a
-# horizon (the first is its own), whether it is `empirical` (knows only what was observed, and takes a rank), whether
-# it is `still` between fits, whether `chance` is in it ("always", or where it looks "ahead"), what it `doubt`s of
-# its own use, whether it is by a likelihood (`likely`), and functions of what is asked (see asked()).
-# slopes(book, whole, found, ask): how value at risk and expected shortfall of a book grow with the weight of each
-# holding (`var`, `es`), and `by` what that was found; see measure-split.R.
-# whole(values, ask): a row for each security and level, levels fastest: n, var, es, their errors, an interval.
-# fit(x, ask): what is estimated from one security's returns (none missing).
-# tail(fit, x, a, ask): value at risk and expected shortfall of the next period at each a, a row each, from what was
-# fitted and the returns up to now.
-# rolling(values, window, least, ask): where there is a fast way, var and es of each row from the returns before it
-# (window 0: from all of them).
+# The methods of value at risk, each a record: what it is called, its formula and source, the
+# `ways` it has to a horizon (the first is its own), whether it is `empirical` (knows only what
+# was observed, and takes a rank), whether it is `still` between fits, whether `chance` is in it
+# ("always", or where it looks "ahead"), what it `doubt`s of its own use, whether it is by a
+# likelihood (`likely`), and functions of what is asked (see asked()). slopes(book, whole, found,
+# ask): how value at risk and expected shortfall of a book grow with the weight of each holding
+# (`var`, `es`), and `by` what that was found; see measure-split.R. whole(values, ask): a row for
+# each security and level, levels fastest: n, var, es, their errors, an interval. fit(x, ask):
+# what is estimated from one security's returns (none missing). tail(fit, x, a, ask): value at
+# risk and expected shortfall of the next period at each a, a row each, from what was fitted and
+# the returns up to now. rolling(values, window, least, ask): where there is a fast way, var and
+# es of each row from the returns before it (window 0: from all of them).
 var_methods <- function() {
   families <- setdiff(names(fit_families()), names(own_var_methods))
-  c(own_var_methods, lapply(stats::setNames(nm = families), family_method), as.list(registered_var_methods))
+  c(
+    own_var_methods,
+    lapply(stats::setNames(nm = families), family_method),
+    as.list(registered_var_methods)
+  )
 }
 
 registered_var_methods <- new.env(parent = emptyenv())
 
-# Runs one(x, ask) for each column; x has no missing values, ask$rows says where they stand. It gives columns with a
-# row for each level, or NULL where there is nothing to tell.
+# Runs one(x, ask) for each column; x has no missing values, ask$rows says where they stand. It
+# gives columns with a row for each level, or NULL where there is nothing to tell.
 by_security <- function(values, ask, one) {
   parts <- lapply(cli::cli_progress_along(seq_len(ncol(values)), "Measuring"), function(j) {
     ask$rows <- which(!is.na(values[, j]))
     x <- values[ask$rows, j]
-    (if (length(x)) one(x, ask)) %||% list(n = rep(length(x), length(ask$level)),
-                                           var = rep(NA_real_, length(ask$level)))
+    (if (length(x)) one(x, ask)) %||% list(
+      n = rep(length(x), length(ask$level)),
+      var = rep(NA_real_, length(ask$level))
+    )
   })
   as.list(data.table::rbindlist(parts, fill = TRUE))
 }
 
 # A method that takes the order of a sample of returns: those of the history, made like today's by
-# scenarios(fit, x, ask); `fit` is what that needs. scale_error(x, ask): the relative error of what they are scaled by.
-sample_method <- function(title, formula, source, fit = function(x, ask) list(), scenarios, scale_error = NULL,
-                          slopes = slopes_by_regression) {
+# scenarios(fit, x, ask); `fit` is what that needs. scale_error(x, ask): the relative error of
+# what they are scaled by.
+sample_method <- function(title, formula, source, fit = function(x, ask) list(), scenarios,
+                          scale_error = NULL, slopes = slopes_by_regression) {
   list(
-    title = title, formula = formula, source = source, ways = c("sqrt", "overlapping"), empirical = TRUE,
-    still = FALSE, slopes = slopes,
+    title = title,
+    formula = formula,
+    source = source,
+    ways = c("sqrt", "overlapping"),
+    empirical = TRUE,
+    still = FALSE,
+    slopes = slopes,
     whole = function(values, ask) {
       by_security(values, ask, function(x, ask) {
         fitted <- fit(x, ask)
@@ -49,7 +61,13 @@ sample_method <- function(title, formula, source, fit = function(x, ask) list(),
     fit = fit,
     tail = function(fit, x, a, ask) {
       if (is.null(fit)) return(matrix(NA_real_, length(a), 2L))
-      found <- core_historical_tail(matrix(scenarios(fit, x, ask)), 1 - a, rank_code(ask$rank), ask$log, 1)
+      found <- core_historical_tail(
+        matrix(scenarios(fit, x, ask)),
+        1 - a,
+        rank_code(ask$rank),
+        ask$log,
+        1
+      )
       cbind(found$var, found$es)
     }
   )
@@ -66,25 +84,37 @@ with_scale_error <- function(found, relative, ask) {
   found
 }
 
-# A method with a quantile function of returns: fit(x, ask) is NULL where it cannot be; now(fit, x) gives the
-# parameters of the next period; covariance(fit, x, at, sandwich) theirs, NULL where not known, `sandwich` where they are
-# not to take the likelihood as right, which only a `likely` method knows; quantile(log_p, at, ask) of
-# ask$h periods; shortfall(a, at, ask), where there is a closed form; knows(a, at, ask) whether it says
-# anything at a. The errors are by the delta method, the interval on the logarithm of the loss.
-smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"), fit, now = NULL,
-                          covariance, quantile, shortfall = NULL, knows = function(a, at, ask) TRUE, doubt = NULL,
-                          likely = FALSE, slopes = slopes_by_regression) {
+# A method with a quantile function of returns: fit(x, ask) is NULL where it cannot be; now(fit,
+# x) gives the parameters of the next period; covariance(fit, x, at, sandwich) theirs, NULL where
+# not known, `sandwich` where they are not to take the likelihood as right, which only a `likely`
+# method knows; quantile(log_p, at, ask) of ask$h periods; shortfall(a, at, ask), where there is a
+# closed form; knows(a, at, ask) whether it says anything at a. The errors are by the delta
+# method, the interval on the logarithm of the loss.
+smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"), fit,
+                          now = NULL, covariance, quantile, shortfall = NULL,
+                          knows = function(a, at, ask) TRUE, doubt = NULL, likely = FALSE,
+                          slopes = slopes_by_regression) {
   still <- is.null(now)
   if (still) now <- function(fit, x) fit
   tail_at <- function(at, a, ask) {
     if (!knows(a, at, ask)) return(c(NA_real_, NA_real_))
-    es <- if (!is.null(shortfall)) shortfall(a, at, ask)
-          else mean_beyond(function(log_p) quantile(log_p, at, ask), a, ask$log)
+    es <- if (!is.null(shortfall)) {
+      shortfall(a, at, ask)
+    } else {
+      mean_beyond(function(log_p) quantile(log_p, at, ask), a, ask$log)
+    }
     c(as_loss(quantile(log(a), at, ask), ask$log), es)
   }
   list(
-    title = title, formula = formula, source = source, ways = ways, empirical = FALSE, still = still, doubt = doubt,
-    likely = likely, slopes = slopes,
+    title = title,
+    formula = formula,
+    source = source,
+    ways = ways,
+    empirical = FALSE,
+    still = still,
+    doubt = doubt,
+    likely = likely,
+    slopes = slopes,
     whole = function(values, ask) {
       by_security(values, ask, function(x, ask) {
         found <- fit(x, ask)
@@ -95,9 +125,20 @@ smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"
         columns_of_rows(lapply(1 - ask$level, function(a) {
           tail <- tail_at(at, a, ask)
           error <- by_delta(at, spread, function(at) tail_at(at, a, ask))
-          ends <- if (isTRUE(tail[1L] > 0)) tail[1L] * exp(z * error[1L] / tail[1L]) else tail[1L] + z * error[1L]
-          c(n = length(x), var = tail[1L], es = tail[2L], var_error = error[1L], es_error = error[2L],
-            var_low = ends[1L], var_high = ends[2L])
+          ends <- if (isTRUE(tail[1L] > 0)) {
+            tail[1L] * exp(z * error[1L] / tail[1L])
+          } else {
+            tail[1L] + z * error[1L]
+          }
+          c(
+            n = length(x),
+            var = tail[1L],
+            es = tail[2L],
+            var_error = error[1L],
+            es_error = error[2L],
+            var_low = ends[1L],
+            var_high = ends[2L]
+          )
         }))
       })
     },
@@ -127,15 +168,21 @@ by_delta <- function(at, covariance, f) {
 
 named_square <- function(m, names) `dimnames<-`(m, list(names, names))
 
-# The inverse of the sum of squares of the scores, which are by differences of each return's log-likelihood. A `shape`
-# of which the returns say nothing, as of Student's degrees of freedom where the normal does as well, is taken as known.
-# `sandwich`: between two of the information, by how the scores change half an error to either side (White 1982), an error
-# along the location, where some jump from one return to the next; it is not known where they hardly change.
+# The inverse of the sum of squares of the scores, which are by differences of each return's
+# log-likelihood. A `shape` of which the returns say nothing, as of Student's degrees of freedom
+# where the normal does as well, is taken as known. `sandwich`: between two of the information, by
+# how the scores change half an error to either side (White 1982), an error along the location,
+# where some jump from one return to the next; it is not known where they hardly change.
 covariance_by_scores <- function(at, log_terms, shapes, sandwich = FALSE) {
   scores_at <- function(at) {
     vapply(names(at), function(name) {
       step <- 1e-5 * max(abs(at[[name]]), 1e-6)
-      (log_terms(replace(at, name, at[[name]] + step)) - log_terms(replace(at, name, at[[name]] - step))) / (2 * step)
+      (log_terms(replace(at, name, at[[name]] + step)) - log_terms(replace(
+        at,
+        name,
+        at[[name]] - step
+      ))) /
+        (2 * step)
     }, log_terms(at))
   }
   scores <- scores_at(at)
@@ -150,27 +197,38 @@ covariance_by_scores <- function(at, log_terms, shapes, sandwich = FALSE) {
       (moved(-step[[name]]) - moved(step[[name]])) / (2 * step[[name]])
     }, step)
     bread <- inverse((information + t(information)) / 2)
-    known <- !is.null(bread) && !anyNA(bread) && all(diag(bread) > 0 & diag(bread) < 25 * diag(found))
+    known <- !is.null(bread) && !anyNA(bread) && all(
+      diag(bread) > 0 & diag(bread) < 25 * diag(found)
+    )
     found <- if (known) bread %*% squares %*% bread
   }
   if (!is.null(found)) named_square(found, names(at)[told])
 }
 
-# Mean, deviation, skewness and excess kurtosis, as measure_return() has them, and their covariance by the spread of
-# what each return does to them.
+# Mean, deviation, skewness and excess kurtosis, as measure_return() has them, and their
+# covariance by the spread of what each return does to them.
 moments_fit <- function(x, ask = NULL) {
   found <- core_moments(matrix(x), FALSE)
-  if (!isTRUE(found$deviation > 0)) return(if (length(x) > 1L) list(mean = found$mean, sd = 0, skewness = 0,
-                                                                    kurtosis = 0))
-  list(mean = found$mean, sd = found$deviation, skewness = found$skewness, kurtosis = found$kurtosis)
+  if (!isTRUE(found$deviation > 0)) {
+    return(if (length(x) > 1L) list(mean = found$mean, sd = 0, skewness = 0, kurtosis = 0))
+  }
+  list(
+    mean = found$mean,
+    sd = found$deviation,
+    skewness = found$skewness,
+    kurtosis = found$kurtosis
+  )
 }
 
 moments_covariance <- function(x, at, which) {
   if (at$sd == 0) return(NULL)
   u <- (x - at$mean) / at$sd
-  moved <- cbind(mean = at$sd * u, sd = at$sd * (u^2 - 1) / 2,
-                 skewness = u^3 - at$skewness - 3 * u - 1.5 * at$skewness * (u^2 - 1),
-                 kurtosis = u^4 - 3 - at$kurtosis - 4 * at$skewness * u - 2 * (at$kurtosis + 3) * (u^2 - 1))
+  moved <- cbind(
+    mean = at$sd * u,
+    sd = at$sd * (u^2 - 1) / 2,
+    skewness = u^3 - at$skewness - 3 * u - 1.5 * at$skewness * (u^2 - 1),
+    kurtosis = u^4 - 3 - at$kurtosis - 4 * at$skewness * u - 2 * (at$kurtosis + 3) * (u^2 - 1)
+  )
   named_square(crossprod(moved[, which, drop = FALSE]) / length(x)^2, which)
 }
 
@@ -181,8 +239,11 @@ normal_quantile <- function(log_p, at, ask) {
 normal_shortfall <- function(a, at, ask) {
   sd <- at$sd * sqrt(ask$h)
   z <- stats::qnorm(a)
-  if (ask$log) -expm1(at$mean * ask$h + sd^2 / 2 + stats::pnorm(z - sd, log.p = TRUE) - log(a))
-  else -at$mean * ask$h + sd * stats::dnorm(z) / a
+  if (ask$log) {
+    -expm1(at$mean * ask$h + sd^2 / 2 + stats::pnorm(z - sd, log.p = TRUE) - log(a))
+  } else {
+    -at$mean * ask$h + sd * stats::dnorm(z) / a
+  }
 }
 
 normal_method <- function(title, formula, relative) {
@@ -192,12 +253,19 @@ normal_method <- function(title, formula, relative) {
     at
   }
   method <- smooth_method(
-    title, formula, "", fit = fit, quantile = normal_quantile, shortfall = normal_shortfall,
+    title,
+    formula,
+    "",
+    fit = fit,
+    quantile = normal_quantile,
+    shortfall = normal_shortfall,
     covariance = function(fit, x, at, sandwich) {
       moments_covariance(x, moments_fit(x), if (relative) "sd" else c("mean", "sd"))
     },
     # Of these the regression is the derivative.
-    slopes = function(book, whole, found, ask) c(by_regression(book, whole, ask$h, relative), by = "derivative")
+    slopes = function(book, whole, found, ask) {
+      c(by_regression(book, whole, ask$h, relative), by = "derivative")
+    }
   )
   method$rolling <- function(values, window, least, ask) {
     if (!window) window <- nrow(values)
@@ -210,12 +278,14 @@ normal_method <- function(title, formula, relative) {
 
 tail_of_paths <- function(mean, sd, ask) {
   at <- list(mean = mean, sd = sd)
-  list(var = as_loss(normal_quantile(log(1 - ask$level), at, ask), ask$log),
-       es = normal_shortfall(1 - ask$level, at, ask))
+  list(
+    var = as_loss(normal_quantile(log(1 - ask$level), at, ask), ask$log),
+    es = normal_shortfall(1 - ask$level, at, ask)
+  )
 }
 
-# z with the sample's skewness S and excess kurtosis K, which fade with the horizon, and how it grows with z: where
-# it falls it is no quantile function.
+# z with the sample's skewness S and excess kurtosis K, which fade with the horizon, and how it
+# grows with z: where it falls it is no quantile function.
 cornish_fisher <- function(z, at, h) {
   S <- at$skewness / sqrt(h)
   K <- at$kurtosis / h
@@ -238,7 +308,10 @@ age_weights <- function(n, decay) {
 # from the mean square on.
 weighted_path <- function(x, decay) {
   squares <- x^2
-  sqrt(c(mean(squares), stats::filter((1 - decay) * squares, decay, "recursive", init = mean(squares))))
+  sqrt(c(
+    mean(squares),
+    stats::filter((1 - decay) * squares, decay, "recursive", init = mean(squares))
+  ))
 }
 
 garch_fit <- function(x, student) {
@@ -266,11 +339,21 @@ variance_over <- function(at, h) {
 
 garch_method <- function(title, formula, source, student) {
   smooth_method(
-    title, formula, source, ways = "forecast",
+    title,
+    formula,
+    source,
+    ways = "forecast",
     fit = function(x, ask) garch_fit(x, student),
     now = function(fit, x) {
-      c(list(mean = fit$mean, variance = garch_variances(fit, x)[length(x) + 1L], omega = fit$omega,
-             persistence = fit$alpha + fit$beta), if (student) list(nu = fit$nu))
+      c(
+        list(
+          mean = fit$mean,
+          variance = garch_variances(fit, x)[length(x) + 1L],
+          omega = fit$omega,
+          persistence = fit$alpha + fit$beta
+        ),
+        if (student) list(nu = fit$nu)
+      )
     },
     likely = TRUE,
     covariance = function(fit, x, at, sandwich) {
@@ -279,34 +362,52 @@ garch_method <- function(title, formula, source, student) {
         e <- (x - fit[["mean"]]) / sqrt(h)
         if (!student) return(-0.5 * (log(h) + e^2))
         nu <- fit[["nu"]]
-        stats::dt(e * sqrt(nu / (nu - 2)), nu, log = TRUE) + 0.5 * log(nu / (nu - 2)) - 0.5 * log(h)
+        stats::dt(e * sqrt(nu / (nu - 2)), nu, log = TRUE) +
+          0.5 * log(nu / (nu - 2)) -
+          0.5 * log(h)
       }
       covariance <- covariance_by_scores(fit, log_terms, "nu", sandwich)
       if (is.null(covariance)) return(NULL)
       now <- function(fit) {
-        c(fit$mean, garch_variances(fit, x)[length(x) + 1L], fit$omega, fit$alpha + fit$beta, if (student) fit$nu)
+        c(
+          fit$mean,
+          garch_variances(fit, x)[length(x) + 1L],
+          fit$omega,
+          fit$alpha + fit$beta,
+          if (student) fit$nu
+        )
       }
       slope <- vapply(rownames(covariance), function(name) {
         step <- min(1e-4 * sqrt(covariance[name, name]), 1e-3 * max(abs(fit[[name]]), 1e-4))
-        (now(replace(fit, name, fit[[name]] + step)) - now(replace(fit, name, fit[[name]] - step))) / (2 * step)
+        (now(replace(fit, name, fit[[name]] + step)) - now(replace(
+          fit,
+          name,
+          fit[[name]] - step
+        ))) /
+          (2 * step)
       }, now(fit))
       named_square(slope %*% covariance %*% t(slope), names(at))
     },
     quantile = function(log_p, at, ask) {
-      z <- if (student) stats::qt(log_p, at$nu, log.p = TRUE) * sqrt((at$nu - 2) / at$nu)
-           else stats::qnorm(log_p, log.p = TRUE)
+      z <- if (student) {
+        stats::qt(log_p, at$nu, log.p = TRUE) * sqrt((at$nu - 2) / at$nu)
+      } else {
+        stats::qnorm(log_p, log.p = TRUE)
+      }
       at$mean * ask$h + sqrt(variance_over(at, ask$h)) * z
     },
-    shortfall = if (!student) function(a, at, ask) {
-      whole <- list(mean = at$mean * ask$h, sd = sqrt(variance_over(at, ask$h)))
-      ask$h <- 1
-      normal_shortfall(a, whole, ask)
+    shortfall = if (!student) {
+      function(a, at, ask) {
+        whole <- list(mean = at$mean * ask$h, sd = sqrt(variance_over(at, ask$h)))
+        ask$h <- 1
+        normal_shortfall(a, whole, ask)
+      }
     }
   )
 }
 
-# A family of distributions, fitted by maximum likelihood. Over a horizon the mean grows with it and what is about the
-# mean with its root; where there is no mean, the location stands for it.
+# A family of distributions, fitted by maximum likelihood. Over a horizon the mean grows with it
+# and what is about the mean with its root; where there is no mean, the location stands for it.
 family_method <- function(name) {
   record <- fit_families()[[name]]
   centre_of <- function(at) {
@@ -324,10 +425,18 @@ family_method <- function(name) {
     if (!anyNA(at)) as.list(stats::setNames(at, record$parameters))
   }
   smooth_method(
-    record$title, record$formula, record$source, fit = fit,
+    record$title,
+    record$formula,
+    record$source,
+    fit = fit,
     likely = TRUE,
     covariance = function(fit, x, at, sandwich) {
-      covariance_by_scores(at, function(at) record$log_density(x, at), setdiff(record$parameters[record$low %in% 0], "scale"), sandwich)
+      covariance_by_scores(
+        at,
+        function(at) record$log_density(x, at),
+        setdiff(record$parameters[record$low %in% 0], "scale"),
+        sandwich
+      )
     },
     quantile = quantile,
     shortfall = function(a, at, ask) {
@@ -336,24 +445,37 @@ family_method <- function(name) {
     },
     doubt = function(x, ask) {
       at <- if (ask$h > 1) fit(x, ask)
-      if (!is.null(at) && !is.finite(record$moments(at)[["variance"]])) "has no finite variance there, so the root of time is no rule for it"
+      if (!is.null(at) && !is.finite(record$moments(at)[["variance"]])) {
+        "has no finite variance there, so the root of time is no rule for it"
+      }
     }
   )
 }
 
-tail_method <- function(title, formula, source, tail_of, quantile_at, covariance_at, slopes = slopes_by_regression) {
+tail_method <- function(title, formula, source, tail_of, quantile_at, covariance_at,
+                        slopes = slopes_by_regression) {
   stretch <- function(at, ask) if (ask$by == "power") ask$h^at$shape else sqrt(ask$h)
   # A size that is also level - 1 of some returns is often a hair off.
   knows <- function(a, at, ask) a <= at$share * (1 + 1e-9)
   smooth_method(
-    title, formula, source, ways = c("sqrt", "power", "overlapping"),
+    title,
+    formula,
+    source,
+    ways = c("sqrt", "power", "overlapping"),
     fit = function(x, ask) tail_of(x, tail_size(length(x), ask$tail)),
-    covariance = function(fit, x, at, sandwich) covariance_at(at), slopes = slopes,
+    covariance = function(fit, x, at, sandwich) covariance_at(at),
+    slopes = slopes,
     quantile = function(log_p, at, ask) quantile_at(log_p, at) * stretch(at, ask),
     shortfall = function(a, at, ask) {
-      if (ask$log) return(mean_beyond(function(log_p) quantile_at(log_p, at) * stretch(at, ask), a, TRUE))
+      if (ask$log) {
+        return(mean_beyond(function(log_p) quantile_at(log_p, at) * stretch(at, ask), a, TRUE))
+      }
       if (at$shape >= 1) return(Inf)
-      beyond <- -quantile_at(log(a), at) + if (is.null(at$scale)) 0 else at$scale - at$shape * at$threshold
+      beyond <- -quantile_at(log(a), at) + if (is.null(at$scale)) {
+        0
+      } else {
+        at$scale - at$shape * at$threshold
+      }
       stretch(at, ask) * beyond / (1 - at$shape)
     },
     knows = knows,
@@ -361,7 +483,10 @@ tail_method <- function(title, formula, source, tail_of, quantile_at, covariance
       at <- tail_of(x, tail_size(length(x), ask$tail))
       if (is.null(at)) return("finds no tail of losses")
       if (!all(knows(1 - ask$level, at, ask))) {
-        sprintf("knows only what lies beyond its threshold, %s of the returns", unit_share(at$share))
+        sprintf(
+          "knows only what lies beyond its threshold, %s of the returns",
+          unit_share(at$share)
+        )
       }
     }
   )
@@ -370,9 +495,18 @@ tail_method <- function(title, formula, source, tail_of, quantile_at, covariance
 # Paths of drawn days; the securities are drawn each by itself, from the same stream.
 draw_method <- function(title, formula, source, blocks) {
   list(
-    title = title, formula = formula, source = source, ways = "paths", empirical = TRUE, still = FALSE,
-    chance = "always", blocks = blocks, slopes = slopes_of_paths,
-    doubt = function(x, ask) if (ask$h > 1) doubt_blocks(drawing(length(x), ask$h, blocks, ask), ask),
+    title = title,
+    formula = formula,
+    source = source,
+    ways = "paths",
+    empirical = TRUE,
+    still = FALSE,
+    chance = "always",
+    blocks = blocks,
+    slopes = slopes_of_paths,
+    doubt = function(x, ask) {
+      if (ask$h > 1) doubt_blocks(drawing(length(x), ask$h, blocks, ask), ask)
+    },
     whole = function(values, ask) {
       by_security(values, ask, function(x, ask) {
         how <- drawing(length(x), ask$h, blocks, ask)
@@ -391,25 +525,55 @@ draw_method <- function(title, formula, source, blocks) {
 # Of few blocks in the tail little is known of how they would have come out otherwise.
 doubt_blocks <- function(how, ask) {
   if (how$blocks == "none") return(NULL)
-  a_path <- if (how$blocks == "fixed") ceiling(how$horizon / how$length) else 1 + (how$horizon - 1) / how$length
+  a_path <- if (how$blocks == "fixed") {
+    ceiling(how$horizon / how$length)
+  } else {
+    1 + (how$horizon - 1) / how$length
+  }
   few <- ask$level[how$days / how$length * (1 - ask$level) * a_path < 3]
   if (!length(few)) return(NULL)
-  sprintf("draws blocks of %s, of which fewer than three of the history lie beyond the level %s: of 100 of its intervals of 95 %% there 75 to 90 hold the true loss",
-          format(how$length), format(min(few)))
+  sprintf(
+    paste0(
+      "draws blocks of %s, of which fewer than three of the history lie beyond the ",
+      "level %s: of 100 of its intervals of 95 %% there 75 to 90 hold the true loss"
+    ),
+    format(how$length),
+    format(min(few))
+  )
 }
 
 # One security is a book of one holding.
 drawn_returns <- function(x, how, ask) {
-  if (ask$adds) return(core_draw_book(matrix(x), 0, 0, how$horizon, how$draws, how$code, how$length, how$seed, adds = TRUE)$value)
+  if (ask$adds) {
+    return(
+      core_draw_book(
+        matrix(x),
+        0,
+        0,
+        how$horizon,
+        how$draws,
+        how$code,
+        how$length,
+        how$seed,
+        adds = TRUE
+      )$value
+    )
+  }
   growth <- matrix(if (ask$log) exp(x) else 1 + x)
   core_draw_book(growth, 1, 0, how$horizon, how$draws, how$code, how$length, how$seed)$value - 1
 }
 
 own_var_methods <- list(
   historical = list(
-    title = "Historical", formula = "the k-th worst of n returns, k by the convention of rank", source = "",
-    ways = c("sqrt", "overlapping"), empirical = TRUE, still = FALSE,
-    slopes = function(book, whole, found, ask) slopes_at_rank(book, rep(1 / nrow(book$r), nrow(book$r)), ask),
+    title = "Historical",
+    formula = "the k-th worst of n returns, k by the convention of rank",
+    source = "",
+    ways = c("sqrt", "overlapping"),
+    empirical = TRUE,
+    still = FALSE,
+    slopes = function(book, whole, found, ask) {
+      slopes_at_rank(book, rep(1 / nrow(book$r), nrow(book$r)), ask)
+    },
     whole = function(values, ask) tail_of_samples(values, ask, ask$scale),
     fit = function(x, ask) list(),
     tail = function(fit, x, a, ask) {
@@ -421,10 +585,15 @@ own_var_methods <- list(
     }
   ),
   "age-weighted" = list(
-    title = "Age-weighted", formula = "the worst returns whose weights (1 - d) d^age / (1 - d^n) add up to 1 - level",
-    source = "Boudoukh, Richardson and Whitelaw (1998)", ways = c("sqrt", "overlapping"), empirical = TRUE,
+    title = "Age-weighted",
+    formula = "the worst returns whose weights (1 - d) d^age / (1 - d^n) add up to 1 - level",
+    source = "Boudoukh, Richardson and Whitelaw (1998)",
+    ways = c("sqrt", "overlapping"),
+    empirical = TRUE,
     still = FALSE,
-    slopes = function(book, whole, found, ask) slopes_at_rank(book, age_weights(nrow(book$r), ask$decay), ask),
+    slopes = function(book, whole, found, ask) {
+      slopes_at_rank(book, age_weights(nrow(book$r), ask$decay), ask)
+    },
     whole = function(values, ask) {
       by_security(values, ask, function(x, ask) {
         found <- tail_of_weighted(x, age_weights(length(x), ask$decay), ask, ask$scale)
@@ -440,7 +609,9 @@ own_var_methods <- list(
     }
   ),
   "volatility-scaled" = sample_method(
-    "Volatility-scaled", "the k-th worst of r_t s_(n+1) / s_t, s exponentially weighted", "Hull and White (1998)",
+    "Volatility-scaled",
+    "the k-th worst of r_t s_(n+1) / s_t, s exponentially weighted",
+    "Hull and White (1998)",
     scenarios = function(fit, x, ask) {
       s <- weighted_path(x, ask$decay %||% 0.94)
       n <- length(x)
@@ -450,14 +621,19 @@ own_var_methods <- list(
       decay <- ask$decay %||% 0.94
       s <- weighted_path(x, decay)[seq_along(x)]
       kurtosis <- if (any(s == 0)) 0 else core_moments(matrix(x / s), FALSE)$kurtosis
-      if (is.na(kurtosis)) NA_real_ else sqrt(max(0, 2 + kurtosis) * (1 - decay) / (1 + decay)) / 2
+      if (is.na(kurtosis)) {
+        NA_real_
+      } else {
+        sqrt(max(0, 2 + kurtosis) * (1 - decay) / (1 + decay)) / 2
+      }
     },
     slopes = volatility_scaled_slopes
   ),
   filtered = local({
     # The volatility of a path goes on from its own drawn returns.
     method <- sample_method(
-      "GARCH-filtered", "the k-th worst of mean + s_(n+1) e_t / s_t, s of GARCH(1,1)",
+      "GARCH-filtered",
+      "the k-th worst of mean + s_(n+1) e_t / s_t, s of GARCH(1,1)",
       "Barone-Adesi, Giannopoulos and Vosper (1999)",
       fit = function(x, ask) garch_fit(x, FALSE),
       scenarios = function(fit, x, ask) {
@@ -479,10 +655,22 @@ own_var_methods <- list(
         if (is.null(fit)) return(NULL)
         variance <- garch_variances(fit, x)
         n <- length(x)
-        drawn <- core_filtered_paths((x - fit$mean) / sqrt(variance[-(n + 1L)]), unlist(fit), variance[n + 1L], ask$h,
-                                     ask$draws, ask$log || ask$adds, ask$seed)
+        drawn <- core_filtered_paths(
+          (x - fit$mean) / sqrt(variance[-(n + 1L)]),
+          unlist(fit),
+          variance[n + 1L],
+          ask$h,
+          ask$draws,
+          ask$log || ask$adds,
+          ask$seed
+        )
         found <- tail_of_samples(matrix(drawn), ask)
-        list(n = rep(n, length(ask$level)), var = found$var, es = found$es, draw_error = found$var_error)
+        list(
+          n = rep(n, length(ask$level)),
+          var = found$var,
+          es = found$es,
+          draw_error = found$var_error
+        )
       })
       c(ahead, lapply(relative, `*`, ahead$var))
     }
@@ -492,16 +680,22 @@ own_var_methods <- list(
   "normal-relative" = normal_method("Normal, about the mean", "-z_a sd sqrt(h)", TRUE),
   "cornish-fisher" = smooth_method(
     "Cornish-Fisher",
-    "-(mean h + z sd sqrt(h)), z = z_a + (z_a^2 - 1) S / 6 + (z_a^3 - 3 z_a) K / 24 - (2 z_a^3 - 5 z_a) S^2 / 36",
+    paste0(
+      "-(mean h + z sd sqrt(h)), z = z_a + (z_a^2 - 1) S / 6 + (z_a^3 - 3 z_a) K / 24 ",
+      "- (2 z_a^3 - 5 z_a) S^2 / 36"
+    ),
     "Cornish and Fisher (1938)",
     fit = function(x, ask) {
       at <- moments_fit(x, ask)
       if (!is.null(at) && !anyNA(unlist(at))) at
     },
-    covariance = function(fit, x, at, sandwich) moments_covariance(x, at, c("mean", "sd", "skewness", "kurtosis")),
+    covariance = function(fit, x, at, sandwich) {
+      moments_covariance(x, at, c("mean", "sd", "skewness", "kurtosis"))
+    },
     slopes = cornish_fisher_slopes,
     quantile = function(log_p, at, ask) {
-      at$mean * ask$h + at$sd * sqrt(ask$h) * cornish_fisher(stats::qnorm(log_p, log.p = TRUE), at, ask$h)
+      at$mean * ask$h +
+        at$sd * sqrt(ask$h) * cornish_fisher(stats::qnorm(log_p, log.p = TRUE), at, ask$h)
     },
     knows = function(a, at, ask) cornish_fisher_slope(stats::qnorm(a), at, ask$h) > 0,
     doubt = function(x, ask) {
@@ -510,24 +704,50 @@ own_var_methods <- list(
       falls <- if (is.null(at)) numeric() else z[cornish_fisher_slope(z, at, ask$h) <= 0]
       if (!length(falls)) return(NULL)
       refused <- ask$level[cornish_fisher_slope(stats::qnorm(1 - ask$level), at, ask$h) <= 0]
-      sprintf("falls as z rises between %s and %s (skewness %s, excess kurtosis %s), where it is no quantile%s",
-              format(round(min(falls), 2)), format(round(max(falls), 2)), format(signif(at$skewness, 3)),
-              format(signif(at$kurtosis, 3)),
-              if (length(refused)) sprintf("; %s there, so there is no value at risk at %s", if (length(refused) == 1L) "that level lies" else "these levels lie",
-                                            some(refused)) else "")
+      sprintf(
+        paste0(
+          "falls as z rises between %s and %s (skewness %s, excess kurtosis %s), where it ",
+          "is no quantile%s"
+        ),
+        format(round(min(falls), 2)),
+        format(round(max(falls), 2)),
+        format(signif(at$skewness, 3)),
+        format(signif(at$kurtosis, 3)),
+        if (length(refused)) {
+          sprintf(
+            "; %s there, so there is no value at risk at %s",
+            if (length(refused) == 1L) "that level lies" else "these levels lie",
+            some(refused)
+          )
+        } else {
+          ""
+        }
+      )
     }
   ),
   ewma = local({
     method <- smooth_method(
-      "Exponentially weighted", "-z_a s sqrt(h), s2_t = d s2_(t-1) + (1 - d) r_t^2", "",
+      "Exponentially weighted",
+      "-z_a s sqrt(h), s2_t = d s2_(t-1) + (1 - d) r_t^2",
+      "",
       fit = function(x, ask) list(decay = ask$decay %||% 0.94),
-      now = function(fit, x) list(mean = 0, sd = core_decayed_deviation(matrix(x), fit$decay)[length(x), 1L],
-                                  decay = fit$decay),
+      now = function(fit, x) {
+        list(
+          mean = 0,
+          sd = core_decayed_deviation(matrix(x), fit$decay)[length(x), 1L],
+          decay = fit$decay
+        )
+      },
       covariance = function(fit, x, at, sandwich) {
-        found <- own_estimators$ewma$whole(matrix(x), list(decay = fit$decay, errors = "kurtosis"))
+        found <- own_estimators$ewma$whole(
+          matrix(x),
+          list(decay = fit$decay, errors = "kurtosis")
+        )
         named_square(matrix((at$sd * found$spread / 2)^2), "sd")
       },
-      quantile = normal_quantile, shortfall = normal_shortfall, slopes = ewma_slopes
+      quantile = normal_quantile,
+      shortfall = normal_shortfall,
+      slopes = ewma_slopes
     )
     method$rolling <- function(values, window, least, ask) {
       if (window) return(NULL)
@@ -536,17 +756,36 @@ own_var_methods <- list(
     }
     method
   }),
-  garch = garch_method("GARCH(1,1), normal", "-(mean h + z_a sqrt(sum of the variances ahead))", "Bollerslev (1986)",
-                       FALSE),
-  "garch-student" = garch_method("GARCH(1,1), Student t", "the same with Student's t of variance 1",
-                                 "Bollerslev (1987)", TRUE),
+  garch = garch_method(
+    "GARCH(1,1), normal",
+    "-(mean h + z_a sqrt(sum of the variances ahead))",
+    "Bollerslev (1986)",
+    FALSE
+  ),
+  "garch-student" = garch_method(
+    "GARCH(1,1), Student t",
+    "the same with Student's t of variance 1",
+    "Bollerslev (1987)",
+    TRUE
+  ),
   hill = tail_method(
-    "Hill", "X_(k+1) (k / (n a))^xi, xi = mean(ln(X_i / X_(k+1)), i = 1..k)", "Hill (1975)",
-    hill_tail, hill_quantile, function(at) at$covariance, slopes = hill_slopes
+    "Hill",
+    "X_(k+1) (k / (n a))^xi, xi = mean(ln(X_i / X_(k+1)), i = 1..k)",
+    "Hill (1975)",
+    hill_tail,
+    hill_quantile,
+    function(at) at$covariance,
+    slopes = hill_slopes
   ),
   pareto = tail_method(
-    "Generalised Pareto", "u + (scale / xi) ((n a / k)^-xi - 1), by maximum likelihood of the k losses beyond u",
-    "McNeil and Frey (2000)", pareto_tail, pareto_quantile,
+    "Generalised Pareto",
+    paste0(
+      "u + (scale / xi) ((n a / k)^-xi - 1), by maximum likelihood of the k losses ",
+      "beyond u"
+    ),
+    "McNeil and Frey (2000)",
+    pareto_tail,
+    pareto_quantile,
     function(at) {
       covariance <- matrix(0, 3L, 3L)
       covariance[1:2, 1:2] <- pareto_covariance(at)
@@ -554,55 +793,96 @@ own_var_methods <- list(
       named_square(covariance, c("shape", "scale", "share"))
     }
   ),
-  bootstrap = draw_method("Bootstrap", "the loss at the level over drawn paths of whole days", "Efron (1979)",
-                          "none"),
-  "block-bootstrap" = draw_method("Block bootstrap", "the same, days drawn in blocks of a fixed length",
-                                  "Kunsch (1989)", "fixed"),
-  "stationary-bootstrap" = draw_method("Stationary bootstrap", "the same, in blocks of random length",
-                                       "Politis and Romano (1994)", "stationary")
+  bootstrap = draw_method(
+    "Bootstrap",
+    "the loss at the level over drawn paths of whole days",
+    "Efron (1979)",
+    "none"
+  ),
+  "block-bootstrap" = draw_method(
+    "Block bootstrap",
+    "the same, days drawn in blocks of a fixed length",
+    "Kunsch (1989)",
+    "fixed"
+  ),
+  "stationary-bootstrap" = draw_method(
+    "Stationary bootstrap",
+    "the same, in blocks of random length",
+    "Politis and Romano (1994)",
+    "stationary"
+  )
 )
 
 #' Add a method of value at risk of one's own
 #'
 #' @param name What [measure_var()] and [backtest_var()] call it as a `method`.
-#' @param estimate A function of one security's returns (a vector without missing values) and a confidence level
-#'   that gives value at risk of one period as a positive fraction, or that and the expected shortfall.
+#' @param estimate A function of one security's returns (a vector without missing values) and a
+#'   confidence level that gives value at risk of one period as a positive fraction, or that and
+#'   the expected shortfall.
 #' @param title,formula,source Words for people.
-#' @return The name, invisibly. It is known until R ends. Its errors are by 200 resamples of the returns; over a
-#'   horizon its losses are stretched by the root of time.
-#' @section Errors: `imbroglio_error_argument` for a name that is taken, or an `estimate` that is no function; where it is used
-#'   `imbroglio_error_own`, with the name, if it fails or gives something else.
+#' @return The name, invisibly. It is known until R ends. Its errors are by 200 resamples of the
+#'   returns; over a horizon its losses are stretched by the root of time.
+#' @section Errors: `imbroglio_error_argument` for a name that is taken, or an `estimate` that is
+#'   no function; where it is used `imbroglio_error_own`, with the name, if it fails or gives
+#'   something else.
 #' @examples
-#' register_var_method("twice-mean", function(r, level) 2 * mean(-r[r < 0]) / (2 * (1 - level))^0.2,
-#'                     title = "Twice the mean loss")
-#' measure_var(as_returns(read_prices(demo_file("bay.csv")))[, "BAYALL"], method = c("historical", "twice-mean"))
+#' twice_mean <- function(r, level) 2 * mean(-r[r < 0]) / (2 * (1 - level))^0.2
+#' register_var_method("twice-mean", twice_mean, title = "Twice the mean loss")
+#' prices <- read_prices(demo_file("bay.csv"))
+#' measure_var(prices[, "BAYALL"], method = c("historical", "twice-mean"))
 #' @export
 register_var_method <- function(name, estimate, title = name, formula = "", source = "") {
   taken <- c(names(own_var_methods), names(fit_families()))
-  if (!is.character(name) || length(name) != 1L || is.na(name) || !nzchar(name) || name %in% taken) {
+  if (!is.character(name) ||
+      length(name) != 1L || is.na(name) || !nzchar(name) || name %in% taken) {
     fail("argument", "`name` must be a new name.", where = sprintf("It is %s.", shown(name)))
   }
-  if (!is.function(estimate)) fail("argument", "`estimate` must be a function of returns and a level.")
+  if (!is.function(estimate)) {
+    fail("argument", "`estimate` must be a function of returns and a level.")
+  }
   own <- own_function(estimate, sprintf("The method %s", name), function(found, x, level) {
     is.numeric(found) && length(found) %in% 1:2 && !any(is.nan(found)) && !is.infinite(found[1L])
   }, "one number or two")
   tail <- function(x, a) t(vapply(a, function(a) c(own(x, 1 - a), NA_real_)[1:2], c(0, 0)))
   registered_var_methods[[name]] <- list(
-    title = title, formula = formula, source = source, ways = c("sqrt", "overlapping"), empirical = FALSE,
-    still = TRUE, chance = "always",
-    slopes = function(book, whole, found, ask) slopes_by_change(book, whole, function(r) tail(r, 1 - ask$level)[1L, ] * ask$scale, ask),
+    title = title,
+    formula = formula,
+    source = source,
+    ways = c("sqrt", "overlapping"),
+    empirical = FALSE,
+    still = TRUE,
+    chance = "always",
+    slopes = function(book, whole, found, ask) {
+      slopes_by_change(book, whole, function(r) tail(r, 1 - ask$level)[1L, ] * ask$scale, ask)
+    },
     whole = function(values, ask) {
       by_security(values, ask, function(x, ask) {
         found <- tail(x, 1 - ask$level)
-        columns <- list(n = rep(length(x), length(ask$level)), var = found[, 1L] * ask$scale, es = found[, 2L] * ask$scale)
+        columns <- list(
+          n = rep(length(x), length(ask$level)),
+          var = found[, 1L] * ask$scale,
+          es = found[, 2L] * ask$scale
+        )
         if (ask$errors == "none") return(columns)
-        again <- with_seed(ask$seed, replicate(200L, tail(sample(x, replace = TRUE), 1 - ask$level)))
+        again <- with_seed(
+          ask$seed,
+          replicate(200L, tail(sample(x, replace = TRUE), 1 - ask$level))
+        )
         again <- array(again, c(length(ask$level), 2L, 200L))
         error <- apply(again, 1:2, stats::sd)
         z <- stats::qnorm((1 + ask$confidence) / 2)
-        lapply(c(columns, list(var_error = error[, 1L] * ask$scale, es_error = error[, 2L] * ask$scale,
-                               var_low = (found[, 1L] - z * error[, 1L]) * ask$scale,
-                               var_high = (found[, 1L] + z * error[, 1L]) * ask$scale)), as.numeric)
+        lapply(
+          c(
+            columns,
+            list(
+              var_error = error[, 1L] * ask$scale,
+              es_error = error[, 2L] * ask$scale,
+              var_low = (found[, 1L] - z * error[, 1L]) * ask$scale,
+              var_high = (found[, 1L] + z * error[, 1L]) * ask$scale
+            )
+          ),
+          as.numeric
+        )
       })
     },
     fit = function(x, ask) list(found = tail(x, 1 - ask$level)),

@@ -4,8 +4,9 @@ rank_conventions <- c("nearest", "up", "down", "interpolate")
 
 rank_code <- function(rank) match(rank, rank_conventions) - 1L
 
-# A row for each column and level, levels fastest: value at risk, expected shortfall, their errors and the
-# interval, the observation and its neighbours. `scale` stretches each return to the horizon.
+# A row for each column and level, levels fastest: value at risk, expected shortfall, their errors
+# and the interval, the observation and its neighbours. `scale` stretches each return to the
+# horizon.
 tail_of_samples <- function(values, ask, scale = 1) {
   found <- core_historical_tail(values, ask$level, rank_code(ask$rank), ask$log, scale)
   n <- found$n[seq(1L, length(found$n), length(ask$level))]
@@ -17,20 +18,22 @@ tail_of_samples <- function(values, ask, scale = 1) {
     errors_by_order(losses, n, 1 - ask$level[i], found$position[these], ask$confidence)
   })
   # Levels fastest.
-  errors <- lapply(stats::setNames(nm = names(errors[[1L]])),
-                   function(name) as.vector(t(matrix(vapply(errors, `[[`, n + 0, name), length(n)))))
+  errors <- lapply(stats::setNames(nm = names(errors[[1L]])), function(name) {
+    as.vector(t(matrix(vapply(errors, `[[`, n + 0, name), length(n))))
+  })
   c(found[c("n", "var", "es", "position", "worse", "milder")], list(row = found$row), errors)
 }
 
-# Of the k-th worst of n: the exact standard error over all resamples (Hutson and Ernst 2000), in which
-# each order statistic has a weight of the beta distribution. `L` holds the largest of each column, the largest
-# first, as many as have a weight.
+# Of the k-th worst of n: the exact standard error over all resamples (Hutson and Ernst 2000), in
+# which each order statistic has a weight of the beta distribution. `L` holds the largest of each
+# column, the largest first, as many as have a weight.
 rank_error <- function(L, n, k) {
   weight <- diff(stats::pbeta(0:nrow(L) / n, k, n - k + 1))
   sqrt(colSums(weight * (L - rep(colSums(weight * L), each = nrow(L)))^2))
 }
 
-# That, the interval between order statistics, and the least and the most that the conventions of rank give.
+# That, the interval between order statistics, and the least and the most that the conventions of
+# rank give.
 errors_by_order <- function(losses, n, a, position, confidence) {
   out <- matrix(NA_real_, length(n), 6L)
   for (size in unique(n[n > 1L])) {
@@ -40,22 +43,35 @@ errors_by_order <- function(losses, n, a, position, confidence) {
     k <- position[these[1L]]
     out[these, 1L] <- rank_error(L, size, k)
     whole <- seq_len(floor(k))
-    out[these, 2L] <- shortfall_error(L[whole, , drop = FALSE], if (floor(k) < m) L[floor(k) + 1, ], a)
+    out[these, 2L] <- shortfall_error(
+      L[whole, , drop = FALSE],
+      if (floor(k) < m) L[floor(k) + 1, ],
+      a
+    )
     ends <- interval_ranks(size, a, confidence)
     for (side in 1:2) out[these, 2L + side] <- at_rank(L, ends[side])
-    by_rank <- vapply(rank_conventions, function(rank) at_rank(L, core_rank_position(size, 1 - a, rank_code(rank))),
-                      numeric(length(these)))
+    by_rank <- vapply(
+      rank_conventions,
+      function(rank) at_rank(L, core_rank_position(size, 1 - a, rank_code(rank))),
+      numeric(length(these))
+    )
     by_rank <- matrix(by_rank, length(these))
     out[these, 5L] <- do.call(pmin, as.list(as.data.frame(by_rank)))
     out[these, 6L] <- do.call(pmax, as.list(as.data.frame(by_rank)))
   }
-  list(var_error = out[, 1L], es_error = out[, 2L], var_low = out[, 3L], var_high = out[, 4L], rank_least = out[, 5L],
-       rank_most = out[, 6L])
+  list(
+    var_error = out[, 1L],
+    es_error = out[, 2L],
+    var_low = out[, 3L],
+    var_high = out[, 4L],
+    rank_least = out[, 5L],
+    rank_most = out[, 6L]
+  )
 }
 
-# Of the mean of the k worst losses (rows of `beyond`): given the next loss they are k draws from beyond it, whose
-# variance has the divisor k - 1, and with the next loss their mean moves by as much as it is above it. Of a single one
-# the tail is taken as exponential.
+# Of the mean of the k worst losses (rows of `beyond`): given the next loss they are k draws from
+# beyond it, whose variance has the divisor k - 1, and with the next loss their mean moves by as
+# much as it is above it. Of a single one the tail is taken as exponential.
 shortfall_error <- function(beyond, after, a, weight = rep(1, NROW(beyond))) {
   beyond <- as.matrix(beyond)
   weight <- weight / sum(weight)
@@ -63,7 +79,11 @@ shortfall_error <- function(beyond, after, a, weight = rep(1, NROW(beyond))) {
   k <- 1 / sum(weight^2)
   es <- colSums(weight * beyond)
   excess <- if (is.null(after)) 0 else es - after
-  variance <- if (nrow(beyond) > 1L) colSums(weight * (beyond - rep(es, each = nrow(beyond)))^2) * k / (k - 1) else excess^2 / 2
+  variance <- if (nrow(beyond) > 1L) {
+    colSums(weight * (beyond - rep(es, each = nrow(beyond)))^2) * k / (k - 1)
+  } else {
+    excess^2 / 2
+  }
   sqrt((variance + (1 - a) * excess^2) / k)
 }
 
@@ -74,8 +94,9 @@ at_rank <- function(L, rank) {
   if (part == 0) low else low + part * (L[floor(rank) + 1, ] - low)
 }
 
-# The ranks between which the a-quantile lies: of the lower loss, then of the higher. Between order
-# statistics they are interpolated so that the interval has its confidence (Nyblom 1992). NA: beyond the sample.
+# The ranks between which the a-quantile lies: of the lower loss, then of the higher. Between
+# order statistics they are interpolated so that the interval has its confidence (Nyblom 1992).
+# NA: beyond the sample.
 interval_ranks <- function(n, a, confidence) {
   vapply(c((1 - confidence) / 2, (1 + confidence) / 2), function(p) {
     # P(at least r of n returns lie below the quantile) falls with r.
@@ -109,13 +130,27 @@ tail_of_weighted <- function(x, weight, ask, scale = 1) {
     share <- diff(stats::pbeta(pmin(c(0, sum), 1), at, worth - at + 1))
     low <- stats::qbeta(c((1 + ask$confidence) / 2, (1 - ask$confidence) / 2), at, worth - at + 1)
     ends <- vapply(low, function(p) losses[min(n, 1L + sum(sum < p))], 0)
-    # Where more than half of what is left of the confidence lies beyond the sample, nothing there bounds the loss.
+    # Where more than half of what is left of the confidence lies beyond the sample, nothing there
+    # bounds the loss.
     if ((1 - a)^worth > (1 - ask$confidence) / 2) ends[2L] <- NA
-    c(n = n, var = var, es = es, position = k, worse = if (k > 1) losses[ceiling(k) - 1L] else NA,
-      milder = if (k < n) losses[floor(k) + 1L] else NA, row = if (k == floor(k)) order[k] else NA,
+    c(
+      n = n,
+      var = var,
+      es = es,
+      position = k,
+      worse = if (k > 1) losses[ceiling(k) - 1L] else NA,
+      milder = if (k < n) losses[floor(k) + 1L] else NA,
+      row = if (k == floor(k)) order[k] else NA,
       var_error = sqrt(sum(share * (losses - sum(share * losses))^2)),
-      es_error = shortfall_error(losses[whole], if (floor(k) < n) losses[floor(k) + 1L], a, weight[whole]),
-      var_low = ends[1L], var_high = ends[2L])
+      es_error = shortfall_error(
+        losses[whole],
+        if (floor(k) < n) losses[floor(k) + 1L],
+        a,
+        weight[whole]
+      ),
+      var_low = ends[1L],
+      var_high = ends[2L]
+    )
   })
   columns_of_rows(rows)
 }
@@ -136,5 +171,7 @@ weighted_rank <- function(sum, a, rank) {
 as_loss <- function(r, log) if (log) -expm1(r) else -r
 
 columns_of_rows <- function(rows) {
-  lapply(stats::setNames(nm = names(rows[[1L]])), function(name) vapply(rows, function(r) as.numeric(r[[name]]), 0))
+  lapply(stats::setNames(nm = names(rows[[1L]])), function(name) {
+    vapply(rows, function(r) as.numeric(r[[name]]), 0)
+  })
 }

@@ -4,10 +4,14 @@
 tail_size <- function(n, tail) if (tail < 1) ceiling(n * tail - 1e-9) else tail
 
 check_tail <- function(tail) {
-  ok <- is.numeric(tail) && length(tail) == 1L && is.finite(tail) && tail > 0 && (tail < 1 || tail == round(tail))
+  ok <- is.numeric(tail) &&
+    length(tail) == 1L && is.finite(tail) && tail > 0 && (tail < 1 || tail == round(tail))
   if (!ok) {
-    fail("argument", "`tail` must be a share of the returns, such as 0.1, or a whole number of them.",
-         where = sprintf("It is %s.", shown(tail)))
+    fail(
+      "argument",
+      "`tail` must be a share of the returns, such as 0.1, or a whole number of them.",
+      where = sprintf("It is %s.", shown(tail))
+    )
   }
   as.numeric(tail)
 }
@@ -30,15 +34,21 @@ hill_tail <- function(x, k) {
   at
 }
 
-# Of shape and threshold: of a mean and of a rank, which holds also where the tail is no pure power. There the shape
-# of what lies beyond changes with the threshold, by shape / (shape at the threshold) - 1.
+# Of shape and threshold: of a mean and of a rank, which holds also where the tail is no pure
+# power. There the shape of what lies beyond changes with the threshold, by shape / (shape at the
+# threshold) - 1.
 hill_covariance <- function(at, excess, threshold_error) {
   of_log <- (threshold_error / at$threshold)^2
   there <- sqrt(of_log * at$k / (1 - at$share))
   change <- if (isTRUE(there > 0)) at$shape / there - 1 else 0
   together <- change * of_log * at$threshold
-  named_square(matrix(c(stats::var(excess) / at$k + change^2 * of_log, together, together, threshold_error^2), 2L),
-               c("shape", "threshold"))
+  named_square(
+    matrix(
+      c(stats::var(excess) / at$k + change^2 * of_log, together, together, threshold_error^2),
+      2L
+    ),
+    c("shape", "threshold")
+  )
 }
 
 pareto_tail <- function(x, k) {
@@ -46,8 +56,14 @@ pareto_tail <- function(x, k) {
   if (is.null(losses)) return(NULL)
   fit <- core_fit_pareto(losses[seq_len(k)] - losses[k + 1L])
   if (anyNA(fit)) return(NULL)
-  list(shape = fit[1L], scale = fit[2L], threshold = losses[k + 1L], share = k / length(x), k = k,
-       log_likelihood = fit[3L])
+  list(
+    shape = fit[1L],
+    scale = fit[2L],
+    threshold = losses[k + 1L],
+    share = k / length(x),
+    k = k,
+    log_likelihood = fit[3L]
+  )
 }
 
 # Of shape and scale, by the expected information (Smith 1987).
@@ -58,37 +74,41 @@ pareto_covariance <- function(at) {
 
 #' Choose where the tail begins
 #'
-#' What Hill's estimate and the generalised Pareto distribution say for every size of the tail, so that a threshold
-#' can be chosen where they no longer depend on it, and shown with the number that came of it.
+#' What Hill's estimate and the generalised Pareto distribution say for every size of the tail, so
+#' that a threshold can be chosen where they no longer depend on it, and shown with the number
+#' that came of it.
 #'
 #' With \eqn{X_1 \ge X_2 \ge \ldots}{X_1 >= X_2 >= ...} the losses from the largest:
-#' * Hill: \eqn{\xi = \frac1k \sum_{i \le k} \ln(X_i / X_{k+1})}{xi = mean(ln(X_i / X_(k+1)), i = 1..k)}, standard
-#'     error that of the mean. The choice is good where the line is level.
-#' * Mean excess: \eqn{e(u) = \frac1k\sum_{i \le k} (X_i - u)}{e(u) = mean(X_i - u, i = 1..k)}, \eqn{u = X_{k+1}}{u
-#'     = X_(k+1)}. Beyond a good threshold it is a straight line: upwards for a heavy tail, level for an exponential
-#'     one.
-#' * Generalised Pareto of the excesses over u by maximum likelihood: its shape should be stable from a good
-#'     threshold on.
+#' * Hill: \eqn{\xi = \frac1k \sum_{i \le k} \ln(X_i / X_{k+1})}{xi = mean(ln(X_i / X_(k+1)), i =
+#'   1..k)}, standard error that of the mean. The choice is good where the line is level.
+#' * Mean excess: \eqn{e(u) = \frac1k\sum_{i \le k} (X_i - u)}{e(u) = mean(X_i - u, i = 1..k)},
+#'   \eqn{u = X_{k+1}}{u = X_(k+1)}. Beyond a good threshold it is a straight line: upwards for a
+#'   heavy tail, level for an exponential one.
+#' * Generalised Pareto of the excesses over u by maximum likelihood: its shape should be stable
+#'   from a good threshold on.
 #'
 #' @param returns A returns table, or a price table, whose simple returns are taken.
 #' @param from,to The smallest and the largest tail, as shares of the returns or whole numbers.
 #' @param steps How many sizes in between.
 #' @param level The level of the value at risk by each size.
 #' @param confidence Of the intervals.
-#' @return A table, a row for each security and size of the tail: `security`, `k`, `threshold` (a loss),
-#'   `hill_shape` with `hill_low` and `hill_high`, `mean_excess` with `excess_low` and `excess_high`, `pareto_shape`
-#'   with `pareto_low` and `pareto_high`, `pareto_scale`, and by either the value at risk of one period, `hill_var`
-#'   and `pareto_var` (`NA` where the level is not in the tail). Losses are in the unit of the returns (of log
-#'   returns, logarithms), values at risk fractions. `autoplot()` draws the three.
-#' @section Errors: `imbroglio_error_argument` for a share or a level that cannot be; `imbroglio_error_too_short` for fewer than 20 losses.
-#' @references Hill (1975), A simple general approach to inference about the tail of a distribution, Annals of
-#'   Statistics 3. McNeil and Frey (2000), Estimation of tail-related risk measures for heteroscedastic financial
-#'   time series, Journal of Empirical Finance 7.
+#' @return A table, a row for each security and size of the tail: `security`, `k`, `threshold` (a
+#'   loss), `hill_shape` with `hill_low` and `hill_high`, `mean_excess` with `excess_low` and
+#'   `excess_high`, `pareto_shape` with `pareto_low` and `pareto_high`, `pareto_scale`, and by
+#'   either the value at risk of one period, `hill_var` and `pareto_var` (`NA` where the level is
+#'   not in the tail). Losses are in the unit of the returns (of log returns, logarithms), values
+#'   at risk fractions. `autoplot()` draws the three.
+#' @section Errors: `imbroglio_error_argument` for a share or a level that cannot be;
+#'   `imbroglio_error_too_short` for fewer than 20 losses.
+#' @references Hill (1975), A simple general approach to inference about the tail of a
+#'   distribution, Annals of Statistics 3. McNeil and Frey (2000), Estimation of tail-related risk
+#'   measures for heteroscedastic financial time series, Journal of Empirical Finance 7.
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))
 #' tail_thresholds(returns[, "BAYALL"], steps = 5)
 #' @export
-tail_thresholds <- function(returns, from = 15, to = 0.2, steps = 60L, level = 0.99, confidence = 0.95) {
+tail_thresholds <- function(returns, from = 15, to = 0.2, steps = 60L, level = 0.99,
+                            confidence = 0.95) {
   returns <- take_returns(returns, held = "today")
   from <- check_tail(from)
   to <- check_tail(to)
@@ -100,40 +120,76 @@ tail_thresholds <- function(returns, from = 15, to = 0.2, steps = 60L, level = 0
     x <- returns$values[!is.na(returns$values[, security]), security]
     losses <- sort(-x[x < 0], decreasing = TRUE)
     if (length(losses) < 20L) {
-      fail("too_short", sprintf("%s has %s; a tail wants 20 or more.", security,
-                                count(length(losses), "loss", "losses")))
+      fail(
+        "too_short",
+        sprintf(
+          "%s has %s; a tail wants 20 or more.",
+          security,
+          count(length(losses), "loss", "losses")
+        )
+      )
     }
     most <- min(tail_size(length(x), to), length(losses) - 1L)
-    sizes <- unique(round(seq(min(max(tail_size(length(x), from), 5), most), most, length.out = steps)))
+    sizes <- unique(round(seq(
+      min(max(tail_size(length(x), from), 5), most),
+      most,
+      length.out = steps
+    )))
     rows <- lapply(sizes, function(k) {
       hill <- hill_tail(x, k)
       pareto <- pareto_tail(x, k)
       excess <- losses[seq_len(k)] - losses[k + 1L]
       within <- function(centre, error) c(centre, centre - z * error, centre + z * error)
-      shape <- if (is.null(pareto)) rep(NA_real_, 3L) else within(pareto$shape,
-                                                                  sqrt(pareto_covariance(pareto)[1L, 1L]))
+      shape <- if (is.null(pareto)) {
+        rep(NA_real_, 3L)
+      } else {
+        within(pareto$shape, sqrt(pareto_covariance(pareto)[1L, 1L]))
+      }
       reached <- a <= k / length(x) * (1 + 1e-9)
-      var <- function(at, quantile) if (is.null(at) || !reached) NA_real_ else as_loss(quantile(log(a), at),
-                                                                                       returns$kind == "log")
-      c(k, losses[k + 1L], within(hill$shape, sqrt(hill$covariance[1L, 1L])),
-        within(mean(excess), stats::sd(excess) / sqrt(k)), shape, pareto$scale %||% NA_real_,
-        var(hill, hill_quantile), var(pareto, pareto_quantile))
+      var <- function(at, quantile) {
+        if (is.null(at) || !reached) {
+          NA_real_
+        } else {
+          as_loss(quantile(log(a), at), returns$kind == "log")
+        }
+      }
+      c(
+        k,
+        losses[k + 1L],
+        within(hill$shape, sqrt(hill$covariance[1L, 1L])),
+        within(mean(excess), stats::sd(excess) / sqrt(k)),
+        shape,
+        pareto$scale %||% NA_real_,
+        var(hill, hill_quantile),
+        var(pareto, pareto_quantile)
+      )
     })
     numbers <- do.call(rbind, rows)
-    colnames(numbers) <- c("k", "threshold", "hill_shape", "hill_low", "hill_high", "mean_excess", "excess_low",
-                           "excess_high", "pareto_shape", "pareto_low", "pareto_high", "pareto_scale", "hill_var",
-                           "pareto_var")
+    colnames(numbers) <- c(
+      "k", "threshold", "hill_shape", "hill_low", "hill_high", "mean_excess", "excess_low",
+      "excess_high", "pareto_shape", "pareto_low", "pareto_high", "pareto_scale", "hill_var",
+      "pareto_var"
+    )
     c(list(security = rep(security, nrow(numbers))), as.list(as.data.frame(numbers)))
   })
   columns <- row_bound(parts)
   columns$k <- as.integer(columns$k)
-  new_result(columns, "tail", returns_basis(returns, sample_of(returns$dates, returns$values),
-                                            choices = c(level = format(level))), returns)
+  new_result(
+    columns,
+    "tail",
+    returns_basis(
+      returns,
+      sample_of(returns$dates, returns$values),
+      choices = c(level = format(level))
+    ),
+    returns
+  )
 }
 
 hill_quantile <- function(log_p, at) -at$threshold * exp(at$shape * (log(at$share) - log_p))
 
 pareto_quantile <- function(log_p, at) {
   further <- log(at$share) - log_p
-  -at$threshold - at$scale * (if (abs(at$shape) < 1e-10) further else expm1(at$shape * further) / at$shape)
+  -at$threshold -
+    at$scale * (if (abs(at$shape) < 1e-10) further else expm1(at$shape * further) / at$shape)
 }

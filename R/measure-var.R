@@ -1,11 +1,13 @@
 #' Value at risk
 #'
-#' The loss that is not exceeded with the confidence `level` over `horizon` periods, as a positive fraction (or in
-#' money, for a `value`, or of profits), with the expected shortfall (the mean of the losses from there on), a standard error and
-#' an interval; by one method or several side by side.
+#' The loss that is not exceeded with the confidence `level` over `horizon` periods, as a positive
+#' fraction (or in money, for a `value`, or of profits), with the expected shortfall (the mean of
+#' the losses from there on), a standard error and an interval; by one method or several side by
+#' side.
 #'
-#' The loss of a simple return \eqn{r} is \eqn{-r}, of a log return \eqn{x} it is \eqn{1 - e^x}. Below, \eqn{a = 1
-#' -}{a = 1 -} `level`, \eqn{h} is the horizon, \eqn{z_a} the a-quantile of the standard normal (negative).
+#' The loss of a simple return \eqn{r} is \eqn{-r}, of a log return \eqn{x} it is \eqn{1 - e^x}.
+#' Below, \eqn{a = 1 -}{a = 1 -} `level`, \eqn{h} is the horizon, \eqn{z_a} the a-quantile of the
+#' standard normal (negative).
 #'
 #' @section Historical:
 #' The k-th worst of the n observed returns. Which k is a convention, and a choice of `rank`:
@@ -17,9 +19,9 @@
 #' | `"down"` | \eqn{n a} rounded down, at least 1 |
 #' | `"interpolate"` | \eqn{(n - 1) a + 1}, between two observations (type 7 of [stats::quantile()]) |
 #'
-#' The expected shortfall is the mean of the k worst losses (of the whole ones, where k is between two). The result
-#' names the observation and its neighbours, and `rank_least` and `rank_most` say what the other
-#' conventions give.
+#' The expected shortfall is the mean of the k worst losses (of the whole ones, where k is between
+#' two). The result names the observation and its neighbours, and `rank_least` and `rank_most` say
+#' what the other conventions give.
 #'
 #' @section Methods:
 #' | method | value at risk | source |
@@ -38,38 +40,43 @@
 #' | `pareto` | \eqn{u + \frac\beta\xi ((n a / k)^{-\xi} - 1)}{u + beta / xi ((n a / k)^-xi - 1)}: the generalised Pareto distribution of the k losses beyond u | McNeil and Frey (2000) |
 #' | `bootstrap`, `block-bootstrap`, `stationary-bootstrap` | the loss at the level over drawn paths, see [bootstrap_book()] | Efron (1979); Kunsch (1989); Politis and Romano (1994) |
 #'
-#' [register_var_method()] adds one of your own; [tail_thresholds()] shows what `tail` does; [backtest_var()] puts
-#' them to the test; [split_var()] says which holding of a book it comes from.
+#' [register_var_method()] adds one of your own; [tail_thresholds()] shows what `tail` does;
+#' [backtest_var()] puts them to the test; [split_var()] says which holding of a book it comes
+#' from.
 #'
-#' @section The horizon:
-#' `horizon_by` names how it is reached: `"sqrt"` stretches each return (of the methods with a mean, what is about
-#' the mean; the mean grows with h) by \eqn{\sqrt h}{sqrt(h)}; `"overlapping"` takes the returns over every run of h
-#' periods, so that n is h - 1 less and its errors, which take returns as independent, are too small; `"power"`
-#' (`hill`, `pareto`) multiplies the loss by \eqn{h^\xi}{h^xi}; `"paths"` (the bootstraps, `filtered`) draws paths;
-#' `"forecast"` (GARCH) adds up the variances ahead. Each method has one of its own.
+#' @section The horizon: `horizon_by` names how it is reached: `"sqrt"` stretches each return (of
+#'   the methods with a mean, what is about the mean; the mean grows with h) by \eqn{\sqrt
+#'   h}{sqrt(h)}; `"overlapping"` takes the returns over every run of h periods, so that n is h -
+#'   1 less and its errors, which take returns as independent, are too small; `"power"` (`hill`,
+#'   `pareto`) multiplies the loss by \eqn{h^\xi}{h^xi}; `"paths"` (the bootstraps, `filtered`)
+#'   draws paths; `"forecast"` (GARCH) adds up the variances ahead. Each method has one of its
+#'   own.
 #'
-#' @section Errors of the estimate:
-#' `var_error` and `es_error` are standard errors and `var_low` to `var_high` an interval, for returns that are
-#' independent. Of the methods by rank: the error over all resamples, which has a closed form (Hutson and Ernst
-#' 2000), and the interval between two order statistics, interpolated so that it has its confidence (Nyblom 1992);
-#' `NA` where the history is too short to bound the loss (of `age-weighted`, what its weights leave of it). The error of the mean of the k worst losses
-#' is \eqn{\sqrt{(s^2 + (1 - a) e^2) / k}}{sqrt((s^2 + (1 - a) e^2) / k)}, \eqn{s}{s} their standard deviation, \eqn{e}{e} how far their mean lies
-#' above the next loss (of a single one, the tail is taken as exponential). For `volatility-scaled` the error of
-#' the volatility is added, for `filtered` it is not.
+#' @section Errors of the estimate: `var_error` and `es_error` are standard errors and `var_low`
+#'   to `var_high` an interval, for returns that are independent. Of the methods by rank: the
+#'   error over all resamples, which has a closed form (Hutson and Ernst 2000), and the interval
+#'   between two order statistics, interpolated so that it has its confidence (Nyblom 1992); `NA`
+#'   where the history is too short to bound the loss (of `age-weighted`, what its weights leave
+#'   of it). The error of the mean of the k worst losses is \eqn{\sqrt{(s^2 + (1 - a) e^2) /
+#'   k}}{sqrt((s^2 + (1 - a) e^2) / k)}, \eqn{s}{s} their standard deviation, \eqn{e}{e} how far
+#'   their mean lies above the next loss (of a single one, the tail is taken as exponential). For
+#'   `volatility-scaled` the error of the volatility is added, for `filtered` it is not.
 #'
-#' Of methods with parameters: the delta method, and \eqn{VaR\, e^{\pm z\, error
-#' / VaR}}{VaR exp(+- z error / VaR)}. `errors = "model"` takes the family, or GARCH, as right; `"sandwich"` does not (White 1982): use it where
-#' a family was rejected.
+#' Of methods with parameters: the delta method, and \eqn{VaR\, e^{\pm z\, error / VaR}}{VaR
+#' exp(+- z error / VaR)}. `errors = "model"` takes the family, or GARCH, as right; `"sandwich"`
+#' does not (White 1982): use it where a family was rejected.
 #'
-#' Of the bootstraps: of one period those of `historical`, of several how much the tail of the paths depends on each day of the
-#' history (the infinitesimal jackknife). `draw_error` is the part that more draws would remove; errors and interval hold
-#' both. Beyond one period `filtered`
+#' Of the bootstraps: of one period those of `historical`, of several how much the tail of the
+#' paths depends on each day of the history (the infinitesimal jackknife). `draw_error` is the
+#' part that more draws would remove; errors and interval hold both. Beyond one period `filtered`
 #' has the relative error of one.
 #'
-#' How well all of this holds, on samples whose value at risk is known, stands in `bench/var-study.md` of the sources: of 100 intervals of 95 %
-#' those by rank hold it in 93 to 97 (250 to 1,000 returns), `age-weighted` in 93 to 96, the bootstrap over 10 periods in 90 to 98, the block bootstraps over
-#' 10 periods at 95 % in 89 to 94, at 99 % in 74 to 88, which is warned of. Days drawn by themselves where returns lean on those before them (an autocorrelation of 0.2)
-#' give a value at risk that is a sixth too small over 10 periods: draw blocks.
+#' How well all of this holds, on samples whose value at risk is known, stands in
+#' `bench/var-study.md` of the sources: of 100 intervals of 95 % those by rank hold it in 93 to 97
+#' (250 to 1,000 returns), `age-weighted` in 93 to 96, the bootstrap over 10 periods in 90 to 98,
+#' the block bootstraps over 10 periods at 95 % in 89 to 94, at 99 % in 74 to 88, which is warned
+#' of. Days drawn by themselves where returns lean on those before them (an autocorrelation of
+#' 0.2) give a value at risk that is a sixth too small over 10 periods: draw blocks.
 #'
 #' @param returns A returns table, or a price table, whose simple returns are taken.
 #' @param level Confidence levels, fractions such as 0.99.
@@ -78,75 +85,107 @@
 #' @param rank Conventions of rank, one or several, of the methods that take a rank: see below.
 #' @param horizon_by How a horizon is reached, see below. `NULL`: each method's own way.
 #' @param value The value of the position in money, one number or one for each security.
-#' @param decay The decay of the exponential weights of `age-weighted`, `volatility-scaled` and `ewma`.
+#' @param decay The decay of the exponential weights of `age-weighted`, `volatility-scaled` and
+#'   `ewma`.
 #' @param half_life Instead of `decay`: after how many periods a return weighs half.
 #' @param tail The tail of `hill` and `pareto`: a share of the returns, or a whole number of them.
 #' @param block The length of the blocks of the block bootstraps, by default the cube root of n.
 #' @param draws,seed Paths drawn, and a whole number that they depend on.
 #' @param errors `"model"`, or `"sandwich"` for GARCH and the families: see below.
 #' @param confidence Of the interval.
-#' @return A table, a row for each security, horizon, level, method and rank: `security`, `from`, `to`, `n`,
-#'   `level`, `horizon`, `var`, `es` (fractions), `var_value` and `es_value` (money, if `value` is given), `method`,
-#'   `rank` (`NA` where none is taken), `horizon_by`, `var_error`, `es_error`, `var_low`, `var_high`, `draw_error`;
-#'   and the working of `historical`: `position` (k), `observed` (the date of the k-th worst return; `NA` between
-#'   two), `worse` and `milder` (the losses next to it in rank), `rank_least` and `rank_most` (the least and the
-#'   most of the four conventions).
-#' @section Errors:
-#' `imbroglio_error_argument` for a level outside (0, 1), a horizon that is no whole number above 0, a value that is
-#' not above 0, a method or a way to the horizon that is not known, a seed that is no whole number; a warning
-#' (`imbroglio_warning_few_observations`) where fewer than one observation lies beyond the level, for methods that
-#' only know what was observed; a warning (`imbroglio_warning_method`) where a method should not be trusted: where
-#' Cornish and Fisher's expansion falls, a tail that does not reach to the level, a family without a variance over a
-#' horizon; a warning (`imbroglio_warning_more_than_all`) where simple returns are stretched to a loss of more than everything.
-#' @references Hutson and Ernst (2000), The exact bootstrap mean and variance of an L-estimator, Journal of the
-#'   Royal Statistical Society B 62. Nyblom (1992), Note on interpolated order statistics, Statistics and
-#'   Probability Letters 14. Boudoukh, Richardson and Whitelaw (1998), The best of both worlds, Risk 11. Hull and
-#'   White (1998), Incorporating volatility updating into the historical simulation method for value at risk,
-#'   Journal of Risk 1. White (1982), Maximum likelihood estimation of misspecified models, Econometrica 50. Barone-Adesi, Giannopoulos and Vosper (1999), VaR without correlations for portfolios of
-#'   derivative securities, Journal of Futures Markets 19. McNeil and Frey (2000), Journal of Empirical Finance 7.
+#' @return A table, a row for each security, horizon, level, method and rank: `security`, `from`,
+#'   `to`, `n`, `level`, `horizon`, `var`, `es` (fractions), `var_value` and `es_value` (money, if
+#'   `value` is given), `method`, `rank` (`NA` where none is taken), `horizon_by`, `var_error`,
+#'   `es_error`, `var_low`, `var_high`, `draw_error`; and the working of `historical`: `position`
+#'   (k), `observed` (the date of the k-th worst return; `NA` between two), `worse` and `milder`
+#'   (the losses next to it in rank), `rank_least` and `rank_most` (the least and the most of the
+#'   four conventions).
+#' @section Errors: `imbroglio_error_argument` for a level outside (0, 1), a horizon that is no
+#'   whole number above 0, a value that is not above 0, a method or a way to the horizon that is
+#'   not known, a seed that is no whole number; a warning (`imbroglio_warning_few_observations`)
+#'   where fewer than one observation lies beyond the level, for methods that only know what was
+#'   observed; a warning (`imbroglio_warning_method`) where a method should not be trusted: where
+#'   Cornish and Fisher's expansion falls, a tail that does not reach to the level, a family
+#'   without a variance over a horizon; a warning (`imbroglio_warning_more_than_all`) where simple
+#'   returns are stretched to a loss of more than everything.
+#' @references Hutson and Ernst (2000), The exact bootstrap mean and variance of an L-estimator,
+#'   Journal of the Royal Statistical Society B 62. Nyblom (1992), Note on interpolated order
+#'   statistics, Statistics and Probability Letters 14. Boudoukh, Richardson and Whitelaw (1998),
+#'   The best of both worlds, Risk 11. Hull and White (1998), Incorporating volatility updating
+#'   into the historical simulation method for value at risk, Journal of Risk 1. White (1982),
+#'   Maximum likelihood estimation of misspecified models, Econometrica 50. Barone-Adesi,
+#'   Giannopoulos and Vosper (1999), VaR without correlations for portfolios of derivative
+#'   securities, Journal of Futures Markets 19. McNeil and Frey (2000), Journal of Empirical
+#'   Finance 7.
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))
 #' measure_var(returns, level = c(0.95, 0.99), value = 1e6)
 #' measure_var(returns[, "BAYALL"], rank = c("nearest", "up", "down", "interpolate"))
-#' measure_var(returns[, "BAYALL"], method = c("historical", "normal", "student", "hill", "garch"))
-#' measure_var(returns[, "BAYALL"], horizon = c(1, 10), method = c("historical", "bootstrap"), draws = 2000)
+#' market <- returns[, "BAYALL"]
+#' measure_var(market, method = c("historical", "normal", "student", "hill", "garch"))
+#' measure_var(market, horizon = c(1, 10), method = c("historical", "bootstrap"), draws = 2000)
 #' @export
-measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historical", rank = "nearest",
-                        horizon_by = NULL, value = NULL, decay = NULL, half_life = NULL, tail = 0.1, block = NULL,
-                        draws = 10000L, seed = 1L, errors = c("model", "sandwich"), confidence = 0.95) {
+measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historical",
+                        rank = "nearest", horizon_by = NULL, value = NULL, decay = NULL,
+                        half_life = NULL, tail = 0.1, block = NULL, draws = 10000L, seed = 1L,
+                        errors = c("model", "sandwich"), confidence = 0.95) {
   returns <- take_returns(returns, profits = TRUE, held = "today")
   horizon <- check_horizon(horizon, several = TRUE)
   records <- check_methods(method)
   errors <- check_errors(one_of(errors, "errors", c("model", "sandwich")), records)
   check_choice(rank, "rank", rank_conventions, several = TRUE)
   ways <- ways_of(records, horizon_by)
-  if (returns$kind == "profit" && !is.null(value)) fail("argument", "Profits are in money already.", remedy = "Leave `value` out.")
+  if (returns$kind == "profit" && !is.null(value)) {
+    fail("argument", "Profits are in money already.", remedy = "Leave `value` out.")
+  }
   value <- check_value(value, colnames(returns$values), returns$money)
   ask <- asked(returns, level, decay, half_life, tail, block, draws, seed, confidence)
   ask$errors <- errors
 
   if (any_chance(records, horizon)) refuse_too_many_steps(ask$draws, horizon)
   parts <- list()
-  for (name in names(records)) for (h in unique(horizon)) for (convention in if (records[[name]]$empirical) unique(rank) else NA) {
-    parts[[length(parts) + 1L]] <- measured_var(returns, records[[name]], name, h, convention, ways[[name]], ask)
+  for (name in names(records)) {
+    for (h in unique(horizon)) {
+      for (convention in if (records[[name]]$empirical) unique(rank) else NA) {
+        parts[[length(parts) + 1L]] <- measured_var(
+          returns, records[[name]], name, h, convention, ways[[name]], ask
+        )
+      }
+    }
   }
   columns <- as.list(data.table::rbindlist(parts, fill = TRUE))
-  order <- order(match(columns$security, colnames(returns$values)), match(columns$horizon, horizon),
-                 match(columns$level, ask$level), match(columns$method, names(records)), match(columns$rank, rank))
+  order <- order(
+    match(columns$security, colnames(returns$values)),
+    match(columns$horizon, horizon),
+    match(columns$level, ask$level),
+    match(columns$method, names(records)),
+    match(columns$rank, rank)
+  )
   columns <- with_shortfall_beyond(lapply(columns, `[`, order))
   if (!is.null(value)) {
     each <- value[match(columns$security, colnames(returns$values))]
-    columns <- append(columns, list(var_value = columns$var * each, es_value = columns$es * each),
-                      match("es", names(columns)))
+    columns <- append(
+      columns,
+      list(var_value = columns$var * each, es_value = columns$es * each),
+      match("es", names(columns))
+    )
   }
   warn_few(columns, records, ask$draws, if (ask$adds) "profit" else "return")
   warn_more_than_all(columns, returns$kind)
   warn_not_fitted(columns)
   warn_doubts(returns, records, horizon, ways, ask)
   sample <- sample_of(returns$dates, returns$values)
-  new_result(columns, "var",
-             returns_basis(returns, sample, choices = var_choices(records, horizon, ways, rank, ask),
-                           seed = if (any_chance(records, horizon)) ask$seed else NA_integer_), returns)
+  new_result(
+    columns,
+    "var",
+    returns_basis(
+      returns,
+      sample,
+      choices = var_choices(records, horizon, ways, rank, ask),
+      seed = if (any_chance(records, horizon)) ask$seed else NA_integer_
+    ),
+    returns
+  )
 }
 
 check_methods <- function(method) {
@@ -157,8 +196,11 @@ check_methods <- function(method) {
 
 check_errors <- function(errors, records) {
   if (errors == "sandwich" && !any(is_likely(records))) {
-    fail("argument", sprintf("The errors of %s are not by a likelihood.", some(names(records))),
-         remedy = "\"sandwich\" is for garch, garch-student and the families; leave `errors` out.")
+    fail(
+      "argument",
+      sprintf("The errors of %s are not by a likelihood.", some(names(records))),
+      remedy = "\"sandwich\" is for garch, garch-student and the families; leave `errors` out."
+    )
   }
   errors
 }
@@ -176,24 +218,44 @@ ways_of <- function(records, horizon_by) {
   check_choice(horizon_by, "horizon_by", c("sqrt", "overlapping", "power", "paths", "forecast"))
   lacking <- names(records)[!vapply(records, function(r) horizon_by %in% r$ways, NA)]
   if (length(lacking)) {
-    fail("argument", sprintf("%s cannot reach a horizon by \"%s\".", some(lacking), horizon_by),
-         where = sprintf("%s goes by %s.", lacking[1L], some(sprintf('"%s"', records[[lacking[1L]]]$ways))),
-         remedy = "Leave `horizon_by` out for each method's own way.")
+    fail(
+      "argument",
+      sprintf("%s cannot reach a horizon by \"%s\".", some(lacking), horizon_by),
+      where = sprintf(
+        "%s goes by %s.",
+        lacking[1L],
+        some(sprintf('"%s"', records[[lacking[1L]]]$ways))
+      ),
+      remedy = "Leave `horizon_by` out for each method's own way."
+    )
   }
   lapply(records, function(r) horizon_by)
 }
 
 # What is asked of a method, checked.
-asked <- function(returns, level, decay = NULL, half_life = NULL, tail = 0.1, block = NULL, draws = 10000L, seed = 1L,
-                  confidence = 0.95, rank = "nearest") {
+asked <- function(returns, level, decay = NULL, half_life = NULL, tail = 0.1, block = NULL,
+                  draws = 10000L, seed = 1L, confidence = 0.95, rank = "nearest") {
   level <- unique(check_level(level))
   block <- if (!is.null(block)) check_positive(block, "block")
-  if (!is.null(block) && block < 1) fail("argument", "`block` must be 1 or more.",
-                                         where = sprintf("It is %s.", block))
-  list(level = level, log = returns$kind == "log", adds = returns$kind == "profit", rank = check_choice(rank, "rank", rank_conventions),
-       decay = check_decay(decay, half_life), tail = check_tail(tail), block = block,
-       draws = check_draws(draws), seed = check_whole(seed, "seed", least = -.Machine$integer.max),
-       confidence = check_fraction(confidence, "confidence"), errors = "model", h = 1L, by = "sqrt", scale = 1)
+  if (!is.null(block) && block < 1) {
+    fail("argument", "`block` must be 1 or more.", where = sprintf("It is %s.", block))
+  }
+  list(
+    level = level,
+    log = returns$kind == "log",
+    adds = returns$kind == "profit",
+    rank = check_choice(rank, "rank", rank_conventions),
+    decay = check_decay(decay, half_life),
+    tail = check_tail(tail),
+    block = block,
+    draws = check_draws(draws),
+    seed = check_whole(seed, "seed", least = -.Machine$integer.max),
+    confidence = check_fraction(confidence, "confidence"),
+    errors = "model",
+    h = 1L,
+    by = "sqrt",
+    scale = 1
+  )
 }
 
 measured_var <- function(returns, record, name, h, rank, way, ask) {
@@ -207,81 +269,169 @@ measured_var <- function(returns, record, name, h, rank, way, ask) {
   }
   ask$rank <- rank
   found <- record$whole(values, ask)
-  if (!is.null(record$blocks) && !is.null(returns$today) && h > 1L) found <- by_holdings_drawn(found, returns$today, h, record$blocks, ask)
+  if (!is.null(record$blocks) && !is.null(returns$today) && h > 1L) {
+    found <- by_holdings_drawn(found, returns$today, h, record$blocks, ask)
+  }
   each <- rep(seq_len(ncol(values)), each = length(ask$level))
   sample <- sample_of(returns$dates, returns$values)
   nothing <- rep(NA_real_, length(each))
   of <- function(column) if (length(found[[column]])) found[[column]] else nothing
-  list(security = colnames(returns$values)[each], from = sample$from[each], to = sample$to[each],
-       n = as.integer(found$n),
-       level = rep(ask$level, ncol(values)), horizon = rep(h, length(each)), var = found$var, es = of("es"),
-       method = rep(name, length(each)), rank = rep(as.character(rank), length(each)),
-       horizon_by = rep(way, length(each)),
-       var_error = of("var_error"), es_error = of("es_error"), var_low = of("var_low"), var_high = of("var_high"),
-       draw_error = of("draw_error"), position = of("position"), observed = returns$dates[as.integer(of("row"))],
-       worse = of("worse"), milder = of("milder"), rank_least = of("rank_least"), rank_most = of("rank_most"))
+  list(
+    security = colnames(returns$values)[each],
+    from = sample$from[each],
+    to = sample$to[each],
+    n = as.integer(found$n),
+    level = rep(ask$level, ncol(values)),
+    horizon = rep(h, length(each)),
+    var = found$var,
+    es = of("es"),
+    method = rep(name, length(each)),
+    rank = rep(as.character(rank), length(each)),
+    horizon_by = rep(way, length(each)),
+    var_error = of("var_error"),
+    es_error = of("es_error"),
+    var_low = of("var_low"),
+    var_high = of("var_high"),
+    draw_error = of("draw_error"),
+    position = of("position"),
+    observed = returns$dates[as.integer(of("row"))],
+    worse = of("worse"),
+    milder = of("milder"),
+    rank_least = of("rank_least"),
+    rank_most = of("rank_most")
+  )
 }
 
 # A book's paths are those of its holdings, which drift along them.
 by_holdings_drawn <- function(found, today, h, blocks, ask) {
   how <- drawing(nrow(today$r), h, blocks, ask)
-  drawn <- core_draw_book(1 + today$r, today$weights, today$cash, how$horizon, how$draws, how$code, how$length, how$seed)
+  drawn <- core_draw_book(
+    1 + today$r, today$weights, today$cash, how$horizon, how$draws, how$code, how$length, how$seed
+  )
   of_book <- of_draws(drawn$value - 1, how, ask, as.vector(today$r %*% today$weights))
-  for (name in intersect(names(found), names(of_book))) found[[name]][seq_along(ask$level)] <- of_book[[name]]
+  for (name in intersect(names(found), names(of_book))) {
+    found[[name]][seq_along(ask$level)] <- of_book[[name]]
+  }
   found
 }
 
 var_choices <- function(records, horizon, ways, rank, ask) {
   names <- names(records)
   chance <- any_chance(records, horizon)
-  c(method = paste(names, collapse = ", "),
-    if (any(vapply(records, `[[`, NA, "empirical"))) c(rank = paste(unique(rank), collapse = ", ")),
-    horizon = if (identical(as.integer(horizon), 1L)) "1"
-              else paste(if (length(horizon) > 2L) paste(min(horizon), "to",
-                                                         max(horizon)) else paste(horizon, collapse = ", "),
-                         "by", paste(unique(unlist(ways)), collapse = ", ")),
+  c(
+    method = paste(names, collapse = ", "),
+    if (any(vapply(records, `[[`, NA, "empirical"))) {
+      c(rank = paste(unique(rank), collapse = ", "))
+    },
+    horizon = if (identical(as.integer(horizon), 1L)) {
+      "1"
+    } else {
+      paste(
+        if (length(horizon) > 2L) {
+          paste(min(horizon), "to", max(horizon))
+        } else {
+          paste(horizon, collapse = ", ")
+        },
+        "by",
+        paste(unique(unlist(ways)), collapse = ", ")
+      )
+    },
     if (!is.null(ask$decay)) c(decay = format(ask$decay)),
     if (any(c("hill", "pareto") %in% names)) c(tail = format(ask$tail)),
-    if (!is.null(ask$block)) c(block = format(ask$block)), if (chance) c(draws = count(ask$draws)),
+    if (!is.null(ask$block)) c(block = format(ask$block)),
+    if (chance) c(draws = count(ask$draws)),
     if (ask$errors != "none" && any(is_likely(records))) {
-      c(errors = sprintf(if (ask$errors == "model") "of %s as if the returns were of that kind" else "of %s by the sandwich, which does not take that kind of returns as given",
-                         some(names(records)[is_likely(records)])))
-    })
+      c(errors = sprintf(
+        if (ask$errors == "model") {
+          "of %s as if the returns were of that kind"
+        } else {
+          "of %s by the sandwich, which does not take that kind of returns as given"
+        },
+        some(names(records)[is_likely(records)])
+      ))
+    }
+  )
 }
 
-# What stands for less than one observation beyond the level. Paths of several periods are of sums, of which there are as
-# many as were drawn.
+# What stands for less than one observation beyond the level. Paths of several periods are of
+# sums, of which there are as many as were drawn.
 warn_few <- function(columns, records, draws, unit = "return") {
   record <- records[columns$method]
   empirical <- vapply(record, `[[`, NA, "empirical")
   drawn <- vapply(record, function(r) "paths" %in% r$ways, NA) & columns$horizon > 1L
   weighted <- columns$method == "age-weighted"
   beyond <- ifelse(drawn, draws, columns$n) * (1 - columns$level)
-  few <- which(empirical & columns$n > 0L & (beyond < 1 - 1e-9 | (weighted & (columns$position %||% rep(NA, length(weighted))) %in% 1)))
+  few <- which(
+    empirical &
+      columns$n > 0L &
+      (beyond < 1 - 1e-9 | (weighted & (columns$position %||% rep(NA, length(weighted))) %in% 1))
+  )
   if (!length(few)) return(invisible())
   i <- few[1L]
   level <- format(columns$level[i])
   wanted <- count(ceiling(1 / (1 - columns$level[i]) - 1e-9), if (drawn[i]) "path" else unit)
-  shown <- if (isTRUE(columns$rank[i] == "interpolate")) "what is shown lies between the two worst" else "the worst one is what is shown"
-  caution("few_observations",
-          if (drawn[i]) sprintf("Of %s fewer than one lies beyond the level %s, so %s.", count(draws, "drawn path"), level, shown)
-          else if (weighted[i]) sprintf("By their weights about one or fewer of the %s of %s lies beyond the level %s, so %s.",
-                                        count(columns$n[i], unit), columns$security[i], level, shown)
-          else sprintf("%s has only %s: fewer than one lies beyond the level %s, so %s.", columns$security[i],
-                       count(columns$n[i], unit), level, shown),
-          remedy = if (weighted[i]) "Take a decay nearer to 1, or a lower level." else sprintf("This level wants %s or more.", wanted))
+  shown <- if (isTRUE(columns$rank[i] == "interpolate")) {
+    "what is shown lies between the two worst"
+  } else {
+    "the worst one is what is shown"
+  }
+  caution(
+    "few_observations",
+    if (drawn[i]) {
+      sprintf(
+        "Of %s fewer than one lies beyond the level %s, so %s.",
+        count(draws, "drawn path"),
+        level,
+        shown
+      )
+    } else if (weighted[i]) {
+      sprintf(
+        paste0(
+          "By their weights about one or fewer of the %s of %s lies beyond the level %s, ",
+          "so %s."
+        ),
+        count(columns$n[i], unit),
+        columns$security[i],
+        level,
+        shown
+      )
+    } else {
+      sprintf(
+        "%s has only %s: fewer than one lies beyond the level %s, so %s.",
+        columns$security[i],
+        count(columns$n[i], unit),
+        level,
+        shown
+      )
+    },
+    remedy = if (weighted[i]) {
+      "Take a decay nearer to 1, or a lower level."
+    } else {
+      sprintf("This level wants %s or more.", wanted)
+    }
+  )
 }
 
-# A mean of losses from the value at risk on is no less than it, but for rounding; where a method says so, its
-# distribution is none.
+# A mean of losses from the value at risk on is no less than it, but for rounding; where a method
+# says so, its distribution is none.
 with_shortfall_beyond <- function(columns) {
   below <- which(columns$es < columns$var)
   rounding <- columns$var[below] - columns$es[below] <= 1e-9 * abs(columns$var[below]) + 1e-14
   columns$es[below[rounding]] <- columns$var[below[rounding]]
   none <- below[!rounding]
   if (length(none)) {
-    caution("method", sprintf("%s puts the expected shortfall of %s below its value at risk, at %s: it is not shown.", columns$method[none[1L]],
-                              columns$security[none[1L]], format(columns$level[none[1L]])))
+    caution(
+      "method",
+      sprintf(
+        paste0(
+          "%s puts the expected shortfall of %s below its value at risk, at %s: it is not ",
+          "shown."
+        ),
+        columns$method[none[1L]],
+        columns$security[none[1L]],
+        format(columns$level[none[1L]])
+      )
+    )
     columns$es[none] <- NA_real_
     columns$es_error[none] <- NA_real_
   }
@@ -293,22 +443,46 @@ warn_more_than_all <- function(columns, kind) {
   over <- which(columns$var > 1 | (columns$es > 1 & is.finite(columns$es)))
   if (kind != "simple" || !length(over)) return(invisible())
   i <- over[1L]
-  caution("more_than_all",
-          sprintf("The loss of %s over %s by %s is put at more than everything.", columns$security[i],
-                  count(columns$horizon[i], "period"), columns$method[i]),
-          remedy = "Simple returns do not grow with the root of time for so long: take log returns, a shorter horizon, or a method that draws paths.")
+  caution(
+    "more_than_all",
+    sprintf(
+      "The loss of %s over %s by %s is put at more than everything.",
+      columns$security[i],
+      count(columns$horizon[i], "period"),
+      columns$method[i]
+    ),
+    remedy = paste0(
+      "Simple returns do not grow with the root of time for so long: take log returns, ",
+      "a shorter horizon, or a method that draws paths."
+    )
+  )
 }
 
 # Methods that are fitted want 20 returns or more; those that doubt themselves say so themselves.
 warn_not_fitted <- function(columns) {
-  none <- which(is.na(columns$var) & columns$n > 0L & !columns$method %in% c("hill", "pareto", "cornish-fisher"))
+  none <- which(
+    is.na(columns$var) &
+      columns$n > 0L &
+      !columns$method %in% c("hill", "pareto", "cornish-fisher")
+  )
   if (!length(none)) return(invisible())
-  caution("method", sprintf("%s has no value at risk by %s.", columns$security[none[1L]], columns$method[none[1L]]),
-          remedy = sprintf("It has %s; %s are wanted, not all alike.", count(columns$n[none[1L]], "return"),
-                           if (columns$method[none[1L]] %in% c("normal", "normal-relative")) "2" else "20"))
+  caution(
+    "method",
+    sprintf(
+      "%s has no value at risk by %s.",
+      columns$security[none[1L]],
+      columns$method[none[1L]]
+    ),
+    remedy = sprintf(
+      "It has %s; %s are wanted, not all alike.",
+      count(columns$n[none[1L]], "return"),
+      if (columns$method[none[1L]] %in% c("normal", "normal-relative")) "2" else "20"
+    )
+  )
 }
 
-# What a method itself says against its use on these returns, over the first horizon of which it has something to say.
+# What a method itself says against its use on these returns, over the first horizon of which it
+# has something to say.
 warn_doubts <- function(returns, records, horizon, ways, ask) {
   for (name in names(records)) {
     if (is.null(records[[name]]$doubt)) next
@@ -323,9 +497,21 @@ warn_doubts <- function(returns, records, horizon, ways, ask) {
     }
     if (!length(doubted)) next
     over <- if (length(unique(horizon)) > 1L) sprintf(" over %s", count(h, "period")) else ""
-    caution("method", sprintf("%s for %s%s %s.", name, colnames(returns$values)[doubted[1L]], over, said[[doubted[1L]]]),
-            remedy = if (length(doubted) > 1L) sprintf("So it is, in its own way, for %s.",
-                                                       count(length(doubted) - 1L, "more security",
-                                                             "more securities")))
+    caution(
+      "method",
+      sprintf(
+        "%s for %s%s %s.",
+        name,
+        colnames(returns$values)[doubted[1L]],
+        over,
+        said[[doubted[1L]]]
+      ),
+      remedy = if (length(doubted) > 1L) {
+        sprintf(
+          "So it is, in its own way, for %s.",
+          count(length(doubted) - 1L, "more security", "more securities")
+        )
+      }
+    )
   }
 }

@@ -1,13 +1,12 @@
 #' Volatility
 #'
-#' The sample standard deviation of returns,
-#' \deqn{s = \sqrt{\frac{1}{n - 1} \sum_t (r_t - \bar r)^2},}{s = sqrt(sum((r - mean(r))^2) / (n - 1)),}
-#' or another estimate of it, a period and a year (\eqn{s \sqrt{m}}{s sqrt(m)}), for the whole sample or for a
-#' window that rolls over it.
+#' The sample standard deviation of returns, \deqn{s = \sqrt{\frac{1}{n - 1} \sum_t (r_t - \bar
+#' r)^2},}{s = sqrt(sum((r - mean(r))^2) / (n - 1)),} or another estimate of it, a period and a
+#' year (\eqn{s \sqrt{m}}{s sqrt(m)}), for the whole sample or for a window that rolls over it.
 #'
-#' A window is the last `window` returns of the security itself: a day on which it has no return is no part
-#' of any. Before the window is full there is no result, unless `min_obs` says that fewer returns will do. One
-#' return has no standard deviation.
+#' A window is the last `window` returns of the security itself: a day on which it has no return
+#' is no part of any. Before the window is full there is no result, unless `min_obs` says that
+#' fewer returns will do. One return has no standard deviation.
 #'
 #' @section Methods:
 #' | method | volatility a period | source |
@@ -21,52 +20,60 @@
 #' | `garch`, `garch-student` | of the period after the last return, see [fit_garch()] | Bollerslev (1986, 1987) |
 #'
 #' The four that read the day's range need open, high and low (of a long file), and are of log
-#' returns; all but Yang and Zhang's leave the nights out. [register_volatility()] adds one of your own.
+#' returns; all but Yang and Zhang's leave the nights out. [register_volatility()] adds one of
+#' your own.
 #'
-#' @section Errors of the estimate:
-#' `volatility_error` is its standard error: of the standard deviation, for
-#' `errors = "normal"`, \eqn{s \sqrt{1 / (2 (n - 1))}}{s sqrt(1 / (2 (n - 1)))}, with the interval of the
-#' chi-squared distribution; for `errors = "kurtosis"`, which is what fat tails ask for, with the sample's excess
-#' kurtosis \eqn{K}{K}, \eqn{\frac{s}{2} \sqrt{2 / (n - 1) + K / n}}{s/2 sqrt(2 / (n - 1) + K / n)}, and the interval
-#' \eqn{s \exp(\pm z\, error / s)}{s exp(+- z error / s)}. Exponentially weighted, the sum of the squared weights, near \eqn{(1 - d)/(1 + d)}{(1 - d)/(1 + d)},
-#' stands for \eqn{1/n}{1/n}. Of the range estimators it is that of the mean of their daily terms. GARCH has
-#' those of its parameters instead. They take returns as independent.
+#' @section Errors of the estimate: `volatility_error` is its standard error: of the standard
+#'   deviation, for `errors = "normal"`, \eqn{s \sqrt{1 / (2 (n - 1))}}{s sqrt(1 / (2 (n - 1)))},
+#'   with the interval of the chi-squared distribution; for `errors = "kurtosis"`, which is what
+#'   fat tails ask for, with the sample's excess kurtosis \eqn{K}{K}, \eqn{\frac{s}{2} \sqrt{2 /
+#'   (n - 1) + K / n}}{s/2 sqrt(2 / (n - 1) + K / n)}, and the interval \eqn{s \exp(\pm z\, error
+#'   / s)}{s exp(+- z error / s)}. Exponentially weighted, the sum of the squared weights, near
+#'   \eqn{(1 - d)/(1 + d)}{(1 - d)/(1 + d)}, stands for \eqn{1/n}{1/n}. Of the range estimators it
+#'   is that of the mean of their daily terms. GARCH has those of its parameters instead. They
+#'   take returns as independent.
 #'
-#' @section How it is computed:
-#' The whole sample in two passes. Rolling in time linear in the data: the sample is cut into blocks of the
-#' window's length, each window is the tail of one and the head of the next, and the two are joined by the update of
-#' Chan, Golub and LeVeque. Nothing is subtracted from a running sum, so the last window is as exact as the first
-#' at any level of the data.
+#' @section How it is computed: The whole sample in two passes. Rolling in time linear in the
+#'   data: the sample is cut into blocks of the window's length, each window is the tail of one
+#'   and the head of the next, and the two are joined by the update of Chan, Golub and LeVeque.
+#'   Nothing is subtracted from a running sum, so the last window is as exact as the first at any
+#'   level of the data.
 #'
-#' @param returns A returns table, see [as_returns()]; or a price table, whose simple returns are taken.
-#' @param window The number of returns in a rolling window, or several such numbers. `NULL`: the whole sample.
-#' @param min_obs How many returns will do before the window is full, at least 2. By default the whole window.
-#' @param per_year Periods a year, of all securities. By default each security's own, found from the spacing of its dates: 252 for
-#'   daily ones, 52, 26, 12, 4, 2 and 1 for weekly to yearly ones, and where its dates contradict that by more than a tenth
-#'   (seven days a week, every second day), or are of none of these frequencies, as many as they make. The basis says so, and where
-#'   the dates differ from the conventional number by more than a fiftieth.
+#' @param returns A returns table, see [as_returns()]; or a price table, whose simple returns are
+#'   taken.
+#' @param window The number of returns in a rolling window, or several such numbers. `NULL`: the
+#'   whole sample.
+#' @param min_obs How many returns will do before the window is full, at least 2. By default the
+#'   whole window.
+#' @param per_year Periods a year, of all securities. By default each security's own, found from
+#'   the spacing of its dates: 252 for daily ones, 52, 26, 12, 4, 2 and 1 for weekly to yearly
+#'   ones, and where its dates contradict that by more than a tenth (seven days a week, every
+#'   second day), or are of none of these frequencies, as many as they make. The basis says so,
+#'   and where the dates differ from the conventional number by more than a fiftieth.
 #' @param method One or several of the methods below.
 #' @param decay The decay of `ewma`, between 0 and 1: by default 0.94.
 #' @param half_life Instead of `decay`: after how many periods a return weighs half.
 #' @param errors `"kurtosis"` or `"normal"`, see below.
 #' @param confidence Of the interval.
-#' @param as `"table"`, or for one rolling window (in `volatility_series()`, for one method) `"matrix"`: the bare
-#'   volatilities a period, dates in rows, which for thousands of securities is several times less to write.
-#' @return `measure_volatility()`: a table of `security`, `window` (if rolling), `from`, `to` (the dates of the first and
-#'   last return used), `n` (how many), `volatility` (a period) and `volatility_annual`, both fractions;
-#'   of the whole sample also `volatility_error`, `volatility_low` and `volatility_high` (a period); and `method`. One row for each
-#'   security and method, or for each of these, window and return. Fewer than two returns have `NA`.
+#' @param as `"table"`, or for one rolling window (in `volatility_series()`, for one method)
+#'   `"matrix"`: the bare volatilities a period, dates in rows, which for thousands of securities
+#'   is several times less to write.
+#' @return `measure_volatility()`: a table of `security`, `window` (if rolling), `from`, `to` (the
+#'   dates of the first and last return used), `n` (how many), `volatility` (a period) and
+#'   `volatility_annual`, both fractions; of the whole sample also `volatility_error`,
+#'   `volatility_low` and `volatility_high` (a period); and `method`. One row for each security
+#'   and method, or for each of these, window and return. Fewer than two returns have `NA`.
 #'
-#'   `volatility_series()`: of the methods that have a memory of their own (`ewma`, `garch`, `garch-student`) the
-#'   volatility of the next period as it is known on each date, in the same columns. The
-#'   parameters of GARCH are fitted on the whole sample.
-#' @section Errors:
-#'   `imbroglio_error_argument` for a window, `min_obs`, `per_year`, decay or method that cannot be;
-#'   `imbroglio_error_no_range` where a method needs open, high and low that are not there; `imbroglio_error_range` for a
-#'   day whose open or close is outside its range; a warning (`imbroglio_warning_window`) where no security has as many
-#'   returns as the window.
-#' @references Chan, Golub and LeVeque (1983), Algorithms for computing the sample variance, The American
-#'   Statistician 37.
+#'   `volatility_series()`: of the methods that have a memory of their own (`ewma`, `garch`,
+#'   `garch-student`) the volatility of the next period as it is known on each date, in the same
+#'   columns. The parameters of GARCH are fitted on the whole sample.
+#' @section Errors: `imbroglio_error_argument` for a window, `min_obs`, `per_year`, decay or
+#'   method that cannot be; `imbroglio_error_no_range` where a method needs open, high and low
+#'   that are not there; `imbroglio_error_range` for a day whose open or close is outside its
+#'   range; a warning (`imbroglio_warning_window`) where no security has as many returns as the
+#'   window.
+#' @references Chan, Golub and LeVeque (1983), Algorithms for computing the sample variance, The
+#'   American Statistician 37.
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))
 #' measure_volatility(returns)
@@ -76,8 +83,9 @@
 #' measure_volatility(daily[, "TARROW"], method = c("deviation", "parkinson", "yang-zhang"))
 #' volatility_series(returns[, "TARROW"], method = c("ewma", "garch"))
 #' @export
-measure_volatility <- function(returns, window = NULL, min_obs = NULL, per_year = NULL, method = "deviation",
-                               decay = NULL, half_life = NULL, errors = c("kurtosis", "normal"), confidence = 0.95,
+measure_volatility <- function(returns, window = NULL, min_obs = NULL, per_year = NULL,
+                               method = "deviation", decay = NULL, half_life = NULL,
+                               errors = c("kurtosis", "normal"), confidence = 0.95,
                                as = c("table", "matrix")) {
   returns <- take_returns(returns, profits = TRUE)
   as <- one_of(as, "as", c("table", "matrix"))
@@ -88,29 +96,39 @@ measure_volatility <- function(returns, window = NULL, min_obs = NULL, per_year 
     return(whole_volatility(returns, per_year, choices))
   }
   windows <- check_windows(window, min_obs, several = as == "table")
-  if (as == "matrix" && length(choices$method) > 1L) fail("argument", "A bare matrix is of one method.")
+  if (as == "matrix" && length(choices$method) > 1L) {
+    fail("argument", "A bare matrix is of one method.")
+  }
   without <- Filter(function(m) is.null(volatility_estimators()[[m]]$rolling), choices$method)
   if (length(without)) {
-    fail("argument", sprintf("%s has a memory of its own, and no window.", without[1L]),
-         remedy = "volatility_series() gives what is known on each date.")
+    fail(
+      "argument",
+      sprintf("%s has a memory of its own, and no window.", without[1L]),
+      remedy = "volatility_series() gives what is known on each date."
+    )
   }
   rolling_volatility_of(returns, windows, per_year, choices, as)
 }
 
 #' @rdname measure_volatility
 #' @export
-volatility_series <- function(returns, method = "ewma", per_year = NULL, decay = NULL, half_life = NULL,
-                              as = c("table", "matrix")) {
+volatility_series <- function(returns, method = "ewma", per_year = NULL, decay = NULL,
+                              half_life = NULL, as = c("table", "matrix")) {
   returns <- take_returns(returns, profits = TRUE)
   as <- one_of(as, "as", c("table", "matrix"))
   per_year <- check_per_year(per_year, returns)
   choices <- volatility_choices(method, decay, half_life, "kurtosis", 0.95)
   without <- Filter(function(m) is.null(volatility_estimators()[[m]]$path), choices$method)
   if (length(without)) {
-    fail("argument", sprintf("%s has no memory of its own.", without[1L]),
-         remedy = "measure_volatility() with a `window` gives its series.")
+    fail(
+      "argument",
+      sprintf("%s has no memory of its own.", without[1L]),
+      remedy = "measure_volatility() with a `window` gives its series."
+    )
   }
-  path <- function(m) `dimnames<-`(volatility_estimators()[[m]]$path(returns$values, choices), dimnames(returns))
+  path <- function(m) {
+    `dimnames<-`(volatility_estimators()[[m]]$path(returns$values, choices), dimnames(returns))
+  }
   if (as == "matrix") {
     if (length(choices$method) > 1L) fail("argument", "A bare matrix is of one method.")
     return(path(choices$method))
@@ -120,11 +138,22 @@ volatility_series <- function(returns, method = "ewma", per_year = NULL, decay =
     columns <- frame$columns(max(frame$n, 1L))
     columns$window <- NULL
     found <- frame$pick(path(m))
-    c(columns, list(volatility = found, volatility_annual = found * sqrt(unname(per_year[columns$security])), method = rep(m, length(found))))
+    c(
+      columns,
+      list(
+        volatility = found,
+        volatility_annual = found * sqrt(unname(per_year[columns$security])),
+        method = rep(m, length(found))
+      )
+    )
   })
   sample <- sample_of(returns$dates, returns$values)
-  new_result(row_bound(parts), "volatility_series",
-             returns_basis(returns, sample, per_year = per_year, choices = choices$words), returns)
+  new_result(
+    row_bound(parts),
+    "volatility_series",
+    returns_basis(returns, sample, per_year = per_year, choices = choices$words),
+    returns
+  )
 }
 
 volatility_choices <- function(method, decay, half_life, errors, confidence) {
@@ -132,8 +161,16 @@ volatility_choices <- function(method, decay, half_life, errors, confidence) {
   errors <- one_of(errors, "errors", c("kurtosis", "normal"))
   decay <- check_decay(decay, half_life) %||% 0.94
   check_fraction(confidence, "confidence")
-  list(method = unique(method), decay = decay, errors = errors, confidence = confidence,
-       words = c(method = paste(unique(method), collapse = ", "), if ("ewma" %in% method) c(decay = format(decay))))
+  list(
+    method = unique(method),
+    decay = decay,
+    errors = errors,
+    confidence = confidence,
+    words = c(
+      method = paste(unique(method), collapse = ", "),
+      if ("ewma" %in% method) c(decay = format(decay))
+    )
+  )
 }
 
 whole_volatility <- function(returns, per_year, choices) {
@@ -141,19 +178,40 @@ whole_volatility <- function(returns, per_year, choices) {
   samples <- list()
   parts <- lapply(choices$method, function(m) {
     record <- volatility_estimators()[[m]]
-    data <- if (record$needs == "ranges") ranges <<- ranges %||% ranges_of(returns) else returns$values
+    data <- if (record$needs == "ranges") {
+      ranges <<- ranges %||% ranges_of(returns)
+    } else {
+      returns$values
+    }
     sample <- sample_of(returns$dates, if (record$needs == "ranges") data$night else data)
     samples[[m]] <<- sample
     found <- record$whole(data, choices)
     interval <- volatility_interval(found, sample$n, m, choices)
-    list(security = colnames(returns$values), from = sample$from, to = sample$to, n = sample$n,
-         volatility = found$volatility, volatility_annual = found$volatility * sqrt(unname(per_year)),
-         volatility_error = found$volatility * found$spread / 2, volatility_low = interval$low,
-         volatility_high = interval$high, method = rep(m, length(sample$n)))
+    list(
+      security = colnames(returns$values),
+      from = sample$from,
+      to = sample$to,
+      n = sample$n,
+      volatility = found$volatility,
+      volatility_annual = found$volatility * sqrt(unname(per_year)),
+      volatility_error = found$volatility * found$spread / 2,
+      volatility_low = interval$low,
+      volatility_high = interval$high,
+      method = rep(m, length(sample$n))
+    )
   })
   errors <- c("errors by" = choices$errors)
-  new_result(row_bound(parts), "volatility",
-             returns_basis(returns, samples[[1L]], per_year = per_year, choices = c(choices$words, errors)), returns)
+  new_result(
+    row_bound(parts),
+    "volatility",
+    returns_basis(
+      returns,
+      samples[[1L]],
+      per_year = per_year,
+      choices = c(choices$words, errors)
+    ),
+    returns
+  )
 }
 
 # `spread` is the relative error of the variance; that of its root is half of it.
@@ -162,7 +220,10 @@ volatility_interval <- function(found, n, method, choices) {
   tail <- (1 - choices$confidence) / 2
   if (choices$errors == "normal" && method == "deviation") {
     df <- ifelse(n > 1L, n - 1, NA_real_)
-    return(list(low = s * sqrt(df / stats::qchisq(1 - tail, df)), high = s * sqrt(df / stats::qchisq(tail, df))))
+    return(list(
+      low = s * sqrt(df / stats::qchisq(1 - tail, df)),
+      high = s * sqrt(df / stats::qchisq(tail, df))
+    ))
   }
   room <- exp(-stats::qnorm(tail) * found$spread / 2)
   list(low = s / room, high = s * room)
@@ -172,7 +233,11 @@ rolling_volatility_of <- function(returns, windows, per_year, choices, as) {
   ranges <- NULL
   sample <- NULL
   longest <- 0L
-  each <- expand.grid(i = seq_along(windows$window), method = choices$method, stringsAsFactors = FALSE)
+  each <- expand.grid(
+    i = seq_along(windows$window),
+    method = choices$method,
+    stringsAsFactors = FALSE
+  )
   parts <- lapply(seq_len(nrow(each)), function(row) {
     record <- volatility_estimators()[[each$method[row]]]
     ranged <- record$needs == "ranges"
@@ -187,13 +252,24 @@ rolling_volatility_of <- function(returns, windows, per_year, choices, as) {
     frame <- window_frame(measured)
     found <- frame$pick(found)
     columns <- frame$columns(window)
-    c(columns, list(volatility = found, volatility_annual = found * sqrt(unname(per_year[columns$security]))),
-      if (length(choices$method) > 1L || choices$method != "deviation") list(method = rep(each$method[row],
-                                                                                          length(found))))
+    c(
+      columns,
+      list(
+        volatility = found,
+        volatility_annual = found * sqrt(unname(per_year[columns$security]))
+      ),
+      if (length(choices$method) > 1L || choices$method != "deviation") {
+        list(method = rep(each$method[row], length(found)))
+      }
+    )
   })
   warn_short(longest, min(windows$least))
   if (as == "matrix") return(parts[[1L]])
   words <- if (identical(choices$method, "deviation")) NULL else choices$words
-  new_result(row_bound(parts), "volatility",
-             returns_basis(returns, sample, per_year = per_year, choices = c(windows$words, words)), returns)
+  new_result(
+    row_bound(parts),
+    "volatility",
+    returns_basis(returns, sample, per_year = per_year, choices = c(windows$words, words)),
+    returns
+  )
 }

@@ -229,15 +229,24 @@ unit_text <- list(
   text = function(x) ifelse(is.na(x), "-", x),
   date = function(x) ifelse(is.na(x), "-", core_iso_days(x)),
   count = function(x) ifelse(is.na(x), "-", count(x)),
-  moment = function(x) ifelse(is.na(x), "-", sub("T", " ", sub("([.][0-9]+)?Z$", "", x), fixed = TRUE)),
+  moment = function(x) {
+    ifelse(is.na(x), "-", sub("T", " ", sub("([.][0-9]+)?Z$", "", x), fixed = TRUE))
+  },
   price = function(x) ifelse(is.na(x), "-", core_shortest(as.numeric(x))),
   truth = function(x) ifelse(x, "yes", "no"),
   ratio = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 3L)),
   four = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 4L)),
   significant = function(x) {
     plain <- x == 0 | abs(x) >= 1e-5
-    ifelse(is.na(x), "-",
-           ifelse(plain, formatC(x, format = "fg", digits = 4L, flag = "#"), formatC(x, format = "e", digits = 2L)))
+    ifelse(
+      is.na(x),
+      "-",
+      ifelse(
+        plain,
+        formatC(x, format = "fg", digits = 4L, flag = "#"),
+        formatC(x, format = "e", digits = 2L)
+      )
+    )
   },
   one = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 1L)),
   two = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 2L)),
@@ -246,9 +255,13 @@ unit_text <- list(
   points = function(x) sub(" %", " pp", percent(x), fixed = TRUE),
   small_points = function(x) sub(" %", " pp", percent(x, 3L), fixed = TRUE),
   share = function(x) percent(x, 1L),
-  p = function(x) ifelse(is.na(x), "-", ifelse(x < 0.001, "< 0.001", formatC(x, format = "f", digits = 3L))),
+  p = function(x) {
+    ifelse(is.na(x), "-", ifelse(x < 0.001, "< 0.001", formatC(x, format = "f", digits = 3L)))
+  },
   scientific = function(x) ifelse(is.na(x), "-", formatC(x, format = "e", digits = 3L)),
-  number = function(x) ifelse(is.na(x), "-", format(round(x, 2), trim = TRUE, drop0trailing = TRUE)),
+  number = function(x) {
+    ifelse(is.na(x), "-", format(round(x, 2), trim = TRUE, drop0trailing = TRUE))
+  },
   level = function(x) paste(trimws(formatC(100 * x, digits = 6, format = "fg")), "%"),
   fraction = function(x) percent(x),
   money = function(x) money(x)
@@ -261,45 +274,74 @@ percent <- function(x, digits = 2L) {
 }
 
 # Percentages taken from each other.
-points <- function(x, digits = 2L) sub(" %", " percentage points", percent(x, digits), fixed = TRUE)
+points <- function(x, digits = 2L) {
+  sub(" %", " percentage points", percent(x, digits), fixed = TRUE)
+}
 
 # How the losses and gains of a result are written: of profits in money.
-writer_of <- function(result) if (identical(basis(result)$kind, "profit")) function(x, digits = 2L) money(x) else percent
+writer_of <- function(result) {
+  if (identical(basis(result)$kind, "profit")) function(x, digits = 2L) money(x) else percent
+}
 
 # A return as the move that it was.
 move_of <- function(x, result) if (identical(basis(result)$kind, "log")) expm1(x) else x
 
 money <- function(x) {
-  shown <- formatC(x, format = "f", digits = if (any(abs(x) >= 1000, na.rm = TRUE)) 0L else 2L, big.mark = ",")
+  shown <- formatC(
+    x,
+    format = "f",
+    digits = if (any(abs(x) >= 1000, na.rm = TRUE)) 0L else 2L,
+    big.mark = ","
+  )
   ifelse(is.na(x), "-", as.character(shown))
 }
 
 # A choice that is the same in every row stands in the basis and need not be repeated, nor that
-# all converged, nor what no row has; of a wide table, so do the dates. Of fits the criteria are said by one and the ranks.
+# all converged, nor what no row has; of a wide table, so do the dates. Of fits the criteria are
+# said by one and the ranks.
 columns_to_show <- function(table) {
   constant <- vapply(table, function(v) length(unique(v)) <= 1L, NA)
-  choice <- names(table) %in% c("method", "rank", "horizon", "horizon_by", "window", "benchmark", "innovations")
+  choice <- names(table) %in% c(
+    "method", "rank", "horizon", "horizon_by", "window", "benchmark", "innovations"
+  )
   choice <- choice | vapply(table, function(v) is.logical(v) && !anyNA(v) && all(v), NA)
   detail <- vapply(names(table), function(name) isTRUE(known_columns[[name]]$detail), NA)
-  nothing <- vapply(names(table), function(name) isTRUE(known_columns[[name]]$optional) && all(is.na(table[[name]])), NA)
+  nothing <- vapply(
+    names(table),
+    function(name) isTRUE(known_columns[[name]]$optional) && all(is.na(table[[name]])),
+    NA
+  )
   # A rank is the same for all that take one.
-  same_rank <- names(table) == "rank" & length(unique(stats::na.omit(as.character(table[["rank"]])))) <= 1L
+  same_rank <- names(table) == "rank" &
+    length(unique(stats::na.omit(as.character(table[["rank"]])))) <= 1L
   # All ways lead to a horizon of one period.
   no_way <- names(table) == "horizon_by" & all(table[["horizon"]] %in% 1L)
   shown <- !detail & !(choice & constant) & !nothing & !same_rank & !no_way
   if (sum(shown) > 12L) {
     if (nrow(table) > 1L) shown <- shown & !(names(table) %in% c("from", "to") & constant)
-    if ("family" %in% names(table)) shown <- shown & !names(table) %in% c("from", "to", "log_likelihood", "bic")
+    if ("family" %in% names(table)) {
+      shown <- shown & !names(table) %in% c("from", "to", "log_likelihood", "bic")
+    }
   }
   names(table)[shown]
 }
 
 column_of <- function(name, values, kind = NULL) {
-  column <- known_columns[[name]] %||% list(label = name, unit = if (is.numeric(values)) "number" else "text")
-  if (is.null(known_columns[[name]]) && any(kind == c("fractions", "amounts"))) column$unit <- c(fractions = "fraction", amounts = "money")[[kind]]
+  column <- known_columns[[name]] %||% list(
+    label = name,
+    unit = if (is.numeric(values)) "number" else "text"
+  )
+  if (is.null(known_columns[[name]]) && any(kind == c("fractions", "amounts"))) {
+    column$unit <- c(fractions = "fraction", amounts = "money")[[kind]]
+  }
   # Of profits everything is in their own units.
-  if (identical(kind, "profit") && column$unit %in% c("fraction", "small", "points", "small_points")) column$unit <- "money"
-  if (identical(kind, "profit")) column$label <- sub("return", "profit", column$label, fixed = TRUE)
+  if (identical(kind, "profit") &&
+      column$unit %in% c("fraction", "small", "points", "small_points")) {
+    column$unit <- "money"
+  }
+  if (identical(kind, "profit")) {
+    column$label <- sub("return", "profit", column$label, fixed = TRUE)
+  }
   column
 }
 
@@ -309,8 +351,11 @@ text_table <- function(table, kind = NULL) {
   shown <- lapply(stats::setNames(nm = columns_to_show(table)), function(name) {
     column <- column_of(name, table[[name]], kind)
     cells <- unit_text[[column$unit]](table[[name]])
-    list(header = strwrap(column$label, max(nchar(cells), 10L) + 1L), cells = cells,
-         side = if (column$unit %in% c("text", "date")) -1L else 1L)
+    list(
+      header = strwrap(column$label, max(nchar(cells), 10L) + 1L),
+      cells = cells,
+      side = if (column$unit %in% c("text", "date")) -1L else 1L
+    )
   })
   deep <- max(1L, lengths(lapply(shown, `[[`, "header")))
   shown <- lapply(shown, function(column) {
@@ -326,7 +371,10 @@ crossed_table <- function(table) {
   keys <- keys[vapply(keys, function(v) length(unique(stats::na.omit(v))) > 1L, NA)]
   key <- do.call(paste, c(unname(as.list(keys)), sep = "\r"))
   rows <- which(!duplicated(key))
-  rows <- rows[do.call(order, c(lapply(keys[rows, , drop = FALSE], function(v) match(v, unique(v)))))]
+  rows <- rows[do.call(
+    order,
+    c(lapply(keys[rows, , drop = FALSE], function(v) match(v, unique(v))))
+  )]
   shown <- keys[rows, , drop = FALSE]
   for (level in sort(unique(table$level))) {
     at <- table$level == level
@@ -337,5 +385,10 @@ crossed_table <- function(table) {
 
 # Lines of a text; a number and its unit stay on one.
 folded <- function(text, width = 120L) {
-  gsub("\u00a0%", " %", strwrap(gsub(" %", "\u00a0%", text, fixed = TRUE), width, exdent = 2L), fixed = TRUE)
+  gsub(
+    "\u00a0%",
+    " %",
+    strwrap(gsub(" %", "\u00a0%", text, fixed = TRUE), width, exdent = 2L),
+    fixed = TRUE
+  )
 }

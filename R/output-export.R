@@ -4,34 +4,43 @@
 #' @param path The file; its ending says the form. `.xlsx`: a sheet each for prices, simple
 #'   and log returns,
 #'   with real dates; `.csv` and `.parquet`: a wide table of what `what` says.
-#' @param layout `"wide"`, a column for each security; or `"long"`, a row for each date and security with whatever is known
-#'   of it: open, high, low, close, volume. A long workbook has one sheet, of prices.
+#' @param layout `"wide"`, a column for each security; or `"long"`, a row for each date and
+#'   security with whatever is known of it: open, high, low, close, volume. A long workbook has
+#'   one sheet, of prices.
 #' @param what `"prices"`, `"simple"` or `"log"`, for CSV and Parquet.
 #' @param every The frequency of the returns, see [as_returns()].
-#' @return `path`, invisibly. The file is written whole or not at all, never over a database; a link is followed, a pipe
-#'   written into, and the mode of a file that was there stays. Names that a
-#'   spreadsheet program would run as a formula
-#'   are text in a workbook, and get an apostrophe before them in CSV.
+#' @return `path`, invisibly. The file is written whole or not at all, never over a database; a
+#'   link is followed, a pipe written into, and the mode of a file that was there stays. Names
+#'   that a spreadsheet program would run as a formula are text in a workbook, and get an
+#'   apostrophe before them in CSV.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))[, c("BAYALL", "TARROW")]
 #' write_prices(prices, tempfile(fileext = ".csv"))
 #' @export
-write_prices <- function(prices, path, what = c("prices", "simple", "log"), every = NULL, layout = c("wide", "long")) {
+write_prices <- function(prices, path, what = c("prices", "simple", "log"), every = NULL,
+                         layout = c("wide", "long")) {
   prices <- as_prices(prices)
   what <- one_of(what, "what", c("prices", "simple", "log"))
   layout <- one_of(layout, "layout", c("wide", "long"))
-  if (layout == "long" && what != "prices") fail("argument", "Returns are written wide.", remedy = "Leave `layout` out.")
+  if (layout == "long" && what != "prices") {
+    fail("argument", "Returns are written wide.", remedy = "Leave `layout` out.")
+  }
   form <- lower_case(tools::file_ext(path))
   write <- export_forms[[form]]
   if (is.null(write)) {
-    fail("argument", sprintf("Prices are written as %s.", some(paste0(".", names(export_forms)))),
-         where = sprintf("The file is %s.", path))
+    fail(
+      "argument",
+      sprintf("Prices are written as %s.", some(paste0(".", names(export_forms)))),
+      where = sprintf("The file is %s.", path)
+    )
   }
   table <- function(what) {
     if (what != "prices") return(as.data.frame(as_returns(prices, kind = what, every = every)))
     if (layout == "long") long_table(prices) else as.data.frame(prices)
   }
-  write_whole(path, function(part) write(table, what, part, if (layout == "long") "prices" else names(written_sheets)))
+  write_whole(path, function(part) {
+    write(table, what, part, if (layout == "long") "prices" else names(written_sheets))
+  })
 }
 
 # A row for each date on which a security has anything.
@@ -41,8 +50,12 @@ long_table <- function(prices) {
   row <- (known - 1L) %% nrow(prices$close) + 1L
   order <- c("open", "high", "low", "close", "adjusted", "volume")
   fields <- fields[c(intersect(order, names(fields)), setdiff(names(fields), order))]
-  data.frame(date = prices$dates[row], security = colnames(prices$close)[(known - 1L) %/% nrow(prices$close) + 1L],
-             lapply(fields, function(m) m[known]), check.names = FALSE)
+  data.frame(
+    date = prices$dates[row],
+    security = colnames(prices$close)[(known - 1L) %/% nrow(prices$close) + 1L],
+    lapply(fields, function(m) m[known]),
+    check.names = FALSE
+  )
 }
 
 export_forms <- list(
@@ -57,8 +70,12 @@ export_forms <- list(
     for (sheet in sheets) {
       name <- written_sheets[[sheet]]
       openxlsx::addWorksheet(book, name)
-      openxlsx::writeData(book, name, table(sheet),
-                          headerStyle = openxlsx::createStyle(textDecoration = "bold"))
+      openxlsx::writeData(
+        book,
+        name,
+        table(sheet),
+        headerStyle = openxlsx::createStyle(textDecoration = "bold")
+      )
       openxlsx::freezePane(book, name, firstRow = TRUE, firstCol = TRUE)
       openxlsx::setColWidths(book, name, 1L, 12)
     }

@@ -1,20 +1,44 @@
-# Writes beside the target and then renames, so that a file is whole or as it was. What `write` made must end as files of
-# its form end, and reach the medium; a link is followed, a pipe or device written into.
+# Writes beside the target and then renames, so that a file is whole or as it was. What `write`
+# made must end as files of its form end, and reach the medium; a link is followed, a pipe or
+# device written into.
 write_whole <- function(path, write) {
   target <- write_target(path)
   ending <- lower_case(tools::file_ext(path))
-  part <- if (target$kind == "other") tempfile(fileext = paste0(".", ending))
-          else tempfile(".imbroglio-", dirname(target$path), paste0(".", ending))
+  part <- if (target$kind == "other") {
+    tempfile(fileext = paste0(".", ending))
+  } else {
+    tempfile(".imbroglio-", dirname(target$path), paste0(".", ending))
+  }
   on.exit(unlink(part))
   unwritten <- function(why) {
-    fail("write", sprintf("%s could not be written%s.", path, if (target$kind == "file") "; it is as it was" else ""), where = why)
+    fail(
+      "write",
+      sprintf(
+        "%s could not be written%s.",
+        path,
+        if (target$kind == "file") "; it is as it was" else ""
+      ),
+      where = why
+    )
   }
   # What a library warns of when its file cannot be written is no more than that.
   tryCatch(suppressWarnings(write(part)), error = function(e) {
     if (inherits(e, "imbroglio_error") && !inherits(e, "imbroglio_error_write")) stop(e)
-    unwritten(if (inherits(e, "imbroglio_error_write")) e$body[["x"]] %||% conditionMessage(e) else conditionMessage(e))
+    unwritten(
+      if (inherits(e, "imbroglio_error_write")) {
+        e$body[["x"]] %||% conditionMessage(e)
+      } else {
+        conditionMessage(e)
+      }
+    )
   })
-  if (!made_whole(part, ending)) unwritten(sprintf("It came out cut off; there may be no room in %s or %s.", dirname(target$path), tempdir()))
+  if (!made_whole(part, ending)) {
+    unwritten(sprintf(
+      "It came out cut off; there may be no room in %s or %s.",
+      dirname(target$path),
+      tempdir()
+    ))
+  }
   if (target$kind == "other") {
     why <- write_bytes(target$path, readBin(part, "raw", file.size(part)), TRUE)
     if (nzchar(why)) unwritten(why)
@@ -39,11 +63,18 @@ write_target <- function(path) {
     at <- if (startsWith(link, "/")) link else file.path(dirname(at), link)
   }
   kind <- file_kind(at)
-  if (kind == "folder") fail("file", sprintf("%s is a folder.", path), remedy = "Name a file in it.")
-  if (!dir.exists(dirname(at))) fail("file", sprintf("There is no folder %s to write to.", dirname(at)))
+  if (kind == "folder") {
+    fail("file", sprintf("%s is a folder.", path), remedy = "Name a file in it.")
+  }
+  if (!dir.exists(dirname(at))) {
+    fail("file", sprintf("There is no folder %s to write to.", dirname(at)))
+  }
   if (is_sqlite(at)) {
-    fail("argument", sprintf("%s is a database, such as a price store; nothing else is written over it.", path),
-         remedy = "Name another file.")
+    fail(
+      "argument",
+      sprintf("%s is a database, such as a price store; nothing else is written over it.", path),
+      remedy = "Name another file."
+    )
   }
   list(path = at, kind = kind)
 }
@@ -72,63 +103,111 @@ made_whole <- function(path, ending) {
     seek(connection, max(0, size - n))
     readBin(connection, "raw", n)
   }
-  ends <- function(text) grepl(text, rawToChar(tail(64L)[tail(64L) != 0L]), fixed = TRUE, useBytes = TRUE)
-  switch(ending,
+  ends <- function(text) {
+    grepl(text, rawToChar(tail(64L)[tail(64L) != 0L]), fixed = TRUE, useBytes = TRUE)
+  }
+  switch(
+    ending,
     png = identical(tail(12L)[5:8], charToRaw("IEND")),
-    pdf = ends("%%EOF"), svg = ends("</svg>"), html = ends("</html>"), parquet = ends("PAR1"),
-    xlsx = workbook_whole(path), TRUE)
+    pdf = ends("%%EOF"),
+    svg = ends("</svg>"),
+    html = ends("</html>"),
+    parquet = ends("PAR1"),
+    xlsx = workbook_whole(path),
+    TRUE
+  )
 }
 
 # Every part of a workbook can be unpacked and ends with the tag that it began with.
 workbook_whole <- function(path) {
-  parts <- tryCatch(utils::unzip(path, list = TRUE), error = function(e) NULL, warning = function(w) NULL)
+  parts <- tryCatch(
+    utils::unzip(path, list = TRUE),
+    error = function(e) NULL,
+    warning = function(w) NULL
+  )
   if (is.null(parts) || !nrow(parts)) return(FALSE)
   all(vapply(which(grepl("[.](xml|rels)$", parts$Name)), function(i) {
     connection <- unz(path, parts$Name[i], "rb")
     on.exit(close(connection))
-    bytes <- tryCatch(readBin(connection, "raw", parts$Length[i]), error = function(e) raw(), warning = function(w) raw())
-    length(bytes) == parts$Length[i] && rev(bytes[!bytes %in% as.raw(c(10L, 13L, 32L))])[1L] == charToRaw(">") &&
+    bytes <- tryCatch(
+      readBin(connection, "raw", parts$Length[i]),
+      error = function(e) raw(),
+      warning = function(w) raw()
+    )
+    length(bytes) == parts$Length[i] &&
+      rev(bytes[!bytes %in% as.raw(c(10L, 13L, 32L))])[1L] == charToRaw(">") &&
       closes_its_root(rawToChar(bytes))
   }, NA))
 }
 
 closes_its_root <- function(text) {
   root <- regmatches(text, regexpr("<[A-Za-z][A-Za-z0-9:]*", text, useBytes = TRUE))
-  length(root) == 1L && grepl(sprintf("(</%1$s *>|<%1$s[^<]*/>)[ \r\n]*$", substring(root, 2L)), text, useBytes = TRUE)
+  length(root) == 1L && grepl(
+    sprintf("(</%1$s *>|<%1$s[^<]*/>)[ \r\n]*$", substring(root, 2L)),
+    text,
+    useBytes = TRUE
+  )
 }
 
 # JSON by our own layout; the strings by jsonlite.
 as_json <- function(result) {
   quoted <- function(x) {
     each <- unique(x)
-    vapply(each, function(s) as.character(jsonlite::toJSON(s, auto_unbox = TRUE)), "",
-           USE.NAMES = FALSE)[match(x, each)]
+    vapply(each, function(s) {
+      as.character(jsonlite::toJSON(s, auto_unbox = TRUE))
+    }, "", USE.NAMES = FALSE)[match(x, each)]
   }
   cells <- function(x) {
     if (inherits(x, "Date")) x <- core_iso_days(x)
-    text <- if (is.numeric(x)) core_shortest(x) else if (is.logical(x)) lower_case(x) else quoted(as.character(x))
+    text <- if (is.numeric(x)) {
+      core_shortest(x)
+    } else if (is.logical(x)) {
+      lower_case(x)
+    } else {
+      quoted(as.character(x))
+    }
     text[is.na(x) | (is.numeric(x) & !is.finite(x))] <- "null"
     text
   }
-  object <- function(fields) paste0("{", paste0(quoted(names(fields)), ": ", fields, collapse = ", "), "}")
+  object <- function(fields) {
+    paste0("{", paste0(quoted(names(fields)), ": ", fields, collapse = ", "), "}")
+  }
   rows <- function(table) {
     if (!nrow(table)) return("[]")
-    fields <- Map(function(name, column) paste0(quoted(name), ": ", cells(column)), names(table), table)
-    paste0("[\n    {", paste(do.call(paste, c(unname(fields), sep = ", ")), collapse = "},\n    {"), "}\n  ]")
+    fields <- Map(
+      function(name, column) paste0(quoted(name), ": ", cells(column)),
+      names(table),
+      table
+    )
+    paste0(
+      "[\n    {",
+      paste(do.call(paste, c(unname(fields), sep = ", ")), collapse = "},\n    {"),
+      "}\n  ]"
+    )
   }
   found <- basis(result)
   simple <- found[c("from", "to", "securities", "kind", "per_year", "seed", "origin", "digest")]
   about <- c(
     vapply(simple, cells, ""),
-    every = if (length(found$every) == 1L) cells(found$every) else object(vapply(found$every, cells, "")),
+    every = if (length(found$every) == 1L) {
+      cells(found$every)
+    } else {
+      object(vapply(found$every, cells, ""))
+    },
     observations = object(vapply(found$observations, cells, "")),
     dropped = rows(found$dropped),
     repairs = paste0("[", paste(cells(found$repairs), collapse = ", "), "]"),
     choices = if (length(found$choices)) object(vapply(found$choices, cells, "")) else "{}"
   )
-  paste0("{\n  \"imbroglio\": ",
-         object(c(version = quoted(found$version), measure = quoted(attr(result, "measure")))),
-         ",\n  \"basis\": ", object(about), ",\n  \"results\": ", rows(as.data.frame(result)), "\n}")
+  paste0(
+    "{\n  \"imbroglio\": ",
+    object(c(version = quoted(found$version), measure = quoted(attr(result, "measure")))),
+    ",\n  \"basis\": ",
+    object(about),
+    ",\n  \"results\": ",
+    rows(as.data.frame(result)),
+    "\n}"
+  )
 }
 
 # Spreadsheet programs run a cell that starts like a formula; text that does gets
@@ -153,5 +232,10 @@ as_csv <- function(table) {
   }
   # Not by a file of another's: what has no room there would be cut off.
   header <- paste(quoted(guarded(names(cells))), collapse = ",")
-  c(header, if (length(cells) && length(cells[[1L]])) do.call(paste, c(unname(lapply(cells, quoted)), sep = ",")))
+  c(
+    header,
+    if (length(cells) && length(cells[[1L]])) {
+      do.call(paste, c(unname(lapply(cells, quoted)), sep = ","))
+    }
+  )
 }

@@ -3,19 +3,28 @@
 format.imbroglio_basis <- function(x, ...) {
   n <- if (length(x$observations)) range(x$observations) else c(0L, 0L)
   adverbs <- some(adverb_of(unique(x$every)))
-  what <- if (x$kind %in% c("price", "profit")) sprintf("%s %ss", adverbs, x$kind)
-          else sprintf("%s %s returns", adverbs, x$kind)
+  what <- if (x$kind %in% c("price", "profit")) {
+    sprintf("%s %ss", adverbs, x$kind)
+  } else {
+    sprintf("%s %s returns", adverbs, x$kind)
+  }
   left_out <- tapply(x$dropped$n, x$dropped$reason, sum)
   parts <- c(
     if (!is.na(x$from)) sprintf("%s to %s", x$from, x$to),
-    sprintf("%s %s%s", if (n[1L] == n[2L]) count(n[1L]) else paste(count(n[1L]), "to", count(n[2L])), what,
-            if (x$securities > 1L) " a security" else ""),
+    sprintf(
+      "%s %s%s",
+      if (n[1L] == n[2L]) count(n[1L]) else paste(count(n[1L]), "to", count(n[2L])),
+      what,
+      if (x$securities > 1L) " a security" else ""
+    ),
     if (length(left_out)) sprintf("%s %s", count(as.vector(left_out)), names(left_out)),
     if (!is.na(x$per_year)) sprintf("%s periods a year", format(x$per_year)),
     if (length(x$choices)) paste(names(x$choices), x$choices),
     if (length(x$repairs)) count(length(x$repairs), "repair"),
     if (!is.na(x$seed)) sprintf("seed %s", x$seed),
-    x$origin, paste("digest", x$digest), paste("imbroglio", x$version)
+    x$origin,
+    paste("digest", x$digest),
+    paste("imbroglio", x$version)
   )
   paste(parts, collapse = "; ")
 }
@@ -41,56 +50,100 @@ print.imbroglio_result <- function(x, ...) {
 #' @exportS3Method pillar::tbl_sum
 tbl_sum.imbroglio_result <- function(x, ...) {
   stats::setNames(
-    c(paste(c(count(nrow(x), "row"),
-              if (!is.null(x[["security"]])) count(length(unique(x[["security"]])), "security", "securities")),
-            collapse = " of "),
-      format(basis(x))),
+    c(
+      paste(
+        c(
+          count(nrow(x), "row"),
+          if (!is.null(x[["security"]])) {
+            count(length(unique(x[["security"]])), "security", "securities")
+          }
+        ),
+        collapse = " of "
+      ),
+      format(basis(x))
+    ),
     c(title_of(x), "Basis")
   )
 }
 
 title_of <- function(result) {
   name <- attr(result, "measure")
-  other <- c(garch = "GARCH(1,1)", garch_forecast = "Volatility ahead, by GARCH(1,1)",
-             fit_quantiles = "Value at risk by fitted distributions", fit_parameters = "Fitted parameters",
-             volatility_series = "Volatility", paths = "Drawn paths", backtest_breaches = "Breaches of the value at risk",
-             backtest_zones = "Breaches, run by run", backtest_series = "Value at risk, day by day",
-             drawdown_series = "Drawdown", drawdown_episodes = "Falls below a high")
-  measures()[[name]]$title %||% (if (name %in% names(other)) other[[name]] else sentence_case(name))
+  other <- c(
+    garch = "GARCH(1,1)",
+    garch_forecast = "Volatility ahead, by GARCH(1,1)",
+    fit_quantiles = "Value at risk by fitted distributions",
+    fit_parameters = "Fitted parameters",
+    volatility_series = "Volatility",
+    paths = "Drawn paths",
+    backtest_breaches = "Breaches of the value at risk",
+    backtest_zones = "Breaches, run by run",
+    backtest_series = "Value at risk, day by day",
+    drawdown_series = "Drawdown",
+    drawdown_episodes = "Falls below a high"
+  )
+  measures()[[name]]$title %||%
+    (if (name %in% names(other)) other[[name]] else sentence_case(name))
 }
 
 #' @export
 print.imbroglio_prices <- function(x, ...) {
-  print_panel(x, sprintf("Prices: %s, %s", count(ncol(x), "security", "securities"), count(nrow(x), "date")),
-              x$close)
+  print_panel(
+    x,
+    sprintf("Prices: %s, %s", count(ncol(x), "security", "securities"), count(nrow(x), "date")),
+    x$close
+  )
 }
 
 #' @export
 print.imbroglio_returns <- function(x, ...) {
-  print_panel(x, sprintf("Returns: %s, %s, %s %s", count(ncol(x), "security", "securities"), count(nrow(x), "date"),
-                         some(adverb_of(unique(x$rhythm$every))), x$kind),
-              x$values)
+  print_panel(
+    x,
+    sprintf(
+      "Returns: %s, %s, %s %s",
+      count(ncol(x), "security", "securities"),
+      count(nrow(x), "date"),
+      some(adverb_of(unique(x$rhythm$every))),
+      x$kind
+    ),
+    x$values
+  )
 }
 
 print_panel <- function(x, title, values, most = 20L) {
   columns <- seq_len(min(most, ncol(values)))
   sample <- sample_of(x$dates, values[, columns, drop = FALSE])
-  table <- data.frame(security = colnames(values)[columns], from = sample$from, to = sample$to, n = sample$n,
-                      missing = sample$inside)
+  table <- data.frame(
+    security = colnames(values)[columns],
+    from = sample$from,
+    to = sample$to,
+    n = sample$n,
+    missing = sample$inside
+  )
   if (!any(table$missing)) table$missing <- NULL
   cat(title, "; ", x$origin, if (!is.null(x$layout)) sprintf(" (%s)", x$layout), "\n", sep = "")
   writeLines(paste0("  ", text_table(table)))
-  if (ncol(values) > most) cat("  and ", count(ncol(values) - most, "more security", "more securities"), "\n",
-                               sep = "")
+  if (ncol(values) > most) {
+    cat("  and ", count(ncol(values) - most, "more security", "more securities"), "\n", sep = "")
+  }
   invisible(x)
 }
 
 #' @export
 print.imbroglio_book <- function(x, ...) {
-  cat(sprintf("Book %s: %s%s; %s\n", x$name, count(length(x$security), "holding"),
-              if (is.null(x$value)) "" else paste(", worth", money(x$value)), x$returns$origin))
+  cat(sprintf(
+    "Book %s: %s%s; %s\n",
+    x$name,
+    count(length(x$security), "holding"),
+    if (is.null(x$value)) "" else paste(", worth", money(x$value)),
+    x$returns$origin
+  ))
   writeLines(paste0("  ", text_table(as.data.frame(x))))
-  cat("What did happen is of the book ", then_words(x), "; what may happen of the book as held today.\n", sep = "")
+  cat(
+    "What did happen is of the book ",
+    then_words(x),
+    "; what may happen of the book as held today.\n",
+    sep = ""
+  )
   if (length(x$history)) writeLines(x$history)
   invisible(x)
 }

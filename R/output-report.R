@@ -20,7 +20,8 @@
 #' write_report(prices[, c("BAYALL", "TARROW")], tempfile(fileext = ".html"))
 #' }
 #' @export
-write_report <- function(prices, path, window = 60L, per_year = NULL, level = 0.99, value = NULL) {
+write_report <- function(prices, path, window = 60L, per_year = NULL, level = 0.99,
+                         value = NULL) {
   book <- if (inherits(prices, "imbroglio_book")) prices
   if (is.null(book)) prices <- as_prices(prices)
   for (package in c("rmarkdown", "knitr", "ggplot2", "scales")) need_package(package, "A report")
@@ -30,8 +31,11 @@ write_report <- function(prices, path, window = 60L, per_year = NULL, level = 0.
     on.exit(Sys.unsetenv("HOME"))
   }
   if (!rmarkdown::pandoc_available()) {
-    fail("package", "A report needs pandoc, which is not installed.",
-         remedy = "Install it: it is a Debian package, and comes with many editors.")
+    fail(
+      "package",
+      "A report needs pandoc, which is not installed.",
+      remedy = "Install it: it is a Debian package, and comes with many editors."
+    )
   }
   returns <- take_returns(prices)
   if (!is.null(book)) prices <- returns$prices
@@ -49,11 +53,27 @@ write_report <- function(prices, path, window = 60L, per_year = NULL, level = 0.
     on.exit(unlink(work, recursive = TRUE))
     source <- file.path(work, "report.Rmd")
     file.copy(system.file("report", c("report.Rmd", "report.css"), package = "imbroglio"), work)
-    made <- rmarkdown::render(source, page_format(), output_file = "report.html", quiet = TRUE, envir = list2env(
-      list(prices = prices, parts = parts, rolling = rolling), parent = asNamespace("imbroglio")))
+    made <- rmarkdown::render(
+      source,
+      page_format(),
+      output_file = "report.html",
+      quiet = TRUE,
+      envir = list2env(
+        list(prices = prices, parts = parts, rolling = rolling),
+        parent = asNamespace("imbroglio")
+      )
+    )
     pictures <- list.files(work, "[.]png$", recursive = TRUE, full.names = TRUE)
-    copied <- made_whole(made, "html") && all(vapply(pictures, made_whole, NA, "png")) && file.copy(made, part)
-    if (!isTRUE(copied)) fail("write", "The report came out cut off.", where = sprintf("There may be no room in %s.", tempdir()))
+    copied <- made_whole(made, "html") &&
+      all(vapply(pictures, made_whole, NA, "png")) &&
+      file.copy(made, part)
+    if (!isTRUE(copied)) {
+      fail(
+        "write",
+        "The report came out cut off.",
+        where = sprintf("There may be no room in %s.", tempdir())
+      )
+    }
   })
 }
 
@@ -61,11 +81,19 @@ write_report <- function(prices, path, window = 60L, per_year = NULL, level = 0.
 page_format <- function() {
   picture <- if (requireNamespace("ragg", quietly = TRUE)) "ragg_png" else "png"
   rmarkdown::output_format(
-    knitr = rmarkdown::knitr_options(opts_chunk = list(dev = picture, dpi = 160, fig.width = 11,
-                                                       fig.height = 6.4)),
+    knitr = rmarkdown::knitr_options(opts_chunk = list(
+      dev = picture,
+      dpi = 160,
+      fig.width = 11,
+      fig.height = 6.4
+    )),
     pandoc = rmarkdown::pandoc_options(
-      to = "html5", ext = ".html",
-      args = c("--standalone", "--self-contained", "--css", "report.css", "--metadata", "document-css=false")
+      to = "html5",
+      ext = ".html",
+      args = c(
+        "--standalone", "--self-contained", "--css", "report.css", "--metadata",
+        "document-css=false"
+      )
     )
   )
 }
@@ -77,7 +105,12 @@ html_table <- function(result) {
   columns <- lapply(names, function(n) column_of(n, table[[n]], basis(result)$kind))
   right <- !vapply(columns, function(column) column$unit %in% c("text", "date"), NA)
   shown <- Map(function(column, values) unit_text[[column$unit]](values), columns, table[names])
-  knitr::kable(as.data.frame(shown), format = "html", escape = TRUE, align = ifelse(right, "r", "l"),
-               row.names = FALSE,
-               col.names = vapply(columns, `[[`, "", "label"))
+  knitr::kable(
+    as.data.frame(shown),
+    format = "html",
+    escape = TRUE,
+    align = ifelse(right, "r", "l"),
+    row.names = FALSE,
+    col.names = vapply(columns, `[[`, "", "label")
+  )
 }

@@ -1,17 +1,27 @@
 # Value at risk and what comes of it, in words.
 
-# "a day", "10 days"; and "one day in 100", or "in 2.3 % of days" where one in so many is not a whole number.
+# "a day", "10 days"; and "one day in 100", or "in 2.3 % of days" where one in so many is not a
+# whole number.
 period_name <- function(every, horizon) {
-  list(within = ifelse(horizon == 1L, paste("a", every), count(horizon, every)),
-       one = ifelse(horizon == 1L, every, sprintf("%s-%s period", count(horizon), every)),
-       many = ifelse(horizon == 1L, paste0(every, "s"), sprintf("%s-%s periods", count(horizon), every)))
+  list(
+    within = ifelse(horizon == 1L, paste("a", every), count(horizon, every)),
+    one = ifelse(horizon == 1L, every, sprintf("%s-%s period", count(horizon), every)),
+    many = ifelse(
+      horizon == 1L,
+      paste0(every, "s"),
+      sprintf("%s-%s periods", count(horizon), every)
+    )
+  )
 }
 
 one_in <- function(level, one, many) {
   out_of <- 1 / (1 - level)
   whole <- abs(out_of - round(out_of)) < 1e-6 * out_of
-  ifelse(whole, sprintf("one %s in %s", one, count(round(out_of))),
-         sprintf("in %s of %s", unit_text$level(1 - level), many))
+  ifelse(
+    whole,
+    sprintf("one %s in %s", one, count(round(out_of))),
+    sprintf("in %s of %s", unit_text$level(1 - level), many)
+  )
 }
 
 # Both ways round.
@@ -19,20 +29,44 @@ loss_sentence <- function(table, every, write = percent) {
   period <- period_name(every, table$horizon)
   rare <- one_in(table$level, period$one, period$many)
   level <- unit_text$level(table$level)
-  es <- ifelse(is.na(table$es), "", ifelse(is.infinite(table$es), ", without a bound on average",
-                                           sprintf(", %s on average", write(table$es))))
-  ifelse(table$var < 0,
-         sprintf("With %s confidence %s gains at least %s in %s; %s it gains less", level, table$security,
-                 write(-table$var),
-                 period$within, rare),
-         sprintf("With %s confidence %s loses no more than %s in %s; %s it loses more%s", level, table$security,
-                 write(table$var),
-                 period$within, rare, es))
+  es <- ifelse(
+    is.na(table$es),
+    "",
+    ifelse(
+      is.infinite(table$es),
+      ", without a bound on average",
+      sprintf(", %s on average", write(table$es))
+    )
+  )
+  ifelse(
+    table$var < 0,
+    sprintf(
+      "With %s confidence %s gains at least %s in %s; %s it gains less",
+      level,
+      table$security,
+      write(-table$var),
+      period$within,
+      rare
+    ),
+    sprintf(
+      "With %s confidence %s loses no more than %s in %s; %s it loses more%s",
+      level,
+      table$security,
+      write(table$var),
+      period$within,
+      rare,
+      es
+    )
+  )
 }
 
 money_sentence <- function(table) {
   if (is.null(table$var_value)) return("")
-  sprintf(" In money: no more than %s; beyond, %s on average.", money(table$var_value), money(table$es_value))
+  sprintf(
+    " In money: no more than %s; beyond, %s on average.",
+    money(table$var_value),
+    money(table$es_value)
+  )
 }
 
 #' @export
@@ -50,32 +84,73 @@ words_of.imbroglio_var <- function(result) {
   every <- every_by_row(result)
   seen <- !is.na(table$observed) & table$method == "historical" & !stretched
   differs <- table$rank_most > table$rank_least
-  said <- paste0(said, ifelse(seen, sprintf(" That is the %s worst of %s %s, of %s, %s%s; %s.",
-                                            ordinal(table$position), count(table$n), of_what,
-                                            table$observed,
-                                            ifelse(is.na(table$worse), "the worst of all",
-                                                   paste("after", write(table$worse))),
-                                            ifelse(is.na(table$milder), "",
-                                                   paste(" and before", write(table$milder))),
-                                            ifelse(differs, sprintf("the conventions of rank range from %s to %s",
-                                                                    write(table$rank_least, 3L),
-                                                                    write(table$rank_most, 3L)),
-                                                   "all conventions of rank agree")), ""))
-  said <- paste0(said, ifelse(stretched, sprintf(" It is that of one %s, stretched by the root of %s: no %s of %s was looked at.", every,
-                                                 count(table$horizon), sub("s$", "", of_what), count(table$horizon, every)), ""))
-  several <- c(if (length(unique(table$method)) > 1L || any(table$method != "historical")) "method",
-               if (length(unique(stats::na.omit(table$rank))) > 1L) "rank")
+  said <- paste0(
+    said,
+    ifelse(
+      seen,
+      sprintf(
+        " That is the %s worst of %s %s, of %s, %s%s; %s.",
+        ordinal(table$position),
+        count(table$n),
+        of_what,
+        table$observed,
+        ifelse(is.na(table$worse), "the worst of all", paste("after", write(table$worse))),
+        ifelse(is.na(table$milder), "", paste(" and before", write(table$milder))),
+        ifelse(
+          differs,
+          sprintf(
+            "the conventions of rank range from %s to %s",
+            write(table$rank_least, 3L),
+            write(table$rank_most, 3L)
+          ),
+          "all conventions of rank agree"
+        )
+      ),
+      ""
+    )
+  )
+  said <- paste0(
+    said,
+    ifelse(
+      stretched,
+      sprintf(
+        " It is that of one %s, stretched by the root of %s: no %s of %s was looked at.",
+        every,
+        count(table$horizon),
+        sub("s$", "", of_what),
+        count(table$horizon, every)
+      ),
+      ""
+    )
+  )
+  several <- c(
+    if (length(unique(table$method)) > 1L || any(table$method != "historical")) "method",
+    if (length(unique(stats::na.omit(table$rank))) > 1L) "rank"
+  )
   if (length(several)) {
-    prefix <- do.call(paste, c(lapply(table[several], function(v) ifelse(is.na(v), "", v)), sep = ", "))
-    said <- sprintf("By %s: %s%s", sub(", $", "", prefix), lower_case(substr(said, 1L, 1L)), substring(said, 2L))
+    prefix <- do.call(
+      paste,
+      c(lapply(table[several], function(v) ifelse(is.na(v), "", v)), sep = ", ")
+    )
+    said <- sprintf(
+      "By %s: %s%s",
+      sub(", $", "", prefix),
+      lower_case(substr(said, 1L, 1L)),
+      substring(said, 2L)
+    )
   }
   none <- is.na(table$var)
-  said[none] <- sprintf("%s has %s by %s.", table$security,
-                        ifelse(table$n == 0L, "no return to measure", "no value at risk"), table$method)[none]
+  said[none] <- sprintf(
+    "%s has %s by %s.",
+    table$security,
+    ifelse(table$n == 0L, "no return to measure", "no value at risk"),
+    table$method
+  )[none]
   said
 }
 
-# Of one security and level how far the methods are apart; of several securities the most and the least.
+# Of one security and level how far the methods are apart; of several securities the most and the
+# least.
 var_headline <- function(result) {
   table <- as.data.frame(result)
   write <- writer_of(result)
@@ -86,40 +161,83 @@ var_headline <- function(result) {
   if (length(unique(top$security)) > 1L) {
     top <- top[!stands_on_little(top), ]
     top <- top[top$method == top$method[1L] & top$rank %in% top$rank[1L], ]
-    return(sprintf("%s risks most in %s at %s (%s), %s least (%s).", top$security[which.max(top$var)], period$within,
-                   unit_text$level(top$level[1L]), write(max(top$var), 1L), top$security[which.min(top$var)],
-                   write(min(top$var), 1L)))
+    return(sprintf(
+      "%s risks most in %s at %s (%s), %s least (%s).",
+      top$security[which.max(top$var)],
+      period$within,
+      unit_text$level(top$level[1L]),
+      write(max(top$var), 1L),
+      top$security[which.min(top$var)],
+      write(min(top$var), 1L)
+    ))
   }
   if (nrow(top) == 1L) return(paste0(loss_sentence(top, every_in_all(result), write), "."))
-  name <- function(i) if (length(unique(top$method)) > 1L) top$method[i] else paste("rank", top$rank[i])
-  sprintf("At %s the loss of %s in %s is put between %s (%s) and %s (%s).", unit_text$level(top$level[1L]),
-          top$security[1L], period$within,
-          write(min(top$var)), name(which.min(top$var)), write(max(top$var)), name(which.max(top$var)))
+  name <- function(i) {
+    if (length(unique(top$method)) > 1L) top$method[i] else paste("rank", top$rank[i])
+  }
+  sprintf(
+    "At %s the loss of %s in %s is put between %s (%s) and %s (%s).",
+    unit_text$level(top$level[1L]),
+    top$security[1L],
+    period$within,
+    write(min(top$var)),
+    name(which.min(top$var)),
+    write(max(top$var)),
+    name(which.max(top$var))
+  )
 }
 
 #' @export
 words_of.imbroglio_bootstrap <- function(result) {
   table <- as.data.frame(result)
-  paste0(loss_sentence(table, every_by_row(result)), ".", money_sentence(table),
-         sprintf(" Another history and other draws would move that by %s (one standard error), other draws alone by %s.",
-                 points(table$var_error, 3L), points(table$draw_error, 3L)))
+  paste0(
+    loss_sentence(table, every_by_row(result)),
+    ".",
+    money_sentence(table),
+    sprintf(
+      paste0(
+        " Another history and other draws would move that by %s (one standard error), ",
+        "other draws alone by %s."
+      ),
+      points(table$var_error, 3L),
+      points(table$draw_error, 3L)
+    )
+  )
 }
 
 #' @export
 words_of.imbroglio_split <- function(result) {
   table <- as.data.frame(result)
   book <- is_book(result)
-  ifelse(book,
-         sprintf("%s, by %s at %s: %s in %s; its holdings alone add up to %s, so that diversification saves %s.",
-                 table$security, table$method,
-                 unit_text$level(table$level), percent(table$component),
-                 period_name(every_by_row(result), table$horizon)$within,
-                 percent(table$var_alone), points(table$saved)),
-         sprintf("%s, by %s at %s: %s of the book makes %s of its value at risk; without it that is %s %s.",
-                 table$security, table$method,
-                 unit_text$level(table$level), percent(table$weight, 1L), percent(table$share, 1L),
-                 points(abs(table$incremental)),
-                 ifelse(table$incremental < 0, "more", "less")))
+  ifelse(
+    book,
+    sprintf(
+      paste0(
+        "%s, by %s at %s: %s in %s; its holdings alone add up to %s, so that ",
+        "diversification saves %s."
+      ),
+      table$security,
+      table$method,
+      unit_text$level(table$level),
+      percent(table$component),
+      period_name(every_by_row(result), table$horizon)$within,
+      percent(table$var_alone),
+      points(table$saved)
+    ),
+    sprintf(
+      paste0(
+        "%s, by %s at %s: %s of the book makes %s of its value at risk; without it that ",
+        "is %s %s."
+      ),
+      table$security,
+      table$method,
+      unit_text$level(table$level),
+      percent(table$weight, 1L),
+      percent(table$share, 1L),
+      points(abs(table$incremental)),
+      ifelse(table$incremental < 0, "more", "less")
+    )
+  )
 }
 
 # The rows of the book itself are the last of each method and level.
@@ -131,44 +249,93 @@ split_headline <- function(result) {
   parts <- table[-nrow(table), ]
   book <- table[nrow(table), ]
   most <- parts[which.max(parts$share), ]
-  sprintf("%s, %s of %s, makes %s of its %s value at risk of %s; diversification saves %s.", most$security,
-          percent(most$weight, 0L),
-          book$security, percent(most$share, 0L), unit_text$level(book$level), percent(book$component),
-          points(book$saved))
+  sprintf(
+    "%s, %s of %s, makes %s of its %s value at risk of %s; diversification saves %s.",
+    most$security,
+    percent(most$weight, 0L),
+    book$security,
+    percent(most$share, 0L),
+    unit_text$level(book$level),
+    percent(book$component),
+    points(book$saved)
+  )
 }
 
 #' @export
 words_of.imbroglio_tail <- function(result) {
-  sprintf("%s, the %s largest losses: shape %s by Hill, %s by the generalised Pareto distribution.",
-          result$security, count(result$k),
-          unit_text$two(result$hill_shape), unit_text$two(result$pareto_shape))
+  sprintf(
+    paste0(
+      "%s, the %s largest losses: shape %s by Hill, %s by the generalised Pareto ",
+      "distribution."
+    ),
+    result$security,
+    count(result$k),
+    unit_text$two(result$hill_shape),
+    unit_text$two(result$pareto_shape)
+  )
 }
 
 thresholds_headline <- function(result) {
   table <- as.data.frame(result)
   table <- table[table$security == table$security[1L], ]
   level <- basis(result)$choices[["level"]]
-  sprintf("%s: from %s to %s losses in the tail, its value at risk at %s runs from %s to %s by Hill, %s to %s by Pareto.", table$security[1L],
-          count(min(table$k)), count(max(table$k)), unit_text$level(as.numeric(level)),
-          percent(min(table$hill_var, na.rm = TRUE)),
-          percent(max(table$hill_var, na.rm = TRUE)), percent(min(table$pareto_var, na.rm = TRUE)),
-          percent(max(table$pareto_var, na.rm = TRUE)))
+  sprintf(
+    paste0(
+      "%s: from %s to %s losses in the tail, its value at risk at %s runs from %s to ",
+      "%s by Hill, %s to %s by Pareto."
+    ),
+    table$security[1L],
+    count(min(table$k)),
+    count(max(table$k)),
+    unit_text$level(as.numeric(level)),
+    percent(min(table$hill_var, na.rm = TRUE)),
+    percent(max(table$hill_var, na.rm = TRUE)),
+    percent(min(table$pareto_var, na.rm = TRUE)),
+    percent(max(table$pareto_var, na.rm = TRUE))
+  )
 }
 
 #' @export
 words_of.imbroglio_backtest <- function(result) {
   table <- as.data.frame(result)
-  verdict <- ifelse(is.na(table$exact_p), "not tested", ifelse(table$exact_p >= 0.05, "not rejected at 5 %",
-                    ifelse(table$breaches > table$expected, "rejected: too often", "rejected: too seldom")))
-  clusters <- ifelse(table$independence_p %in% NA | table$independence_p >= 0.05, "",
-                     ", and the breaches come in clusters")
-  losses <- ifelse(is.na(table$es_p) | table$es_p >= 0.05, "",
-                   "; the losses beyond are worse than its expected shortfall")
-  lacking <- ifelse(table$lacking > 0L, sprintf("; it lacks %s that others have", count(table$lacking, every_by_row(result))), "")
-  sprintf("%s, %s at %s: %s in %s, where %s are expected; %s (exact p %s)%s%s%s.", table$security,
-          table$method, unit_text$level(table$level),
-          count(table$breaches, "breach", "breaches"), count(table$n, every_by_row(result)), unit_text$one(table$expected), verdict,
-          unit_text$p(table$exact_p), clusters, losses, lacking)
+  verdict <- ifelse(
+    is.na(table$exact_p),
+    "not tested",
+    ifelse(
+      table$exact_p >= 0.05,
+      "not rejected at 5 %",
+      ifelse(table$breaches > table$expected, "rejected: too often", "rejected: too seldom")
+    )
+  )
+  clusters <- ifelse(
+    table$independence_p %in% NA | table$independence_p >= 0.05,
+    "",
+    ", and the breaches come in clusters"
+  )
+  losses <- ifelse(
+    is.na(table$es_p) | table$es_p >= 0.05,
+    "",
+    "; the losses beyond are worse than its expected shortfall"
+  )
+  lacking <- ifelse(
+    table$lacking > 0L,
+    sprintf("; it lacks %s that others have", count(table$lacking, every_by_row(result))),
+    ""
+  )
+  sprintf(
+    "%s, %s at %s: %s in %s, where %s are expected; %s (exact p %s)%s%s%s.",
+    table$security,
+    table$method,
+    unit_text$level(table$level),
+    count(table$breaches, "breach", "breaches"),
+    count(table$n, every_by_row(result)),
+    unit_text$one(table$expected),
+    verdict,
+    unit_text$p(table$exact_p),
+    clusters,
+    losses,
+    lacking
+  )
 }
 
 backtest_headline <- function(result) {
@@ -177,16 +344,35 @@ backtest_headline <- function(result) {
   if (!nrow(table)) return("There is nothing to show.")
   level <- unit_text$level(table$level[1L])
   if (length(unique(table$security)) > 1L) {
-    rejected <- tapply(table$exact_p < 0.05, table$method, sum, na.rm = TRUE)[unique(table$method)]
+    rejected <- tapply(
+      table$exact_p < 0.05,
+      table$method,
+      sum,
+      na.rm = TRUE
+    )[unique(table$method)]
     securities <- length(unique(table$security))
-    return(sprintf("At %s the breaches of %s: %s.", level, count(securities, "security", "securities"),
-                   some(sprintf("%s is rejected for %s", names(rejected), rejected), 12L)))
+    return(sprintf(
+      "At %s the breaches of %s: %s.",
+      level,
+      count(securities, "security", "securities"),
+      some(sprintf("%s is rejected for %s", names(rejected), rejected), 12L)
+    ))
   }
   if (nrow(table) == 1L) return(words_of(result)[which.max(result$level)])
   best <- table[table$place %in% 1L, ][1L, ]
   kept <- table$method[table$exact_p >= 0.05]
-  sprintf("%s at %s: %s has the best line; %s.", best$security, level, best$method,
-          if (length(kept)) sprintf("%s the right number of breaches",
-                                    paste(some(kept, 12L), if (length(kept) == 1L) "has" else "have"))
-          else "none has the right number of breaches")
+  sprintf(
+    "%s at %s: %s has the best line; %s.",
+    best$security,
+    level,
+    best$method,
+    if (length(kept)) {
+      sprintf(
+        "%s the right number of breaches",
+        paste(some(kept, 12L), if (length(kept) == 1L) "has" else "have")
+      )
+    } else {
+      "none has the right number of breaches"
+    }
+  )
 }

@@ -9,43 +9,65 @@
 #'
 #' @param prices A price table of closes as they were traded (for `raw_prices()`, adjusted ones).
 #' @param actions A data frame or a file of splits and dividends: `security`, `date` (the
-#'   ex-date), `split` (new shares for one old),
-#'   `dividend` (cash a share, on that date's share basis). If absent, those that were found
-#'   among the prices. A split may be a ratio, `2:1` or `"2 for 1"`; a line that stands twice is one action, and said.
+#'   ex-date), `split` (new shares for one old), `dividend` (cash a share, on that date's share
+#'   basis). If absent, those that were found among the prices. A split may be a ratio, `2:1` or
+#'   `"2 for 1"`; a line that stands twice is one action, and said.
 #' @param dates,decimal See [read_prices()], for actions that can be read two ways.
 #' @param form `"total-return"`: for splits and dividends; `"price"`: for splits only.
 #' @return A price table, with the close as it came in as field `close`, and volume
 #'   adjusted. An action of a security that is not in the
 #'   table is left out and said; one on a day without a price counts on the next day with one.
-#' @section Errors:
-#'   `imbroglio_error_action` for a split that is not above 0, a negative dividend, two splits of one day, or a
-#'   dividend that is no less than the close before it; those of a file, see [read_prices()].
+#' @section Errors: `imbroglio_error_action` for a split that is not above 0, a negative dividend,
+#'   two splits of one day, or a dividend that is no less than the close before it; those of a
+#'   file, see [read_prices()].
 #' @examples
 #' raw <- read_prices(demo_file("bay-daily.csv.gz"), price = "close")
 #' adjusted <- adjust_prices(raw, demo_file("bay-actions.csv"))
 #' measure_drawdown(adjusted[, "TARROW"])
 #' @export
-adjust_prices <- function(prices, actions = NULL, form = c("total-return", "price"), dates = NULL, decimal = NULL) {
-  rescaled(prices, read_actions(actions, list(dates = dates, decimal = decimal)), one_of(form, "form", c("total-return", "price")), back = FALSE)
+adjust_prices <- function(prices, actions = NULL, form = c("total-return", "price"), dates = NULL,
+                          decimal = NULL) {
+  rescaled(
+    prices,
+    read_actions(actions, list(dates = dates, decimal = decimal)),
+    one_of(form, "form", c("total-return", "price")),
+    back = FALSE
+  )
 }
 
 #' @rdname adjust_prices
 #' @export
-raw_prices <- function(prices, actions = NULL, form = c("total-return", "price"), dates = NULL, decimal = NULL) {
-  rescaled(prices, read_actions(actions, list(dates = dates, decimal = decimal)), one_of(form, "form", c("total-return", "price")), back = TRUE)
+raw_prices <- function(prices, actions = NULL, form = c("total-return", "price"), dates = NULL,
+                       decimal = NULL) {
+  rescaled(
+    prices,
+    read_actions(actions, list(dates = dates, decimal = decimal)),
+    one_of(form, "form", c("total-return", "price")),
+    back = TRUE
+  )
 }
 
 rescaled <- function(prices, actions, form, back) {
   prices <- as_prices(prices)
   actions <- actions %||% prices$actions
-  if (!NROW(actions)) fail("argument", "There are no splits or dividends to adjust for.",
-                           remedy = "Hand them in as `actions`.")
+  if (!NROW(actions)) {
+    fail(
+      "argument",
+      "There are no splits or dividends to adjust for.",
+      remedy = "Hand them in as `actions`."
+    )
+  }
   unknown <- setdiff(actions$security, colnames(prices))
   if (length(unknown)) {
-    note("dropped",
-         sprintf("%s %s no prices here; %s actions were left out.", some(unknown),
-                 if (length(unknown) == 1L) "has" else "have",
-                            if (length(unknown) == 1L) "its" else "their"))
+    note(
+      "dropped",
+      sprintf(
+        "%s %s no prices here; %s actions were left out.",
+        some(unknown),
+        if (length(unknown) == 1L) "has" else "have",
+        if (length(unknown) == 1L) "its" else "their"
+      )
+    )
   }
   if (form == "price") actions$dividend <- NA_real_
   close <- prices$close
@@ -63,17 +85,32 @@ rescaled <- function(prices, actions, form, back) {
     } else {
       close[seen, s] <- adjusted_close(own, day, close[seen, s], s)
     }
-    if (!is.null(volume)) volume[seen, s] <- if (back) volume[seen, s] * before_each(shares) else volume[seen, s] / before_each(shares)
+    if (!is.null(volume)) {
+      volume[seen, s] <- if (back) {
+        volume[seen, s] * before_each(shares)
+      } else {
+        volume[seen, s] / before_each(shares)
+      }
+    }
   }
   fields <- prices$fields[setdiff(names(prices$fields), if (back) "adjusted" else "close")]
   fields[[prices$measured]] <- prices$close
   if (!is.null(volume)) fields$volume <- volume
-  made <- new_prices(prices$dates, close, prices$origin, fields, measured = if (back) "close" else "adjusted",
-                     actions = actions, layout = prices$layout)
+  made <- new_prices(
+    prices$dates,
+    close,
+    prices$origin,
+    fields,
+    measured = if (back) "close" else "adjusted",
+    actions = actions,
+    layout = prices$layout
+  )
   made$universe <- prices$universe
   made$about <- prices$about
-  made$repairs <- c(prices$repairs,
-                    adjustment_note(if (back) "adjustment undone" else "adjusted", actions))
+  made$repairs <- c(
+    prices$repairs,
+    adjustment_note(if (back) "adjustment undone" else "adjusted", actions)
+  )
   made
 }
 
@@ -86,31 +123,78 @@ read_actions <- function(actions, how = list()) {
   column <- function(known) names(grid$columns)[match(known, names, nomatch = 0L)][1L]
   security <- column(security_names)
   date <- column(c("exdate", date_names))
-  amounts <- c(split = column(c("split", "splitratio", "ratio")), dividend = column(c("dividend", "dividends", "amount")))
+  amounts <- c(
+    split = column(c("split", "splitratio", "ratio")),
+    dividend = column(c("dividend", "dividends", "amount"))
+  )
   if (anyNA(c(security, date)) || all(is.na(amounts))) {
-    fail("layout", sprintf("The columns of %s must be security, date, and split or dividend.", origin),
-         where = sprintf("They are %s.", some(names(grid$columns), 8L)))
+    fail(
+      "layout",
+      sprintf("The columns of %s must be security, date, and split or dividend.", origin),
+      where = sprintf("They are %s.", some(names(grid$columns), 8L))
+    )
   }
   n <- length(grid$columns[[1L]])
   # A ratio of shares is written 2:1, 2/1, "2 for 1" or 2.
-  ratios <- if (is.na(amounts[["split"]])) list(grid = grid, values = rep(NA_real_, n)) else split_ratios(grid, amounts[["split"]])
-  read <- if_unclear(function(mark) grid_numbers(ratios$grid, unname(amounts[!is.na(amounts)]), mark), how$decimal)
-  if (NROW(read$faults)) {
-    fail("action", sprintf("%s in column %s of %s %s no number.", count(nrow(read$faults), "value"), read$faults$column[1L], origin,
-                           if (nrow(read$faults) == 1L) "is" else "are"),
-         where = sprintf("%s: \"%s\".", sentence_case(grid$place(read$faults$row)), read$faults$text[1L]))
+  ratios <- if (is.na(amounts[["split"]])) {
+    list(grid = grid, values = rep(NA_real_, n))
+  } else {
+    split_ratios(grid, amounts[["split"]])
   }
-  amount <- function(what) if (is.na(amounts[[what]])) rep(NA_real_, n) else read$values[[match(amounts[[what]], amounts[!is.na(amounts)])]]
-  dated <- if_unclear(function(order) column_days(grid$columns[[date]], order, date, origin), how$dates)
+  read <- if_unclear(
+    function(mark) grid_numbers(ratios$grid, unname(amounts[!is.na(amounts)]), mark),
+    how$decimal
+  )
+  if (NROW(read$faults)) {
+    fail(
+      "action",
+      sprintf(
+        "%s in column %s of %s %s no number.",
+        count(nrow(read$faults), "value"),
+        read$faults$column[1L],
+        origin,
+        if (nrow(read$faults) == 1L) "is" else "are"
+      ),
+      where = sprintf(
+        "%s: \"%s\".",
+        sentence_case(grid$place(read$faults$row)),
+        read$faults$text[1L]
+      )
+    )
+  }
+  amount <- function(what) {
+    if (is.na(amounts[[what]])) {
+      rep(NA_real_, n)
+    } else {
+      read$values[[match(amounts[[what]], amounts[!is.na(amounts)])]]
+    }
+  }
+  dated <- if_unclear(
+    function(order) column_days(grid$columns[[date]], order, date, origin),
+    how$dates
+  )
   named <- one_name_each(names_as_text(grid, security))
-  table <- data.frame(security = as.character(named$names), date = .Date(dated$days),
-                      split = ifelse(is.na(ratios$values), amount("split"), ratios$values), dividend = amount("dividend"))
+  table <- data.frame(
+    security = as.character(named$names),
+    date = .Date(dated$days),
+    split = ifelse(is.na(ratios$values), amount("split"), ratios$values),
+    dividend = amount("dividend")
+  )
   note_remarks(c(grid$remarks, read$remarks, dated$remarks, named$remarks), origin)
-  bad <- which(is.na(table$security) | is.na(table$date) | (!is.na(table$split) & !(table$split > 0 & is.finite(table$split))) |
-                 (!is.na(table$dividend) & !(table$dividend >= 0 & is.finite(table$dividend))))
+  bad <- which(
+    is.na(table$security) |
+      is.na(table$date) | (!is.na(table$split) & !(table$split > 0 & is.finite(table$split))) |
+      (!is.na(table$dividend) & !(table$dividend >= 0 & is.finite(table$dividend)))
+  )
   if (length(bad)) {
-    fail("action", sprintf("A split must be above 0, a dividend 0 or more, of a security and on a date, in %s.", origin),
-         where = sprintf("%s.", sentence_case(grid$place(bad))))
+    fail(
+      "action",
+      sprintf(
+        "A split must be above 0, a dividend 0 or more, of a security and on a date, in %s.",
+        origin
+      ),
+      where = sprintf("%s.", sentence_case(grid$place(bad)))
+    )
   }
   each_once(table, grid)
 }
@@ -119,7 +203,10 @@ split_ratios <- function(grid, column) {
   v <- grid$columns[[column]]
   values <- rep(NA_real_, length(v))
   if (!is.factor(v)) return(list(grid = grid, values = values))
-  p <- parts_of(lower_case(levels(v)), "^([0-9]+(?:[.,][0-9]+)?) *(?::|/|for|to|-) *([0-9]+(?:[.,][0-9]+)?)$")
+  p <- parts_of(
+    lower_case(levels(v)),
+    "^([0-9]+(?:[.,][0-9]+)?) *(?::|/|for|to|-) *([0-9]+(?:[.,][0-9]+)?)$"
+  )
   number <- function(text) as.numeric(sub(",", ".", text, fixed = TRUE))
   ratio <- number(p[, 1L]) / number(p[, 2L])
   values <- ratio[as.integer(v)]
@@ -131,20 +218,41 @@ split_ratios <- function(grid, column) {
 each_once <- function(table, grid) {
   again <- duplicated(table)
   if (any(again)) {
-    caution("duplicate", sprintf("%s of %s repeated an earlier one and %s dropped (%s).", count(sum(again), "row"), grid$origin,
-                                 if (sum(again) == 1L) "was" else "were", grid$place(which(again))))
+    caution(
+      "duplicate",
+      sprintf(
+        "%s of %s repeated an earlier one and %s dropped (%s).",
+        count(sum(again), "row"),
+        grid$origin,
+        if (sum(again) == 1L) "was" else "were",
+        grid$place(which(again))
+      )
+    )
   }
   split <- !again & !is.na(table$split)
   twice <- which(split)[duplicated(table[split, c("security", "date")])]
   if (length(twice)) {
-    fail("action", sprintf("%s has two splits that differ on %s in %s.", table$security[twice[1L]], table$date[twice[1L]], grid$origin),
-         where = sprintf("%s.", sentence_case(grid$place(twice))))
+    fail(
+      "action",
+      sprintf(
+        "%s has two splits that differ on %s in %s.",
+        table$security[twice[1L]],
+        table$date[twice[1L]],
+        grid$origin
+      ),
+      where = sprintf("%s.", sentence_case(grid$place(twice)))
+    )
   }
   `rownames<-`(table[!again, ], NULL)
 }
 
 adjustment_note <- function(what, actions) {
-  sprintf("%s for %s splits and %s dividends", what, sum(!is.na(actions$split)), sum(!is.na(actions$dividend)))
+  sprintf(
+    "%s for %s splits and %s dividends",
+    what,
+    sum(!is.na(actions$split)),
+    sum(!is.na(actions$dividend))
+  )
 }
 
 # Closes of one security, none missing, adjusted for its own actions.
@@ -156,8 +264,11 @@ adjusted_close <- function(actions, day, close, security) {
 
 refuse_large_dividend <- function(factor, day, security) {
   if (any(factor <= 0)) {
-    fail("action", sprintf("A dividend of %s is no less than the price before it.", security),
-         where = sprintf("On %s.", .Date(day[factor <= 0][1L])))
+    fail(
+      "action",
+      sprintf("A dividend of %s is no less than the price before it.", security),
+      where = sprintf("On %s.", .Date(day[factor <= 0][1L]))
+    )
   }
 }
 

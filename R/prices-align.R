@@ -23,17 +23,31 @@ align_prices <- function(prices, on = c("common", "all", "carry"), most = 1L) {
     filled <- core_carry(prices$close, most)
     n <- sum(!is.na(filled)) - sum(known)
     carried <- altered(prices, close = `dimnames<-`(filled, dimnames(prices$close)))
-    return(said_of(carried, sprintf("%s carried forward from the date before, at most %s running",
-                                   count(n, "price"), count(most))))
+    return(said_of(
+      carried,
+      sprintf(
+        "%s carried forward from the date before, at most %s running",
+        count(n, "price"),
+        count(most)
+      )
+    ))
   }
   keep <- if (on == "common") rowSums(known) == ncol(known) else rowSums(known) > 0L
   if (sum(keep) < 2L) {
-    fail("too_short", sprintf("The securities have only %s in common.", count(sum(keep), "date")),
-         remedy = "Leave out the one that starts late or ends early.")
+    fail(
+      "too_short",
+      sprintf("The securities have only %s in common.", count(sum(keep), "date")),
+      remedy = "Leave out the one that starts late or ends early."
+    )
   }
-  said_of(part_of(prices, which(keep), seq_len(ncol(prices))),
-          sprintf("%s dropped: not of %s", count(sum(!keep), "date"),
-                  if (on == "common") "all securities" else "any security"))
+  said_of(
+    part_of(prices, which(keep), seq_len(ncol(prices))),
+    sprintf(
+      "%s dropped: not of %s",
+      count(sum(!keep), "date"),
+      if (on == "common") "all securities" else "any security"
+    )
+  )
 }
 
 said_of <- function(prices, what) {
@@ -66,8 +80,11 @@ average_prices <- function(prices, window) {
   window <- check_whole(window, "window")
   longest <- max(core_observed(prices$close))
   if (window > longest) {
-    fail("too_short", sprintf("No security has as many as %s.", count(window, "price")),
-         where = sprintf("The longest has %s.", count(longest)))
+    fail(
+      "too_short",
+      sprintf("No security has as many as %s.", count(window, "price")),
+      where = sprintf("The longest has %s.", count(longest))
+    )
   }
   with_close(prices, core_rolling_mean(prices$close, window, window))
 }
@@ -78,13 +95,25 @@ rebase_prices <- function(prices, to = 100, at = NULL) {
   prices <- as_prices(prices)
   to <- check_positive(to, "to")
   at <- check_date(at, "at")
-  row <- if (is.null(at)) core_span(prices$close)$first else {
+  row <- if (is.null(at)) {
+    core_span(prices$close)$first
+  } else {
     rows <- which(prices$dates <= at)
-    vapply(seq_len(ncol(prices)), function(j) utils::tail(rows[!is.na(prices$close[rows, j])], 1L)[1L], 0L)
+    vapply(
+      seq_len(ncol(prices)),
+      function(j) utils::tail(rows[!is.na(prices$close[rows, j])], 1L)[1L],
+      0L
+    )
   }
   if (anyNA(row)) {
-    fail("too_short",
-         sprintf("%s has no price on or before %s.", some(colnames(prices)[is.na(row)]), at %||% "any date"))
+    fail(
+      "too_short",
+      sprintf(
+        "%s has no price on or before %s.",
+        some(colnames(prices)[is.na(row)]),
+        at %||% "any date"
+      )
+    )
   }
   with_close(prices, sweep(prices$close, 2L, to / prices$close[cbind(row, seq_along(row))], `*`))
 }
@@ -93,8 +122,12 @@ rebase_prices <- function(prices, to = 100, at = NULL) {
 # that have none are left out.
 with_close <- function(prices, close) {
   there <- core_observed(close) > 0L
-  made <- new_prices(prices$dates, `colnames<-`(close, colnames(prices))[, there, drop = FALSE], prices$origin,
-                     layout = prices$layout)
+  made <- new_prices(
+    prices$dates,
+    `colnames<-`(close, colnames(prices))[, there, drop = FALSE],
+    prices$origin,
+    layout = prices$layout
+  )
   made$universe <- prices$universe
   made$repairs <- prices$repairs
   made
@@ -118,7 +151,9 @@ NULL
 
 #' @rdname conversions
 #' @export
-as.ts.imbroglio_prices <- function(x, ...) time_series(as.matrix(x), x$dates, calendar_every(x$dates))
+as.ts.imbroglio_prices <- function(x, ...) {
+  time_series(as.matrix(x), x$dates, calendar_every(x$dates))
+}
 
 time_series <- function(values, dates, every) {
   first <- as.POSIXlt(dates[1L])

@@ -1,7 +1,9 @@
-# Dates as people and programs write them. The order of day and month is decided from all dates of a column; what
-# several readings fit is refused, with how to say which.
+# Dates as people and programs write them. The order of day and month is decided from all dates of
+# a column; what several readings fit is refused, with how to say which.
 
-month_names <- c("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
+month_names <- c(
+  "jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"
+)
 date_orders <- c("day-first", "month-first", "year-first")
 # Of a table of prices; others are slips.
 first_year <- 1800L
@@ -14,7 +16,10 @@ column_days <- function(x, order, name, origin) {
     # The day on the clock that the times are of.
     days <- as.numeric(as.Date(format(x, "%Y-%m-%d")))
     at_midnight <- all(format(x[!is.na(x)], "%H%M%S") == "000000")
-    return(list(days = sensible(days), remarks = if (!at_midnight) sprintf("times left out of %s", name)))
+    return(list(
+      days = sensible(days),
+      remarks = if (!at_midnight) sprintf("times left out of %s", name)
+    ))
   }
   if (inherits(x, "Date")) {
     days <- as.numeric(x)
@@ -37,16 +42,25 @@ sensible <- function(days) {
 }
 
 # Days since 1970; NA for days that no calendar has.
-days_of_date <- function(year, month, day) as.numeric(parse_iso_dates(sprintf("%04d-%02d-%02d", year, month, day)))
+days_of_date <- function(year, month, day) {
+  as.numeric(parse_iso_dates(sprintf("%04d-%02d-%02d", year, month, day)))
+}
 
-last_of_month <- function(year, month) days_of_date(year + month %/% 12L, month %% 12L + 1L, 1L) - 1
+last_of_month <- function(year, month) {
+  days_of_date(year + month %/% 12L, month %% 12L + 1L, 1L) - 1
+}
 
-# yyyymmdd, years, months as yyyymm, the day numbers of a spreadsheet, or Unix times: whichever all of them are.
+# yyyymmdd, years, months as yyyymm, the day numbers of a spreadsheet, or Unix times: whichever
+# all of them are.
 number_days <- function(x) {
   there <- x[!is.na(x)]
-  within <- function(low, high, whole = TRUE) length(there) && all(there >= low & there < high) && (!whole || all(there == floor(there)))
+  within <- function(low, high, whole = TRUE) {
+    length(there) && all(there >= low & there < high) && (!whole || all(there == floor(there)))
+  }
   told <- function(days, ...) list(days = sensible(days), remarks = c(...))
-  parts <- function(unit) list(as.integer(x %/% (unit * 100)), as.integer(x %/% unit %% 100), as.integer(x %% unit))
+  parts <- function(unit) {
+    list(as.integer(x %/% (unit * 100)), as.integer(x %/% unit %% 100), as.integer(x %% unit))
+  }
   if (within(first_year * 1e4, (last_year + 1) * 1e4)) {
     p <- parts(100)
     return(told(days_of_date(p[[1L]], p[[2L]], p[[3L]])))
@@ -56,24 +70,45 @@ number_days <- function(x) {
     month[!month %in% 1:12] <- NA
     return(told(last_of_month(as.integer(x %/% 100), month), "months, dated by their last day"))
   }
-  if (within(first_year, last_year + 1)) return(told(days_of_date(as.integer(x), 12L, 31L), "years, dated by their last day"))
-  if (within(20000, 73051, whole = FALSE)) return(told(floor(x) - 25569, "dates as a spreadsheet's day numbers (from 1900)"))
-  unit <- c(1, 1e3, 1e6, 1e9)[c(within(1e8, 4.2e9), within(1e11, 4.2e12), within(1e14, 4.2e15), within(1e17, 4.2e18, whole = FALSE))]
-  if (length(unit)) return(told(floor(x / unit / 86400), "dates as Unix times, by the days of UTC"))
+  if (within(first_year, last_year + 1)) {
+    return(told(days_of_date(as.integer(x), 12L, 31L), "years, dated by their last day"))
+  }
+  if (within(20000, 73051, whole = FALSE)) {
+    return(told(floor(x) - 25569, "dates as a spreadsheet's day numbers (from 1900)"))
+  }
+  unit <- c(1, 1e3, 1e6, 1e9)[c(
+    within(1e8, 4.2e9),
+    within(1e11, 4.2e12),
+    within(1e14, 4.2e15),
+    within(1e17, 4.2e18, whole = FALSE)
+  )]
+  if (length(unit)) {
+    return(told(floor(x / unit / 86400), "dates as Unix times, by the days of UTC"))
+  }
   list(days = rep(NA_real_, length(x)), remarks = NULL)
 }
 
 weekday_words <- "^(mon|tue|wed|thu|fri|sat|sun)[a-z]*[.,]* +"
 # A time of the day, with whatever zone: the date is the local one that is written before it.
-clock_words <- paste0("(t| +|, *)([01]?[0-9]|2[0-4]):[0-5][0-9](:[0-6][0-9]([.,][0-9]+)?)?( ?[ap]\\.?m\\.?)?",
-                      " ?(z|[a-z]{2,5}|(utc|gmt)?[+-][0-9]{1,2}:?([0-9]{2})?)?( ?[\\[(][a-z/_+:0-9-]+[\\])])?$|(?<=[0-9]{8})t[0-9]{4,6}z?$")
+clock_words <- paste0(
+  paste0(
+    "(t| +|, *)([01]?[0-9]|2[0-4]):[0-5][0-9](:[0-6][0-9]([.,][0-9]+)?)?( ",
+    "?[ap]\\.?m\\.?)?"
+  ),
+  paste0(
+    " ?(z|[a-z]{2,5}|(utc|gmt)?[+-][0-9]{1,2}:?([0-9]{2})?)?( ",
+    "?[\\[(][a-z/_+:0-9-]+[\\])])?$|(?<=[0-9]{8})t[0-9]{4,6}z?$"
+  )
+)
 
 text_days <- function(text, order, name, origin) {
   text <- lower_case(trimmed(text))
   text <- sub(weekday_words, "", text)
   timed <- grepl(clock_words, text, perl = TRUE)
   midnight <- grepl("(t| )0?0:00(:00([.,]0+)?)? ?z?$", text)
-  zoned <- timed & grepl("[0-9] ?(z|[a-z]{3,5}|(utc|gmt)?[+-][0-9]{1,2}:?([0-9]{2})?)$", text) & !grepl("z$", text)
+  zoned <- timed &
+    grepl("[0-9] ?(z|[a-z]{3,5}|(utc|gmt)?[+-][0-9]{1,2}:?([0-9]{2})?)$", text) &
+    !grepl("z$", text)
   text <- sub(clock_words, "", text, perl = TRUE)
   if (length(text) && all(grepl("^[0-9]+([.][0-9]+)?$", text))) {
     numbered <- number_days(as.numeric(text))
@@ -82,8 +117,13 @@ text_days <- function(text, order, name, origin) {
   whole <- whole_days(text, order, name, origin)
   period <- if (any(is.na(whole$days))) period_days(text)
   if (!is.null(period) && sum(!is.na(period$days)) > sum(!is.na(whole$days))) whole <- period
-  list(days = sensible(whole$days),
-       remarks = c(whole$remarks, if (any(timed & !midnight) || any(zoned)) sprintf("times left out of %s", name)))
+  list(
+    days = sensible(whole$days),
+    remarks = c(
+      whole$remarks,
+      if (any(timed & !midnight) || any(zoned)) sprintf("times left out of %s", name)
+    )
+  )
 }
 
 # Texts of a pattern: its parts by column; NA where it does not match.
@@ -102,7 +142,10 @@ full_year <- function(text) {
 }
 
 month_of_name <- function(text) match(substr(text, 1L, 3L), month_names)
-month_word <- "(jan(?:uary)?|feb(?:ruary)?|mar(?:ch)?|apr(?:il)?|may|june?|july?|aug(?:ust)?|sept?(?:ember)?|oct(?:ober)?|nov(?:ember)?|dec(?:ember)?)"
+month_word <- paste0(
+  "(jan(?:uary)?|feb(?:ruary)?|mar(?:ch)?|apr(?:il)?|may|june?|july?|aug(?:ust)?|",
+  "sept?(?:ember)?|oct(?:ober)?|nov(?:ember)?|dec(?:ember)?)"
+)
 
 whole_days <- function(text, order, name, origin) {
   days <- rep(NA_real_, length(text))
@@ -113,15 +156,26 @@ whole_days <- function(text, order, name, origin) {
     if (length(there)) days[there] <<- make(p[there, , drop = FALSE])
     there
   }
-  whole <- function(p, year, month, day) days_of_date(full_year(p[, year]), month, as.integer(p[, day]))
-  take("^([0-9]{4})[-/. ]([0-9]{1,2})[-/. ]([0-9]{1,2})$", function(p) whole(p, 1L, as.integer(p[, 2L]), 3L))
+  whole <- function(p, year, month, day) {
+    days_of_date(full_year(p[, year]), month, as.integer(p[, day]))
+  }
+  take("^([0-9]{4})[-/. ]([0-9]{1,2})[-/. ]([0-9]{1,2})$", function(p) {
+    whole(p, 1L, as.integer(p[, 2L]), 3L)
+  })
   take("^([0-9]{4})([0-9]{2})([0-9]{2})$", function(p) whole(p, 1L, as.integer(p[, 2L]), 3L))
-  named <- sprintf("^([0-9]{1,2})(?:st|nd|rd|th)?[-/. ]*%s[-/., ]*([0-9]{4}|[0-9]{2})$", month_word)
+  named <- sprintf(
+    "^([0-9]{1,2})(?:st|nd|rd|th)?[-/. ]*%s[-/., ]*([0-9]{4}|[0-9]{2})$",
+    month_word
+  )
   short <- take(named, function(p) whole(p, 3L, month_of_name(p[, 2L]), 1L))
   if (any(grepl("[^0-9][0-9]{2}$", text[short]))) remarks <- "years of two digits"
-  take(sprintf("^%s[-/. ]*([0-9]{1,2})(?:st|nd|rd|th)?[-/., ]+([0-9]{4})$", month_word),
-       function(p) whole(p, 3L, month_of_name(p[, 1L]), 2L))
-  take(sprintf("^([0-9]{4})[-/. ]*%s[-/. ]*([0-9]{1,2})$", month_word), function(p) whole(p, 1L, month_of_name(p[, 2L]), 3L))
+  take(
+    sprintf("^%s[-/. ]*([0-9]{1,2})(?:st|nd|rd|th)?[-/., ]+([0-9]{4})$", month_word),
+    function(p) whole(p, 3L, month_of_name(p[, 1L]), 2L)
+  )
+  take(sprintf("^([0-9]{4})[-/. ]*%s[-/. ]*([0-9]{1,2})$", month_word), function(p) {
+    whole(p, 1L, month_of_name(p[, 2L]), 3L)
+  })
   numbered <- parts_of(text, "^([0-9]{1,2})[-/. ]([0-9]{1,2})[-/. ]([0-9]{4}|[0-9]{2})$")
   at <- which(!is.na(numbered[, 1L]))
   if (!length(at)) return(list(days = days, remarks = remarks))
@@ -134,17 +188,25 @@ whole_days <- function(text, order, name, origin) {
 ordered_days <- function(p, order, name, origin, text) {
   n <- array(as.integer(p), dim(p))
   short <- all(nchar(p[, 3L]) == 2L)
-  readings <- list(`day-first` = days_of_date(full_year(p[, 3L]), n[, 2L], n[, 1L]),
-                   `month-first` = days_of_date(full_year(p[, 3L]), n[, 1L], n[, 2L]))
+  readings <- list(
+    `day-first` = days_of_date(full_year(p[, 3L]), n[, 2L], n[, 1L]),
+    `month-first` = days_of_date(full_year(p[, 3L]), n[, 1L], n[, 2L])
+  )
   if (short) {
     readings$`year-first` <- days_of_date(full_year(sprintf("%02d", n[, 1L])), n[, 2L], n[, 3L])
     # With years of two digits nearly all fit; what would lie in the future does not.
     readings <- lapply(readings, function(d) ifelse(d > as.numeric(Sys.Date()) + 1, NA, d))
   }
-  remarks <- function(way) c(sub("-", " ", way, fixed = TRUE), if (any(nchar(p[, 3L]) == 2L)) "years of two digits")
+  remarks <- function(way) {
+    c(sub("-", " ", way, fixed = TRUE), if (any(nchar(p[, 3L]) == 2L)) "years of two digits")
+  }
   if (!is.null(order)) {
     if (is.null(readings[[order]])) {
-      fail("argument", sprintf("The dates of %s do not have the year first.", origin), where = sprintf("There is \"%s\".", text[1L]))
+      fail(
+        "argument",
+        sprintf("The dates of %s do not have the year first.", origin),
+        where = sprintf("There is \"%s\".", text[1L])
+      )
     }
     return(list(days = readings[[order]], remarks = remarks(order)))
   }
@@ -155,11 +217,28 @@ ordered_days <- function(p, order, name, origin, text) {
   ways <- ways[!duplicated(lapply(readings[ways], function(d) d[some_way]))]
   if (length(ways) == 1L) return(list(days = readings[[ways]], remarks = remarks(ways)))
   possible <- if (length(ways)) ways else setdiff(names(readings), "year-first")
-  fail("ambiguous", sprintf("It is not clear whether %s comes first in column %s of %s.",
-                            paste(sub("-first", "", possible), collapse = " or "), name, origin),
-       where = if (!length(ways)) "Some dates can only be read one way, others only another."
-               else sprintf("All dates can be read in %s ways, such as %s.", c("", "both", "three")[length(ways)], text[1L]),
-       remedy = sprintf("Say which: %s.", paste(sprintf('dates = "%s"', possible), collapse = " or ")))
+  fail(
+    "ambiguous",
+    sprintf(
+      "It is not clear whether %s comes first in column %s of %s.",
+      paste(sub("-first", "", possible), collapse = " or "),
+      name,
+      origin
+    ),
+    where = if (!length(ways)) {
+      "Some dates can only be read one way, others only another."
+    } else {
+      sprintf(
+        "All dates can be read in %s ways, such as %s.",
+        c("", "both", "three")[length(ways)],
+        text[1L]
+      )
+    },
+    remedy = sprintf(
+      "Say which: %s.",
+      paste(sprintf('dates = "%s"', possible), collapse = " or ")
+    )
+  )
 }
 
 # Months, quarters and ISO weeks, dated by their last day; all of a column are of one kind.
@@ -173,17 +252,28 @@ period_days <- function(text) {
     months = list(
       list("^([0-9]{4})[-/.]?m?([0-9]{2})$", function(p) month(p, p[, 1L], p[, 2L])),
       list("^([0-9]{1,2})[-/.]([0-9]{4})$", function(p) month(p, p[, 2L], p[, 1L])),
-      list(sprintf("^%s[-/., ]*([0-9]{4}|[0-9]{2})$", month_word), function(p) month(p, p[, 2L], month_of_name(p[, 1L]))),
-      list(sprintf("^([0-9]{4})[-/. ]*%s$", month_word), function(p) month(p, p[, 1L], month_of_name(p[, 2L])))
+      list(sprintf("^%s[-/., ]*([0-9]{4}|[0-9]{2})$", month_word), function(p) {
+        month(p, p[, 2L], month_of_name(p[, 1L]))
+      }),
+      list(sprintf("^([0-9]{4})[-/. ]*%s$", month_word), function(p) {
+        month(p, p[, 1L], month_of_name(p[, 2L]))
+      })
     ),
     quarters = list(
-      list("^([0-9]{4})[-/. ]?q([1-4])$", function(p) month(p, p[, 1L], 3L * as.integer(p[, 2L]))),
-      list("^q([1-4])[-/. ]?([0-9]{4})$", function(p) month(p, p[, 2L], 3L * as.integer(p[, 1L])))
+      list("^([0-9]{4})[-/. ]?q([1-4])$", function(p) {
+        month(p, p[, 1L], 3L * as.integer(p[, 2L]))
+      }),
+      list("^q([1-4])[-/. ]?([0-9]{4})$", function(p) {
+        month(p, p[, 2L], 3L * as.integer(p[, 1L]))
+      })
     ),
     weeks = list(
-      list("^([0-9]{4})[- ]?w([0-9]{2})$", function(p) week_day(as.integer(p[, 1L]), as.integer(p[, 2L]), 7L)),
-      list("^([0-9]{4})-?w([0-9]{2})-?([1-7])$",
-           function(p) week_day(as.integer(p[, 1L]), as.integer(p[, 2L]), as.integer(p[, 3L])))
+      list("^([0-9]{4})[- ]?w([0-9]{2})$", function(p) {
+        week_day(as.integer(p[, 1L]), as.integer(p[, 2L]), 7L)
+      }),
+      list("^([0-9]{4})-?w([0-9]{2})-?([1-7])$", function(p) {
+        week_day(as.integer(p[, 1L]), as.integer(p[, 2L]), as.integer(p[, 3L]))
+      })
     )
   )
   read <- lapply(kinds, function(forms) {
@@ -212,7 +302,14 @@ week_day <- function(year, week, day) {
 is_date_text <- function(text) {
   text <- lower_case(trimmed(text))
   text <- sub(clock_words, "", text, perl = TRUE)
-  form <- sprintf("^([0-9]{1,4}[-/.][0-9]{1,2}[-/.][0-9]{1,4}|[0-9]{1,2}[-/. ]*%1$s[-/., ]*[0-9]{2,4}|%1$s[-/. ]*[0-9]{1,2}[-/., ]+[0-9]{4}|[0-9]{4}-?w[0-9]{2}(-?[1-7])?|[0-9]{4}[-/. ]?q[1-4]|q[1-4][-/. ]?[0-9]{4}|[0-9]{4}[-/]m?[0-9]{2}|[0-9]{4}m[0-9]{2}|%1$s[-/., ]*[0-9]{4})$",
-                  month_word)
+  form <- sprintf(
+    paste0(
+      "^([0-9]{1,4}[-/.][0-9]{1,2}[-/.][0-9]{1,4}|[0-9]{1,2}[-/. ]*%1$s[-/., ",
+      "]*[0-9]{2,4}|%1$s[-/. ]*[0-9]{1,2}[-/., ",
+      "]+[0-9]{4}|[0-9]{4}-?w[0-9]{2}(-?[1-7])?|[0-9]{4}[-/. ]?q[1-4]|q[1-4][-/. ",
+      "]?[0-9]{4}|[0-9]{4}[-/]m?[0-9]{2}|[0-9]{4}m[0-9]{2}|%1$s[-/., ]*[0-9]{4})$"
+    ),
+    month_word
+  )
   length(text) > 0L && all(grepl(form, sub(weekday_words, "", text), perl = TRUE))
 }

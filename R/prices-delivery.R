@@ -6,34 +6,66 @@ price_fields <- c("open", "high", "low", "close", "adjusted", "volume")
 
 # The field that a column's name means, or NA.
 field_of <- function(names) {
-  known <- c(open = "open", openprice = "open", high = "high", highprice = "high", low = "low", lowprice = "low",
-             close = "close", closeprice = "close", closingprice = "close", price = "close", last = "close",
-             lastprice = "close", nav = "close", settlement = "close", settle = "close",
-             adjusted = "adjusted", adjclose = "adjusted", adjustedclose = "adjusted", adjustedprice = "adjusted",
-             closeadjusted = "adjusted", volume = "volume", vol = "volume")
+  known <- c(
+    open = "open",
+    openprice = "open",
+    high = "high",
+    highprice = "high",
+    low = "low",
+    lowprice = "low",
+    close = "close",
+    closeprice = "close",
+    closingprice = "close",
+    price = "close",
+    last = "close",
+    lastprice = "close",
+    nav = "close",
+    settlement = "close",
+    settle = "close",
+    adjusted = "adjusted",
+    adjclose = "adjusted",
+    adjustedclose = "adjusted",
+    adjustedprice = "adjusted",
+    closeadjusted = "adjusted",
+    volume = "volume",
+    vol = "volume"
+  )
   unname(known[plain_name(names)])
 }
 
 # Names of columns, the surest first.
-date_names <- c("date", "dates", "day", "datetime", "timestamp", "tradedate", "tradingdate", "tradingday", "pricedate",
-                "valuationdate", "valuedate", "quotedate", "asofdate", "asof", "exdate", "time", "period", "month", "quarter",
-                "week", "year")
-security_names <- c("security", "symbol", "ticker", "instrument", "asset", "isin", "securityid", "id", "securityname", "fund",
-                    "fundname", "name", "code")
+date_names <- c(
+  "date", "dates", "day", "datetime", "timestamp", "tradedate", "tradingdate", "tradingday",
+  "pricedate", "valuationdate", "valuedate", "quotedate", "asofdate", "asof", "exdate", "time",
+  "period", "month", "quarter", "week", "year"
+)
+security_names <- c(
+  "security", "symbol", "ticker", "instrument", "asset", "isin", "securityid", "id",
+  "securityname", "fund", "fundname", "name", "code"
+)
 # A column of numbers by one of these names is a security's prices.
 weak_security_names <- c("fund", "name", "code")
 # Columns of text that tell something about a security, not which one it is.
-other_names <- c("currency", "ccy", "curr", "exchange", "market", "mic", "country", "sector", "industry", "group", "type", "class",
-                 "assetclass", "source", "vendor", "provider", "note", "notes", "comment", "comments", "remark", "remarks",
-                 "status", "flag", "unit", "units", "description")
-number_names <- c("", "x", "unnamed0", "index", "row", "rows", "rownumber", "rownumbers", "no", "nr", "n", "v1", "id")
+other_names <- c(
+  "currency", "ccy", "curr", "exchange", "market", "mic", "country", "sector", "industry",
+  "group", "type", "class", "assetclass", "source", "vendor", "provider", "note", "notes",
+  "comment", "comments", "remark", "remarks", "status", "flag", "unit", "units", "description"
+)
+number_names <- c(
+  "", "x", "unnamed0", "index", "row", "rows", "rownumber", "rownumbers", "no", "nr", "n", "v1",
+  "id"
+)
 
-# `how`: what the reader was told: price, decimal, dates, and the name of the security where a table holds one without
-# saying which.
+# `how`: what the reader was told: price, decimal, dates, and the name of the security where a
+# table holds one without saying which.
 delivery_of <- function(grid, how) {
   origin <- grid$origin
   if (!length(grid$columns) || !length(grid$columns[[1L]])) {
-    fail("empty", sprintf("There are no prices in %s.", origin), where = "It has a header line only.")
+    fail(
+      "empty",
+      sprintf("There are no prices in %s.", origin),
+      where = "It has a header line only."
+    )
   }
   grid <- without_row_numbers(grid)
   x <- grid$columns
@@ -60,7 +92,9 @@ delivery_of <- function(grid, how) {
     given <- place
     place <- function(rows) given(kept[rows])
     again <- grid$again
-    if (!is.null(again)) grid$again <- function(which) lapply(again(which), function(v) droplevels(v[kept]))
+    if (!is.null(again)) {
+      grid$again <- function(which) lapply(again(which), function(v) droplevels(v[kept]))
+    }
   }
   n <- length(x[[date_column]])
   dated <- column_days(x[[date_column]], how$dates, date_column, origin)
@@ -74,55 +108,96 @@ delivery_of <- function(grid, how) {
   # The bytes of the file are not needed any more.
   grid$again <- NULL
   not_numbers <- numbers$faults
-  if (NROW(not_numbers) && layout == "wide") not_numbers$row <- not_numbers$row + (match(not_numbers$column, read) - 1L) * n
-  delivery <- switch(layout, wide = wide_rows(dated$days, numbers$values, read, place),
-                     long = long_rows(dated$days, numbers$values, read, x[[security_column]], how, origin, place),
-                     single = long_rows(dated$days, numbers$values, read, how$name, how, origin, place))
+  if (NROW(not_numbers) && layout == "wide") {
+    not_numbers$row <- not_numbers$row + (match(not_numbers$column, read) - 1L) * n
+  }
+  delivery <- switch(
+    layout,
+    wide = wide_rows(dated$days, numbers$values, read, place),
+    long = long_rows(dated$days, numbers$values, read, x[[security_column]], how, origin, place),
+    single = long_rows(dated$days, numbers$values, read, how$name, how, origin, place)
+  )
   no_day <- which(is.na(dated$days))
-  remarks <- c(grid$remarks, numbers$remarks, dated$remarks, if (!is.null(security_column)) named$remarks,
-               if (!is.null(security_column) && !plain_name(security_column) %in% security_names) {
-                 sprintf("securities by column %s", security_column)
-               })
-  beside <- setdiff(unused[is.na(field_of(unused))], others[plain_name(others) %in% c(date_names, other_names)])
+  remarks <- c(
+    grid$remarks,
+    numbers$remarks,
+    dated$remarks,
+    if (!is.null(security_column)) named$remarks,
+    if (!is.null(security_column) && !plain_name(security_column) %in% security_names) {
+      sprintf("securities by column %s", security_column)
+    }
+  )
+  beside <- setdiff(
+    unused[is.na(field_of(unused))],
+    others[plain_name(others) %in% c(date_names, other_names)]
+  )
   if (layout == "single" && !is.null(how$price) && length(beside)) {
-    remarks <- c(remarks, sprintf("%s as the price of %s (not used: %s)", how$price, how$name, some(beside)))
+    remarks <- c(
+      remarks,
+      sprintf("%s as the price of %s (not used: %s)", how$price, how$name, some(beside))
+    )
   }
   if (!is.null(grid$separator) && !grid$separator %in% c(",", "\t") && numbers$decimal == ",") {
     remarks <- c(sprintf("%s between columns", grid$separator), remarks)
   }
-  structure(c(delivery, list(
-    origin = origin, actions = actions, not_numbers = not_numbers,
-    no_day = data.frame(row = no_day, text = as.character(x[[date_column]][no_day])), date_column = date_column,
-    remarks = remarks,
-    layout = paste(c(layout, if (layout != "wide") paste("measured on", delivery$measured),
-                     if (numbers$decimal == ",") "decimal comma",
-                     if (length(unused)) paste("not used:", some(unused))), collapse = ", ")
-  )), class = "imbroglio_delivery")
+  structure(
+    c(
+      delivery,
+      list(
+        origin = origin,
+        actions = actions,
+        not_numbers = not_numbers,
+        no_day = data.frame(row = no_day, text = as.character(x[[date_column]][no_day])),
+        date_column = date_column,
+        remarks = remarks,
+        layout = paste(
+          c(
+            layout,
+            if (layout != "wide") paste("measured on", delivery$measured),
+            if (numbers$decimal == ",") "decimal comma",
+            if (length(unused)) paste("not used:", some(unused))
+          ),
+          collapse = ", "
+        )
+      )
+    ),
+    class = "imbroglio_delivery"
+  )
 }
 
 # What was decided in reading, where it could have been otherwise.
 note_remarks <- function(remarks, what) {
   # The same of several files is told once, by its first example.
   remarks <- remarks[!duplicated(sub(" [(].*[)]$", "", remarks))]
-  if (length(remarks)) note("reading", sprintf("%s read with %s.", sentence_case(what), some(remarks, 9L)))
+  if (length(remarks)) {
+    note("reading", sprintf("%s read with %s.", sentence_case(what), some(remarks, 9L)))
+  }
 }
 
 check_column_names <- function(names, origin) {
   nameless <- which(!nzchar(names))
   if (length(nameless)) {
-    fail("layout", sprintf("Column %s of %s has no name.", some(nameless), origin), remedy = "Name it, or take it out.")
+    fail(
+      "layout",
+      sprintf("Column %s of %s has no name.", some(nameless), origin),
+      remedy = "Name it, or take it out."
+    )
   }
   twice <- unique(names[duplicated(names)])
-  if (length(twice)) fail("security", sprintf("%s stands more than once in %s.", some(twice), origin))
+  if (length(twice)) {
+    fail("security", sprintf("%s stands more than once in %s.", some(twice), origin))
+  }
 }
 
-# A column that counts the rows, as programs write it beside a table, and empty columns at the end of each line.
+# A column that counts the rows, as programs write it beside a table, and empty columns at the end
+# of each line.
 without_row_numbers <- function(grid) {
   # Of a table that a program made, a nameless one only.
   known <- if (is.null(grid$separator)) "" else number_names
   counts <- vapply(seq_along(grid$columns), function(j) {
     v <- grid$columns[[j]]
-    plain_name(names(grid$columns)[j]) %in% known && is.numeric(v) && !inherits(v, "Date") && length(v) > 1L && !anyNA(v) &&
+    plain_name(names(grid$columns)[j]) %in% known &&
+      is.numeric(v) && !inherits(v, "Date") && length(v) > 1L && !anyNA(v) &&
       v[1L] %in% c(0, 1) && all(diff(v) == 1)
   }, NA)
   hollow <- !nzchar(names(grid$columns)) & vapply(grid$columns, function(v) all(is.na(v)), NA)
@@ -148,10 +223,14 @@ names_as_text <- function(grid, column) {
 # Spaces around a name are no part of it. `padded`: the reader took some away.
 one_name_each <- function(v, padded = isTRUE(attr(v, "padded"))) {
   names <- trimmed(levels(v))
-  if (identical(names, levels(v))) return(list(names = v, remarks = if (padded) "spaces around names left out"))
+  if (identical(names, levels(v))) {
+    return(list(names = v, remarks = if (padded) "spaces around names left out"))
+  }
   known <- unique(names[nzchar(names)])
-  list(names = structure(match(names, known)[as.integer(v)], levels = known, class = "factor"),
-       remarks = "spaces around names left out")
+  list(
+    names = structure(match(names, known)[as.integer(v)], levels = known, class = "factor"),
+    remarks = "spaces around names left out"
+  )
 }
 
 # By its name, its type, or as the only one that holds nothing but dates.
@@ -163,11 +242,19 @@ date_column_of <- function(x, origin) {
   if (sum(dated) == 1L) return(names(x)[dated])
   if (!any(dated)) {
     if (all(is_number_text(names(x)))) refuse_headless(names(x), origin)
-    fail("no_date", sprintf("There is no date column in %s.", origin),
-         where = sprintf("Its columns are %s.", some(names(x), 8L)), remedy = "Name the column of dates `date`.")
+    fail(
+      "no_date",
+      sprintf("There is no date column in %s.", origin),
+      where = sprintf("Its columns are %s.", some(names(x), 8L)),
+      remedy = "Name the column of dates `date`."
+    )
   }
-  fail("no_date", sprintf("It is not clear which column of %s holds the dates.", origin),
-       where = sprintf("There are %s.", some(names(x)[dated])), remedy = "Name the column of dates `date`.")
+  fail(
+    "no_date",
+    sprintf("It is not clear which column of %s holds the dates.", origin),
+    where = sprintf("There are %s.", some(names(x)[dated])),
+    remedy = "Name the column of dates `date`."
+  )
 }
 
 # A first line of data in place of a header would be lost as names.
@@ -177,9 +264,12 @@ refuse_no_header <- function(x, date_column, origin) {
 }
 
 refuse_headless <- function(names, origin) {
-  fail("layout", sprintf("%s has no header.", sentence_case(origin)),
-       where = sprintf("Its first line begins with %s.", some(names, 3L)),
-       remedy = "Name the columns in a line of its own: date, and the securities.")
+  fail(
+    "layout",
+    sprintf("%s has no header.", sentence_case(origin)),
+    where = sprintf("Its first line begins with %s.", some(names, 3L)),
+    remedy = "Name the columns in a line of its own: date, and the securities."
+  )
 }
 
 layout_of <- function(x, others, security_column, how, origin) {
@@ -188,13 +278,27 @@ layout_of <- function(x, others, security_column, how, origin) {
   if (!is.null(how$price)) return("single")
   fields <- field_of(others)
   if (!any(!is.na(fields))) return("wide")
-  strange <- others[is.na(fields) & !plain_name(others) %in% c(date_names, other_names) &
-                      vapply(x[others], holds_numbers, NA)]
+  strange <- others[is.na(fields) &
+    !plain_name(others) %in% c(date_names, other_names) &
+    vapply(x[others], holds_numbers, NA)]
   if (length(unique(fields[!is.na(fields)])) == 1L && length(strange)) {
-    fail("layout", sprintf("It is not clear whether %s of %s is the price of one security or a security.",
-                           others[!is.na(fields)][1L], origin),
-         where = sprintf("Beside it there %s %s.", if (length(strange) == 1L) "is" else "are", some(strange)),
-         remedy = sprintf("Say price = \"%s\", or name the column otherwise.", others[!is.na(fields)][1L]))
+    fail(
+      "layout",
+      sprintf(
+        "It is not clear whether %s of %s is the price of one security or a security.",
+        others[!is.na(fields)][1L],
+        origin
+      ),
+      where = sprintf(
+        "Beside it there %s %s.",
+        if (length(strange) == 1L) "is" else "are",
+        some(strange)
+      ),
+      remedy = sprintf(
+        "Say price = \"%s\", or name the column otherwise.",
+        others[!is.na(fields)][1L]
+      )
+    )
   }
   "single"
 }
@@ -216,8 +320,12 @@ columns_to_read <- function(x, others, layout, how, origin) {
   several <- unique(fields[duplicated(fields, incomparables = NA)])
   if (length(several)) {
     rivals <- others[fields %in% several[1L]]
-    fail("layout", sprintf("It is not clear which column of %s holds the price.", origin),
-         where = sprintf("There are %s.", some(rivals)), remedy = sprintf("Say which as `price =`, such as price = \"%s\".", rivals[1L]))
+    fail(
+      "layout",
+      sprintf("It is not clear which column of %s holds the price.", origin),
+      where = sprintf("There are %s.", some(rivals)),
+      remedy = sprintf("Say which as `price =`, such as price = \"%s\".", rivals[1L])
+    )
   }
   read
 }
@@ -225,19 +333,37 @@ columns_to_read <- function(x, others, layout, how, origin) {
 wide_rows <- function(days, numbers, securities, place) {
   n <- length(days)
   if (!length(securities)) return(list(securities = character()))
-  list(securities = securities, security = rep(seq_along(securities), each = n), day = rep(days, length(securities)),
-       values = list(close = unlist(numbers, use.names = FALSE)), measured = "close",
-       place = function(i) place((i - 1L) %% n + 1L), rows = function(i) (i - 1L) %% n + 1L)
+  list(
+    securities = securities,
+    security = rep(seq_along(securities), each = n),
+    day = rep(days, length(securities)),
+    values = list(close = unlist(numbers, use.names = FALSE)),
+    measured = "close",
+    place = function(i) place((i - 1L) %% n + 1L),
+    rows = function(i) (i - 1L) %% n + 1L
+  )
 }
 
 long_rows <- function(days, numbers, columns, name, how, origin, place) {
   fields <- field_of(columns)
   names(numbers) <- ifelse(is.na(fields), columns, fields)
   measured <- measured_column(numbers, columns, how, origin)
-  if (!is.factor(name)) name <- factor(rep_len(as.character(name), length(days)), unique(as.character(name)),
-                                       exclude = NULL)
-  list(securities = levels(name), security = as.integer(name), day = days, values = numbers,
-       measured = measured, place = place, rows = identity)
+  if (!is.factor(name)) {
+    name <- factor(
+      rep_len(as.character(name), length(days)),
+      unique(as.character(name)),
+      exclude = NULL
+    )
+  }
+  list(
+    securities = levels(name),
+    security = as.integer(name),
+    day = days,
+    values = numbers,
+    measured = measured,
+    place = place,
+    rows = identity
+  )
 }
 
 # Where the column stands that was asked for: by its very name, else by its letters.
@@ -255,9 +381,16 @@ measured_column <- function(numbers, columns, how, origin) {
   usual <- intersect(c("adjusted", "close"), names(numbers))
   if (length(usual)) return(usual[1L])
   if (length(numbers) == 1L) return(names(numbers))
-  fail("layout", sprintf("It is not clear which column of %s holds the price.", origin),
-       where = if (length(columns)) sprintf("There are %s.", some(columns)) else "It has no column of numbers that is known.",
-       remedy = "Say which as `price =`.")
+  fail(
+    "layout",
+    sprintf("It is not clear which column of %s holds the price.", origin),
+    where = if (length(columns)) {
+      sprintf("There are %s.", some(columns))
+    } else {
+      "It has no column of numbers that is known."
+    },
+    remedy = "Say which as `price =`."
+  )
 }
 
 # ---- splits and dividends that stand among the prices ------------------------------------
@@ -285,9 +418,16 @@ line_actions <- function(x, lines, date_column, security_column, how, origin) {
   new <- matched(split_pattern, 2L)
   old <- matched(split_pattern, 5L)
   days <- column_days(x[[date_column]], how$dates, date_column, origin)$days[lines$rows]
-  data.frame(security = if (is.null(security_column)) how$name %||% NA_character_ else as.character(x[[security_column]])[lines$rows],
-             date = .Date(days), split = new / old,
-             dividend = ifelse(is.na(new), matched(dividend_pattern, 2L), NA_real_))
+  data.frame(
+    security = if (is.null(security_column)) {
+      how$name %||% NA_character_
+    } else {
+      as.character(x[[security_column]])[lines$rows]
+    },
+    date = .Date(days),
+    split = new / old,
+    dividend = ifelse(is.na(new), matched(dividend_pattern, 2L), NA_real_)
+  )
 }
 
 # ---- several deliveries as one ------------------------------------------------------------
@@ -300,8 +440,12 @@ joined <- function(deliveries, origin) {
   ends <- cumsum(sizes)
   measured <- unique(vapply(deliveries, `[[`, "", "measured"))
   if (length(measured) > 1L) {
-    fail("layout", sprintf("The files of %s do not hold the same kind of price.", origin),
-         where = sprintf("There are %s.", some(measured)), remedy = "Say which as `price =`.")
+    fail(
+      "layout",
+      sprintf("The files of %s do not hold the same kind of price.", origin),
+      where = sprintf("There are %s.", some(measured)),
+      remedy = "Say which as `price =`."
+    )
   }
   column <- function(f) unlist(lapply(deliveries, f), use.names = FALSE)
   place <- function(i) {
@@ -319,20 +463,39 @@ joined <- function(deliveries, origin) {
     }
     i
   }
-  structure(list(
-    securities = securities, security = column(function(d) match(d$securities, securities)[d$security]),
-    day = column(function(d) d$day),
-    values = lapply(stats::setNames(nm = fields),
-                    function(f) column(function(d) d$values[[f]] %||% rep(NA_real_, length(d$day)))),
-    measured = measured, place = place, rows = rows, origin = origin,
-    actions = do.call(rbind, lapply(deliveries, `[[`, "actions")),
-    not_numbers = do.call(rbind, Map(function(d, start) if (length(d$not_numbers)) transform(d$not_numbers,
-                                                                                             row = row + start),
-                                     deliveries, ends - sizes)),
-    no_day = do.call(rbind, Map(function(d, start) transform(d$no_day, row = row + start), deliveries, ends - sizes)),
-    date_column = deliveries[[1L]]$date_column, remarks = unique(unlist(lapply(deliveries, `[[`, "remarks"))),
-    layout = sprintf("%s: %s", count(length(deliveries), "table"), deliveries[[1L]]$layout)
-  ), class = "imbroglio_delivery")
+  structure(
+    list(
+      securities = securities,
+      security = column(function(d) match(d$securities, securities)[d$security]),
+      day = column(function(d) d$day),
+      values = lapply(stats::setNames(nm = fields), function(f) {
+        column(function(d) d$values[[f]] %||% rep(NA_real_, length(d$day)))
+      }),
+      measured = measured,
+      place = place,
+      rows = rows,
+      origin = origin,
+      actions = do.call(rbind, lapply(deliveries, `[[`, "actions")),
+      not_numbers = do.call(
+        rbind,
+        Map(
+          function(d, start) {
+            if (length(d$not_numbers)) transform(d$not_numbers, row = row + start)
+          },
+          deliveries,
+          ends - sizes
+        )
+      ),
+      no_day = do.call(
+        rbind,
+        Map(function(d, start) transform(d$no_day, row = row + start), deliveries, ends - sizes)
+      ),
+      date_column = deliveries[[1L]]$date_column,
+      remarks = unique(unlist(lapply(deliveries, `[[`, "remarks"))),
+      layout = sprintf("%s: %s", count(length(deliveries), "table"), deliveries[[1L]]$layout)
+    ),
+    class = "imbroglio_delivery"
+  )
 }
 
 # ---- a price table -------------------------------------------------------------------------
@@ -341,25 +504,51 @@ joined <- function(deliveries, origin) {
 refuse_unread <- function(d) {
   origin <- d$origin
   if (nrow(d$no_day)) {
-    fail("date", sprintf("%s in column %s of %s cannot be read as a date.", count(nrow(d$no_day), "value"),
-                         d$date_column, origin),
-         where = sprintf("%s: \"%s\".", sentence_case(d$place(d$no_day$row)), d$no_day$text[1L]),
-         remedy = "Dates are written like 2024-12-31, 31.12.2024, 12/31/2024 or 31 Dec 2024.",
-         file = file_of(origin), line = line_of(d$place(d$no_day$row[1L])), value = d$no_day$text[1L])
+    fail(
+      "date",
+      sprintf(
+        "%s in column %s of %s cannot be read as a date.",
+        count(nrow(d$no_day), "value"),
+        d$date_column,
+        origin
+      ),
+      where = sprintf("%s: \"%s\".", sentence_case(d$place(d$no_day$row)), d$no_day$text[1L]),
+      remedy = "Dates are written like 2024-12-31, 31.12.2024, 12/31/2024 or 31 Dec 2024.",
+      file = file_of(origin),
+      line = line_of(d$place(d$no_day$row[1L])),
+      value = d$no_day$text[1L]
+    )
   }
   if (length(d$not_numbers) && nrow(d$not_numbers)) {
     first <- d$not_numbers[d$not_numbers$column == d$not_numbers$column[1L], ]
-    fail("price", sprintf("%s in column %s of %s %s no number.", count(nrow(first), "value"), first$column[1L],
-                          origin,
-                          if (nrow(first) == 1L) "is" else "are"),
-         where = sprintf("%s: \"%s\".", sentence_case(d$place(first$row)), first$text[1L]),
-         remedy = "Correct it, or leave the cell empty where there was no price; check_prices() lists all that is wrong.",
-         file = file_of(origin), line = line_of(d$place(first$row[1L])), value = first$text[1L])
+    fail(
+      "price",
+      sprintf(
+        "%s in column %s of %s %s no number.",
+        count(nrow(first), "value"),
+        first$column[1L],
+        origin,
+        if (nrow(first) == 1L) "is" else "are"
+      ),
+      where = sprintf("%s: \"%s\".", sentence_case(d$place(first$row)), first$text[1L]),
+      remedy = paste0(
+        "Correct it, or leave the cell empty where there was no price; check_prices() ",
+        "lists all that is wrong."
+      ),
+      file = file_of(origin),
+      line = line_of(d$place(first$row[1L])),
+      value = first$text[1L]
+    )
   }
-  if (!length(d$securities)) fail("layout", sprintf("There is no column of prices beside the dates in %s.", origin))
+  if (!length(d$securities)) {
+    fail("layout", sprintf("There is no column of prices beside the dates in %s.", origin))
+  }
   if (anyNA(d$security) || anyNA(d$securities)) {
-    fail("layout", sprintf("There is a price without a security in %s.", origin),
-         where = sentence_case(d$place(which(is.na(d$securities[d$security])))))
+    fail(
+      "layout",
+      sprintf("There is a price without a security in %s.", origin),
+      where = sentence_case(d$place(which(is.na(d$securities[d$security]))))
+    )
   }
 }
 
@@ -367,18 +556,33 @@ table_of <- function(d) {
   refuse_unread(d)
   origin <- d$origin
   calendar <- days_of(d$day)
-  spread <- function(field) core_scatter(calendar$row, d$security, d$values[[field]], length(calendar$days),
-                                         length(d$securities))
+  spread <- function(field) {
+    core_scatter(
+      calendar$row,
+      d$security,
+      d$values[[field]],
+      length(calendar$days),
+      length(d$securities)
+    )
+  }
   found <- spread(d$measured)
   price <- d$values[[d$measured]]
   if (length(found$bad)) fail_not_positive(found$bad, price, d)
   if (length(found$again)) settle_repeats(found$again, calendar$row, price, d)
   if (!found$rising) note_order(found$falling, origin)
   other <- setdiff(names(d$values), d$measured)
-  fields <- lapply(stats::setNames(nm = other), function(f) `colnames<-`(spread(f)$values, d$securities))
-  new_prices(.Date(calendar$days), `colnames<-`(found$values, d$securities), origin, fields = fields,
-             measured = d$measured,
-             actions = d$actions, layout = d$layout)
+  fields <- lapply(stats::setNames(nm = other), function(f) {
+    `colnames<-`(spread(f)$values, d$securities)
+  })
+  new_prices(
+    .Date(calendar$days),
+    `colnames<-`(found$values, d$securities),
+    origin,
+    fields = fields,
+    measured = d$measured,
+    actions = d$actions,
+    layout = d$layout
+  )
 }
 
 # With what a store or feed tells beside the prices.
@@ -393,8 +597,13 @@ table_told <- function(d) {
 days_of <- function(day) {
   low <- min(day)
   span <- max(day) - low + 1
-  if (span > 1e6) fail("date", sprintf("The dates run from %s to %s.", .Date(low), .Date(max(day))),
-                       remedy = "One of them cannot be right.")
+  if (span > 1e6) {
+    fail(
+      "date",
+      sprintf("The dates run from %s to %s.", .Date(low), .Date(max(day))),
+      remedy = "One of them cannot be right."
+    )
+  }
   slot <- as.integer(day - low) + 1L
   there <- tabulate(slot, span) > 0L
   list(days = which(there) + low - 1, row = cumsum(there)[slot])
@@ -403,12 +612,31 @@ days_of <- function(day) {
 fail_not_positive <- function(bad, price, d) {
   i <- bad[1L]
   name <- function(i) d$securities[d$security[i]]
-  fail("not_positive",
-       sprintf("%s of %s in %s %s not above zero.", count(length(bad), "price"), some(unique(name(bad))), d$origin,
-               if (length(bad) == 1L) "is" else "are"),
-       where = sprintf("%s: %s on %s is %s.", sentence_case(d$place(i)), name(i), .Date(d$day[i]), price[i]),
-       remedy = "No return can be taken from it: correct it, or leave the cell empty; check_prices() lists all that is wrong.",
-       file = file_of(d$origin), line = line_of(d$place(i)), security = name(i), value = price[i])
+  fail(
+    "not_positive",
+    sprintf(
+      "%s of %s in %s %s not above zero.",
+      count(length(bad), "price"),
+      some(unique(name(bad))),
+      d$origin,
+      if (length(bad) == 1L) "is" else "are"
+    ),
+    where = sprintf(
+      "%s: %s on %s is %s.",
+      sentence_case(d$place(i)),
+      name(i),
+      .Date(d$day[i]),
+      price[i]
+    ),
+    remedy = paste0(
+      "No return can be taken from it: correct it, or leave the cell empty; ",
+      "check_prices() lists all that is wrong."
+    ),
+    file = file_of(d$origin),
+    line = line_of(d$place(i)),
+    security = name(i),
+    value = price[i]
+  )
 }
 
 # Repeats that agree are dropped and said; two prices that differ are an error.
@@ -419,15 +647,37 @@ settle_repeats <- function(again, row, price, d) {
   if (length(differ)) {
     i <- again[differ[1L]]
     j <- first[differ[1L]]
-    fail("duplicate",
-         sprintf("%s has two prices that differ on %s in %s.", d$securities[d$security[i]], .Date(d$day[i]),
-                 d$origin),
-         where = sprintf("%s: %s; %s: %s.", sentence_case(d$place(j)), price[j], d$place(i), price[i]),
-         remedy = "Keep the right one; check_prices() lists all that is wrong.",
-         file = file_of(d$origin), line = line_of(d$place(i)), security = d$securities[d$security[i]], value = price[i])
+    fail(
+      "duplicate",
+      sprintf(
+        "%s has two prices that differ on %s in %s.",
+        d$securities[d$security[i]],
+        .Date(d$day[i]),
+        d$origin
+      ),
+      where = sprintf(
+        "%s: %s; %s: %s.",
+        sentence_case(d$place(j)),
+        price[j],
+        d$place(i),
+        price[i]
+      ),
+      remedy = "Keep the right one; check_prices() lists all that is wrong.",
+      file = file_of(d$origin),
+      line = line_of(d$place(i)),
+      security = d$securities[d$security[i]],
+      value = price[i]
+    )
   }
   lines <- unique(d$rows(again))
-  caution("duplicate",
-          sprintf("%s of %s repeated an earlier one and %s dropped (%s).", count(length(lines), "row"), d$origin,
-                               if (length(lines) == 1L) "was" else "were", d$place(lines)))
+  caution(
+    "duplicate",
+    sprintf(
+      "%s of %s repeated an earlier one and %s dropped (%s).",
+      count(length(lines), "row"),
+      d$origin,
+      if (length(lines) == 1L) "was" else "were",
+      d$place(lines)
+    )
+  )
 }

@@ -1,10 +1,16 @@
-# A grid: the columns of a table as they were handed over, before anything is known of what they mean: numbers, days, or
-# text as a factor, and where each row stood. Files of prices, actions, securities and holdings all are read into one.
+# A grid: the columns of a table as they were handed over, before anything is known of what they
+# mean: numbers, days, or text as a factor, and where each row stood. Files of prices, actions,
+# securities and holdings all are read into one.
 
-new_grid <- function(columns, origin, place = row_place, separator = NULL, remarks = character(), name = NULL,
-                     again = NULL, marks = NULL) {
-  structure(list(columns = columns, origin = origin, place = place, separator = separator, remarks = remarks, name = name,
-                 again = again, marks = marks), class = "imbroglio_grid")
+new_grid <- function(columns, origin, place = row_place, separator = NULL, remarks = character(),
+                     name = NULL, again = NULL, marks = NULL) {
+  structure(
+    list(
+      columns = columns, origin = origin, place = place, separator = separator, remarks = remarks,
+      name = name, again = again, marks = marks
+    ),
+    class = "imbroglio_grid"
+  )
 }
 
 row_place <- function(rows) sprintf("row %s", some(rows))
@@ -15,8 +21,10 @@ read_grids <- function(path, sheet = NULL) {
   if (!is.null(sheet) && !file$kind %in% c("xlsx", "xls")) {
     fail("argument", sprintf("%s is no workbook, and has no sheets.", sentence_case(file$origin)))
   }
-  switch(file$kind,
-    xlsx = , xls = read_workbook(file, sheet),
+  switch(
+    file$kind,
+    xlsx = ,
+    xls = read_workbook(file, sheet),
     parquet = list(read_parquet_grid(file)),
     sqlite = fail("file", sprintf("%s is a database, not a table.", sentence_case(file$origin))),
     text = list(read_text_grid(file, lower_case(tools::file_ext(sub("\\.gz$", "", path)))))
@@ -27,12 +35,19 @@ read_grids <- function(path, sheet = NULL) {
 one_grid <- function(source, what) {
   if (is.data.frame(source)) return(grid_of_frame(source, what))
   if (!is.character(source) || length(source) != 1L || is.na(source)) {
-    fail("argument", sprintf("%s must be a file or a data frame.", sentence_case(what)), where = sprintf("It is %s.", shown(source)))
+    fail(
+      "argument",
+      sprintf("%s must be a file or a data frame.", sentence_case(what)),
+      where = sprintf("It is %s.", shown(source))
+    )
   }
   grids <- read_grids(source)
   if (length(grids) > 1L) {
-    fail("layout", sprintf("There are %s in %s.", count(length(grids), "sheet"), basename(source)),
-         remedy = sprintf("Keep %s in a file of one.", what))
+    fail(
+      "layout",
+      sprintf("There are %s in %s.", count(length(grids), "sheet"), basename(source)),
+      remedy = sprintf("Keep %s in a file of one.", what)
+    )
   }
   grids[[1L]]
 }
@@ -54,9 +69,12 @@ grid_of_frame <- function(x, origin, place = row_place, ...) {
   new_grid(columns, origin, place, ...)
 }
 
-# What was said of how the prices are written counts for a table beside them where that can be read two ways.
+# What was said of how the prices are written counts for a table beside them where that can be
+# read two ways.
 if_unclear <- function(read, said) {
-  tryCatch(read(NULL), imbroglio_error_ambiguous = function(e) if (is.null(said)) stop(e) else read(said))
+  tryCatch(read(NULL), imbroglio_error_ambiguous = function(e) {
+    if (is.null(said)) stop(e) else read(said)
+  })
 }
 
 trimmed <- function(text) {
@@ -65,7 +83,9 @@ trimmed <- function(text) {
 }
 
 # Letters of the alphabet in lower case, in any language that R runs in.
-lower_case <- function(text) chartr("ABCDEFGHIJKLMNOPQRSTUVWXYZ", "abcdefghijklmnopqrstuvwxyz", text)
+lower_case <- function(text) {
+  chartr("ABCDEFGHIJKLMNOPQRSTUVWXYZ", "abcdefghijklmnopqrstuvwxyz", text)
+}
 
 plain_name <- function(names) gsub("[^a-z0-9]", "", lower_case(names))
 
@@ -75,37 +95,74 @@ separators <- c(tab = "\t", `;` = ";", `|` = "|", comma = ",")
 
 read_text_grid <- function(file, ending) {
   if (ending %in% c("xlsx", "xls", "parquet")) {
-    fail("file", sprintf("%s cannot be read as %s.", sentence_case(file$origin),
-                         if (ending == "parquet") "Parquet" else "a workbook"))
+    fail(
+      "file",
+      sprintf(
+        "%s cannot be read as %s.",
+        sentence_case(file$origin),
+        if (ending == "parquet") "Parquet" else "a workbook"
+      )
+    )
   }
   text <- as_utf8(file$bytes, file$origin)
   bytes <- text$bytes
   shape <- shape_of_text(bytes, file$origin)
   if (shape$malformed) {
-    fail("layout", sprintf("The header of %s has a quote that does not end its cell.", file$origin),
-         where = sprintf("It begins \"%s\".", visible(substr(paste(shape$names, collapse = shape$separator), 1L, 80L))),
-         remedy = "Close the quote, or leave it out.")
+    fail(
+      "layout",
+      sprintf("The header of %s has a quote that does not end its cell.", file$origin),
+      where = sprintf(
+        "It begins \"%s\".",
+        visible(substr(paste(shape$names, collapse = shape$separator), 1L, 80L))
+      ),
+      remedy = "Close the quote, or leave it out."
+    )
   }
   separator <- shape$separator
   read <- core_delimited(bytes, shape$start, separator, shape$line, length(shape$names))
   if (read$bad_line > 0) refuse_line(read, length(shape$names), file$origin)
-  if (!read$rows) fail("empty", sprintf("There are no prices in %s.", file$origin), where = "It has a header line only.")
+  if (!read$rows) {
+    fail(
+      "empty",
+      sprintf("There are no prices in %s.", file$origin),
+      where = "It has a header line only."
+    )
+  }
   again <- text_again(bytes, shape$start, separator, read$rows)
   columns <- read$values
   names <- trimmed(shape$names)
   # Names are text, whatever they look like.
-  as_text <- which(read$torn | (plain_name(names) %in% setdiff(security_names, weak_security_names) & vapply(columns, is.numeric, NA)))
+  as_text <- which(
+    read$torn |
+      (plain_name(names) %in% setdiff(security_names, weak_security_names) &
+        vapply(columns, is.numeric, NA))
+  )
   if (length(as_text)) columns[as_text] <- again(as_text)
   names(columns) <- names
-  # Numbers that have a decimal point for certain, between commas, need not be looked at again: the file is let go, unless
-  # some of them may be names.
-  if (separator == "," && any(read$certain) && !any(plain_name(names) %in% security_names & vapply(columns, is.numeric, NA))) again <- NULL
+  # Numbers that have a decimal point for certain, between commas, need not be looked at again:
+  # the file is let go, unless some of them may be names.
+  if (separator == "," &&
+      any(read$certain) &&
+      !any(plain_name(names) %in% security_names & vapply(columns, is.numeric, NA))) {
+    again <- NULL
+  }
   remarks <- c(
-    text$remark, shape$remarks,
-    if (length(read$below)) sprintf("%s below the table left out", count(length(read$below), "line"))
+    text$remark,
+    shape$remarks,
+    if (length(read$below)) {
+      sprintf("%s below the table left out", count(length(read$below), "line"))
+    }
   )
-  new_grid(columns, file$origin, line_place(read$lines), separator, remarks, file$name, again,
-           list(point = read$point, certain = read$certain, words = read$words))
+  new_grid(
+    columns,
+    file$origin,
+    line_place(read$lines),
+    separator,
+    remarks,
+    file$name,
+    again,
+    list(point = read$point, certain = read$certain, words = read$words)
+  )
 }
 
 # Functions of their own, so that they keep no more than they need.
@@ -116,46 +173,85 @@ text_again <- function(bytes, start, separator, rows) {
 
 line_place <- function(lines) {
   force(lines)
-  if (length(lines) > 1L) function(rows) sprintf("line %s", some(lines[rows]))
-  else function(rows) sprintf("line %s", some(lines + rows - 1L))
+  if (length(lines) > 1L) {
+    function(rows) sprintf("line %s", some(lines[rows]))
+  } else {
+    function(rows) sprintf("line %s", some(lines + rows - 1L))
+  }
 }
 
 refuse_line <- function(read, columns, origin) {
-  fail("layout",
-       if (read$malformed) sprintf("Line %s of %s has a quote that does not end its cell.", count(read$bad_line), origin)
-       else sprintf("Line %s of %s has %s; the header has %s.", count(read$bad_line), origin, count(read$bad_cells, "cell"),
-                    count(columns)),
-       where = sprintf("It begins \"%s\".", visible(read$bad_text)),
-       remedy = if (read$malformed) "Close the quote, or leave it out."
-                else "Every line of a table has as many cells as its header; a number with a comma in it stands in quotes.")
+  fail(
+    "layout",
+    if (read$malformed) {
+      sprintf(
+        "Line %s of %s has a quote that does not end its cell.",
+        count(read$bad_line),
+        origin
+      )
+    } else {
+      sprintf(
+        "Line %s of %s has %s; the header has %s.",
+        count(read$bad_line),
+        origin,
+        count(read$bad_cells, "cell"),
+        count(columns)
+      )
+    },
+    where = sprintf("It begins \"%s\".", visible(read$bad_text)),
+    remedy = if (read$malformed) {
+      "Close the quote, or leave it out."
+    } else {
+      paste0(
+        "Every line of a table has as many cells as its header; a number with a comma in ",
+        "it stands in quotes."
+      )
+    }
+  )
 }
 
 # Words by which a line is known to be a header.
-header_words <- c("date", "dates", "day", "datetime", "timestamp", "security", "symbol", "ticker", "instrument", "isin", "close",
-                  "price", "open", "high", "low", "adjusted", "adjclose", "nav", "last", "volume", "weight", "shares", "quantity",
-                  "split", "dividend")
+header_words <- c(
+  "date", "dates", "day", "datetime", "timestamp", "security", "symbol", "ticker", "instrument",
+  "isin", "close", "price", "open", "high", "low", "adjusted", "adjclose", "nav", "last",
+  "volume", "weight", "shares", "quantity", "split", "dividend"
+)
 
 # By what the cells are separated, where the header is, and what stands above it.
 shape_of_text <- function(bytes, origin) {
   if (all(bytes[seq_len(min(length(bytes), 4096L))] %in% as.raw(c(9L, 10L, 13L, 32L)))) {
-    fail("empty", sprintf("The first lines of %s are empty; one should name the columns.", origin))
+    fail(
+      "empty",
+      sprintf("The first lines of %s are empty; one should name the columns.", origin)
+    )
   }
   heads <- lapply(separators, function(separator) header_of(core_head(bytes, separator, 200L)))
   wide <- vapply(heads, function(h) h$columns >= 2L, NA)
   agree <- vapply(heads, `[[`, 0, "agree")
   if (!any(wide)) {
     if (any(heads$comma$malformed)) return(heads$comma)
-    fail("layout", sprintf("There is only one column in %s.", origin),
-         where = sprintf("Its header is \"%s\".", visible(heads$comma$names[1L])),
-         remedy = "Columns are separated by comma, semicolon, tab or |.")
+    fail(
+      "layout",
+      sprintf("There is only one column in %s.", origin),
+      where = sprintf("Its header is \"%s\".", visible(heads$comma$names[1L])),
+      remedy = "Columns are separated by comma, semicolon, tab or |."
+    )
   }
   # A comma may also be a decimal mark or stand in a text, so it comes last.
   best <- which(wide & agree == max(agree[wide]))[1L]
   found <- heads[[best]]
   rivals <- setdiff(names(which(wide & agree == 1)), names(separators)[best])
-  list(separator = separators[[best]], names = found$names, start = found$start, line = found$line, malformed = found$malformed,
-       remarks = c(if (length(rivals)) sprintf("%s between columns", names(separators)[best]),
-                   if (found$titles) sprintf("%s above the header left out", count(found$titles, "line"))))
+  list(
+    separator = separators[[best]],
+    names = found$names,
+    start = found$start,
+    line = found$line,
+    malformed = found$malformed,
+    remarks = c(
+      if (length(rivals)) sprintf("%s between columns", names(separators)[best]),
+      if (found$titles) sprintf("%s above the header left out", count(found$titles, "line"))
+    )
+  )
 }
 
 header_of <- function(head) {
@@ -183,31 +279,67 @@ header_of <- function(head) {
   after_blank <- body > at + 1L & !(body - 1L) %in% there
   foot <- which(after_blank & filled[body] == 1L)
   if (length(foot)) body <- body[seq_len(foot[1L] - 1L)]
-  list(names = cells[[at]], columns = widths[at], line = head$next_line[at], start = head$rest[at],
-       titles = sum(there < at), malformed = any(head$malformed[seq_len(at)]), agree = if (length(body)) mean(widths[body] == widths[at]) else 0)
+  list(
+    names = cells[[at]],
+    columns = widths[at],
+    line = head$next_line[at],
+    start = head$rest[at],
+    titles = sum(there < at),
+    malformed = any(head$malformed[seq_len(at)]),
+    agree = if (length(body)) mean(widths[body] == widths[at]) else 0
+  )
 }
 
-# ---- other formats ------------------------------------------------------------------------------
+# ---- other formats
+# ------------------------------------------------------------------------------
 
-# A workbook: of several sheets each is a table. What it writes as numbers, dates and text is kept apart cell by cell.
+# A workbook: of several sheets each is a table. What it writes as numbers, dates and text is kept
+# apart cell by cell.
 read_workbook <- function(file, sheet = NULL) {
   need_package("readxl", "A workbook")
   path <- as_file(file$bytes, file$kind)
   on.exit(unlink(path))
   broken <- function(e) {
-    fail("file", sprintf("%s cannot be read as a workbook.", sentence_case(file$origin)), where = conditionMessage(e))
+    fail(
+      "file",
+      sprintf("%s cannot be read as a workbook.", sentence_case(file$origin)),
+      where = conditionMessage(e)
+    )
   }
   if (file$kind == "xlsx") {
     why <- zip_fault(file$bytes, 2^31)
-    if (nzchar(why)) fail("file", sprintf("%s is damaged: %s.", sentence_case(file$origin), why), remedy = "Get it again.")
+    if (nzchar(why)) {
+      fail(
+        "file",
+        sprintf("%s is damaged: %s.", sentence_case(file$origin), why),
+        remedy = "Get it again."
+      )
+    }
   }
   sheets <- tryCatch(readxl::excel_sheets(path), error = broken)
-  own <- if (is.null(sheet)) own_sheets(sheets) else check_choice(sheet, "sheet", sheets, several = TRUE)
+  own <- if (is.null(sheet)) {
+    own_sheets(sheets)
+  } else {
+    check_choice(sheet, "sheet", sheets, several = TRUE)
+  }
   grids <- lapply(own, function(sheet) {
-    cells <- tryCatch(suppressMessages(readxl::read_excel(path, sheet, col_types = "list", col_names = FALSE, na = "",
-                                                          .name_repair = "minimal", progress = FALSE)),
-                      error = broken)
-    if (!nrow(cells)) NULL else grid_of_cells(unclass(cells), sprintf("sheet %s of %s", sheet, file$origin), sheet)
+    cells <- tryCatch(
+      suppressMessages(readxl::read_excel(
+        path,
+        sheet,
+        col_types = "list",
+        col_names = FALSE,
+        na = "",
+        .name_repair = "minimal",
+        progress = FALSE
+      )),
+      error = broken
+    )
+    if (!nrow(cells)) {
+      NULL
+    } else {
+      grid_of_cells(unclass(cells), sprintf("sheet %s of %s", sheet, file$origin), sheet)
+    }
   })
   grids <- Filter(length, grids)
   if (!length(grids)) fail("empty", sprintf("There are no prices in %s.", file$origin))
@@ -216,20 +348,27 @@ read_workbook <- function(file, sheet = NULL) {
     grids[[1L]]$name <- file$name
   }
   if (is.null(sheet) && length(own) < length(sheets)) {
-    grids[[1L]]$remarks <- c(grids[[1L]]$remarks, sprintf("the sheet %s only, beside returns made from it", own))
+    grids[[1L]]$remarks <- c(
+      grids[[1L]]$remarks,
+      sprintf("the sheet %s only, beside returns made from it", own)
+    )
   }
   grids
 }
 
 # The sheets that write_prices() makes: the returns beside the prices are no prices.
 written_sheets <- c(prices = "Prices", simple = "Simple returns", log = "Log returns")
-own_sheets <- function(sheets) if (setequal(sheets, written_sheets)) written_sheets[["prices"]] else sheets
+own_sheets <- function(sheets) {
+  if (setequal(sheets, written_sheets)) written_sheets[["prices"]] else sheets
+}
 
 # Cells of a sheet, each of a type of its own, below a header.
 grid_of_cells <- function(cells, origin, name) {
   text <- lapply(cells, function(column) vapply(column, cell_as_text, ""))
   lines <- do.call(cbind, text)
-  head <- list(cells = lapply(seq_len(min(nrow(lines), 200L)), function(i) ifelse(is.na(lines[i, ]), "", lines[i, ])))
+  head <- list(cells = lapply(seq_len(min(nrow(lines), 200L)), function(i) {
+    ifelse(is.na(lines[i, ]), "", lines[i, ])
+  }))
   n <- length(head$cells)
   head$next_line <- seq_len(n) + 1L
   head$rest <- seq_len(n)
@@ -259,9 +398,17 @@ grid_of_cells <- function(cells, origin, name) {
   names(columns) <- names
   # Columns that are wholly empty were never written.
   columns <- columns[nzchar(names) | vapply(columns, function(v) !all(is.na(v)), NA)]
-  new_grid(columns, origin, function(at) sprintf("row %s", some(rows[at])),
-           remarks = if (top$titles) sprintf("%s above the header left out", count(top$titles, "row")) else character(),
-           name = name)
+  new_grid(
+    columns,
+    origin,
+    function(at) sprintf("row %s", some(rows[at])),
+    remarks = if (top$titles) {
+      sprintf("%s above the header left out", count(top$titles, "row"))
+    } else {
+      character()
+    },
+    name = name
+  )
 }
 
 cell_as_text <- function(cell) {
@@ -277,7 +424,11 @@ read_parquet_grid <- function(file) {
   on.exit(unlink(path))
   # As factors, columns of names come back from the child as whole numbers.
   grid <- in_child(grid_of_frame(nanoparquet::read_parquet(path), file$origin), function(why) {
-    fail("file", sprintf("%s cannot be read as Parquet.", sentence_case(file$origin)), where = why)
+    fail(
+      "file",
+      sprintf("%s cannot be read as Parquet.", sentence_case(file$origin)),
+      where = why
+    )
   })
   grid$name <- file$name
   grid

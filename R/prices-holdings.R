@@ -1,13 +1,19 @@
 # What people call the columns of a holdings file.
 holding_columns <- list(
-  shares = c("shares", "share", "quantity", "qty", "units", "unit", "number", "numberofshares", "holding", "holdings", "position",
-             "positions", "nominal"),
+  shares = c(
+    "shares", "share", "quantity", "qty", "units", "unit", "number", "numberofshares", "holding",
+    "holdings", "position", "positions", "nominal"
+  ),
   value = c("value", "marketvalue", "positionvalue", "marketval", "mv", "amount", "exposure"),
-  weight = c("weight", "weights", "allocation", "proportion", "portfolioweight", "weightpct", "weightpercent")
+  weight = c(
+    "weight", "weights", "allocation", "proportion", "portfolioweight", "weightpct",
+    "weightpercent"
+  )
 )
 
-# A table of holdings, from a data frame or a file: `amounts` for each security, by its name; `what` they are, shares, values or
-# weights; and the `date` they are of, where it says. `what`: which is wanted; if NULL, the first that is there.
+# A table of holdings, from a data frame or a file: `amounts` for each security, by its name;
+# `what` they are, shares, values or weights; and the `date` they are of, where it says. `what`:
+# which is wanted; if NULL, the first that is there.
 read_holdings <- function(source, what = NULL, decimal = NULL) {
   grid <- one_grid(source, "the holdings")
   columns <- names(grid$columns)
@@ -17,33 +23,65 @@ read_holdings <- function(source, what = NULL, decimal = NULL) {
   found <- vapply(holding_columns, function(known) match(TRUE, names %in% known), 0L)
   taken <- if (is.null(what)) names(found)[!is.na(found)][1L] else what
   if (is.na(security) || is.na(taken) || is.na(found[[taken]])) {
-    lacking <- c(if (is.na(security)) "security", if (is.na(taken)) "shares, value or weight" else if (is.na(found[[taken]])) taken)
-    fail("weights", sprintf("The holdings have no column %s.", some(lacking)), where = sprintf("They have %s.", some(columns)))
+    lacking <- c(
+      if (is.na(security)) "security",
+      if (is.na(taken)) "shares, value or weight" else if (is.na(found[[taken]])) taken
+    )
+    fail(
+      "weights",
+      sprintf("The holdings have no column %s.", some(lacking)),
+      where = sprintf("They have %s.", some(columns))
+    )
   }
   at <- found[[taken]]
-  date <- which(names %in% c(date_names, "asof", "asofdate", "holdingdate", "valuationdate", "reportdate"))[1L]
+  date <- which(
+    names %in% c(date_names, "asof", "asofdate", "holdingdate", "valuationdate", "reportdate")
+  )[1L]
   read <- if_unclear(function(mark) grid_numbers(grid, columns[at], mark), decimal)
   named <- one_name_each(names_as_text(grid, columns[security]))
   empty <- which(is.na(named$names) | is.na(read$values[[1L]]))
   if (length(empty)) {
-    fail("weights", sprintf("A holding is a security and a number; in %s %s not both.", grid$origin,
-                            if (length(empty) == 1L) "one row has" else sprintf("%s have", count(length(empty), "row"))),
-         where = sprintf("%s.", sentence_case(grid$place(empty))))
+    fail(
+      "weights",
+      sprintf(
+        "A holding is a security and a number; in %s %s not both.",
+        grid$origin,
+        if (length(empty) == 1L) {
+          "one row has"
+        } else {
+          sprintf("%s have", count(length(empty), "row"))
+        }
+      ),
+      where = sprintf("%s.", sentence_case(grid$place(empty)))
+    )
   }
   idle <- setdiff(seq_along(columns), c(security, at, date))
-  remarks <- if (length(idle)) sprintf("the %s of %s; not used: %s", if (taken == "shares") taken else paste0(taken, "s"), columns[at],
-                                       some(columns[idle], 6L))
+  remarks <- if (length(idle)) {
+    sprintf(
+      "the %s of %s; not used: %s",
+      if (taken == "shares") taken else paste0(taken, "s"),
+      columns[at],
+      some(columns[idle], 6L)
+    )
+  }
   note_remarks(c(grid$remarks, read$remarks, named$remarks, remarks), grid$origin)
-  list(amounts = stats::setNames(read$values[[1L]], as.character(named$names)), what = taken,
-       date = if (!is.na(date)) date_of_holdings(grid, columns[date]))
+  list(
+    amounts = stats::setNames(read$values[[1L]], as.character(named$names)),
+    what = taken,
+    date = if (!is.na(date)) date_of_holdings(grid, columns[date])
+  )
 }
 
 date_of_holdings <- function(grid, column) {
   days <- column_days(grid$columns[[column]], NULL, column, grid$origin)$days
   one <- unique(stats::na.omit(days))
   if (length(one) > 1L) {
-    fail("weights", sprintf("The holdings in %s are of %s.", grid$origin, count(length(one), "date")),
-         where = sprintf("From %s to %s.", .Date(min(one)), .Date(max(one))), remedy = "Keep those of one date; they are moved with the prices from there.")
+    fail(
+      "weights",
+      sprintf("The holdings in %s are of %s.", grid$origin, count(length(one), "date")),
+      where = sprintf("From %s to %s.", .Date(min(one)), .Date(max(one))),
+      remedy = "Keep those of one date; they are moved with the prices from there."
+    )
   }
   if (length(one)) .Date(as.numeric(one))
 }

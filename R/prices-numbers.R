@@ -1,29 +1,48 @@
-# Numbers as people and programs write them (src/core/numbers.h has their grammar). A column is understood from all of
-# its values, the decimal mark from all of its table; what two readings fit is refused.
+# Numbers as people and programs write them (src/core/numbers.h has their grammar). A column is
+# understood from all of its values, the decimal mark from all of its table; what two readings fit
+# is refused.
 
-# The numbers of some columns of a grid: `values`, the `decimal` mark, `remarks` on how they were read, and `faults`,
-# cells that are no numbers like the others: their row, column and text.
+# The numbers of some columns of a grid: `values`, the `decimal` mark, `remarks` on how they were
+# read, and `faults`, cells that are no numbers like the others: their row, column and text.
 grid_numbers <- function(grid, which, decimal) {
   columns <- grid$columns[which]
   at <- match(which, names(grid$columns))
-  written <- lapply(columns, function(v) if (is.factor(v)) as.data.frame(core_written_numbers(levels(v))))
+  written <- lapply(columns, function(v) {
+    if (is.factor(v)) as.data.frame(core_written_numbers(levels(v)))
+  })
   mark <- decimal_mark(columns, written, at, grid, decimal)
   # Numbers that the reader took by their point.
   if (mark$decimal == "," && !is.null(grid$marks)) {
     pointed <- which(vapply(columns, is.numeric, NA) & grid$marks$point[at])
-    columns[pointed] <- if (length(pointed) && is.null(grid$again)) lapply(columns[pointed], function(v) factor(core_shortest(v), exclude = "NA"))
-                        else if (length(pointed)) grid$again(at[pointed])
-    written[pointed] <- lapply(columns[pointed], function(v) as.data.frame(core_written_numbers(levels(v))))
+    columns[pointed] <- if (length(pointed) && is.null(grid$again)) {
+      lapply(columns[pointed], function(v) factor(core_shortest(v), exclude = "NA"))
+    } else if (length(pointed)) {
+      grid$again(at[pointed])
+    }
+    written[pointed] <- lapply(columns[pointed], function(v) {
+      as.data.frame(core_written_numbers(levels(v)))
+    })
   }
   read <- Map(function(v, w) column_numbers(v, w, mark$decimal), columns, written)
-  faults <- do.call(rbind, Map(function(r, column) {
-    if (length(r$faults)) data.frame(row = r$faults, column = column, text = r$text)
-  }, read, which))
+  faults <- do.call(
+    rbind,
+    Map(function(r, column) {
+      if (length(r$faults)) data.frame(row = r$faults, column = column, text = r$text)
+    }, read, which)
+  )
   words <- any(vapply(read, `[[`, NA, "words")) || any(grid$marks$words[at])
   of <- function(what) unlist(lapply(read, `[[`, what), use.names = FALSE)
-  list(values = lapply(read, `[[`, "values"), decimal = mark$decimal, faults = faults,
-       remarks = c(if (mark$decimal == ",") "decimal comma", mark$remark, unique(of("remarks")),
-                   if (words) "words such as NA or null for missing prices"))
+  list(
+    values = lapply(read, `[[`, "values"),
+    decimal = mark$decimal,
+    faults = faults,
+    remarks = c(
+      if (mark$decimal == ",") "decimal comma",
+      mark$remark,
+      unique(of("remarks")),
+      if (words) "words such as NA or null for missing prices"
+    )
+  )
 }
 
 column_numbers <- function(v, written, decimal) {
@@ -36,8 +55,8 @@ column_numbers <- function(v, written, decimal) {
   missing <- written$word
   is_number <- !is.na(numbers) & !missing
   counts <- tabulate(v, nlevels(v))
-  # What is in another unit than most, or in one where most are in none, is no number like the others; nor is a
-  # percentage among prices.
+  # What is in another unit than most, or in one where most are in none, is no number like the
+  # others; nor is a percentage among prices.
   unit <- paste0(written$unit, ifelse(written$percent, "%", ""))
   sums <- tapply(counts[is_number], unit[is_number], sum)
   strange <- is_number & !unit %in% names(sums)[which.max(sums)]
@@ -47,19 +66,37 @@ column_numbers <- function(v, written, decimal) {
   kept <- is_number & !strange
   units <- unique(written$unit[kept & nzchar(written$unit)])
   parted <- kept & (if (decimal == ",") written$parted_comma else written$parted_point)
-  list(values = numbers[as.integer(v)], faults = rows, text = as.character(v)[rows], words = any(missing),
-       remarks = c(if (any(kept & written$percent)) "percentages divided by 100",
-                   if (length(units)) sprintf("numbers in %s", some(units)),
-                   if (any(parted)) "thousands parted"))
+  list(
+    values = numbers[as.integer(v)],
+    faults = rows,
+    text = as.character(v)[rows],
+    words = any(missing),
+    remarks = c(
+      if (any(kept & written$percent)) "percentages divided by 100",
+      if (length(units)) sprintf("numbers in %s", some(units)),
+      if (any(parted)) "thousands parted"
+    )
+  )
 }
 
 # As it was said, as the text tells, or a point.
 decimal_mark <- function(columns, written, at, grid, decimal) {
   if (!is.null(decimal)) return(list(decimal = check_choice(decimal, "decimal", c(".", ","))))
   none <- data.frame(core_written_numbers(character()), text = character())
-  all <- do.call(rbind, c(list(none), Map(function(w, v) if (length(w)) data.frame(w, text = levels(v))[w$number & w$marks, ],
-                                          written, columns)))
-  plain <- if (!is.null(grid$marks)) vapply(columns, is.numeric, NA) & grid$marks$point[at] else rep(FALSE, length(columns))
+  all <- do.call(
+    rbind,
+    c(
+      list(none),
+      Map(function(w, v) {
+        if (length(w)) data.frame(w, text = levels(v))[w$number & w$marks, ]
+      }, written, columns)
+    )
+  )
+  plain <- if (!is.null(grid$marks)) {
+    vapply(columns, is.numeric, NA) & grid$marks$point[at]
+  } else {
+    rep(FALSE, length(columns))
+  }
   certain <- plain & grid$marks$certain[at] %in% TRUE
   # Numbers of a type of their own, in a table that also has text, are by no mark.
   by_point <- any(certain) || any(is.na(all$comma))
@@ -70,11 +107,14 @@ decimal_mark <- function(columns, written, at, grid, decimal) {
   }
   if (by_comma) return(list(decimal = ","))
   if (by_point) return(list(decimal = "."))
-  # Between commas a number without quotes has no decimal comma; and what would part thousands by a point writes a
-  # decimal comma.
+  # Between commas a number without quotes has no decimal comma; and what would part thousands by
+  # a point writes a decimal comma.
   pointed <- any(plain) || any(either & !all$with_comma)
   if (any(either & all$with_comma) || (pointed && !identical(grid$separator, ","))) {
-    refuse_decimal(grid$origin, c(all$text[either], if (any(plain)) sample_of_column(grid, at[plain][1L]))[1:3])
+    refuse_decimal(
+      grid$origin,
+      c(all$text[either], if (any(plain)) sample_of_column(grid, at[plain][1L]))[1:3]
+    )
   }
   # What can be 1002 as well as 1.002 is told.
   told <- c(all$text[either], if (any(plain)) sample_of_column(grid, at[plain][1L]))[1L]
@@ -87,9 +127,15 @@ sample_of_column <- function(grid, column) {
 }
 
 refuse_decimal <- function(origin, examples) {
-  fail("ambiguous", sprintf("It is not clear whether point or comma is the decimal mark in %s.", origin),
-       where = sprintf("There are numbers like %s.", some(sprintf('"%s"', stats::na.omit(examples)))),
-       remedy = 'Say which: decimal = "," or decimal = ".".')
+  fail(
+    "ambiguous",
+    sprintf("It is not clear whether point or comma is the decimal mark in %s.", origin),
+    where = sprintf(
+      "There are numbers like %s.",
+      some(sprintf('"%s"', stats::na.omit(examples)))
+    ),
+    remedy = 'Say which: decimal = "," or decimal = ".".'
+  )
 }
 
 holds_numbers <- function(v) is.numeric(v) || (is.factor(v) && any(is_number_text(levels(v))))

@@ -21,19 +21,24 @@
 #' basis(measure_volatility(prices))$repairs
 #' @export
 repair_prices <- function(source, findings, price = NULL, dates = NULL, decimal = NULL) {
-  if (!is.data.frame(findings) || !all(c("remedy", "by", "row", "security", "date") %in% names(findings))) {
+  if (!is.data.frame(findings) ||
+      !all(c("remedy", "by", "row", "security", "date") %in% names(findings))) {
     fail("argument", "`findings` must be a result of check_prices(), or rows of one.")
   }
   d <- delivery_from(source, list(price = price, dates = dates, decimal = decimal))
   beyond <- which(findings$row > length(d$day))
-  if (length(beyond)) fail("argument", "The findings are of another delivery: it has fewer rows than they name.")
+  if (length(beyond)) {
+    fail("argument", "The findings are of another delivery: it has fewer rows than they name.")
+  }
   todo <- findings[findings$remedy != "none", ]
   rows <- function(remedy) todo$row[todo$remedy == remedy]
   prices <- intersect(names(d$values), setdiff(price_fields, "volume"))
   prices <- union(prices, d$measured)
 
   # A cell that could not be read is missing already.
-  d$not_numbers <- if (length(d$not_numbers)) d$not_numbers[!d$not_numbers$row %in% rows("blank"), ]
+  d$not_numbers <- if (length(d$not_numbers)) {
+    d$not_numbers[!d$not_numbers$row %in% rows("blank"), ]
+  }
   slipped <- rows("divide")
   measured <- d$values[[d$measured]][slipped]
   for (f in prices) {
@@ -46,25 +51,44 @@ repair_prices <- function(source, findings, price = NULL, dates = NULL, decimal 
   }
   splits <- todo[todo$remedy == "split", ]
   for (i in seq_len(nrow(splits))) {
-    before <- which(d$securities[d$security] == splits$security[i] & d$day < as.numeric(splits$date[i]))
+    before <- which(
+      d$securities[d$security] == splits$security[i] & d$day < as.numeric(splits$date[i])
+    )
     for (f in prices) d$values[[f]][before] <- d$values[[f]][before] / splits$by[i]
-    if (!is.null(d$values$volume)) d$values$volume[before] <- d$values$volume[before] * splits$by[i]
+    if (!is.null(d$values$volume)) {
+      d$values$volume[before] <- d$values$volume[before] * splits$by[i]
+    }
   }
   # A row without a date goes whole: of a wide table with all its securities.
   undated <- d$rows(intersect(d$no_day$row, rows("drop")))
-  gone <- c(setdiff(rows("drop"), d$no_day$row), which(is.na(d$day))[d$rows(which(is.na(d$day))) %in% undated])
+  gone <- c(
+    setdiff(rows("drop"), d$no_day$row),
+    which(is.na(d$day))[d$rows(which(is.na(d$day))) %in% undated]
+  )
   d <- without_rows(d, gone)
   # What is in the findings was accepted and need not be said again.
-  repaired <- withCallingHandlers(table_of(d),
-                                  imbroglio_note_order = function(m) if ("sort" %in% todo$remedy) invokeRestart("muffleMessage"))
+  repaired <- withCallingHandlers(table_of(d), imbroglio_note_order = function(m) {
+    if ("sort" %in% todo$remedy) invokeRestart("muffleMessage")
+  })
   # A day in the future or at a weekend that was emptied is no day of the calendar.
-  repaired <- part_of(repaired, which(rowSums(!is.na(repaired$close)) > 0L), seq_len(ncol(repaired)))
-  repaired$repairs <- sprintf("%s: %s (%s)",
-                              trimws(paste(ifelse(is.na(todo$security), "all", todo$security),
-                                           ifelse(is.na(todo$date), "", format(todo$date)))),
-                              todo$finding,
-                              ifelse(is.na(todo$by), todo$remedy,
-                                     paste(todo$remedy, vapply(todo$by, format, "", digits = 4))))
+  repaired <- part_of(
+    repaired,
+    which(rowSums(!is.na(repaired$close)) > 0L),
+    seq_len(ncol(repaired))
+  )
+  repaired$repairs <- sprintf(
+    "%s: %s (%s)",
+    trimws(paste(
+      ifelse(is.na(todo$security), "all", todo$security),
+      ifelse(is.na(todo$date), "", format(todo$date))
+    )),
+    todo$finding,
+    ifelse(
+      is.na(todo$by),
+      todo$remedy,
+      paste(todo$remedy, vapply(todo$by, format, "", digits = 4))
+    )
+  )
   repaired
 }
 

@@ -8,22 +8,26 @@
 #'   `security` (or `symbol`) and
 #'   any of `name`, `currency`, `group` and `benchmark`.
 #' @return A data frame of `security`, `name`, `currency`, `group`, `benchmark`.
-#' @section Errors:
-#'   Those of a file, see [read_prices()]; `imbroglio_error_layout` without a column of securities, `imbroglio_error_security`
-#'   where one stands twice.
+#' @section Errors: Those of a file, see [read_prices()]; `imbroglio_error_layout` without a
+#'   column of securities, `imbroglio_error_security` where one stands twice.
 #' @examples
 #' securities <- read_securities(demo_file("bay-securities.csv"))
 #' read_prices(demo_file("bay.csv"), securities = securities)[, "group:port"]
 #' @export
 read_securities <- function(source) {
   grid <- one_grid(source, "the securities")
-  columns <- lapply(stats::setNames(nm = names(grid$columns)), function(name) names_as_text(grid, name))
+  columns <- lapply(stats::setNames(nm = names(grid$columns)), function(name) {
+    names_as_text(grid, name)
+  })
   names(columns) <- plain_name(names(columns))
   names(columns)[names(columns) == "symbol"] <- "security"
   if (!"security" %in% names(columns)) {
-    fail("layout", sprintf("There is no column of securities in %s.", grid$origin),
-         where = sprintf("Its columns are %s.", some(names(grid$columns), 8L)),
-         remedy = "Name it `security` or `symbol`.")
+    fail(
+      "layout",
+      sprintf("There is no column of securities in %s.", grid$origin),
+      where = sprintf("Its columns are %s.", some(names(grid$columns), 8L)),
+      remedy = "Name it `security` or `symbol`."
+    )
   }
   note_remarks(grid$remarks, grid$origin)
   wanted <- c("security", "name", "currency", "group", "benchmark")
@@ -42,12 +46,23 @@ with_securities <- function(prices, securities) {
   left <- setdiff(colnames(prices), known)
   absent <- setdiff(about$security, known)
   if (!length(known)) {
-    fail("security", "None of the securities has prices.",
-         where = sprintf("There are prices of %s.", some(colnames(prices))))
+    fail(
+      "security",
+      "None of the securities has prices.",
+      where = sprintf("There are prices of %s.", some(colnames(prices)))
+    )
   }
-  if (length(left)) note("dropped", sprintf("%s %s not among the securities and %s left out.", some(left),
-                                            if (length(left) == 1L) "is" else "are",
-                                            if (length(left) == 1L) "was" else "were"))
+  if (length(left)) {
+    note(
+      "dropped",
+      sprintf(
+        "%s %s not among the securities and %s left out.",
+        some(left),
+        if (length(left) == 1L) "is" else "are",
+        if (length(left) == 1L) "was" else "were"
+      )
+    )
+  }
   if (length(absent)) note("absent", sprintf("There is no price of %s.", some(absent)))
   prices <- prices[, known]
   prices$about <- about[match(known, about$security), ]
@@ -61,15 +76,21 @@ expand_groups <- function(wanted, prices) {
   unique(unlist(lapply(wanted, function(w) {
     if (!startsWith(w, "group:")) return(w)
     if (is.null(prices$about)) {
-      fail("security", sprintf("There is no %s: the prices have no groups.", w),
-           remedy = "Read them with `securities =`.")
+      fail(
+        "security",
+        sprintf("There is no %s: the prices have no groups.", w),
+        remedy = "Read them with `securities =`."
+      )
     }
     group <- substring(w, 7L)
     found <- prices$about$security[prices$about$group %in% group]
     if (!length(found)) {
-      fail("security", sprintf("There is no group %s.", group),
-           where = sprintf("There are %s.", some(unique(prices$about$group), 20L)),
-           remedy = did_you_mean(group, unique(prices$about$group)))
+      fail(
+        "security",
+        sprintf("There is no group %s.", group),
+        where = sprintf("There are %s.", some(unique(prices$about$group), 20L)),
+        remedy = did_you_mean(group, unique(prices$about$group))
+      )
     }
     found
   })))

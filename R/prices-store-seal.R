@@ -1,18 +1,27 @@
-# What proves that a store holds what was written: for each series, and for what each addition brought and replaced, a
-# sum of its rows that does not ask for their order (src/core/rowsum.h); for all else a digest.
+# What proves that a store holds what was written: for each series, and for what each addition
+# brought and replaced, a sum of its rows that does not ask for their order (src/core/rowsum.h);
+# for all else a digest.
 
 no_sum <- strrep("0", 16L)
 
 # Securities as numbers, by their names: a name that changed changes all sums.
 name_numbers <- function(names) {
-  vapply(names, function(n) strtoi(substr(digest::digest(n, algo = "xxhash32", serialize = FALSE), 1L, 7L), 16L), 0L,
-         USE.NAMES = FALSE)
+  vapply(names, function(n) {
+    strtoi(substr(digest::digest(n, algo = "xxhash32", serialize = FALSE), 1L, 7L), 16L)
+  }, 0L, USE.NAMES = FALSE)
 }
 
 # Rows of prices with what they are summed by.
 rows_to_sum <- function(connection, table, where, more = character()) {
-  rows <- DBI::dbGetQuery(connection, sprintf("select security_id, day, addition, %s from %s where %s",
-                                              paste(c(kept_fields$prices, more), collapse = ", "), table, where))
+  rows <- DBI::dbGetQuery(
+    connection,
+    sprintf(
+      "select security_id, day, addition, %s from %s where %s",
+      paste(c(kept_fields$prices, more), collapse = ", "),
+      table,
+      where
+    )
+  )
   rows[] <- lapply(rows, as.numeric)
   rows
 }
@@ -24,33 +33,60 @@ name_of_ids <- function(connection) {
 
 sum_rows <- function(rows, names, fields, by) {
   keys <- sort(unique(rows[[by]]))
-  columns <- c(list(as.numeric(names$number[match(rows$security_id, names$id)])), unname(as.list(rows[fields])))
-  data.frame(id = as.integer(keys), n = tabulate(match(rows[[by]], keys), length(keys)),
-             sum = core_row_sums(columns, match(rows[[by]], keys), length(keys)))
+  columns <- c(
+    list(as.numeric(names$number[match(rows$security_id, names$id)])),
+    unname(as.list(rows[fields]))
+  )
+  data.frame(
+    id = as.integer(keys),
+    n = tabulate(match(rows[[by]], keys), length(keys)),
+    sum = core_row_sums(columns, match(rows[[by]], keys), length(keys))
+  )
 }
 
-series_sums <- function(rows, names) sum_rows(rows, names, c("day", kept_fields$prices), "security_id")
-brought_sums <- function(rows, names) sum_rows(rows, names, c("day", "addition", kept_fields$prices), "addition")
+series_sums <- function(rows, names) {
+  sum_rows(rows, names, c("day", kept_fields$prices), "security_id")
+}
+brought_sums <- function(rows, names) {
+  sum_rows(rows, names, c("day", "addition", kept_fields$prices), "addition")
+}
 replaced_sums <- function(rows, names) {
-  sum_rows(rows, names, c("day", "addition", "replaced_in", "restated", kept_fields$prices), "replaced_in")
+  sum_rows(
+    rows,
+    names,
+    c("day", "addition", "replaced_in", "restated", kept_fields$prices),
+    "replaced_in"
+  )
 }
 
 # Brings the sums up to date with an addition that has just been merged.
 seal_addition <- function(connection, addition) {
   names <- name_of_ids(connection)
   now <- rows_to_sum(connection, "prices", sprintf("addition = %d", addition))
-  gone <- rows_to_sum(connection, "prices_before", sprintf("replaced_in = %d", addition), c("replaced_in", "restated"))
+  gone <- rows_to_sum(
+    connection,
+    "prices_before",
+    sprintf("replaced_in = %d", addition),
+    c("replaced_in", "restated")
+  )
   brought <- rbind(now, gone[gone$addition == addition, names(now)])
   write_sums(connection, "addition", brought_sums(brought, names))
   write_sums(connection, "replaced", replaced_sums(gone, names))
   came <- series_sums(now, names)
   went <- series_sums(gone[gone$addition < addition, ], names)
   before <- DBI::dbGetQuery(connection, "select id, n, sum from sums where what = 'series'")
-  of <- function(table, what, none) ifelse(is.na(at <- match(came$id, table$id)), none, table[[what]][at])
-  write_sums(connection, "series", data.frame(
-    id = came$id, n = as.integer(of(before, "n", 0L) + came$n - of(went, "n", 0L)),
-    sum = core_change_sums(of(before, "sum", no_sum), came$sum, of(went, "sum", no_sum))
-  ))
+  of <- function(table, what, none) {
+    ifelse(is.na(at <- match(came$id, table$id)), none, table[[what]][at])
+  }
+  write_sums(
+    connection,
+    "series",
+    data.frame(
+      id = came$id,
+      n = as.integer(of(before, "n", 0L) + came$n - of(went, "n", 0L)),
+      sum = core_change_sums(of(before, "sum", no_sum), came$sum, of(went, "sum", no_sum))
+    )
+  )
 }
 
 # All sums anew: of a store that had none.
@@ -58,32 +94,50 @@ seal_all <- function(connection) {
   names <- name_of_ids(connection)
   found <- all_sums(connection, names)
   DBI::dbExecute(connection, "delete from sums")
-  for (what in unique(found$what)) write_sums(connection, what, found[found$what == what, c("id", "n", "sum")])
+  for (what in unique(found$what)) {
+    write_sums(connection, what, found[found$what == what, c("id", "n", "sum")])
+  }
 }
 
 all_sums <- function(connection, names) {
   now <- rows_to_sum(connection, "prices", "true")
   before <- rows_to_sum(connection, "prices_before", "true", c("replaced_in", "restated"))
   of <- function(what, sums) if (nrow(sums)) data.frame(what = what, sums)
-  rbind(of("series", series_sums(now, names)), of("addition", brought_sums(rbind(now, before[names(now)]), names)),
-        of("replaced", replaced_sums(before, names)))
+  rbind(
+    of("series", series_sums(now, names)),
+    of("addition", brought_sums(rbind(now, before[names(now)]), names)),
+    of("replaced", replaced_sums(before, names))
+  )
 }
 
 write_sums <- function(connection, what, sums) {
   if (!nrow(sums)) return(invisible())
-  with_arriving(connection, data.frame(what = what, sums),
-                "insert into sums select what, id, n, sum from arriving where true
-                   on conflict (what, id) do update set n = excluded.n, sum = excluded.sum")
+  with_arriving(
+    connection,
+    data.frame(what = what, sums),
+    "insert into sums select what, id, n, sum from arriving where true
+                   on conflict (what, id) do update set n = excluded.n, sum = excluded.sum"
+  )
 }
 
-# Everything but prices: names, actions, the list of additions, what is held of which feed, and the sums themselves.
+# Everything but prices: names, actions, the list of additions, what is held of which feed, and
+# the sums themselves.
 digest_of_rest <- function(connection) {
   kept <- DBI::dbGetQuery(connection, "select version, identity from imbroglio_store")
-  tables <- c(additions = "addition", securities = "id", actions = "security_id, day", actions_before = "security_id, day, addition",
-              held = "feed, security_id", sums = "what, id")
+  tables <- c(
+    additions = "addition",
+    securities = "id",
+    actions = "security_id, day",
+    actions_before = "security_id, day, addition",
+    held = "feed, security_id",
+    sums = "what, id"
+  )
   text <- unlist(lapply(names(tables), function(table) {
     # SQLite warns of a damaged cell that is no text among text.
-    rows <- suppressWarnings(DBI::dbGetQuery(connection, sprintf("select * from %s order by %s", table, tables[[table]])))
+    rows <- suppressWarnings(DBI::dbGetQuery(
+      connection,
+      sprintf("select * from %s order by %s", table, tables[[table]])
+    ))
     cells <- lapply(rows, function(v) {
       if (!is.character(v)) return(core_shortest(as.numeric(v)))
       # What is damaged need not be text.
@@ -99,33 +153,52 @@ digest_of_rest <- function(connection) {
 }
 
 seal_rest <- function(connection) {
-  DBI::dbExecute(connection, sprintf("update imbroglio_store set seal = '%s'", digest_of_rest(connection)))
+  DBI::dbExecute(
+    connection,
+    sprintf("update imbroglio_store set seal = '%s'", digest_of_rest(connection))
+  )
 }
 
-# A store that is new has no seal yet. It is tested before anything is added too: what is damaged would be sealed anew.
+# A store that is new has no seal yet. It is tested before anything is added too: what is damaged
+# would be sealed anew.
 check_rest <- function(connection, address) {
   seal <- DBI::dbGetQuery(connection, "select seal from imbroglio_store")$seal
   if (is.na(seal)) return(invisible())
-  if (!identical(seal, digest_of_rest(connection))) refuse_damaged(address, "its names, actions or additions")
+  if (!identical(seal, digest_of_rest(connection))) {
+    refuse_damaged(address, "its names, actions or additions")
+  }
 }
 
 refuse_damaged <- function(address, what) {
-  fail("store", sprintf("The store %s is damaged: %s not as written.", address$shown, paste(what, "are")),
-       where = "Their checksum differs from the one that was written with them.",
-       remedy = "imbroglio store --verify (verify_store()) tells all that is damaged; go back to a copy, or fetch again.")
+  fail(
+    "store",
+    sprintf("The store %s is damaged: %s not as written.", address$shown, paste(what, "are")),
+    where = "Their checksum differs from the one that was written with them.",
+    remedy = paste0(
+      "imbroglio store --verify (verify_store()) tells all that is damaged; go back to ",
+      "a copy, or fetch again."
+    )
+  )
 }
 
 # Series as they are read, against the sums written with them.
 check_series <- function(connection, address, rows, securities) {
-  found <- sum_rows(rows, list(id = securities$id, number = name_numbers(securities$security)), c("day", kept_fields$prices),
-                    "security_id")
+  found <- sum_rows(
+    rows,
+    list(id = securities$id, number = name_numbers(securities$security)),
+    c("day", kept_fields$prices),
+    "security_id"
+  )
   compare_sums(connection, address, "series", found, function(id) {
     sprintf("the prices of %s", some(securities$security[match(id, securities$id)]))
   })
 }
 
 compare_sums <- function(connection, address, what, found, called, until = Inf) {
-  written <- DBI::dbGetQuery(connection, sprintf("select id, n, sum from sums where what = '%s'", what))
+  written <- DBI::dbGetQuery(
+    connection,
+    sprintf("select id, n, sum from sums where what = '%s'", what)
+  )
   written <- written[written$id <= until, ]
   both <- merge(written, found, by = "id", all = TRUE)
   wrong <- both$id[!(both$sum.x == both$sum.y & both$n.x == both$n.y) %in% TRUE]
@@ -134,12 +207,13 @@ compare_sums <- function(connection, address, what, found, called, until = Inf) 
 
 #' Test whether a price store is as it was written
 #'
-#' A store keeps checksums of each series, of what each addition brought and replaced, and of all else. [read_prices()]
-#' tests those of what it reads; this tests all, and the database itself.
+#' A store keeps checksums of each series, of what each addition brought and replaced, and of all
+#' else. [read_prices()] tests those of what it reads; this tests all, and the database itself.
 #'
 #' @param store See [store_prices()].
-#' @return A table of `part` (`"database"`, `"rest"`, `"series"`, `"addition"`, `"replaced"`, `"packed"`), `item` (which of
-#'   them: a security or the number of an addition), `n` (rows) and `sound`.
+#' @return A table of `part` (`"database"`, `"rest"`, `"series"`, `"addition"`, `"replaced"`,
+#'   `"packed"`), `item` (which of them: a security or the number of an addition), `n` (rows) and
+#'   `sound`.
 #' @inheritSection store_prices Errors
 #' @examples
 #' if (requireNamespace("RSQLite", quietly = TRUE)) {
@@ -151,20 +225,40 @@ compare_sums <- function(connection, address, what, found, called, until = Inf) 
 verify_store <- function(store) {
   with_store(store, function(connection, address) {
     if (!is_sealed(connection)) {
-      fail("store", sprintf("The store %s has no checksums yet.", address$shown), remedy = "Adding or fetching anything makes them.")
+      fail(
+        "store",
+        sprintf("The store %s has no checksums yet.", address$shown),
+        remedy = "Adding or fetching anything makes them."
+      )
     }
-    line <- function(part, item, n, sound) data.frame(part = part, item = item, n = as.integer(n), sound = sound)
+    line <- function(part, item, n, sound) {
+      data.frame(part = part, item = item, n = as.integer(n), sound = sound)
+    }
     names <- name_of_ids(connection)
-    whole <- if (address$kind == "sqlite") identical(DBI::dbGetQuery(connection, "pragma integrity_check")[[1L]], "ok")
-    rest <- identical(DBI::dbGetQuery(connection, "select seal from imbroglio_store")$seal, digest_of_rest(connection))
-    both <- merge(DBI::dbGetQuery(connection, "select what, id, n, sum from sums"), all_sums(connection, names),
-                  by = c("what", "id"), all = TRUE)
+    whole <- if (address$kind == "sqlite") {
+      identical(DBI::dbGetQuery(connection, "pragma integrity_check")[[1L]], "ok")
+    }
+    rest <- identical(
+      DBI::dbGetQuery(connection, "select seal from imbroglio_store")$seal,
+      digest_of_rest(connection)
+    )
+    both <- merge(
+      DBI::dbGetQuery(connection, "select what, id, n, sum from sums"),
+      all_sums(connection, names),
+      by = c("what", "id"),
+      all = TRUE
+    )
     sound <- (both$sum.x == both$sum.y & both$n.x == both$n.y) %in% TRUE
     item <- ifelse(both$what == "series", names$security[match(both$id, names$id)], both$id)
-    table <- rbind(if (!is.null(whole)) line("database", address$shown, NA, whole), line("rest", address$shown, NA, rest),
-                   line(both$what, item, ifelse(is.na(both$n.y), 0L, both$n.y), sound),
-                   if (address$kind == "sqlite") verify_packed(connection, names, line))
-    table <- table[order(match(table$part, c("database", "rest", "series", "packed", "addition", "replaced"))), ]
+    table <- rbind(
+      if (!is.null(whole)) line("database", address$shown, NA, whole),
+      line("rest", address$shown, NA, rest),
+      line(both$what, item, ifelse(is.na(both$n.y), 0L, both$n.y), sound),
+      if (address$kind == "sqlite") verify_packed(connection, names, line)
+    )
+    table <- table[
+      order(match(table$part, c("database", "rest", "series", "packed", "addition", "replaced"))),
+    ]
     as_listed(table, "verification", address)
   })
 }
@@ -173,11 +267,28 @@ verify_store <- function(store) {
 verify_packed <- function(connection, names, line) {
   packed <- DBI::dbGetQuery(connection, "select security_id, addition, n, data from packed")
   if (!nrow(packed)) return(NULL)
-  do.call(rbind, lapply(seq_len(nrow(packed)), function(i) {
-    rows <- DBI::dbGetQuery(connection, sprintf(
-      "select day, %s from prices where security_id = %d and addition <= %d order by day", paste(price_fields, collapse = ", "),
-      packed$security_id[i], packed$addition[i]))
-    same <- identical(packed$data[[i]], writeBin(as.numeric(unlist(rows)), raw(), endian = "little"))
-    line("packed", names$security[match(packed$security_id[i], names$id)], nrow(rows), same && nrow(rows) == packed$n[i])
-  }))
+  do.call(
+    rbind,
+    lapply(seq_len(nrow(packed)), function(i) {
+      rows <- DBI::dbGetQuery(
+        connection,
+        sprintf(
+          "select day, %s from prices where security_id = %d and addition <= %d order by day",
+          paste(price_fields, collapse = ", "),
+          packed$security_id[i],
+          packed$addition[i]
+        )
+      )
+      same <- identical(
+        packed$data[[i]],
+        writeBin(as.numeric(unlist(rows)), raw(), endian = "little")
+      )
+      line(
+        "packed",
+        names$security[match(packed$security_id[i], names$id)],
+        nrow(rows),
+        same && nrow(rows) == packed$n[i]
+      )
+    })
+  )
 }

@@ -48,7 +48,10 @@ as_prices.imbroglio_prices <- function(x, ...) {
 as_prices.data.frame <- function(x, price = NULL, dates = NULL, decimal = NULL, name = NULL,
                                  origin = "a data frame", ...) {
   refuse_others(...)
-  delivery <- delivery_of(grid_of_frame(x, origin), list(price = price, dates = dates, decimal = decimal, name = name))
+  delivery <- delivery_of(
+    grid_of_frame(x, origin),
+    list(price = price, dates = dates, decimal = decimal, name = name)
+  )
   note_remarks(delivery$remarks, origin)
   table_of(delivery)
 }
@@ -77,12 +80,20 @@ as_prices.ts <- function(x, dates = NULL, origin = "a time series", ...) {
   if (is.null(dates)) {
     a_year <- stats::frequency(x)
     if (!a_year %in% c(1, 4, 12)) {
-      fail("no_date", "The dates of a time series are known only for months, quarters and years.",
-           remedy = "Give them as `dates =`.")
+      fail(
+        "no_date",
+        "The dates of a time series are known only for months, quarters and years.",
+        remedy = "Give them as `dates =`."
+      )
     }
     # The last day of each period: the day before the next begins.
     month <- round(as.vector(stats::time(x)) * 12) + 12 / a_year
-    dates <- as.Date(sprintf("%04d-%02d-01", as.integer(month %/% 12), as.integer(month %% 12 + 1))) - 1
+    dates <- as.Date(sprintf(
+      "%04d-%02d-01",
+      as.integer(month %/% 12),
+      as.integer(month %% 12 + 1)
+    )) -
+      1
   }
   values <- as.matrix(x)
   attributes(values) <- list(dim = dim(values), dimnames = list(NULL, colnames(x)))
@@ -91,52 +102,80 @@ as_prices.ts <- function(x, dates = NULL, origin = "a time series", ...) {
 
 matrix_columns <- function(x, dates, origin) {
   if (is.null(dates)) {
-    fail("no_date", sprintf("There are no dates in %s.", origin), remedy = "Give them as `dates =`, or as row names.")
+    fail(
+      "no_date",
+      sprintf("There are no dates in %s.", origin),
+      remedy = "Give them as `dates =`, or as row names."
+    )
   }
   if (length(dates) != nrow(x)) {
-    fail("argument", sprintf("There are %s for %s.", count(length(dates), "date"), count(nrow(x), "row")))
+    fail(
+      "argument",
+      sprintf("There are %s for %s.", count(length(dates), "date"), count(nrow(x), "row"))
+    )
   }
   names <- colnames(x) %||% sprintf("SECURITY%d", seq_len(ncol(x)))
-  structure(c(list(dates), lapply(seq_len(ncol(x)), function(j) as.numeric(x[, j]))), names = c("date", names),
-            class = "data.frame", row.names = .set_row_names(nrow(x)))
+  structure(
+    c(list(dates), lapply(seq_len(ncol(x)), function(j) as.numeric(x[, j]))),
+    names = c("date", names),
+    class = "data.frame",
+    row.names = .set_row_names(nrow(x))
+  )
 }
 
 #' @rdname as_prices
 #' @export
 as_prices.default <- function(x, ...) {
   refuse_others(...)
-  fail("argument", sprintf("Prices cannot be made of an object %s.", shown(x)),
-       remedy = "Hand in a data frame or a matrix, or read a file with read_prices().")
+  fail(
+    "argument",
+    sprintf("Prices cannot be made of an object %s.", shown(x)),
+    remedy = "Hand in a data frame or a matrix, or read a file with read_prices()."
+  )
 }
 
-# By its name, or as the only column of names beside numbers; a wide table has no text but where a price is none.
+# By its name, or as the only column of names beside numbers; a wide table has no text but where a
+# price is none.
 find_security_column <- function(x, date_column, origin) {
   rest <- setdiff(names(x), date_column)
   rank <- match(plain_name(rest), security_names)
   weak <- security_names[rank] %in% weak_security_names & vapply(x[rest], holds_amounts, NA)
   rank[weak] <- NA
   if (any(!is.na(rank))) return(rest[which.min(rank)])
-  textual <- rest[vapply(x[rest], is.factor, NA) & !plain_name(rest) %in% c(date_names, other_names) & is.na(field_of(rest))]
+  textual <- rest[vapply(x[rest], is.factor, NA) &
+    !plain_name(rest) %in% c(date_names, other_names) &
+    is.na(field_of(rest))]
   numeric <- any(vapply(x[rest], holds_numbers, NA))
   names_only <- textual[vapply(x[textual], function(v) {
     known <- core_written_numbers(levels(v))
-    !any(known$number) && !any(known$word) && !anyNA(v) && !any(grepl(dividend_pattern, levels(v), perl = TRUE))
+    !any(known$number) &&
+      !any(known$word) && !anyNA(v) && !any(grepl(dividend_pattern, levels(v), perl = TRUE))
   }, NA)]
   if (!numeric || !length(names_only)) return(NULL)
   if (length(names_only) > 1L) {
-    fail("layout", sprintf("It is not clear which column of %s names the securities.", origin),
-         where = sprintf("There are %s.", some(names_only)), remedy = "Name it `security`.")
+    fail(
+      "layout",
+      sprintf("It is not clear which column of %s names the securities.", origin),
+      where = sprintf("There are %s.", some(names_only)),
+      remedy = "Name it `security`."
+    )
   }
   names_only
 }
 
-# Numbers that are no names: of a type of their own, or all with a fraction, a percent sign or a currency among them.
+# Numbers that are no names: of a type of their own, or all with a fraction, a percent sign or a
+# currency among them.
 holds_amounts <- function(v) {
   if (!is.factor(v)) return(TRUE)
   known <- core_written_numbers(levels(v))
   numbers <- known$number & !known$word
-  any(numbers) && all(known$number | known$word) &&
-    any(known$percent[numbers] | nzchar(known$unit[numbers]) | (known$point[numbers] %% 1 != 0) %in% TRUE)
+  any(numbers) &&
+    all(known$number | known$word) &&
+    any(
+      known$percent[numbers] |
+        nzchar(known$unit[numbers]) |
+        (known$point[numbers] %% 1 != 0) %in% TRUE
+    )
 }
 
 sentence_case <- function(text) paste0(toupper(substr(text, 1L, 1L)), substring(text, 2L))
@@ -144,39 +183,76 @@ sentence_case <- function(text) paste0(toupper(substr(text, 1L, 1L)), substring(
 same <- function(a, b) (is.na(a) & is.na(b)) | (!is.na(a) & !is.na(b) & a == b)
 
 note_order <- function(newest_first, origin) {
-  note("order", sprintf("The rows of %s are %s; they were put in date order.", origin,
-                        if (newest_first) "newest first" else "not in date order"))
+  note(
+    "order",
+    sprintf(
+      "The rows of %s are %s; they were put in date order.",
+      origin,
+      if (newest_first) "newest first" else "not in date order"
+    )
+  )
 }
 
 # `close` is what is measured; `fields` are the other columns of the same shape.
-new_prices <- function(dates, close, origin, fields = list(), measured = "close", actions = NULL, layout = NULL) {
+new_prices <- function(dates, close, origin, fields = list(), measured = "close", actions = NULL,
+                       layout = NULL) {
   check_securities(colnames(close), origin)
   if (length(dates) < 2L) refuse_one_date(dates, origin)
   empty <- colnames(close)[core_observed(close) == 0L]
   if (length(empty)) {
-    fail("all_missing",
-         sprintf("%s %s no price at all in %s.", some(empty), if (length(empty) == 1L) "has" else "have", origin),
-         remedy = "Take the column out, or fill it.")
+    fail(
+      "all_missing",
+      sprintf(
+        "%s %s no price at all in %s.",
+        some(empty),
+        if (length(empty) == 1L) "has" else "have",
+        origin
+      ),
+      remedy = "Take the column out, or fill it."
+    )
   }
-  structure(list(dates = dates, close = close, origin = origin, digest = digest_of(dates, close),
-                 universe = colnames(close), fields = fields, measured = measured, actions = actions,
-                 layout = layout),
-            class = "imbroglio_prices")
+  structure(
+    list(
+      dates = dates,
+      close = close,
+      origin = origin,
+      digest = digest_of(dates, close),
+      universe = colnames(close),
+      fields = fields,
+      measured = measured,
+      actions = actions,
+      layout = layout
+    ),
+    class = "imbroglio_prices"
+  )
 }
 
 refuse_one_date <- function(dates, origin) {
-  fail("too_short", sprintf("There is only one date in %s.", origin), where = if (length(dates)) sprintf("It is %s.", dates),
-       remedy = "A return needs two prices.")
+  fail(
+    "too_short",
+    sprintf("There is only one date in %s.", origin),
+    where = if (length(dates)) sprintf("It is %s.", dates),
+    remedy = "A return needs two prices."
+  )
 }
 
 check_securities <- function(names, origin) {
   bad <- names[is.na(names) | !nzchar(trimws(names)) | grepl("[[:cntrl:]]", names)]
   if (length(bad)) {
-    fail("security", sprintf("%s of %s %s no name, or one with control characters in it.",
-                             count(length(bad), "column"), origin, if (length(bad) == 1L) "has" else "have"))
+    fail(
+      "security",
+      sprintf(
+        "%s of %s %s no name, or one with control characters in it.",
+        count(length(bad), "column"),
+        origin,
+        if (length(bad) == 1L) "has" else "have"
+      )
+    )
   }
   twice <- unique(names[duplicated(names)])
-  if (length(twice)) fail("security", sprintf("%s stands more than once in %s.", some(twice), origin))
+  if (length(twice)) {
+    fail("security", sprintf("%s stands more than once in %s.", some(twice), origin))
+  }
 }
 
 # Columns by name or number; an unknown one is an error, never an NA.
@@ -184,14 +260,21 @@ pick_securities <- function(wanted, names) {
   if (is.character(wanted)) {
     unknown <- setdiff(wanted, names)
     if (length(unknown)) {
-      fail("security", sprintf("There is no security %s.", some(unknown)),
-           where = sprintf("There are %s.", some(names, 20L)), remedy = did_you_mean(unknown[1L], names))
+      fail(
+        "security",
+        sprintf("There is no security %s.", some(unknown)),
+        where = sprintf("There are %s.", some(names, 20L)),
+        remedy = did_you_mean(unknown[1L], names)
+      )
     }
     return(match(wanted, names))
   }
   found <- tryCatch(stats::setNames(seq_along(names), names)[wanted], error = function(e) NA)
   if (!length(found) || anyNA(found)) {
-    fail("security", sprintf("There are only %s to pick from.", count(length(names), "security", "securities")))
+    fail(
+      "security",
+      sprintf("There are only %s to pick from.", count(length(names), "security", "securities"))
+    )
   }
   unname(found)
 }
@@ -201,8 +284,14 @@ pick_securities <- function(wanted, names) {
   # x["A"] picks securities, as of a data frame.
   if (nargs() == 2L && !missing(i)) return(x[, i])
   rows <- if (missing(i)) seq_along(x$dates) else seq_along(x$dates)[i]
-  if (anyNA(rows)) fail("argument", sprintf("There are only %s to pick from.", count(length(x$dates), "date")))
-  columns <- if (missing(j)) seq_len(ncol(x$close)) else pick_securities(expand_groups(j, x), colnames(x$close))
+  if (anyNA(rows)) {
+    fail("argument", sprintf("There are only %s to pick from.", count(length(x$dates), "date")))
+  }
+  columns <- if (missing(j)) {
+    seq_len(ncol(x$close))
+  } else {
+    pick_securities(expand_groups(j, x), colnames(x$close))
+  }
   part_of(x, sort(rows), columns)
 }
 
@@ -211,10 +300,14 @@ pick_securities <- function(wanted, names) {
 part_of <- function(x, rows, columns) {
   if (length(rows) < 2L) refuse_one_date(x$dates[rows], x$origin)
   securities <- colnames(x$close)[columns]
-  altered(x, dates = x$dates[rows], close = x$close[rows, columns, drop = FALSE],
-          fields = lapply(x$fields, function(m) m[rows, columns, drop = FALSE]),
-          actions = x$actions[x$actions$security %in% securities, ],
-          about = x$about[match(securities, x$about$security), ])
+  altered(
+    x,
+    dates = x$dates[rows],
+    close = x$close[rows, columns, drop = FALSE],
+    fields = lapply(x$fields, function(m) m[rows, columns, drop = FALSE]),
+    actions = x$actions[x$actions$security %in% securities, ],
+    about = x$about[match(securities, x$about$security), ]
+  )
 }
 
 #' @export
@@ -233,16 +326,19 @@ as.data.frame.imbroglio_prices <- function(x, ...) {
 
 #' Choose a span of dates
 #'
-#' The price before the span is kept for each security, so that a span from 1 January has its first return, and with monthly returns
-#' the whole of January. Nothing else before it is: cells that are not the last price of their security are left empty there.
+#' The price before the span is kept for each security, so that a span from 1 January has its
+#' first return, and with monthly returns the whole of January. Nothing else before it is: cells
+#' that are not the last price of their security are left empty there.
 #'
 #' @param x A price table, or a returns table.
-#' @param start,end First and last date, both included: text as 2024-12-31, 2024-12 (its first or last day) or 2024, or a
-#'   `Date`. Without one, the span is open on that side.
-#' @param last Instead of `start`: a span that ends with the last date, such as `"2 years"`,
-#'   `"6 months"`, `"10 weeks"` or `"90 days"`, `"250 trading days"` (dates of the table) or `"250 returns"`.
+#' @param start,end First and last date, both included: text as 2024-12-31, 2024-12 (its first or
+#'   last day) or 2024, or a `Date`. Without one, the span is open on that side.
+#' @param last Instead of `start`: a span that ends with the last date, such as `"2 years"`, `"6
+#'   months"`, `"10 weeks"` or `"90 days"`, `"250 trading days"` (dates of the table) or `"250
+#'   returns"`.
 #' @param during Instead of `start` and `end`: a year or a month, such as `"2023"` or `"2023-04"`.
-#' @param before How many returns before the span are kept, of each security, for windows that are to be full from its first date on.
+#' @param before How many returns before the span are kept, of each security, for windows that are
+#'   to be full from its first date on.
 #' @param ... Must be empty.
 #' @return The table, shorter. Securities without a price in the span are dropped, and said.
 #' @examples
@@ -252,40 +348,66 @@ as.data.frame.imbroglio_prices <- function(x, ...) {
 #' window(prices, during = "2023")
 #' measure_return(window(as_returns(prices[, "TARROW"], every = "month"), last = "24 returns"))
 #' @export
-window.imbroglio_prices <- function(x, start = NULL, end = NULL, last = NULL, during = NULL, before = 0L, ...) {
+window.imbroglio_prices <- function(x, start = NULL, end = NULL, last = NULL, during = NULL,
+                                    before = 0L, ...) {
   refuse_others(...)
   span <- span_of(x$dates, start, end, last, during)
   before <- check_whole(before, "before", least = 0L)
   inside <- x$dates >= span$from & x$dates <= span$to
   asked <- span$asked
   if (!any(inside)) {
-    fail("too_short", sprintf("There is no date in the window from %s.", asked),
-         where = sprintf("The prices run from %s to %s.", x$dates[1L], x$dates[length(x$dates)]))
+    fail(
+      "too_short",
+      sprintf("There is no date in the window from %s.", asked),
+      where = sprintf("The prices run from %s to %s.", x$dates[1L], x$dates[length(x$dates)])
+    )
   }
   there <- core_observed(x$close[inside, , drop = FALSE]) > 0L
   if (!all(there) && any(there)) {
-    note("dropped", sprintf("%s %s no price from %s and %s left out.", some(colnames(x$close)[!there]),
-                            if (sum(!there) == 1L) "has" else "have", asked,
-                            if (sum(!there) == 1L) "is" else "are"))
+    note(
+      "dropped",
+      sprintf(
+        "%s %s no price from %s and %s left out.",
+        some(colnames(x$close)[!there]),
+        if (sum(!there) == 1L) "has" else "have",
+        asked,
+        if (sum(!there) == 1L) "is" else "are"
+      )
+    )
   }
   columns <- which(there | !any(there))
   earlier <- which(x$dates < span$from)
-  kept <- lapply(columns, function(j) utils::tail(earlier[!is.na(x$close[earlier, j])], before + 1L))
+  kept <- lapply(columns, function(j) {
+    utils::tail(earlier[!is.na(x$close[earlier, j])], before + 1L)
+  })
   rows <- sort(unique(c(unlist(kept), which(inside))))
   if (length(rows) < 2L) {
-    fail("too_short", sprintf("There is only one date in the window from %s.", asked),
-         where = sprintf("The prices run from %s to %s.", x$dates[1L], x$dates[length(x$dates)]))
+    fail(
+      "too_short",
+      sprintf("There is only one date in the window from %s.", asked),
+      where = sprintf("The prices run from %s to %s.", x$dates[1L], x$dates[length(x$dates)])
+    )
   }
   part <- part_of(x, rows, columns)
   before_it <- rows[rows < which(inside)[1L]]
-  off <- do.call(rbind, lapply(seq_along(columns), function(k) cbind(match(setdiff(before_it, kept[[k]]), rows), rep(k, length(setdiff(before_it, kept[[k]]))))))
+  off <- do.call(
+    rbind,
+    lapply(seq_along(columns), function(k) {
+      cbind(
+        match(setdiff(before_it, kept[[k]]), rows),
+        rep(k, length(setdiff(before_it, kept[[k]])))
+      )
+    })
+  )
   blanked <- function(m) replace(m, off, NA)
   altered(part, close = blanked(part$close), fields = lapply(part$fields, blanked))
 }
 
 span_of <- function(dates, start, end, last, during) {
   if (!is.null(during)) {
-    if (!is.null(start) || !is.null(end) || !is.null(last)) fail("argument", "Give `during`, or `start` and `end`, or `last`.")
+    if (!is.null(start) || !is.null(end) || !is.null(last)) {
+      fail("argument", "Give `during`, or `start` and `end`, or `last`.")
+    }
     start <- end <- during
   }
   named <- function(usual) if (is.null(during)) usual else "during"
@@ -297,17 +419,28 @@ span_of <- function(dates, start, end, last, during) {
     held <- dates[dates <= to]
     if (length(held)) start <- first_of_last(held, last)
   }
-  list(from = start %||% dates[1L], to = to, asked = sprintf("%s to %s", start %||% "the first date", end %||% "the last"))
+  list(
+    from = start %||% dates[1L],
+    to = to,
+    asked = sprintf("%s to %s", start %||% "the first date", end %||% "the last")
+  )
 }
 
-# The first date of a span that ends with the last one; what lies that far back is the price before its first return.
+# The first date of a span that ends with the last one; what lies that far back is the price
+# before its first return.
 first_of_last <- function(dates, span) {
   rows <- if (is.character(span) && length(span) == 1L) {
     regmatches(span, regexec("^\\s*([0-9]+)\\s*(trading days?|returns?)\\s*$", span))[[1L]]
   }
   if (length(rows)) {
     n <- as.numeric(rows[2L])
-    if (n < 1) fail("argument", "`last` must be one return or more.", where = sprintf("It is %s.", shown(span)))
+    if (n < 1) {
+      fail(
+        "argument",
+        "`last` must be one return or more.",
+        where = sprintf("It is %s.", shown(span))
+      )
+    }
     return(dates[max(1, length(dates) - n + 1)])
   }
   back <- span_before(dates[length(dates)], span)
@@ -320,8 +453,14 @@ span_before <- function(day, span) {
     regmatches(span, regexec("^\\s*([0-9]+)\\s*(day|week|month|quarter|year)s?\\s*$", span))[[1L]]
   }
   if (length(parts) != 3L || as.numeric(parts[2L]) > 1e5) {
-    fail("argument", "`last` must be a number and a unit, such as \"2 years\", \"90 days\" or \"250 returns\", of 100,000 at most.",
-         where = sprintf("It is %s.", shown(span)))
+    fail(
+      "argument",
+      paste0(
+        "`last` must be a number and a unit, such as \"2 years\", \"90 days\" or \"250 ",
+        "returns\", of 100,000 at most."
+      ),
+      where = sprintf("It is %s.", shown(span))
+    )
   }
   n <- as.integer(parts[2L])
   back <- seq(day, by = sprintf("-%d %s", n, parts[3L]), length.out = 2L)[2L]

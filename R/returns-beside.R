@@ -15,9 +15,14 @@ spans_gaps <- function(returns) !is.null(returns$prices)
 # with all benchmarks among them, and their names.
 beside_benchmark <- function(returns, benchmark) {
   if (is.null(benchmark)) {
-    fail("argument", "A benchmark is wanted.",
-         remedy = sprintf("Name one or several of the securities, such as benchmark = \"%s\".",
-                          colnames(returns$values)[1L]))
+    fail(
+      "argument",
+      "A benchmark is wanted.",
+      remedy = sprintf(
+        "Name one or several of the securities, such as benchmark = \"%s\".",
+        colnames(returns$values)[1L]
+      )
+    )
   }
   if (is.character(benchmark) && !is.null(returns$beside)) {
     # Of a book, what it is compared with is among the securities it was made of.
@@ -28,8 +33,10 @@ beside_benchmark <- function(returns, benchmark) {
     names <- colnames(benchmark)
     returns <- with_columns_of(returns, benchmark)
   } else {
-    names <- colnames(returns$values)[pick_securities(expand_groups(benchmark, returns$prices),
-                                                      colnames(returns$values))]
+    names <- colnames(returns$values)[pick_securities(
+      expand_groups(benchmark, returns$prices),
+      colnames(returns$values)
+    )]
   }
   list(returns = returns, names = unique(names))
 }
@@ -38,8 +45,11 @@ beside_benchmark <- function(returns, benchmark) {
 besides <- function(returns, benchmarks) {
   rows <- which(!colnames(returns$values) %in% benchmarks)
   if (!length(rows)) {
-    fail("argument", "There is no security but the benchmark to measure.",
-         remedy = "Leave the other securities in the table.")
+    fail(
+      "argument",
+      "There is no security but the benchmark to measure.",
+      remedy = "Leave the other securities in the table."
+    )
   }
   rows
 }
@@ -48,52 +58,100 @@ besides <- function(returns, benchmarks) {
 with_columns_of <- function(returns, other) {
   twice <- intersect(colnames(returns$values), colnames(other))
   if (length(twice)) {
-    fail("argument", sprintf("%s stands in both tables.", some(twice)), remedy = "Name it, or leave it out of one.")
+    fail(
+      "argument",
+      sprintf("%s stands in both tables.", some(twice)),
+      remedy = "Name it, or leave it out of one."
+    )
   }
   if (spans_gaps(returns) != (inherits(other, "imbroglio_prices") || spans_gaps(other))) {
-    fail("argument", "Returns that were given and returns of prices cannot be compared over the same intervals.",
-         remedy = "Hand in both as prices, or both as given returns.")
+    fail(
+      "argument",
+      paste0(
+        "Returns that were given and returns of prices cannot be compared over the same ",
+        "intervals."
+      ),
+      remedy = "Hand in both as prices, or both as given returns."
+    )
   }
   if (spans_gaps(returns)) {
     mine <- returns$prices
     theirs <- if (inherits(other, "imbroglio_prices")) other else other$prices
     both <- on_dates_of_both(mine, mine$close, theirs, theirs$close)
-    prices <- new_prices(both$dates, both$values, paste(unique(c(mine$origin, theirs$origin)), collapse = " and "))
+    prices <- new_prices(
+      both$dates,
+      both$values,
+      paste(unique(c(mine$origin, theirs$origin)), collapse = " and ")
+    )
     prices$universe <- unique(c(mine$universe, theirs$universe))
     prices$repairs <- unique(c(mine$repairs, theirs$repairs))
-    both <- as_returns(prices, kind = returns$kind, every = returns$stated, keep_unfinished = isTRUE(returns$keep_unfinished))
+    both <- as_returns(
+      prices,
+      kind = returns$kind,
+      every = returns$stated,
+      keep_unfinished = isTRUE(returns$keep_unfinished)
+    )
     both$book <- returns$book
     both$beside <- returns$beside
     return(both)
   }
   if (other$kind != returns$kind) {
-    fail("argument",
-         sprintf("The returns are %s, those of %s are %s.", returns$kind, some(colnames(other)), other$kind))
+    fail(
+      "argument",
+      sprintf(
+        "The returns are %s, those of %s are %s.",
+        returns$kind,
+        some(colnames(other)),
+        other$kind
+      )
+    )
   }
   both <- on_dates_of_both(returns, returns$values, other, other$values)
-  new_returns(both$dates, both$values, returns$kind, Map(c, returns$rhythm, other$rhythm), start = rep(as.Date(NA), ncol(both$values)),
-              prices = NULL, origin = paste(returns$origin, "and", other$origin),
-              digest = digest_of(both$dates, both$values))
+  new_returns(
+    both$dates,
+    both$values,
+    returns$kind,
+    Map(c, returns$rhythm, other$rhythm),
+    start = rep(as.Date(NA), ncol(both$values)),
+    prices = NULL,
+    origin = paste(returns$origin, "and", other$origin),
+    digest = digest_of(both$dates, both$values)
+  )
 }
 
 on_dates_of_both <- function(a, values_a, b, values_b) {
   dates <- sort(unique(c(a$dates, b$dates)))
-  values <- matrix(NA_real_, length(dates), ncol(values_a) + ncol(values_b),
-                   dimnames = list(NULL, c(colnames(values_a), colnames(values_b))))
+  values <- matrix(
+    NA_real_,
+    length(dates),
+    ncol(values_a) + ncol(values_b),
+    dimnames = list(NULL, c(colnames(values_a), colnames(values_b)))
+  )
   values[match(a$dates, dates), seq_len(ncol(values_a))] <- values_a
   values[match(b$dates, dates), ncol(values_a) + seq_len(ncol(values_b))] <- values_b
   list(dates = dates, values = values)
 }
 
-# `risk_free`: nothing; a yearly return as a number; or a series: the name of a security,
-# or a table that holds one. Gives the rate a period: for so many periods a year, or a `series` with one for each row.
+# `risk_free`: nothing; a yearly return as a number; or a series: the name of a security, or a
+# table that holds one. Gives the rate a period: for so many periods a year, or a `series` with
+# one for each row.
 beside_risk_free <- function(returns, risk_free) {
-  none <- list(returns = returns, rates = numeric(), series = FALSE, start = 0L, name = NULL, rate_of = function(per_year) 0)
+  none <- list(
+    returns = returns,
+    rates = numeric(),
+    series = FALSE,
+    start = 0L,
+    name = NULL,
+    rate_of = function(per_year) 0
+  )
   if (is.null(risk_free)) return(none)
   if (is.numeric(risk_free)) {
     if (length(risk_free) != 1L || !is.finite(risk_free) || risk_free <= -1) {
-      fail("argument", "`risk_free` must be one yearly return, such as 0.02, or a series of returns.",
-           where = sprintf("It is %s.", shown(risk_free)))
+      fail(
+        "argument",
+        "`risk_free` must be one yearly return, such as 0.02, or a series of returns.",
+        where = sprintf("It is %s.", shown(risk_free))
+      )
     }
     log <- returns$kind == "log"
     none$rate_of <- function(per_year) {
@@ -105,18 +163,29 @@ beside_risk_free <- function(returns, risk_free) {
   }
   found <- beside_benchmark(returns, risk_free)
   if (length(found$names) != 1L) {
-    fail("argument", "`risk_free` must be one series.", where = sprintf("It is %s.", some(found$names)))
+    fail(
+      "argument",
+      "`risk_free` must be one series.",
+      where = sprintf("It is %s.", some(found$names))
+    )
   }
-  list(returns = found$returns, rates = found$returns$values[, found$names], series = TRUE,
-       start = starts_of(found$returns)[match(found$names, colnames(found$returns))], name = found$names)
+  list(
+    returns = found$returns,
+    rates = found$returns$values[, found$names],
+    series = TRUE,
+    start = starts_of(found$returns)[match(found$names, colnames(found$returns))],
+    name = found$names
+  )
 }
 
-# How often each security of these rows and the benchmarks have a return together: what a period of them is called,
-# and how many a year there are.
+# How often each security of these rows and the benchmarks have a return together: what a period
+# of them is called, and how many a year there are.
 shared_rhythm <- function(returns, rows, benchmarks, per_year) {
   at <- match(benchmarks, colnames(returns$values))
   shared <- rhythm_part(returns$rhythm, rows)
-  alike <- function(column) vapply(rows, function(row) length(unique(column[c(row, at)])) == 1L, NA)
+  alike <- function(column) {
+    vapply(rows, function(row) length(unique(column[c(row, at)])) == 1L, NA)
+  }
   apart <- which(!(alike(returns$rhythm$every) & alike(returns$rhythm$per_year)))
   if (length(apart)) {
     values <- returns$values[, rows[apart], drop = FALSE]
@@ -133,6 +202,9 @@ shared_rhythm <- function(returns, rows, benchmarks, per_year) {
 not_shared <- function(securities, own, shared, benchmark) {
   n <- as.integer(own - shared)
   some <- n > 0L
-  data.frame(security = securities[some], reason = rep(sprintf("not on a date of %s", benchmark), sum(some)),
-             n = n[some])
+  data.frame(
+    security = securities[some],
+    reason = rep(sprintf("not on a date of %s", benchmark), sum(some)),
+    n = n[some]
+  )
 }

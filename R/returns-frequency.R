@@ -1,5 +1,5 @@
-# The last row of each period. A last period is not finished where, by the calendar of the table itself, a date is
-# still to come in it.
+# The last row of each period. A last period is not finished where, by the calendar of the table
+# itself, a date is still to come in it.
 period_ends <- function(dates, every, keep_unfinished) {
   period <- frequencies[[every]]$period
   id <- period(dates)
@@ -8,14 +8,17 @@ period_ends <- function(dates, every, keep_unfinished) {
   unfinished <- isTRUE(period(next_date(dates)) == id[length(id)])
   if (unfinished && !keep_unfinished) {
     ends <- ends[-length(ends)]
-    note("unfinished", sprintf("The last %s ends after the last price, of %s, and was left out.", every, last),
-         remedy = "`keep_unfinished = TRUE` keeps it.")
+    note(
+      "unfinished",
+      sprintf("The last %s ends after the last price, of %s, and was left out.", every, last),
+      remedy = "`keep_unfinished = TRUE` keeps it."
+    )
   }
   ends
 }
 
-# The next date that the table would have: of daily ones the next of its own days of the week that is no holiday in it,
-# else a usual gap away.
+# The next date that the table would have: of daily ones the next of its own days of the week that
+# is no holiday in it, else a usual gap away.
 next_date <- function(dates) {
   last <- dates[length(dates)]
   usual <- stats::median(diff(as.numeric(dates)))
@@ -24,7 +27,8 @@ next_date <- function(dates) {
   traded <- tabulate(parts$wday + 1L, 7L) > 0.1 * length(dates) / 7
   ahead <- last + seq_len(31L)
   day <- as.POSIXlt(ahead)
-  # Days of the year on which the table never had a date, though it was a day of the week that it has, twice or more.
+  # Days of the year on which the table never had a date, though it was a day of the week that it
+  # has, twice or more.
   span <- seq(dates[1L], last, by = "day")
   missed <- span[!span %in% dates]
   of_year <- function(d) format(d, "%m-%d")
@@ -38,8 +42,15 @@ next_date <- function(dates) {
 at_period_ends <- function(prices, every, keep_unfinished) {
   ends <- period_ends(prices$dates, every, keep_unfinished)
   if (length(ends) < 2L) {
-    fail("too_short", sprintf("There are not two whole %ss in the prices.", every),
-         where = sprintf("They run from %s to %s.", prices$dates[1L], prices$dates[length(prices$dates)]))
+    fail(
+      "too_short",
+      sprintf("There are not two whole %ss in the prices.", every),
+      where = sprintf(
+        "They run from %s to %s.",
+        prices$dates[1L],
+        prices$dates[length(prices$dates)]
+      )
+    )
   }
   close <- core_last_of(prices$close, ends)
   dimnames(close) <- dimnames(prices$close)

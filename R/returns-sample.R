@@ -4,34 +4,66 @@ sample_of <- function(dates, values) {
   span <- core_span(values)
   n <- core_observed(values)
   inside <- ifelse(n > 0L, span$last - span$first + 1L - n, 0L)
-  list(from = dates[span$first], to = dates[span$last], n = n, inside = inside,
-       before = ifelse(n > 0L, span$first - 1L, length(dates)),
-       after = ifelse(n > 0L, length(dates) - span$last, 0L))
+  list(
+    from = dates[span$first],
+    to = dates[span$last],
+    n = n,
+    inside = inside,
+    before = ifelse(n > 0L, span$first - 1L, length(dates)),
+    after = ifelse(n > 0L, length(dates) - span$last, 0L)
+  )
 }
 
-# `rare`: securities that have prices less often than the others of their table, which lack nothing on dates in between.
+# `rare`: securities that have prices less often than the others of their table, which lack
+# nothing on dates in between.
 dropped_of <- function(securities, sample, inside, rare) {
-  reasons <- list("before the first price" = sample$before, "after the last price" = sample$after,
-                  "dates of others between its own" = ifelse(rare, sample$inside, 0L))
+  reasons <- list(
+    "before the first price" = sample$before,
+    "after the last price" = sample$after,
+    "dates of others between its own" = ifelse(rare, sample$inside, 0L)
+  )
   reasons[[inside]] <- ifelse(rare, 0L, sample$inside)
   some <- lapply(reasons, function(n) which(n > 0L))
-  data.frame(security = securities[unlist(some, use.names = FALSE)], reason = rep(names(reasons), lengths(some)),
-             n = as.integer(unlist(Map(`[`, reasons, some), use.names = FALSE)))
+  data.frame(
+    security = securities[unlist(some, use.names = FALSE)],
+    reason = rep(names(reasons), lengths(some)),
+    n = as.integer(unlist(Map(`[`, reasons, some), use.names = FALSE))
+  )
 }
 
 # The basis of a measure of returns.
-returns_basis <- function(returns, sample, ..., per_year = NA_real_, choices = character(), every = returns$rhythm$every,
-                          securities = colnames(returns$values)) {
+returns_basis <- function(returns, sample, ..., per_year = NA_real_, choices = character(),
+                          every = returns$rhythm$every, securities = colnames(returns$values)) {
   # all() of no dates is missing, and min() of none is an error of R's own.
   ends <- range(sample$from, sample$to, na.rm = TRUE)
   made <- new_basis(
-    from = ends[1L], to = ends[2L], observations = stats::setNames(sample$n, securities),
-    dropped = dropped_of(securities, sample, if (returns$kind == "profit") "without a number" else if (is.null(returns$prices)) "without a return"
-                                             else "without a price, spanned by the next return",
-                         rarer_than_most(returns$rhythm)[securities] %in% TRUE),
-    kind = returns$kind, every = every, per_year = if (length(unique(per_year)) == 1L) per_year[[1L]] else NA_real_,
-    choices = c(book_words(returns$book), choices, if (!anyNA(per_year)) year_words(returns$rhythm, per_year)), repairs = returns$prices$repairs, origin = returns$origin,
-    digest = returns$digest, ...
+    from = ends[1L],
+    to = ends[2L],
+    observations = stats::setNames(sample$n, securities),
+    dropped = dropped_of(
+      securities,
+      sample,
+      if (returns$kind == "profit") {
+        "without a number"
+      } else if (is.null(returns$prices)) {
+        "without a return"
+      } else {
+        "without a price, spanned by the next return"
+      },
+      rarer_than_most(returns$rhythm)[securities] %in% TRUE
+    ),
+    kind = returns$kind,
+    every = every,
+    per_year = if (length(unique(per_year)) == 1L) per_year[[1L]] else NA_real_,
+    choices = c(
+      book_words(returns$book),
+      choices,
+      if (!anyNA(per_year)) year_words(returns$rhythm, per_year)
+    ),
+    repairs = returns$prices$repairs,
+    origin = returns$origin,
+    digest = returns$digest,
+    ...
   )
   made$book <- returns$book[c("name", "held")]
   made
@@ -39,8 +71,10 @@ returns_basis <- function(returns, sample, ..., per_year = NA_real_, choices = c
 
 book_words <- function(book) {
   if (is.null(book)) return(NULL)
-  c(stats::setNames(sprintf("%s: %s", book$held, book$text), book$name),
-    if (length(book$history)) c(history = paste(book$history, collapse = "; ")))
+  c(
+    stats::setNames(sprintf("%s: %s", book$held, book$text), book$name),
+    if (length(book$history)) c(history = paste(book$history, collapse = "; "))
+  )
 }
 
 # The rows of a rolling measure: one for each value that is there, in the order of the
@@ -60,8 +94,13 @@ window_frame <- function(returns, place = NULL, securities = colnames(returns$va
     pick = function(m) if (whole) as.vector(m) else m[cells],
     columns = function(window) {
       n <- pmin(within, window)
-      list(security = security, window = rep(window, length(rows)),
-           from = .Date(days[rows[seq_along(rows) - n + 1L]]), to = .Date(days[rows]), n = n)
+      list(
+        security = security,
+        window = rep(window, length(rows)),
+        from = .Date(days[rows[seq_along(rows) - n + 1L]]),
+        to = .Date(days[rows]),
+        n = n
+      )
     },
     # The date of the price before the first return of each window.
     price_before = function(window) {
@@ -73,22 +112,41 @@ window_frame <- function(returns, place = NULL, securities = colnames(returns$va
   )
 }
 
-row_bound <- function(parts) if (length(parts) == 1L) parts[[1L]] else as.list(data.table::rbindlist(parts))
+row_bound <- function(parts) {
+  if (length(parts) == 1L) parts[[1L]] else as.list(data.table::rbindlist(parts))
+}
 
 check_windows <- function(window, min_obs, least = 2L, several = TRUE) {
   window <- check_whole(window, "window", least = least, several = several)
-  enough <- if (is.null(min_obs)) window else rep(check_whole(min_obs, "min_obs", least = least), length(window))
-  if (any(enough > window)) {
-    fail("argument", "`min_obs` cannot be more than the window.",
-         where = sprintf("It is %s, for a window of %s.", max(enough), min(window)))
+  enough <- if (is.null(min_obs)) {
+    window
+  } else {
+    rep(check_whole(min_obs, "min_obs", least = least), length(window))
   }
-  list(window = window, least = enough,
-       words = c(window = paste(window, collapse = ", "), min_obs = paste(unique(enough), collapse = ", ")))
+  if (any(enough > window)) {
+    fail(
+      "argument",
+      "`min_obs` cannot be more than the window.",
+      where = sprintf("It is %s, for a window of %s.", max(enough), min(window))
+    )
+  }
+  list(
+    window = window,
+    least = enough,
+    words = c(
+      window = paste(window, collapse = ", "),
+      min_obs = paste(unique(enough), collapse = ", ")
+    )
+  )
 }
 
 refuse_without_window <- function(min_obs, as = "table") {
   if (!is.null(min_obs) || as == "matrix") {
-    fail("argument", "`min_obs` and `as = \"matrix\"` are for a rolling window.", remedy = "Give `window` too.")
+    fail(
+      "argument",
+      "`min_obs` and `as = \"matrix\"` are for a rolling window.",
+      remedy = "Give `window` too."
+    )
   }
 }
 
@@ -100,23 +158,37 @@ check_per_year <- function(per_year, x) {
 
 warn_short <- function(longest, least) {
   if (longest >= least) return(invisible())
-  caution("window", sprintf("No security has as many as %s; there is no window to measure.", count(least, "return")),
-          remedy = sprintf("The longest has %s.", count(longest)))
+  caution(
+    "window",
+    sprintf(
+      "No security has as many as %s; there is no window to measure.",
+      count(least, "return")
+    ),
+    remedy = sprintf("The longest has %s.", count(longest))
+  )
 }
 
 # `known`: what a book, and its holdings, are worth.
 check_value <- function(value, securities, known = NULL) {
   if (!is.null(known)) {
     if (!is.null(value)) {
-      fail("argument", "What the book is worth is known: leave `value` out.", where = sprintf("It is %s.", format(known[[1L]], big.mark = ",", nsmall = 0L)))
+      fail(
+        "argument",
+        "What the book is worth is known: leave `value` out.",
+        where = sprintf("It is %s.", format(known[[1L]], big.mark = ",", nsmall = 0L))
+      )
     }
     return(unname(known[securities]))
   }
   if (is.null(value)) return(NULL)
-  ok <- is.numeric(value) && length(value) %in% c(1L, length(securities)) && all(is.finite(value)) && all(value > 0)
+  ok <- is.numeric(value) &&
+    length(value) %in% c(1L, length(securities)) && all(is.finite(value)) && all(value > 0)
   if (!ok) {
-    fail("argument", "`value` must be above 0: one number, or one for each security.",
-         where = sprintf("It is %s.", shown(value)))
+    fail(
+      "argument",
+      "`value` must be above 0: one number, or one for each security.",
+      where = sprintf("It is %s.", shown(value))
+    )
   }
   if (!is.null(names(value))) value <- value[pick_securities(securities, names(value))]
   rep_len(as.numeric(value), length(securities))

@@ -4,28 +4,30 @@
 #' \eqn{x_t = \ln(P_t / P_{t-1})}; \eqn{r = e^x - 1}. The first price has no return:
 #' there is one row less than there are dates.
 #'
-#' A period is time, not a row: a security that is priced on Wednesdays beside daily ones has weekly returns, and whatever is
-#' said of it a period, or multiplied out to a year, goes by its own. Two of them, or a book, are measured between the dates on
-#' which both have a price.
+#' A period is time, not a row: a security that is priced on Wednesdays beside daily ones has
+#' weekly returns, and whatever is said of it a period, or multiplied out to a year, goes by its
+#' own. Two of them, or a book, are measured between the dates on which both have a price.
 #'
-#' Where a price is missing there is no return, and the next return spans the gap,
-#' so that growth is kept; the basis of every result counts both. Weekly, monthly,
-#' quarterly and yearly returns are taken between the last prices of ISO weeks
-#' and of calendar months, quarters and years, dated by the last trading day of the period; a
-#' last period is left out, and said, where a date is still to come in it by the table's own calendar: its days of the week, less the
-#' days of the year on which it never has a price.
+#' Where a price is missing there is no return, and the next return spans the gap, so that growth
+#' is kept; the basis of every result counts both. Weekly, monthly, quarterly and yearly returns
+#' are taken between the last prices of ISO weeks and of calendar months, quarters and years,
+#' dated by the last trading day of the period; a last period is left out, and said, where a date
+#' is still to come in it by the table's own calendar: its days of the week, less the days of the
+#' year on which it never has a price.
 #'
-#' @param x A price table, a book of [as_portfolio()], or what [as_prices()] takes. For `given = "returns"`, a data frame
-#'   with a date column and one column of returns for each security, a matrix with dates
-#'   as row names, or the path of a file of such a table.
+#' @param x A price table, a book of [as_portfolio()], or what [as_prices()] takes. For `given =
+#'   "returns"`, a data frame with a date column and one column of returns for each security, a
+#'   matrix with dates as row names, or the path of a file of such a table.
 #' @param kind `"simple"` or `"log"`.
-#' @param every `"day"`, `"week"`, `"fortnight"`, `"month"`, `"quarter"`, `"half-year"` or `"year"`. If absent, each security as often
-#'   as it has prices.
+#' @param every `"day"`, `"week"`, `"fortnight"`, `"month"`, `"quarter"`, `"half-year"` or
+#'   `"year"`. If absent, each security as often as it has prices.
 #' @param keep_unfinished Whether to keep a last period that the prices do not finish.
-#' @param given What `x` holds: `"prices"`; `"returns"` of the kind and frequency that are named; or `"profits"`, amounts of money
-#'   that add and are not compounded: return, volatility, drawdown, value at risk and its backtest are then in money.
+#' @param given What `x` holds: `"prices"`; `"returns"` of the kind and frequency that are named;
+#'   or `"profits"`, amounts of money that add and are not compounded: return, volatility,
+#'   drawdown, value at risk and its backtest are then in money.
 #' @param origin A few words on where the returns came from, for the basis; of a file, its name.
-#' @param ... For the path of a file: what [read_prices()] takes to read it, such as `decimal`, `dates` and `sheet`.
+#' @param ... For the path of a file: what [read_prices()] takes to read it, such as `decimal`,
+#'   `dates` and `sheet`.
 #' @return A returns table: a return (a fraction: 0.012 is 1.2 %) for each date and security.
 #'   `dim()`, `as.matrix()`, `as.data.frame()` and `[, securities]` work as on a wide table.
 #' @section Errors:
@@ -42,12 +44,24 @@ as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinish
                        given = c("prices", "returns", "profits"), origin = NULL, ...) {
   if (inherits(x, "imbroglio_book")) {
     book <- book_returns(x, "then")
-    return(if (missing(kind) && is.null(every)) book else as_returns(book, kind, every, keep_unfinished))
+    return(
+      if (missing(kind) && is.null(every)) {
+        book
+      } else {
+        as_returns(book, kind, every, keep_unfinished)
+      }
+    )
   }
   if (inherits(x, "imbroglio_returns")) {
     if (missing(kind) && is.null(every)) return(x)
     if (is.null(x$prices)) {
-      fail("argument", "These returns were given without prices; their kind and frequency cannot be changed.")
+      fail(
+        "argument",
+        paste0(
+          "These returns were given without prices; their kind and frequency cannot be ",
+          "changed."
+        )
+      )
     }
     taken <- as_returns(x$prices, kind, every, keep_unfinished)
     taken$book <- x$book
@@ -56,7 +70,9 @@ as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinish
   }
   kind <- one_of(kind, "kind", c("simple", "log"))
   given <- one_of(given, "given", c("prices", "returns", "profits"))
-  if (given != "prices") return(given_returns(x, if (given == "profits") "profit" else kind, every, origin, ...))
+  if (given != "prices") {
+    return(given_returns(x, if (given == "profits") "profit" else kind, every, origin, ...))
+  }
   refuse_others(...)
   prices <- as_prices(x)
   rhythm <- rhythms_of(prices$dates, prices$close)
@@ -67,12 +83,22 @@ as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinish
     if (every != "day" && (differ || calendar_every(prices$dates) != every)) {
       at <- at_period_ends(prices, every, keep_unfinished)
     }
-    if (differ) rhythm <- stated_rhythm(every, colnames(prices$close), if (every == "day") rhythm$own)
+    if (differ) {
+      rhythm <- stated_rhythm(every, colnames(prices$close), if (every == "day") rhythm$own)
+    }
   }
   values <- core_returns(at$close, kind == "log")
   dimnames(values) <- list(NULL, colnames(at$close))
-  made <- new_returns(at$dates[-1L], values, kind, rhythm, start = at$dates[core_span(at$close)$first], prices = prices,
-                      origin = prices$origin, digest = prices$digest)
+  made <- new_returns(
+    at$dates[-1L],
+    values,
+    kind,
+    rhythm,
+    start = at$dates[core_span(at$close)$first],
+    prices = prices,
+    origin = prices$origin,
+    digest = prices$digest
+  )
   made$stated <- every
   made$keep_unfinished <- keep_unfinished
   made$shown_from <- prices$shown_from
@@ -84,11 +110,21 @@ check_every <- function(every, rhythm) {
   coarser <- which(!is.na(rhythm$usual) & rhythm$usual > frequencies[[every]]$longest)
   if (!length(coarser)) return(invisible())
   names <- names(rhythm$every)
-  fail("argument", sprintf("No %s returns can be taken from these prices.", adverb_of(every)),
-       where = if (length(coarser) == length(names)) sprintf("They are %s.", adverb_of(every_of_all(rhythm)))
-               else sprintf("%s is %s.", names[coarser[1L]], adverb_of(rhythm$every[coarser[1L]])),
-       remedy = if (length(coarser) < length(names)) sprintf("Leave `every` out for returns of each security's own frequency, or %s out.",
-                                                             some(names[coarser])))
+  fail(
+    "argument",
+    sprintf("No %s returns can be taken from these prices.", adverb_of(every)),
+    where = if (length(coarser) == length(names)) {
+      sprintf("They are %s.", adverb_of(every_of_all(rhythm)))
+    } else {
+      sprintf("%s is %s.", names[coarser[1L]], adverb_of(rhythm$every[coarser[1L]]))
+    },
+    remedy = if (length(coarser) < length(names)) {
+      sprintf(
+        "Leave `every` out for returns of each security's own frequency, or %s out.",
+        some(names[coarser])
+      )
+    }
+  )
 }
 
 given_returns <- function(x, kind, every, origin, ...) {
@@ -101,8 +137,11 @@ given_returns <- function(x, kind, every, origin, ...) {
     origin <- origin %||% paste("given", words)
     if (is.matrix(x) && is.numeric(x)) x <- matrix_columns(x, rownames(x), origin)
     if (!is.data.frame(x)) {
-      fail("argument", sprintf("Given %s must be a data frame, a matrix or the path of a file.", words),
-           where = sprintf("They are %s.", shown(x)))
+      fail(
+        "argument",
+        sprintf("Given %s must be a data frame, a matrix or the path of a file.", words),
+        where = sprintf("They are %s.", shown(x))
+      )
     }
     d <- delivery_of(grid_of_frame(x, origin), list())
     note_remarks(d$remarks, origin)
@@ -111,36 +150,68 @@ given_returns <- function(x, kind, every, origin, ...) {
   columns <- d$securities
   check_securities(columns, origin)
   calendar <- days_of(d$day)
-  found <- core_scatter(calendar$row, d$security, d$values[[d$measured]], length(calendar$days), length(columns))
+  found <- core_scatter(
+    calendar$row,
+    d$security,
+    d$values[[d$measured]],
+    length(calendar$days),
+    length(columns)
+  )
   dates <- .Date(calendar$days)
   values <- `colnames<-`(found$values, columns)
   if (length(found$again)) {
-    fail("duplicate", sprintf("%s stands more than once in %s.", .Date(d$day[found$again[1L]]), origin))
+    fail(
+      "duplicate",
+      sprintf("%s stands more than once in %s.", .Date(d$day[found$again[1L]]), origin)
+    )
   }
   if (!found$rising) note_order(found$falling, origin)
   bad <- which(is.infinite(values) | (kind == "simple" & !is.na(values) & values < -1))
   if (length(bad)) {
     at <- arrayInd(bad[1L], dim(values))
-    fail("return", sprintf("%s of %s cannot be.", count(length(bad), "number"), origin),
-         where = sprintf("%s on %s: %s.", columns[at[2L]], dates[at[1L]], values[bad[1L]]),
-         remedy = if (kind == "simple") "A simple return is -1 (a loss of everything) or more."
-                  else sprintf("A %s is a finite number.", if (kind == "log") "log return" else "profit"),
-         file = file_of(origin), security = columns[at[2L]], value = values[bad[1L]])
+    fail(
+      "return",
+      sprintf("%s of %s cannot be.", count(length(bad), "number"), origin),
+      where = sprintf("%s on %s: %s.", columns[at[2L]], dates[at[1L]], values[bad[1L]]),
+      remedy = if (kind == "simple") {
+        "A simple return is -1 (a loss of everything) or more."
+      } else {
+        sprintf("A %s is a finite number.", if (kind == "log") "log return" else "profit")
+      },
+      file = file_of(origin),
+      security = columns[at[2L]],
+      value = values[bad[1L]]
+    )
   }
   if (kind != "profit") warn_percentages(values)
-  rhythm <- if (is.null(every)) rhythms_of(dates, values)
-            else stated_rhythm(check_choice(every, "every", names(frequencies)), columns)
-  new_returns(dates, values, kind, rhythm,
-              start = rep(as.Date(NA), ncol(values)),
-              prices = NULL, origin = origin, digest = digest_of(dates, values))
+  rhythm <- if (is.null(every)) {
+    rhythms_of(dates, values)
+  } else {
+    stated_rhythm(check_choice(every, "every", names(frequencies)), columns)
+  }
+  new_returns(
+    dates,
+    values,
+    kind,
+    rhythm,
+    start = rep(as.Date(NA), ncol(values)),
+    prices = NULL,
+    origin = origin,
+    digest = digest_of(dates, values)
+  )
 }
 
-# A file of returns or profits is read as one of prices is; a column that is called what it holds has the name of its file.
-given_file <- function(path, words, price = NULL, dates = NULL, decimal = NULL, sheet = NULL, strict = TRUE) {
+# A file of returns or profits is read as one of prices is; a column that is called what it holds
+# has the name of its file.
+given_file <- function(path, words, price = NULL, dates = NULL, decimal = NULL, sheet = NULL,
+                       strict = TRUE) {
   how <- list(price = price, dates = dates, decimal = decimal, sheet = sheet, strict = strict)
   if (holds_store(path, how)) fail("argument", sprintf("A price store holds no %s.", words))
   d <- read_delivery(path, how)
-  if (length(d$securities) == 1L && plain_name(d$securities) %in% c("return", "returns", "profit", "profits", "pnl", "amount", "value")) {
+  if (length(d$securities) == 1L &&
+      plain_name(d$securities) %in% c(
+        "return", "returns", "profit", "profits", "pnl", "amount", "value"
+      )) {
     d$securities <- file_name(path[1L])
   }
   d
@@ -151,40 +222,70 @@ warn_percentages <- function(values) {
   middle <- apply(abs(values), 2L, stats::median, na.rm = TRUE)
   large <- which(middle > 0.2)
   if (!length(large)) return(invisible())
-  caution("large_returns", sprintf("Half of the returns of %s are beyond %s: 0.01 is one percent.", some(colnames(values)[large]),
-                                   format(signif(min(middle[large]), 2L))),
-          remedy = "If they are percentages, divide them by 100, or write the percent sign.")
+  caution(
+    "large_returns",
+    sprintf(
+      "Half of the returns of %s are beyond %s: 0.01 is one percent.",
+      some(colnames(values)[large]),
+      format(signif(min(middle[large]), 2L))
+    ),
+    remedy = "If they are percentages, divide them by 100, or write the percent sign."
+  )
 }
 
 new_returns <- function(dates, values, kind, rhythm, start, prices, origin, digest) {
-  structure(list(dates = dates, values = values, kind = kind, every = every_of_all(rhythm), rhythm = rhythm, start = start,
-                 prices = prices, origin = origin, digest = digest,
-                 universe = if (is.null(prices)) colnames(values) else prices$universe),
-            class = "imbroglio_returns")
+  structure(
+    list(
+      dates = dates,
+      values = values,
+      kind = kind,
+      every = every_of_all(rhythm),
+      rhythm = rhythm,
+      start = start,
+      prices = prices,
+      origin = origin,
+      digest = digest,
+      universe = if (is.null(prices)) colnames(values) else prices$universe
+    ),
+    class = "imbroglio_returns"
+  )
 }
 
-# What a measure takes: returns, prices from which simple returns are taken, or a book, in the reading that the
-# measure is of.
+# What a measure takes: returns, prices from which simple returns are taken, or a book, in the
+# reading that the measure is of.
 take_returns <- function(x, profits = FALSE, held = "then") {
   if (inherits(x, "imbroglio_book")) return(book_returns(x, held))
   if (inherits(x, "imbroglio_returns")) {
     if (x$kind == "profit" && !profits) {
-      fail("argument", "This measure takes returns, not profits that add.",
-           remedy = "Return, volatility, drawdown, value at risk and its backtest can be measured of profits; returns are profits over what was put in.")
+      fail(
+        "argument",
+        "This measure takes returns, not profits that add.",
+        remedy = paste0(
+          "Return, volatility, drawdown, value at risk and its backtest can be measured of ",
+          "profits; returns are profits over what was put in."
+        )
+      )
     }
     return(x)
   }
   if (inherits(x, "imbroglio_prices")) return(as_returns(x))
-  fail("argument", "This measure takes a price table, a returns table or a book.", where = sprintf("This is %s.", shown(x)),
-       remedy = "Make one with read_prices(), as_prices(), as_returns() or as_portfolio().")
+  fail(
+    "argument",
+    "This measure takes a price table, a returns table or a book.",
+    where = sprintf("This is %s.", shown(x)),
+    remedy = "Make one with read_prices(), as_prices(), as_returns() or as_portfolio()."
+  )
 }
 
 #' @export
 `[.imbroglio_returns` <- function(x, i, j, ...) {
   if (nargs() == 2L && !missing(i)) return(x[, i])
   if (!missing(i)) {
-    fail("argument", "Rows of a returns table are not picked by number.",
-         remedy = "Choose dates with window() on the prices, then take returns.")
+    fail(
+      "argument",
+      "Rows of a returns table are not picked by number.",
+      remedy = "Choose dates with window() on the prices, then take returns."
+    )
   }
   if (missing(j)) return(x)
   columns <- pick_securities(expand_groups(j, x$prices), colnames(x$values))
@@ -224,21 +325,36 @@ as_tibble.imbroglio_returns <- function(x, ...) tibble::as_tibble(as.data.frame(
 
 #' @rdname window.imbroglio_prices
 #' @export
-window.imbroglio_returns <- function(x, start = NULL, end = NULL, last = NULL, during = NULL, before = 0L, ...) {
+window.imbroglio_returns <- function(x, start = NULL, end = NULL, last = NULL, during = NULL,
+                                     before = 0L, ...) {
   refuse_others(...)
   span <- span_of(x$dates, start, end, last, during)
   if (!is.null(x$prices) && is.null(x$book)) {
     # A return of the span is whole: it begins with the price at the end of the one before.
     row <- which(x$dates >= span$from)[1L]
-    from <- if (is.na(row)) span$from else if (row > 1L) x$dates[row - 1L] + 1 else x$prices$dates[1L]
+    from <- if (is.na(row)) {
+      span$from
+    } else if (row > 1L) {
+      x$dates[row - 1L] + 1
+    } else {
+      x$prices$dates[1L]
+    }
     cut <- window(x$prices, start = from, end = span$to, before = before)
-    return(as_returns(cut, kind = x$kind, every = x$stated, keep_unfinished = isTRUE(x$keep_unfinished)))
+    return(as_returns(
+      cut,
+      kind = x$kind,
+      every = x$stated,
+      keep_unfinished = isTRUE(x$keep_unfinished)
+    ))
   }
   first <- max(1L, which(x$dates >= span$from)[1L] - check_whole(before, "before", least = 0L))
   keep <- seq_along(x$dates) >= first & x$dates <= span$to
   if (!any(keep %in% TRUE)) {
-    fail("too_short", sprintf("There is no return in the window from %s.", span$asked),
-         where = sprintf("The returns run from %s to %s.", x$dates[1L], x$dates[length(x$dates)]))
+    fail(
+      "too_short",
+      sprintf("There is no return in the window from %s.", span$asked),
+      where = sprintf("The returns run from %s to %s.", x$dates[1L], x$dates[length(x$dates)])
+    )
   }
   if (first > 1L) x$start[] <- x$dates[first - 1L]
   x$prices <- NULL

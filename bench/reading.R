@@ -1,5 +1,5 @@
-# Reading 5,000 securities over 1,260 days, long: 6.3 million rows, as CSV and as Parquet, in ratios
-# to data.table::fread of the same CSV. Run with `make bench`; writes bench/reading.md.
+# Reading 5,000 securities over 1,260 days, long: 6.3 million rows, as CSV and as Parquet, in
+# ratios to data.table::fread of the same CSV. Run with `make bench`; writes bench/reading.md.
 library(imbroglio)
 days <- 1260L
 securities <- 5000L
@@ -9,7 +9,10 @@ dir.create(folder)
 table <- data.table::data.table(
   date = rep(as.Date("2020-01-01") + seq_len(days), securities),
   security = rep(sprintf("SEC%05d", seq_len(securities)), each = days),
-  close = round(100 * exp(as.vector(apply(matrix(rnorm(days * securities, 0, 0.01), days), 2, cumsum))), 4)
+  close = round(
+    100 * exp(as.vector(apply(matrix(rnorm(days * securities, 0, 0.01), days), 2, cumsum))),
+    4
+  )
 )
 csv <- file.path(folder, "prices.csv")
 parquet <- file.path(folder, "prices.parquet")
@@ -36,13 +39,22 @@ once <- function(task) {
 }
 times <- apply(do.call(rbind, lapply(1:5, function(i) vapply(tasks, once, 0))), 2L, stats::median)
 memory <- vapply(tasks, peak, 0)
-stopifnot(identical(unname(read_prices(csv)$close[days, securities]), last),
-          identical(read_prices(csv)$close, read_prices(parquet)$close))
+stopifnot(
+  identical(unname(read_prices(csv)$close[days, securities]), last),
+  identical(read_prices(csv)$close, read_prices(parquet)$close)
+)
 lines <- c(
-  sprintf("%s rows, %.0f MB as CSV, %.0f MB as a table in memory", format(days * securities, big.mark = ","),
-          file.size(csv) / 2^20, size / 2^20), "",
-  "| what | x fread | memory at most, x the table |", "|---|---|---|",
-  sprintf("| %s | %.2f | %.1f |", names(tasks), times / times[[1L]], memory), "",
+  sprintf(
+    "%s rows, %.0f MB as CSV, %.0f MB as a table in memory",
+    format(days * securities, big.mark = ","),
+    file.size(csv) / 2^20,
+    size / 2^20
+  ),
+  "",
+  "| what | x fread | memory at most, x the table |",
+  "|---|---|---|",
+  sprintf("| %s | %.2f | %.1f |", names(tasks), times / times[[1L]], memory),
+  "",
   sprintf("fread took %.0f ms.", 1000 * times[[1L]])
 )
 writeLines(lines, "bench/reading.md")

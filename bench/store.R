@@ -1,5 +1,5 @@
-# Fetching 500 securities of ten years from a feed on this machine, keeping them, bringing them up to date by a day, and
-# reading them back. Run with `make bench`; writes bench/store.md.
+# Fetching 500 securities of ten years from a feed on this machine, keeping them, bringing them up
+# to date by a day, and reading them back. Run with `make bench`; writes bench/store.md.
 library(imbroglio)
 source("bench/timing.R")
 securities <- 500L
@@ -12,9 +12,15 @@ n <- length(dates)
 walk <- function() 100 * exp(apply(matrix(rnorm(n * securities, 0, 0.01), n), 2L, cumsum))
 close <- round(walk(), 2)
 beside <- function(by) round(close * by, 2)
-traded <- data.frame(date = rep(dates, securities), security = rep(names, each = n), open = as.vector(beside(0.999)),
-                     high = as.vector(beside(1.01)), low = as.vector(beside(0.99)), close = as.vector(close),
-                     volume = round(runif(n * securities, 1e4, 1e6)))
+traded <- data.frame(
+  date = rep(dates, securities),
+  security = rep(names, each = n),
+  open = as.vector(beside(0.999)),
+  high = as.vector(beside(1.01)),
+  low = as.vector(beside(0.99)),
+  close = as.vector(close),
+  volume = round(runif(n * securities, 1e4, 1e6))
+)
 folder <- tempfile()
 dir.create(folder)
 file <- function(name) file.path(folder, name)
@@ -24,12 +30,22 @@ quiet <- function(code) suppressMessages(code)
 # The feed is a process of its own that serves a store; its last day comes later.
 before <- traded$date < last
 quiet(store_prices(as_prices(traded[before, ]), file("feed.sqlite")))
-job <- sprintf("imbroglio::serve_feed('%s', port = 0, ready = function(a) writeLines(a, '%s'))",
-               file("feed.sqlite"), file("address"))
+job <- sprintf(
+  "imbroglio::serve_feed('%s', port = 0, ready = function(a) writeLines(a, '%s'))",
+  file("feed.sqlite"),
+  file("address")
+)
 pid <- file("pid")
-system2("Rscript", c("-e", shQuote(sprintf("writeLines(format(Sys.getpid()), '%s'); %s", pid, job))), wait = FALSE,
-        stdout = FALSE, stderr = FALSE)
-while (!file.exists(file("address")) || !length(address <- readLines(file("address")))) Sys.sleep(0.1)
+system2(
+  "Rscript",
+  c("-e", shQuote(sprintf("writeLines(format(Sys.getpid()), '%s'); %s", pid, job))),
+  wait = FALSE,
+  stdout = FALSE,
+  stderr = FALSE
+)
+while (!file.exists(file("address")) || !length(address <- readLines(file("address")))) {
+  Sys.sleep(0.1)
+}
 
 # Loading what is loaded once is no part of the work.
 invisible(fetch_prices(address, names[1L]))
@@ -41,23 +57,44 @@ stopifnot(nrow(updated) == securities, updated$new == 1L, updated$restated == 0L
 nothing <- once(function() update_store(store, address))
 added <- once(function() quiet(store_prices(read_prices(csv), file("again.sqlite"))))
 
-reading <- timed(list(csv = function() read_prices(csv), store = function() read_prices(store),
-                      earlier = function() read_prices(store, as_of = attr(updated, "addition") - 1)), 5L)
-stopifnot(identical(read_prices(store)$close, read_prices(csv)$close),
-          identical(read_prices(store)$fields$volume, read_prices(csv)$fields$volume))
+reading <- timed(
+  list(
+    csv = function() read_prices(csv),
+    store = function() read_prices(store),
+    earlier = function() read_prices(store, as_of = attr(updated, "addition") - 1)
+  ),
+  5L
+)
+stopifnot(
+  identical(read_prices(store)$close, read_prices(csv)$close),
+  identical(read_prices(store)$fields$volume, read_prices(csv)$fields$volume)
+)
 tools::pskill(as.integer(readLines(pid)))
 lines <- c(
-  sprintf("%d securities, %s days, %s rows, %.0f MB as CSV, %.0f MB as a store", securities,
-          format(n, big.mark = ","),
-          format(nrow(traded), big.mark = ","), file.size(csv) / 2^20, file.size(store) / 2^20), "",
-  "| what | x fetching all |", "|---|---|",
+  sprintf(
+    "%d securities, %s days, %s rows, %.0f MB as CSV, %.0f MB as a store",
+    securities,
+    format(n, big.mark = ","),
+    format(nrow(traded), big.mark = ","),
+    file.size(csv) / 2^20,
+    file.size(store) / 2^20
+  ),
+  "",
+  "| what | x fetching all |",
+  "|---|---|",
   "| fetch all from a feed on this machine and store it | 1 |",
   sprintf("| one day's update of all | 1/%.0f |", whole / day),
   sprintf("| an update with nothing new | 1/%.0f |", whole / nothing),
-  sprintf("| read the CSV and store it, without a feed | %.2f |", added / whole), "",
-  "| what | x reading the CSV |", "|---|---|",
+  sprintf("| read the CSV and store it, without a feed | %.2f |", added / whole),
+  "",
+  "| what | x reading the CSV |",
+  "|---|---|",
   sprintf("| read the store | %.2f |", reading[["store"]] / reading[["csv"]]),
-  sprintf("| read it as it was before the last day | %.2f |", reading[["earlier"]] / reading[["csv"]]), "",
+  sprintf(
+    "| read it as it was before the last day | %.2f |",
+    reading[["earlier"]] / reading[["csv"]]
+  ),
+  "",
   sprintf("Fetching all took %.1f s, reading the CSV %.0f ms.", whole, 1000 * reading[["csv"]])
 )
 writeLines(lines, "bench/store.md")

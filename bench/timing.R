@@ -1,5 +1,5 @@
-# How the benches take time: in turns, the least of each, which is what the work takes when nothing
-# else is on the machine.
+# How the benches take time: in turns, the least of each, which is what the work takes when
+# nothing else is on the machine.
 once <- function(task) {
   gc(FALSE)
   unname(system.time(task())[["elapsed"]])

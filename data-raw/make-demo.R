@@ -14,7 +14,9 @@ n <- length(days)
 on <- function(date) which(days >= as.Date(date))[1]
 
 # ---- securities ------------------------------------------------------------------
-securities <- read.csv(strip.white = TRUE, text = "
+securities <- read.csv(
+  strip.white = TRUE,
+  text = "
 security,  name,                    currency, group,    benchmark, beta, own,  start, shares, yield
 BAYALL,    Bay All-Share Index,     HBC,      index,    ,          NA,   NA,   NA,    NA,     0
 OSSELL,    Ossell Ferries,          HBC,      shipping, BAYALL,    1.15, .0110, 42,   60,     .024
@@ -31,7 +33,8 @@ ULVEROCK,  Ulverock Tiles,          HBC,      materials,BAYALL,    1.10, .0115, 
 PELLAN,    Pellan Shipyard,         HBC,      port,     BAYALL,    1.25, .0160, 50,   35,     0
 BAYBOND,   Harbour Bond Fund,       HBC,      fund,     ,          -.04, .0022, 100,  0,      .031
 BAYMETAL,  Tinmoor Metal Fund,      HBC,      fund,     ,          0.10, .0095, 100,  0,      0
-")
+"
+)
 traded <- securities$security[-1]
 k <- length(traded)
 about <- securities[-1, ]
@@ -78,14 +81,18 @@ pays_on <- lapply(seq_len(k), function(j) {
   if (about$yield[j] == 0) return(integer())
   months <- if (about$group[j] == "fund") c("03", "06", "09", "12") else c("05", "11")
   day <- sprintf("%02d", 8 + j)
-  unique(unlist(lapply(2016:2025, function(y) vapply(months, function(m) on(paste(y, m, day, sep = "-")), 0L))))
+  unique(unlist(lapply(2016:2025, function(y) {
+    vapply(months, function(m) on(paste(y, m, day, sep = "-")), 0L)
+  })))
 })
 for (j in seq_len(k)) {
   price <- about$start[j]
   a_year <- if (about$group[j] == "fund") 4 else 2
   for (t in seq_len(n)) {
     if (t > 1) {
-      if (t %in% pays_on[[j]]) dividend[t, j] <- round(price / split_of[t, j] * about$yield[j] / a_year, 2)
+      if (t %in% pays_on[[j]]) {
+        dividend[t, j] <- round(price / split_of[t, j] * about$yield[j] / a_year, 2)
+      }
       price <- (price / split_of[t, j] - dividend[t, j]) * exp(log_return[t, j])
     }
     close[t, j] <- price <- max(.01, round(price, 2))
@@ -98,15 +105,18 @@ daily_sigma <- outer(clustered, about$own) + abs(outer(sigma, about$beta))
 previous <- rbind(close[1, ], close[-n, ]) / split_of - dividend
 open <- round(previous * exp(.35 * daily_sigma * matrix(rnorm(n * k), n)), 2)
 extreme <- function(sign) {
-  a <- log(open); b <- log(close)
+  a <- log(open)
+  b <- log(close)
   s2 <- (.8 * daily_sigma)^2
   exp((a + b + sign * sqrt((b - a)^2 - 2 * s2 * log(matrix(runif(n * k), n)))) / 2)
 }
 high <- pmax(round(extreme(1), 2), open, close)
 low <- pmax(pmin(round(extreme(-1), 2), open, close), .01)
-volume <- round(1000 * (40 + outer(rep(1, n), about$shares)) *
-                  exp(.45 * matrix(rnorm(n * k), n) + 12 * abs(log_return) - .3) *
-                  apply(split_of, 2, cumprod))
+volume <- round(
+  1000 *
+    (40 + outer(rep(1, n), about$shares)) *
+    exp(.45 * matrix(rnorm(n * k), n) + 12 * abs(log_return) - .3) * apply(split_of, 2, cumprod)
+)
 volume[, about$group == "fund"] <- round(volume[, about$group == "fund"] / 8)
 
 there <- matrix(TRUE, n, k, dimnames = list(NULL, traded))
@@ -117,7 +127,8 @@ dividend[!there] <- 0
 
 # ---- the index: the companies' value, chained so that a listing does not move it -------------
 companies <- traded[about$group != "fund"]
-shares <- outer(rep(1, n), about$shares[match(companies, traded)]) * apply(split_of[, companies], 2, cumprod)
+shares <- outer(rep(1, n), about$shares[match(companies, traded)]) *
+  apply(split_of[, companies], 2, cumprod)
 value <- close[, companies] * shares
 index <- numeric(n)
 index[1] <- 1000
@@ -139,13 +150,15 @@ adjust <- function(close, split, dividend) {
 adjusted <- sapply(traded, function(s) {
   result <- rep(NA_real_, n)
   seen <- there[, s]
-  # A dividend or split on a day without a price goes to the next day with one; the story has none.
+  # A dividend or split on a day without a price goes to the next day with one; the story has
+  # none.
   stopifnot(all(seen[split_of[, s] != 1 | dividend[, s] > 0]))
   result[seen] <- adjust(close[seen, s], split_of[seen, s], dividend[seen, s])
   result
 })
 
-# ---- write ---------------------------------------------------------------------------------------
+# ---- write
+# ---------------------------------------------------------------------------------------
 write <- function(table, name) {
   path <- file.path(out, name)
   connection <- if (grepl("gz$", name)) gzfile(path, "wb", compression = 9) else file(path, "wb")
@@ -159,32 +172,54 @@ write(bay, "bay.csv")
 
 one <- function(s) {
   i <- there[, s]
-  data.frame(date = days[i], security = s, open = open[i, s], high = high[i, s], low = low[i, s],
-             close = close[i, s], adjusted = round(adjusted[i, s], 4), volume = volume[i, s])
+  data.frame(
+    date = days[i],
+    security = s,
+    open = open[i, s],
+    high = high[i, s],
+    low = low[i, s],
+    close = close[i, s],
+    adjusted = round(adjusted[i, s], 4),
+    volume = volume[i, s]
+  )
 }
-daily <- do.call(rbind, c(
-  list(data.frame(date = days, security = "BAYALL", open = NA, high = NA, low = NA, close = index,
-                  adjusted = index, volume = NA)),
-  lapply(traded, one)
-))
+daily <- do.call(
+  rbind,
+  c(
+    list(data.frame(
+      date = days, security = "BAYALL", open = NA, high = NA, low = NA, close = index,
+      adjusted = index, volume = NA
+    )),
+    lapply(traded, one)
+  )
+)
 daily$volume <- format(daily$volume, scientific = FALSE, trim = TRUE)
 daily$volume[daily$volume == "NA"] <- ""
 daily <- daily[order(daily$date, match(daily$security, securities$security)), ]
 write(daily, "bay-daily.csv.gz")
 
 acts <- which(split_of != 1 | dividend > 0, arr.ind = TRUE)
-actions <- data.frame(security = traded[acts[, 2]], date = days[acts[, 1]], split = split_of[acts],
-                      dividend = dividend[acts])
+actions <- data.frame(
+  security = traded[acts[, 2]],
+  date = days[acts[, 1]],
+  split = split_of[acts],
+  dividend = dividend[acts]
+)
 actions$split[actions$split == 1] <- NA
 actions$dividend[actions$dividend == 0] <- NA
 write(actions[order(actions$date, actions$security), ], "bay-actions.csv")
 write(securities[c("security", "name", "currency", "group", "benchmark")], "bay-securities.csv")
 
-# ---- the delivery: the daily table as it would arrive -------------------------------------------------
+# ---- the delivery: the daily table as it would arrive
+# -------------------------------------------------
 delivery <- daily[daily$security != "BAYALL", names(daily) != "adjusted"]
 numbers <- c("open", "high", "low", "close")
-delivery[numbers] <- lapply(delivery[numbers], function(v) format(v, trim = TRUE, nsmall = 2, scientific = FALSE))
-at <- function(s, from, to = from) which(delivery$security == s & delivery$date >= from & delivery$date <= to)
+delivery[numbers] <- lapply(delivery[numbers], function(v) {
+  format(v, trim = TRUE, nsmall = 2, scientific = FALSE)
+})
+at <- function(s, from, to = from) {
+  which(delivery$security == s & delivery$date >= from & delivery$date <= to)
+}
 
 stale <- at("QUILLMOOR", "2017-03-06", "2017-03-17")
 for (column in numbers) delivery[stale, column] <- delivery$close[stale[1]]
@@ -193,23 +228,51 @@ delivery$close[typo] <- format(100 * as.numeric(delivery$close[typo]), nsmall = 
 gap <- at("VESSANY", "2020-02-03", "2020-02-21")
 twice <- delivery[at("DUNLACE", "2023-09-05"), ]
 paid <- actions[actions$security == "BRANNICK" & actions$date >= "2019-05-01", ][1, ]
-line <- data.frame(date = paid$date, security = "BRANNICK", open = sprintf("Dividend %.2f", paid$dividend),
-                   high = "", low = "", close = "", volume = "")
+line <- data.frame(
+  date = paid$date,
+  security = "BRANNICK",
+  open = sprintf("Dividend %.2f", paid$dividend),
+  high = "",
+  low = "",
+  close = "",
+  volume = ""
+)
 delivery <- rbind(delivery[-gap, ], twice, line)
-delivery <- delivery[order(delivery$date, match(delivery$security, rev(securities$security)), decreasing = TRUE), ]
+delivery <- delivery[
+  order(delivery$date, match(delivery$security, rev(securities$security)), decreasing = TRUE),
+  
+]
 write(delivery, "bay-delivery.csv.gz")
-write(data.frame(
-  security = c("", "BRANNICK", "VESSANY", "DUNLACE", "QUILLMOOR", "TARROW", "EBBING", "HOBBINS"),
-  from = as.Date(c(NA, format(paid$date), "2020-02-03", "2023-09-05", "2017-03-06", "2021-06-07", "2023-02-13", "2024-02-20")),
-  to = as.Date(c(NA, format(paid$date), "2020-02-21", "2023-09-05", "2017-03-17", "2021-06-07", "2023-02-13", "2024-02-20")),
-  fault = c("newest first", "a dividend line among the prices", "a gap", "a duplicate", "a stale run",
-            "an unadjusted split", "an unadjusted split",
-            "a typo a hundred times too large")
-), "bay-faults.csv")
+write(
+  data.frame(
+    security = c(
+      "", "BRANNICK", "VESSANY", "DUNLACE", "QUILLMOOR", "TARROW", "EBBING", "HOBBINS"
+    ),
+    from = as.Date(c(
+      NA, format(paid$date), "2020-02-03", "2023-09-05", "2017-03-06", "2021-06-07", "2023-02-13",
+      "2024-02-20"
+    )),
+    to = as.Date(c(
+      NA, format(paid$date), "2020-02-21", "2023-09-05", "2017-03-17", "2021-06-07", "2023-02-13",
+      "2024-02-20"
+    )),
+    fault = c(
+      "newest first", "a dividend line among the prices", "a gap", "a duplicate", "a stale run",
+      "an unadjusted split", "an unadjusted split", "a typo a hundred times too large"
+    )
+  ),
+  "bay-faults.csv"
+)
 
-# ---- a fund that is priced on Wednesdays, and what a small office holds --------------------------------
+# ---- a fund that is priced on Wednesdays, and what a small office holds
+# --------------------------------
 wednesday <- as.POSIXlt(days)$wday == 3
 reef <- 100 * exp(cumsum(.55 * common + .0035 * fat(n, 5)))
 write(data.frame(date = days[wednesday], REEFFUND = round(reef[wednesday], 2)), "bay-fund.csv")
-write(data.frame(security = c("OSSELL", "TARROW", "BAYBOND", "REEFFUND", "EBBING", "cash"),
-                 quantity = c(2000, 500, 1000, 400, -1500, 12000)), "bay-holdings.csv")
+write(
+  data.frame(
+    security = c("OSSELL", "TARROW", "BAYBOND", "REEFFUND", "EBBING", "cash"),
+    quantity = c(2000, 500, 1000, 400, -1500, 12000)
+  ),
+  "bay-holdings.csv"
+)

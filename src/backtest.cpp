@@ -2,9 +2,11 @@
 #include "core/backtest.h"
 #include "core/tail.h"
 
-// Historical value at risk and expected shortfall of each row from the returns before it; `window` 0: from all of them.
+// Historical value at risk and expected shortfall of each row from the returns before it; `window`
+// 0: from all of them.
 // [[Rcpp::export]]
-Rcpp::List core_rolling_tail(const Rcpp::NumericMatrix& returns, int window, int least, double level, int rank, bool log) {
+Rcpp::List core_rolling_tail(const Rcpp::NumericMatrix& returns, int window, int least,
+                             double level, int rank, bool log) {
   const std::size_t n = returns.nrow(), k = returns.ncol();
   window = imbroglio::no_longer(window, n);
   Rcpp::NumericMatrix var(Rcpp::no_init(n, k)), es(Rcpp::no_init(n, k));
@@ -18,9 +20,10 @@ Rcpp::List core_rolling_tail(const Rcpp::NumericMatrix& returns, int window, int
     for (std::size_t j = first; j < last; ++j) {
       double* const means_of_column = to_es + j * n;
       means.resize(n);
-      imbroglio::over_observed(seen, dense, from + j * n, n, to_var + j * n, [&](const double* x, std::size_t size, double* out) {
-        tail(x, size, out, seen.gaps() ? means.data() : means_of_column);
-      });
+      imbroglio::over_observed(seen, dense, from + j * n, n, to_var + j * n,
+                               [&](const double* x, std::size_t size, double* out) {
+                                 tail(x, size, out, seen.gaps() ? means.data() : means_of_column);
+                               });
       if (!seen.gaps()) continue;
       std::fill(means_of_column, means_of_column + n, imbroglio::missing);
       for (std::size_t i = 0; i < seen.size(); ++i) means_of_column[seen.row(i)] = means[i];
@@ -31,15 +34,18 @@ Rcpp::List core_rolling_tail(const Rcpp::NumericMatrix& returns, int window, int
 
 // What became of each column's value at risk; see tested().
 // [[Rcpp::export]]
-Rcpp::List core_backtest(const Rcpp::NumericMatrix& returns, const Rcpp::NumericMatrix& var, const Rcpp::NumericMatrix& es,
-                         double level, bool log, int span, const Rcpp::IntegerVector& limits) {
+Rcpp::List core_backtest(const Rcpp::NumericMatrix& returns, const Rcpp::NumericMatrix& var,
+                         const Rcpp::NumericMatrix& es, double level, bool log, int span,
+                         const Rcpp::IntegerVector& limits) {
   const std::size_t n = returns.nrow(), k = returns.ncol();
   std::vector<imbroglio::Tested> found(k);
   const double *r = returns.begin(), *v = var.begin(), *e = es.begin();
-  const std::size_t bounds[2] = {static_cast<std::size_t>(limits[0]), static_cast<std::size_t>(limits[1])};
+  const std::size_t bounds[2] = {static_cast<std::size_t>(limits[0]),
+                                 static_cast<std::size_t>(limits[1])};
   imbroglio::over_columns(n, k, [&, r, v, e](std::size_t first, std::size_t last) {
     for (std::size_t j = first; j < last; ++j)
-      found[j] = imbroglio::tested(r + j * n, v + j * n, e + j * n, n, 1.0 - level, log, span, bounds);
+      found[j] =
+          imbroglio::tested(r + j * n, v + j * n, e + j * n, n, 1.0 - level, log, span, bounds);
   });
   Rcpp::IntegerVector count(k), breaches(k), recent(k);
   Rcpp::IntegerMatrix follow(k, 4), zones(k, 3);
@@ -54,7 +60,8 @@ Rcpp::List core_backtest(const Rcpp::NumericMatrix& returns, const Rcpp::Numeric
     var_to_es[j] = found[j].var_to_es;
     score[j] = found[j].score;
   }
-  return Rcpp::List::create(Rcpp::_["n"] = count, Rcpp::_["breaches"] = breaches, Rcpp::_["recent"] = recent,
-                            Rcpp::_["follow"] = follow, Rcpp::_["zones"] = zones,
-                            Rcpp::_["expected_losses"] = expected, Rcpp::_["var_to_es"] = var_to_es, Rcpp::_["score"] = score);
+  return Rcpp::List::create(Rcpp::_["n"] = count, Rcpp::_["breaches"] = breaches,
+                            Rcpp::_["recent"] = recent, Rcpp::_["follow"] = follow,
+                            Rcpp::_["zones"] = zones, Rcpp::_["expected_losses"] = expected,
+                            Rcpp::_["var_to_es"] = var_to_es, Rcpp::_["score"] = score);
 }

@@ -16,17 +16,21 @@ void over_columns(std::size_t rows, std::size_t columns,
     void operator()(std::size_t first, std::size_t last) override { work(first, last); }
     const std::function<void(std::size_t, std::size_t)>& work;
   } ranges(work);
-  if (rows * columns < cells_worth_a_thread || columns < 2) work(0, columns);
-  else RcppParallel::parallelFor(0, columns, ranges);
+  if (rows * columns < cells_worth_a_thread || columns < 2)
+    work(0, columns);
+  else
+    RcppParallel::parallelFor(0, columns, ranges);
 }
 
 void over_slices(std::size_t rows, std::size_t columns,
                  const std::function<void(std::size_t, std::size_t)>& work) {
-  const std::size_t slice = std::max<std::size_t>(1, (std::size_t{1} << 26) / std::max<std::size_t>(1, rows));
+  const std::size_t slice =
+      std::max<std::size_t>(1, (std::size_t{1} << 26) / std::max<std::size_t>(1, rows));
   for (std::size_t from = 0; from < columns; from += slice) {
-    over_columns(rows, std::min(slice, columns - from), [&](std::size_t first, std::size_t last) { work(from + first, from + last); });
+    over_columns(rows, std::min(slice, columns - from),
+                 [&](std::size_t first, std::size_t last) { work(from + first, from + last); });
     Rcpp::checkUserInterrupt();
   }
 }
 
-}  // namespace imbroglio
+} // namespace imbroglio

@@ -19,7 +19,8 @@ void over_columns(std::size_t rows, std::size_t columns,
 void over_slices(std::size_t rows, std::size_t columns,
                  const std::function<void(std::size_t, std::size_t)>& work);
 
-// A window longer than the data is never full; one row more says so, without room for what cannot come.
+// A window longer than the data is never full; one row more says so, without room for what cannot
+// come.
 inline int no_longer(int window, std::size_t rows) {
   return rows < static_cast<std::size_t>(window) ? static_cast<int>(rows) + 1 : window;
 }
@@ -57,7 +58,8 @@ class Observed {
 // Runs roll(values, size, out) on what is there of one column of n rows, and writes its results
 // on their rows; rows without a value have none.
 template <class Roll>
-void over_observed(Observed& seen, std::vector<double>& dense, const double* from, std::size_t n, double* to, Roll roll) {
+void over_observed(Observed& seen, std::vector<double>& dense, const double* from, std::size_t n,
+                   double* to, Roll roll) {
   seen.take(from, n);
   if (!seen.gaps()) return roll(from, n, to);
   dense.resize(seen.size());
@@ -76,9 +78,10 @@ Rcpp::NumericMatrix over_each(const Rcpp::NumericMatrix& x, Roll roll) {
   over_columns(n, k, [=](std::size_t first, std::size_t last) {
     Observed seen;
     std::vector<double> dense;
-    for (std::size_t j = first; j < last; ++j) over_observed(seen, dense, from + j * n, n, to + j * n, roll);
+    for (std::size_t j = first; j < last; ++j)
+      over_observed(seen, dense, from + j * n, n, to + j * n, roll);
   });
   return out;
 }
 
-}  // namespace imbroglio
+} // namespace imbroglio

@@ -4,7 +4,8 @@
 // The returns of all columns over the intervals between the dates that all have:
 // the rows, counted from 1, that end them, and the returns.
 // [[Rcpp::export]]
-Rcpp::List core_common(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, bool span, bool log) {
+Rcpp::List core_common(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start,
+                       bool span, bool log) {
   const std::size_t n = returns.nrow(), k = returns.ncol();
   std::vector<imbroglio::Column> columns;
   for (std::size_t j = 0; j < k; ++j) columns.push_back(imbroglio::column_of(returns, start, j));
@@ -12,7 +13,8 @@ Rcpp::List core_common(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVe
   common.take(columns, n, span, log);
   Rcpp::NumericMatrix out(Rcpp::no_init(common.size(), k));
   Rcpp::IntegerVector rows(Rcpp::no_init(common.size()));
-  for (std::size_t j = 0; j < k; ++j) std::copy(common.series(j), common.series(j) + common.size(), out.begin() + j * common.size());
+  for (std::size_t j = 0; j < k; ++j)
+    std::copy(common.series(j), common.series(j) + common.size(), out.begin() + j * common.size());
   for (std::size_t i = 0; i < common.size(); ++i) rows[i] = static_cast<int>(common.row(i)) + 1;
   return Rcpp::List::create(Rcpp::_["values"] = out, Rcpp::_["row"] = rows);
 }

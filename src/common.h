@@ -5,7 +5,8 @@
 namespace imbroglio {
 
 // `start`: the row of each column's first price, counted from 0.
-inline Column column_of(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, std::size_t j) {
+inline Column column_of(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start,
+                        std::size_t j) {
   const std::size_t n = returns.nrow();
   const double* from = returns.begin() + j * n;
   return {from, start[j], any_missing(from, n)};
@@ -18,8 +19,10 @@ struct RiskFree {
 
   RiskFree() = default;
   RiskFree(const Rcpp::NumericVector& rates, int start) {
-    if (rates.size() == 1) rate = rates[0];
-    else if (rates.size()) series = {rates.begin(), start, any_missing(rates.begin(), rates.size())};
+    if (rates.size() == 1)
+      rate = rates[0];
+    else if (rates.size())
+      series = {rates.begin(), start, any_missing(rates.begin(), rates.size())};
   }
 };
 
@@ -50,7 +53,8 @@ class Beside {
   void less(std::vector<double>& own, const double*& from) {
     own.resize(common_.size());
     const double* free = risk_free_.series.returns ? common_.series(2) : nullptr;
-    for (std::size_t i = 0; i < own.size(); ++i) own[i] = from[i] - (free ? free[i] : risk_free_.rate);
+    for (std::size_t i = 0; i < own.size(); ++i)
+      own[i] = from[i] - (free ? free[i] : risk_free_.rate);
     from = own.data();
   }
   Column benchmark_;
@@ -63,4 +67,4 @@ class Beside {
   std::vector<double> y_own_, x_own_;
 };
 
-}  // namespace imbroglio
+} // namespace imbroglio

@@ -4,7 +4,8 @@
 
 // Covariance, correlation and number of shared intervals of every two columns.
 // [[Rcpp::export]]
-Rcpp::List core_pairs(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, bool span, bool log, double decay) {
+Rcpp::List core_pairs(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start,
+                      bool span, bool log, double decay) {
   const std::size_t n = returns.nrow(), k = returns.ncol();
   Rcpp::NumericMatrix covariance(k, k), correlation(k, k);
   Rcpp::IntegerMatrix count(k, k);
@@ -27,5 +28,6 @@ Rcpp::List core_pairs(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVec
       }
     }
   });
-  return Rcpp::List::create(Rcpp::_["covariance"] = covariance, Rcpp::_["correlation"] = correlation, Rcpp::_["n"] = count);
+  return Rcpp::List::create(Rcpp::_["covariance"] = covariance,
+                            Rcpp::_["correlation"] = correlation, Rcpp::_["n"] = count);
 }

@@ -22,7 +22,8 @@ std::string file_kind(const std::string& path) {
   return (found.st_mode & S_IFMT) == S_IFDIR ? "folder" : "other";
 }
 
-// Unpacks gzip: every member to its end mark, whose length and sum must be right. An empty text, or what is wrong.
+// Unpacks gzip: every member to its end mark, whose length and sum must be right. An empty text,
+// or what is wrong.
 // [[Rcpp::export]]
 Rcpp::List unpack_gzip(const Rcpp::RawVector& packed, double most) {
   std::vector<unsigned char> out;
@@ -83,7 +84,8 @@ std::uint32_t little(const unsigned char* p, int n) {
 }
 
 // One part of an archive, unpacked and summed up; what is wrong with it, if anything.
-std::string part_fault(const unsigned char* data, std::size_t packed, int method, std::size_t size, std::uint32_t sum) {
+std::string part_fault(const unsigned char* data, std::size_t packed, int method, std::size_t size,
+                       std::uint32_t sum) {
   std::vector<unsigned char> out(size ? size : 1);
   if (method == 0) {
     if (packed != size) return "a part of it has another length than it says";
@@ -97,18 +99,22 @@ std::string part_fault(const unsigned char* data, std::size_t packed, int method
     stream.next_out = out.data();
     stream.avail_out = static_cast<uInt>(size);
     const int state = inflate(&stream, Z_FINISH);
-    const bool whole = (state == Z_STREAM_END || (size == 0 && state == Z_BUF_ERROR)) && stream.total_out == size;
+    const bool whole =
+        (state == Z_STREAM_END || (size == 0 && state == Z_BUF_ERROR)) && stream.total_out == size;
     inflateEnd(&stream);
     if (!whole) return "a part of it cannot be unpacked";
   } else {
     return "it is packed in a way that is not known";
   }
-  return crc32(0, out.data(), static_cast<uInt>(size)) == sum ? "" : "the checksum of a part of it does not agree";
+  return crc32(0, out.data(), static_cast<uInt>(size)) == sum
+             ? ""
+             : "the checksum of a part of it does not agree";
 }
 
-}  // namespace
+} // namespace
 
-// What is wrong with a zip archive, if anything: every part is unpacked and its checksum tested. `most`: bytes of all.
+// What is wrong with a zip archive, if anything: every part is unpacked and its checksum tested.
+// `most`: bytes of all.
 // [[Rcpp::export]]
 std::string zip_fault(const Rcpp::RawVector& bytes, double most) {
   const unsigned char* start = bytes.begin();
@@ -121,28 +127,36 @@ std::string zip_fault(const Rcpp::RawVector& bytes, double most) {
   std::size_t at = little(start + end + 16, 4);
   double total = 0.0;
   for (std::size_t i = 0; i < count; ++i) {
-    if (at + 46 > size || little(start + at, 4) != 0x02014b50u) return "its list of parts is damaged";
+    if (at + 46 > size || little(start + at, 4) != 0x02014b50u)
+      return "its list of parts is damaged";
     const unsigned char* p = start + at;
-    const std::size_t packed = little(p + 20, 4), unpacked = little(p + 24, 4), local = little(p + 42, 4);
+    const std::size_t packed = little(p + 20, 4), unpacked = little(p + 24, 4),
+                      local = little(p + 42, 4);
     total += static_cast<double>(unpacked);
     if (total > most) return "it unpacks to more than 2 GB";
-    if (local + 30 > size || little(start + local, 4) != 0x04034b50u) return "a part of it is not where it should be";
-    const std::size_t from = local + 30 + little(start + local + 26, 2) + little(start + local + 28, 2);
+    if (local + 30 > size || little(start + local, 4) != 0x04034b50u)
+      return "a part of it is not where it should be";
+    const std::size_t from =
+        local + 30 + little(start + local + 26, 2) + little(start + local + 28, 2);
     if (from + packed > size) return "it is cut off";
-    // A name that differs from that in the list, or a size of a thousand times what is packed, is no workbook's.
+    // A name that differs from that in the list, or a size of a thousand times what is packed, is
+    // no workbook's.
     const std::size_t name = little(p + 28, 2);
-    if (at + 46 + name > size || name != little(start + local + 26, 2) || std::memcmp(p + 46, start + local + 30, name) != 0) {
+    if (at + 46 + name > size || name != little(start + local + 26, 2) ||
+        std::memcmp(p + 46, start + local + 30, name) != 0) {
       return "its list of parts is damaged";
     }
     if (unpacked > 1040 * (packed + 16)) return "a part of it has another length than it says";
-    const std::string fault = part_fault(start + from, packed, static_cast<int>(little(p + 10, 2)), unpacked, little(p + 16, 4));
+    const std::string fault = part_fault(start + from, packed, static_cast<int>(little(p + 10, 2)),
+                                         unpacked, little(p + 16, 4));
     if (!fault.empty()) return fault;
     at += 46 + name + little(p + 30, 2) + little(p + 32, 2);
   }
   return count ? "" : "there is nothing in it";
 }
 
-// Whether bytes are text: "utf-8", "bytes" (of another encoding), or "none" where a NUL stands in them.
+// Whether bytes are text: "utf-8", "bytes" (of another encoding), or "none" where a NUL stands in
+// them.
 // [[Rcpp::export]]
 std::string text_kind(const Rcpp::RawVector& bytes) {
   const unsigned char* p = bytes.begin();
@@ -158,12 +172,16 @@ std::string text_kind(const Rcpp::RawVector& bytes) {
       ++p;
       continue;
     }
-    const int more = *p >= 0xc2 && *p <= 0xdf ? 1 : (*p & 0xf0) == 0xe0 ? 2 : *p >= 0xf0 && *p <= 0xf4 ? 3 : 0;
+    const int more = *p >= 0xc2 && *p <= 0xdf   ? 1
+                     : (*p & 0xf0) == 0xe0      ? 2
+                     : *p >= 0xf0 && *p <= 0xf4 ? 3
+                                                : 0;
     if (!more || end - p <= more) return "bytes";
     for (int i = 1; i <= more; ++i) {
       if ((p[i] & 0xc0) != 0x80) return "bytes";
     }
-    if ((*p == 0xe0 && p[1] < 0xa0) || (*p == 0xed && p[1] > 0x9f) || (*p == 0xf0 && p[1] < 0x90) || (*p == 0xf4 && p[1] > 0x8f)) {
+    if ((*p == 0xe0 && p[1] < 0xa0) || (*p == 0xed && p[1] > 0x9f) ||
+        (*p == 0xf0 && p[1] < 0x90) || (*p == 0xf4 && p[1] > 0x8f)) {
       return "bytes";
     }
     p += more + 1;
@@ -171,18 +189,20 @@ std::string text_kind(const Rcpp::RawVector& bytes) {
   return "utf-8";
 }
 
-// Writes bytes to a path, to the medium, and says what went wrong, if anything did. `onto`: what is there is written
-// into (a pipe, a device), not made anew.
+// Writes bytes to a path, to the medium, and says what went wrong, if anything did. `onto`: what
+// is there is written into (a pipe, a device), not made anew.
 // [[Rcpp::export]]
 std::string write_bytes(const std::string& path, const Rcpp::RawVector& bytes, bool onto) {
 #ifdef _WIN32
   std::FILE* file = std::fopen(path.c_str(), "wb");
   if (!file) return std::strerror(errno);
-  const bool wrote = std::fwrite(bytes.begin(), 1, bytes.size(), file) == static_cast<std::size_t>(bytes.size());
+  const bool wrote =
+      std::fwrite(bytes.begin(), 1, bytes.size(), file) == static_cast<std::size_t>(bytes.size());
   const bool closed = std::fclose(file) == 0;
   return wrote && closed ? "" : std::strerror(errno);
 #else
-  const int file = open(path.c_str(), onto ? O_WRONLY | O_APPEND : O_WRONLY | O_CREAT | O_TRUNC, 0666);
+  const int file =
+      open(path.c_str(), onto ? O_WRONLY | O_APPEND : O_WRONLY | O_CREAT | O_TRUNC, 0666);
   if (file < 0) return std::strerror(errno);
   const unsigned char* at = bytes.begin();
   std::size_t left = static_cast<std::size_t>(bytes.size());
@@ -198,7 +218,8 @@ std::string write_bytes(const std::string& path, const Rcpp::RawVector& bytes, b
     }
   }
   // A pipe or a terminal has no medium to arrive on.
-  if (!wrong && !onto && fsync(file) != 0 && errno != EINVAL && errno != ENOSYS && errno != EROFS) wrong = errno;
+  if (!wrong && !onto && fsync(file) != 0 && errno != EINVAL && errno != ENOSYS && errno != EROFS)
+    wrong = errno;
   if (close(file) != 0 && !wrong && errno != EINTR) wrong = errno;
   return wrong ? std::strerror(wrong) : "";
 #endif
@@ -260,7 +281,7 @@ void end_by(int signal) {
   ended_by = signal;
   std::raise(SIGINT);
 }
-}  // namespace
+} // namespace
 
 // From now on a signal to end is an interrupt, so that whoever made a temporary file removes it.
 // [[Rcpp::export]]
@@ -276,8 +297,8 @@ void interrupt_on_signals() {
 // [[Rcpp::export]]
 int signal_to_end() { return ended_by ? ended_by : SIGINT; }
 
-// What a process does that is to end quietly when a library in it crashes, instead of R's farewell, which removes the
-// temporary folder of the process it was forked from.
+// What a process does that is to end quietly when a library in it crashes, instead of R's
+// farewell, which removes the temporary folder of the process it was forked from.
 // [[Rcpp::export]]
 void end_quietly() {
   for (int signal : {SIGSEGV, SIGILL, SIGABRT, SIGFPE}) std::signal(signal, SIG_DFL);

@@ -8,15 +8,24 @@ namespace {
 template <class Work>
 void with_family(const std::string& name, Work work) {
   using namespace imbroglio;
-  if (name == "normal") work(static_cast<NormalFamily*>(nullptr));
-  else if (name == "student") work(static_cast<StudentFamily*>(nullptr));
-  else if (name == "cauchy") work(static_cast<CauchyFamily*>(nullptr));
-  else if (name == "laplace") work(static_cast<LaplaceFamily*>(nullptr));
-  else if (name == "logistic") work(static_cast<LogisticFamily*>(nullptr));
-  else if (name == "ged") work(static_cast<GedFamily*>(nullptr));
-  else if (name == "johnson-su") work(static_cast<JohnsonFamily*>(nullptr));
-  else if (name == "skew-student") work(static_cast<SkewStudentFamily*>(nullptr));
-  else if (name == "nig") work(static_cast<NigFamily*>(nullptr));
+  if (name == "normal")
+    work(static_cast<NormalFamily*>(nullptr));
+  else if (name == "student")
+    work(static_cast<StudentFamily*>(nullptr));
+  else if (name == "cauchy")
+    work(static_cast<CauchyFamily*>(nullptr));
+  else if (name == "laplace")
+    work(static_cast<LaplaceFamily*>(nullptr));
+  else if (name == "logistic")
+    work(static_cast<LogisticFamily*>(nullptr));
+  else if (name == "ged")
+    work(static_cast<GedFamily*>(nullptr));
+  else if (name == "johnson-su")
+    work(static_cast<JohnsonFamily*>(nullptr));
+  else if (name == "skew-student")
+    work(static_cast<SkewStudentFamily*>(nullptr));
+  else if (name == "nig")
+    work(static_cast<NigFamily*>(nullptr));
 }
 
 template <class Family>
@@ -25,11 +34,12 @@ using family_of = std::remove_pointer_t<Family>;
 // What can be fitted: 20 returns, 10 of them different, not only by rounding; `sorted` ascends.
 bool enough(const std::vector<double>& sorted) {
   std::size_t different = sorted.empty() ? 0 : 1;
-  for (std::size_t i = 1; i < sorted.size(); ++i) different += sorted[i] - sorted[i - 1] > imbroglio::rounding_of(sorted[i]);
+  for (std::size_t i = 1; i < sorted.size(); ++i)
+    different += sorted[i] - sorted[i - 1] > imbroglio::rounding_of(sorted[i]);
   return sorted.size() >= 20 && different >= 10;
 }
 
-}  // namespace
+} // namespace
 
 // A fit for each column: location, scale and shapes, with errors.
 // [[Rcpp::export]]
@@ -67,13 +77,15 @@ Rcpp::List core_fit_family(const Rcpp::NumericMatrix& x, const std::string& fami
     });
   });
   return Rcpp::List::create(Rcpp::_["estimate"] = estimate, Rcpp::_["error"] = error,
-                            Rcpp::_["log_likelihood"] = likelihood, Rcpp::_["converged"] = converged);
+                            Rcpp::_["log_likelihood"] = likelihood,
+                            Rcpp::_["converged"] = converged);
 }
 
-// Distances of draws of size n from a family of given shapes, each fitted again: a row for each draw from
-// `first` on, counted from 0.
+// Distances of draws of size n from a family of given shapes, each fitted again: a row for each
+// draw from `first` on, counted from 0.
 // [[Rcpp::export]]
-Rcpp::NumericMatrix core_refitted(const std::string& family, const Rcpp::NumericVector& shape, int n, bool moments, int first, int draws, int seed) {
+Rcpp::NumericMatrix core_refitted(const std::string& family, const Rcpp::NumericVector& shape,
+                                  int n, bool moments, int first, int draws, int seed) {
   Rcpp::NumericMatrix out(draws, imbroglio::distances_count);
   double* to = out.begin();
   const imbroglio::Shapes shapes{shape[0], shape[1]};
@@ -81,45 +93,53 @@ Rcpp::NumericMatrix core_refitted(const std::string& family, const Rcpp::Numeric
   with_family(family, [&](auto type) {
     using Family = family_of<decltype(type)>;
     const auto known = imbroglio::FamilyFit<Family>::curvature_at(shapes, imbroglio::Random(0, 0));
-    imbroglio::over_columns(static_cast<std::size_t>(n) * 100, rows, [=, &known](std::size_t from, std::size_t last) {
-      imbroglio::Refitted<Family> refitted(shapes, n, moments, known);
-      for (std::size_t i = from; i < last; ++i) {
-        const auto found = refitted(imbroglio::Random(seed, first + i));
-        for (std::size_t c = 0; c < found.size(); ++c) to[c * rows + i] = found[c];
-      }
-    });
+    imbroglio::over_columns(static_cast<std::size_t>(n) * 100, rows,
+                            [=, &known](std::size_t from, std::size_t last) {
+                              imbroglio::Refitted<Family> refitted(shapes, n, moments, known);
+                              for (std::size_t i = from; i < last; ++i) {
+                                const auto found = refitted(imbroglio::Random(seed, first + i));
+                                for (std::size_t c = 0; c < found.size(); ++c)
+                                  to[c * rows + i] = found[c];
+                              }
+                            });
   });
   return out;
 }
 
 // Distances of a sample that ascends, from the logarithms of the probabilities below and above it.
 // [[Rcpp::export]]
-Rcpp::NumericVector core_distances(const Rcpp::NumericVector& below, const Rcpp::NumericVector& above) {
+Rcpp::NumericVector core_distances(const Rcpp::NumericVector& below,
+                                   const Rcpp::NumericVector& above) {
   const double *low = below.begin(), *high = above.begin();
   const auto found = imbroglio::distances_of(
-      below.size(), [=](std::size_t i) { return low[i] < -M_LN2 ? std::exp(low[i]) : -std::expm1(high[i]); },
+      below.size(),
+      [=](std::size_t i) { return low[i] < -M_LN2 ? std::exp(low[i]) : -std::expm1(high[i]); },
       [=](std::size_t i) { return low[i]; }, [=](std::size_t i) { return high[i]; });
   return Rcpp::NumericVector(found.begin(), found.end());
 }
 
-// Normal inverse Gaussian in standard form: ln of the density, and of the probability below or above z.
+// Normal inverse Gaussian in standard form: ln of the density, and of the probability below or
+// above z.
 // [[Rcpp::export]]
 Rcpp::NumericVector core_nig_density(const Rcpp::NumericVector& z, double alpha, double beta) {
   const imbroglio::NigFamily nig({alpha, beta});
   Rcpp::NumericVector out(z.size());
   double slope;
-  for (R_xlen_t i = 0; i < z.size(); ++i) out[i] = std::isinf(z[i]) ? -INFINITY : imbroglio::log_density(nig, z[i], slope);
+  for (R_xlen_t i = 0; i < z.size(); ++i)
+    out[i] = std::isinf(z[i]) ? -INFINITY : imbroglio::log_density(nig, z[i], slope);
   return out;
 }
 
 // [[Rcpp::export]]
-Rcpp::NumericVector core_nig_beyond(const Rcpp::NumericVector& z, double alpha, double beta, bool lower) {
+Rcpp::NumericVector core_nig_beyond(const Rcpp::NumericVector& z, double alpha, double beta,
+                                    bool lower) {
   const imbroglio::NigFamily nig({alpha, beta});
   const double middle = beta / std::sqrt((alpha - beta) * (alpha + beta));
   const R_xlen_t n = z.size();
   Rcpp::NumericVector out(n);
   std::vector<double> tails(n);
-  // Each value by the integral of its own side, which is the smaller; from the one before it where that is near.
+  // Each value by the integral of its own side, which is the smaller; from the one before it where
+  // that is near.
   auto fill = [&](R_xlen_t i, R_xlen_t before, double side) {
     double& tail = tails[i];
     const double gap = before >= 0 && before < n ? side * (z[before] - z[i]) : -1.0;
@@ -145,7 +165,8 @@ Rcpp::NumericVector core_nig_beyond(const Rcpp::NumericVector& z, double alpha, 
 
 // The quantile for ln p, of what lies below (or above).
 // [[Rcpp::export]]
-Rcpp::NumericVector core_nig_quantile(const Rcpp::NumericVector& log_p, double alpha, double beta, bool lower) {
+Rcpp::NumericVector core_nig_quantile(const Rcpp::NumericVector& log_p, double alpha, double beta,
+                                      bool lower) {
   const imbroglio::NigFamily nig({alpha, beta});
   const double middle = beta / std::sqrt((alpha - beta) * (alpha + beta));
   const double half = imbroglio::log_beyond(nig, middle, -1.0);
@@ -158,7 +179,9 @@ Rcpp::NumericVector core_nig_quantile(const Rcpp::NumericVector& log_p, double a
       out[i] = std::isnan(asked) ? asked : side * INFINITY;
       continue;
     }
-    auto above = [&](double away) { return imbroglio::log_beyond(nig, middle + side * away, side) - target; };
+    auto above = [&](double away) {
+      return imbroglio::log_beyond(nig, middle + side * away, side) - target;
+    };
     double far = 1.0;
     while (above(far) > 0.0 && far < 1e300) far *= 2.0;
     out[i] = middle + side * imbroglio::root_of(above, 0.0, far, 1e-15 * far);

@@ -27,13 +27,15 @@ Rcpp::List core_garch(const Rcpp::NumericMatrix& x, bool student) {
     }
   });
   return Rcpp::List::create(Rcpp::_["estimate"] = estimate, Rcpp::_["error"] = error,
-                            Rcpp::_["log_likelihood"] = likelihood, Rcpp::_["converged"] = converged);
+                            Rcpp::_["log_likelihood"] = likelihood,
+                            Rcpp::_["converged"] = converged);
 }
 
 // The volatility of the next return on each row, from fitted parameters (a row of
 // `estimate` for each column).
 // [[Rcpp::export]]
-Rcpp::NumericMatrix core_garch_path(const Rcpp::NumericMatrix& x, const Rcpp::NumericMatrix& estimate) {
+Rcpp::NumericMatrix core_garch_path(const Rcpp::NumericMatrix& x,
+                                    const Rcpp::NumericMatrix& estimate) {
   const std::size_t n = x.nrow(), k = x.ncol();
   Rcpp::NumericMatrix out(Rcpp::no_init(n, k));
   const double *from = x.begin(), *estimates = estimate.begin();
@@ -44,10 +46,12 @@ Rcpp::NumericMatrix core_garch_path(const Rcpp::NumericMatrix& x, const Rcpp::Nu
     for (std::size_t j = first; j < last; ++j) {
       imbroglio::GarchPoint at;
       for (std::size_t c = 0; c < at.size(); ++c) at[c] = estimates[c * k + j];
-      imbroglio::over_observed(seen, dense, from + j * n, n, to + j * n, [&](const double* values, std::size_t size, double* into) {
-        imbroglio::GarchFit::path(values, size, at, path.data());
-        for (std::size_t t = 0; t < size; ++t) into[t] = std::sqrt(path[t + 1]);
-      });
+      imbroglio::over_observed(seen, dense, from + j * n, n, to + j * n,
+                               [&](const double* values, std::size_t size, double* into) {
+                                 imbroglio::GarchFit::path(values, size, at, path.data());
+                                 for (std::size_t t = 0; t < size; ++t)
+                                   into[t] = std::sqrt(path[t + 1]);
+                               });
     }
   });
   return out;

@@ -1,8 +1,8 @@
 #include <Rcpp.h>
 #include <R_ext/Altrep.h>
 
-// One text that R computes when it is first looked at: data1 is the function that gives it, until it has; data2 is the
-// text then.
+// One text that R computes when it is first looked at: data1 is the function that gives it, until
+// it has; data2 is the text then.
 namespace {
 
 R_altrep_class_t later_text;
@@ -21,7 +21,7 @@ R_xlen_t length_of(SEXP) { return 1; }
 SEXP element_of(SEXP x, R_xlen_t) { return STRING_ELT(text_of(x), 0); }
 void* data_of(SEXP x, Rboolean) { return DATAPTR(text_of(x)); }
 
-}  // namespace
+} // namespace
 
 // [[Rcpp::init]]
 void make_later_text(DllInfo* dll) {
@@ -32,4 +32,6 @@ void make_later_text(DllInfo* dll) {
 }
 
 // [[Rcpp::export]]
-SEXP core_text_later(const Rcpp::Function& text) { return R_new_altrep(later_text, text, R_NilValue); }
+SEXP core_text_later(const Rcpp::Function& text) {
+  return R_new_altrep(later_text, text, R_NilValue);
+}

@@ -13,17 +13,21 @@ struct Work {
   const int* start;
   const int* rows;
   std::size_t n;
-  Column column(std::size_t j) const { return {from + j * n, start[j], imbroglio::any_missing(from + j * n, n)}; }
+  Column column(std::size_t j) const {
+    return {from + j * n, start[j], imbroglio::any_missing(from + j * n, n)};
+  }
   Column chosen(std::size_t i) const { return column(rows[i] - 1); }
 };
 
-}  // namespace
+} // namespace
 
-// One line for each of the columns `rows` (counted from 1) on the benchmark's column (from 0). Newey and West's
-// lags: below -1 by the size of each sample, -1 for ordinary errors.
+// One line for each of the columns `rows` (counted from 1) on the benchmark's column (from 0).
+// Newey and West's lags: below -1 by the size of each sample, -1 for ordinary errors.
 // [[Rcpp::export]]
-Rcpp::List core_line(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark,
-                     const Rcpp::IntegerVector& rows, const Rcpp::NumericVector& risk_free, int risk_free_start, bool span, bool log, int lags) {
+Rcpp::List core_line(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start,
+                     int benchmark, const Rcpp::IntegerVector& rows,
+                     const Rcpp::NumericVector& risk_free, int risk_free_start, bool span,
+                     bool log, int lags) {
   const std::size_t n = returns.nrow(), k = rows.size();
   Rcpp::NumericMatrix numbers(k, 8);
   Rcpp::IntegerMatrix counts(k, 4);
@@ -58,25 +62,31 @@ Rcpp::List core_line(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVect
         found = own(pair.y(), 0.0, used);
         if (size) begin = pair.row(0), end = pair.row(size - 1);
       }
-      const double values[] = {found.alpha, found.beta, found.alpha_error, found.beta_error, found.correlation, found.residual, found.up, found.down};
+      const double values[] = {found.alpha,      found.beta,        found.alpha_error,
+                               found.beta_error, found.correlation, found.residual,
+                               found.up,         found.down};
       for (std::size_t c = 0; c < 8; ++c) number[c * k + j] = values[c];
-      const int counted[] = {static_cast<int>(size), size ? static_cast<int>(begin) + 1 : NA_INTEGER,
+      const int counted[] = {static_cast<int>(size),
+                             size ? static_cast<int>(begin) + 1 : NA_INTEGER,
                              size ? static_cast<int>(end) + 1 : NA_INTEGER, used};
       for (std::size_t c = 0; c < 4; ++c) count[c * k + j] = counted[c];
     }
   });
   return Rcpp::List::create(
-      Rcpp::_["alpha"] = numbers(Rcpp::_, 0), Rcpp::_["beta"] = numbers(Rcpp::_, 1), Rcpp::_["alpha_error"] = numbers(Rcpp::_, 2),
-      Rcpp::_["beta_error"] = numbers(Rcpp::_, 3), Rcpp::_["correlation"] = numbers(Rcpp::_, 4), Rcpp::_["residual"] = numbers(Rcpp::_, 5),
-      Rcpp::_["up"] = numbers(Rcpp::_, 6), Rcpp::_["down"] = numbers(Rcpp::_, 7), Rcpp::_["n"] = counts(Rcpp::_, 0),
-      Rcpp::_["first"] = counts(Rcpp::_, 1), Rcpp::_["last"] = counts(Rcpp::_, 2), Rcpp::_["lags"] = counts(Rcpp::_, 3));
+      Rcpp::_["alpha"] = numbers(Rcpp::_, 0), Rcpp::_["beta"] = numbers(Rcpp::_, 1),
+      Rcpp::_["alpha_error"] = numbers(Rcpp::_, 2), Rcpp::_["beta_error"] = numbers(Rcpp::_, 3),
+      Rcpp::_["correlation"] = numbers(Rcpp::_, 4), Rcpp::_["residual"] = numbers(Rcpp::_, 5),
+      Rcpp::_["up"] = numbers(Rcpp::_, 6), Rcpp::_["down"] = numbers(Rcpp::_, 7),
+      Rcpp::_["n"] = counts(Rcpp::_, 0), Rcpp::_["first"] = counts(Rcpp::_, 1),
+      Rcpp::_["last"] = counts(Rcpp::_, 2), Rcpp::_["lags"] = counts(Rcpp::_, 3));
 }
 
 namespace {
 
 // Fills the columns of `to`: beta, and where there are four alpha, correlation and residual.
-void roll_lines(const Work& work, const Column& market, const imbroglio::RiskFree& free, std::size_t k, bool span, bool log, int window,
-                int min_obs, const std::vector<double*>& to, int* places) {
+void roll_lines(const Work& work, const Column& market, const imbroglio::RiskFree& free,
+                std::size_t k, bool span, bool log, int window, int min_obs,
+                const std::vector<double*>& to, int* places) {
   const std::size_t n = work.n, kinds = to.size();
   window = imbroglio::no_longer(window, n);
   imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
@@ -106,32 +116,38 @@ void roll_lines(const Work& work, const Column& market, const imbroglio::RiskFre
   });
 }
 
-}  // namespace
+} // namespace
 
 // Beta for each window of `window` shared intervals, on the row that ends it.
 // [[Rcpp::export]]
-Rcpp::NumericMatrix core_rolling_beta(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark,
-                                      const Rcpp::IntegerVector& rows, const Rcpp::NumericVector& risk_free, int risk_free_start,
+Rcpp::NumericMatrix core_rolling_beta(const Rcpp::NumericMatrix& returns,
+                                      const Rcpp::IntegerVector& start, int benchmark,
+                                      const Rcpp::IntegerVector& rows,
+                                      const Rcpp::NumericVector& risk_free, int risk_free_start,
                                       bool span, bool log, int window, int min_obs) {
   const std::size_t n = returns.nrow(), k = rows.size();
   Rcpp::NumericMatrix beta(Rcpp::no_init(n, k));
   const Work work{returns.begin(), start.begin(), rows.begin(), n};
-  roll_lines(work, work.column(benchmark), imbroglio::RiskFree(risk_free, risk_free_start), k, span, log, window, min_obs, {beta.begin()},
-             nullptr);
+  roll_lines(work, work.column(benchmark), imbroglio::RiskFree(risk_free, risk_free_start), k,
+             span, log, window, min_obs, {beta.begin()}, nullptr);
   return beta;
 }
 
 // The whole line. `place` is how many shared intervals there are up to each row.
 // [[Rcpp::export]]
-Rcpp::List core_rolling_line(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark,
-                             const Rcpp::IntegerVector& rows, const Rcpp::NumericVector& risk_free, int risk_free_start, bool span,
+Rcpp::List core_rolling_line(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start,
+                             int benchmark, const Rcpp::IntegerVector& rows,
+                             const Rcpp::NumericVector& risk_free, int risk_free_start, bool span,
                              bool log, int window, int min_obs) {
   const std::size_t n = returns.nrow(), k = rows.size();
-  Rcpp::NumericMatrix beta(Rcpp::no_init(n, k)), alpha(Rcpp::no_init(n, k)), correlation(Rcpp::no_init(n, k)), residual(Rcpp::no_init(n, k));
+  Rcpp::NumericMatrix beta(Rcpp::no_init(n, k)), alpha(Rcpp::no_init(n, k)),
+      correlation(Rcpp::no_init(n, k)), residual(Rcpp::no_init(n, k));
   Rcpp::IntegerMatrix place(n, k);
   const Work work{returns.begin(), start.begin(), rows.begin(), n};
-  roll_lines(work, work.column(benchmark), imbroglio::RiskFree(risk_free, risk_free_start), k, span, log, window, min_obs,
+  roll_lines(work, work.column(benchmark), imbroglio::RiskFree(risk_free, risk_free_start), k,
+             span, log, window, min_obs,
              {beta.begin(), alpha.begin(), correlation.begin(), residual.begin()}, place.begin());
-  return Rcpp::List::create(Rcpp::_["beta"] = beta, Rcpp::_["alpha"] = alpha, Rcpp::_["correlation"] = correlation,
-                            Rcpp::_["residual"] = residual, Rcpp::_["place"] = place);
+  return Rcpp::List::create(Rcpp::_["beta"] = beta, Rcpp::_["alpha"] = alpha,
+                            Rcpp::_["correlation"] = correlation, Rcpp::_["residual"] = residual,
+                            Rcpp::_["place"] = place);
 }

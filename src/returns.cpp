@@ -13,7 +13,9 @@ Rcpp::IntegerVector core_observed(const Rcpp::NumericMatrix& x) {
   imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
     for (std::size_t j = first; j < last; ++j) {
       const double* column = from + j * n;
-      to[j] = imbroglio::any_missing(column, n) ? n - std::count_if(column, column + n, [](double v) { return std::isnan(v); }) : n;
+      to[j] = imbroglio::any_missing(column, n)
+                  ? n - std::count_if(column, column + n, [](double v) { return std::isnan(v); })
+                  : n;
     }
   });
   return out;
@@ -54,7 +56,8 @@ Rcpp::NumericMatrix core_last_of(const Rcpp::NumericMatrix& x, const Rcpp::Integ
 
 // On each row of a return, what a path that moves with the returns was after the return before.
 // [[Rcpp::export]]
-Rcpp::NumericMatrix core_before(const Rcpp::NumericMatrix& path, const Rcpp::NumericMatrix& returns) {
+Rcpp::NumericMatrix core_before(const Rcpp::NumericMatrix& path,
+                                const Rcpp::NumericMatrix& returns) {
   const std::size_t n = path.nrow(), k = path.ncol();
   Rcpp::NumericMatrix out(Rcpp::no_init(n, k));
   const double *from = path.begin(), *there = returns.begin();
@@ -88,7 +91,9 @@ Rcpp::NumericMatrix core_returns(const Rcpp::NumericMatrix& prices, bool log) {
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_wealth(const Rcpp::NumericMatrix& returns, const std::string& kind) {
   const std::size_t n = returns.nrow(), k = returns.ncol();
-  const auto which = kind == "log" ? imbroglio::Kind::log : kind == "profit" ? imbroglio::Kind::profit : imbroglio::Kind::simple;
+  const auto which = kind == "log"      ? imbroglio::Kind::log
+                     : kind == "profit" ? imbroglio::Kind::profit
+                                        : imbroglio::Kind::simple;
   Rcpp::NumericMatrix out(Rcpp::no_init(n + 1, k));
   const double* from = returns.begin();
   double* to = out.begin();

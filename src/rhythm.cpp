@@ -1,7 +1,8 @@
 #include "columns.h"
 #include "core/rhythm.h"
 
-// Of each column the usual and the mean gap between the days on which it has a value, and how many gaps there are.
+// Of each column the usual and the mean gap between the days on which it has a value, and how many
+// gaps there are.
 // [[Rcpp::export]]
 Rcpp::List core_rhythm(const Rcpp::NumericMatrix& x, const Rcpp::NumericVector& days) {
   const std::size_t n = x.nrow(), k = x.ncol();
@@ -19,5 +20,6 @@ Rcpp::List core_rhythm(const Rcpp::NumericMatrix& x, const Rcpp::NumericVector& 
       to_gaps[j] = static_cast<int>(found.gaps);
     }
   });
-  return Rcpp::List::create(Rcpp::Named("usual") = usual, Rcpp::Named("mean") = mean, Rcpp::Named("gaps") = gaps);
+  return Rcpp::List::create(Rcpp::Named("usual") = usual, Rcpp::Named("mean") = mean,
+                            Rcpp::Named("gaps") = gaps);
 }

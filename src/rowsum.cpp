@@ -16,25 +16,28 @@ Rcpp::CharacterVector as_hex(const std::vector<std::uint64_t>& sums) {
   return out;
 }
 
-}  // namespace
+} // namespace
 
 // The sum of the rows of each group (counted from 1).
 // [[Rcpp::export]]
-Rcpp::CharacterVector core_row_sums(const Rcpp::List& columns, const Rcpp::IntegerVector& group, int groups) {
+Rcpp::CharacterVector core_row_sums(const Rcpp::List& columns, const Rcpp::IntegerVector& group,
+                                    int groups) {
   std::vector<Rcpp::NumericVector> kept;
   std::vector<const double*> at;
   for (R_xlen_t j = 0; j < columns.size(); ++j) kept.push_back(columns[j]);
   for (const auto& column : kept) at.push_back(column.begin());
   std::vector<std::uint64_t> sums(static_cast<std::size_t>(groups), 0);
   for (R_xlen_t i = 0; i < group.size(); ++i) {
-    sums[static_cast<std::size_t>(group[i] - 1)] += imbroglio::row_bits(at.data(), at.size(), static_cast<std::size_t>(i));
+    sums[static_cast<std::size_t>(group[i] - 1)] +=
+        imbroglio::row_bits(at.data(), at.size(), static_cast<std::size_t>(i));
   }
   return as_hex(sums);
 }
 
 // The sums a plus those of b, less those of c.
 // [[Rcpp::export]]
-Rcpp::CharacterVector core_change_sums(const Rcpp::CharacterVector& a, const Rcpp::CharacterVector& b,
+Rcpp::CharacterVector core_change_sums(const Rcpp::CharacterVector& a,
+                                       const Rcpp::CharacterVector& b,
                                        const Rcpp::CharacterVector& c) {
   std::vector<std::uint64_t> sums(static_cast<std::size_t>(a.size()));
   auto value = [](const Rcpp::CharacterVector& x, std::size_t i) {

@@ -6,8 +6,10 @@
 Rcpp::CharacterVector core_shortest(const Rcpp::NumericVector& x) {
   Rcpp::CharacterVector out(x.size());
   for (R_xlen_t i = 0; i < x.size(); ++i) {
-    if (Rcpp::NumericVector::is_na(x[i])) out[i] = "NA";
-    else out[i] = imbroglio::shortest(x[i]);
+    if (Rcpp::NumericVector::is_na(x[i]))
+      out[i] = "NA";
+    else
+      out[i] = imbroglio::shortest(x[i]);
   }
   return out;
 }

@@ -4,8 +4,9 @@
 // One row a column and level, levels fastest. `rank` counts nearest, up, down,
 // interpolate from 0.
 // [[Rcpp::export]]
-Rcpp::List core_historical_tail(const Rcpp::NumericMatrix& returns, const Rcpp::NumericVector& levels,
-                                int rank, bool log, double scale) {
+Rcpp::List core_historical_tail(const Rcpp::NumericMatrix& returns,
+                                const Rcpp::NumericVector& levels, int rank, bool log,
+                                double scale) {
   const std::size_t n = returns.nrow(), k = returns.ncol(), m = levels.size();
   std::vector<imbroglio::Tail> found(k * m);
   const double* from = returns.begin();
@@ -33,9 +34,9 @@ Rcpp::List core_historical_tail(const Rcpp::NumericMatrix& returns, const Rcpp::
     milder[i] = found[i].milder;
     row[i] = found[i].place < 0 ? NA_INTEGER : static_cast<int>(found[i].place) + 1;
   }
-  return Rcpp::List::create(Rcpp::_["n"] = count, Rcpp::_["position"] = position, Rcpp::_["var"] = var,
-                            Rcpp::_["es"] = es, Rcpp::_["worse"] = worse, Rcpp::_["milder"] = milder,
-                            Rcpp::_["row"] = row);
+  return Rcpp::List::create(Rcpp::_["n"] = count, Rcpp::_["position"] = position,
+                            Rcpp::_["var"] = var, Rcpp::_["es"] = es, Rcpp::_["worse"] = worse,
+                            Rcpp::_["milder"] = milder, Rcpp::_["row"] = row);
 }
 
 // Where the quantile stands among n sorted returns, see rank_position().

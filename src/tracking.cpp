@@ -5,8 +5,8 @@
 
 // Each of the columns `rows` (counted from 1) beside the benchmark's column (from 0).
 // [[Rcpp::export]]
-Rcpp::List core_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark,
-                         const Rcpp::IntegerVector& rows, bool span, bool log) {
+Rcpp::List core_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start,
+                         int benchmark, const Rcpp::IntegerVector& rows, bool span, bool log) {
   const std::size_t n = returns.nrow(), k = rows.size();
   const int* chosen = rows.begin();
   Rcpp::NumericMatrix numbers(k, 6);
@@ -31,24 +31,28 @@ Rcpp::List core_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::Integer
         t = own(pair.y());
         if (t.n) begin = pair.row(0), end = pair.row(t.n - 1);
       }
-      const double found[] = {t.active, t.error, t.growth, t.growth_of_benchmark, t.ahead, t.correlation};
+      const double found[] = {t.active, t.error,      t.growth, t.growth_of_benchmark,
+                              t.ahead,  t.correlation};
       for (std::size_t c = 0; c < 6; ++c) number[c * k + j] = found[c];
       const int counted[] = {static_cast<int>(t.n), t.n ? static_cast<int>(begin) + 1 : NA_INTEGER,
                              t.n ? static_cast<int>(end) + 1 : NA_INTEGER};
       for (std::size_t c = 0; c < 3; ++c) count[c * k + j] = counted[c];
     }
   });
-  return Rcpp::List::create(Rcpp::_["active"] = numbers(Rcpp::_, 0), Rcpp::_["error"] = numbers(Rcpp::_, 1),
-                            Rcpp::_["growth"] = numbers(Rcpp::_, 2), Rcpp::_["growth_of_benchmark"] = numbers(Rcpp::_, 3),
-                            Rcpp::_["ahead"] = numbers(Rcpp::_, 4), Rcpp::_["correlation"] = numbers(Rcpp::_, 5), Rcpp::_["n"] = counts(Rcpp::_, 0),
-                            Rcpp::_["first"] = counts(Rcpp::_, 1), Rcpp::_["last"] = counts(Rcpp::_, 2));
+  return Rcpp::List::create(
+      Rcpp::_["active"] = numbers(Rcpp::_, 0), Rcpp::_["error"] = numbers(Rcpp::_, 1),
+      Rcpp::_["growth"] = numbers(Rcpp::_, 2),
+      Rcpp::_["growth_of_benchmark"] = numbers(Rcpp::_, 3), Rcpp::_["ahead"] = numbers(Rcpp::_, 4),
+      Rcpp::_["correlation"] = numbers(Rcpp::_, 5), Rcpp::_["n"] = counts(Rcpp::_, 0),
+      Rcpp::_["first"] = counts(Rcpp::_, 1), Rcpp::_["last"] = counts(Rcpp::_, 2));
 }
 
 namespace {
 
 // Fills the columns of `errors` and, where they are not null, of `means` and `shares`.
-void roll_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark, const Rcpp::IntegerVector& rows,
-                   bool span, bool log, int window, int min_obs, double* errors, double* means, double* shares) {
+void roll_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start,
+                   int benchmark, const Rcpp::IntegerVector& rows, bool span, bool log, int window,
+                   int min_obs, double* errors, double* means, double* shares) {
   const std::size_t n = returns.nrow(), k = rows.size();
   window = imbroglio::no_longer(window, n);
   const double* from = returns.begin();
@@ -71,7 +75,8 @@ void roll_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector
         const auto next = column(j + 1);
         if (!next.gaps) {
           for (std::size_t i = 0; i < n; ++i)
-            both[i] = imbroglio::Two{own.returns[i] - market.returns[i], next.returns[i] - market.returns[i]};
+            both[i] = imbroglio::Two{own.returns[i] - market.returns[i],
+                                     next.returns[i] - market.returns[i]};
           rolling(both.data(), n, errors + j * n, errors + (j + 1) * n);
           ++j;
           continue;
@@ -97,23 +102,31 @@ void roll_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector
   });
 }
 
-}  // namespace
+} // namespace
 
 // Rolling standard deviation of the difference, on the row that ends each window.
 // [[Rcpp::export]]
-Rcpp::NumericMatrix core_rolling_tracking_error(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark,
-                                                const Rcpp::IntegerVector& rows, bool span, bool log, int window, int min_obs) {
+Rcpp::NumericMatrix core_rolling_tracking_error(const Rcpp::NumericMatrix& returns,
+                                                const Rcpp::IntegerVector& start, int benchmark,
+                                                const Rcpp::IntegerVector& rows, bool span,
+                                                bool log, int window, int min_obs) {
   Rcpp::NumericMatrix error(Rcpp::no_init(returns.nrow(), rows.size()));
-  roll_tracking(returns, start, benchmark, rows, span, log, window, min_obs, error.begin(), nullptr, nullptr);
+  roll_tracking(returns, start, benchmark, rows, span, log, window, min_obs, error.begin(),
+                nullptr, nullptr);
   return error;
 }
 
 // The same with its mean and the share of periods ahead.
 // [[Rcpp::export]]
-Rcpp::List core_rolling_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start, int benchmark,
-                                 const Rcpp::IntegerVector& rows, bool span, bool log, int window, int min_obs) {
+Rcpp::List core_rolling_tracking(const Rcpp::NumericMatrix& returns,
+                                 const Rcpp::IntegerVector& start, int benchmark,
+                                 const Rcpp::IntegerVector& rows, bool span, bool log, int window,
+                                 int min_obs) {
   const int n = returns.nrow(), k = rows.size();
-  Rcpp::NumericMatrix error(Rcpp::no_init(n, k)), active(Rcpp::no_init(n, k)), ahead(Rcpp::no_init(n, k));
-  roll_tracking(returns, start, benchmark, rows, span, log, window, min_obs, error.begin(), active.begin(), ahead.begin());
-  return Rcpp::List::create(Rcpp::_["error"] = error, Rcpp::_["active"] = active, Rcpp::_["ahead"] = ahead);
+  Rcpp::NumericMatrix error(Rcpp::no_init(n, k)), active(Rcpp::no_init(n, k)),
+      ahead(Rcpp::no_init(n, k));
+  roll_tracking(returns, start, benchmark, rows, span, log, window, min_obs, error.begin(),
+                active.begin(), ahead.begin());
+  return Rcpp::List::create(Rcpp::_["error"] = error, Rcpp::_["active"] = active,
+                            Rcpp::_["ahead"] = ahead);
 }

@@ -19,8 +19,17 @@ everyone <- measure_volatility(as_returns(prices))
 print(everyone[order(-everyone$volatility_annual), c("security", "volatility_annual")])
 
 # The picture: price above rolling volatility, both cut to the years of the silting.
-picture <- ggplot2::autoplot(prices[, "TARROW"], window = 60, start = "2017-06-01", end = "2020-06-30")
+picture <- ggplot2::autoplot(
+  prices[, "TARROW"],
+  window = 60,
+  start = "2017-06-01",
+  end = "2020-06-30"
+)
 write_figure(picture, file.path(folder, "tarrow.png"))
 
 # The page.
-write_report(prices[, c("BAYALL", "TARROW", "BAYBOND")], file.path(folder, "bay-risk.html"), value = 1e6)
+write_report(
+  prices[, c("BAYALL", "TARROW", "BAYBOND")],
+  file.path(folder, "bay-risk.html"),
+  value = 1e6
+)

@@ -10,18 +10,18 @@ namespace imbroglio {
 // runs of `span` days they were few, more or too many, and how good the line was.
 struct Tested {
   std::size_t n = 0, breaches = 0;
-  std::size_t follow[2][2] = {{0, 0}, {0, 0}};  // breached the day before, and on the day
-  std::size_t last = 0;                         // breaches in the last `span` days
+  std::size_t follow[2][2] = {{0, 0}, {0, 0}}; // breached the day before, and on the day
+  std::size_t last = 0;                        // breaches in the last `span` days
   std::size_t zones[3] = {0, 0, 0};
-  double expected_losses = 0.0;  // sum of loss over expected shortfall, of breaches
-  double var_to_es = 0.0;        // mean of the one over the other
-  double score = missing;        // mean loss of the quantile: the least for the right one
+  double expected_losses = 0.0; // sum of loss over expected shortfall, of breaches
+  double var_to_es = 0.0;       // mean of the one over the other
+  double score = missing;       // mean loss of the quantile: the least for the right one
 };
 
 // Days without a value at risk or a return are not tested. `limits`: breaches from which a run is
 // yellow, and red.
-inline Tested tested(const double* returns, const double* var, const double* es, std::size_t n, double a, bool log,
-                     std::size_t span, const std::size_t limits[2]) {
+inline Tested tested(const double* returns, const double* var, const double* es, std::size_t n,
+                     double a, bool log, std::size_t span, const std::size_t limits[2]) {
   Tested found;
   std::vector<char> run(span, 0);
   std::size_t in_run = 0;
@@ -59,4 +59,4 @@ inline Tested tested(const double* returns, const double* var, const double* es,
   return found;
 }
 
-}  // namespace imbroglio
+} // namespace imbroglio

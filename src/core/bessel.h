@@ -44,10 +44,12 @@ class LogBessel {
       std::array<double, size_> at, f;
       for (std::size_t j = 0; j < size_; ++j) {
         at[j] = std::cos(M_PI * (static_cast<double>(j) + 0.5) / size_);
-        f[j] = std::log(integral(std::exp(start_ + width_ * (static_cast<double>(i) + 0.5 + 0.5 * at[j]))));
+        f[j] = std::log(
+            integral(std::exp(start_ + width_ * (static_cast<double>(i) + 0.5 + 0.5 * at[j]))));
       }
       for (std::size_t order = 1; order < size_; ++order)
-        for (std::size_t j = size_ - 1; j >= order; --j) f[j] = (f[j] - f[j - 1]) / (at[j] - at[j - order]);
+        for (std::size_t j = size_ - 1; j >= order; --j)
+          f[j] = (f[j] - f[j - 1]) / (at[j] - at[j - order]);
       auto& c = terms_[i];
       c.fill(0.0);
       for (std::size_t j = size_; j-- > 0;) {
@@ -57,7 +59,8 @@ class LogBessel {
     }
   }
 
-  // The integral over t > 0 of exp(-x (cosh t - 1)) cosh t; the trapezoid rule is as good as exact.
+  // The integral over t > 0 of exp(-x (cosh t - 1)) cosh t; the trapezoid rule is as good as
+  // exact.
   static double integral(double x) {
     const double step = std::min(0.2, 0.6 / std::sqrt(x));
     double sum = 0.5;
@@ -85,4 +88,4 @@ class LogBessel {
   std::array<std::array<double, size_>, cells_> terms_;
 };
 
-}  // namespace imbroglio
+} // namespace imbroglio

@@ -62,8 +62,9 @@ inline double mean_of(const double* x, std::size_t n) {
   return edge + sum_of(n, [=](std::size_t i) { return x[i] - edge; }) / static_cast<double>(n);
 }
 
-// Prices that grow by the same step give returns that differ by the rounding of the prices: of numbers written with 15
-// digits, by some units of 1e-15 of 1 + return. A deviation up to this, of values of which `x` is one, is none.
+// Prices that grow by the same step give returns that differ by the rounding of the prices: of
+// numbers written with 15 digits, by some units of 1e-15 of 1 + return. A deviation up to this, of
+// values of which `x` is one, is none.
 inline double rounding_of(double x) { return 0x1p-46 * (1.0 + std::fabs(x)); }
 
 // A sum of squares about the mean of n values, or 0 where they are apart by rounding only.
@@ -99,8 +100,10 @@ class CommonIntervals {
       return;
     }
     for (auto& v : values_) v.clear();
-    if (span) join_spans(columns, n, log);
-    else join_rows(columns, n);
+    if (span)
+      join_spans(columns, n, log);
+    else
+      join_rows(columns, n);
     size_ = rows_.size();
     for (std::size_t c = 0; c < columns.size(); ++c) series_[c] = values_[c].data();
   }
@@ -150,4 +153,4 @@ class CommonIntervals {
   std::vector<std::size_t> rows_;
 };
 
-}  // namespace imbroglio
+} // namespace imbroglio

@@ -30,11 +30,13 @@ inline Pair pair_of(const double* x, const double* y, std::size_t n, double deca
   const double mx = mean_of(x, n), my = mean_of(y, n), per = 1.0 / (static_cast<double>(n) - 1.0);
   found.covariance = per * sum_of(n, [=](std::size_t i) { return (x[i] - mx) * (y[i] - my); });
   auto variance = [=](const double* v, double mean) {
-    return per * beyond_rounding(sum_of(n, [=](std::size_t i) { return (v[i] - mean) * (v[i] - mean); }), static_cast<double>(n), v[0]);
+    return per *
+           beyond_rounding(sum_of(n, [=](std::size_t i) { return (v[i] - mean) * (v[i] - mean); }),
+                           static_cast<double>(n), v[0]);
   };
   found.variance_x = variance(x, mx);
   found.variance_y = variance(y, my);
   return found;
 }
 
-}  // namespace imbroglio
+} // namespace imbroglio

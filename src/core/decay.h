@@ -18,4 +18,4 @@ double decayed_products(const double* x, const double* y, std::size_t n, double 
   return s;
 }
 
-}  // namespace imbroglio
+} // namespace imbroglio

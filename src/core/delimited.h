@@ -17,8 +17,8 @@ struct Cell {
   const char* from;
   const char* to;
   bool quoted;
-  bool doubled;  // quotes within quotes stand doubled
-  bool padded;   // there are spaces around it
+  bool doubled; // quotes within quotes stand doubled
+  bool padded;  // there are spaces around it
 };
 
 // The text of a cell as it was meant.
@@ -33,7 +33,8 @@ inline std::string cell_text(const Cell& cell) {
   return out;
 }
 
-// Walks the records of separated text, one by one: a record ends with its line, unless the line ends within quotes.
+// Walks the records of separated text, one by one: a record ends with its line, unless the line
+// ends within quotes.
 class Records {
  public:
   Records(const char* from, const char* to, char separator, std::size_t line = 1)
@@ -88,7 +89,7 @@ class Records {
       return at_ < end_;
     }
     if (p < end_ && *p == '\r') ++p;
-    if (p < end_ && *p == '\n' ) ++p;
+    if (p < end_ && *p == '\n') ++p;
     ++next_line_;
     at_ = p;
     return false;
@@ -97,7 +98,8 @@ class Records {
     const char* from = ++p;
     bool doubled = false;
     for (;;) {
-      const char* q = static_cast<const char*>(std::memchr(p, '"', static_cast<std::size_t>(end_ - p)));
+      const char* q =
+          static_cast<const char*>(std::memchr(p, '"', static_cast<std::size_t>(end_ - p)));
       if (!q) {
         malformed_ = true;
         cells_.push_back({from, end_, true, doubled, false});
@@ -138,7 +140,8 @@ class Records {
 
 // A word that programs write where there is no number. A name may well be one of these.
 inline bool missing_word(const char* from, const char* to) {
-  static const std::string_view words[] = {"NA", "null", "NULL", "N/A", "n/a", "#N/A", "NaN", "nan", "-", "--", "none", "None"};
+  static const std::string_view words[] = {"NA",  "null", "NULL", "N/A", "n/a",  "#N/A",
+                                           "NaN", "nan",  "-",    "--",  "none", "None"};
   const std::string_view text(from, static_cast<std::size_t>(to - from));
   return std::find(std::begin(words), std::end(words), text) != std::end(words);
 }
@@ -239,31 +242,33 @@ class ColumnValues {
 };
 
 struct Torn {
-  std::size_t line = 0;   // 0: none
-  std::size_t cells = 0;  // how many it has
+  std::size_t line = 0;  // 0: none
+  std::size_t cells = 0; // how many it has
   bool malformed = false;
-  std::string text;       // how it begins
+  std::string text; // how it begins
 };
 
 struct Delimited {
   std::vector<ColumnValues> columns;
-  std::vector<int> lines;                  // of each row
-  std::vector<std::size_t> below;          // lines after the table, behind an empty one
-  bool blank_end = false;                  // it ends with an empty line
-  std::size_t next_line = 1;               // that of what follows
+  std::vector<int> lines;         // of each row
+  std::vector<std::size_t> below; // lines after the table, behind an empty one
+  bool blank_end = false;         // it ends with an empty line
+  std::size_t next_line = 1;      // that of what follows
   Torn torn;
 };
 
 // How many cells hold something.
 inline std::size_t filled(const std::vector<Cell>& cells) {
-  return static_cast<std::size_t>(std::count_if(cells.begin(), cells.end(), [](const Cell& c) { return c.from != c.to; }));
+  return static_cast<std::size_t>(
+      std::count_if(cells.begin(), cells.end(), [](const Cell& c) { return c.from != c.to; }));
 }
 
 // How many lines there are, at most.
 inline std::size_t rows_at_most(const char* from, const char* to) {
   std::size_t lines = 1;
   const char end = std::memchr(from, '\n', static_cast<std::size_t>(to - from)) ? '\n' : '\r';
-  while ((from = static_cast<const char*>(std::memchr(from, end, static_cast<std::size_t>(to - from))))) {
+  while ((from = static_cast<const char*>(
+              std::memchr(from, end, static_cast<std::size_t>(to - from))))) {
     ++lines;
     ++from;
   }
@@ -271,9 +276,11 @@ inline std::size_t rows_at_most(const char* from, const char* to) {
   return lines;
 }
 
-// Reads the records from `from` on, each of as many cells as there are columns. Lines without a value are passed over. A
-// line of one value behind an empty line, with nothing of the table after it, is below the table.
-inline void read_delimited(const char* from, const char* to, char separator, std::size_t line, Delimited& out) {
+// Reads the records from `from` on, each of as many cells as there are columns. Lines without a
+// value are passed over. A line of one value behind an empty line, with nothing of the table after
+// it, is below the table.
+inline void read_delimited(const char* from, const char* to, char separator, std::size_t line,
+                           Delimited& out) {
   const std::size_t columns = out.columns.size();
   const std::size_t most = rows_at_most(from, to);
   for (auto& column : out.columns) column.reserve(most);
@@ -281,7 +288,8 @@ inline void read_delimited(const char* from, const char* to, char separator, std
   Records records(from, to, separator, line);
   bool after_blank = false;
   auto tear = [&] {
-    const char* end = std::find_if(records.begin(), to, [](char c) { return c == '\n' || c == '\r'; });
+    const char* end =
+        std::find_if(records.begin(), to, [](char c) { return c == '\n' || c == '\r'; });
     out.torn = {records.line(), records.cells().size(), records.malformed(),
                 std::string(records.begin(), std::min(end, records.begin() + 80))};
   };
@@ -292,7 +300,8 @@ inline void read_delimited(const char* from, const char* to, char separator, std
       continue;
     }
     const bool short_line = filled(cells) == 1 && columns > 1 && !records.malformed();
-    if (short_line && (after_blank || !out.below.empty()) && (cells.size() < columns || cells[0].from != cells[0].to)) {
+    if (short_line && (after_blank || !out.below.empty()) &&
+        (cells.size() < columns || cells[0].from != cells[0].to)) {
       out.below.push_back(records.line());
       continue;
     }
@@ -306,13 +315,15 @@ inline void read_delimited(const char* from, const char* to, char separator, std
 }
 
 // Cuts text without quotes at ends of lines, so that the pieces can be read side by side.
-inline std::vector<const char*> cut_at_lines(const char* from, const char* to, std::size_t pieces) {
+inline std::vector<const char*> cut_at_lines(const char* from, const char* to,
+                                             std::size_t pieces) {
   std::vector<const char*> cuts{from};
   const std::size_t size = static_cast<std::size_t>(to - from);
   if (pieces > 1 && !std::memchr(from, '"', size)) {
     for (std::size_t i = 1; i < pieces; ++i) {
       const char* at = std::max(cuts.back(), from + size / pieces * i);
-      const char* end = static_cast<const char*>(std::memchr(at, '\n', static_cast<std::size_t>(to - at)));
+      const char* end =
+          static_cast<const char*>(std::memchr(at, '\n', static_cast<std::size_t>(to - at)));
       if (end && end + 1 < to && end + 1 > cuts.back()) cuts.push_back(end + 1);
     }
   }
@@ -320,11 +331,13 @@ inline std::vector<const char*> cut_at_lines(const char* from, const char* to, s
   return cuts;
 }
 
-// Whether pieces that were read by themselves are the same as the whole: lines that are out of place, or empty ones at an
-// edge, mean something only beside what is around them.
+// Whether pieces that were read by themselves are the same as the whole: lines that are out of
+// place, or empty ones at an edge, mean something only beside what is around them.
 inline bool pieces_stand(const std::vector<Delimited>& pieces) {
   for (std::size_t k = 0; k < pieces.size(); ++k) {
-    if (pieces[k].torn.line || (k + 1 < pieces.size() && (pieces[k].blank_end || !pieces[k].below.empty()))) return false;
+    if (pieces[k].torn.line ||
+        (k + 1 < pieces.size() && (pieces[k].blank_end || !pieces[k].below.empty())))
+      return false;
   }
   return true;
 }
@@ -337,7 +350,9 @@ struct JoinedColumn {
   JoinedColumn(const std::vector<Delimited>& pieces, std::size_t j) {
     for (const Delimited& piece : pieces) {
       const ColumnValues& c = piece.columns[j];
-      torn = torn || c.torn() || (c.kind() != ColumnValues::nothing && kind != ColumnValues::nothing && c.kind() != kind);
+      torn =
+          torn || c.torn() ||
+          (c.kind() != ColumnValues::nothing && kind != ColumnValues::nothing && c.kind() != kind);
       if (c.kind() != ColumnValues::nothing) kind = c.kind();
       words = words || c.words();
       point = point || c.point();
@@ -348,7 +363,8 @@ struct JoinedColumn {
   }
 };
 
-// The same records once more, of some columns only (from 0) and those as text; `rows` is how many there are.
+// The same records once more, of some columns only (from 0) and those as text; `rows` is how many
+// there are.
 inline void read_again_as_text(const char* from, const char* to, char separator, std::size_t rows,
                                const std::vector<int>& which, std::vector<ColumnValues>& out) {
   out.assign(which.size(), ColumnValues());
@@ -359,9 +375,10 @@ inline void read_again_as_text(const char* from, const char* to, char separator,
   Records records(from, to, separator);
   for (std::size_t row = 0; row < rows && records.next();) {
     if (records.blank()) continue;
-    for (std::size_t k = 0; k < which.size(); ++k) out[k].add(records.cells()[static_cast<std::size_t>(which[k])]);
+    for (std::size_t k = 0; k < which.size(); ++k)
+      out[k].add(records.cells()[static_cast<std::size_t>(which[k])]);
     ++row;
   }
 }
 
-}  // namespace imbroglio
+} // namespace imbroglio

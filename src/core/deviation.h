@@ -12,7 +12,8 @@ namespace imbroglio {
 
 // Of a variance; a deviation that is rounding only is 0. `edge`: values of either series.
 inline Two root_of(Two v, Two edge) {
-  const Two none = {0.0, 0.0}, size = edge < none ? 1.0 - edge : 1.0 + edge, rounding = 0x1p-46 * size;
+  const Two none = {0.0, 0.0}, size = edge < none ? 1.0 - edge : 1.0 + edge,
+            rounding = 0x1p-46 * size;
   v = v > rounding * rounding ? v : none;
 #ifdef __SSE2__
   return _mm_sqrt_pd(v);
@@ -34,11 +35,16 @@ inline Two root_of(Two v, Two edge) {
 class RollingDeviation {
  public:
   RollingDeviation(std::size_t window, std::size_t min_obs)
-      : window_(window), min_obs_(std::max<std::size_t>(min_obs, 2)), per_count_(window + 1), weight_(window),
-        tail_mean_(window), tail_about_mean_(window) {
+      : window_(window),
+        min_obs_(std::max<std::size_t>(min_obs, 2)),
+        per_count_(window + 1),
+        weight_(window),
+        tail_mean_(window),
+        tail_about_mean_(window) {
     const double n = static_cast<double>(window);
     for (std::size_t k = 1; k <= window; ++k) per_count_[k] = 1.0 / static_cast<double>(k);
-    for (std::size_t k = 0; k < window; ++k) weight_[k] = static_cast<double>(k + 1) * (n - static_cast<double>(k + 1)) / n;
+    for (std::size_t k = 0; k < window; ++k)
+      weight_[k] = static_cast<double>(k + 1) * (n - static_cast<double>(k + 1)) / n;
   }
 
   // Writes n values each to `first` and, where there is a second series, to `second`.
@@ -60,7 +66,10 @@ class RollingDeviation {
       const Two d = block[k] - block[0];
       sum += d;
       squares += d * d;
-      const Two deviation = k ? root_of((squares - sum * (sum * per_count_[k + 1])) / static_cast<double>(k), block[0]) : sum;
+      const Two deviation =
+          k ? root_of((squares - sum * (sum * per_count_[k + 1])) / static_cast<double>(k),
+                      block[0])
+            : sum;
       first[k] = k + 1 < min_obs_ ? missing : deviation[0];
       second[k] = k + 1 < min_obs_ ? missing : deviation[1];
     }
@@ -90,7 +99,8 @@ class RollingDeviation {
       sum += d;
       squares += d * d;
       const Two mean = sum * per_count_[k + 1], apart = edges_apart + tail_mean_[k] - mean;
-      const Two about_mean = tail_about_mean_[k] + (squares - sum * mean) + apart * apart * weight_[k];
+      const Two about_mean =
+          tail_about_mean_[k] + (squares - sum * mean) + apart * apart * weight_[k];
       const Two deviation = root_of(about_mean * per_less_one, block[0]);
       first[k] = deviation[0];
       second[k] = deviation[1];
@@ -119,7 +129,8 @@ class RollingDeviationOfOne {
 
 // Mean of every `window` values of which none is missing, each window summed as the
 // differences from its block's edges, as above. Before there are `min_obs` there is none.
-inline void rolling_mean(const double* x, std::size_t n, std::size_t window, std::size_t min_obs, double* out) {
+inline void rolling_mean(const double* x, std::size_t n, std::size_t window, std::size_t min_obs,
+                         double* out) {
   std::vector<double> tail(window + 1);
   double so_far = 0.0;
   for (std::size_t t = 0; t < std::min(n, window - 1); ++t) {
@@ -138,4 +149,4 @@ inline void rolling_mean(const double* x, std::size_t n, std::size_t window, std
   }
 }
 
-}  // namespace imbroglio
+} // namespace imbroglio

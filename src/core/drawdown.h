@@ -10,10 +10,13 @@
 namespace imbroglio {
 
 // How far `low` lies below `high`: a return, or for profits that add their difference.
-inline double fall(double low, double high, bool additive) { return additive ? low - high : (low - high) / high; }
+inline double fall(double low, double high, bool additive) {
+  return additive ? low - high : (low - high) / high;
+}
 
-// A running high, and the value from which on wealth counts as back at it. Returns multiplied out come back to a high but
-// for their rounding, by far less than this, and no price moves by as little.
+// A running high, and the value from which on wealth counts as back at it. Returns multiplied out
+// come back to a high but for their rounding, by far less than this, and no price moves by as
+// little.
 class High {
  public:
   static constexpr double slack = 0x1p-40;
@@ -44,9 +47,9 @@ class High {
 };
 
 struct Drawdown {
-  double depth = missing;      // 0 where wealth never falls, else negative
-  std::ptrdiff_t peak = -1;    // last row at the high before the fall
-  std::ptrdiff_t trough = -1;  // first row at the low
+  double depth = missing;     // 0 where wealth never falls, else negative
+  std::ptrdiff_t peak = -1;   // last row at the high before the fall
+  std::ptrdiff_t trough = -1; // first row at the low
   std::ptrdiff_t recovery = -1;
 };
 
@@ -82,7 +85,8 @@ inline Drawdown max_drawdown(const double* wealth, std::size_t n, bool additive)
 }
 
 // Every fall below a high, in order of time.
-inline std::vector<Drawdown> drawdown_episodes(const double* wealth, std::size_t n, bool additive) {
+inline std::vector<Drawdown> drawdown_episodes(const double* wealth, std::size_t n,
+                                               bool additive) {
   std::vector<Drawdown> found;
   High high(additive);
   std::ptrdiff_t high_at = -1;
@@ -93,7 +97,8 @@ inline std::vector<Drawdown> drawdown_episodes(const double* wealth, std::size_t
     if (std::isnan(w)) continue;
     if (high.above(w)) {
       const double depth = fall(w, high(), additive);
-      if (!below) found.push_back({depth, high_at, row, -1});
+      if (!below)
+        found.push_back({depth, high_at, row, -1});
       else if (high.deeper(depth, found.back().depth)) {
         found.back().depth = depth;
         found.back().trough = row;
@@ -128,31 +133,36 @@ inline void drawdown_ahead(const double* wealth, std::size_t n, bool additive, d
 }
 
 struct UnderWater {
-  double average = missing;  // mean depth of the falls, negative
+  double average = missing; // mean depth of the falls, negative
   double time = missing, pain = missing, ulcer = missing, at_risk = missing;
 };
 
 // The quantile (type 7) of n values from 0 to `highest`: cut into bins of one width, so that
 // only those from the bin that holds it on are put in order. `spare` is room.
-inline double quantile_of(const double* x, std::size_t n, double highest, double level, std::vector<double>& spare) {
+inline double quantile_of(const double* x, std::size_t n, double highest, double level,
+                          std::vector<double>& spare) {
   constexpr int bins = 1024;
-  const double place = static_cast<double>(n - 1) * level, scale = highest > 0.0 ? (bins - 1) / highest : 0.0;
+  const double place = static_cast<double>(n - 1) * level,
+               scale = highest > 0.0 ? (bins - 1) / highest : 0.0;
   std::array<std::uint32_t, bins> count{};
   for (std::size_t i = 0; i < n; ++i) ++count[static_cast<int>(x[i] * scale)];
   std::size_t at = static_cast<std::size_t>(place);
   int chosen = 0;
   while (at >= count[chosen]) at -= count[chosen++];
   spare.clear();
-  for (std::size_t i = 0; i < n; ++i) if (static_cast<int>(x[i] * scale) >= chosen) spare.push_back(x[i]);
+  for (std::size_t i = 0; i < n; ++i)
+    if (static_cast<int>(x[i] * scale) >= chosen) spare.push_back(x[i]);
   const auto middle = spare.begin() + static_cast<std::ptrdiff_t>(at);
   std::nth_element(spare.begin(), middle, spare.end());
-  const double lower = *middle, upper = middle + 1 < spare.end() ? *std::min_element(middle + 1, spare.end()) : lower;
+  const double lower = *middle, upper = middle + 1 < spare.end()
+                                            ? *std::min_element(middle + 1, spare.end())
+                                            : lower;
   return lower + (place - std::floor(place)) * (upper - lower);
 }
 
 // Over the dates after the first. `depth` and `spare` are room.
-inline UnderWater under_water(const double* wealth, std::size_t n, bool additive, double level, std::vector<double>& depth,
-                              std::vector<double>& spare) {
+inline UnderWater under_water(const double* wealth, std::size_t n, bool additive, double level,
+                              std::vector<double>& depth, std::vector<double>& spare) {
   UnderWater found;
   depth.resize(n);
   std::size_t known = 0, t = 0;
@@ -197,9 +207,12 @@ inline UnderWater under_water(const double* wealth, std::size_t n, bool additive
 // The worst drawdown within each `window` + 1 values of wealth, none missing, as each window is
 // the tail of one block and the head of the next: the worst of both, or from
 // the tail's high to the head's low. out[t] is of the window that ends with t.
-inline void rolling_drawdown(const double* wealth, std::size_t n, std::size_t window, std::size_t min_obs, bool additive, double* out) {
+inline void rolling_drawdown(const double* wealth, std::size_t n, std::size_t window,
+                             std::size_t min_obs, bool additive, double* out) {
   const std::size_t size = window + 1;
-  struct Part { double high, low, depth; };
+  struct Part {
+    double high, low, depth;
+  };
   std::vector<Part> tail(size);
   for (std::size_t b = 0; b < n; b += size) {
     Part head{-INFINITY, INFINITY, 0.0};
@@ -209,7 +222,8 @@ inline void rolling_drawdown(const double* wealth, std::size_t n, std::size_t wi
       head.low = std::min(head.low, w);
       head.depth = std::min(head.depth, fall(w, head.high, additive));
       double depth = head.depth;
-      if (b && k + 1 < size) depth = std::min({depth, tail[k + 1].depth, fall(head.low, tail[k + 1].high, additive)});
+      if (b && k + 1 < size)
+        depth = std::min({depth, tail[k + 1].depth, fall(head.low, tail[k + 1].high, additive)});
       out[b + k] = b + k < min_obs ? missing : depth;
     }
     if (b + size > n) break;
@@ -224,4 +238,4 @@ inline void rolling_drawdown(const double* wealth, std::size_t n, std::size_t wi
   }
 }
 
-}  // namespace imbroglio
+} // namespace imbroglio

@@ -13,8 +13,8 @@
 namespace imbroglio {
 
 // Families of distributions, each in standard form: location 0, scale 1, and up to two shapes. A
-// likelihood is searched by `free` shapes that may be any number; `natural` ones are what people read.
-// `term` is the log density at z, with its derivatives by z and by the free shapes.
+// likelihood is searched by `free` shapes that may be any number; `natural` ones are what people
+// read. `term` is the log density at z, with its derivatives by z and by the free shapes.
 using Shapes = std::array<double, 2>;
 
 // What the moments and quantiles of a sample say; `x` ascends.
@@ -22,12 +22,14 @@ struct Described : Moments {
   const double* x;
   std::size_t n;
 
-  Described(const double* sorted, std::size_t size) : Moments(moments(sorted, size, true)), x(sorted), n(size) {}
+  Described(const double* sorted, std::size_t size)
+      : Moments(moments(sorted, size, true)), x(sorted), n(size) {}
 
   // Between two observations, as by R's default.
   double quantile(double p) const {
     const double place = p * static_cast<double>(n - 1);
-    const std::size_t i = std::min(static_cast<std::size_t>(place), n - 1), next = std::min(i + 1, n - 1);
+    const std::size_t i = std::min(static_cast<std::size_t>(place), n - 1),
+                      next = std::min(i + 1, n - 1);
     return x[i] + (place - static_cast<double>(i)) * (x[next] - x[i]);
   }
 };
@@ -65,7 +67,9 @@ struct CauchyFamily : NoShape {
     by_z = -2.0 * z / q;
     return -std::log(M_PI * q);
   }
-  double below(double z) const { return z < -1.0 ? std::atan(-1.0 / z) / M_PI : 0.5 + std::atan(z) / M_PI; }
+  double below(double z) const {
+    return z < -1.0 ? std::atan(-1.0 / z) / M_PI : 0.5 + std::atan(z) / M_PI;
+  }
   double draw(Random& random) const { return std::tan(M_PI * (random.uniform() - 0.5)); }
   static Estimate by_moments(const Described& s) {
     return {s.quantile(0.5), 0.5 * (s.quantile(0.75) - s.quantile(0.25)), {}, true};
@@ -83,7 +87,9 @@ struct LaplaceFamily : NoShape {
     const double size = random.exponential();
     return random.uniform() < 0.5 ? -size : size;
   }
-  static Estimate by_moments(const Described& s) { return {s.mean, s.deviation * M_SQRT1_2, {}, true}; }
+  static Estimate by_moments(const Described& s) {
+    return {s.mean, s.deviation * M_SQRT1_2, {}, true};
+  }
 };
 
 struct LogisticFamily : NoShape {
@@ -98,7 +104,9 @@ struct LogisticFamily : NoShape {
     const double u = random.uniform();
     return std::log(u / (1.0 - u));
   }
-  static Estimate by_moments(const Described& s) { return {s.mean, s.deviation * std::sqrt(3.0) / M_PI, {}, true}; }
+  static Estimate by_moments(const Described& s) {
+    return {s.mean, s.deviation * std::sqrt(3.0) / M_PI, {}, true};
+  }
 };
 
 // nu: degrees of freedom; free is its logarithm.
@@ -108,7 +116,9 @@ struct StudentFamily {
   static Shapes natural(const Shapes& free) { return {std::exp(free[0]), 0.0}; }
   static Shapes free(const Shapes& natural) { return {std::log(natural[0]), 0.0}; }
   static bool inside(const Shapes& natural) { return natural[0] > 0.2 && natural[0] < 500.0; }
-  static std::vector<Shapes> starts() { return {{std::log(4.0), 0.0}, {std::log(1.5), 0.0}, {std::log(20.0), 0.0}}; }
+  static std::vector<Shapes> starts() {
+    return {{std::log(4.0), 0.0}, {std::log(1.5), 0.0}, {std::log(20.0), 0.0}};
+  }
 
   explicit StudentFamily(const Shapes& natural) : nu_(natural[0]) {
     constant_ = log_gamma(0.5 * (nu_ + 1.0)) - log_gamma(0.5 * nu_) - 0.5 * std::log(nu_ * M_PI);
@@ -136,7 +146,9 @@ struct SkewStudentFamily {
   static constexpr std::size_t shapes = 2;
   static constexpr Shapes stretch{};
   static Shapes natural(const Shapes& free) { return {std::exp(free[0]), std::exp(free[1])}; }
-  static Shapes free(const Shapes& natural) { return {std::log(natural[0]), std::log(natural[1])}; }
+  static Shapes free(const Shapes& natural) {
+    return {std::log(natural[0]), std::log(natural[1])};
+  }
   static bool inside(const Shapes& natural) {
     return natural[0] > 0.05 && natural[0] < 20.0 && StudentFamily::inside({natural[1], 0.0});
   }
@@ -145,7 +157,8 @@ struct SkewStudentFamily {
     return {{0.0, nu}, {-0.25, nu}, {0.25, nu}, {0.0, std::log(1.5)}, {0.0, std::log(20.0)}};
   }
 
-  explicit SkewStudentFamily(const Shapes& natural) : student_({natural[1], 0.0}), skew_(natural[0]) {
+  explicit SkewStudentFamily(const Shapes& natural)
+      : student_({natural[1], 0.0}), skew_(natural[0]) {
     constant_ = std::log(2.0 / (skew_ + 1.0 / skew_));
     by_log_skew_ = -(skew_ - 1.0 / skew_) / (skew_ + 1.0 / skew_);
   }
@@ -183,7 +196,8 @@ struct GedFamily {
     by_log_p_ = 1.0 + digamma(1.0 / p_) / p_;
   }
   double term(double z, double& by_z, Shapes& by_shape) const {
-    const double size = std::max(std::fabs(z), 1e-300), log_size = std::log(size), power = std::exp(p_ * log_size);
+    const double size = std::max(std::fabs(z), 1e-300), log_size = std::log(size),
+                 power = std::exp(p_ * log_size);
     by_z = std::copysign(p_ * power / size, -z);
     by_shape[0] = by_log_p_ - p_ * power * log_size;
     return constant_ - power;
@@ -205,7 +219,10 @@ struct GedFamily {
       (excess(middle) > s.kurtosis ? low : high) = middle;
     }
     const double p = std::exp(low);
-    return {s.mean, s.deviation * std::exp(0.5 * (log_gamma(1.0 / p) - log_gamma(3.0 / p))), {p, 0.0}, true};
+    return {s.mean,
+            s.deviation * std::exp(0.5 * (log_gamma(1.0 / p) - log_gamma(3.0 / p))),
+            {p, 0.0},
+            true};
   }
 
  private:
@@ -218,7 +235,9 @@ struct JohnsonFamily {
   static constexpr Shapes stretch{0.0, 1.0};
   static Shapes natural(const Shapes& free) { return {free[0], std::exp(free[1])}; }
   static Shapes free(const Shapes& natural) { return {natural[0], std::log(natural[1])}; }
-  static bool inside(const Shapes& natural) { return std::fabs(natural[0]) < 20.0 && natural[1] > 0.05 && natural[1] < 20.0; }
+  static bool inside(const Shapes& natural) {
+    return std::fabs(natural[0]) < 20.0 && natural[1] > 0.05 && natural[1] < 20.0;
+  }
   static std::vector<Shapes> starts() {
     const double delta = std::log(1.5);
     return {{0.0, delta}, {-0.3, delta}, {0.3, delta}, {0.0, -0.2}, {0.0, std::log(4.0)}};
@@ -233,28 +252,34 @@ struct JohnsonFamily {
     by_shape = {-v, 1.0 - v * delta_ * y};
     return constant_ - 0.5 * (std::log(q) + v * v);
   }
-  double below(double z) const { return 0.5 * std::erfc(-(gamma_ + delta_ * std::asinh(z)) * M_SQRT1_2); }
+  double below(double z) const {
+    return 0.5 * std::erfc(-(gamma_ + delta_ * std::asinh(z)) * M_SQRT1_2);
+  }
   double draw(Random& random) const { return std::sinh((random.normal() - gamma_) / delta_); }
   // By four quantiles: Slifker and Shapiro (1980).
   static Estimate by_moments(const Described& s) {
     const double z = 0.524;
     auto quantile = [&](double at) { return s.quantile(0.5 * std::erfc(-at * M_SQRT1_2)); };
-    const double top = quantile(3.0 * z), upper = quantile(z), lower = quantile(-z), bottom = quantile(-3.0 * z);
+    const double top = quantile(3.0 * z), upper = quantile(z), lower = quantile(-z),
+                 bottom = quantile(-3.0 * z);
     const double p = upper - lower, m = (top - upper) / p, n = (lower - bottom) / p;
     if (!(m * n > 1.0)) return {};
     const double root = std::sqrt(m * n - 1.0), delta = 2.0 * z / std::acosh(0.5 * (m + n));
     return {0.5 * (upper + lower) + 0.5 * p * (n - m) / (m + n - 2.0),
             2.0 * p * root / ((m + n - 2.0) * std::sqrt(m + n + 2.0)),
-            {delta * std::asinh((n - m) / (2.0 * root)), delta}, true};
+            {delta * std::asinh((n - m) / (2.0 * root)), delta},
+            true};
   }
 
  private:
-  static double arc(double z, double root) { return std::copysign(std::log(std::fabs(z) + root), z); }
+  static double arc(double z, double root) {
+    return std::copysign(std::log(std::fabs(z) + root), z);
+  }
   double gamma_, delta_, constant_;
 };
 
-// The normal inverse Gaussian: alpha and beta, |beta| < alpha, both times the scale of the usual form.
-// With g = sqrt(alpha^2 - beta^2), free are ln g and beta / g.
+// The normal inverse Gaussian: alpha and beta, |beta| < alpha, both times the scale of the usual
+// form. With g = sqrt(alpha^2 - beta^2), free are ln g and beta / g.
 struct NigFamily {
   static constexpr std::size_t shapes = 2;
   static constexpr Shapes stretch{0.5, 0.0};
@@ -270,22 +295,27 @@ struct NigFamily {
     const Shapes at = free(natural);
     return at[0] > std::log(1e-3) && at[0] < std::log(200.0) && std::fabs(at[1]) < 20.0;
   }
-  static std::vector<Shapes> starts() { return {{0.0, 0.0}, {0.0, -0.3}, {0.0, 0.3}, {-1.6, 0.0}, {2.0, 0.0}}; }
+  static std::vector<Shapes> starts() {
+    return {{0.0, 0.0}, {0.0, -0.3}, {0.0, 0.3}, {-1.6, 0.0}, {2.0, 0.0}};
+  }
 
-  explicit NigFamily(const Shapes& natural) : alpha_(natural[0]), beta_(natural[1]), bessel_(LogBessel::table()) {
+  explicit NigFamily(const Shapes& natural)
+      : alpha_(natural[0]), beta_(natural[1]), bessel_(LogBessel::table()) {
     g_ = std::sqrt((alpha_ - beta_) * (alpha_ + beta_));
     log_alpha_ = std::log(alpha_);
     constant_ = log_alpha_ - std::log(M_PI);
   }
   double term(double z, double& by_z, Shapes& by_shape) const {
-    const double squared = 1.0 + z * z, w = std::sqrt(squared), log_w = 0.5 * std::log(squared), x = alpha_ * w;
+    const double squared = 1.0 + z * z, w = std::sqrt(squared), log_w = 0.5 * std::log(squared),
+                 x = alpha_ * w;
     double slope;
     const double bessel = bessel_(x, log_alpha_ + log_w, slope);
     // By ln x, of ln K_1(x) itself.
     slope -= x;
     const double by_log_alpha = 1.0 + slope, ratio = beta_ / g_;
     by_z = beta_ + (slope - 1.0) * z / squared;
-    by_shape = {by_log_alpha + g_ + z * beta_, by_log_alpha * ratio / (1.0 + ratio * ratio) + z * g_};
+    by_shape = {by_log_alpha + g_ + z * beta_,
+                by_log_alpha * ratio / (1.0 + ratio * ratio) + z * g_};
     // g - alpha w + beta z, without a difference of large numbers far out.
     return constant_ + (g_ - alpha_) + beta_ * z - alpha_ * z * z / (1.0 + w) + bessel - log_w;
   }
@@ -296,8 +326,10 @@ struct NigFamily {
   static Estimate by_moments(const Described& s) {
     const double squared = s.skewness * s.skewness;
     if (!(s.kurtosis > 5.0 / 3.0 * squared)) return {};
-    const double g = 3.0 / (s.kurtosis - 4.0 / 3.0 * squared), share = s.skewness * std::sqrt(g) / 3.0;
-    const double alpha = g / std::sqrt(1.0 - share * share), scale = s.deviation * g * std::sqrt(g) / alpha;
+    const double g = 3.0 / (s.kurtosis - 4.0 / 3.0 * squared),
+                 share = s.skewness * std::sqrt(g) / 3.0;
+    const double alpha = g / std::sqrt(1.0 - share * share),
+                 scale = s.deviation * g * std::sqrt(g) / alpha;
     return {s.mean - scale * share * alpha / g, scale, {alpha, share * alpha}, true};
   }
 
@@ -306,4 +338,4 @@ struct NigFamily {
   const LogBessel& bessel_;
 };
 
-}  // namespace imbroglio
+} // namespace imbroglio

@@ -16,7 +16,8 @@ struct Fit {
   bool converged = false;
 };
 
-// Where a function that falls from a to b is 0, by Chandrupatla's method (1997); an end where it does not change its sign.
+// Where a function that falls from a to b is 0, by Chandrupatla's method (1997); an end where it
+// does not change its sign.
 template <class Function>
 double root_of(Function f, double a, double b, double tolerance) {
   double x1 = b, x2 = a, x3 = a, f1 = f(b), f2 = f(a), f3 = f2, t = 0.5;
@@ -39,7 +40,8 @@ double root_of(Function f, double a, double b, double tolerance) {
     if (limit > 0.5 || at == 0.0) break;
     const double xi = (x1 - x2) / (x3 - x2), phi = (f1 - f2) / (f3 - f2);
     t = phi * phi < xi && (1.0 - phi) * (1.0 - phi) < 1.0 - xi
-            ? f1 / (f2 - f1) * f3 / (f2 - f3) + (x3 - x1) / (x2 - x1) * f1 / (f3 - f1) * f2 / (f3 - f2)
+            ? f1 / (f2 - f1) * f3 / (f2 - f3) +
+                  (x3 - x1) / (x2 - x1) * f1 / (f3 - f1) * f2 / (f3 - f2)
             : 0.5;
     t = std::min(std::max(t, limit), 1.0 - limit);
   }
@@ -51,16 +53,18 @@ template <class Family>
 class FamilyFit {
  public:
   static constexpr std::size_t k = 2 + Family::shapes;
-  using Free = Point<k>;  // location, ln scale, free shapes
+  using Free = Point<k>; // location, ln scale, free shapes
 
-  FamilyFit(const double* sorted, std::size_t n) : x_(sorted), n_(n), count_(static_cast<double>(n)) {}
+  FamilyFit(const double* sorted, std::size_t n)
+      : x_(sorted), n_(n), count_(static_cast<double>(n)) {}
 
   // From several starts, with errors.
   Fit operator()() const {
     Fit fit;
     // Values of middle 0 and like size.
     const Described sample(x_, n_);
-    const double middle = sample.quantile(0.5), spread = sample.quantile(0.75) - sample.quantile(0.25);
+    const double middle = sample.quantile(0.5),
+                 spread = sample.quantile(0.75) - sample.quantile(0.25);
     const double size = spread > 1e-9 * sample.deviation ? spread / 1.349 : sample.deviation;
     if (!(size > 0.0) || !std::isfinite(size)) return fit;
     std::vector<double> scaled(n_);
@@ -68,7 +72,8 @@ class FamilyFit {
     const FamilyFit standard(scaled.data(), n_);
     bool converged = false;
     const Estimate found = standard.search(Family::starts(), 2, 1e-9, converged);
-    // A scale of nothing beside the sample's: the likelihood grows without bound about repeated values.
+    // A scale of nothing beside the sample's: the likelihood grows without bound about repeated
+    // values.
     if (!found.found || found.scale < 1e-4) return fit;
     standard.finish(found, converged, fit);
     fit.log_likelihood -= count_ * std::log(size);
@@ -83,9 +88,12 @@ class FamilyFit {
   Fit by_moments() const {
     Fit fit;
     fit.at = Family::by_moments(Described(x_, n_));
-    fit.converged = fit.at.found && fit.at.scale > 0.0 && std::isfinite(fit.at.scale) && Family::inside(fit.at.shape);
-    if (!fit.converged) fit.at = {};
-    else fit.log_likelihood = log_likelihood(fit.at);
+    fit.converged = fit.at.found && fit.at.scale > 0.0 && std::isfinite(fit.at.scale) &&
+                    Family::inside(fit.at.shape);
+    if (!fit.converged)
+      fit.at = {};
+    else
+      fit.log_likelihood = log_likelihood(fit.at);
     return fit;
   }
 
@@ -96,8 +104,8 @@ class FamilyFit {
     return search({Family::free(shape)}, 1, 1e-5, converged, &known);
   }
 
-  // What a search near the truth may know beforehand: the inverse of the mean square of the gradient there,
-  // by a sample.
+  // What a search near the truth may know beforehand: the inverse of the mean square of the
+  // gradient there, by a sample.
   static Square curvature_at(const Shapes& shape, Random random) {
     const Family family(shape);
     Square squares{}, inverse{};
@@ -108,7 +116,8 @@ class FamilyFit {
       Shapes one{};
       family.term(z, by_z, one);
       Free g{by_z, 1.0 + by_z * z};
-      for (std::size_t j = 0; j < Family::shapes; ++j) g[2 + j] = Family::stretch[j] * g[1] - one[j];
+      for (std::size_t j = 0; j < Family::shapes; ++j)
+        g[2 + j] = Family::stretch[j] * g[1] - one[j];
       for (std::size_t a = 0; a < k; ++a)
         for (std::size_t b = 0; b < k; ++b) squares[a][b] += g[a] * g[b] / draws;
     }
@@ -122,13 +131,14 @@ class FamilyFit {
     double by_z;
     Shapes by_shape{};
     double sum = 0.0;
-    for (std::size_t i = 0; i < n_; ++i) sum += family.term((x_[i] - at.location) / at.scale, by_z, by_shape);
+    for (std::size_t i = 0; i < n_; ++i)
+      sum += family.term((x_[i] - at.location) / at.scale, by_z, by_shape);
     return sum - count_ * std::log(at.scale);
   }
 
  private:
-  Estimate search(const std::vector<Shapes>& starts, std::size_t searched, double tolerance, bool& converged,
-                  const Square* known = nullptr) const {
+  Estimate search(const std::vector<Shapes>& starts, std::size_t searched, double tolerance,
+                  bool& converged, const Square* known = nullptr) const {
     const auto f = [this](const Free& p, Free& gradient) { return mean_loss(p, gradient); };
     std::vector<Minimum<k>> tried;
     Free unused{};
@@ -138,7 +148,8 @@ class FamilyFit {
       start.value = f(start.at, unused);
       tried.push_back(start);
     }
-    std::sort(tried.begin(), tried.end(), [](const Minimum<k>& a, const Minimum<k>& b) { return a.value < b.value; });
+    std::sort(tried.begin(), tried.end(),
+              [](const Minimum<k>& a, const Minimum<k>& b) { return a.value < b.value; });
     Minimum<k> best;
     for (std::size_t i = 0; i < std::min(searched, tried.size()); ++i) {
       const auto found = minimise<k>(f, tried[i].at, tolerance, known);
@@ -178,7 +189,8 @@ class FamilyFit {
     }
     gradient[0] = by_location * per_scale / count_;
     gradient[1] = 1.0 + by_log_scale / count_;
-    for (std::size_t j = 0; j < Family::shapes; ++j) gradient[2 + j] = Family::stretch[j] * gradient[1] - by_shape[j] / count_;
+    for (std::size_t j = 0; j < Family::shapes; ++j)
+      gradient[2 + j] = Family::stretch[j] * gradient[1] - by_shape[j] / count_;
     return std::log(scale) - sum / count_;
   }
 
@@ -189,7 +201,8 @@ class FamilyFit {
     fit.converged = converged && errors && Family::inside(found.shape);
   }
 
-  // From the observed information, by differences of the gradient; then as of the natural parameters.
+  // From the observed information, by differences of the gradient; then as of the natural
+  // parameters.
   bool errors_of(const Estimate& at, Fit& fit) const {
     Free p{}, up{}, down{}, g_up{}, g_down{};
     const Shapes free = Family::free(at.shape);
@@ -209,7 +222,8 @@ class FamilyFit {
       up = down = p;
       up[i] += step;
       down[i] -= step;
-      if (!std::isfinite(mean_loss(up, g_up)) || !std::isfinite(mean_loss(down, g_down))) return false;
+      if (!std::isfinite(mean_loss(up, g_up)) || !std::isfinite(mean_loss(down, g_down)))
+        return false;
       const auto high = natural_of(up), low = natural_of(down);
       for (std::size_t j = 0; j < k; ++j) {
         information[i][j] = count_ * (g_up[j] - g_down[j]) / (2.0 * step);
@@ -217,12 +231,14 @@ class FamilyFit {
       }
     }
     for (std::size_t i = 0; i < k; ++i)
-      for (std::size_t j = 0; j < i; ++j) information[i][j] = information[j][i] = 0.5 * (information[i][j] + information[j][i]);
+      for (std::size_t j = 0; j < i; ++j)
+        information[i][j] = information[j][i] = 0.5 * (information[i][j] + information[j][i]);
     if (!invert<k>(information, k, inverse)) return false;
     for (std::size_t i = 0; i < k; ++i) {
       double variance = 0.0;
       for (std::size_t a = 0; a < k; ++a)
-        for (std::size_t b = 0; b < k; ++b) variance += jacobian[i][a] * inverse[a][b] * jacobian[i][b];
+        for (std::size_t b = 0; b < k; ++b)
+          variance += jacobian[i][a] * inverse[a][b] * jacobian[i][b];
       fit.error[i] = std::sqrt(variance);
       if (!(fit.error[i] > 0.0) || !std::isfinite(fit.error[i])) return false;
     }
@@ -236,7 +252,8 @@ class FamilyFit {
 
 // What has a closed form.
 template <>
-inline Estimate FamilyFit<NormalFamily>::search(const std::vector<Shapes>&, std::size_t, double, bool& converged, const Square*) const {
+inline Estimate FamilyFit<NormalFamily>::search(const std::vector<Shapes>&, std::size_t, double,
+                                                bool& converged, const Square*) const {
   const double mean = mean_of(x_, n_);
   const double* x = x_;
   const double squares = sum_of(n_, [=](std::size_t i) { return (x[i] - mean) * (x[i] - mean); });
@@ -245,7 +262,8 @@ inline Estimate FamilyFit<NormalFamily>::search(const std::vector<Shapes>&, std:
 }
 
 template <>
-inline Estimate FamilyFit<LaplaceFamily>::search(const std::vector<Shapes>&, std::size_t, double, bool& converged, const Square*) const {
+inline Estimate FamilyFit<LaplaceFamily>::search(const std::vector<Shapes>&, std::size_t, double,
+                                                 bool& converged, const Square*) const {
   const double middle = 0.5 * (x_[(n_ - 1) / 2] + x_[n_ / 2]);
   const double* x = x_;
   const double away = sum_of(n_, [=](std::size_t i) { return std::fabs(x[i] - middle); });
@@ -260,13 +278,16 @@ inline bool FamilyFit<LaplaceFamily>::errors_of(const Estimate& at, Fit& fit) co
   return true;
 }
 
-// Where p is below 2 the slope is not smooth at the observations; but location hardly depends on p, nor p
-// on location. So each is found given the other, in turns, until neither moves.
+// Where p is below 2 the slope is not smooth at the observations; but location hardly depends on
+// p, nor p on location. So each is found given the other, in turns, until neither moves.
 template <>
-inline Estimate FamilyFit<GedFamily>::search(const std::vector<Shapes>& starts, std::size_t, double tolerance, bool& converged, const Square*) const {
+inline Estimate FamilyFit<GedFamily>::search(const std::vector<Shapes>& starts, std::size_t,
+                                             double tolerance, bool& converged,
+                                             const Square*) const {
   const double* x = x_;
   double location = 0.5 * (x[(n_ - 1) / 2] + x[n_ / 2]), log_p = starts[0][0];
-  const double size = x[static_cast<std::size_t>(0.75 * static_cast<double>(n_ - 1))] - x[static_cast<std::size_t>(0.25 * static_cast<double>(n_ - 1))];
+  const double size = x[static_cast<std::size_t>(0.75 * static_cast<double>(n_ - 1))] -
+                      x[static_cast<std::size_t>(0.25 * static_cast<double>(n_ - 1))];
   const double lowest = std::log(0.2), highest = std::log(60.0);
   std::vector<double> logs(n_);
   double power_mean = missing;
@@ -296,7 +317,8 @@ inline Estimate FamilyFit<GedFamily>::search(const std::vector<Shapes>& starts, 
   };
   converged = false;
   for (int turn = 0; turn < 40 && !converged; ++turn) {
-    for (std::size_t i = 0; i < n_; ++i) logs[i] = std::log(std::max(std::fabs(x[i] - location), 1e-300));
+    for (std::size_t i = 0; i < n_; ++i)
+      logs[i] = std::log(std::max(std::fabs(x[i] - location), 1e-300));
     const double before = log_p, stood = location;
     const double reach = turn == 0 ? 0.5 : 0.05;
     double low = std::max(lowest, log_p - reach), high = std::min(highest, log_p + reach);
@@ -308,7 +330,8 @@ inline Estimate FamilyFit<GedFamily>::search(const std::vector<Shapes>& starts, 
       double left = location - 0.05 * size, right = location + 0.05 * size;
       while (left > x[0] && !(side(left, p) > 0.0)) left -= size;
       while (right < x[n_ - 1] && !(side(right, p) < 0.0)) right += size;
-      location = root_of([&](double m) { return side(m, p); }, left, right, 0.1 * tolerance * size);
+      location =
+          root_of([&](double m) { return side(m, p); }, left, right, 0.1 * tolerance * size);
     } else {
       // The best is at an observation: ever smaller steps among those about the middle.
       std::size_t best = n_ / 2;
@@ -316,7 +339,8 @@ inline Estimate FamilyFit<GedFamily>::search(const std::vector<Shapes>& starts, 
       for (std::size_t step = std::max<std::size_t>(1, n_ / 16); step >= 1; step /= 2) {
         for (bool moved = true; moved;) {
           moved = false;
-          for (std::size_t next : {best >= step ? best - step : best, std::min(best + step, n_ - 1)}) {
+          for (std::size_t next :
+               {best >= step ? best - step : best, std::min(best + step, n_ - 1)}) {
             const double value = loss(x[next], p);
             if (value < least) {
               least = value;
@@ -328,12 +352,17 @@ inline Estimate FamilyFit<GedFamily>::search(const std::vector<Shapes>& starts, 
       }
       location = x[best];
     }
-    converged = std::fabs(log_p - before) < tolerance && std::fabs(location - stood) < tolerance * std::max(size, 1e-12);
+    converged = std::fabs(log_p - before) < tolerance &&
+                std::fabs(location - stood) < tolerance * std::max(size, 1e-12);
   }
-  for (std::size_t i = 0; i < n_; ++i) logs[i] = std::log(std::max(std::fabs(x[i] - location), 1e-300));
+  for (std::size_t i = 0; i < n_; ++i)
+    logs[i] = std::log(std::max(std::fabs(x[i] - location), 1e-300));
   slope(log_p);
   const double p = std::exp(log_p);
-  return {location, std::exp(std::log(p * power_mean) / p), {p, 0.0}, power_mean > 0.0 && std::isfinite(power_mean)};
+  return {location,
+          std::exp(std::log(p * power_mean) / p),
+          {p, 0.0},
+          power_mean > 0.0 && std::isfinite(power_mean)};
 }
 
 // By the expected information, which has a closed form for p above a half.
@@ -344,7 +373,8 @@ inline bool FamilyFit<GedFamily>::errors_of(const Estimate& at, Fit& fit) const 
   const double location = p * p * std::exp(log_gamma(2.0 - a) - log_gamma(a)) * count_;
   // w = |z|^p is gamma distributed; the scores are p w - 1 and a constant less w ln w / p.
   const double one = digamma(a + 1.0), two = digamma(a + 2.0);
-  const double mean = a * one, square = a * (a + 1.0) * (trigamma(a + 2.0) + two * two), both = a * (a + 1.0) * two;
+  const double mean = a * one, square = a * (a + 1.0) * (trigamma(a + 2.0) + two * two),
+               both = a * (a + 1.0) * two;
   const double scale = p, shape = (square - mean * mean) / (p * p), cross = -(both - a * mean);
   const double determinant = (scale * shape - cross * cross) * count_;
   if (!(determinant > 0.0)) return false;
@@ -354,4 +384,4 @@ inline bool FamilyFit<GedFamily>::errors_of(const Estimate& at, Fit& fit) const 
   return true;
 }
 
-}  // namespace imbroglio
+} // namespace imbroglio

@@ -14,14 +14,20 @@ inline double digamma(double x) {
   double below = 0.0;
   for (; x < 10.0; x += 1.0) below -= 1.0 / x;
   const double q = 1.0 / (x * x);
-  return below + std::log(x) - 0.5 / x - q * (1.0 / 12 - q * (1.0 / 120 - q * (1.0 / 252 - q * (1.0 / 240 - q * (1.0 / 132 - q * (691.0 / 32760))))));
+  return below + std::log(x) - 0.5 / x -
+         q * (1.0 / 12 -
+              q * (1.0 / 120 -
+                   q * (1.0 / 252 - q * (1.0 / 240 - q * (1.0 / 132 - q * (691.0 / 32760))))));
 }
 
 inline double trigamma(double x) {
   double below = 0.0;
   for (; x < 10.0; x += 1.0) below += 1.0 / (x * x);
   const double q = 1.0 / (x * x);
-  return below + 1.0 / x + 0.5 * q + q / x * (1.0 / 6 - q * (1.0 / 30 - q * (1.0 / 42 - q * (1.0 / 30 - q * (5.0 / 66 - q * 691.0 / 2730)))));
+  return below + 1.0 / x + 0.5 * q +
+         q / x *
+             (1.0 / 6 - q * (1.0 / 30 -
+                             q * (1.0 / 42 - q * (1.0 / 30 - q * (5.0 / 66 - q * 691.0 / 2730)))));
 }
 
-}  // namespace imbroglio
+} // namespace imbroglio

@@ -24,9 +24,12 @@ struct Garch {
 class GarchFit {
  public:
   // No value is missing. h_1 is the sample's mean squared distance from its mean.
-  GarchFit(const double* x, std::size_t n, bool student) : student_(student), used_(student ? 5 : 4) {
+  GarchFit(const double* x, std::size_t n, bool student)
+      : student_(student), used_(student ? 5 : 4) {
     center_ = mean_of(x, n);
-    const double size = static_cast<double>(n), squares = sum_of(n, [=](std::size_t i) { return (x[i] - center_) * (x[i] - center_); });
+    const double size = static_cast<double>(n),
+                 squares =
+                     sum_of(n, [=](std::size_t i) { return (x[i] - center_) * (x[i] - center_); });
     scale_ = n ? std::sqrt(beyond_rounding(squares, size, x[0]) / size) : 0.0;
     x_.resize(n);
     // On returns of mean 0 and variance 1 every parameter is of a like size.
@@ -37,23 +40,31 @@ class GarchFit {
     Garch fit;
     if (!(scale_ > 0.0) || x_.size() < 20) return fit;
     // The surface is flat along persistence: starts on a grid of it, the best of them searched.
-    struct Start { double value; GarchPoint at; };
+    struct Start {
+      double value;
+      GarchPoint at;
+    };
     std::vector<Start> starts;
     GarchPoint unused{};
     for (double persistence : {0.5, 0.8, 0.93, 0.98, 0.995})
       for (double share : {0.03, 0.08, 0.2, 0.5}) {
-        const GarchPoint at{0.0, std::log(1.0 - persistence), logit(persistence), logit(share), std::log(student_ ? 5.0 : 1.0)};
+        const GarchPoint at{0.0, std::log(1.0 - persistence), logit(persistence), logit(share),
+                            std::log(student_ ? 5.0 : 1.0)};
         starts.push_back({free_value(at, unused), at});
       }
-    std::sort(starts.begin(), starts.end(), [](const Start& a, const Start& b) { return a.value < b.value; });
+    std::sort(starts.begin(), starts.end(),
+              [](const Start& a, const Start& b) { return a.value < b.value; });
     Minimum<garch_size> best;
     const double tolerance = 1e-7 * static_cast<double>(x_.size());
     for (std::size_t i = 0; i < 4; ++i) {
-      const auto found = minimise<garch_size>([this](const GarchPoint& p, GarchPoint& g) { return free_value(p, g); }, starts[i].at, tolerance);
+      const auto found = minimise<garch_size>(
+          [this](const GarchPoint& p, GarchPoint& g) { return free_value(p, g); }, starts[i].at,
+          tolerance);
       if (found.value < best.value) best = found;
     }
     const GarchPoint natural = natural_of(best.at);
-    fit.converged = best.converged && natural[2] + natural[3] < 0.99999 && (!student_ || natural[4] < 500.0);
+    fit.converged =
+        best.converged && natural[2] + natural[3] < 0.99999 && (!student_ || natural[4] < 500.0);
     fit.log_likelihood = -best.value - static_cast<double>(x_.size()) * std::log(scale_);
     fit.at = to_scale(natural);
     errors(natural, fit);
@@ -64,7 +75,8 @@ class GarchFit {
   // The variance of each return given those before it, and of the next: n + 1 values.
   static void path(const double* x, std::size_t n, const GarchPoint& at, double* h) {
     const double mean = mean_of(x, n);
-    h[0] = sum_of(n, [=](std::size_t i) { return (x[i] - mean) * (x[i] - mean); }) / static_cast<double>(n);
+    h[0] = sum_of(n, [=](std::size_t i) { return (x[i] - mean) * (x[i] - mean); }) /
+           static_cast<double>(n);
     for (std::size_t t = 0; t < n; ++t) {
       const double e = x[t] - at[0];
       h[t + 1] = at[1] + at[2] * e * e + at[3] * h[t];
@@ -77,7 +89,8 @@ class GarchFit {
 
   GarchPoint natural_of(const GarchPoint& p) const {
     const double persistence = logistic(p[2]), share = logistic(p[3]);
-    return {p[0], std::exp(p[1]), persistence * share, persistence * (1.0 - share), student_ ? 2.0 + std::exp(std::min(p[4], most_log_nu)) : INFINITY};
+    return {p[0], std::exp(p[1]), persistence * share, persistence * (1.0 - share),
+            student_ ? 2.0 + std::exp(std::min(p[4], most_log_nu)) : INFINITY};
   }
 
   GarchPoint to_scale(GarchPoint p) const {
@@ -116,7 +129,8 @@ class GarchFit {
       }
       double by_h, by_e;
       if (student_) {
-        const double q = squared * per_h / (nu - 2.0), weight = (nu + 1.0) / (1.0 + q) / (nu - 2.0);
+        const double q = squared * per_h / (nu - 2.0),
+                     weight = (nu + 1.0) / (1.0 + q) / (nu - 2.0);
         const double grown = std::log1p(q);
         sum += (nu + 1.0) * grown;
         by_h = per_h * (1.0 - weight * squared * per_h);
@@ -142,8 +156,10 @@ class GarchFit {
     const double size = static_cast<double>(n);
     gradient = {0.5 * by_mean, 0.5 * by_omega, 0.5 * by_alpha, 0.5 * by_beta, 0.0};
     if (!student_) return 0.5 * (sum + size * std::log(2.0 * M_PI));
-    const double constant = log_gamma(0.5 * (nu + 1.0)) - log_gamma(0.5 * nu) - 0.5 * std::log((nu - 2.0) * M_PI);
-    gradient[4] = 0.5 * d_nu - size * (0.5 * digamma(0.5 * (nu + 1.0)) - 0.5 * digamma(0.5 * nu) - 0.5 / (nu - 2.0));
+    const double constant =
+        log_gamma(0.5 * (nu + 1.0)) - log_gamma(0.5 * nu) - 0.5 * std::log((nu - 2.0) * M_PI);
+    gradient[4] = 0.5 * d_nu - size * (0.5 * digamma(0.5 * (nu + 1.0)) - 0.5 * digamma(0.5 * nu) -
+                                       0.5 / (nu - 2.0));
     return 0.5 * sum - size * constant;
   }
 
@@ -159,10 +175,12 @@ class GarchFit {
       down[i] -= step;
       negative_log_likelihood(up, g_up);
       negative_log_likelihood(down, g_down);
-      for (std::size_t j = 0; j < used_; ++j) information[i][j] = (g_up[j] - g_down[j]) / (2.0 * step);
+      for (std::size_t j = 0; j < used_; ++j)
+        information[i][j] = (g_up[j] - g_down[j]) / (2.0 * step);
     }
     for (std::size_t i = 0; i < used_; ++i)
-      for (std::size_t j = 0; j < i; ++j) information[i][j] = information[j][i] = 0.5 * (information[i][j] + information[j][i]);
+      for (std::size_t j = 0; j < i; ++j)
+        information[i][j] = information[j][i] = 0.5 * (information[i][j] + information[j][i]);
     if (!invert<garch_size>(information, used_, inverse)) return;
     for (std::size_t i = 0; i < used_; ++i) {
       fit.error[i] = std::sqrt(inverse[i][i]);
@@ -173,7 +191,8 @@ class GarchFit {
     fit.has_errors = true;
   }
 
-  // Beyond some thousands of degrees of freedom the likelihood is flat, and its gradient mostly rounding.
+  // Beyond some thousands of degrees of freedom the likelihood is flat, and its gradient mostly
+  // rounding.
   static constexpr double most_log_nu = 8.0;
   bool student_;
   std::size_t used_;
@@ -181,4 +200,4 @@ class GarchFit {
   std::vector<double> x_;
 };
 
-}  // namespace imbroglio
+} // namespace imbroglio

@@ -12,9 +12,9 @@
 namespace imbroglio {
 
 // How far the values of a fitted distribution function at a sample that ascends are from even:
-// Kolmogorov and Smirnov's distance, Anderson and Darling's, Cramer and von Mises's, and Anderson and
-// Darling's of the lower tail (Sinclair, Spurr and Ahmad 1990). u(i) is its value, below(i) and
-// above(i) the logarithms of it and of what is left.
+// Kolmogorov and Smirnov's distance, Anderson and Darling's, Cramer and von Mises's, and Anderson
+// and Darling's of the lower tail (Sinclair, Spurr and Ahmad 1990). u(i) is its value, below(i)
+// and above(i) the logarithms of it and of what is left.
 constexpr std::size_t distances_count = 4;
 using Distances = std::array<double, distances_count>;
 
@@ -23,22 +23,27 @@ Distances distances_of(std::size_t n, Value u, Below below, Above above) {
   const double count = static_cast<double>(n);
   double ks = 0.0, logs = 0.0, lower_logs = 0.0, squares = 0.0, sum = 0.0;
   for (std::size_t i = 0; i < n; ++i) {
-    const double v = u(i), from = static_cast<double>(i) / count, to = static_cast<double>(i + 1) / count;
+    const double v = u(i), from = static_cast<double>(i) / count,
+                 to = static_cast<double>(i + 1) / count;
     ks = std::max(ks, std::max(v - from, to - v));
-    const double middle = v - 0.5 * (from + to), odd = 2.0 * static_cast<double>(i) + 1.0, weighted = odd * below(i);
+    const double middle = v - 0.5 * (from + to), odd = 2.0 * static_cast<double>(i) + 1.0,
+                 weighted = odd * below(i);
     squares += middle * middle;
     sum += v;
     // Each observation's share in the sum of 2i - 1 times ln u_(i) and ln(1 - u_(n + 1 - i)).
     logs += weighted + (2.0 * count - odd) * above(i);
     lower_logs += weighted;
   }
-  return {ks, -count - logs / count, squares + 1.0 / (12.0 * count), 2.0 * sum - 1.5 * count - lower_logs / count};
+  return {ks, -count - logs / count, squares + 1.0 / (12.0 * count),
+          2.0 * sum - 1.5 * count - lower_logs / count};
 }
 
 // For draws, whose values lie well within 0 and 1.
 inline Distances distances_of(const double* u, std::size_t n) {
   auto clear = [u](std::size_t i) { return std::min(std::max(u[i], 1e-300), 1.0 - 1e-16); };
-  return distances_of(n, clear, [&](std::size_t i) { return std::log(clear(i)); }, [&](std::size_t i) { return std::log1p(-clear(i)); });
+  return distances_of(
+      n, clear, [&](std::size_t i) { return std::log(clear(i)); },
+      [&](std::size_t i) { return std::log1p(-clear(i)); });
 }
 
 // Ascending, in time linear in n: into as many boxes as values by a distribution function that is
@@ -81,16 +86,21 @@ double log_density(const Family& family, double z, double& slope) {
 // The integral of the density between a and b over exp(scale), by Gauss and Legendre.
 template <std::size_t points, class Family>
 double panel(const Family& family, double a, double b, double scale) {
-  static constexpr std::array<double, 5> at10{0.1488743389816312, 0.4333953941292472, 0.6794095682990244, 0.8650633666889845, 0.9739065285171717},
-      weight10{0.2955242247147529, 0.2692667193099963, 0.2190863625159821, 0.1494513491505806, 0.0666713443086881};
+  static constexpr std::array<double, 5> at10{0.1488743389816312, 0.4333953941292472,
+                                              0.6794095682990244, 0.8650633666889845,
+                                              0.9739065285171717},
+      weight10{0.2955242247147529, 0.2692667193099963, 0.2190863625159821, 0.1494513491505806,
+               0.0666713443086881};
   const double middle = 0.5 * (a + b), half = 0.5 * (b - a);
   double slope;
   auto density = [&](double z) { return std::exp(log_density(family, z, slope) - scale); };
   if constexpr (points == 2) {
-    return half * (density(middle - half / std::sqrt(3.0)) + density(middle + half / std::sqrt(3.0)));
+    return half *
+           (density(middle - half / std::sqrt(3.0)) + density(middle + half / std::sqrt(3.0)));
   } else {
     double sum = 0.0;
-    for (std::size_t i = 0; i < 5; ++i) sum += weight10[i] * (density(middle - half * at10[i]) + density(middle + half * at10[i]));
+    for (std::size_t i = 0; i < 5; ++i)
+      sum += weight10[i] * (density(middle - half * at10[i]) + density(middle + half * at10[i]));
     return half * sum;
   }
 }
@@ -111,7 +121,8 @@ double log_beyond(const Family& family, double z, double side) {
   double sum = 0.0, at = z;
   for (int i = 0; i < 5000; ++i) {
     const double next = at + side * stride(family, at);
-    const double part = side < 0.0 ? panel<10>(family, next, at, edge) : panel<10>(family, at, next, edge);
+    const double part =
+        side < 0.0 ? panel<10>(family, next, at, edge) : panel<10>(family, at, next, edge);
     sum += part;
     at = next;
     if (part < 1e-18 * sum) break;
@@ -173,8 +184,8 @@ void distribution_of(const Estimate& at, const std::vector<double>& x, std::vect
   }
 }
 
-// The distances of draws from a fitted family, each draw fitted again as the sample was. `known` is
-// FamilyFit's curvature_at() of the shape.
+// The distances of draws from a fitted family, each draw fitted again as the sample was. `known`
+// is FamilyFit's curvature_at() of the shape.
 template <class Family>
 class Refitted {
  public:
@@ -187,8 +198,10 @@ class Refitted {
     for (double& v : z_) v = family_.draw(random);
     sort_(z_);
     const FamilyFit<Family> fit(z_.data(), z_.size());
-    const Estimate at = moments_ ? Family::by_moments(Described(z_.data(), z_.size())) : fit.again(shape_, known_);
-    if (!at.found || !(at.scale > 0.0) || !std::isfinite(at.scale)) return {missing, missing, missing, missing};
+    const Estimate at =
+        moments_ ? Family::by_moments(Described(z_.data(), z_.size())) : fit.again(shape_, known_);
+    if (!at.found || !(at.scale > 0.0) || !std::isfinite(at.scale))
+      return {missing, missing, missing, missing};
     distribution_of<Family>(at, z_, u_);
     return distances_of(u_.data(), u_.size());
   }
@@ -202,4 +215,4 @@ class Refitted {
   BoxSort sort_;
 };
 
-}  // namespace imbroglio
+} // namespace imbroglio

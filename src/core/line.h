@@ -10,8 +10,8 @@ namespace imbroglio {
 struct Line {
   std::size_t n = 0;
   double alpha = missing, beta = missing, alpha_error = missing, beta_error = missing;
-  double correlation = missing, residual = missing;  // residual: sd with n - 2
-  double up = missing, down = missing;               // beta where x is above, below 0
+  double correlation = missing, residual = missing; // residual: sd with n - 2
+  double up = missing, down = missing;              // beta where x is above, below 0
 };
 
 // x of a least-squares line, prepared once for any number of y on the same rows.
@@ -35,7 +35,8 @@ class LineOn {
     if (n_ == 0) return line;
     const double *off = off_.data(), *up = up_.off.data(), *down = down_.off.data();
     const double size = static_cast<double>(n_), edge = y[0];
-    // In one pass, about the first value; x is about its mean, so where y is from does not matter to the products.
+    // In one pass, about the first value; x is about its mean, so where y is from does not matter
+    // to the products.
     auto [sum, about, products, rising, falling] = sums_of<5>(n_, [=](auto at, auto& sums) {
       const auto d = at(y) - edge;
       sums[0] += d;
@@ -64,7 +65,8 @@ class LineOn {
     const double beta = products / squares_;
     line.beta = beta;
     line.alpha = (mean - rate) - beta * mean_;
-    if (about > 0.0) line.correlation = std::clamp(products / std::sqrt(squares_ * about), -1.0, 1.0);
+    if (about > 0.0)
+      line.correlation = std::clamp(products / std::sqrt(squares_ * about), -1.0, 1.0);
     if (up_.squares > 0.0) line.up = rising / up_.squares;
     if (down_.squares > 0.0) line.down = falling / down_.squares;
     if (n_ < 3) return line;
@@ -96,7 +98,8 @@ class LineOn {
   template <class Belongs>
   void side(Side& s, const double* x, Belongs belongs) {
     std::vector<double> own;
-    for (std::size_t i = 0; i < n_; ++i) if (belongs(x[i])) own.push_back(x[i]);
+    for (std::size_t i = 0; i < n_; ++i)
+      if (belongs(x[i])) own.push_back(x[i]);
     const double mean = mean_of(own.data(), own.size());
     s.off.resize(n_);
     for (std::size_t i = 0; i < n_; ++i) s.off[i] = belongs(x[i]) ? x[i] - mean : 0.0;
@@ -111,15 +114,19 @@ class LineOn {
     const double *e = error_.data(), *off = off_.data();
     double aa = 0.0, ab = 0.0, bb = 0.0;
     for (std::size_t lag = 0; lag <= std::min(lags, n_ - 1); ++lag) {
-      const double w = lag ? 2.0 * (1.0 - static_cast<double>(lag) / (static_cast<double>(lags) + 1.0)) : 1.0;
+      const double w =
+          lag ? 2.0 * (1.0 - static_cast<double>(lag) / (static_cast<double>(lags) + 1.0)) : 1.0;
       const std::size_t m = n_ - lag;
       aa += w * sum_of(m, [=](std::size_t i) { return e[i] * e[i + lag]; });
-      bb += w * sum_of(m, [=](std::size_t i) { return e[i] * off[i] * e[i + lag] * off[i + lag]; });
-      ab += 0.5 * w * sum_of(m, [=](std::size_t i) { return e[i] * e[i + lag] * (off[i] + off[i + lag]); });
+      bb +=
+          w * sum_of(m, [=](std::size_t i) { return e[i] * off[i] * e[i + lag] * off[i + lag]; });
+      ab += 0.5 * w *
+            sum_of(m, [=](std::size_t i) { return e[i] * e[i + lag] * (off[i] + off[i + lag]); });
     }
     const double size = static_cast<double>(n_), slope = bb / (squares_ * squares_);
     line.beta_error = std::sqrt(std::max(0.0, slope));
-    line.alpha_error = std::sqrt(std::max(0.0, aa / (size * size) - 2.0 * mean_ * ab / (size * squares_) + mean_ * mean_ * slope));
+    line.alpha_error = std::sqrt(std::max(
+        0.0, aa / (size * size) - 2.0 * mean_ * ab / (size * squares_) + mean_ * mean_ * slope));
   }
 
   std::size_t n_ = 0;
@@ -142,18 +149,22 @@ struct RollingOut {
 // summed as differences from the block's edge, joined by the pairwise update.
 class RollingLine {
  public:
-  RollingLine(std::size_t window, std::size_t min_obs) : window_(window), min_obs_(std::max<std::size_t>(min_obs, 2)) {
+  RollingLine(std::size_t window, std::size_t min_obs)
+      : window_(window), min_obs_(std::max<std::size_t>(min_obs, 2)) {
     per_count_.resize(window + 1);
     weight_.resize(window);
     const double w = static_cast<double>(window);
     for (std::size_t k = 1; k <= window; ++k) per_count_[k] = 1.0 / static_cast<double>(k);
-    for (std::size_t k = 0; k < window; ++k) weight_[k] = static_cast<double>(k + 1) * (w - static_cast<double>(k + 1)) / w;
+    for (std::size_t k = 0; k < window; ++k)
+      weight_[k] = static_cast<double>(k + 1) * (w - static_cast<double>(k + 1)) / w;
     for (auto* v : {&tail_mean_, &tail_cross_, &tail_squares_}) v->resize(window);
   }
 
   void prepare(const double* x, std::size_t n) {
     n_ = n;
-    for (auto* v : {&head_off_, &head_sum_, &tail_off_, &tail_sum_, &apart_, &mean_, &squares_, &per_squares_}) v->assign(n, 0.0);
+    for (auto* v : {&head_off_, &head_sum_, &tail_off_, &tail_sum_, &apart_, &mean_, &squares_,
+                    &per_squares_})
+      v->assign(n, 0.0);
     std::vector<double> about(window_);
     for (std::size_t b = 0; b < n; b += window_) {
       double sum = 0.0, sq = 0.0;
@@ -170,7 +181,8 @@ class RollingLine {
           squares_[t] = own;
         } else {
           const double before = tail_sum_[t - window_] * per_count_[window_ - 1 - k];
-          const double edge = x[b - 1], share = static_cast<double>(k + 1) / static_cast<double>(window_);
+          const double edge = x[b - 1],
+                       share = static_cast<double>(k + 1) / static_cast<double>(window_);
           const double gap = (x[b] - edge) + here - before;
           apart_[t] = gap * weight_[k];
           squares_[t] = about[k] + own + gap * apart_[t];
@@ -194,8 +206,10 @@ class RollingLine {
   }
 
   void operator()(const double* y, const RollingOut& out) {
-    if (out.alpha || out.correlation || out.residual) run<true>(y, out);
-    else run<false>(y, out);
+    if (out.alpha || out.correlation || out.residual)
+      run<true>(y, out);
+    else
+      run<false>(y, out);
   }
 
  private:
@@ -235,12 +249,17 @@ class RollingLine {
         if (out.alpha) out.alpha[t] = mean - beta * mean_[t];
         if (out.correlation) {
           const double both = std::sqrt(squares_[t] * squares);
-          out.correlation[t] = both > 0.0 ? (std::isnan(products) ? missing : std::clamp(products / both, -1.0, 1.0)) : missing;
+          out.correlation[t] =
+              both > 0.0
+                  ? (std::isnan(products) ? missing : std::clamp(products / both, -1.0, 1.0))
+                  : missing;
         }
         if (out.residual) {
           // max() of a missing left side would be 0.
           const double left = squares - beta * products;
-          out.residual[t] = count > 2.0 && !std::isnan(left) ? std::sqrt(std::max(0.0, left) / (count - 2.0)) : missing;
+          out.residual[t] = count > 2.0 && !std::isnan(left)
+                                ? std::sqrt(std::max(0.0, left) / (count - 2.0))
+                                : missing;
         }
       }
     }
@@ -267,7 +286,8 @@ class RollingLine {
 
   std::size_t window_, min_obs_, n_ = 0;
   std::vector<double> per_count_, weight_, tail_mean_, tail_cross_, tail_squares_;
-  std::vector<double> head_off_, head_sum_, tail_off_, tail_sum_, apart_, mean_, squares_, per_squares_;
+  std::vector<double> head_off_, head_sum_, tail_off_, tail_sum_, apart_, mean_, squares_,
+      per_squares_;
 };
 
-}  // namespace imbroglio
+} // namespace imbroglio

@@ -12,15 +12,16 @@ template <std::size_t k>
 struct Minimum {
   Point<k> at{};
   double value = INFINITY;
-  double slope = INFINITY;  // the steepest partial derivative
+  double slope = INFINITY; // the steepest partial derivative
   bool converged = false;
 };
 
 // Least value of a smooth function by the Broyden-Fletcher-Goldfarb-Shanno method with a
-// backtracking search. `f(point, gradient)` returns the value, not finite where it has none; `known` is the
-// inverse of its second derivatives, as far as known beforehand.
+// backtracking search. `f(point, gradient)` returns the value, not finite where it has none;
+// `known` is the inverse of its second derivatives, as far as known beforehand.
 template <std::size_t k, class Function>
-Minimum<k> minimise(Function f, Point<k> start, double tolerance, const std::array<Point<k>, k>* known = nullptr) {
+Minimum<k> minimise(Function f, Point<k> start, double tolerance,
+                    const std::array<Point<k>, k>* known = nullptr) {
   constexpr int most = 500;
   Minimum<k> best;
   Point<k> gradient{}, ahead{}, next{}, direction{};
@@ -40,7 +41,7 @@ Minimum<k> minimise(Function f, Point<k> start, double tolerance, const std::arr
   if (!std::isfinite(best.value)) return best;
   best.slope = steepest(gradient);
   bool fresh = known == nullptr;
-  int stalled = 0;  // steps in a row that did not lower the value beyond its rounding error
+  int stalled = 0; // steps in a row that did not lower the value beyond its rounding error
   if (known) inverse = *known;
   for (int step = 0; step < most; ++step) {
     if (best.slope <= tolerance) {
@@ -67,7 +68,8 @@ Minimum<k> minimise(Function f, Point<k> start, double tolerance, const std::arr
       value = f(next, ahead);
       if (!std::isfinite(value)) continue;
       // Where the value is flat to its rounding error, the gradient can still be told.
-      const bool flat = value <= best.value + 1e-14 * std::fabs(best.value) && steepest(ahead) < 0.9 * best.slope;
+      const bool flat = value <= best.value + 1e-14 * std::fabs(best.value) &&
+                        steepest(ahead) < 0.9 * best.slope;
       if (value <= best.value + 1e-4 * length * down || flat) {
         found = true;
         break;
@@ -106,7 +108,8 @@ Minimum<k> minimise(Function f, Point<k> start, double tolerance, const std::arr
     const double scale = (1.0 + size / curvature) / curvature;
     for (std::size_t i = 0; i < k; ++i)
       for (std::size_t j = 0; j < k; ++j)
-        inverse[i][j] += scale * moved[i] * moved[j] - (turned[i] * moved[j] + moved[i] * turned[j]) / curvature;
+        inverse[i][j] += scale * moved[i] * moved[j] -
+                         (turned[i] * moved[j] + moved[i] * turned[j]) / curvature;
   }
   return best;
 }
@@ -143,4 +146,4 @@ bool invert(const std::array<Point<k>, k>& a, std::size_t size, std::array<Point
   return true;
 }
 
-}  // namespace imbroglio
+} // namespace imbroglio

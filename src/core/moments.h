@@ -6,8 +6,9 @@
 namespace imbroglio {
 
 struct Moments {
-  double mean = missing, deviation = missing, skewness = missing, kurtosis = missing;  // kurtosis: less the normal's 3
-  double growth = missing;  // of the whole sample, as a simple return
+  double mean = missing, deviation = missing, skewness = missing,
+         kurtosis = missing; // kurtosis: less the normal's 3
+  double growth = missing;   // of the whole sample, as a simple return
   std::size_t rising = 0, best = 0, worst = 0;
 };
 
@@ -24,8 +25,10 @@ inline Moments moments(const double* x, std::size_t n, bool log) {
     m2 += squared;
     m3 += squared * d;
     m4 += squared * squared;
-    if (log) sum += x[i];
-    else wealth *= 1.0 + x[i];
+    if (log)
+      sum += x[i];
+    else
+      wealth *= 1.0 + x[i];
     found.rising += x[i] > 0.0;
     if (x[i] > x[found.best]) found.best = i;
     if (x[i] < x[found.worst]) found.worst = i;
@@ -42,4 +45,4 @@ inline Moments moments(const double* x, std::size_t n, bool log) {
   return found;
 }
 
-}  // namespace imbroglio
+} // namespace imbroglio

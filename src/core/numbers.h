@@ -11,11 +11,13 @@ namespace imbroglio {
 
 inline bool is_digit(char c) { return c >= '0' && c <= '9'; }
 
-// The double nearest to digits times a power of ten: one operation on exact doubles where both are, else as the library
-// reads the text.
-inline double nearest_double(std::uint64_t digits, int power, bool all_digits, const char* from, const char* to) {
-  static const double tens[] = {1e0,  1e1,  1e2,  1e3,  1e4,  1e5,  1e6,  1e7,  1e8,  1e9,  1e10, 1e11,
-                                1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18, 1e19, 1e20, 1e21, 1e22};
+// The double nearest to digits times a power of ten: one operation on exact doubles where both
+// are, else as the library reads the text.
+inline double nearest_double(std::uint64_t digits, int power, bool all_digits, const char* from,
+                             const char* to) {
+  static const double tens[] = {1e0,  1e1,  1e2,  1e3,  1e4,  1e5,  1e6,  1e7,
+                                1e8,  1e9,  1e10, 1e11, 1e12, 1e13, 1e14, 1e15,
+                                1e16, 1e17, 1e18, 1e19, 1e20, 1e21, 1e22};
   if (all_digits && digits <= (std::uint64_t{1} << 53) && power >= -22 && power <= 22) {
     const double whole = static_cast<double>(digits);
     return power < 0 ? whole / tens[-power] : whole * tens[power];
@@ -25,8 +27,8 @@ inline double nearest_double(std::uint64_t digits, int power, bool all_digits, c
 
 struct PlainNumber {
   double value = missing;
-  bool point = false;    // it has a point
-  bool certain = false;  // which parts no thousands: 10.5, 0.125, 1234.567, but not 1.002
+  bool point = false;   // it has a point
+  bool certain = false; // which parts no thousands: 10.5, 0.125, 1234.567, but not 1.002
 };
 
 // Digits, a point perhaps and digits, of 18 in all at most: what nearly all prices are.
@@ -75,33 +77,43 @@ inline bool plain_number(const char* from, const char* to, PlainNumber& number) 
     if (p == begin) return false;
   }
   if (p != to) return false;
-  number.certain = number.point && (power || after != 3 || before == 0 || before > 3 || *first == '0');
+  number.certain =
+      number.point && (power || after != 3 || before == 0 || before > 3 || *first == '0');
   number.value = std::strtod(std::string(first, to).c_str(), nullptr);
   if (minus) number.value = -number.value;
   return true;
 }
 
-// A number as people write it: with a currency's sign or code before or behind it, a percent sign, brackets for a
-// negative, thousands parted by comma, point, space or apostrophe.
+// A number as people write it: with a currency's sign or code before or behind it, a percent sign,
+// brackets for a negative, thousands parted by comma, point, space or apostrophe.
 struct WrittenNumber {
-  bool number = false;         // it can be one, by at least one decimal mark
-  double by_point = missing;   // what it is where the point is the decimal mark; missing where it is none then
+  bool number = false; // it can be one, by at least one decimal mark
+  double by_point =
+      missing; // what it is where the point is the decimal mark; missing where it is none then
   double by_comma = missing;
   bool percent = false;
-  bool marks = false;          // a point or comma stands in it
-  bool comma = false;          // a comma does
-  bool parted_by_point = false;  // thousands are parted, where the point is the decimal mark
+  bool marks = false;           // a point or comma stands in it
+  bool comma = false;           // a comma does
+  bool parted_by_point = false; // thousands are parted, where the point is the decimal mark
   bool parted_by_comma = false;
-  std::string unit;            // the currency's sign or code
+  std::string unit; // the currency's sign or code
 };
 
 namespace written {
 
-// Spaces of all kinds, apostrophes and minus signs in UTF-8 become one byte each: ' ', '\'' and '-'.
+// Spaces of all kinds, apostrophes and minus signs in UTF-8 become one byte each: ' ', '\'' and
+// '-'.
 inline std::string folded(const char* from, const char* to) {
-  static const struct { const char* text; char as; } kinds[] = {
-      {"\xc2\xa0", ' '}, {"\xe2\x80\xaf", ' '}, {"\xe2\x80\x89", ' '}, {"\xe2\x80\x87", ' '},
-      {"\xe2\x80\x99", '\''}, {"\xe2\x88\x92", '-'}, {"\t", ' '}};
+  static const struct {
+    const char* text;
+    char as;
+  } kinds[] = {{"\xc2\xa0", ' '},
+               {"\xe2\x80\xaf", ' '},
+               {"\xe2\x80\x89", ' '},
+               {"\xe2\x80\x87", ' '},
+               {"\xe2\x80\x99", '\''},
+               {"\xe2\x88\x92", '-'},
+               {"\t", ' '}};
   std::string out;
   while (from < to) {
     bool known = false;
@@ -123,10 +135,12 @@ inline std::string folded(const char* from, const char* to) {
 
 inline void trim(std::string& s) {
   const std::size_t first = s.find_first_not_of(' ');
-  s = first == std::string::npos ? std::string() : s.substr(first, s.find_last_not_of(' ') - first + 1);
+  s = first == std::string::npos ? std::string()
+                                 : s.substr(first, s.find_last_not_of(' ') - first + 1);
 }
 
-// A currency at one end of the text, taken off it. A code of three capitals stands beside a digit or a space.
+// A currency at one end of the text, taken off it. A code of three capitals stands beside a digit
+// or a space.
 inline bool take_unit(std::string& s, std::string& unit, bool front) {
   for (const char* sign : {"$", "\xe2\x82\xac", "\xc2\xa3", "\xc2\xa5"}) {
     const std::size_t n = std::strlen(sign);
@@ -142,7 +156,8 @@ inline bool take_unit(std::string& s, std::string& unit, bool front) {
     if (c < 'A' || c > 'Z') return false;
   }
   const char next = front ? s[3] : s[s.size() - 4];
-  if (!is_digit(next) && next != ' ' && !(front && (next == '-' || next == '+' || next == '.'))) return false;
+  if (!is_digit(next) && next != ' ' && !(front && (next == '-' || next == '+' || next == '.')))
+    return false;
   unit = code;
   s = front ? s.substr(3) : s.substr(0, s.size() - 3);
   trim(s);
@@ -153,7 +168,7 @@ inline bool take_unit(std::string& s, std::string& unit, bool front) {
 inline double by_mark(const std::string& s, char decimal, bool& grouped) {
   std::string plain;
   char group = 0;
-  std::size_t run = 0;      // digits since the last mark
+  std::size_t run = 0; // digits since the last mark
   bool fraction = false, any_group = false;
   for (std::size_t i = 0; i < s.size(); ++i) {
     const char c = s[i];
@@ -166,8 +181,10 @@ inline double by_mark(const std::string& s, char decimal, bool& grouped) {
       plain += '.';
       run = 0;
     } else if (c == ',' || c == '.' || c == ' ' || c == '\'') {
-      // Thousands are parted by one mark, before the fraction, into one to three digits and then threes.
-      if (fraction || (group && group != c) || run == 0 || run > 3 || (any_group && run != 3)) return missing;
+      // Thousands are parted by one mark, before the fraction, into one to three digits and then
+      // threes.
+      if (fraction || (group && group != c) || run == 0 || run > 3 || (any_group && run != 3))
+        return missing;
       group = c;
       any_group = true;
       run = 0;
@@ -187,7 +204,7 @@ inline double by_mark(const std::string& s, char decimal, bool& grouped) {
   return number.value;
 }
 
-}  // namespace written
+} // namespace written
 
 inline WrittenNumber written_number(const char* from, const char* to) {
   WrittenNumber found;
@@ -231,4 +248,4 @@ inline WrittenNumber written_number(const char* from, const char* to) {
   return found;
 }
 
-}  // namespace imbroglio
+} // namespace imbroglio

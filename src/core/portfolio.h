@@ -9,8 +9,9 @@ namespace imbroglio {
 // at the start, cash included as `cash`, whose growth a row is `cash_growth`. At the rows
 // marked `again` the holdings are bought and sold back to their shares. Returns the first row
 // on which the value is not above zero, n if there is none.
-inline std::size_t book_value(const double* prices, std::size_t n, std::size_t k, const double* weights, double cash,
-                              double cash_growth, const int* again, double start, double* value) {
+inline std::size_t book_value(const double* prices, std::size_t n, std::size_t k,
+                              const double* weights, double cash, double cash_growth,
+                              const int* again, double start, double* value) {
   std::vector<double> units(k);
   double in_cash = 0.0, now = start;
   auto buy = [&](std::size_t t) {
@@ -31,4 +32,4 @@ inline std::size_t book_value(const double* prices, std::size_t n, std::size_t k
   return n;
 }
 
-}  // namespace imbroglio
+} // namespace imbroglio

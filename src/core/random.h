@@ -4,8 +4,8 @@
 
 namespace imbroglio {
 
-// Random numbers by xoshiro256++ (Blackman and Vigna 2021). Each draw has a stream of its own, named by
-// the seed and its number, so that the numbers do not depend on the threads.
+// Random numbers by xoshiro256++ (Blackman and Vigna 2021). Each draw has a stream of its own,
+// named by the seed and its number, so that the numbers do not depend on the threads.
 class Random {
  public:
   Random(std::uint64_t seed, std::uint64_t stream) {
@@ -14,7 +14,8 @@ class Random {
   }
 
   std::uint64_t bits() {
-    const std::uint64_t result = turned(state_[0] + state_[3], 23) + state_[0], shifted = state_[1] << 17;
+    const std::uint64_t result = turned(state_[0] + state_[3], 23) + state_[0],
+                        shifted = state_[1] << 17;
     state_[2] ^= state_[0];
     state_[3] ^= state_[1];
     state_[1] ^= state_[2];
@@ -101,4 +102,4 @@ class Random {
   double other_ = 0.0;
 };
 
-}  // namespace imbroglio
+} // namespace imbroglio

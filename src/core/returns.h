@@ -33,9 +33,12 @@ inline void wealth_from_returns(const double* r, std::size_t n, Kind kind, doubl
       out[t + 1] = missing;
       continue;
     }
-    if (kind == Kind::log) wealth = std::exp(sum += r[t]);
-    else if (kind == Kind::profit) wealth += r[t];
-    else wealth *= 1.0 + r[t];
+    if (kind == Kind::log)
+      wealth = std::exp(sum += r[t]);
+    else if (kind == Kind::profit)
+      wealth += r[t];
+    else
+      wealth *= 1.0 + r[t];
     out[t + 1] = wealth;
   }
 }
@@ -44,7 +47,8 @@ inline void wealth_from_returns(const double* r, std::size_t n, Kind kind, doubl
 // of the growth factors less one, or the sum of log returns. Each run is the
 // end of one block of h and the start of the next, so the work is linear in n
 // and nothing is ever divided out again. Writes n - h + 1 values.
-inline void overlapping_returns(const double* r, std::size_t n, std::size_t h, bool log, double* out) {
+inline void overlapping_returns(const double* r, std::size_t n, std::size_t h, bool log,
+                                double* out) {
   if (h == 0 || n < h) return;
   std::vector<double> tail(h + 1);
   auto join = [log](double a, double b) { return log ? a + b : a + b + a * b; };
@@ -59,4 +63,4 @@ inline void overlapping_returns(const double* r, std::size_t n, std::size_t h, b
   }
 }
 
-}  // namespace imbroglio
+} // namespace imbroglio

@@ -8,14 +8,15 @@
 namespace imbroglio {
 
 struct Rhythm {
-  double usual = missing;  // the median gap between two days with a value
-  double mean = missing;   // of the gaps that are no interruption
-  std::size_t gaps = 0;    // how many of those
+  double usual = missing; // the median gap between two days with a value
+  double mean = missing;  // of the gaps that are no interruption
+  std::size_t gaps = 0;   // how many of those
 };
 
-// How often a series has a value, from the days on which it has one. A gap of more than a week and of more than three
-// usual gaps is an interruption, which tells nothing of how often.
-inline Rhythm rhythm_of(const double* values, const double* days, std::size_t n, std::vector<double>& gaps) {
+// How often a series has a value, from the days on which it has one. A gap of more than a week and
+// of more than three usual gaps is an interruption, which tells nothing of how often.
+inline Rhythm rhythm_of(const double* values, const double* days, std::size_t n,
+                        std::vector<double>& gaps) {
   Rhythm found;
   gaps.clear();
   std::size_t before = n;
@@ -39,4 +40,4 @@ inline Rhythm rhythm_of(const double* values, const double* days, std::size_t n,
   return found;
 }
 
-}  // namespace imbroglio
+} // namespace imbroglio

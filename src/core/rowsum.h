@@ -6,8 +6,9 @@
 
 namespace imbroglio {
 
-// A sum over rows that does not ask for their order: each row gives 64 bits that depend on all of its numbers, and rows
-// are added and taken away as they come and go. Missing numbers are all alike.
+// A sum over rows that does not ask for their order: each row gives 64 bits that depend on all of
+// its numbers, and rows are added and taken away as they come and go. Missing numbers are all
+// alike.
 inline std::uint64_t mixed(std::uint64_t x) {
   x ^= x >> 30;
   x *= 0xbf58476d1ce4e5b9ull;
@@ -26,8 +27,9 @@ inline std::uint64_t bits_of(double x) {
 
 inline std::uint64_t row_bits(const double* const* columns, std::size_t count, std::size_t row) {
   std::uint64_t sum = 0x9e3779b97f4a7c15ull;
-  for (std::size_t j = 0; j < count; ++j) sum = mixed(sum + bits_of(columns[j][row]) + 0x9e3779b97f4a7c15ull * (j + 1));
+  for (std::size_t j = 0; j < count; ++j)
+    sum = mixed(sum + bits_of(columns[j][row]) + 0x9e3779b97f4a7c15ull * (j + 1));
   return sum;
 }
 
-}  // namespace imbroglio
+} // namespace imbroglio

@@ -7,10 +7,10 @@
 namespace imbroglio {
 
 struct Scattered {
-  std::vector<int> again;  // observations (from 1) whose cell was taken already
-  std::vector<int> bad;    // observations that are no price: zero, negative, infinite
-  bool rising = true;      // each column's rows came in order
-  bool falling = true;     // each column's rows came in reverse order
+  std::vector<int> again; // observations (from 1) whose cell was taken already
+  std::vector<int> bad;   // observations that are no price: zero, negative, infinite
+  bool rising = true;     // each column's rows came in order
+  bool falling = true;    // each column's rows came in reverse order
 };
 
 // Spreads observations over a matrix of n rows, already filled with missing.
@@ -51,4 +51,4 @@ inline void carry_forward(double* x, std::size_t n, std::size_t most) {
   }
 }
 
-}  // namespace imbroglio
+} // namespace imbroglio

@@ -6,8 +6,8 @@
 
 namespace imbroglio {
 
-// Of a number with at most four decimals and fifteen digits, which most prices are, the same text as below, in a
-// tenth of the time; empty of any other.
+// Of a number with at most four decimals and fifteen digits, which most prices are, the same text
+// as below, in a tenth of the time; empty of any other.
 inline std::string shortest_of_decimal(double x) {
   const double units = std::nearbyint(x * 1e4);
   if (!(std::fabs(units) < 1e15) || units == 0 || units / 1e4 != x) return std::string();
@@ -40,4 +40,4 @@ inline std::string shortest(double x) {
   return text;
 }
 
-}  // namespace imbroglio
+} // namespace imbroglio

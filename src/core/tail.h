@@ -20,10 +20,18 @@ inline double rank_position(std::size_t n, double a, Rank rank) {
   };
   double k = clean(count * a);
   switch (rank) {
-    case Rank::nearest: k = std::floor(clean(2.0 * k) / 2.0 + 0.5); break;
-    case Rank::up: k = std::ceil(k); break;
-    case Rank::down: k = std::floor(k); break;
-    case Rank::interpolate: k = clean((count - 1.0) * a) + 1.0; break;
+    case Rank::nearest:
+      k = std::floor(clean(2.0 * k) / 2.0 + 0.5);
+      break;
+    case Rank::up:
+      k = std::ceil(k);
+      break;
+    case Rank::down:
+      k = std::floor(k);
+      break;
+    case Rank::interpolate:
+      k = clean((count - 1.0) * a) + 1.0;
+      break;
   }
   return std::min(std::max(k, 1.0), count);
 }
@@ -32,8 +40,8 @@ struct Tail {
   std::size_t n = 0;
   double position = missing;
   double var = missing, es = missing;
-  double worse = missing, milder = missing;  // the losses next to it in rank
-  std::ptrdiff_t place = -1;                 // of the observation, where it is one
+  double worse = missing, milder = missing; // the losses next to it in rank
+  std::ptrdiff_t place = -1;                // of the observation, where it is one
 };
 
 // Historical value at risk: the loss at a rank of the returns, and the mean of
@@ -57,14 +65,18 @@ class HistoricalTail {
 
     const double part = tail.position - static_cast<double>(k);
     double value = sorted_[k - 1];
-    if (part > 0.0) value += part * (sorted_[k] - value);
-    else tail.place = place_of(k);
+    if (part > 0.0)
+      value += part * (sorted_[k] - value);
+    else
+      tail.place = place_of(k);
     tail.var = loss(value);
     double sum = 0.0;
     for (std::size_t i = 0; i < k; ++i) sum += loss(sorted_[i]);
     tail.es = sum / static_cast<double>(k);
-    if (part > 0.0) tail.worse = loss(sorted_[k - 1]);
-    else if (k > 1) tail.worse = loss(sorted_[k - 2]);
+    if (part > 0.0)
+      tail.worse = loss(sorted_[k - 1]);
+    else if (k > 1)
+      tail.worse = loss(sorted_[k - 2]);
     if (k < n) tail.milder = loss(sorted_[k]);
     return tail;
   }
@@ -73,7 +85,8 @@ class HistoricalTail {
   // Of equal returns the earlier ranks first.
   std::ptrdiff_t place_of(std::size_t k) const {
     const double value = sorted_[k - 1];
-    const auto first = std::lower_bound(sorted_.begin(), sorted_.begin() + static_cast<std::ptrdiff_t>(k), value);
+    const auto first =
+        std::lower_bound(sorted_.begin(), sorted_.begin() + static_cast<std::ptrdiff_t>(k), value);
     std::ptrdiff_t before = static_cast<std::ptrdiff_t>(k) - 1 - (first - sorted_.begin());
     const double* at = std::find(x_, x_ + sorted_.size(), value);
     while (before-- > 0) at = std::find(at + 1, x_ + sorted_.size(), value);
@@ -94,8 +107,8 @@ inline void worst_of(const double* x, std::size_t n, std::size_t m, double* out)
 }
 
 // Historical value at risk and expected shortfall of each period from those before it: of a window
-// that rolls, or (window 0) of all from the start on. Only the worst returns of the window are kept
-// in order, some more than are needed, so that most steps are a comparison.
+// that rolls, or (window 0) of all from the start on. Only the worst returns of the window are
+// kept in order, some more than are needed, so that most steps are a comparison.
 class RollingTail {
  public:
   // `least` returns come before the first result.
@@ -180,4 +193,4 @@ class RollingTail {
   std::vector<double> worst_;
 };
 
-}  // namespace imbroglio
+} // namespace imbroglio

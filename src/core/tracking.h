@@ -10,12 +10,12 @@ namespace imbroglio {
 
 struct Tracking {
   std::size_t n = 0;
-  double active = missing;       // mean difference
-  double error = missing;        // its standard deviation
-  double growth = missing;       // of the security, of the benchmark, over the whole sample
+  double active = missing; // mean difference
+  double error = missing;  // its standard deviation
+  double growth = missing; // of the security, of the benchmark, over the whole sample
   double growth_of_benchmark = missing;
   double correlation = missing;
-  double ahead = missing;        // share of periods in which the security did better
+  double ahead = missing; // share of periods in which the security did better
 };
 
 // A benchmark, prepared once for any number of securities on the same rows.
@@ -60,8 +60,10 @@ class TrackingOn {
       sums[2] += at(off) * e;
       sums[3] += e * e;
     });
-    found.error = std::sqrt(beyond_rounding(about - rest * rest / size, size, y[0]) / (size - 1.0));
-    const double both = std::sqrt(beyond_rounding(squares_, size, x[0]) * beyond_rounding(squares, size, y[0]));
+    found.error =
+        std::sqrt(beyond_rounding(about - rest * rest / size, size, y[0]) / (size - 1.0));
+    const double both =
+        std::sqrt(beyond_rounding(squares_, size, x[0]) * beyond_rounding(squares, size, y[0]));
     if (both > 0.0) found.correlation = std::clamp(products / both, -1.0, 1.0);
     return found;
   }
@@ -84,4 +86,4 @@ class TrackingOn {
   std::vector<double> off_;
 };
 
-}  // namespace imbroglio
+} // namespace imbroglio

@@ -1,7 +1,10 @@
-# The attack in full: `make attack`, some twenty-five minutes on two cores; `make attack SHARE=0.1` a tenth of it. Writes bench/attack.md. Each batch is a process of its own, so
-# that a crash inside a reading library is seen and ends no other.
+# The attack in full: `make attack`, some twenty-five minutes on two cores; `make attack
+# SHARE=0.1` a tenth of it. Writes bench/attack.md. Each batch is a process of its own, so that a
+# crash inside a reading library is seen and ends no other.
 words <- commandArgs(trailingOnly = TRUE)
-for (part in c("files", "mutations", "options", "writes")) source(file.path("tests", "attack", paste0(part, ".R")))
+for (part in c("files", "mutations", "options", "writes")) {
+  source(file.path("tests", "attack", paste0(part, ".R")))
+}
 
 if (length(words)) {
   # One batch: its kind, its first and last seed, and where its outcomes go.
@@ -9,10 +12,16 @@ if (length(words)) {
   seeds <- seq(as.integer(words[2L]), as.integer(words[3L]))
   folder <- tempfile()
   dir.create(folder)
-  outcomes <- switch(sub(":.*", "", words[1L]),
+  outcomes <- switch(
+    sub(":.*", "", words[1L]),
     files = vapply(seeds, function(seed) {
       made <- generated_file(seed)
-      paste(outcome_of(made, file.path(folder, "FILE.csv")), if (any(made$two)) "two" else "one", made$about, sep = " :: ")
+      paste(
+        outcome_of(made, file.path(folder, "FILE.csv")),
+        if (any(made$two)) "two" else "one",
+        made$about,
+        sep = " :: "
+      )
     }, ""),
     options = attack_options(seeds, attack_folder()),
     bytes = attack_format(attacked_formats(folder)[[sub(".*:", "", words[1L])]], seeds, folder)
@@ -24,19 +33,33 @@ if (length(words)) {
 batch <- function(kind, from, to) {
   out <- tempfile(fileext = ".rds")
   on.exit(unlink(out))
-  status <- system2(file.path(R.home("bin"), "Rscript"), c("--no-init-file", "tests/attack/attack.R", shQuote(kind), from, to, out),
-                    stdout = FALSE, stderr = FALSE)
-  if (status || !file.exists(out)) rep("FAILURE: the process crashed", to - from + 1L) else readRDS(out)
+  status <- system2(
+    file.path(R.home("bin"), "Rscript"),
+    c("--no-init-file", "tests/attack/attack.R", shQuote(kind), from, to, out),
+    stdout = FALSE,
+    stderr = FALSE
+  )
+  if (status || !file.exists(out)) {
+    rep("FAILURE: the process crashed", to - from + 1L)
+  } else {
+    readRDS(out)
+  }
 }
 share <- as.numeric(Sys.getenv("ATTACK_SHARE", "1"))
 all_of <- function(kind, total, first = 1L, size = 250L) {
   total <- as.integer(ceiling(total * share))
   starts <- seq(first, first + total - 1L, by = size)
-  found <- parallel::mclapply(starts, function(from) batch(kind, from, min(from + size, first + total) - 1L), mc.cores = parallel::detectCores())
+  found <- parallel::mclapply(
+    starts,
+    function(from) batch(kind, from, min(from + size, first + total) - 1L),
+    mc.cores = parallel::detectCores()
+  )
   unlist(found)
 }
 bad <- function(outcomes) grepl("^(FAILURE|WRONG|bare)", outcomes)
-rows <- function(counts) sprintf("| %s | %s |", names(counts), format(as.vector(counts), big.mark = ","))
+rows <- function(counts) {
+  sprintf("| %s | %s |", names(counts), format(as.vector(counts), big.mark = ","))
+}
 
 files <- all_of("files", 20000L)
 outcome <- sub(" :: .*", "", files)
@@ -44,34 +67,113 @@ faultless <- grepl("/ none$", files)
 refused <- faultless & startsWith(outcome, "refused")
 two <- faultless & grepl(" :: two :: ", files, fixed = TRUE)
 one <- faultless & !two
-share_of <- function(refused, all) sprintf("%s of %s (%.2f %%)", format(sum(refused), big.mark = ","), format(sum(all), big.mark = ","), 100 * sum(refused) / sum(all))
+share_of <- function(refused, all) {
+  sprintf(
+    "%s of %s (%.2f %%)",
+    format(sum(refused), big.mark = ","),
+    format(sum(all), big.mark = ","),
+    100 * sum(refused) / sum(all)
+  )
+}
 
-formats <- c(csv = 3500L, `csv, long` = 3000L, gz = 2500L, xlsx = 2500L, parquet = 2500L, store = 2500L, holdings = 2000L, actions = 1500L)
-bytes <- lapply(names(formats), function(name) all_of(paste0("bytes:", name), formats[[name]], first = 50001L))
+formats <- c(
+  csv = 3500L, `csv, long` = 3000L, gz = 2500L, xlsx = 2500L, parquet = 2500L, store = 2500L,
+  holdings = 2000L, actions = 1500L
+)
+bytes <- lapply(names(formats), function(name) {
+  all_of(paste0("bytes:", name), formats[[name]], first = 50001L)
+})
 names(bytes) <- names(formats)
 options <- all_of("options", 4000L, first = 1L, size = 250L)
 demo <- function(name) system.file("extdata", name, package = "imbroglio")
-writes <- attack_writes(command_runner(normalizePath("exec/imbroglio")), demo("bay.csv"), demo("bay-daily.csv.gz"))
+writes <- attack_writes(
+  command_runner(normalizePath("exec/imbroglio")),
+  demo("bay.csv"),
+  demo("bay-daily.csv.gz")
+)
 
 known <- c("right", "as the bytes say", "refused")
 table_of_bytes <- vapply(bytes, function(o) {
-  sprintf("%d | %d | %d | %d", sum(o == known[1L]), sum(o == known[2L]), sum(o == known[3L]), sum(!o %in% known))
+  sprintf(
+    "%d | %d | %d | %d", sum(o == known[1L]), sum(o == known[2L]), sum(o == known[3L]),
+    sum(!o %in% known)
+  )
 }, "")
 lines <- c(
-  paste(format(length(files), big.mark = ","), "files whose truth is known, in every form and combination that `tests/attack/files.R` makes (15 in 100 have a fault that only a refusal is right for):"), "",
-  "| outcome | files |", "|---|---|", rows(sort(table(sub("^WRONG.*", "WRONG", outcome)), decreasing = TRUE)), "",
-  paste0("Without a fault, and with one reading of their prices and dates: refused ", share_of(refused & one, one), ". Without a fault, but with days, months or decimal marks that base R's own parsers ",
-         "read in two ways, so that no person could tell: refused ", share_of(refused & two, two), ", the others read by what else the file shows (the order of its days, what stands between its columns), and told."), "",
-  if (any(refused & one)) c("Refused with one reading:", "", paste("-", unique(sub("^(.*) :: one :: (.*)$", "\\1: \\2", files[refused & one])))[seq_len(min(20L, sum(refused & one)))], ""),
-  paste(format(length(unlist(bytes)), big.mark = ","), "files with bytes changed or cut at random. In text, and in Parquet, a changed byte may say another number; what has a checksum must be right or refused:"), "",
-  "| format | right | as the bytes say | refused | failures |", "|---|---|---|---|---|", sprintf("| %s | %s |", names(bytes), table_of_bytes), "",
-  sprintf("Command lines that no one should write: %s done, %s refused, %s failures.", sum(options == "done"), sum(options == "refused"), sum(bad(options))), "",
-  "| writing | outcome |", "|---|---|", sprintf("| %s | %s |", writes$case, writes$outcome)
+  paste(
+    format(length(files), big.mark = ","),
+    paste0(
+      "files whose truth is known, in every form and combination that ",
+      "`tests/attack/files.R` makes (15 in 100 have a fault that only a refusal is ",
+      "right for):"
+    )
+  ),
+  "",
+  "| outcome | files |",
+  "|---|---|",
+  rows(sort(table(sub("^WRONG.*", "WRONG", outcome)), decreasing = TRUE)),
+  "",
+  paste0(
+    "Without a fault, and with one reading of their prices and dates: refused ",
+    share_of(refused & one, one),
+    paste0(
+      ". Without a fault, but with days, months or decimal marks that base R's own ",
+      "parsers "
+    ),
+    "read in two ways, so that no person could tell: refused ",
+    share_of(refused & two, two),
+    paste0(
+      ", the others read by what else the file shows (the order of its days, what ",
+      "stands between its columns), and told."
+    )
+  ),
+  "",
+  if (any(refused & one)) {
+    c(
+      "Refused with one reading:",
+      "",
+      paste("-", unique(sub("^(.*) :: one :: (.*)$", "\\1: \\2", files[refused & one])))[seq_len(
+        min(20L, sum(refused & one))
+      )],
+      ""
+    )
+  },
+  paste(
+    format(length(unlist(bytes)), big.mark = ","),
+    paste0(
+      "files with bytes changed or cut at random. In text, and in Parquet, a changed ",
+      "byte may say another number; what has a checksum must be right or refused:"
+    )
+  ),
+  "",
+  "| format | right | as the bytes say | refused | failures |",
+  "|---|---|---|---|---|",
+  sprintf("| %s | %s |", names(bytes), table_of_bytes),
+  "",
+  sprintf(
+    "Command lines that no one should write: %s done, %s refused, %s failures.",
+    sum(options == "done"),
+    sum(options == "refused"),
+    sum(bad(options))
+  ),
+  "",
+  "| writing | outcome |",
+  "|---|---|",
+  sprintf("| %s | %s |", writes$case, writes$outcome)
 )
 writeLines(lines, "bench/attack.md")
 writeLines(lines)
-failures <- c(files[bad(files)], unlist(bytes)[bad(unlist(bytes))], options[bad(options)], paste(writes$case, writes$outcome)[bad(writes$outcome)])
+failures <- c(
+  files[bad(files)],
+  unlist(bytes)[bad(unlist(bytes))],
+  options[bad(options)],
+  paste(writes$case, writes$outcome)[bad(writes$outcome)]
+)
 if (length(failures)) {
-  writeLines(c("", "Failures:", substr(iconv(failures, "UTF-8", "UTF-8", sub = "byte"), 1L, 300L)))
+  writeLines(c(
+    "",
+    "Failures:",
+    substr(iconv(failures, "UTF-8", "UTF-8", sub = "byte"), 1L, 300L)
+  ))
   quit(status = 1L)
 }

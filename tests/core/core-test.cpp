@@ -19,7 +19,8 @@ using Exact = __float128;
 using Series = std::vector<double>;
 
 void check(const std::string& name, double worst, double tolerance) {
-  std::printf("%s %s: off by %.3g, allowed %.3g\n", worst <= tolerance ? "ok" : "not ok", name.c_str(), worst, tolerance);
+  std::printf("%s %s: off by %.3g, allowed %.3g\n", worst <= tolerance ? "ok" : "not ok",
+              name.c_str(), worst, tolerance);
 }
 
 // The largest relative error of the rolling variance over all windows.
@@ -63,11 +64,17 @@ double rolling_line_error(const Series& x, const Series& y, std::size_t window) 
       xy += (x[i] - mx) * (y[i] - my);
       yy += (y[i] - my) * (y[i] - my);
     }
-    const double exact = static_cast<double>(xy / xx), size = std::sqrt(static_cast<double>(yy / xx));
-    const double r = exact * std::sqrt(static_cast<double>(xx / yy)), left = static_cast<double>(yy - xy * xy / xx);
-    worst = std::max({worst, std::fabs(beta[t] - exact) / size, std::fabs(correlation[t] - r),
-                      std::fabs(alpha[t] - static_cast<double>(my - xy / xx * mx)) / (size * std::fabs(static_cast<double>(mx)) + std::fabs(static_cast<double>(my))),
-                      window > 2 ? std::fabs(residual[t] * residual[t] * (window - 2.0) - left) / static_cast<double>(yy) : 0.0});
+    const double exact = static_cast<double>(xy / xx),
+                 size = std::sqrt(static_cast<double>(yy / xx));
+    const double r = exact * std::sqrt(static_cast<double>(xx / yy)),
+                 left = static_cast<double>(yy - xy * xy / xx);
+    worst = std::max(
+        {worst, std::fabs(beta[t] - exact) / size, std::fabs(correlation[t] - r),
+         std::fabs(alpha[t] - static_cast<double>(my - xy / xx * mx)) /
+             (size * std::fabs(static_cast<double>(mx)) + std::fabs(static_cast<double>(my))),
+         window > 2 ? std::fabs(residual[t] * residual[t] * (window - 2.0) - left) /
+                          static_cast<double>(yy)
+                    : 0.0});
   }
   return worst;
 }
@@ -84,36 +91,68 @@ int main() {
     falling[n - 1 - t] = rising[t];
     spike[t] = t == 500 ? 1e9 : 1e-2 * noise;
   }
-  const struct { const char* name; const Series& x; } cases[] = {
-      {"level 1e7", level}, {"rising a millionfold", rising}, {"falling a millionfold", falling}, {"one huge value", spike}, {"constant", flat}};
+  const struct {
+    const char* name;
+    const Series& x;
+  } cases[] = {{"level 1e7", level},
+               {"rising a millionfold", rising},
+               {"falling a millionfold", falling},
+               {"one huge value", spike},
+               {"constant", flat}};
   for (const auto& c : cases)
     for (std::size_t window : {2, 3, 60, 250, 1001})
-      check(std::string("rolling deviation, ") + c.name + ", window " + std::to_string(window), rolling_error(c.x, window), 2e-11);
+      check(std::string("rolling deviation, ") + c.name + ", window " + std::to_string(window),
+            rolling_error(c.x, window), 2e-11);
 
   Series noisy(n), unlike(n);
   for (std::size_t t = 0; t < n; ++t) {
     unlike[t] = normal(random);
     noisy[t] = 1e7 + normal(random);
   }
-  const struct { const char* name; const Series &x, &y; } lines[] = {
-      {"plain", unlike, noisy}, {"level 1e7", noisy, unlike}, {"rising a millionfold", unlike, rising}, {"x rising", rising, falling}, {"one huge value", unlike, spike}};
+  const struct {
+    const char* name;
+    const Series &x, &y;
+  } lines[] = {{"plain", unlike, noisy},
+               {"level 1e7", noisy, unlike},
+               {"rising a millionfold", unlike, rising},
+               {"x rising", rising, falling},
+               {"one huge value", unlike, spike}};
   for (const auto& c : lines)
     for (std::size_t window : {3, 60, 250, 1001})
-      check(std::string("rolling line, ") + c.name + ", window " + std::to_string(window), rolling_line_error(c.x, c.y, window), 1e-9);
+      check(std::string("rolling line, ") + c.name + ", window " + std::to_string(window),
+            rolling_line_error(c.x, c.y, window), 1e-9);
 
   // Known to more digits than a double has: of 1, 1/2, 10 and 1/1000.
-  const struct { double x, value; } psi[] = {{1.0, -0.57721566490153286061}, {0.5, -1.96351002602142347944}, {10.0, 2.25175258906672110765}, {1e-3, -1000.5755719318103005}};
-  for (const auto& p : psi) check("digamma of " + std::to_string(p.x), std::fabs(digamma(p.x) / p.value - 1.0), 1e-14);
+  const struct {
+    double x, value;
+  } psi[] = {{1.0, -0.57721566490153286061},
+             {0.5, -1.96351002602142347944},
+             {10.0, 2.25175258906672110765},
+             {1e-3, -1000.5755719318103005}};
+  for (const auto& p : psi)
+    check("digamma of " + std::to_string(p.x), std::fabs(digamma(p.x) / p.value - 1.0), 1e-14);
 
-  check("trigamma of 1 and 1/2", std::max(std::fabs(trigamma(1.0) / 1.64493406684822643647 - 1.0), std::fabs(trigamma(0.5) / 4.93480220054467930942 - 1.0)), 1e-14);
+  check("trigamma of 1 and 1/2",
+        std::max(std::fabs(trigamma(1.0) / 1.64493406684822643647 - 1.0),
+                 std::fabs(trigamma(0.5) / 4.93480220054467930942 - 1.0)),
+        1e-14);
   // By Abramowitz and Stegun's tables, and by what it tends to; the derivative by differences.
   const auto& bessel = LogBessel::table();
-  const struct { double x, value; } k1[] = {{0.1, 9.8538447808706122}, {1.0, 0.60190723019723458}, {5.0, 0.0040446134454521642}, {50.0, 3.4441022267175552e-23}};
+  const struct {
+    double x, value;
+  } k1[] = {{0.1, 9.8538447808706122},
+            {1.0, 0.60190723019723458},
+            {5.0, 0.0040446134454521642},
+            {50.0, 3.4441022267175552e-23}};
   double slope, other;
-  for (const auto& k : k1) check("K1 of " + std::to_string(k.x), std::fabs(bessel(k.x, std::log(k.x), slope) - k.x - std::log(k.value)), 4e-15 * (1 + k.x));
+  for (const auto& k : k1)
+    check("K1 of " + std::to_string(k.x),
+          std::fabs(bessel(k.x, std::log(k.x), slope) - k.x - std::log(k.value)),
+          4e-15 * (1 + k.x));
   double off_slope = 0.0, step_at = 0.0;
   for (double t = -20.0; t < 9.0; t += 0.0371) {
-    const double up = bessel(std::exp(t + 1e-4), t + 1e-4, other), down = bessel(std::exp(t - 1e-4), t - 1e-4, other);
+    const double up = bessel(std::exp(t + 1e-4), t + 1e-4, other),
+                 down = bessel(std::exp(t - 1e-4), t - 1e-4, other);
     bessel(std::exp(t), t, slope);
     off_slope = std::max(off_slope, std::fabs((up - down) / 2e-4 - slope) / (1.0 + std::exp(t)));
     step_at = std::max(step_at, std::fabs(up - down) / (1.0 + std::exp(t)));
@@ -121,8 +160,9 @@ int main() {
   check("the slope of K1", off_slope, 1e-7);
   check("K1 has no steps", step_at, 3e-4);
 
-  // Distribution functions by quadrature from value to value, against closed forms: t with 1 and 2 degrees of freedom, the generalised
-  // error of Laplace's and the normal's shape, half of a skewed one; with far outliers.
+  // Distribution functions by quadrature from value to value, against closed forms: t with 1 and 2
+  // degrees of freedom, the generalised error of Laplace's and the normal's shape, half of a
+  // skewed one; with far outliers.
   Series at(400), by_quadrature;
   for (double& v : at) v = 3.0 * normal(random);
   for (double v : {-1e6, -300.0, 25.0, 4e3}) at.push_back(v);
@@ -131,13 +171,21 @@ int main() {
   auto compare = [&](const char* what, auto family, const Shapes& shape, auto closed) {
     distribution_of<decltype(family)>(Estimate{0.0, 1.0, shape, true}, at, by_quadrature);
     double off = 0.0;
-    for (std::size_t i = 0; i < at.size(); ++i) off = std::max(off, std::fabs(by_quadrature[i] - closed(at[i])));
+    for (std::size_t i = 0; i < at.size(); ++i)
+      off = std::max(off, std::fabs(by_quadrature[i] - closed(at[i])));
     check(what, off, 1e-9);
   };
   compare("t, 1", StudentFamily({1.0}), {1.0}, [](double z) { return 0.5 + std::atan(z) / M_PI; });
-  compare("t, 2", StudentFamily({2.0}), {2.0}, [](double z) { return z < 0 ? 1.0 / (2.0 + z * z) / (1.0 - z / std::sqrt(2.0 + z * z)) : 0.5 + 0.5 * z / std::sqrt(2.0 + z * z); });
-  compare("skewed t, 1", SkewStudentFamily({2.0, 1.0}), {2.0, 1.0}, [](double z) { return z < 0 ? 0.4 * (0.5 + std::atan(2.0 * z) / M_PI) : 1.0 - 1.6 * (0.5 - std::atan(0.5 * z) / M_PI); });
-  compare("generalised error, 2", GedFamily({2.0}), {2.0}, [](double z) { return 0.5 * std::erfc(-z); });
+  compare("t, 2", StudentFamily({2.0}), {2.0}, [](double z) {
+    return z < 0 ? 1.0 / (2.0 + z * z) / (1.0 - z / std::sqrt(2.0 + z * z))
+                 : 0.5 + 0.5 * z / std::sqrt(2.0 + z * z);
+  });
+  compare("skewed t, 1", SkewStudentFamily({2.0, 1.0}), {2.0, 1.0}, [](double z) {
+    return z < 0 ? 0.4 * (0.5 + std::atan(2.0 * z) / M_PI)
+                 : 1.0 - 1.6 * (0.5 - std::atan(0.5 * z) / M_PI);
+  });
+  compare("generalised error, 2", GedFamily({2.0}), {2.0},
+          [](double z) { return 0.5 * std::erfc(-z); });
 
   Series price(n), back(n), x(n - 1), runs(n);
   price[0] = 100;
@@ -146,12 +194,14 @@ int main() {
     returns_from_prices(price.data(), n, log, x.data());
     wealth_from_returns(x.data(), n - 1, log ? Kind::log : Kind::simple, back.data());
     double worst = 0.0, worst_run = 0.0;
-    for (std::size_t t = 0; t < n; ++t) worst = std::max(worst, std::fabs(back[t] * price[0] / price[t] - 1.0));
+    for (std::size_t t = 0; t < n; ++t)
+      worst = std::max(worst, std::fabs(back[t] * price[0] / price[t] - 1.0));
     check("wealth of returns is the price again", worst, 1e-13);
     for (std::size_t h : {1, 2, 10, 499, 1000}) {
       overlapping_returns(x.data(), n - 1, h, log, runs.data());
       for (std::size_t t = 0; t + h < n; ++t) {
-        const double direct = log ? std::log(price[t + h] / price[t]) : price[t + h] / price[t] - 1.0;
+        const double direct =
+            log ? std::log(price[t + h] / price[t]) : price[t + h] / price[t] - 1.0;
         worst_run = std::max(worst_run, std::fabs(runs[t] - direct));
       }
     }
@@ -162,9 +212,12 @@ int main() {
   Drawdown found = max_drawdown(price.data(), n, false), direct;
   direct.depth = 0.0;
   for (std::size_t i = 0; i < n; ++i)
-    for (std::size_t j = i; j < n; ++j) direct.depth = std::min(direct.depth, price[j] / price[i] - 1.0);
-  check("maximum drawdown is the worst of all pairs of dates", std::fabs(found.depth - direct.depth), 1e-15);
-  check("its dates give its depth", std::fabs(price[found.trough] / price[found.peak] - 1.0 - found.depth), 1e-15);
+    for (std::size_t j = i; j < n; ++j)
+      direct.depth = std::min(direct.depth, price[j] / price[i] - 1.0);
+  check("maximum drawdown is the worst of all pairs of dates",
+        std::fabs(found.depth - direct.depth), 1e-15);
+  check("its dates give its depth",
+        std::fabs(price[found.trough] / price[found.peak] - 1.0 - found.depth), 1e-15);
 
   Series rolled(n), below(n), ahead(n);
   for (std::size_t window : {1, 7, 100, 1000}) {
@@ -172,14 +225,17 @@ int main() {
     double off = std::isnan(rolled[0]) ? 0.0 : 1e300;
     for (std::size_t t = 1; t < n; ++t) {
       const std::size_t from = t > window ? t - window : 0;
-      off = std::max(off, std::fabs(rolled[t] - max_drawdown(price.data() + from, t + 1 - from, false).depth));
+      off = std::max(off, std::fabs(rolled[t] -
+                                    max_drawdown(price.data() + from, t + 1 - from, false).depth));
     }
     check("rolling drawdown, window " + std::to_string(window), off, 1e-15);
   }
   drawdown_series(price.data(), n, false, below.data());
   drawdown_ahead(price.data(), n, false, ahead.data());
   check("the worst of either series is the maximum drawdown",
-        std::max(std::fabs(*std::min_element(below.begin(), below.end()) - found.depth), std::fabs(*std::min_element(ahead.begin(), ahead.end()) - found.depth)), 1e-15);
+        std::max(std::fabs(*std::min_element(below.begin(), below.end()) - found.depth),
+                 std::fabs(*std::min_element(ahead.begin(), ahead.end()) - found.depth)),
+        1e-15);
 
   Series sorted(x);
   std::sort(sorted.begin(), sorted.end());
@@ -190,11 +246,13 @@ int main() {
     const Tail t = tail(a, Rank::up);
     double mean = 0.0;
     for (std::size_t i = 0; i < k; ++i) mean -= sorted[i] / k;
-    worst = std::max({worst, std::fabs(t.var + sorted[k - 1]), std::fabs(t.es - mean), std::fabs(x[t.place] - sorted[k - 1])});
+    worst = std::max({worst, std::fabs(t.var + sorted[k - 1]), std::fabs(t.es - mean),
+                      std::fabs(x[t.place] - sorted[k - 1])});
   }
   check("tail is that of the sorted returns", worst, 1e-15);
 
-  // The rolling tail against each window sorted, with ties, for windows that fall out of the kept few and refill.
+  // The rolling tail against each window sorted, with ties, for windows that fall out of the kept
+  // few and refill.
   Series coarse(x);
   for (double& v : coarse) v = std::nearbyint(v * 200.0) / 200.0;
   for (const Series& y : {x, coarse})
@@ -221,23 +279,29 @@ int main() {
       sum += v / m;
       most = std::max(most, v);
     }
-    check("below " + std::to_string(m), most < m ? std::fabs(sum / draws - 0.5 * (1.0 - 1.0 / m)) : 1e300, 5.0 * std::sqrt(1.0 / 12.0 / draws));
+    check("below " + std::to_string(m),
+          most < m ? std::fabs(sum / draws - 0.5 * (1.0 - 1.0 / m)) : 1e300,
+          5.0 * std::sqrt(1.0 / 12.0 / draws));
   }
 
   // Both slopes of the Pareto likelihood vanish at its top.
   for (double shape : {-0.3, 0.0, 0.2, 0.9}) {
     Random random(11, static_cast<std::uint64_t>(100.0 + 10.0 * shape));
     Series excess(400);
-    for (double& v : excess) v = shape == 0.0 ? random.exponential() : std::expm1(shape * random.exponential()) / shape;
+    for (double& v : excess)
+      v = shape == 0.0 ? random.exponential() : std::expm1(shape * random.exponential()) / shape;
     const Pareto fit = fit_pareto(excess.data(), excess.size());
     Exact by_shape = 0, by_scale = 0;
     for (double v : excess) {
       const Exact z = static_cast<Exact>(v) / fit.scale, grown = 1 + fit.shape * z;
-      by_shape += static_cast<Exact>(std::log(static_cast<double>(grown))) / (static_cast<Exact>(fit.shape) * fit.shape) -
+      by_shape += static_cast<Exact>(std::log(static_cast<double>(grown))) /
+                      (static_cast<Exact>(fit.shape) * fit.shape) -
                   (1 + 1 / static_cast<Exact>(fit.shape)) * z / grown;
       by_scale += (-1 + (1 + fit.shape) * z / grown) / fit.scale;
     }
-    const double steep = std::max(std::fabs(static_cast<double>(by_shape)), std::fabs(static_cast<double>(by_scale)));
-    check("Pareto slopes at shape " + std::to_string(shape), fit.converged ? steep / 400.0 : 1e300, 1e-8);
+    const double steep = std::max(std::fabs(static_cast<double>(by_shape)),
+                                  std::fabs(static_cast<double>(by_scale)));
+    check("Pareto slopes at shape " + std::to_string(shape), fit.converged ? steep / 400.0 : 1e300,
+          1e-8);
   }
 }

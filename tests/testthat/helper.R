@@ -3,8 +3,13 @@ stock_dates <- function() {
   days <- as.Date("1991-07-01") + 0:3000
   head(days[!as.POSIXlt(days)$wday %in% c(0, 6)], nrow(EuStockMarkets))
 }
-stocks <- function() matrix(EuStockMarkets, ncol = 4,
-                            dimnames = list(format(stock_dates()), c("NORTH", "ALPINE", "WESTERN", "ISLES")))
+stocks <- function() {
+  matrix(
+    EuStockMarkets,
+    ncol = 4,
+    dimnames = list(format(stock_dates()), c("NORTH", "ALPINE", "WESTERN", "ISLES"))
+  )
+}
 stock_prices <- function() as_prices(stocks())
 
 written <- function(..., ending = ".csv") {
@@ -19,11 +24,18 @@ imbroglio <- function(...) {
   err <- tempfile()
   command <- system.file("exec", "imbroglio", package = "imbroglio")
   libraries <- paste(.libPaths(), collapse = .Platform$path.sep)
-  status <- system2(command, shQuote(c(...)), stdout = out, stderr = err, env = paste0("R_LIBS=", shQuote(libraries)))
+  status <- system2(
+    command,
+    shQuote(c(...)),
+    stdout = out,
+    stderr = err,
+    env = paste0("R_LIBS=", shQuote(libraries))
+  )
   list(status = status, out = readLines(out), err = paste(readLines(err), collapse = "\n"))
 }
 
-# How often a long test repeats: usually, and of `make test` with IMBROGLIO_ALL set, which takes half an hour.
+# How often a long test repeats: usually, and of `make test` with IMBROGLIO_ALL set, which takes
+# half an hour.
 thorough <- function(usually, all) if (nzchar(Sys.getenv("IMBROGLIO_ALL"))) all else usually
 
 # The package's own sources; not there when only the installed package is tested.

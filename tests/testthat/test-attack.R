@@ -1,10 +1,16 @@
-# A short form of `make attack`: files whose truth is known, changed bytes, nasty command lines, writing without room.
+# A short form of `make attack`: files whose truth is known, changed bytes, nasty command lines,
+# writing without room.
 batch <- function(kind, from, to) {
   out <- tempfile(fileext = ".rds")
   before <- setwd(dirname(source_file("DESCRIPTION")))
   on.exit(setwd(before))
-  status <- system2(file.path(R.home("bin"), "Rscript"), c("--no-init-file", "tests/attack/attack.R", shQuote(kind), from, to, out), stdout = FALSE,
-                    stderr = FALSE, env = paste0("R_LIBS=", paste(.libPaths(), collapse = ":")))
+  status <- system2(
+    file.path(R.home("bin"), "Rscript"),
+    c("--no-init-file", "tests/attack/attack.R", shQuote(kind), from, to, out),
+    stdout = FALSE,
+    stderr = FALSE,
+    env = paste0("R_LIBS=", paste(.libPaths(), collapse = ":"))
+  )
   expect_equal(status, 0L, info = kind)
   readRDS(out)
 }
@@ -29,9 +35,19 @@ test_that("no command line breaks, and none that cannot write says that it wrote
   expect_setequal(unique(lines), c("done", "refused"))
   skip_on_os("windows")
   source(source_file("tests", "attack", "writes.R"), local = TRUE)
-  found <- attack_writes(command_runner(system.file("exec", "imbroglio", package = "imbroglio")), demo_file("bay.csv"), demo_file("bay-daily.csv.gz"))
-  expect_equal(bad(found$outcome), character(), info = paste(found$case[startsWith(found$outcome, "FAILURE")], collapse = ", "))
-  if (Sys.info()[["effective_user"]] == "root" && Sys.info()[["sysname"]] == "Linux" && !is.null(disk <- small_disk(10L))) {
+  found <- attack_writes(
+    command_runner(system.file("exec", "imbroglio", package = "imbroglio")),
+    demo_file("bay.csv"),
+    demo_file("bay-daily.csv.gz")
+  )
+  expect_equal(
+    bad(found$outcome),
+    character(),
+    info = paste(found$case[startsWith(found$outcome, "FAILURE")], collapse = ", ")
+  )
+  if (Sys.info()[["effective_user"]] == "root" &&
+      Sys.info()[["sysname"]] == "Linux" &&
+      !is.null(disk <- small_disk(10L))) {
     system2("umount", disk)
     expect_gt(nrow(found), 15)
   }

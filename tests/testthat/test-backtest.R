@@ -2,80 +2,140 @@
 days <- function(x, gaps = NULL) {
   x <- as.matrix(x)
   x[gaps] <- NA
-  dimnames(x) <- list(format(as.Date("2001-01-01") + seq_len(nrow(x))),
-                      if (ncol(x) > 26) seq_len(ncol(x)) else LETTERS[seq_len(ncol(x))])
+  dimnames(x) <- list(
+    format(as.Date("2001-01-01") + seq_len(nrow(x))),
+    if (ncol(x) > 26) seq_len(ncol(x)) else LETTERS[seq_len(ncol(x))]
+  )
   as_returns(x, given = "returns", every = "day")
 }
 tested <- function(...) suppressWarnings(backtest_var(...))
 
-test_that("the rolling ranks are those of each window sorted, with gaps, ties and a growing window", {
-  set.seed(2)
-  x <- cbind(round(rnorm(700), 1) / 100, c(rnorm(350), rnorm(350) * 5) / 100, sort(rnorm(700)) / 100,
-             -sort(rnorm(700)) / 100)
-  returns <- days(x, sample(700, 60))
-  for (kind in c("simple", "log")) for (rank in c("nearest", "up", "down",
-                                                  "interpolate")) for (level in c(0.5, 0.95, 0.99)) {
-    for (expanding in c(FALSE, TRUE)) {
-      r <- as_returns(as.data.frame(returns), kind, given = "returns", every = "day")
-      series <- backtest_series(tested(r, 100, level, rank = rank, expanding = expanding))
-      for (s in colnames(r)) {
-        own <- as.matrix(r)[, s]
-        own <- unname(own[!is.na(own)])
-        mine <- series[series$security == s, ]
-        expect_equal(nrow(mine), length(own) - 100)
-        at <- c(1, 2, 57, 300, nrow(mine))
-        loss <- function(q) if (kind == "log") -expm1(q) else -q
-        for (i in at) {
-          before <- sort(own[(if (expanding) 1 else i):(i + 99)])
-          n <- length(before)
-          a <- 1 - level
-          k <- switch(rank, nearest = floor(n * a + 0.5 + 1e-9), up = ceiling(n * a - 1e-9),
-                      down = max(1, floor(n * a + 1e-9)),
-                      interpolate = (n - 1) * a + 1)
-          q <- if (rank == "interpolate") quantile(before, a, type = 7, names = FALSE) else before[k]
-          expect_equal(mine$var[i], loss(q), tolerance = 1e-12)
-          expect_equal(mine$es[i], mean(loss(before[seq_len(floor(k + 1e-9))])), tolerance = 1e-12)
+test_that(
+  paste0(
+    "the rolling ranks are those of each window sorted, with gaps, ties and a ",
+    "growing window"
+  ),
+  {
+    set.seed(2)
+    x <- cbind(
+      round(rnorm(700), 1) / 100,
+      c(rnorm(350), rnorm(350) * 5) / 100,
+      sort(rnorm(700)) / 100,
+      -sort(rnorm(700)) / 100
+    )
+    returns <- days(x, sample(700, 60))
+    for (kind in c("simple", "log")) {
+      for (rank in c("nearest", "up", "down", "interpolate")) {
+        for (level in c(0.5, 0.95, 0.99)) {
+          for (expanding in c(FALSE, TRUE)) {
+            r <- as_returns(as.data.frame(returns), kind, given = "returns", every = "day")
+            series <- backtest_series(tested(r, 100, level, rank = rank, expanding = expanding))
+            for (s in colnames(r)) {
+              own <- as.matrix(r)[, s]
+              own <- unname(own[!is.na(own)])
+              mine <- series[series$security == s, ]
+              expect_equal(nrow(mine), length(own) - 100)
+              at <- c(1, 2, 57, 300, nrow(mine))
+              loss <- function(q) if (kind == "log") -expm1(q) else -q
+              for (i in at) {
+                before <- sort(own[(if (expanding) 1 else i):(i + 99)])
+                n <- length(before)
+                a <- 1 - level
+                k <- switch(
+                  rank,
+                  nearest = floor(n * a + 0.5 + 1e-9),
+                  up = ceiling(n * a - 1e-9),
+                  down = max(1, floor(n * a + 1e-9)),
+                  interpolate = (n - 1) * a + 1
+                )
+                q <- if (rank == "interpolate") {
+                  quantile(before, a, type = 7, names = FALSE)
+                } else {
+                  before[k]
+                }
+                expect_equal(mine$var[i], loss(q), tolerance = 1e-12)
+                expect_equal(
+                  mine$es[i],
+                  mean(loss(before[seq_len(floor(k + 1e-9))])),
+                  tolerance = 1e-12
+                )
+              }
+            }
+          }
         }
       }
     }
   }
-})
+)
 
-test_that("each day's line is what the method says of the days before, and the future changes nothing", {
-  set.seed(9)
-  x <- 0.01 * rt(330, 5)
-  methods <- c("historical", "age-weighted", "volatility-scaled", "filtered", "normal", "normal-relative",
-               "cornish-fisher", "ewma",
-               "garch", "hill", "pareto", "student", "laplace", "bootstrap", "stationary-bootstrap")
-  future <- replace(x, 311:330, -0.5)
-  for (expanding in c(FALSE, TRUE)) {
-    ask <- function(x, refit = 1) {
-      as.data.frame(backtest_series(tested(days(x), 250, c(0.95, 0.99), methods, expanding = expanding, refit = refit, draws = 500)))
+test_that(
+  paste0(
+    "each day's line is what the method says of the days before, and the future ",
+    "changes nothing"
+  ),
+  {
+    set.seed(9)
+    x <- 0.01 * rt(330, 5)
+    methods <- c(
+      "historical", "age-weighted", "volatility-scaled", "filtered", "normal", "normal-relative",
+      "cornish-fisher", "ewma", "garch", "hill", "pareto", "student", "laplace", "bootstrap",
+      "stationary-bootstrap"
+    )
+    future <- replace(x, 311:330, -0.5)
+    for (expanding in c(FALSE, TRUE)) {
+      ask <- function(x, refit = 1) {
+        as.data.frame(backtest_series(tested(
+          days(x),
+          250,
+          c(0.95, 0.99),
+          methods,
+          expanding = expanding,
+          refit = refit,
+          draws = 500
+        )))
+      }
+      series <- ask(x)
+      for (t in c(251, 290)) {
+        before <- days(x[(if (expanding) 1 else t - 250):(t - 1)])
+        measured <- as.data.frame(suppressWarnings(measure_var(
+          before,
+          c(0.95, 0.99),
+          method = methods,
+          draws = 500
+        )))
+        mine <- series[series$date == as.Date("2001-01-01") + t, ]
+        row <- match(paste(mine$method, mine$level), paste(measured$method, measured$level))
+        expect_equal(mine$var, measured$var[row], tolerance = 1e-10)
+        expect_equal(mine$es, measured$es[row], tolerance = 1e-8)
+      }
+      for (refit in c(1, 25)) {
+        now <- ask(x, refit)
+        later <- ask(future, refit)
+        until <- function(series) {
+          as.list(series[series$date <= as.Date("2001-01-01") + 311, c(
+            "method",
+            "date",
+            "var",
+            "es"
+          )])
+        }
+        expect_identical(until(now), until(later))
+        expect_false(identical(now$var, later$var))
+      }
     }
-    series <- ask(x)
-    for (t in c(251, 290)) {
-      before <- days(x[(if (expanding) 1 else t - 250):(t - 1)])
-      measured <- as.data.frame(suppressWarnings(measure_var(before, c(0.95, 0.99), method = methods, draws = 500)))
-      mine <- series[series$date == as.Date("2001-01-01") + t, ]
-      row <- match(paste(mine$method, mine$level), paste(measured$method, measured$level))
-      expect_equal(mine$var, measured$var[row], tolerance = 1e-10)
-      expect_equal(mine$es, measured$es[row], tolerance = 1e-8)
-    }
-    for (refit in c(1, 25)) {
-      now <- ask(x, refit)
-      later <- ask(future, refit)
-      until <- function(series) as.list(series[series$date <= as.Date("2001-01-01") + 311,
-                                               c("method", "date", "var", "es")])
-      expect_identical(until(now), until(later))
-      expect_false(identical(now$var, later$var))
-    }
+    # Between fits parameters stand still; volatility does not.
+    kept <- as.data.frame(backtest_series(tested(
+      days(x),
+      250,
+      0.99,
+      c("normal", "garch", "ewma"),
+      refit = 40
+    )))
+    changes <- tapply(kept$var, kept$method, function(v) length(unique(v)))
+    expect_equal(as.vector(changes[c("ewma", "normal")]), c(80, 2))
+    expect_gt(changes[["garch"]], 30)
   }
-  # Between fits parameters stand still; volatility does not.
-  kept <- as.data.frame(backtest_series(tested(days(x), 250, 0.99, c("normal", "garch", "ewma"), refit = 40)))
-  changes <- tapply(kept$var, kept$method, function(v) length(unique(v)))
-  expect_equal(as.vector(changes[c("ewma", "normal")]), c(80, 2))
-  expect_gt(changes[["garch"]], 30)
-})
+)
 
 test_that("the tests are those of their papers", {
   set.seed(1)
@@ -94,17 +154,23 @@ test_that("the tests are those of their papers", {
     after <- hit[-1]
     before <- hit[-n]
     p <- ifelse(before, mean(after[before]), mean(after[!before]))
-    ratio <- 2 * sum(dbinom(after, 1, p, log = TRUE)) - 2 * sum(dbinom(after, 1, mean(after), log = TRUE))
+    ratio <- 2 * sum(dbinom(after, 1, p, log = TRUE)) -
+      2 * sum(dbinom(after, 1, mean(after), log = TRUE))
     expect_equal(result$independence[i], ratio, tolerance = 1e-10)
     expect_equal(result$coverage_p[i], pchisq(result$kupiec[i] + ratio, 2, lower.tail = FALSE))
     expect_equal(result$es_z[i], 1 - sum((-one$return / one$es)[hit]) / (n * a))
     expect_equal(result$score[i], mean((a - hit) * (one$var + one$return)))
     runs <- vapply(250:n, function(t) sum(hit[(t - 249):t]), 0)
     bounds <- qbinom(c(0.95, 0.9999), 250, a)
-    expect_equal(unlist(as.data.frame(result)[i, c("green", "yellow", "red")], use.names = FALSE),
-                 as.vector(table(cut(runs, c(-1, bounds - 1, 250)))))
+    expect_equal(
+      unlist(as.data.frame(result)[i, c("green", "yellow", "red")], use.names = FALSE),
+      as.vector(table(cut(runs, c(-1, bounds - 1, 250))))
+    )
     expect_equal(result$recent[i], sum(tail(hit, 250)))
-    expect_equal(nrow(backtest_breaches(result)[backtest_breaches(result)$level == result$level[i], ]), sum(hit))
+    expect_equal(
+      nrow(backtest_breaches(result)[backtest_breaches(result)$level == result$level[i], ]),
+      sum(hit)
+    )
     zones <- backtest_zones(result)
     zones <- zones[zones$level == result$level[i], ]
     expect_equal(zones$breaches, c(sum(hit[51:300]), sum(hit[301:550])))
@@ -162,15 +228,27 @@ test_that("methods are placed by their line, and the result is read and drawn", 
     h <<- 2e-6 + 0.12 * e^2 + 0.86 * h
     e
   }, 0)
-  result <- tested(days(cbind(x, x[1500:1])), 300, method = c("normal", "ewma", "garch"), refit = 100)
+  result <- tested(
+    days(cbind(x, x[1500:1])),
+    300,
+    method = c("normal", "ewma", "garch"),
+    refit = 100
+  )
   first <- result[result$security == "A", ]
   expect_equal(first$place[first$method == "normal"], 3L)
   expect_equal(sort(first$place), 1:3)
   said <- in_words(result)
-  expect_match(said[1], "^A, normal at 99 %: [0-9]+ breaches in 1,200 days, where 12.0 are expected; ")
+  expect_match(
+    said[1],
+    "^A, normal at 99 %: [0-9]+ breaches in 1,200 days, where 12.0 are expected; "
+  )
   expect_s3_class(ggplot2::autoplot(result), "ggplot")
   expect_silent(built <- ggplot2::ggplot_build(ggplot2::autoplot(result, security = "B")))
-  marks <- built$data[[which(vapply(built$plot$layers, function(l) inherits(l$geom, "GeomPoint"), NA))[1]]]
+  marks <- built$data[[which(vapply(
+    built$plot$layers,
+    function(l) inherits(l$geom, "GeomPoint"),
+    NA
+  ))[1]]]
   everywhere <- as.data.frame(backtest_breaches(result))
   expect_equal(nrow(marks), length(unique(everywhere$date[everywhere$security == "B"])))
 })

@@ -18,38 +18,53 @@ newey_west <- function(fit, lags) {
 }
 
 test_that("a line against a benchmark is lm()'s, with its errors, tests and intervals", {
-  for (kind in c("simple", "log")) for (rf in list(NULL, 0.05)) {
-    returns <- as_returns(stock_prices(), kind = kind)
-    r <- as.matrix(returns)
-    rate <- if (is.null(rf)) 0 else if (kind == "log") log(1.05) / 252 else 1.05^(1 / 252) - 1
-    found <- measure_beta(returns, "ISLES", risk_free = rf, confidence = 0.9)
-    robust <- measure_beta(returns, "ISLES", risk_free = rf, errors = "newey-west")
-    five <- measure_beta(returns, "ISLES", risk_free = rf, errors = "newey-west", lags = 5)
-    expect_equal(found$security, c("NORTH", "ALPINE", "WESTERN"))
-    for (s in found$security) {
-      x <- r[, "ISLES"] - rate
-      y <- r[, s] - rate
-      fit <- lm(y ~ x)
-      table <- summary(fit)$coefficients
-      row <- found[found$security == s, ]
-      same_numbers(row[c("alpha", "alpha_error", "alpha_t", "alpha_p")], table[1, ])
-      same_numbers(row[c("beta", "beta_error", "beta_t", "beta_p")], table[2, ])
-      same_numbers(row[c("alpha_low", "alpha_high", "beta_low", "beta_high")],
-                   t(confint(fit, level = 0.9)))
-      same_numbers(row[c("r_squared", "correlation", "residual_volatility", "alpha_annual")],
-                   c(summary(fit)$r.squared, cor(x, y), summary(fit)$sigma, table[1, 1] * 252))
-      same_numbers(row[c("beta_adjusted", "beta_up", "beta_down")],
-                   c((2 * table[2, 1] + 1) / 3, coef(lm(y ~ x, subset = x > 0))[2],
-                     coef(lm(y ~ x, subset = x < 0))[2]))
-      same_numbers(robust[robust$security == s, c("alpha_error", "beta_error")],
-                   newey_west(fit, floor(4 * (1859 / 100)^(2 / 9))))
-      same_numbers(five[five$security == s, c("alpha_error", "beta_error")], newey_west(fit, 5))
+  for (kind in c("simple", "log")) {
+    for (rf in list(NULL, 0.05)) {
+      returns <- as_returns(stock_prices(), kind = kind)
+      r <- as.matrix(returns)
+      rate <- if (is.null(rf)) 0 else if (kind == "log") log(1.05) / 252 else 1.05^(1 / 252) - 1
+      found <- measure_beta(returns, "ISLES", risk_free = rf, confidence = 0.9)
+      robust <- measure_beta(returns, "ISLES", risk_free = rf, errors = "newey-west")
+      five <- measure_beta(returns, "ISLES", risk_free = rf, errors = "newey-west", lags = 5)
+      expect_equal(found$security, c("NORTH", "ALPINE", "WESTERN"))
+      for (s in found$security) {
+        x <- r[, "ISLES"] - rate
+        y <- r[, s] - rate
+        fit <- lm(y ~ x)
+        table <- summary(fit)$coefficients
+        row <- found[found$security == s, ]
+        same_numbers(row[c("alpha", "alpha_error", "alpha_t", "alpha_p")], table[1, ])
+        same_numbers(row[c("beta", "beta_error", "beta_t", "beta_p")], table[2, ])
+        same_numbers(
+          row[c("alpha_low", "alpha_high", "beta_low", "beta_high")],
+          t(confint(fit, level = 0.9))
+        )
+        same_numbers(
+          row[c("r_squared", "correlation", "residual_volatility", "alpha_annual")],
+          c(summary(fit)$r.squared, cor(x, y), summary(fit)$sigma, table[1, 1] * 252)
+        )
+        same_numbers(
+          row[c("beta_adjusted", "beta_up", "beta_down")],
+          c(
+            (2 * table[2, 1] + 1) / 3,
+            coef(lm(y ~ x, subset = x > 0))[2],
+            coef(lm(y ~ x, subset = x < 0))[2]
+          )
+        )
+        same_numbers(
+          robust[robust$security == s, c("alpha_error", "beta_error")],
+          newey_west(fit, floor(4 * (1859 / 100)^(2 / 9)))
+        )
+        same_numbers(five[five$security == s, c("alpha_error", "beta_error")], newey_west(fit, 5))
+      }
     }
   }
   tidied <- generics::tidy(found)
   expect_equal(tidied$estimate, as.vector(rbind(found$alpha, found$beta)))
-  expect_equal(tidied$high - tidied$low, as.vector(rbind(found$alpha_high - found$alpha_low,
-                                                         found$beta_high - found$beta_low)))
+  expect_equal(
+    tidied$high - tidied$low,
+    as.vector(rbind(found$alpha_high - found$alpha_low, found$beta_high - found$beta_low))
+  )
   expect_equal(generics::glance(found)$r_squared, found$r_squared)
 })
 
@@ -58,42 +73,80 @@ test_that("several benchmarks go into one regression as in lm()", {
   r <- as.data.frame(as.matrix(returns))
   fit <- lm(NORTH ~ ALPINE + WESTERN + ISLES, r)
   for (errors in c("ordinary", "newey-west")) {
-    found <- measure_beta(returns, c("ALPINE", "WESTERN", "ISLES"), together = TRUE, errors = errors)
+    found <- measure_beta(
+      returns,
+      c("ALPINE", "WESTERN", "ISLES"),
+      together = TRUE,
+      errors = errors
+    )
     expect_equal(found$benchmark, c("ALPINE", "WESTERN", "ISLES"))
-    se <- if (errors == "ordinary") sqrt(diag(vcov(fit)))
-          else newey_west(fit, floor(4 * (1859 / 100)^(2 / 9)))
+    se <- if (errors == "ordinary") {
+      sqrt(diag(vcov(fit)))
+    } else {
+      newey_west(fit, floor(4 * (1859 / 100)^(2 / 9)))
+    }
     same_numbers(found$beta, coef(fit)[-1])
     same_numbers(found$beta_error, se[-1])
-    same_numbers(found[1, c("alpha", "alpha_error", "r_squared", "residual_volatility")],
-                 c(coef(fit)[1], se[1], summary(fit)$r.squared, summary(fit)$sigma))
+    same_numbers(
+      found[1, c("alpha", "alpha_error", "r_squared", "residual_volatility")],
+      c(coef(fit)[1], se[1], summary(fit)$r.squared, summary(fit)$sigma)
+    )
     same_numbers(found$beta_p, 2 * pt(-abs(coef(fit) / se), 1855)[-1])
   }
   # One at a time they are the single lines.
   single <- measure_beta(returns, c("ALPINE", "WESTERN"))
-  same_numbers(single$beta[single$security == "NORTH"],
-               c(coef(lm(NORTH ~ ALPINE, r))[2], coef(lm(NORTH ~ WESTERN, r))[2]))
+  same_numbers(
+    single$beta[single$security == "NORTH"],
+    c(coef(lm(NORTH ~ ALPINE, r))[2], coef(lm(NORTH ~ WESTERN, r))[2])
+  )
 })
 
 # As given log returns any finite numbers can be measured.
 as_given <- function(data) {
-  suppressWarnings(as_returns(data.frame(date = as.Date("2000-01-01") + seq_len(nrow(data)), data,
-                        check.names = FALSE), "log", every = "day", given = "returns"))
+  suppressWarnings(as_returns(
+    data.frame(date = as.Date("2000-01-01") + seq_len(nrow(data)), data, check.names = FALSE),
+    "log",
+    every = "day",
+    given = "returns"
+  ))
 }
 
 test_that("regression gives the certified values, and exact ones of ill-conditioned data", {
   # NIST's certified values for Longley's data, in its units.
-  data <- with(longley, data.frame(y = Employed * 1000, x1 = GNP.deflator, x2 = GNP * 1000,
-                                   x3 = Unemployed * 10, x4 = Armed.Forces * 10,
-                                   x5 = Population * 1000, x6 = Year))
+  data <- with(
+    longley,
+    data.frame(
+      y = Employed * 1000,
+      x1 = GNP.deflator,
+      x2 = GNP * 1000,
+      x3 = Unemployed * 10,
+      x4 = Armed.Forces * 10,
+      x5 = Population * 1000,
+      x6 = Year
+    )
+  )
   found <- measure_beta(as_given(data), paste0("x", 1:6), together = TRUE)
-  same_numbers(found$beta, c(15.0618722713733, -0.0358191792925910, -2.02022980381683,
-                             -1.03322686717359, -0.0511041056535807, 1829.15146461355), 1e-9)
-  same_numbers(found$beta_error, c(84.9149257747669, 0.0334910077722432, 0.488399681651699,
-                                   0.214274163161675, 0.226073200069370, 455.478499142212),
-                                   1e-9)
-  same_numbers(found[1, c("alpha", "alpha_error", "residual_volatility", "r_squared")],
-               c(-3482258.63459582, 890420.383607373, 304.854073561965, 0.995479004577296),
-               1e-9)
+  same_numbers(
+    found$beta,
+    c(
+      15.0618722713733, -0.0358191792925910, -2.02022980381683, -1.03322686717359,
+      -0.0511041056535807, 1829.15146461355
+    ),
+    1e-9
+  )
+  same_numbers(
+    found$beta_error,
+    c(
+      84.9149257747669, 0.0334910077722432, 0.488399681651699, 0.214274163161675,
+      0.226073200069370, 455.478499142212
+    ),
+    1e-9
+  )
+  same_numbers(
+    found[1, c("alpha", "alpha_error", "residual_volatility", "r_squared")],
+    c(-3482258.63459582, 890420.383607373, 304.854073561965, 0.995479004577296),
+    1e-9
+  )
   # The pattern +--+ is orthogonal to a constant and to a line: the estimates are exact.
   for (level in c(0, 1e3, 1e6)) {
     n <- 400
@@ -102,8 +155,11 @@ test_that("regression gives the certified values, and exact ones of ill-conditio
     found <- measure_beta(as_given(data.frame(x = x, y = -262.25 + 1.5 * x + e)), "x")
     sxx <- n * (n^2 - 1) / 12
     sigma <- sqrt(n / (n - 2))
-    same_numbers(found[c("beta", "residual_volatility", "beta_error", "alpha")],
-                 c(1.5, sigma, sigma / sqrt(sxx), -262.25), 1e-11 * max(1, level / 1e2))
+    same_numbers(
+      found[c("beta", "residual_volatility", "beta_error", "alpha")],
+      c(1.5, sigma, sigma / sqrt(sxx), -262.25),
+      1e-11 * max(1, level / 1e2)
+    )
     same_numbers(found$alpha_error, sigma * sqrt(1 / n + mean(x)^2 / sxx))
   }
   still <- measure_beta(as_given(data.frame(x = rep(0.01, 9), y = 1:9)), "x")
@@ -135,12 +191,21 @@ test_that("series with different holidays are compared over the same intervals",
       r <- if (kind == "log") diff(log(close)) else close[-1, ] / close[-nrow(close), ] - 1
       fit <- lm(r[, 1] ~ r[, 2])
       row <- found[found$security == s, ]
-      same_numbers(row[c("alpha", "beta", "residual_volatility", "n")],
-                   c(coef(fit), summary(fit)$sigma, nrow(r)))
+      same_numbers(
+        row[c("alpha", "beta", "residual_volatility", "n")],
+        c(coef(fit), summary(fit)$sigma, nrow(r))
+      )
       d <- apart[apart$security == s, ]
-      same_numbers(d[c("active_return", "tracking_error", "correlation", "ahead", "n")],
-                   c(mean(r[, 1] - r[, 2]), sd(r[, 1] - r[, 2]), cor(r)[1, 2],
-                     mean(r[, 1] > r[, 2]), nrow(r)))
+      same_numbers(
+        d[c("active_return", "tracking_error", "correlation", "ahead", "n")],
+        c(
+          mean(r[, 1] - r[, 2]),
+          sd(r[, 1] - r[, 2]),
+          cor(r)[1, 2],
+          mean(r[, 1] > r[, 2]),
+          nrow(r)
+        )
+      )
       same_numbers(pairs[s, "ISLES"], cor(r)[1, 2])
       # By row the dates of the two would not be the same.
       own <- function(x) diff(log(na.omit(prices$close[, x])))
@@ -158,13 +223,21 @@ test_that("series with different holidays are compared over the same intervals",
     both <- na.omit(prices$close[, c("NORTH", "ALPINE")])
     d <- if (kind == "log") diff(log(both)) else both[-1, ] / both[-nrow(both), ] - 1
     d <- d[, 1] - d[, 2]
-    same_numbers(excess[c("sharpe", "sharpe_error")],
-                 c(mean(d) / sd(d), sqrt((1 + (mean(d) / sd(d))^2 / 2) / length(d))))
+    same_numbers(
+      excess[c("sharpe", "sharpe_error")],
+      c(mean(d) / sd(d), sqrt((1 + (mean(d) / sd(d))^2 / 2) / length(d)))
+    )
     # A benchmark in a table of its own, in whatever order its dates come.
-    outside <- measure_beta(returns[, "NORTH"], suppressMessages(as_prices(
-      as.data.frame(prices)[400:1, c("date", "ISLES")])))
-    same_numbers(outside[c("beta", "alpha", "n")],
-                 found[found$security == "NORTH", c("beta", "alpha", "n")])
+    outside <- measure_beta(
+      returns[, "NORTH"],
+      suppressMessages(as_prices(
+        as.data.frame(prices)[400:1, c("date", "ISLES")]
+      ))
+    )
+    same_numbers(
+      outside[c("beta", "alpha", "n")],
+      found[found$security == "NORTH", c("beta", "alpha", "n")]
+    )
   }
   # Common dates of all four.
   close <- na.omit(prices$close)
@@ -175,32 +248,52 @@ test_that("series with different holidays are compared over the same intervals",
   expect_equal(unname(kept$observations), rep(nrow(r), 4))
   expect_true("not on a date of all the others" %in% kept$dropped$reason)
   # Given returns know of no interval to span: rows that both have.
-  given <- as_returns(data.frame(date = as.Date("2024-01-01") + 0:5,
-                                 A = c(1, NA, 3, 2, 5, 4) / 100,
-                                 B = c(2, 1, NA, 5, 3, 1) / 100), given = "returns")
-  same_numbers(measure_beta(given, "B")[c("beta", "n")],
-               c(coef(lm(c(1, 2, 5, 4) ~ c(2, 5, 3, 1)))[2], 4))
+  given <- as_returns(
+    data.frame(
+      date = as.Date("2024-01-01") + 0:5,
+      A = c(1, NA, 3, 2, 5, 4) / 100,
+      B = c(2, 1, NA, 5, 3, 1) / 100
+    ),
+    given = "returns"
+  )
+  same_numbers(
+    measure_beta(given, "B")[c("beta", "n")],
+    c(coef(lm(c(1, 2, 5, 4) ~ c(2, 5, 3, 1)))[2], 4)
+  )
 })
 
-test_that("tracking error and the information ratio are a year's, and their mixture is warned about", {
-  returns <- as_returns(stock_prices())
-  r <- as.matrix(returns)
-  expect_warning(found <- measure_tracking(returns, "NORTH", per_year = 250),
-                 class = "imbroglio_warning_not_a_year")
-  for (s in found$security) {
-    d <- r[, s] - r[, "NORTH"]
-    row <- found[found$security == s, ]
-    same_numbers(row[c("active_return", "tracking_error", "active_return_annual",
-                       "tracking_error_annual", "information_ratio")],
-                 c(mean(d), sd(d), mean(d) * 250, sd(d) * sqrt(250),
-                   mean(d) / sd(d) * sqrt(250)))
-    total <- prod(1 + r[, s]) - prod(1 + r[, "NORTH"])
-    same_numbers(row[c("active_return_total", "information_ratio_total")],
-                 c(total, total / sd(d) / sqrt(250)))
+test_that(
+  paste0(
+    "tracking error and the information ratio are a year's, and their mixture is ",
+    "warned about"
+  ),
+  {
+    returns <- as_returns(stock_prices())
+    r <- as.matrix(returns)
+    expect_warning(
+      found <- measure_tracking(returns, "NORTH", per_year = 250),
+      class = "imbroglio_warning_not_a_year"
+    )
+    for (s in found$security) {
+      d <- r[, s] - r[, "NORTH"]
+      row <- found[found$security == s, ]
+      same_numbers(
+        row[c(
+          "active_return", "tracking_error", "active_return_annual", "tracking_error_annual",
+          "information_ratio"
+        )],
+        c(mean(d), sd(d), mean(d) * 250, sd(d) * sqrt(250), mean(d) / sd(d) * sqrt(250))
+      )
+      total <- prod(1 + r[, s]) - prod(1 + r[, "NORTH"])
+      same_numbers(
+        row[c("active_return_total", "information_ratio_total")],
+        c(total, total / sd(d) / sqrt(250))
+      )
+    }
+    expect_no_warning(measure_tracking(returns, "NORTH", total = FALSE))
+    expect_no_warning(measure_tracking(window(stock_prices(), last = "1 year"), "NORTH"))
   }
-  expect_no_warning(measure_tracking(returns, "NORTH", total = FALSE))
-  expect_no_warning(measure_tracking(window(stock_prices(), last = "1 year"), "NORTH"))
-})
+)
 
 test_that("every rolling result is the whole-sample function applied window by window", {
   prices <- read_prices(demo_file("bay.csv"))[, c("BAYBOND", "CORRACK", "PELLAN")]
@@ -213,40 +306,62 @@ test_that("every rolling result is the whole-sample function applied window by w
     })
   }
   cases <- list(
-    return = list(roll = function(p, w) measure_return(p, window = w, min_obs = 5,
-                                                       risk_free = 0.01),
-                  whole = function(p) measure_return(p, risk_free = 0.01)),
-    drawdown = list(roll = function(p, w) measure_drawdown(p, window = w, min_obs = 5),
-                    whole = function(p) measure_drawdown(as_returns(p))),
-    beta = list(roll = function(p, w) measure_beta(p, "BAYBOND", window = w, min_obs = 5,
-                                                   risk_free = 0.01),
-                whole = function(p) measure_beta(p, "BAYBOND", risk_free = 0.01), pair = TRUE),
-    tracking = list(roll = function(p, w) measure_tracking(p, "BAYBOND", window = w,
-                                                           min_obs = 5),
-                    whole = function(p) measure_tracking(p, "BAYBOND", total = FALSE),
-                    pair = TRUE),
-    correlation = list(roll = function(p, w) correlate_returns(p, window = w, min_obs = 5),
-                       whole = function(p) correlate_returns(p), pair = TRUE)
+    return = list(
+      roll = function(p, w) measure_return(p, window = w, min_obs = 5, risk_free = 0.01),
+      whole = function(p) measure_return(p, risk_free = 0.01)
+    ),
+    drawdown = list(
+      roll = function(p, w) measure_drawdown(p, window = w, min_obs = 5),
+      whole = function(p) measure_drawdown(as_returns(p))
+    ),
+    beta = list(
+      roll = function(p, w) measure_beta(p, "BAYBOND", window = w, min_obs = 5, risk_free = 0.01),
+      whole = function(p) measure_beta(p, "BAYBOND", risk_free = 0.01),
+      pair = TRUE
+    ),
+    tracking = list(
+      roll = function(p, w) measure_tracking(p, "BAYBOND", window = w, min_obs = 5),
+      whole = function(p) measure_tracking(p, "BAYBOND", total = FALSE),
+      pair = TRUE
+    ),
+    correlation = list(
+      roll = function(p, w) correlate_returns(p, window = w, min_obs = 5),
+      whole = function(p) correlate_returns(p),
+      pair = TRUE
+    )
   )
-  for (name in names(cases)) for (w in c(30, 250)) {
-    case <- cases[[name]]
-    rolled <- case$roll(prices, w)
-    for (s in c("CORRACK", "PELLAN")) {
-      known <- !is.na(prices$close[, s]) & (is.null(case$pair) | !is.na(prices$close[, "BAYBOND"]))
-      dates <- prices$dates[known]
-      columns <- if (is.null(case$pair)) s else c("BAYBOND", s)
-      n <- sum(rolled$security == s)
-      expect_equal(n, length(dates) - 1L, info = name)
-      for (part in windows_of(rolled, s, dates, w, c(5, w - 1, w, w + 1, 700, n))) {
-        close <- prices[, columns]$close[match(part$dates, prices$dates), , drop = FALSE]
-        whole <- as.data.frame(suppressWarnings(case$whole(as_prices(close, dates = part$dates)), classes = "imbroglio_warning_short_sample"))
-        both <- setdiff(intersect(names(whole), names(part$row)), c("security", "benchmark"))
-        expect_gt(length(both), if (name == "correlation") 1 else 3)
-        expect_equal(part$row[both], whole[both], tolerance = 1e-10, ignore_attr = TRUE,
-                     info = paste(name, w, s))
+  for (name in names(cases)) {
+    for (w in c(30, 250)) {
+      case <- cases[[name]]
+      rolled <- case$roll(prices, w)
+      for (s in c("CORRACK", "PELLAN")) {
+        known <- !is.na(prices$close[, s]) &
+          (is.null(case$pair) | !is.na(prices$close[, "BAYBOND"]))
+        dates <- prices$dates[known]
+        columns <- if (is.null(case$pair)) s else c("BAYBOND", s)
+        n <- sum(rolled$security == s)
+        expect_equal(n, length(dates) - 1L, info = name)
+        for (part in windows_of(rolled, s, dates, w, c(5, w - 1, w, w + 1, 700, n))) {
+          close <- prices[, columns]$close[match(part$dates, prices$dates), , drop = FALSE]
+          whole <- as.data.frame(suppressWarnings(
+            case$whole(as_prices(close, dates = part$dates)),
+            classes = "imbroglio_warning_short_sample"
+          ))
+          both <- setdiff(intersect(names(whole), names(part$row)), c("security", "benchmark"))
+          expect_gt(length(both), if (name == "correlation") 1 else 3)
+          expect_equal(
+            part$row[both],
+            whole[both],
+            tolerance = 1e-10,
+            ignore_attr = TRUE,
+            info = paste(name, w, s)
+          )
+        }
+        expect_true(
+          all(is.na(rolled[[ncol(rolled)]][which(rolled$security == s)[1:4]])),
+          info = name
+        )
       }
-      expect_true(all(is.na(rolled[[ncol(rolled)]][which(rolled$security == s)[1:4]])),
-                  info = name)
     }
   }
   # The bare matrices are the same numbers.
@@ -265,15 +380,18 @@ test_that("every rolling result is the whole-sample function applied window by w
 
 test_that("frequencies and spans stand side by side, each as measured alone", {
   prices <- stock_prices()
-  both <- suppressMessages(measure_beta(prices, "ISLES", every = c("day", "week", "month"),
-                                        last = c("1 year", "5 years")))
+  both <- suppressMessages(measure_beta(
+    prices,
+    "ISLES",
+    every = c("day", "week", "month"),
+    last = c("1 year", "5 years")
+  ))
   expect_equal(nrow(both), 18L)
   for (i in seq_len(nrow(both))) {
     part <- window(prices, last = both$span[i])[, c(both$security[i], "ISLES")]
     alone <- suppressMessages(measure_beta(as_returns(part, every = both$every[i]), "ISLES"))
     shared <- intersect(names(alone), names(both))
-    expect_equal(as.data.frame(both)[i, shared], as.data.frame(alone)[shared],
-                 ignore_attr = TRUE)
+    expect_equal(as.data.frame(both)[i, shared], as.data.frame(alone)[shared], ignore_attr = TRUE)
   }
 })
 
@@ -283,14 +401,18 @@ test_that("correlations are weighted, shrunk and bounded as their formulas say",
   n <- nrow(r)
   found <- correlate_returns(returns)
   test <- cor.test(r[, "NORTH"], r[, "ALPINE"])
-  same_numbers(found[1, c("correlation", "correlation_low", "correlation_high")],
-               c(test$estimate, test$conf.int))
+  same_numbers(
+    found[1, c("correlation", "correlation_low", "correlation_high")],
+    c(test$estimate, test$conf.int)
+  )
   # The recursion's weights: (1 - d) d^k going back, and the first one's d^(n - 1).
   d <- 0.5^(1 / 30)
   w <- c(d^(n - 1), (1 - d) * d^((n - 2):0))
-  expect_equal(correlate_returns(returns, half_life = 30, as = "covariance"),
-               crossprod(r * sqrt(w)),
-               tolerance = 1e-12)
+  expect_equal(
+    correlate_returns(returns, half_life = 30, as = "covariance"),
+    crossprod(r * sqrt(w)),
+    tolerance = 1e-12
+  )
   # Ledoit and Wolf's estimators, written out term by term on few dates.
   few <- as_returns(read_prices(demo_file("bay.csv"))[1:60, 1:6])
   x <- scale(as.matrix(few), scale = FALSE)
@@ -301,26 +423,40 @@ test_that("correlations are weighted, shrunk and bounded as their formulas say",
   target <- rbar * tcrossprod(sqrt(diag(s)))
   diag(target) <- diag(s)
   rho <- sum(diag(pi))
-  for (i in 1:6) for (j in setdiff(1:6, i)) {
-    theta <- function(k) mean((x[, k]^2 - s[k, k]) * (x[, i] * x[, j] - s[i, j]))
-    rho <- rho + rbar / 2 * (sqrt(s[j, j] / s[i, i]) * theta(i) + sqrt(s[i, i] / s[j, j]) * theta(j))
+  for (i in 1:6) {
+    for (j in setdiff(1:6, i)) {
+      theta <- function(k) mean((x[, k]^2 - s[k, k]) * (x[, i] * x[, j] - s[i, j]))
+      rho <- rho +
+        rbar / 2 * (sqrt(s[j, j] / s[i, i]) * theta(i) + sqrt(s[i, i] / s[j, j]) * theta(j))
+    }
   }
-  aims <- list("constant-correlation" = list(target, rho),
-               identity = list(diag(mean(diag(s)), 6), 0))
+  aims <- list(
+    "constant-correlation" = list(target, rho),
+    identity = list(diag(mean(diag(s)), 6), 0)
+  )
   for (shrink in names(aims)) {
     aim <- aims[[shrink]]
     delta <- min(1, max(0, (sum(pi) - aim[[2]]) / sum((s - aim[[1]])^2) / t))
-    expect_equal(correlate_returns(few, shrink = shrink, as = "covariance"),
-                 delta * aim[[1]] + (1 - delta) * s, tolerance = 1e-12, ignore_attr = TRUE)
-    expect_equal(as.numeric(basis(correlate_returns(few, shrink = shrink))$choices[["share"]]), delta,
-                 tolerance = 1e-3)
+    expect_equal(
+      correlate_returns(few, shrink = shrink, as = "covariance"),
+      delta * aim[[1]] + (1 - delta) * s,
+      tolerance = 1e-12,
+      ignore_attr = TRUE
+    )
+    expect_equal(
+      as.numeric(basis(correlate_returns(few, shrink = shrink))$choices[["share"]]),
+      delta,
+      tolerance = 1e-3
+    )
     expect_true(delta > 0 && delta < 1)
   }
   # More securities than dates: the sample's covariance is singular, the shrunk one is not.
   set.seed(2)
-  wide <- matrix(rnorm(20 * 50, 0, 0.01), 20,
-                 dimnames = list(format(as.Date("2024-01-01") + 1:20),
-                                                              sprintf("S%02d", 1:50)))
+  wide <- matrix(
+    rnorm(20 * 50, 0, 0.01),
+    20,
+    dimnames = list(format(as.Date("2024-01-01") + 1:20), sprintf("S%02d", 1:50))
+  )
   wide <- as_returns(wide, given = "returns")
   lowest <- function(shrink) {
     min(eigen(correlate_returns(wide, shrink = shrink, as = "covariance"), TRUE, TRUE)$values)

@@ -10,9 +10,10 @@ test_that("the command measures real prices as base R does", {
   returns <- stocks()[-1, ] / stocks()[-1860, ] - 1
   volatility <- answer("volatility")
   expect_equal(volatility$results$volatility, unname(apply(returns, 2, sd)), tolerance = 1e-12)
-  expect_equal(volatility$basis[c("from", "to", "kind", "every", "per_year")],
-               list(from = "1991-07-02", to = "1998-08-14", kind = "simple", every = "day",
-                    per_year = 252))
+  expect_equal(
+    volatility$basis[c("from", "to", "kind", "every", "per_year")],
+    list(from = "1991-07-02", to = "1998-08-14", kind = "simple", every = "day", per_year = 252)
+  )
   drawdown <- answer("drawdown")$results
   depth <- apply(stocks(), 2, function(p) p / cummax(p) - 1)
   expect_equal(drawdown$max_drawdown, unname(apply(depth, 2, min)), tolerance = 1e-12)
@@ -26,14 +27,17 @@ test_that("the command measures real prices as base R does", {
   expect_equal(var$var, unname(apply(returns, 2, function(r) -sort(r)[19])), tolerance = 1e-12)
   # To the last bit: what R measures is what the command prints.
   expect_identical(var$var, measure_var(read_prices(file))$var)
-  monthly <- answer("returns", "--every", "month", "--kind", "log", "--security",
-                    "NORTH,ISLES", "--from",
-                    "1995-01-31", "--to", "1995-12-29")$results
+  monthly <- answer(
+    "returns", "--every", "month", "--kind", "log", "--security", "NORTH,ISLES", "--from",
+    "1995-01-31", "--to", "1995-12-29"
+  )$results
   expect_equal(names(monthly), c("security", "date", "return"))
-  expect_equal(sum(monthly$return[monthly$security == "NORTH"]),
-               log(stocks()["1995-12-29", "NORTH"] / stocks()["1995-01-31", "NORTH"]),
-               ignore_attr = TRUE,
-               tolerance = 1e-12)
+  expect_equal(
+    sum(monthly$return[monthly$security == "NORTH"]),
+    log(stocks()["1995-12-29", "NORTH"] / stocks()["1995-01-31", "NORTH"]),
+    ignore_attr = TRUE,
+    tolerance = 1e-12
+  )
   rolling <- imbroglio("volatility", file, "--window=20", "--security=NORTH", "--format=csv")
   table <- read.csv(text = rolling$out)
   expect_equal(table$volatility[1859], sd(returns[1840:1859, "NORTH"]), tolerance = 1e-12)
@@ -43,18 +47,28 @@ test_that("the command measures real prices as base R does", {
 test_that("text for people is aligned, has units and a sentence", {
   file <- demo_file("bay.csv")
   ran <- imbroglio("var", file, "--security", "BAYALL,EBBING", "--value", "1000000")
-  expect_match(ran$out[3], "^security +n +level +VaR +ES +VaR, money +ES, money +low +high +k +observed")
-  expect_match(ran$out[4],
-               "BAYALL +2,572 +99 % +2\\.16 % +2\\.93 % +21,579 +29,293 +1\\.97 % +2\\.54 % +26 +2023-08-28")
-  expect_true(any(grepl("With 99 % confidence BAYALL loses no more than 2.16 %", ran$out,
-                        fixed = TRUE)))
+  expect_match(
+    ran$out[3],
+    "^security +n +level +VaR +ES +VaR, money +ES, money +low +high +k +observed"
+  )
+  expect_match(
+    ran$out[4],
+    paste0(
+      "BAYALL +2,572 +99 % +2\\.16 % +2\\.93 % +21,579 +29,293 +1\\.97 % +2\\.54 % +26 ",
+      "+2023-08-28"
+    )
+  )
+  expect_true(any(grepl(
+    "With 99 % confidence BAYALL loses no more than 2.16 %",
+    ran$out,
+    fixed = TRUE
+  )))
   expect_equal(nchar(sub("2023.*", "", ran$out[4])), nchar(sub("2021-.*", "", ran$out[5])))
   demo <- imbroglio("demo", "--figure", picture <- tempfile(fileext = ".png"))
   expect_equal(demo$status, 0L)
-  for (figure in c("13.8 % a year", "fell 34.9 %",
-                   "loses no more than 2.16 %")) expect_true(any(grepl(figure, demo$out,
-                                                                   fixed = TRUE)),
-                                                                   info = figure)
+  for (figure in c("13.8 % a year", "fell 34.9 %", "loses no more than 2.16 %")) {
+    expect_true(any(grepl(figure, demo$out, fixed = TRUE)), info = figure)
+  }
   expect_gt(file.size(picture), 20000)
   expect_match(imbroglio("returns", file)$out[3], "date +BAYALL +OSSELL")
 })
@@ -71,7 +85,10 @@ test_that("each command has help with an example that runs", {
   # The examples of fetch ask a feed where `imbroglio feed` serves.
   feed <- feed_process(port = 8017L)
   on.exit(feed$process$kill(), add = TRUE)
-  for (name in setdiff(names(imbroglio:::commands()), if (!rmarkdown::pandoc_available()) "report")) {
+  for (name in setdiff(
+    names(imbroglio:::commands()),
+    if (!rmarkdown::pandoc_available()) "report"
+  )) {
     expect_true(any(grepl(paste0("^  ", name, " "), overview$out)))
     help <- imbroglio(name, "--help")
     examples <- sub("^ +", "", help$out[-seq_len(grep("^Examples?:", help$out))])
@@ -83,9 +100,10 @@ test_that("each command has help with an example that runs", {
       expect_false(grepl("Warning", ran$err), info = ran$err)
     }
   }
-  expect_true(all(file.exists("demo.png", "monthly.csv", "tarrow.png", "now.png",
-                              "line.png", "fall.png", "fit.png", "tail.png",
-                              "alike.png", "universe.csv")))
+  expect_true(all(file.exists(
+    "demo.png", "monthly.csv", "tarrow.png", "now.png", "line.png", "fall.png", "fit.png",
+    "tail.png", "alike.png", "universe.csv"
+  )))
   expect_equal(ncol(read.csv("monthly.csv")), 3L)
 })
 
@@ -93,12 +111,14 @@ test_that("the exit status says whose fault it is, and the message what to do", 
   file <- demo_file("bay.csv")
   bad <- written("date,A", "2024-01-02,1", "2024-01-03,zero")
   cases <- list(
-    list(2, "COMMAND", character()), list(2, "Did you mean volatility", "volatilty", file),
+    list(2, "COMMAND", character()),
+    list(2, "Did you mean volatility", "volatilty", file),
     list(2, "Did you mean --level", "var", file, "--levl", "0.9"),
     list(2, "has no option --window", "var", file, "--window", "20"),
     list(2, "0.95", "var", file, "--level", "95"),
-    list(2, "not a number", "var", file, "--level", "high"), list(2, "takes files of prices", "var"),
-   
+    list(2, "not a number", "var", file, "--level", "high"),
+    list(2, "takes files of prices", "var"),
+
     list(2, "requires an argument|requires", "var", file, "--level"),
     list(2, "json", "var", file, "--format", "xml"),
     list(2, "such as 2024-12-31", "var", file, "--from", "yesterday"),
@@ -121,45 +141,64 @@ test_that("the exit status says whose fault it is, and the message what to do", 
   expect_equal(jsonlite::fromJSON(ran$out)$results$var, 0.5)
 })
 
-test_that("a result is written whole, in the form its ending names, and replaces what was there", {
-  file <- demo_file("bay.csv")
-  folder <- tempfile()
-  dir.create(folder)
-  expected <- measure_drawdown(read_prices(file)[, c("PELLAN", "VESSANY")])
-  for (form in c("json", "csv", "txt")) {
-    out <- file.path(folder, paste0("result.", form))
-    writeLines("old", out)
-    ran <- imbroglio("drawdown", file, "--security", "PELLAN,VESSANY", "--out", out)
-    expect_equal(c(ran$status, length(ran$out)), c(0L, 0L))
-    found <- switch(form, json = jsonlite::fromJSON(out)$results, csv = read.csv(out),
-                    txt = NULL)
-    if (form == "txt") expect_match(readLines(out)[5],
-                                    "PELLAN +2020-09-14 +1,366 +-56.95 %")
-    else {
-      expect_equal(names(found), names(expected))
-      expect_identical(found$max_drawdown, expected$max_drawdown)
-      expect_equal(found$recovery, c("2025-03-07", if (form == "json") NA else ""))
+test_that(
+  paste0(
+    "a result is written whole, in the form its ending names, and replaces what was ",
+    "there"
+  ),
+  {
+    file <- demo_file("bay.csv")
+    folder <- tempfile()
+    dir.create(folder)
+    expected <- measure_drawdown(read_prices(file)[, c("PELLAN", "VESSANY")])
+    for (form in c("json", "csv", "txt")) {
+      out <- file.path(folder, paste0("result.", form))
+      writeLines("old", out)
+      ran <- imbroglio("drawdown", file, "--security", "PELLAN,VESSANY", "--out", out)
+      expect_equal(c(ran$status, length(ran$out)), c(0L, 0L))
+      found <- switch(
+        form,
+        json = jsonlite::fromJSON(out)$results,
+        csv = read.csv(out),
+        txt = NULL
+      )
+      if (form == "txt") {
+        expect_match(readLines(out)[5], "PELLAN +2020-09-14 +1,366 +-56.95 %")
+      } else {
+        expect_equal(names(found), names(expected))
+        expect_identical(found$max_drawdown, expected$max_drawdown)
+        expect_equal(found$recovery, c("2025-03-07", if (form == "json") NA else ""))
+      }
     }
+    expect_setequal(
+      list.files(folder, all.files = TRUE, no.. = TRUE),
+      paste0("result.", c("json", "csv", "txt"))
+    )
+    # What could not be measured leaves what was there.
+    expect_equal(imbroglio("var", file, "--level", "2", "--out", out)$status, 2L)
+    expect_match(readLines(out)[1], "^Maximum drawdown")
+    basis <- jsonlite::fromJSON(file.path(folder, "result.json"))$basis
+    expect_equal(
+      basis$dropped,
+      data.frame(security = "PELLAN", reason = "before the first price", n = 1207L)
+    )
+    expect_equal(basis$digest, read_prices(file)$digest)
+    short <- imbroglio("returns", file, "--last", "1 month", "--format", "csv")
+    expect_equal(range(read.csv(text = short$out)$date), c("2025-12-01", "2025-12-31"))
   }
-  expect_setequal(list.files(folder, all.files = TRUE, no.. = TRUE),
-                  paste0("result.", c("json", "csv", "txt")))
-  # What could not be measured leaves what was there.
-  expect_equal(imbroglio("var", file, "--level", "2", "--out", out)$status, 2L)
-  expect_match(readLines(out)[1], "^Maximum drawdown")
-  basis <- jsonlite::fromJSON(file.path(folder, "result.json"))$basis
-  expect_equal(basis$dropped,
-               data.frame(security = "PELLAN", reason = "before the first price", n = 1207L))
-  expect_equal(basis$digest, read_prices(file)$digest)
-  short <- imbroglio("returns", file, "--last", "1 month", "--format", "csv")
-  expect_equal(range(read.csv(text = short$out)$date), c("2025-12-01", "2025-12-31"))
-})
+)
 
 test_that("names from a file are data in every form of output", {
-  file <- written('date,"=cmd(1)","-1+2","a ""b"", c"', "2024-01-02,1,2,3",
-                  "2024-01-03,2,3,4", "2024-01-04,1,4,5")
-  expect_equal(jsonlite::fromJSON(imbroglio("volatility", file, "--format",
-                                            "json")$out)$results$security,
-               c("=cmd(1)", "-1+2", 'a "b", c'))
+  file <- written(
+    'date,"=cmd(1)","-1+2","a ""b"", c"',
+    "2024-01-02,1,2,3",
+    "2024-01-03,2,3,4",
+    "2024-01-04,1,4,5"
+  )
+  expect_equal(
+    jsonlite::fromJSON(imbroglio("volatility", file, "--format", "json")$out)$results$security,
+    c("=cmd(1)", "-1+2", 'a "b", c')
+  )
   out <- tempfile(fileext = ".csv")
   imbroglio("volatility", file, "--out", out)
   expect_equal(read.csv(out)$security, c("'=cmd(1)", "'-1+2", 'a "b", c'))
@@ -170,10 +209,13 @@ test_that("the example script runs as it stands", {
   folder <- tempfile()
   dir.create(folder)
   script <- system.file("examples", "first-path.R", package = "imbroglio")
-  status <- system2(file.path(R.home("bin"), "Rscript"), c(script, folder), stdout = FALSE,
-                    stderr = FALSE,
-                    env = paste0("R_LIBS=",
-                                 shQuote(paste(.libPaths(), collapse = .Platform$path.sep))))
+  status <- system2(
+    file.path(R.home("bin"), "Rscript"),
+    c(script, folder),
+    stdout = FALSE,
+    stderr = FALSE,
+    env = paste0("R_LIBS=", shQuote(paste(.libPaths(), collapse = .Platform$path.sep)))
+  )
   expect_equal(status, 0L)
   expect_setequal(list.files(folder), c("tarrow.png", "bay-risk.html"))
 })
@@ -188,72 +230,176 @@ test_that("every measure of the command gives R's own numbers, to the last bit",
   book <- as_portfolio(prices, weights = c(TARROW = 0.6, BAYBOND = 0.4), rebalance = "month")
   quiet <- function(x) suppressWarnings(suppressMessages(x))
   cases <- list(
-    list(c("summary", file, "--benchmark", "BAYALL", "--sort", "beta", "--level", "0.95"),
-         measure_summary(prices, "BAYALL", level = 0.95, sort_by = "beta")),
-    list(c("returns", file, "--measured", "--risk-free", "0.02"),
-         measure_return(prices, risk_free = 0.02)),
-    list(c("returns", file, "--window", "60", pick, "--risk-free", "BAYBOND"),
-         measure_return(prices[, c("TARROW", "CORRACK", "BAYBOND")], window = 60,
-                        risk_free = "BAYBOND")),
-    list(c("volatility", demo_file("bay-daily.csv.gz"), "--security", "TARROW", "--method",
-           "parkinson,ewma", "--half-life", "20"),
-         measure_volatility(daily[, "TARROW"], method = c("parkinson", "ewma"),
-                            half_life = 20)),
-    list(c("volatility", file, "--series", "--method", "garch", pick),
-         volatility_series(some[, c("TARROW", "CORRACK")], method = "garch")),
-    list(c("volatility", file, "--parameters", "--method", "garch-student", "--security",
-           "TARROW"),
-         fit_garch(some[, "TARROW"], "student")),
-    list(c("volatility", file, "--horizon", "5", "--method", "garch", "--security", "TARROW"),
-         predict(fit_garch(some[, "TARROW"]), 5)),
-    list(c("beta", file, "--benchmark", "BAYALL", pick, "--errors", "newey-west", "--lags",
-           "3", "--confidence", "0.9"),
-         measure_beta(some, "BAYALL", errors = "newey-west", lags = 3, confidence = 0.9)),
-    list(c("beta", file, "--benchmark", "BAYALL,BAYBOND", "--security", "TARROW", "--together"),
-         measure_beta(prices[, c("BAYALL", "BAYBOND", "TARROW")], c("BAYALL", "BAYBOND"),
-                      together = TRUE)),
-    list(c("beta", file, "--benchmark", "BAYALL", pick, "--every", "day,month", "--spans",
-           "1 year,3 years"),
-         quiet(measure_beta(some, "BAYALL", every = c("day", "month"),
-                            last = c("1 year", "3 years")))),
-    list(c("beta", file, "--benchmark", "BAYALL", pick, "--window", "60"),
-         measure_beta(some, "BAYALL", window = 60)),
-    list(c("tracking", file, "--benchmark", "BAYALL", pick),
-         quiet(measure_tracking(some, "BAYALL"))),
-    list(c("drawdown", file, "--episodes", "2", pick),
-         drawdown_episodes(some[, -1], worst = 2)),
-    list(c("drawdown", file, "--series", "--security", "TARROW"),
-         drawdown_series(some[, "TARROW"])),
-    list(c("drawdown", file, "--window", "60", pick),
-         measure_drawdown(some[, -1], window = 60)),
-    list(c("correlation", file, "--on", "pairwise", "--half-life", "60"),
-         correlate_returns(prices, "pairwise", half_life = 60)),
+    list(
+      c("summary", file, "--benchmark", "BAYALL", "--sort", "beta", "--level", "0.95"),
+      measure_summary(prices, "BAYALL", level = 0.95, sort_by = "beta")
+    ),
+    list(
+      c("returns", file, "--measured", "--risk-free", "0.02"),
+      measure_return(prices, risk_free = 0.02)
+    ),
+    list(
+      c("returns", file, "--window", "60", pick, "--risk-free", "BAYBOND"),
+      measure_return(
+        prices[, c("TARROW", "CORRACK", "BAYBOND")],
+        window = 60,
+        risk_free = "BAYBOND"
+      )
+    ),
+    list(
+      c(
+        "volatility",
+        demo_file("bay-daily.csv.gz"),
+        "--security",
+        "TARROW",
+        "--method",
+        "parkinson,ewma",
+        "--half-life",
+        "20"
+      ),
+      measure_volatility(daily[, "TARROW"], method = c("parkinson", "ewma"), half_life = 20)
+    ),
+    list(
+      c("volatility", file, "--series", "--method", "garch", pick),
+      volatility_series(some[, c("TARROW", "CORRACK")], method = "garch")
+    ),
+    list(
+      c("volatility", file, "--parameters", "--method", "garch-student", "--security", "TARROW"),
+      fit_garch(some[, "TARROW"], "student")
+    ),
+    list(
+      c("volatility", file, "--horizon", "5", "--method", "garch", "--security", "TARROW"),
+      predict(fit_garch(some[, "TARROW"]), 5)
+    ),
+    list(
+      c(
+        "beta", file, "--benchmark", "BAYALL", pick, "--errors", "newey-west", "--lags", "3",
+        "--confidence", "0.9"
+      ),
+      measure_beta(some, "BAYALL", errors = "newey-west", lags = 3, confidence = 0.9)
+    ),
+    list(
+      c("beta", file, "--benchmark", "BAYALL,BAYBOND", "--security", "TARROW", "--together"),
+      measure_beta(
+        prices[, c("BAYALL", "BAYBOND", "TARROW")],
+        c("BAYALL", "BAYBOND"),
+        together = TRUE
+      )
+    ),
+    list(
+      c(
+        "beta", file, "--benchmark", "BAYALL", pick, "--every", "day,month", "--spans",
+        "1 year,3 years"
+      ),
+      quiet(measure_beta(
+        some,
+        "BAYALL",
+        every = c("day", "month"),
+        last = c("1 year", "3 years")
+      ))
+    ),
+    list(
+      c("beta", file, "--benchmark", "BAYALL", pick, "--window", "60"),
+      measure_beta(some, "BAYALL", window = 60)
+    ),
+    list(
+      c("tracking", file, "--benchmark", "BAYALL", pick),
+      quiet(measure_tracking(some, "BAYALL"))
+    ),
+    list(c("drawdown", file, "--episodes", "2", pick), drawdown_episodes(some[, -1], worst = 2)),
+    list(
+      c("drawdown", file, "--series", "--security", "TARROW"),
+      drawdown_series(some[, "TARROW"])
+    ),
+    list(c("drawdown", file, "--window", "60", pick), measure_drawdown(some[, -1], window = 60)),
+    list(
+      c("correlation", file, "--on", "pairwise", "--half-life", "60"),
+      correlate_returns(prices, "pairwise", half_life = 60)
+    ),
     list(c("var", file, "--weights", weights), measure_var(book)),
-    list(c("var", file, "--weights", weights, "--rebalance", "month", "--held", "then", "--parts", "--value", "1000"),
-         measure_var(as_portfolio(prices, weights = weights, rebalance = "month", held = "then", parts = TRUE, value = 1000))),
-    list(c("tracking", file, "--values", "TARROW=600,BAYBOND=-100,cash=50", "--benchmark", "BAYALL"),
-         quiet(measure_tracking(as_portfolio(prices, values = c(TARROW = 600, BAYBOND = -100), cash = 50), "BAYALL"))),
-    list(c("backtest", file, "--weights", "TARROW=0.5,PELLAN=0.5", "--stand-in", "PELLAN=BAYALL"),
-         backtest_var(as_portfolio(prices, c(TARROW = 0.5, PELLAN = 0.5), stand_ins = c(PELLAN = "BAYALL")))),
-    list(c("var", file, "--method", "historical,normal,hill", "--horizon", "1:3", "--level", "0.95,0.99",
-           "--tail", "0.08", pick),
-         measure_var(some[, -1], c(0.95, 0.99), 1:3, c("historical", "normal", "hill"), tail = 0.08)),
-    list(c("var", file, "--weights", weights, "--draw", "--draws", "2000", "--horizon", "5", "--method",
-           "stationary-bootstrap"),
-         bootstrap_book(as_portfolio(prices, c(TARROW = 0.6, BAYBOND = 0.4)), draws = 2000, horizon = 5, blocks = "stationary")),
-    list(c("var", file, "--weights", weights, "--split", "--method", "historical,normal", "--value", "1000"),
-         split_var(as_portfolio(prices, c(TARROW = 0.6, BAYBOND = 0.4), value = 1000), method = c("historical", "normal"))),
-    list(c("var", file, "--shares", "TARROW=10,BAYBOND=20", "--paths", "3"),
-         drawn_paths(bootstrap_book(as_portfolio(prices, shares = c(TARROW = 10, BAYBOND = 20))), 1:3)),
-    list(c("var", file, "--thresholds", "--level", "0.995", pick), tail_thresholds(some[, -1], level = 0.995)),
-    list(c("backtest", file, "--method", "historical,ewma", "--window", "500", "--expanding", pick),
-         backtest_var(some[, -1], 500, method = c("historical", "ewma"), expanding = TRUE)),
-    list(c("backtest", file, "--method", "normal", "--refit", "20", "--level", "0.95", "--breaches", pick),
-         backtest_breaches(backtest_var(some[, -1], method = "normal", refit = 20, level = 0.95))),
-    list(c("backtest", file, "--zones", "--zone-days", "500", pick),
-         backtest_zones(backtest_var(some[, -1], zone_days = 500))),
-    list(c("drawdown", file, "--shares", "TARROW=10,BAYBOND=20"),
-         measure_drawdown(as_portfolio(prices, shares = c(TARROW = 10, BAYBOND = 20))))
+    list(
+      c(
+        "var", file, "--weights", weights, "--rebalance", "month", "--held", "then", "--parts",
+        "--value", "1000"
+      ),
+      measure_var(as_portfolio(
+        prices, weights = weights, rebalance = "month", held = "then", parts = TRUE, value = 1000
+      ))
+    ),
+    list(
+      c("tracking", file, "--values", "TARROW=600,BAYBOND=-100,cash=50", "--benchmark", "BAYALL"),
+      quiet(measure_tracking(
+        as_portfolio(prices, values = c(TARROW = 600, BAYBOND = -100), cash = 50),
+        "BAYALL"
+      ))
+    ),
+    list(
+      c("backtest", file, "--weights", "TARROW=0.5,PELLAN=0.5", "--stand-in", "PELLAN=BAYALL"),
+      backtest_var(as_portfolio(
+        prices,
+        c(TARROW = 0.5, PELLAN = 0.5),
+        stand_ins = c(PELLAN = "BAYALL")
+      ))
+    ),
+    list(
+      c(
+        "var", file, "--method", "historical,normal,hill", "--horizon", "1:3", "--level",
+        "0.95,0.99", "--tail", "0.08", pick
+      ),
+      measure_var(some[, -1], c(0.95, 0.99), 1:3, c("historical", "normal", "hill"), tail = 0.08)
+    ),
+    list(
+      c(
+        "var", file, "--weights", weights, "--draw", "--draws", "2000", "--horizon", "5",
+        "--method", "stationary-bootstrap"
+      ),
+      bootstrap_book(
+        as_portfolio(prices, c(TARROW = 0.6, BAYBOND = 0.4)),
+        draws = 2000,
+        horizon = 5,
+        blocks = "stationary"
+      )
+    ),
+    list(
+      c(
+        "var", file, "--weights", weights, "--split", "--method", "historical,normal", "--value",
+        "1000"
+      ),
+      split_var(
+        as_portfolio(prices, c(TARROW = 0.6, BAYBOND = 0.4), value = 1000),
+        method = c("historical", "normal")
+      )
+    ),
+    list(
+      c("var", file, "--shares", "TARROW=10,BAYBOND=20", "--paths", "3"),
+      drawn_paths(
+        bootstrap_book(as_portfolio(prices, shares = c(TARROW = 10, BAYBOND = 20))),
+        1:3
+      )
+    ),
+    list(
+      c("var", file, "--thresholds", "--level", "0.995", pick),
+      tail_thresholds(some[, -1], level = 0.995)
+    ),
+    list(
+      c("backtest", file, "--method", "historical,ewma", "--window", "500", "--expanding", pick),
+      backtest_var(some[, -1], 500, method = c("historical", "ewma"), expanding = TRUE)
+    ),
+    list(
+      c(
+        "backtest", file, "--method", "normal", "--refit", "20", "--level", "0.95", "--breaches",
+        pick
+      ),
+      backtest_breaches(backtest_var(some[, -1], method = "normal", refit = 20, level = 0.95))
+    ),
+    list(
+      c("backtest", file, "--zones", "--zone-days", "500", pick),
+      backtest_zones(backtest_var(some[, -1], zone_days = 500))
+    ),
+    list(
+      c("drawdown", file, "--shares", "TARROW=10,BAYBOND=20"),
+      measure_drawdown(as_portfolio(prices, shares = c(TARROW = 10, BAYBOND = 20)))
+    )
   )
   for (case in cases) {
     ran <- imbroglio(case[[1]], "--format", "json")
@@ -264,11 +410,15 @@ test_that("every measure of the command gives R's own numbers, to the last bit",
     expect_equal(names(got), names(wanted), info = case[[1]])
     for (name in names(wanted)) {
       # What is missing in every row has no type in JSON.
-      if (all(is.na(wanted[[name]]))) expect_true(all(is.na(got[[name]])), info = name)
-      else expect_identical(as.vector(got[[name]]),
-                            as.vector(if (is.integer(got[[name]])) as.integer(wanted[[name]])
-                                                               else wanted[[name]]),
-                                                               info = paste(case[[1]][1], name))
+      if (all(is.na(wanted[[name]]))) {
+        expect_true(all(is.na(got[[name]])), info = name)
+      } else {
+        expect_identical(
+          as.vector(got[[name]]),
+          as.vector(if (is.integer(got[[name]])) as.integer(wanted[[name]]) else wanted[[name]]),
+          info = paste(case[[1]][1], name)
+        )
+      }
     }
   }
 })
@@ -278,27 +428,48 @@ test_that("the summary reads as a table, and is written out", {
   out <- tempfile(fileext = ".csv")
   ran <- imbroglio("summary", file, "--benchmark", "BAYALL", "--sort", "volatility_annual")
   expect_lt(max(nchar(ran$out[-seq(length(ran$out) - 6, length(ran$out))])), 150)
-  expect_match(ran$out[6],
-               "^EBBING +2016-01-05 +2,572 +-17.25 % +-1.88 % +32.89 % +0.11 +-77.07 %")
-  expect_equal(imbroglio("summary", file, "--out", out, "--figure",
-                         picture <- tempfile(fileext = ".png"))$status, 0L)
-  expect_equal(read.csv(out)$volatility_annual,
-               measure_summary(read_prices(file))$volatility_annual)
+  expect_match(
+    ran$out[6],
+    "^EBBING +2016-01-05 +2,572 +-17.25 % +-1.88 % +32.89 % +0.11 +-77.07 %"
+  )
+  expect_equal(
+    imbroglio(
+      "summary",
+      file,
+      "--out",
+      out,
+      "--figure",
+      picture <- tempfile(fileext = ".png")
+    )$status,
+    0L
+  )
+  expect_equal(
+    read.csv(out)$volatility_annual,
+    measure_summary(read_prices(file))$volatility_annual
+  )
   expect_gt(file.size(picture), 20000)
-  by_window <- imbroglio("volatility", file, "--security", "TARROW", "--window", "6,20",
-                         "--by-window", "--figure", picture)
+  by_window <- imbroglio(
+    "volatility", file, "--security", "TARROW", "--window", "6,20", "--by-window", "--figure",
+    picture
+  )
   expect_match(by_window$err, "Drew")
   # --together is no short form of --to.
-  expect_equal(imbroglio("beta", file, "--benchmark", "BAYALL", "--to",
-                         "2020-12-31")$status, 0L)
-  wrong <- list(c("beta", file), c("beta", file, "--benchmark", "NONE"),
-                c("summary", file, "--sort", "size"),
-                c("var", file, "--weights", "TARROW"), c("var", file, "--weights", "TARROW=x"),
-                c("volatility", file, "--parameters", "--method", "ewma"),
-                c("var", file, "--split"), c("var", file, "--horizon", "0"), c("var", file, "--horizon", "3:1:2"),
-                c("var", file, "--weights", "NOBODY=1", "--draw"), c("backtest", file, "--breaches", "--zones"),
-                c("var", file, "--weights", "TARROW=1", "--draw", "--seed", "1.5"),
-                c("var", file, "--method", "guess"))
+  expect_equal(imbroglio("beta", file, "--benchmark", "BAYALL", "--to", "2020-12-31")$status, 0L)
+  wrong <- list(
+    c("beta", file),
+    c("beta", file, "--benchmark", "NONE"),
+    c("summary", file, "--sort", "size"),
+    c("var", file, "--weights", "TARROW"),
+    c("var", file, "--weights", "TARROW=x"),
+    c("volatility", file, "--parameters", "--method", "ewma"),
+    c("var", file, "--split"),
+    c("var", file, "--horizon", "0"),
+    c("var", file, "--horizon", "3:1:2"),
+    c("var", file, "--weights", "NOBODY=1", "--draw"),
+    c("backtest", file, "--breaches", "--zones"),
+    c("var", file, "--weights", "TARROW=1", "--draw", "--seed", "1.5"),
+    c("var", file, "--method", "guess")
+  )
   for (words in wrong) expect_true(imbroglio(words)$status %in% 2:3, info = words)
 })
 
@@ -309,22 +480,41 @@ test_that("value at risk, books and backtests read as tables in the terminal", {
     expect_equal(ran$status, 0L, info = ran$err)
     ran$out
   }
-  crossed <- said("var", file, "--security", "BAYALL", "--level", "0.9,0.99", "--horizon", "1:10", "--method", "normal,hill")
+  crossed <- said(
+    "var", file, "--security", "BAYALL", "--level", "0.9,0.99", "--horizon", "1:10", "--method",
+    "normal,hill"
+  )
   expect_match(crossed[3], "^method +horizon +90 % +99 %$")
   expect_equal(sum(grepl("^(normal|hill) ", crossed)), 20L)
   expect_match(crossed[4], "^normal +1 +1.07 % +1.98 %$")
-  drawn <- said("var", file, "--shares", "OSSELL=2000,TARROW=500", "--draw", "--draws", "5000", "--horizon", "5")
+  drawn <- said(
+    "var", file, "--shares", "OSSELL=2000,TARROW=500", "--draw", "--draws", "5000", "--horizon",
+    "5"
+  )
   expect_true(any(grepl("^Percentiles of the final value: 1 %: 1", drawn)))
   expect_true(any(grepl("^OSSELL +TARROW +0.39", drawn)))
-  paths <- said("var", file, "--shares", "OSSELL=2000,TARROW=500", "--horizon", "10", "--paths", "20")
+  paths <- said(
+    "var", file, "--shares", "OSSELL=2000,TARROW=500", "--horizon", "10", "--paths", "20"
+  )
   expect_true(any(grepl("and 160 rows before", paths)))
-  split <- said("var", file, "--weights", "OSSELL=0.5,BAYBOND=0.5", "--split", "--value", "1000000")
+  split <- said(
+    "var", file, "--weights", "OSSELL=0.5,BAYBOND=0.5", "--split", "--value", "1000000"
+  )
   expect_true(any(grepl("^BAYBOND +50.0 % +99 % +observation", split)))
   expect_true(any(grepl("diversification saves", split)))
   tested <- said("backtest", file, "--security", "BAYALL", "--method", "historical,normal")
   expect_match(tested[4], "^BAYALL +historical +99 % +2,322 +23.2 +30 +1.3 % +0.176 +0.173 +")
-  expect_true(any(grepl("normal at 99 %: 36 breaches in 2,322 days, where 23.2 are expected; rejected: too often", tested)))
-  expect_match(said("backtest", file, "--security", "BAYALL", "--zones")[4], "^BAYALL +99 % +2017-03-31 +2018-03-22 +5 +yellow")
+  expect_true(any(grepl(
+    paste0(
+      "normal at 99 %: 36 breaches in 2,322 days, where 23.2 are expected; rejected: ",
+      "too often"
+    ),
+    tested
+  )))
+  expect_match(
+    said("backtest", file, "--security", "BAYALL", "--zones")[4],
+    "^BAYALL +99 % +2017-03-31 +2018-03-22 +5 +yellow"
+  )
   refused <- imbroglio("var", file, "--level", "95")
   expect_equal(refused$status, 2L)
   expect_match(refused$err, "For 95 % write 0.95")

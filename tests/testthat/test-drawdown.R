@@ -11,30 +11,56 @@ test_that("return, spread and Sharpe ratio agree with base R", {
       total <- stocks()[1860, s] / stocks()[1, s] - 1
       m <- function(k) mean((x - mean(x))^k)
       sharpe <- mean(x - rate) / sd(x)
-      wanted <- c(total, (1 + total)^(250 / n) - 1, mean(x), sd(x) / sqrt(n), sd(x),
-                  m(3) / m(2)^1.5,
-                  m(4) / m(2)^2 - 3, max(x), min(x), mean(x > 0), sharpe,
-                  sqrt((1 + sharpe^2 / 2) / n),
-                  sharpe * sqrt(250))
-      expect_equal(unlist(row[c("total_return", "return_annual", "mean", "mean_error",
-                                "volatility", "skewness",
-                                "kurtosis", "best", "worst", "rising", "sharpe",
-                                "sharpe_error", "sharpe_annual")]),
-                   unname(wanted), tolerance = 1e-10, ignore_attr = TRUE)
-      expect_equal(format(c(row$best_date, row$worst_date)),
-                   names(x)[c(which.max(x), which.min(x))])
+      wanted <- c(
+        total,
+        (1 + total)^(250 / n) - 1,
+        mean(x),
+        sd(x) / sqrt(n),
+        sd(x),
+        m(3) / m(2)^1.5,
+        m(4) / m(2)^2 - 3,
+        max(x),
+        min(x),
+        mean(x > 0),
+        sharpe,
+        sqrt((1 + sharpe^2 / 2) / n),
+        sharpe * sqrt(250)
+      )
+      expect_equal(
+        unlist(row[c(
+          "total_return", "return_annual", "mean", "mean_error", "volatility", "skewness",
+          "kurtosis", "best", "worst", "rising", "sharpe", "sharpe_error", "sharpe_annual"
+        )]),
+        unname(wanted),
+        tolerance = 1e-10,
+        ignore_attr = TRUE
+      )
+      expect_equal(
+        format(c(row$best_date, row$worst_date)),
+        names(x)[c(which.max(x), which.min(x))]
+      )
     }
   }
   # The errors of skewness and kurtosis are what 20,000 normal samples show.
   set.seed(9)
-  x <- matrix(rnorm(20 * 20000, 0, 0.01), 20,
-              dimnames = list(format(as.Date("2024-01-01") + 7 * 1:20), 1:20000))
+  x <- matrix(
+    rnorm(20 * 20000, 0, 0.01),
+    20,
+    dimnames = list(format(as.Date("2024-01-01") + 7 * 1:20), 1:20000)
+  )
   found <- measure_return(as_returns(x, given = "returns", every = "week"))
   expect_equal(found$skewness_error[1], sd(found$skewness), tolerance = 0.03)
   expect_equal(found$kurtosis_error[1], sd(found$kurtosis), tolerance = 0.04)
-  expect_warning(edge <- measure_return(as_prices(data.frame(date = as.Date("2024-01-01") + 0:3, FLAT = 5,
-                                                             ONE = c(1, 2, NA, NA), NONE = c(NA, NA, NA, 1)))),
-                 "FLAT has 3 returns over 3 days", class = "imbroglio_warning_short_sample")
+  expect_warning(
+    edge <- measure_return(as_prices(data.frame(
+      date = as.Date("2024-01-01") + 0:3,
+      FLAT = 5,
+      ONE = c(1, 2, NA, NA),
+      NONE = c(NA, NA, NA, 1)
+    ))),
+    "FLAT has 3 returns over 3 days",
+    class = "imbroglio_warning_short_sample"
+  )
   expect_equal(edge$total_return, c(0, 1, NA))
   expect_equal(edge$volatility, c(0, NA, NA))
   expect_true(all(is.na(edge[c("skewness", "kurtosis", "sharpe")])))
@@ -55,9 +81,11 @@ falls_by_hand <- function(w) {
   runs <- rle(below)
   end <- cumsum(runs$lengths)[runs$values]
   start <- end - runs$lengths[runs$values] + 1
-  data.frame(peak = start - 1,
-             trough = mapply(function(a, b) a - 1 + which.min(w[a:b] / high[a:b]), start, end),
-             recovery = ifelse(end < length(w), end + 1, NA))
+  data.frame(
+    peak = start - 1,
+    trough = mapply(function(a, b) a - 1 + which.min(w[a:b] / high[a:b]), start, end),
+    recovery = ifelse(end < length(w), end + 1, NA)
+  )
 }
 
 test_that("drawdown series and episodes are those of a walk by hand, in every form", {
@@ -73,8 +101,11 @@ test_that("drawdown series and episodes are those of a walk by hand, in every fo
     expect_equal(series$date, stock_dates())
     # The worst of either form is the maximum drawdown.
     whole <- measure_drawdown(prices[, s], level = 0.9)
-    expect_equal(c(min(series$drawdown), min(series$drawdown_ahead)),
-                 rep(whole$max_drawdown, 2), tolerance = 1e-14)
+    expect_equal(
+      c(min(series$drawdown), min(series$drawdown_ahead)),
+      rep(whole$max_drawdown, 2),
+      tolerance = 1e-14
+    )
     expect_equal(drawdown_series(returns[, s])$drawdown, d, tolerance = 1e-12)
     by_hand <- falls_by_hand(w)
     depth <- w[by_hand$trough] / w[by_hand$peak] - 1
@@ -82,20 +113,33 @@ test_that("drawdown series and episodes are those of a walk by hand, in every fo
     order <- order(depth)
     expect_equal(found$drawdown, depth[order], tolerance = 1e-12)
     expect_equal(found$rank, seq_along(depth))
-    for (mark in c("peak", "trough", "recovery")) expect_equal(found[[mark]],
-                                                               stock_dates()[by_hand[[mark]][order]])
+    for (mark in c("peak", "trough", "recovery")) {
+      expect_equal(found[[mark]], stock_dates()[by_hand[[mark]][order]])
+    }
     expect_equal(found$days_down, as.integer(found$trough - found$peak))
     expect_equal(nrow(drawdown_episodes(prices[, s], worst = 3)), 3L)
-    expect_equal(drawdown_episodes(prices[, s], least = 0.1)$drawdown,
-                 depth[order][depth[order] <= -0.1])
+    expect_equal(
+      drawdown_episodes(prices[, s], least = 0.1)$drawdown,
+      depth[order][depth[order] <= -0.1]
+    )
     after <- d[-1]
     growth <- (w[1860] / w[1])^(1 / years_by_hand(stock_dates()[1], stock_dates()[1860])) - 1
-    expect_equal(unlist(whole[c("average_drawdown", "under_water", "pain", "ulcer",
-                                "drawdown_at_risk",
-                                "return_over_drawdown")]),
-                 c(mean(depth), mean(after < 0), mean(-after), sqrt(mean(after^2)),
-                   quantile(-after, 0.9, names = FALSE), growth / -min(d)),
-                   tolerance = 1e-12, ignore_attr = TRUE)
+    expect_equal(
+      unlist(whole[c(
+        "average_drawdown", "under_water", "pain", "ulcer", "drawdown_at_risk",
+        "return_over_drawdown"
+      )]),
+      c(
+        mean(depth),
+        mean(after < 0),
+        mean(-after),
+        sqrt(mean(after^2)),
+        quantile(-after, 0.9, names = FALSE),
+        growth / -min(d)
+      ),
+      tolerance = 1e-12,
+      ignore_attr = TRUE
+    )
   }
   bare <- drawdown_series(prices, as = "matrix", form = "still-ahead")
   expect_equal(bare[, "ISLES"], ahead, ignore_attr = TRUE, tolerance = 1e-12)
@@ -103,12 +147,17 @@ test_that("drawdown series and episodes are those of a walk by hand, in every fo
   monthly <- suppressMessages(as_returns(prices, every = "month"))
   ends <- which(!duplicated(format(stock_dates(), "%Y-%m"), fromLast = TRUE))
   ends <- ends[-length(ends)]
-  expect_equal(measure_drawdown(monthly)$max_drawdown,
-               unname(apply(stocks()[ends, ], 2, function(w) min(w / cummax(w) - 1))),
-               tolerance = 1e-12)
+  expect_equal(
+    measure_drawdown(monthly)$max_drawdown,
+    unname(apply(stocks()[ends, ], 2, function(w) min(w / cummax(w) - 1))),
+    tolerance = 1e-12
+  )
   both <- list(measure_drawdown(prices), measure_drawdown(returns))
-  expect_equal(as.data.frame(both[[1]])[-(2:4)], as.data.frame(both[[2]])[-(2:4)],
-               tolerance = 1e-10)
+  expect_equal(
+    as.data.frame(both[[1]])[-(2:4)],
+    as.data.frame(both[[2]])[-(2:4)],
+    tolerance = 1e-10
+  )
 })
 
 test_that("profits add, and their drawdowns are in their own units", {
@@ -130,32 +179,54 @@ test_that("profits add, and their drawdowns are in their own units", {
   rolled <- measure_drawdown(profits, window = 2)
   expect_equal(rolled$max_drawdown[1:6], c(NA, -30, -20, -60, -40, -5))
   expect_error(measure_beta(profits, benchmark = "FINE"), class = "imbroglio_error_argument")
-  expect_error(as_returns(transform(data, BOOK = c(1, Inf, 1, 1, 1, 1)), given = "profits"),
-               class = "imbroglio_error_return")
+  expect_error(
+    as_returns(transform(data, BOOK = c(1, Inf, 1, 1, 1, 1)), given = "profits"),
+    class = "imbroglio_error_return"
+  )
 })
 
-test_that("a price that comes back exactly to its high is back, also of the returns that were made from it", {
-  set.seed(4)
-  # On a grid of tenths a price meets its high and its low again and again.
-  path <- round(20 + cumsum(sample(c(-0.1, 0, 0.1), 4000, TRUE)) %% 3, 1)
-  prices <- as_prices(matrix(path, dimnames = list(format(as.Date("2001-01-01") + 0:3999), "A")))
-  for (kind in c("simple", "log")) {
-    returns <- as_returns(prices, kind)
-    given <- as_returns(as.data.frame(returns), kind, given = "returns")
-    of_prices <- as.data.frame(measure_drawdown(prices))
-    for (found in list(measure_drawdown(returns), measure_drawdown(given))) {
-      found <- as.data.frame(found)
-      expect_identical(found[c("trough", "recovery", "under_water")], of_prices[c("trough", "recovery", "under_water")])
-      expect_equal(found$average_drawdown, of_prices$average_drawdown, tolerance = 1e-10)
+test_that(
+  paste0(
+    "a price that comes back exactly to its high is back, also of the returns that ",
+    "were made from it"
+  ),
+  {
+    set.seed(4)
+    # On a grid of tenths a price meets its high and its low again and again.
+    path <- round(20 + cumsum(sample(c(-0.1, 0, 0.1), 4000, TRUE)) %% 3, 1)
+    prices <- as_prices(matrix(
+      path,
+      dimnames = list(format(as.Date("2001-01-01") + 0:3999), "A")
+    ))
+    for (kind in c("simple", "log")) {
+      returns <- as_returns(prices, kind)
+      given <- as_returns(as.data.frame(returns), kind, given = "returns")
+      of_prices <- as.data.frame(measure_drawdown(prices))
+      for (found in list(measure_drawdown(returns), measure_drawdown(given))) {
+        found <- as.data.frame(found)
+        expect_identical(
+          found[c("trough", "recovery", "under_water")],
+          of_prices[c("trough", "recovery", "under_water")]
+        )
+        expect_equal(found$average_drawdown, of_prices$average_drawdown, tolerance = 1e-10)
+      }
+      expect_identical(
+        as.data.frame(drawdown_episodes(returns))[c("rank", "peak", "trough", "recovery")],
+        as.data.frame(drawdown_episodes(prices))[c("rank", "peak", "trough", "recovery")]
+      )
     }
-    expect_identical(as.data.frame(drawdown_episodes(returns))[c("rank", "peak", "trough", "recovery")],
-                     as.data.frame(drawdown_episodes(prices))[c("rank", "peak", "trough", "recovery")])
+    high <- cummax(path)
+    expect_equal(of_prices$under_water, mean(path[-1] < high[-1]))
+    # A fall of a billionth is a fall.
+    expect_lt(
+      measure_drawdown(as_prices(matrix(
+        c(1, 1 - 1e-9, 1),
+        dimnames = list(format(as.Date("2001-01-01") + 0:2), "A")
+      )))$max_drawdown,
+      0
+    )
   }
-  high <- cummax(path)
-  expect_equal(of_prices$under_water, mean(path[-1] < high[-1]))
-  # A fall of a billionth is a fall.
-  expect_lt(measure_drawdown(as_prices(matrix(c(1, 1 - 1e-9, 1), dimnames = list(format(as.Date("2001-01-01") + 0:2), "A"))))$max_drawdown, 0)
-})
+)
 
 # Of log returns.
 wealth_depth <- function(returns) {
@@ -164,9 +235,12 @@ wealth_depth <- function(returns) {
 }
 
 apart_book <- function() {
-  as_prices(data.frame(date = as.Date("2024-01-01") + 0:4, A = c(1, 1, 1.5, NA, 2),
-                       B = c(NA, 2, NA, 3, NA),
-                       C = c(NA, NA, NA, NA, 1)))
+  as_prices(data.frame(
+    date = as.Date("2024-01-01") + 0:4,
+    A = c(1, 1, 1.5, NA, 2),
+    B = c(NA, 2, NA, 3, NA),
+    C = c(NA, NA, NA, NA, 1)
+  ))
 }
 
 test_that("a book is its weights times its parts, however it is rebalanced", {
@@ -177,12 +251,19 @@ test_that("a book is its weights times its parts, however it is rebalanced", {
   every_day <- as_portfolio(prices, weights = w, rebalance = "day")
   expect_equal(colnames(as_returns(every_day)), "BOOK")
   expect_equal(colnames(in_returns(weights = w)), c("BOOK", names(w)))
-  expect_equal(unname(as.matrix(as_returns(every_day))[, 1]), unname(drop(r[, names(w)] %*% w)),
-               tolerance = 1e-11)
+  expect_equal(
+    unname(as.matrix(as_returns(every_day))[, 1]),
+    unname(drop(r[, names(w)] %*% w)),
+    tolerance = 1e-11
+  )
   expect_equal(every_day$holdings, w)
   held <- as_portfolio(as_returns(prices, "log"), weights = w)
   value <- drop(t(t(stocks()[, names(w)]) / stocks()[1, names(w)]) %*% w)
-  expect_equal(unname(as.matrix(as_returns(held))[, 1]), unname(diff(log(value))), tolerance = 1e-11)
+  expect_equal(
+    unname(as.matrix(as_returns(held))[, 1]),
+    unname(diff(log(value))),
+    tolerance = 1e-11
+  )
   # By the month: within one the holdings drift, at its last close they are brought back.
   monthly <- as_portfolio(prices, weights = w, rebalance = "month")
   month <- format(stock_dates(), "%Y-%m")
@@ -192,46 +273,88 @@ test_that("a book is its weights times its parts, however it is rebalanced", {
     wealth[t] <- sum(units * stocks()[t, names(w)])
     if (t < 1860 && month[t] != month[t + 1]) units <- w * wealth[t] / stocks()[t, names(w)]
   }
-  expect_equal(unname(as.matrix(as_returns(monthly))[, 1]), wealth[-1] / wealth[-1860] - 1,
-               tolerance = 1e-11)
+  expect_equal(
+    unname(as.matrix(as_returns(monthly))[, 1]),
+    wealth[-1] / wealth[-1860] - 1,
+    tolerance = 1e-11
+  )
   # Shares, with money beside them that earns.
-  shares <- as_portfolio(prices, shares = c(NORTH = 10, WESTERN = 2), cash = 5000,
-                         cash_return = 0.03, name = "FUND")
+  shares <- as_portfolio(
+    prices,
+    shares = c(NORTH = 10, WESTERN = 2),
+    cash = 5000,
+    cash_return = 0.03,
+    name = "FUND"
+  )
   value <- drop(stocks()[, c("NORTH", "WESTERN")] %*% c(10, 2)) + 5000 * 1.03^((0:1859) / 252)
-  expect_equal(unname(as.matrix(as_returns(shares))[, "FUND"]), unname(value[-1] / value[-1860] - 1),
-               tolerance = 1e-11)
-  expect_equal(shares$holdings[["cash"]], 5000 / (sum(c(10, 2) * stocks()[1860, c("NORTH", "WESTERN")]) + 5000))
+  expect_equal(
+    unname(as.matrix(as_returns(shares))[, "FUND"]),
+    unname(value[-1] / value[-1860] - 1),
+    tolerance = 1e-11
+  )
+  expect_equal(
+    shares$holdings[["cash"]],
+    5000 / (sum(c(10, 2) * stocks()[1860, c("NORTH", "WESTERN")]) + 5000)
+  )
   # The rest in cash, or borrowed; or weights in any unit.
   rest <- as_portfolio(prices, weights = c(NORTH = 1.5), cash = "rest", rebalance = "day")
-  expect_equal(unname(as.matrix(as_returns(rest))[, 1]), unname(1.5 * r[, "NORTH"]), tolerance = 1e-11)
+  expect_equal(
+    unname(as.matrix(as_returns(rest))[, 1]),
+    unname(1.5 * r[, "NORTH"]),
+    tolerance = 1e-11
+  )
   whole <- as_portfolio(prices, weights = c(NORTH = 30, ALPINE = 10), normalise = TRUE)
   expect_equal(whole$holdings, c(NORTH = 0.75, ALPINE = 0.25))
   # A file, a table and a vector say the same, with cash among the holdings.
   file <- written("security,weight", "NORTH,0.6", "ALPINE,0.3", "cash,0.1")
-  expect_identical(in_returns(weights = file)$values, in_returns(weights = c(NORTH = 0.6, ALPINE = 0.3), cash = 0.1)$values)
-  expect_identical(in_returns(weights = data.frame(security = c("ALPINE", "NORTH"), weight = c(0.4, 0.6)))$values,
-                   in_returns(weights = c(ALPINE = 0.4, NORTH = 0.6))$values)
+  expect_identical(
+    in_returns(weights = file)$values,
+    in_returns(weights = c(NORTH = 0.6, ALPINE = 0.3), cash = 0.1)$values
+  )
+  expect_identical(
+    in_returns(weights = data.frame(
+      security = c("ALPINE", "NORTH"),
+      weight = c(0.4, 0.6)
+    ))$values,
+    in_returns(weights = c(ALPINE = 0.4, NORTH = 0.6))$values
+  )
   # Every measure takes it.
   volatility <- measure_volatility(monthly)
-  expect_equal(volatility$volatility[1], sd(as.matrix(as_returns(monthly))[, 1]), tolerance = 1e-12)
-  expect_equal(measure_beta(every_day, "WESTERN")$beta[1],
-               sum(w * measure_beta(prices, "WESTERN")$beta[c(1, 3, 2)]),
-               tolerance = 1e-10)
-  expect_equal(measure_drawdown(held)$max_drawdown[1], min(wealth_depth(as_returns(held))),
-               tolerance = 1e-10)
+  expect_equal(
+    volatility$volatility[1],
+    sd(as.matrix(as_returns(monthly))[, 1]),
+    tolerance = 1e-12
+  )
+  expect_equal(
+    measure_beta(every_day, "WESTERN")$beta[1],
+    sum(w * measure_beta(prices, "WESTERN")$beta[c(1, 3, 2)]),
+    tolerance = 1e-10
+  )
+  expect_equal(
+    measure_drawdown(held)$max_drawdown[1],
+    min(wealth_depth(as_returns(held))),
+    tolerance = 1e-10
+  )
   weekly <- as_returns(monthly, every = "week")
   friday <- which(!duplicated(format(stock_dates(), "%G-%V"), fromLast = TRUE))
-  expect_equal(unname(as.matrix(weekly)[, 1]),
-               diff(wealth[friday]) / wealth[head(friday, -1)], tolerance = 1e-10)
+  expect_equal(
+    unname(as.matrix(weekly)[, 1]),
+    diff(wealth[friday]) / wealth[head(friday, -1)],
+    tolerance = 1e-10
+  )
   # Given returns make a book too.
   given <- as_returns(as.data.frame(as_returns(prices)), given = "returns")
-  expect_equal(as.matrix(as_returns(as_portfolio(given, weights = w)))[, 1],
-               as.matrix(as_returns(as_portfolio(prices, weights = w)))[, 1],
-               tolerance = 1e-10)
+  expect_equal(
+    as.matrix(as_returns(as_portfolio(given, weights = w)))[, 1],
+    as.matrix(as_returns(as_portfolio(prices, weights = w)))[, 1],
+    tolerance = 1e-10
+  )
   # It lives while all its parts do; where one has no price, the last one counts.
   gaps <- apart_book()
-  expect_message(book <- as_returns(suppressWarnings(as_portfolio(gaps, weights = c(A = 0.5, B = 0.5)))),
-                 class = "imbroglio_note_book_life")
+  expect_message(
+    book <- as_returns(suppressWarnings(as_portfolio(gaps, weights = c(A = 0.5, B = 0.5)))),
+    class = "imbroglio_note_book_life"
+  )
   expect_equal(as.vector(book$prices$close), c(100, 125, 150))
   bad <- list(
     weights = function() as_portfolio(prices, weights = c(NORTH = 0.5, ALPINE = 0.4)),
@@ -247,11 +370,13 @@ test_that("a book is its weights times its parts, however it is rebalanced", {
     argument = function() as_portfolio(prices, weights = c(NORTH = 1), rebalance = "hour"),
     file = function() as_portfolio(prices, weights = "no-such-file.csv"),
     ruin = function() as_returns(as_portfolio(prices, weights = c(NORTH = 6, ALPINE = -5))),
-    too_short = function() as_returns(suppressWarnings(as_portfolio(gaps, weights = c(A = 0.5, C = 0.5))))
+    too_short = function() {
+      as_returns(suppressWarnings(as_portfolio(gaps, weights = c(A = 0.5, C = 0.5))))
+    }
   )
-  for (i in seq_along(bad)) expect_error(bad[[i]](),
-                                         class = paste0("imbroglio_error_", names(bad)[i]),
-                                         info = i)
+  for (i in seq_along(bad)) {
+    expect_error(bad[[i]](), class = paste0("imbroglio_error_", names(bad)[i]), info = i)
+  }
 })
 
 test_that("the summary is what its measures say, sorted", {
@@ -266,10 +391,14 @@ test_that("the summary is what its measures say, sorted", {
   expect_identical(found$beta, beta$beta[row(beta)])
   expect_identical(found$information_ratio, apart$information_ratio[row(apart)])
   expect_identical(found$sharpe_annual, earned$sharpe_annual[row(earned)])
-  expect_identical(found$volatility_annual,
-                   measure_volatility(prices)$volatility_annual[row(earned)])
-  expect_identical(found$max_drawdown,
-                   measure_drawdown(as_returns(prices))$max_drawdown[row(earned)])
+  expect_identical(
+    found$volatility_annual,
+    measure_volatility(prices)$volatility_annual[row(earned)]
+  )
+  expect_identical(
+    found$max_drawdown,
+    measure_drawdown(as_returns(prices))$max_drawdown[row(earned)]
+  )
   expect_identical(found$es, measure_var(prices)$es[row(earned)])
   expect_false(is.unsorted(measure_summary(prices, sort_by = "max_drawdown")$max_drawdown))
   expect_false(is.unsorted(measure_summary(prices, sort_by = "security")$security))

@@ -6,18 +6,33 @@ test_that("volatility, drawdown and value at risk of real prices agree with base
     expect_equal(as.matrix(returns), by_hand, tolerance = 1e-12)
     volatility <- measure_volatility(returns)
     expect_equal(volatility$volatility, unname(apply(by_hand, 2, sd)), tolerance = 1e-12)
-    expect_equal(volatility$volatility_annual, volatility$volatility * sqrt(252),
-                 tolerance = 1e-15)
+    expect_equal(
+      volatility$volatility_annual,
+      volatility$volatility * sqrt(252),
+      tolerance = 1e-15
+    )
     var <- measure_var(returns, level = 0.99)
     loss <- if (kind == "log") 1 - exp(by_hand) else -by_hand
-    expect_equal(var$var, unname(apply(loss, 2, function(l) sort(l, decreasing = TRUE)[19])), tolerance = 1e-12)
-    expect_equal(var$es, unname(apply(loss, 2, function(l) mean(sort(l, decreasing = TRUE)[1:19]))),
-                 tolerance = 1e-12)
-    expect_equal(unname(by_hand[cbind(format(var$observed), var$security)]),
-                 unname(apply(by_hand, 2, function(r) sort(r)[19])))
+    expect_equal(
+      var$var,
+      unname(apply(loss, 2, function(l) sort(l, decreasing = TRUE)[19])),
+      tolerance = 1e-12
+    )
+    expect_equal(
+      var$es,
+      unname(apply(loss, 2, function(l) mean(sort(l, decreasing = TRUE)[1:19]))),
+      tolerance = 1e-12
+    )
+    expect_equal(
+      unname(by_hand[cbind(format(var$observed), var$security)]),
+      unname(apply(by_hand, 2, function(r) sort(r)[19]))
+    )
   }
-  for (drawdown in list(measure_drawdown(prices), measure_drawdown(as_returns(prices)),
-                        measure_drawdown(as_returns(prices, "log")))) {
+  for (drawdown in list(
+    measure_drawdown(prices),
+    measure_drawdown(as_returns(prices)),
+    measure_drawdown(as_returns(prices, "log"))
+  )) {
     for (s in colnames(prices)) {
       p <- stocks()[, s]
       depth <- p / cummax(p) - 1
@@ -34,16 +49,20 @@ test_that("volatility, drawdown and value at risk of real prices agree with base
 test_that("every rolling result is the whole-sample measure of its window", {
   returns <- as_returns(read_prices(demo_file("bay.csv")))[, c("BAYALL", "CORRACK", "PELLAN")]
   rolling <- measure_volatility(returns, window = c(20, 250), min_obs = 5, per_year = 260)
-  for (w in c(20, 250)) for (s in colnames(returns)) {
-    r <- na.omit(as.matrix(returns)[, s])
-    part <- rolling[rolling$window == w & rolling$security == s, ]
-    at <- c(1, 4, 5, w - 1, w, w + 1, 700, length(r))
-    expect_equal(part$volatility[at],
-                 vapply(at, function(t) if (t < 5) NA_real_ else sd(r[max(1, t - w + 1):t]),
-                        0), tolerance = 1e-13)
-    expect_equal(format(part$from[at]), names(r)[pmax(1, at - w + 1)])
-    expect_equal(format(part$to), names(r))
-    expect_equal(part$n[at], pmin(at, w))
+  for (w in c(20, 250)) {
+    for (s in colnames(returns)) {
+      r <- na.omit(as.matrix(returns)[, s])
+      part <- rolling[rolling$window == w & rolling$security == s, ]
+      at <- c(1, 4, 5, w - 1, w, w + 1, 700, length(r))
+      expect_equal(
+        part$volatility[at],
+        vapply(at, function(t) if (t < 5) NA_real_ else sd(r[max(1, t - w + 1):t]), 0),
+        tolerance = 1e-13
+      )
+      expect_equal(format(part$from[at]), names(r)[pmax(1, at - w + 1)])
+      expect_equal(format(part$to), names(r))
+      expect_equal(part$n[at], pmin(at, w))
+    }
   }
   expect_equal(rolling$volatility_annual, rolling$volatility * sqrt(260))
   bare <- measure_volatility(returns, window = 20, as = "matrix")
@@ -56,12 +75,18 @@ test_that("the rolling deviation of stored numbers is exact to ten digits at any
   skip_if_not_installed("gmp")
   set.seed(3)
   n <- 1001
-  series <- cbind(LEVEL = 1e7 + 0.2 + 0.1 * rep_len(c(1, -1, 1), n),
-                  DRIFT = 10^seq(-3, 3, length.out = n) * (1 + 1e-3 * rnorm(n)),
-                  FALLING = 10^seq(3, -3, length.out = n) * (1 + 1e-3 * rnorm(n)))
+  series <- cbind(
+    LEVEL = 1e7 + 0.2 + 0.1 * rep_len(c(1, -1, 1), n),
+    DRIFT = 10^seq(-3, 3, length.out = n) * (1 + 1e-3 * rnorm(n)),
+    FALLING = 10^seq(3, -3, length.out = n) * (1 + 1e-3 * rnorm(n))
+  )
   rownames(series) <- format(as.Date("2020-01-01") + seq_len(n))
   for (w in c(10, 60)) {
-    got <- measure_volatility(suppressWarnings(as_returns(series, "log", given = "returns")), window = w, as = "matrix")
+    got <- measure_volatility(
+      suppressWarnings(as_returns(series, "log", given = "returns")),
+      window = w,
+      as = "matrix"
+    )
     for (s in colnames(series)) {
       # Doubles are rational numbers, so sums of them and of their squares can be had exactly.
       x <- gmp::as.bigq(series[, s])
@@ -81,7 +106,9 @@ test_that("the four conventions of rank pick the observation they say", {
     r <- matrix(-(n:1) / 10000, dimnames = list(format(as.Date("2020-01-01") + 1:n), "A"))
     suppressWarnings(measure_var(as_returns(r, given = "returns"), level = level, rank = rank))
   }
-  cases <- read.table(header = TRUE, text = "
+  cases <- read.table(
+    header = TRUE,
+    text = "
     n     level   nearest up  down
     100   0.99    1       1   1
     250   0.99    3       3   2
@@ -90,52 +117,79 @@ test_that("the four conventions of rank pick the observation they say", {
     1000  0.975   25      25  25
     1000  0.999   1       1   1
     30    0.99    1       1   1
-    2572  0.99    26      26  25")
-  for (i in seq_len(nrow(cases))) for (rank in c("nearest", "up", "down")) {
-    found <- one(cases$n[i], cases$level[i], rank)
-    expect_equal(found$position, cases[i, rank], info = paste(rank, cases$n[i], cases$level[i]))
-    expect_equal(found$var, (cases$n[i] + 1 - found$position) / 10000)
+    2572  0.99    26      26  25"
+  )
+  for (i in seq_len(nrow(cases))) {
+    for (rank in c("nearest", "up", "down")) {
+      found <- one(cases$n[i], cases$level[i], rank)
+      expect_equal(found$position, cases[i, rank], info = paste(rank, cases$n[i], cases$level[i]))
+      expect_equal(found$var, (cases$n[i] + 1 - found$position) / 10000)
+    }
   }
   returns <- as_returns(stock_prices())
   both <- measure_var(returns, level = c(0.9, 0.95, 0.99, 0.995), rank = "interpolate")
-  expect_equal(both$var,
-               -as.vector(apply(as.matrix(returns), 2, quantile,
-                                1 - c(0.9, 0.95, 0.99, 0.995), type = 7)),
-               tolerance = 1e-12)
+  expect_equal(
+    both$var,
+    -as.vector(apply(as.matrix(returns), 2, quantile, 1 - c(0.9, 0.95, 0.99, 0.995), type = 7)),
+    tolerance = 1e-12
+  )
   expect_true(all(is.na(both$observed) == (both$position %% 1 != 0)))
   expect_true(all(both$worse >= both$var & both$var >= both$milder))
-  expect_warning(one2 <- measure_var(window(stock_prices(), end = "1991-08-01"), level = 0.999),
-                 class = "imbroglio_warning_few_observations")
+  expect_warning(
+    one2 <- measure_var(window(stock_prices(), end = "1991-08-01"), level = 0.999),
+    class = "imbroglio_warning_few_observations"
+  )
   expect_equal(one2$position, rep(1, 4))
 })
 
-test_that("a horizon is reached by the root of time or by overlapping runs, in either kind of return", {
-  prices <- stock_prices()
-  for (kind in c("simple", "log")) {
-    returns <- as_returns(prices, kind)
-    loss <- function(r) if (kind == "log") 1 - exp(r) else -r
-    worst <- apply(as.matrix(returns), 2, function(r) sort(r)[19])
-    expect_equal(measure_var(returns, horizon = 10)$var, unname(loss(worst * sqrt(10))),
-                 tolerance = 1e-12)
-    ten <- stocks()[11:1860, ] / stocks()[1:1850, ] - 1
-    overlapping <- measure_var(returns, horizon = 10, horizon_by = "overlapping",
-                               value = c(1e6, 1, 2, 3))
-    expect_equal(overlapping$n, rep(1850L, 4))
-    expect_equal(overlapping$var, unname(apply(ten, 2, function(r) -sort(r)[19])),
-                 tolerance = 1e-11)
-    expect_equal(overlapping$var_value, overlapping$var * c(1e6, 1, 2, 3))
+test_that(
+  paste0(
+    "a horizon is reached by the root of time or by overlapping runs, in either kind ",
+    "of return"
+  ),
+  {
+    prices <- stock_prices()
+    for (kind in c("simple", "log")) {
+      returns <- as_returns(prices, kind)
+      loss <- function(r) if (kind == "log") 1 - exp(r) else -r
+      worst <- apply(as.matrix(returns), 2, function(r) sort(r)[19])
+      expect_equal(
+        measure_var(returns, horizon = 10)$var,
+        unname(loss(worst * sqrt(10))),
+        tolerance = 1e-12
+      )
+      ten <- stocks()[11:1860, ] / stocks()[1:1850, ] - 1
+      overlapping <- measure_var(
+        returns,
+        horizon = 10,
+        horizon_by = "overlapping",
+        value = c(1e6, 1, 2, 3)
+      )
+      expect_equal(overlapping$n, rep(1850L, 4))
+      expect_equal(
+        overlapping$var,
+        unname(apply(ten, 2, function(r) -sort(r)[19])),
+        tolerance = 1e-11
+      )
+      expect_equal(overlapping$var_value, overlapping$var * c(1e6, 1, 2, 3))
+    }
   }
-})
+)
 
 test_that("samples at the edge are measured or said to have no answer", {
   day <- as.Date("2024-01-01")
-  prices <- as_prices(data.frame(date = day + 0:4, FLAT = 5, LATE = c(NA, NA, NA, 10, 8),
-                                 GAP = c(100, NA, NA, 50, 60), LAST = c(NA, NA, NA, NA, 7)))
+  prices <- as_prices(data.frame(
+    date = day + 0:4,
+    FLAT = 5,
+    LATE = c(NA, NA, NA, 10, 8),
+    GAP = c(100, NA, NA, 50, 60),
+    LAST = c(NA, NA, NA, NA, 7)
+  ))
   volatility <- measure_volatility(prices)
   expect_identical(volatility$volatility[c(1, 2, 4)], c(0, NA, NA))
   expect_equal(volatility$n, c(4L, 1L, 2L, 0L))
   expect_equal(volatility$volatility[3], sd(c(-0.5, 0.2)))
-  expect_equal(basis(volatility)$dropped$n[basis(volatility)$dropped$security == "GAP" ], 2L)
+  expect_equal(basis(volatility)$dropped$n[basis(volatility)$dropped$security == "GAP"], 2L)
   for (data in list(prices, as_returns(prices))) {
     drawdown <- measure_drawdown(data)
     expect_equal(drawdown$max_drawdown[1:3], c(0, -0.2, -0.5))
@@ -144,16 +198,20 @@ test_that("samples at the edge are measured or said to have no answer", {
     expect_true(all(is.na(drawdown$recovery)))
   }
   # A loss on the first day counts from the capital put in, of which given returns know no date.
-  first <- measure_drawdown(as_returns(data.frame(date = day + 0:2, A = c(-0.1, 0.05, 0.2)),
-                                       given = "returns"))
+  first <- measure_drawdown(as_returns(
+    data.frame(date = day + 0:2, A = c(-0.1, 0.05, 0.2)),
+    given = "returns"
+  ))
   expect_equal(first$max_drawdown, -0.1)
   expect_equal(c(first$peak, first$trough, first$recovery), day + c(NA, 0, 2))
-  longer <- list(function() measure_volatility(prices, window = 10)$volatility,
-                 function() measure_return(prices, window = 10)$mean,
-                 function() measure_drawdown(prices, window = 10)$max_drawdown,
-                 function() measure_beta(prices, "FLAT", window = 10)$beta,
-                 function() measure_tracking(prices, "FLAT", window = 10)$tracking_error,
-                 function() correlate_returns(prices, window = 10)$correlation)
+  longer <- list(
+    function() measure_volatility(prices, window = 10)$volatility,
+    function() measure_return(prices, window = 10)$mean,
+    function() measure_drawdown(prices, window = 10)$max_drawdown,
+    function() measure_beta(prices, "FLAT", window = 10)$beta,
+    function() measure_tracking(prices, "FLAT", window = 10)$tracking_error,
+    function() correlate_returns(prices, window = 10)$correlation
+  )
   for (f in longer) {
     expect_warning(few <- f(), class = "imbroglio_warning_window")
     expect_true(length(few) > 0 && all(is.na(few)))
@@ -163,30 +221,42 @@ test_that("samples at the edge are measured or said to have no answer", {
   expect_equal(line$n, c(1L, 2L, 0L))
   expect_true(all(is.na(line[c("beta", "alpha_error", "r_squared")])))
   expect_match(in_words(line), "too few returns", all = TRUE)
-  expect_equal(suppressWarnings(measure_tracking(prices, "FLAT"))$tracking_error,
-               c(NA, sd(c(-0.5, 0.2)), NA))
+  expect_equal(
+    suppressWarnings(measure_tracking(prices, "FLAT"))$tracking_error,
+    c(NA, sd(c(-0.5, 0.2)), NA)
+  )
   expect_equal(suppressWarnings(measure_var(prices))$var[4], NA_real_)
 })
 
 test_that("numbers do not depend on the number of threads or of securities", {
   set.seed(11)
-  r <- matrix(rnorm(600 * 300, 0, 0.01), 600,
-              dimnames = list(format(as.Date("2020-01-01") + 1:600), sprintf("S%03d", 1:300)))
+  r <- matrix(
+    rnorm(600 * 300, 0, 0.01),
+    600,
+    dimnames = list(format(as.Date("2020-01-01") + 1:600), sprintf("S%03d", 1:300))
+  )
   r[sample(length(r), 2000)] <- NA
   returns <- as_returns(r, given = "returns", every = "day")
   both <- lapply(c(1, 2), function(threads) {
     RcppParallel::setThreadOptions(numThreads = threads)
-    list(measure_volatility(returns, window = 20, as = "matrix"), measure_drawdown(returns),
-         measure_var(returns), measure_var(returns[, 1:9], method = c("garch", "student", "hill")),
-         as.data.frame(backtest_var(returns, 50, 0.9)), measure_return(returns),
-         measure_return(returns, window = 50),
-         measure_beta(returns, "S001", errors = "newey-west"),
-         measure_beta(returns, "S001", window = 50),
-         measure_tracking(returns, "S001", window = 50), drawdown_series(returns),
-         drawdown_episodes(returns, worst = 2), measure_drawdown(returns, window = 50),
-         measure_volatility(returns, method = c("ewma", "garch")),
-         measure_summary(returns, "S001"),
-         correlate_returns(returns[, 1:40], on = "pairwise"))
+    list(
+      measure_volatility(returns, window = 20, as = "matrix"),
+      measure_drawdown(returns),
+      measure_var(returns),
+      measure_var(returns[, 1:9], method = c("garch", "student", "hill")),
+      as.data.frame(backtest_var(returns, 50, 0.9)),
+      measure_return(returns),
+      measure_return(returns, window = 50),
+      measure_beta(returns, "S001", errors = "newey-west"),
+      measure_beta(returns, "S001", window = 50),
+      measure_tracking(returns, "S001", window = 50),
+      drawdown_series(returns),
+      drawdown_episodes(returns, worst = 2),
+      measure_drawdown(returns, window = 50),
+      measure_volatility(returns, method = c("ewma", "garch")),
+      measure_summary(returns, "S001"),
+      correlate_returns(returns[, 1:40], on = "pairwise")
+    )
   })
   RcppParallel::setThreadOptions()
   expect_identical(both[[1]], both[[2]])
@@ -201,24 +271,32 @@ test_that("the shape of what is handed in does not change the numbers", {
   given <- as_returns(as.data.frame(returns), given = "returns")
   expect_equal(measure_volatility(given)$volatility, measure_volatility(returns)$volatility)
   expect_equal(measure_drawdown(given)$trough, measure_drawdown(prices)$trough)
-  expect_message(upside_down <- as_returns(as.data.frame(returns)[1859:1, ], given = "returns"),
-                 class = "imbroglio_note_order")
+  expect_message(
+    upside_down <- as_returns(as.data.frame(returns)[1859:1, ], given = "returns"),
+    class = "imbroglio_note_order"
+  )
   expect_equal(as.matrix(upside_down), as.matrix(given))
   # A measure takes simple returns of prices; the kind can be changed as long as there are prices.
   expect_equal(measure_var(prices)$var, measure_var(returns)$var)
-  expect_equal(as.matrix(as_returns(returns, kind = "log")), log1p(as.matrix(returns)),
-               tolerance = 1e-12)
+  expect_equal(
+    as.matrix(as_returns(returns, kind = "log")),
+    log1p(as.matrix(returns)),
+    tolerance = 1e-12
+  )
   expect_error(as_returns(given, kind = "log"), class = "imbroglio_error_argument")
   # Scale, order and company: a price in another unit, another column order, fewer columns.
-  expect_equal(measure_volatility(as_prices(stocks() * 1000))$volatility,
-               measure_volatility(prices)$volatility,
-               tolerance = 1e-12)
+  expect_equal(
+    measure_volatility(as_prices(stocks() * 1000))$volatility,
+    measure_volatility(prices)$volatility,
+    tolerance = 1e-12
+  )
   for (columns in list(4:1, 2L, c("ISLES", "NORTH"))) {
     part <- measure_drawdown(prices[, columns])
-    expect_identical(as.data.frame(part),
-                     as.data.frame(measure_drawdown(prices))[match(part$security,
-                                                                   colnames(prices)), ],
-                     ignore_attr = "row.names")
+    expect_identical(
+      as.data.frame(part),
+      as.data.frame(measure_drawdown(prices))[match(part$security, colnames(prices)), ],
+      ignore_attr = "row.names"
+    )
   }
   expect_identical(prices["NORTH"]$close, prices[, "NORTH"]$close)
   expect_equal(dim(prices[1:100, ]), c(100L, 4L))
@@ -227,29 +305,44 @@ test_that("the shape of what is handed in does not change the numbers", {
   for (s in colnames(returns)) expect_false(is.unsorted(var$var[var$security == s]))
   expect_true(all(var$es >= var$var))
   named <- measure_var(returns, value = c(ISLES = 4, NORTH = 1, ALPINE = 2, WESTERN = 3))
-  expect_equal(named$var_value / named$var,
-               c(NORTH = 1, ALPINE = 2, WESTERN = 3, ISLES = 4)[named$security],
-               ignore_attr = TRUE)
+  expect_equal(
+    named$var_value / named$var,
+    c(NORTH = 1, ALPINE = 2, WESTERN = 3, ISLES = 4)[named$security],
+    ignore_attr = TRUE
+  )
 })
 
 test_that("five thousand securities are measured as one is", {
   set.seed(5)
   many <- 5000L
-  r <- matrix(rnorm(300 * many, 0, 0.01), 300,
-              dimnames = list(format(as.Date("2024-01-01") + 1:300), sprintf("S%04d", 1:many)))
+  r <- matrix(
+    rnorm(300 * many, 0, 0.01),
+    300,
+    dimnames = list(format(as.Date("2024-01-01") + 1:300), sprintf("S%04d", 1:many))
+  )
   r[1:100, 4001:5000] <- NA
   returns <- as_returns(r, "log", given = "returns", every = "day")
   volatility <- measure_volatility(returns)
-  expect_equal(volatility$volatility, apply(r, 2, sd, na.rm = TRUE), ignore_attr = TRUE,
-               tolerance = 1e-12)
+  expect_equal(
+    volatility$volatility,
+    apply(r, 2, sd, na.rm = TRUE),
+    ignore_attr = TRUE,
+    tolerance = 1e-12
+  )
   expect_equal(volatility$n, rep(c(300L, 200L), c(4000, 1000)))
   wealth <- exp(apply(rbind(0, ifelse(is.na(r), 0, r)), 2, cumsum))
-  expect_equal(measure_drawdown(returns)$max_drawdown,
-               apply(wealth, 2, function(w) min(w / cummax(w) - 1)),
-               ignore_attr = TRUE, tolerance = 1e-12)
-  expect_equal(measure_var(returns, 0.95)$var,
-               apply(r, 2, function(x) 1 - exp(sort(x)[round(length(na.omit(x)) * 0.05)])),
-               ignore_attr = TRUE, tolerance = 1e-12)
+  expect_equal(
+    measure_drawdown(returns)$max_drawdown,
+    apply(wealth, 2, function(w) min(w / cummax(w) - 1)),
+    ignore_attr = TRUE,
+    tolerance = 1e-12
+  )
+  expect_equal(
+    measure_var(returns, 0.95)$var,
+    apply(r, 2, function(x) 1 - exp(sort(x)[round(length(na.omit(x)) * 0.05)])),
+    ignore_attr = TRUE,
+    tolerance = 1e-12
+  )
   expect_output(print(returns), "and 4,980 more securities")
 })
 
@@ -261,28 +354,33 @@ test_that("returns by period are between the last prices of calendar periods", {
     ends <- which(!duplicated(period, fromLast = TRUE))
     # The prices end on a Friday, 14 August: the week is finished, the month and the year are not.
     unfinished <- every != "week"
-    said <- testthat::capture_messages(returns <- as_returns(prices, every = every,
-                                                             kind = "log"))
+    said <- testthat::capture_messages(returns <- as_returns(prices, every = every, kind = "log"))
     expect_equal(grepl("was left out", said), rep(TRUE, unfinished))
     whole <- if (unfinished) ends[-length(ends)] else ends
     expect_equal(as.matrix(returns), diff(log(stocks()[whole, ])), tolerance = 1e-12)
     kept <- as_returns(prices, every = every, keep_unfinished = TRUE)
     expect_equal(nrow(kept), length(ends) - 1L)
-    expect_equal(measure_volatility(kept)$volatility_annual,
-                 measure_volatility(kept)$volatility * sqrt(c(week = 52, month = 12,
-                                                              year = 1)[[every]]))
+    expect_equal(
+      measure_volatility(kept)$volatility_annual,
+      measure_volatility(kept)$volatility * sqrt(c(week = 52, month = 12, year = 1)[[every]])
+    )
   }
   # A month that ends on a weekend is finished by its last Friday.
   expect_no_message(monthly <- as_returns(window(prices, end = "1992-01-31"), every = "month"))
-  expect_equal(as_returns(as_prices(data.frame(date = c("2024-01-31", "2024-02-29",
-                                                        "2024-03-29", "2024-04-30"),
-                                               A = 1:4)))$every, "month")
+  expect_equal(
+    as_returns(as_prices(data.frame(
+      date = c("2024-01-31", "2024-02-29", "2024-03-29", "2024-04-30"),
+      A = 1:4
+    )))$every,
+    "month"
+  )
 })
 
 test_that("arguments that cannot be are refused, with what is wrong", {
   returns <- as_returns(stock_prices())
   wrong <- list(
-    function() measure_var(returns, level = 95), function() measure_var(returns, level = 0),
+    function() measure_var(returns, level = 95),
+    function() measure_var(returns, level = 0),
     function() measure_var(returns, level = NA),
     function() measure_var(returns, horizon = 0),
     function() measure_var(returns, horizon = 1.5),
@@ -318,8 +416,9 @@ test_that("arguments that cannot be are refused, with what is wrong", {
     function() measure_beta(returns, "NORTH", errors = "newey-west", lags = -1),
     function() measure_beta(returns, "NORTH", every = "hour"),
     function() measure_beta(returns, stock_prices()[, "NORTH"]),
-    function() measure_beta(returns, as_returns(as.data.frame(returns)[, 1:2],
-                                                given = "returns")),
+    function() {
+      measure_beta(returns, as_returns(as.data.frame(returns)[, 1:2], given = "returns"))
+    },
     function() measure_tracking(returns, benchmark = NULL),
     function() measure_drawdown(returns, level = 95),
     function() drawdown_episodes(returns, worst = 0),
@@ -330,13 +429,15 @@ test_that("arguments that cannot be are refused, with what is wrong", {
   )
   for (f in wrong) expect_error(f(), class = "imbroglio_error_argument")
   expect_error(measure_var(returns, level = 95), "0.95")
-  for (f in list(function() measure_beta(returns, "NORTHX"),
-                 function() measure_return(returns, risk_free = "NORTHX"))) {
+  for (f in list(function() measure_beta(returns, "NORTHX"), function() {
+    measure_return(returns, risk_free = "NORTHX")
+  })) {
     expect_error(f(), class = "imbroglio_error_security")
   }
   monthly <- as_prices(data.frame(date = as.Date("2024-01-31") + c(0, 29, 60), A = 1:3))
   expect_error(as_returns(monthly, every = "week"), class = "imbroglio_error_argument")
-  expect_error(as_returns(data.frame(date = as.Date("2024-01-01"), A = -1.5),
-                          given = "returns"),
-               class = "imbroglio_error_return")
+  expect_error(
+    as_returns(data.frame(date = as.Date("2024-01-01"), A = -1.5), given = "returns"),
+    class = "imbroglio_error_return"
+  )
 })

@@ -1,11 +1,18 @@
-# What ordinary files say, and what they must never be taken for. `read`: dates and prices of the first security, as text.
+# What ordinary files say, and what they must never be taken for. `read`: dates and prices of the
+# first security, as text.
 shown <- function(prices, security = 1L) {
-  paste(format(prices$dates), format(prices$close[, security], digits = 15, trim = TRUE), collapse = " ")
+  paste(
+    format(prices$dates),
+    format(prices$close[, security], digits = 15, trim = TRUE),
+    collapse = " "
+  )
 }
 read_quietly <- function(path, ...) suppressMessages(read_prices(path, ...))
 
 test_that("files are read as they were meant, or refused; never otherwise", {
-  two <- function(a, b, first = "10", second = "11", head = "date,A") c(head, paste(a, first, sep = ","), paste(b, second, sep = ","))
+  two <- function(a, b, first = "10", second = "11", head = "date,A") {
+    c(head, paste(a, first, sep = ","), paste(b, second, sep = ","))
+  }
   iso <- "2024-01-02 10 2024-01-03 11"
   month_end <- "2019-01-31 10 2019-02-28 11"
   cases <- list(
@@ -19,31 +26,61 @@ test_that("files are read as they were meant, or refused; never otherwise", {
     list(two("24/01/02", "24/01/31"), "2024-01-02 10 2024-01-31 11"),
     list(two("02.01.24", "31.01.24"), "2024-01-02 10 2024-01-31 11"),
     list(two("01/02/2024", "01/03/2024"), "ambiguous"),
-    list(two("0024-01-02", "0024-01-03"), "date"), list(two("2924-01-02", "2924-01-03"), "date"),
-    list(two("2019-01", "2019-02"), month_end), list(two("Jan 2019", "Feb 2019"), month_end), list(two("201901", "201902"), month_end),
-    list(two("2019-Q1", "2019-Q2"), "2019-03-31 10 2019-06-30 11"), list(two("2020-W53", "2021-W01"), "2021-01-03 10 2021-01-10 11"),
-    list(two("2019-W54", "2021-W01"), "date"), list(two("2018", "2019"), "2018-12-31 10 2019-12-31 11"),
-    list(two("1704153600", "1704240000"), iso), list(two("45293", "45294"), iso),
-    list(two("45293", "45294", head = "A,B"), "no_date"), list(two("2024-01-02", "2024-01"), "date"),
-    list(two("2 January 2024", "3rd Jan 2024"), iso), list(two("Tue 2-Jan-24", "Wed 3-Jan-24"), iso),
+    list(two("0024-01-02", "0024-01-03"), "date"),
+    list(two("2924-01-02", "2924-01-03"), "date"),
+    list(two("2019-01", "2019-02"), month_end),
+    list(two("Jan 2019", "Feb 2019"), month_end),
+    list(two("201901", "201902"), month_end),
+    list(two("2019-Q1", "2019-Q2"), "2019-03-31 10 2019-06-30 11"),
+    list(two("2020-W53", "2021-W01"), "2021-01-03 10 2021-01-10 11"),
+    list(two("2019-W54", "2021-W01"), "date"),
+    list(two("2018", "2019"), "2018-12-31 10 2019-12-31 11"),
+    list(two("1704153600", "1704240000"), iso),
+    list(two("45293", "45294"), iso),
+    list(two("45293", "45294", head = "A,B"), "no_date"),
+    list(two("2024-01-02", "2024-01"), "date"),
+    list(two("2 January 2024", "3rd Jan 2024"), iso),
+    list(two("Tue 2-Jan-24", "Wed 3-Jan-24"), iso),
     # numbers
     list(c("date;A", "2024-01-02;998", "2024-01-03;1.002"), "ambiguous"),
-    list(c("date;A", "2024-01-02;998", "2024-01-03;1.002"), "2024-01-02 998 2024-01-03 1002", decimal = ","),
-    list(c("date;A", "2024-01-02;998", "2024-01-03;1.002"), "2024-01-02 998.000 2024-01-03 1.002", decimal = "."),
-    list(c("date;A;B", "2024-01-02;998;1,5", "2024-01-03;1.002;1,6"), "2024-01-02 998 2024-01-03 1002"),
+    list(
+      c("date;A", "2024-01-02;998", "2024-01-03;1.002"),
+      "2024-01-02 998 2024-01-03 1002",
+      decimal = ","
+    ),
+    list(
+      c("date;A", "2024-01-02;998", "2024-01-03;1.002"),
+      "2024-01-02 998.000 2024-01-03 1.002",
+      decimal = "."
+    ),
+    list(
+      c("date;A;B", "2024-01-02;998;1,5", "2024-01-03;1.002;1,6"),
+      "2024-01-02 998 2024-01-03 1002"
+    ),
     list(c("date;A;B", "2024-01-02;998;1,5", "2024-01-03;1.02;1,6"), "ambiguous"),
     list(two("2024-01-02", "2024-01-03", "0.998", "1.002"), "2024-01-02 0.998 2024-01-03 1.002"),
     list(two("2024-01-02", "2024-01-03", "1.001", "1.002"), "2024-01-02 1.001 2024-01-03 1.002"),
     list(two("2024-01-02", "2024-01-03", '"1,001"', '"1,002"'), "ambiguous"),
-    list(two("2024-01-02", "2024-01-03", "9 8"), "price"), list(two("2024-01-02", "2024-01-03", "9 800", "9 900"), "2024-01-02 9800 2024-01-03 9900"),
+    list(two("2024-01-02", "2024-01-03", "9 8"), "price"),
+    list(two("2024-01-02", "2024-01-03", "9 800", "9 900"), "2024-01-02 9800 2024-01-03 9900"),
     list(c(two("2024-01-02", "2024-01-03"), "2024-01-04,11.5%"), "price"),
     list(two("2024-01-02", "2024-01-03", "USD 10.5", "EUR 11.5"), "price"),
-    list(two("2024-01-02", "2024-01-03", "USD 10.5", "USD 11.5"), "2024-01-02 10.5 2024-01-03 11.5"),
-    list(two("2024-01-02", "2024-01-03", "1,2,3"), "layout"), list(two("2024-01-02", "2024-01-03", "0x1A"), "price"),
-    list(two("2024-01-02", "2024-01-03", "1e1", "1.1E+01"), iso), list(two("2024-01-02", "2024-01-03", "Inf"), "price"),
-    list(two("2024-01-02", "2024-01-03", "1e999"), "not_positive"), list(two("2024-01-02", "2024-01-03", "(10)"), "not_positive"),
+    list(
+      two("2024-01-02", "2024-01-03", "USD 10.5", "USD 11.5"),
+      "2024-01-02 10.5 2024-01-03 11.5"
+    ),
+    list(two("2024-01-02", "2024-01-03", "1,2,3"), "layout"),
+    list(two("2024-01-02", "2024-01-03", "0x1A"), "price"),
+    list(two("2024-01-02", "2024-01-03", "1e1", "1.1E+01"), iso),
+    list(two("2024-01-02", "2024-01-03", "Inf"), "price"),
+    list(two("2024-01-02", "2024-01-03", "1e999"), "not_positive"),
+    list(two("2024-01-02", "2024-01-03", "(10)"), "not_positive"),
     # columns
-    list(c("date,nav,price", "2024-01-02,10,20", "2024-01-03,11,21"), "2024-01-02 20 2024-01-03 21", price = "price"),
+    list(
+      c("date,nav,price", "2024-01-02,10,20", "2024-01-03,11,21"),
+      "2024-01-02 20 2024-01-03 21",
+      price = "price"
+    ),
     list(c("date,nav,price", "2024-01-02,10,20", "2024-01-03,11,21"), iso, price = "nav"),
     list(c("date,price,close", "2024-01-02,20,10", "2024-01-03,21,11"), iso, price = "close"),
     list(c("date,price,close", "2024-01-02,20,10", "2024-01-03,21,11"), "layout"),
@@ -51,46 +88,80 @@ test_that("files are read as they were meant, or refused; never otherwise", {
     list(c(",date,A", "1,2024-01-02,10", "2,2024-01-03,11"), iso),
     list(c("date,id,last_px", "2024-01-02,0700,10", "2024-01-03,0700,11"), iso),
     list(c(",date,A", "7,2024-01-02,10", "9,2024-01-03,11"), "layout"),
-    list(c("2024-01-02,10", "2024-01-03,11"), "layout"), list(c("20240102,10", "20240103,11"), "layout"), list(c("A,20240102,10", "A,20240103,11"), "no_date"),
+    list(c("2024-01-02,10", "2024-01-03,11"), "layout"),
+    list(c("20240102,10", "20240103,11"), "layout"),
+    list(c("A,20240102,10", "A,20240103,11"), "no_date"),
     list(c("date,A", "2024-01-02,10", "2024-01-03,11,12", "2024-01-04,12,13"), "layout"),
-    list(c("date,A,B", "2024-01-02,10", "2024-01-03,11,12"), "layout"), list(c("date,A,B", "2024-01-02,10,5", "2024-01-0"), "layout"),
+    list(c("date,A,B", "2024-01-02,10", "2024-01-03,11,12"), "layout"),
+    list(c("date,A,B", "2024-01-02,10,5", "2024-01-0"), "layout"),
     list(c("date,A,B", "2024-01-02,10,null", "2024-01-03,11,null"), "all_missing"),
-    list(c("Prices of the Bay", "", "date,A", "2024-01-02,10", "2024-01-03,11", "", "Source: the exchange"), iso),
+    list(
+      c(
+        "Prices of the Bay", "", "date,A", "2024-01-02,10", "2024-01-03,11", "",
+        "Source: the exchange"
+      ),
+      iso
+    ),
     list(c("Fund;Bay Growth", "date;A;B", "2024-01-02;10;1", "2024-01-03;11;2"), iso),
     list(c("date,A", "2024-01-02,10", "2024-01-03,11", "Source: the exchange"), "layout"),
     list(c("date,\"A", "2024-01-02,10", "2024-01-03,11"), "layout"),
     list(c("date,A,note", "2024-01-02,10,ex day", "2024-01-03,11,ex day"), iso),
     list(c("date,A,currency", "2024-01-02,10,EUR", "2024-01-03,11,EUR"), iso),
     list(c("date,A,x1,x2", "2024-01-02,10,b,c", "2024-01-03,11,b,c"), "layout"),
-    list(c("date\tA", "2024-01-02\t10", "2024-01-03\t11"), iso), list(paste0(two("2024-01-02", "2024-01-03"), "\r"), iso)
+    list(c("date\tA", "2024-01-02\t10", "2024-01-03\t11"), iso),
+    list(paste0(two("2024-01-02", "2024-01-03"), "\r"), iso)
   )
   for (case in cases) {
     path <- written(case[[1]])
     how <- case[-(1:2)]
-    got <- tryCatch(shown(do.call(read_quietly, c(list(path), how))), imbroglio_error = function(e) class(e)[1])
+    got <- tryCatch(
+      shown(do.call(read_quietly, c(list(path), how))),
+      imbroglio_error = function(e) class(e)[1]
+    )
     wanted <- if (grepl("^[a-z]", case[[2]])) paste0("imbroglio_error_", case[[2]]) else case[[2]]
     expect_equal(got, wanted, info = paste(c(case[[1]], names(how)), collapse = " / "))
   }
 })
 
 test_that("names of securities are text", {
-  long <- c("date,security,close", paste0("2024-01-0", rep(2:3, 4), ",", rep(c("0700", "1E5", "000005", "A "), each = 2), ",", 10:17))
-  expect_message(prices <- read_prices(written(c(long, "2024-01-04,A,18"))), "spaces around names left out")
+  long <- c(
+    "date,security,close",
+    paste0(
+      "2024-01-0",
+      rep(2:3, 4),
+      ",",
+      rep(c("0700", "1E5", "000005", "A "), each = 2),
+      ",",
+      10:17
+    )
+  )
+  expect_message(
+    prices <- read_prices(written(c(long, "2024-01-04,A,18"))),
+    "spaces around names left out"
+  )
   expect_equal(colnames(prices), c("0700", "1E5", "000005", "A"))
   expect_equal(sum(!is.na(prices$close[, "A"])), 3L)
   digits <- read_quietly(written(sub("A $|A ,", "0007,", long[1:7])))
   expect_equal(colnames(digits), c("0700", "1E5", "000005"))
-  expect_equal(colnames(read_quietly(written("date,0700,1E5", "2024-01-02,1,2", "2024-01-03,1,2"))), c("0700", "1E5"))
+  expect_equal(
+    colnames(read_quietly(written("date,0700,1E5", "2024-01-02,1,2", "2024-01-03,1,2"))),
+    c("0700", "1E5")
+  )
   old <- Sys.getlocale("LC_CTYPE")
   on.exit(Sys.setlocale("LC_CTYPE", old))
   suppressWarnings(Sys.setlocale("LC_CTYPE", "tr_TR.UTF-8"))
-  expect_named(read_quietly(written("DATE,HIGH,LOW,CLOSE", "2024-01-02,3,1,2", "2024-01-03,3,1,2"))$fields, c("high", "low"))
+  expect_named(
+    read_quietly(written("DATE,HIGH,LOW,CLOSE", "2024-01-02,3,1,2", "2024-01-03,3,1,2"))$fields,
+    c("high", "low")
+  )
 })
 
 test_that("files in any encoding, compressed, from a pipe or standard input are the same table", {
   lines <- c("date,M\u00dcHLE", "2024-01-02,10", "2024-01-03,11")
   text <- enc2utf8(paste0(lines, "\n", collapse = ""))
-  as_bytes <- function(encoding, mark = raw()) c(mark, iconv(text, "UTF-8", encoding, toRaw = TRUE)[[1]])
+  as_bytes <- function(encoding, mark = raw()) {
+    c(mark, iconv(text, "UTF-8", encoding, toRaw = TRUE)[[1]])
+  }
   packed <- function(bytes) {
     path <- tempfile()
     connection <- gzfile(path, "wb")
@@ -99,9 +170,17 @@ test_that("files in any encoding, compressed, from a pipe or standard input are 
     readBin(path, "raw", 1e6)
   }
   plain <- charToRaw(text)
-  forms <- list(plain, c(as.raw(c(0xef, 0xbb, 0xbf)), plain), as_bytes("UTF-16LE"), as_bytes("UTF-16LE", as.raw(c(0xff, 0xfe))),
-                as_bytes("UTF-16BE", as.raw(c(0xfe, 0xff))), as_bytes("UTF-16BE"), as_bytes("CP1252"), packed(plain),
-                c(packed(plain[1:20]), packed(plain[-(1:20)])))
+  forms <- list(
+    plain,
+    c(as.raw(c(0xef, 0xbb, 0xbf)), plain),
+    as_bytes("UTF-16LE"),
+    as_bytes("UTF-16LE", as.raw(c(0xff, 0xfe))),
+    as_bytes("UTF-16BE", as.raw(c(0xfe, 0xff))),
+    as_bytes("UTF-16BE"),
+    as_bytes("CP1252"),
+    packed(plain),
+    c(packed(plain[1:20]), packed(plain[-(1:20)]))
+  )
   path <- tempfile(fileext = ".csv")
   for (bytes in forms) {
     writeBin(bytes, path)
@@ -109,12 +188,20 @@ test_that("files in any encoding, compressed, from a pipe or standard input are 
     expect_equal(colnames(prices), "M\u00dcHLE")
     expect_equal(shown(prices), "2024-01-02 10 2024-01-03 11")
     # The same encodings of the other tables that people hand over.
-    writeBin(iconv("security,weight\nM\u00dcHLE,1\n", "UTF-8", "CP1252", toRaw = TRUE)[[1]], held <- tempfile())
+    writeBin(
+      iconv("security,weight\nM\u00dcHLE,1\n", "UTF-8", "CP1252", toRaw = TRUE)[[1]],
+      held <- tempfile()
+    )
     expect_named(suppressMessages(as_portfolio(prices, held))$holdings, "M\u00dcHLE")
   }
   gz <- packed(plain)
-  for (wrong in list(gz[seq_len(length(gz) - 9)], gz[seq_len(length(gz) - 3)], replace(gz, length(gz) - 6, as.raw(1)),
-                     c(plain, as.raw(0)), c(charToRaw(strrep("date,A\n", 20000)), as.raw(0), plain))) {
+  for (wrong in list(
+    gz[seq_len(length(gz) - 9)],
+    gz[seq_len(length(gz) - 3)],
+    replace(gz, length(gz) - 6, as.raw(1)),
+    c(plain, as.raw(0)),
+    c(charToRaw(strrep("date,A\n", 20000)), as.raw(0), plain)
+  )) {
     writeBin(wrong, path)
     expect_error(read_quietly(path), class = "imbroglio_error")
   }
@@ -124,8 +211,18 @@ test_that("files in any encoding, compressed, from a pipe or standard input are 
   system2("mkfifo", pipe)
   system(paste("cat", path, ">", pipe, "&"))
   expect_equal(shown(read_quietly(pipe)), "2024-01-02 10 2024-01-03 11")
-  ran <- system(paste0("R_LIBS=", paste(.libPaths(), collapse = ":"), " ", system.file("exec", "imbroglio", package = "imbroglio"),
-                       " returns - --format csv <", path, " 2>/dev/null"), intern = TRUE)
+  ran <- system(
+    paste0(
+      "R_LIBS=",
+      paste(.libPaths(), collapse = ":"),
+      " ",
+      system.file("exec", "imbroglio", package = "imbroglio"),
+      " returns - --format csv <",
+      path,
+      " 2>/dev/null"
+    ),
+    intern = TRUE
+  )
   expect_match(ran[2], "2024-01-03,0.1$")
 })
 
@@ -139,17 +236,43 @@ test_that("numbers are read to the last bit, and days as the calendar has them",
   expect_identical(as.numeric(prices$dates), as.numeric(days))
   # Text that the grammar reads.
   x <- x + 1
-  german <- read_quietly(written("date;A", paste0(format(days, "%d.%m.%Y"), ";", formatC(x, format = "f", digits = 6, big.mark = ".", decimal.mark = ","))))
-  expect_equal(german$close[, 1], as.numeric(formatC(x, format = "f", digits = 6)), tolerance = 1e-15)
+  german <- read_quietly(written(
+    "date;A",
+    paste0(
+      format(days, "%d.%m.%Y"),
+      ";",
+      formatC(x, format = "f", digits = 6, big.mark = ".", decimal.mark = ",")
+    )
+  ))
+  expect_equal(
+    german$close[, 1],
+    as.numeric(formatC(x, format = "f", digits = 6)),
+    tolerance = 1e-15
+  )
   expect_identical(as.numeric(german$dates), as.numeric(days))
 })
 
 test_that("holdings and actions are read as prices are", {
-  prices <- as_prices(data.frame(date = as.Date("2024-01-01") + 0:3, A = c(10, 11, 12, 13), B = c(5, 6, 7, 8)))
+  prices <- as_prices(data.frame(
+    date = as.Date("2024-01-01") + 0:3,
+    A = c(10, 11, 12, 13),
+    B = c(5, 6, 7, 8)
+  ))
   held <- function(..., what = "weights") {
-    found <- tryCatch(suppressMessages(do.call(as_portfolio, c(list(prices), stats::setNames(list(written(...)), what)))$holdings),
-                      imbroglio_error = function(e) class(e)[1])
-    if (is.character(found)) sub("imbroglio_error_", "", found) else paste(names(found), signif(found, 6), collapse = " ")
+    found <- tryCatch(
+      suppressMessages(
+        do.call(
+          as_portfolio,
+          c(list(prices), stats::setNames(list(written(...)), what))
+        )$holdings
+      ),
+      imbroglio_error = function(e) class(e)[1]
+    )
+    if (is.character(found)) {
+      sub("imbroglio_error_", "", found)
+    } else {
+      paste(names(found), signif(found, 6), collapse = " ")
+    }
   }
   expect_equal(held("security,weight", "A,50,core", "B,50"), "layout")
   expect_equal(held("security,weight", "A,0.5", "", "B,0.5", "", "Total"), "A 0.5 B 0.5")
@@ -158,14 +281,33 @@ test_that("holdings and actions are read as prices are", {
   expect_equal(held("security,weight", "A,50%", "B,50%"), "A 0.5 B 0.5")
   expect_equal(held("security;weight", "A ;0,5", "B;0,5"), "A 0.5 B 0.5")
   expect_equal(held("security;shares", "A;1.000", "B;2.000", what = "shares"), "ambiguous")
-  expect_equal(held("security;shares", "A;1.000", "B;2.000,0", what = "shares"), "A 0.448276 B 0.551724")
+  expect_equal(
+    held("security;shares", "A;1.000", "B;2.000,0", what = "shares"),
+    "A 0.448276 B 0.551724"
+  )
   acted <- function(...) {
-    found <- tryCatch(suppressWarnings(suppressMessages(adjust_prices(prices, written(...))$actions)), imbroglio_error = function(e) class(e)[1])
-    if (is.character(found)) sub("imbroglio_error_", "", found) else paste(found$security, found$date, found$split, found$dividend, collapse = " ")
+    found <- tryCatch(
+      suppressWarnings(suppressMessages(adjust_prices(prices, written(...))$actions)),
+      imbroglio_error = function(e) class(e)[1]
+    )
+    if (is.character(found)) {
+      sub("imbroglio_error_", "", found)
+    } else {
+      paste(found$security, found$date, found$split, found$dividend, collapse = " ")
+    }
   }
-  expect_equal(acted("security,date,split", "A,2024-01-02,2:1", "B,2024-01-02,1/10"), "A 2024-01-02 2 NA B 2024-01-02 0.1 NA")
-  expect_equal(acted("security;date;dividend", "A;2024-01-03;1,5", "A;2024-01-03;1,5"), "A 2024-01-03 NA 1.5")
-  expect_equal(acted("security,date,split", "A,2024-01-03T00:00:00+01:00,4 for 1"), "A 2024-01-03 4 NA")
+  expect_equal(
+    acted("security,date,split", "A,2024-01-02,2:1", "B,2024-01-02,1/10"),
+    "A 2024-01-02 2 NA B 2024-01-02 0.1 NA"
+  )
+  expect_equal(
+    acted("security;date;dividend", "A;2024-01-03;1,5", "A;2024-01-03;1,5"),
+    "A 2024-01-03 NA 1.5"
+  )
+  expect_equal(
+    acted("security,date,split", "A,2024-01-03T00:00:00+01:00,4 for 1"),
+    "A 2024-01-03 4 NA"
+  )
   expect_equal(acted("security,date,split", "A,2024-01-03,two"), "action")
   expect_equal(acted("security,date,split", "A,2024-01-03,1e999"), "action")
   expect_equal(acted("security,date,split", "A,2024-01-03,2", "A,2024-01-03,3"), "action")
@@ -175,78 +317,140 @@ test_that("holdings and actions are read as prices are", {
 test_that("a workbook of ours is read back, and cells of a workbook are what they are", {
   skip_if_not_installed("openxlsx")
   skip_if_not_installed("readxl")
-  prices <- as_prices(data.frame(date = as.Date("2024-01-01") + 0:3, A = c(10, 11, NA, 13), B = c(5, 6, 7, 8)))
+  prices <- as_prices(data.frame(
+    date = as.Date("2024-01-01") + 0:3,
+    A = c(10, 11, NA, 13),
+    B = c(5, 6, 7, 8)
+  ))
   path <- tempfile(fileext = ".xlsx")
   write_prices(prices, path)
   expect_equal(read_quietly(path)$close, prices$close)
-  late <- data.frame(date = as.Date("2000-01-01") + 0:2999, A = c(as.character(1:2998 + 0.5), "halted", "12.5"))
+  late <- data.frame(
+    date = as.Date("2000-01-01") + 0:2999,
+    A = c(as.character(1:2998 + 0.5), "halted", "12.5")
+  )
   openxlsx::write.xlsx(late, path)
   expect_error(read_quietly(path), "halted", class = "imbroglio_error_price")
 })
 
-test_that("nothing is written over what is read, a store or a folder; links, pipes and modes stay", {
-  skip_on_os("windows")
-  skip_if_not_installed("processx")
-  folder <- tempfile()
-  dir.create(folder)
-  at <- function(name) file.path(folder, name)
-  writeLines(c("date,A,B", "2024-01-02,10,5", "2024-01-03,11,6", "2024-01-04,10,7"), at("p.csv"))
-  writeLines(c("security,date,split", "A,2024-01-03,2"), at("acted.csv"))
-  file.symlink(at("p.csv"), at("again.csv"))
-  suppressMessages(store_prices(read_prices(at("p.csv")), at("s.sqlite")))
-  before <- tools::md5sum(list.files(folder, full.names = TRUE))
-  refused <- list(c("returns", at("p.csv"), "--out", at("p.csv")), c("returns", at("p.csv"), "--out", at("again.csv")),
-                  c("returns", at("p.csv"), "--figure", at("p.csv")), c("adjust", at("p.csv"), "--actions", at("acted.csv"), "--out", at("acted.csv")),
-                  c("returns", at("p.csv"), "--out", at("s.sqlite")), c("check", at("p.csv"), "--repair", at("s.sqlite")), c("returns", at("p.csv"), "--out", folder),
-                  c("returns", at("p.csv"), "--out", at("x.png"), "--figure", at("x.png")), c("store", at("s.sqlite"), "--add", at("s.sqlite")))
-  for (words in refused[-7]) expect_equal(imbroglio(words)$status, 2L, info = words)
-  expect_equal(imbroglio(refused[[7]])$status, 3L)
-  expect_equal(tools::md5sum(names(before)), before)
-  file.symlink(at("target.csv"), at("link.csv"))
-  expect_equal(imbroglio("returns", at("p.csv"), "--out", at("link.csv"))$status, 0L)
-  Sys.chmod(at("target.csv"), "0600")
-  expect_equal(imbroglio("returns", at("p.csv"), "--kind", "log", "--out", at("link.csv"))$status, 0L)
-  expect_equal(Sys.readlink(at("link.csv")), at("target.csv"))
-  expect_equal(format(file.mode(at("target.csv"))), "600")
-  system2("mkfifo", at("pipe"))
-  system(sprintf("cat '%s' > '%s' &", at("pipe"), at("came.txt")))
-  expect_equal(imbroglio("returns", at("p.csv"), "--format", "csv", "--out", at("pipe"))$status, 0L)
-  Sys.sleep(0.5)
-  expect_length(readLines(at("came.txt")), 5L)
-  expect_equal(list.files(folder, "^[.]imbroglio", all.files = TRUE), character())
-  # A file's name is shown harmless.
-  odd <- at("a\033[31mb.csv")
-  expect_no_match(imbroglio("returns", odd)$err, "\033")
-  # A signal ends the command, and leaves nothing.
-  temporary <- at("temporary")
-  dir.create(temporary)
-  running <- processx::process$new(system.file("exec", "imbroglio", package = "imbroglio"), c("fit", demo_file("bay.csv"), "--families", "all", "--out", at("f.csv")),
-                                   env = c("current", R_LIBS = paste(.libPaths(), collapse = ":"), TMPDIR = temporary))
-  while (running$is_alive() && !length(list.files(temporary))) Sys.sleep(0.05)
-  Sys.sleep(1.5)
-  running$signal(15L)
-  running$wait(60000)
-  expect_equal(running$get_exit_status(), 143L)
-  expect_equal(list.files(temporary), character())
-})
+test_that(
+  paste0(
+    "nothing is written over what is read, a store or a folder; links, pipes and ",
+    "modes stay"
+  ),
+  {
+    skip_on_os("windows")
+    skip_if_not_installed("processx")
+    folder <- tempfile()
+    dir.create(folder)
+    at <- function(name) file.path(folder, name)
+    writeLines(
+      c("date,A,B", "2024-01-02,10,5", "2024-01-03,11,6", "2024-01-04,10,7"),
+      at("p.csv")
+    )
+    writeLines(c("security,date,split", "A,2024-01-03,2"), at("acted.csv"))
+    file.symlink(at("p.csv"), at("again.csv"))
+    suppressMessages(store_prices(read_prices(at("p.csv")), at("s.sqlite")))
+    before <- tools::md5sum(list.files(folder, full.names = TRUE))
+    refused <- list(
+      c("returns", at("p.csv"), "--out", at("p.csv")),
+      c("returns", at("p.csv"), "--out", at("again.csv")),
+      c("returns", at("p.csv"), "--figure", at("p.csv")),
+      c("adjust", at("p.csv"), "--actions", at("acted.csv"), "--out", at("acted.csv")),
+      c("returns", at("p.csv"), "--out", at("s.sqlite")),
+      c("check", at("p.csv"), "--repair", at("s.sqlite")),
+      c("returns", at("p.csv"), "--out", folder),
+      c("returns", at("p.csv"), "--out", at("x.png"), "--figure", at("x.png")),
+      c("store", at("s.sqlite"), "--add", at("s.sqlite"))
+    )
+    for (words in refused[-7]) expect_equal(imbroglio(words)$status, 2L, info = words)
+    expect_equal(imbroglio(refused[[7]])$status, 3L)
+    expect_equal(tools::md5sum(names(before)), before)
+    file.symlink(at("target.csv"), at("link.csv"))
+    expect_equal(imbroglio("returns", at("p.csv"), "--out", at("link.csv"))$status, 0L)
+    Sys.chmod(at("target.csv"), "0600")
+    expect_equal(
+      imbroglio("returns", at("p.csv"), "--kind", "log", "--out", at("link.csv"))$status,
+      0L
+    )
+    expect_equal(Sys.readlink(at("link.csv")), at("target.csv"))
+    expect_equal(format(file.mode(at("target.csv"))), "600")
+    system2("mkfifo", at("pipe"))
+    system(sprintf("cat '%s' > '%s' &", at("pipe"), at("came.txt")))
+    expect_equal(
+      imbroglio("returns", at("p.csv"), "--format", "csv", "--out", at("pipe"))$status,
+      0L
+    )
+    Sys.sleep(0.5)
+    expect_length(readLines(at("came.txt")), 5L)
+    expect_equal(list.files(folder, "^[.]imbroglio", all.files = TRUE), character())
+    # A file's name is shown harmless.
+    odd <- at("a\033[31mb.csv")
+    expect_no_match(imbroglio("returns", odd)$err, "\033")
+    # A signal ends the command, and leaves nothing.
+    temporary <- at("temporary")
+    dir.create(temporary)
+    running <- processx::process$new(
+      system.file("exec", "imbroglio", package = "imbroglio"),
+      c("fit", demo_file("bay.csv"), "--families", "all", "--out", at("f.csv")),
+      env = c("current", R_LIBS = paste(.libPaths(), collapse = ":"), TMPDIR = temporary)
+    )
+    while (running$is_alive() && !length(list.files(temporary))) Sys.sleep(0.05)
+    Sys.sleep(1.5)
+    running$signal(15L)
+    running$wait(60000)
+    expect_equal(running$get_exit_status(), 143L)
+    expect_equal(list.files(temporary), character())
+  }
+)
 
 test_that("what cannot be is refused before there is room made for it", {
   prices <- read_prices(demo_file("bay.csv"))[, c("TARROW", "BAYBOND")]
-  bad <- list(function() measure_var(prices, method = "bootstrap", draws = 2e9), function() measure_var(prices, method = "bootstrap", horizon = 1e6),
-              function() bootstrap_book(as_portfolio(prices, c(TARROW = 1)), horizon = 10000L, draws = 1e6), function() predict(fit_garch(prices), 1e9),
-              function() as_portfolio(prices, shares = c(cash = 1)), function() as_portfolio(prices, shares = c(TARROW = 1e308)),
-              function() window(prices, last = "99999999999 days"), function() correlate_returns(as_prices(data.frame(date = prices$dates, A = 1, B = prices$close[, 1])),
-                                                                                                    shrink = "constant-correlation"),
-              function() read_prices(written("\"")),
-              function() ggplot2::autoplot(suppressWarnings(measure_summary(as_prices(data.frame(date = prices$dates[1:2], A = 1:2))))))
+  bad <- list(
+    function() measure_var(prices, method = "bootstrap", draws = 2e9),
+    function() measure_var(prices, method = "bootstrap", horizon = 1e6),
+    function() bootstrap_book(as_portfolio(prices, c(TARROW = 1)), horizon = 10000L, draws = 1e6),
+    function() predict(fit_garch(prices), 1e9),
+    function() as_portfolio(prices, shares = c(cash = 1)),
+    function() as_portfolio(prices, shares = c(TARROW = 1e308)),
+    function() window(prices, last = "99999999999 days"),
+    function() {
+      correlate_returns(
+        as_prices(data.frame(date = prices$dates, A = 1, B = prices$close[, 1])),
+        shrink = "constant-correlation"
+      )
+    },
+    function() read_prices(written("\"")),
+    function() {
+      ggplot2::autoplot(suppressWarnings(measure_summary(as_prices(data.frame(
+        date = prices$dates[1:2],
+        A = 1:2
+      )))))
+    }
+  )
   for (i in seq_along(bad)) expect_error(bad[[i]](), class = "imbroglio_error", info = i)
-  # A window longer than the data costs no more than the data: it does in a process that may not have more.
+  # A window longer than the data costs no more than the data: it does in a process that may not
+  # have more.
   skip_on_os("windows")
-  command <- sprintf("ulimit -v 8000000; R_LIBS='%s' '%s' volatility '%s' --window 2147483647 >/dev/null 2>&1", paste(.libPaths(), collapse = ":"),
-                     system.file("exec", "imbroglio", package = "imbroglio"), demo_file("bay.csv"))
+  command <- sprintf(
+    paste0(
+      "ulimit -v 8000000; R_LIBS='%s' '%s' volatility '%s' --window 2147483647 ",
+      ">/dev/null 2>&1"
+    ),
+    paste(.libPaths(), collapse = ":"),
+    system.file("exec", "imbroglio", package = "imbroglio"),
+    demo_file("bay.csv")
+  )
   expect_equal(system2("bash", c("-c", shQuote(command))), 0L)
-  expect_warning(long <- measure_volatility(prices, window = .Machine$integer.max), class = "imbroglio_warning_window")
+  expect_warning(
+    long <- measure_volatility(prices, window = .Machine$integer.max),
+    class = "imbroglio_warning_window"
+  )
   expect_true(all(is.na(long$volatility)))
-  expect_identical(suppressWarnings(measure_volatility(prices, window = .Machine$integer.max, min_obs = 20)$volatility),
-                   measure_volatility(prices, window = 2572L, min_obs = 20)$volatility)
+  expect_identical(
+    suppressWarnings(
+      measure_volatility(prices, window = .Machine$integer.max, min_obs = 20)$volatility
+    ),
+    measure_volatility(prices, window = 2572L, min_obs = 20)$volatility
+  )
 })

@@ -1,51 +1,100 @@
-test_that("a result is a tibble that keeps its basis through verbs, and sheds it as a data frame", {
-  returns <- as_returns(read_prices(demo_file("bay.csv")))
-  result <- measure_var(returns, level = c(0.95, 0.99), value = 1e6)
-  expect_s3_class(result[1:3, c("security", "var")], c("imbroglio_var", "tbl_df"))
-  expect_identical(result[["var"]][2], as.data.frame(result)[2, "var"])
-  expect_identical(class(as.data.frame(result)), "data.frame")
-  expect_identical(class(tibble::as_tibble(result)), c("tbl_df", "tbl", "data.frame"))
-  for (kept in list(result[result$level == 0.99, ],
-                    dplyr::arrange(dplyr::filter(result, level == 0.99), var))) {
-    expect_equal(nrow(kept), 15L)
-    expect_identical(basis(kept), basis(result))
+test_that(
+  paste0(
+    "a result is a tibble that keeps its basis through verbs, and sheds it as a data ",
+    "frame"
+  ),
+  {
+    returns <- as_returns(read_prices(demo_file("bay.csv")))
+    result <- measure_var(returns, level = c(0.95, 0.99), value = 1e6)
+    expect_s3_class(result[1:3, c("security", "var")], c("imbroglio_var", "tbl_df"))
+    expect_identical(result[["var"]][2], as.data.frame(result)[2, "var"])
+    expect_identical(class(as.data.frame(result)), "data.frame")
+    expect_identical(class(tibble::as_tibble(result)), c("tbl_df", "tbl", "data.frame"))
+    for (kept in list(
+      result[result$level == 0.99, ],
+      dplyr::arrange(dplyr::filter(result, level == 0.99), var)
+    )) {
+      expect_equal(nrow(kept), 15L)
+      expect_identical(basis(kept), basis(result))
+    }
+    found <- basis(result)
+    expect_equal(found$observations[["PELLAN"]], 1365L)
+    expect_equal(
+      found$dropped$n[match(c("PELLAN", "CORRACK", "BAYBOND"), found$dropped$security)],
+      c(1207L, 30L, 6L)
+    )
+    expect_equal(found$version, as.character(packageVersion("imbroglio")))
+    expect_equal(
+      c(found$kind, found$every, found$choices[["rank"]]),
+      c("simple", "day", "nearest")
+    )
+    # What is left out and what is used make up the calendar.
+    left_out <- tapply(
+      found$dropped$n,
+      factor(found$dropped$security, colnames(returns)),
+      sum,
+      default = 0
+    )
+    expect_equal(as.vector(found$observations + left_out), rep(nrow(returns), 15))
+    printed <- paste(capture.output(print(result)), collapse = " ")
+    expect_match(printed, "Value at risk: 30 rows of 15 securities")
+    expect_match(
+      gsub("[ #]+", " ", printed),
+      "2016-01-05 to 2025-12-31; 1,365 to 2,572 daily simple returns a security",
+      fixed = TRUE
+    )
+    expect_output(print(found), "spanned by the next return")
+    expect_no_warning(expect_output(print(result[c("level", "var")]), "A tibble: 30 x 2"))
+    expect_output(print(returns), "CORRACK +2016-01-05 +2025-12-31 +2,542 +30")
   }
-  found <- basis(result)
-  expect_equal(found$observations[["PELLAN"]], 1365L)
-  expect_equal(found$dropped$n[match(c("PELLAN", "CORRACK", "BAYBOND"),
-                                     found$dropped$security)], c(1207L, 30L, 6L))
-  expect_equal(found$version, as.character(packageVersion("imbroglio")))
-  expect_equal(c(found$kind, found$every, found$choices[["rank"]]),
-               c("simple", "day", "nearest"))
-  # What is left out and what is used make up the calendar.
-  left_out <- tapply(found$dropped$n, factor(found$dropped$security, colnames(returns)),
-                     sum, default = 0)
-  expect_equal(as.vector(found$observations + left_out), rep(nrow(returns), 15))
-  printed <- paste(capture.output(print(result)), collapse = " ")
-  expect_match(printed, "Value at risk: 30 rows of 15 securities")
-  expect_match(gsub("[ #]+", " ", printed),
-               "2016-01-05 to 2025-12-31; 1,365 to 2,572 daily simple returns a security",
-               fixed = TRUE)
-  expect_output(print(found), "spanned by the next return")
-  expect_no_warning(expect_output(print(result[c("level", "var")]), "A tibble: 30 x 2"))
-  expect_output(print(returns), "CORRACK +2016-01-05 +2025-12-31 +2,542 +30")
-})
+)
 
 test_that("a result reads itself aloud with its numbers and their meaning", {
   prices <- read_prices(demo_file("bay.csv"))
   returns <- as_returns(prices)
-  expect_equal(in_words(measure_volatility(returns[, "BAYALL"])),
-               "BAYALL: daily returns stray from their mean by 0.87 % (one standard deviation), 13.8 % a year.")
+  expect_equal(
+    in_words(measure_volatility(returns[, "BAYALL"])),
+    paste0(
+      "BAYALL: daily returns stray from their mean by 0.87 % (one standard deviation), ",
+      "13.8 % a year."
+    )
+  )
   said <- in_words(measure_drawdown(prices))
-  expect_equal(said[1], "BAYALL fell 34.9 % from its high on 2018-10-11 to its low on 2019-01-18, and was back on 2019-10-14.")
+  expect_equal(
+    said[1],
+    paste0(
+      "BAYALL fell 34.9 % from its high on 2018-10-11 to its low on 2019-01-18, and ",
+      "was back on 2019-10-14."
+    )
+  )
   expect_match(said[11], "EBBING fell 77.1 % .* still below it on 2025-12-31")
-  cases <- list(list(0.99, 1, "^With 99 % confidence BAYALL loses no more than 2.16 % in a day; one day in 100 it loses more, 2.93 % on"),
-                list(0.99, 1, "26th worst of 2,572 returns, of 2023-08-28, after 2.18 % and before 2.16 %; the conventions of rank range"),
-                list(0.95, 10, "in 10 days; one 10-day period in 20 it loses more"),
-                list(0.97, 1, "in a day; in 3 % of days it loses more"),
-                list(0.3, 1, "gains at least 0.39 % in a day; in 70 % of days it gains less"))
-  for (case in cases) expect_match(in_words(measure_var(returns[, "BAYALL"], level = case[[1]],
-                                                        horizon = case[[2]])), case[[3]])
+  cases <- list(
+    list(
+      0.99,
+      1,
+      paste0(
+        "^With 99 % confidence BAYALL loses no more than 2.16 % in a day; one day in 100 ",
+        "it loses more, 2.93 % on"
+      )
+    ),
+    list(
+      0.99,
+      1,
+      paste0(
+        "26th worst of 2,572 returns, of 2023-08-28, after 2.18 % and before 2.16 %; the ",
+        "conventions of rank range"
+      )
+    ),
+    list(0.95, 10, "in 10 days; one 10-day period in 20 it loses more"),
+    list(0.97, 1, "in a day; in 3 % of days it loses more"),
+    list(0.3, 1, "gains at least 0.39 % in a day; in 70 % of days it gains less")
+  )
+  for (case in cases) {
+    expect_match(
+      in_words(measure_var(returns[, "BAYALL"], level = case[[1]], horizon = case[[2]])),
+      case[[3]]
+    )
+  }
   flat <- as_prices(data.frame(date = as.Date("2024-01-01") + 0:2, A = 1:3))
   expect_equal(in_words(measure_drawdown(flat)), "A never fell below an earlier price.")
 })
@@ -55,143 +104,229 @@ test_that("every measure of every kind is read in words", {
   returns <- as_returns(prices)
   one <- returns[, c("BAYALL", "TARROW")]
   cases <- list(
-    list(measure_return(one),
-         "^BAYALL returned 160.6 % in all, 10.1 % a year; its best day was 4.50 % \\(2021-07-14\\)"),
-    list(measure_return(one, window = 250),
-         "^BAYALL, over 250 daily returns: .* a year on 2025-12-31; highest"),
-    list(measure_beta(one, "BAYALL"),
-         "^When BAYALL moves 1 %, TARROW moves 1.27 % \\(1.22 to 1.33\\), and 42 % of"),
-    list(measure_beta(one, "BAYALL", window = 250),
-         "^TARROW, over 250 daily returns: 1.26 beta against BAYALL on"),
-    list(measure_tracking(one, "BAYALL", total = FALSE),
-         "^TARROW was ahead of BAYALL by 3.64 percentage points a year, with a tracking error of 20.8 %"),
-    list(measure_volatility(one, method = "ewma"),
-         "^BAYALL: volatility 0.86 % a day, 13.6 % a year \\(ewma\\)"),
-    list(volatility_series(one, method = "garch"),
-         "^BAYALL, by garch: 14.6 % a year on 2025-12-31; highest"),
-    list(fit_garch(one),
-         "^BAYALL: volatility 14.6 % a year now, 14.2 % in the long run; half of a shock is gone after"),
-    list(predict(fit_garch(one), 3),
-         "^BAYALL: 14.6 % a year in 3 days, 1.59 % over all of them"),
-    list(measure_drawdown(one, window = 250),
-         "^BAYALL, over 250 daily returns: .* below its high on"),
-    list(drawdown_episodes(one, worst = 1),
-         "^BAYALL, number 1: 34.9 % in 99 days, made good after 269 days"),
+    list(
+      measure_return(one),
+      paste0(
+        "^BAYALL returned 160.6 % in all, 10.1 % a year; its best day was 4.50 % ",
+        "\\(2021-07-14\\)"
+      )
+    ),
+    list(
+      measure_return(one, window = 250),
+      "^BAYALL, over 250 daily returns: .* a year on 2025-12-31; highest"
+    ),
+    list(
+      measure_beta(one, "BAYALL"),
+      "^When BAYALL moves 1 %, TARROW moves 1.27 % \\(1.22 to 1.33\\), and 42 % of"
+    ),
+    list(
+      measure_beta(one, "BAYALL", window = 250),
+      "^TARROW, over 250 daily returns: 1.26 beta against BAYALL on"
+    ),
+    list(
+      measure_tracking(one, "BAYALL", total = FALSE),
+      paste0(
+        "^TARROW was ahead of BAYALL by 3.64 percentage points a year, with a tracking ",
+        "error of 20.8 %"
+      )
+    ),
+    list(
+      measure_volatility(one, method = "ewma"),
+      "^BAYALL: volatility 0.86 % a day, 13.6 % a year \\(ewma\\)"
+    ),
+    list(
+      volatility_series(one, method = "garch"),
+      "^BAYALL, by garch: 14.6 % a year on 2025-12-31; highest"
+    ),
+    list(
+      fit_garch(one),
+      paste0(
+        "^BAYALL: volatility 14.6 % a year now, 14.2 % in the long run; half of a shock ",
+        "is gone after"
+      )
+    ),
+    list(predict(fit_garch(one), 3), "^BAYALL: 14.6 % a year in 3 days, 1.59 % over all of them"),
+    list(
+      measure_drawdown(one, window = 250),
+      "^BAYALL, over 250 daily returns: .* below its high on"
+    ),
+    list(
+      drawdown_episodes(one, worst = 1),
+      "^BAYALL, number 1: 34.9 % in 99 days, made good after 269 days"
+    ),
     list(correlate_returns(one), "^BAYALL and TARROW: correlation 0.65"),
-    list(correlate_returns(one, window = 250),
-         "^TARROW, over 250 daily returns: .* correlation on"),
-    list(measure_summary(one),
-         "^BAYALL: 10.1 % a year at a volatility of 13.8 %, at worst 34.9 % below its high")
+    list(
+      correlate_returns(one, window = 250),
+      "^TARROW, over 250 daily returns: .* correlation on"
+    ),
+    list(
+      measure_summary(one),
+      "^BAYALL: 10.1 % a year at a volatility of 13.8 %, at worst 34.9 % below its high"
+    )
   )
   for (case in cases) expect_match(in_words(case[[1]])[1], case[[2]])
-  found <- lapply(list(measure_return(returns), measure_beta(returns, "BAYALL"),
-                       measure_tracking(returns, "BAYALL", total = FALSE),
-                       measure_summary(returns),
-                       correlate_returns(returns, "pairwise"),
-                       measure_beta(returns, "BAYALL", window = 250)),
-                  imbroglio:::headline)
-  expect_equal(unlist(found), c(
-    "DUNLACE returned most (24.0 % a year), EBBING least (-1.9 %).",
-    "TARROW has the highest beta (1.27 against BAYALL), BAYBOND the lowest (-0.03).",
-    "EBBING strays furthest (28.6 % a year from BAYALL), DUNLACE least (11.9 %).",
-    "DUNLACE earned most for its risk (Sharpe ratio 1.13 a year), EBBING least (Sharpe ratio 0.11).",
-    "BAYALL and DUNLACE move most alike (0.83), BAYALL and BAYBOND least (-0.13).",
-    "DUNLACE has the highest beta now over 250 returns (1.38 against BAYALL), BAYBOND the lowest (-0.03)."))
+  found <- lapply(
+    list(
+      measure_return(returns),
+      measure_beta(returns, "BAYALL"),
+      measure_tracking(returns, "BAYALL", total = FALSE),
+      measure_summary(returns),
+      correlate_returns(returns, "pairwise"),
+      measure_beta(returns, "BAYALL", window = 250)
+    ),
+    imbroglio:::headline
+  )
+  expect_equal(
+    unlist(found),
+    c(
+      "DUNLACE returned most (24.0 % a year), EBBING least (-1.9 %).",
+      "TARROW has the highest beta (1.27 against BAYALL), BAYBOND the lowest (-0.03).",
+      "EBBING strays furthest (28.6 % a year from BAYALL), DUNLACE least (11.9 %).",
+      paste0(
+        "DUNLACE earned most for its risk (Sharpe ratio 1.13 a year), EBBING least ",
+        "(Sharpe ratio 0.11)."
+      ),
+      "BAYALL and DUNLACE move most alike (0.83), BAYALL and BAYBOND least (-0.13).",
+      paste0(
+        "DUNLACE has the highest beta now over 250 returns (1.38 against BAYALL), ",
+        "BAYBOND the lowest (-0.03)."
+      )
+    )
+  )
 })
 
 test_that("figures show the data, cut all panels together and are written whole", {
   skip_if_not_installed("ggplot2")
   prices <- read_prices(demo_file("bay.csv"))
   returns <- as_returns(prices)
-  figure <- ggplot2::autoplot(prices[, "TARROW"], window = 60, start = "2018-01-01",
-                              end = "2019-12-31")
+  figure <- ggplot2::autoplot(
+    prices[, "TARROW"],
+    window = 60,
+    start = "2018-01-01",
+    end = "2019-12-31"
+  )
   layers <- ggplot2::ggplot_build(figure)$data[1:2]
-  expect_equal(lapply(layers, function(l) range(as.Date(l$x, "1970-01-01"))),
-               rep(list(as.Date(c("2018-01-02", "2019-12-31"))), 2))
+  expect_equal(
+    lapply(layers, function(l) range(as.Date(l$x, "1970-01-01"))),
+    rep(list(as.Date(c("2018-01-02", "2019-12-31"))), 2)
+  )
   shown <- layers[[2]]$y[as.Date(layers[[2]]$x, "1970-01-01") == as.Date("2019-06-03")]
-  expect_equal(shown, 100 * measure_volatility(returns[, "TARROW"], window = 60,
-                                               as = "matrix")["2019-06-03",
-                                                                                                1] * sqrt(252),
-                                                                                                ignore_attr = TRUE)
+  expect_equal(
+    shown,
+    100 *
+      measure_volatility(returns[, "TARROW"], window = 60, as = "matrix")["2019-06-03", 1] *
+      sqrt(252),
+    ignore_attr = TRUE
+  )
   # The line's figure: benchmark on x, security on y, one scale, the equation of the fit.
   line <- ggplot2::autoplot(measure_beta(returns[, c("BAYALL", "TARROW")], "BAYALL"))
   drawn <- ggplot2::ggplot_build(line)
-  expect_equal(drawn$data[[3]][c("x", "y")],
-               data.frame(x = as.matrix(returns)[, "BAYALL"],
-                          y = as.matrix(returns)[, "TARROW"]),
-               ignore_attr = TRUE)
+  expect_equal(
+    drawn$data[[3]][c("x", "y")],
+    data.frame(x = as.matrix(returns)[, "BAYALL"], y = as.matrix(returns)[, "TARROW"]),
+    ignore_attr = TRUE
+  )
   expect_equal(drawn$layout$panel_params[[1]]$x.range, drawn$layout$panel_params[[1]]$y.range)
   fit <- lm(TARROW ~ BAYALL, as.data.frame(returns))
   band <- predict(fit, data.frame(BAYALL = drawn$data[[4]]$x), interval = "confidence")
-  expect_equal(as.matrix(drawn$data[[4]][c("ymin", "ymax")]), band[, -1],
-               ignore_attr = TRUE, tolerance = 1e-10)
-  expect_match(drawn$data[[6]]$label,
-               sprintf("y = %.3f x + %.3f %%", coef(fit)[2], 100 * coef(fit)[1]), fixed = TRUE)
+  expect_equal(
+    as.matrix(drawn$data[[4]][c("ymin", "ymax")]),
+    band[, -1],
+    ignore_attr = TRUE,
+    tolerance = 1e-10
+  )
+  expect_match(
+    drawn$data[[6]]$label,
+    sprintf("y = %.3f x + %.3f %%", coef(fit)[2], 100 * coef(fit)[1]),
+    fixed = TRUE
+  )
   # Today's volatility stands in its own history.
   windows <- measure_volatility(returns[, "TARROW"], window = c(6, 250))
   stands <- ggplot2::autoplot(windows, by_window = TRUE)$data
   for (i in 1:2) {
     v <- na.omit(windows$volatility_annual[windows$window == c(6, 250)[i]])
-    expect_equal(unlist(stands[i, c("low", "middle", "high", "now", "below")],
-                        use.names = FALSE),
-                 c(quantile(v, c(0.05, 0.5, 0.95)), tail(v, 1), mean(v < tail(v, 1))),
-                 ignore_attr = TRUE)
+    expect_equal(
+      unlist(stands[i, c("low", "middle", "high", "now", "below")], use.names = FALSE),
+      c(quantile(v, c(0.05, 0.5, 0.95)), tail(v, 1), mean(v < tail(v, 1))),
+      ignore_attr = TRUE
+    )
   }
   # The same security has the same colour alone and among others.
   among <- ggplot2::ggplot_build(ggplot2::autoplot(returns))$data[[2]]
-  expect_equal(unique(layers[[1]]$colour),
-               unique(among$colour[among$group == match("TARROW", sort(colnames(prices)))]))
+  expect_equal(
+    unique(layers[[1]]$colour),
+    unique(among$colour[among$group == match("TARROW", sort(colnames(prices)))])
+  )
   register_volatility("absolute-test", function(r) mean(abs(r)))
   on.exit(rm("absolute-test", envir = imbroglio:::registered_estimators))
-  figures <- list(prices, prices[, "CORRACK"], returns, measure_volatility(returns),
-                  measure_volatility(returns, window = 60),
-                  measure_volatility(returns[, "CORRACK"], window = c(20, 250)),
-                  measure_drawdown(prices),
-                  measure_drawdown(returns[, "PELLAN"]),
-                  measure_var(returns),
-                  measure_var(returns[, "BAYALL"], level = c(0.95, 0.99), horizon = 10),
-                  measure_var(returns, rank = c("up", "down")),
-                  measure_var(returns[, "BAYALL"], method = c("historical", "normal", "student", "hill", "bootstrap")),
-                  measure_var(returns[, "BAYALL"], c(0.9, 0.99, 0.999), 1:5, c("normal", "hill")),
-                  tail_thresholds(returns[, "BAYALL"], steps = 10),
-                  bootstrap_book(as_portfolio(returns, c(OSSELL = 0.5, TARROW = 0.5)), draws = 2000),
-                  bootstrap_book(as_portfolio(prices, shares = c(OSSELL = 10, TARROW = 20)), level = 0.9, draws = 2000),
-                  split_var(as_portfolio(returns, c(OSSELL = 0.5, TARROW = 0.5)), method = c("historical", "normal")),
-                  backtest_var(returns, method = c("historical", "normal")),
-                  measure_return(returns), measure_return(returns[, "TARROW"]),
-                  measure_return(returns, window = 250),
-                  measure_volatility(returns[, "TARROW"], window = c(20, 60),
-                                     method = "absolute-test"),
-                  volatility_series(returns[, c("TARROW", "CORRACK")],
-                                    method = c("ewma", "garch")),
-                  volatility_series(returns[, "TARROW"], method = c("ewma", "garch")),
-                  fit_garch(returns[, "TARROW"], "student"),
-                  predict(fit_garch(returns[, c("TARROW", "BAYALL")], c("normal", "student")), 60),
-                  measure_volatility(returns[, 1:3], method = c("deviation", "ewma")),
-                  measure_beta(returns, "BAYALL"),
-                  measure_beta(returns[, 1:2], "BAYALL", risk_free = 0.02),
-                  measure_beta(returns[, 1:3], "BAYALL", window = c(60, 250)),
-                  suppressMessages(measure_beta(prices[, 1:3], "BAYALL",
-                                                every = c("day", "month"))),
-                  measure_tracking(returns, "BAYALL", total = FALSE),
-                  measure_tracking(returns[, c("CORRACK", "BAYALL")], "BAYALL", total = FALSE),
-                  measure_tracking(returns[, 1:2], "BAYALL", window = 60),
-                  measure_drawdown(prices[, "EBBING"]), measure_drawdown(prices, window = 250),
-                  drawdown_episodes(prices[, "TARROW"], worst = 5),
-                  drawdown_series(returns[, "TARROW"]),
-                  measure_drawdown(as_returns(data.frame(date = as.Date("2024-01-01") + 0:99, P = sin(1:100)),
-                                              given = "profits")),
-                  correlate_returns(returns, "pairwise"),
-                  correlate_returns(returns[, 1:3], window = 60),
-                  measure_summary(returns), measure_summary(returns[, 1]),
-                  as_portfolio(prices, weights = c(TARROW = 0.5, BAYBOND = 0.5)))
+  figures <- list(
+    prices,
+    prices[, "CORRACK"],
+    returns,
+    measure_volatility(returns),
+    measure_volatility(returns, window = 60),
+    measure_volatility(returns[, "CORRACK"], window = c(20, 250)),
+    measure_drawdown(prices),
+    measure_drawdown(returns[, "PELLAN"]),
+    measure_var(returns),
+    measure_var(returns[, "BAYALL"], level = c(0.95, 0.99), horizon = 10),
+    measure_var(returns, rank = c("up", "down")),
+    measure_var(
+      returns[, "BAYALL"],
+      method = c("historical", "normal", "student", "hill", "bootstrap")
+    ),
+    measure_var(returns[, "BAYALL"], c(0.9, 0.99, 0.999), 1:5, c("normal", "hill")),
+    tail_thresholds(returns[, "BAYALL"], steps = 10),
+    bootstrap_book(as_portfolio(returns, c(OSSELL = 0.5, TARROW = 0.5)), draws = 2000),
+    bootstrap_book(
+      as_portfolio(prices, shares = c(OSSELL = 10, TARROW = 20)),
+      level = 0.9,
+      draws = 2000
+    ),
+    split_var(
+      as_portfolio(returns, c(OSSELL = 0.5, TARROW = 0.5)),
+      method = c("historical", "normal")
+    ),
+    backtest_var(returns, method = c("historical", "normal")),
+    measure_return(returns),
+    measure_return(returns[, "TARROW"]),
+    measure_return(returns, window = 250),
+    measure_volatility(returns[, "TARROW"], window = c(20, 60), method = "absolute-test"),
+    volatility_series(returns[, c("TARROW", "CORRACK")], method = c("ewma", "garch")),
+    volatility_series(returns[, "TARROW"], method = c("ewma", "garch")),
+    fit_garch(returns[, "TARROW"], "student"),
+    predict(fit_garch(returns[, c("TARROW", "BAYALL")], c("normal", "student")), 60),
+    measure_volatility(returns[, 1:3], method = c("deviation", "ewma")),
+    measure_beta(returns, "BAYALL"),
+    measure_beta(returns[, 1:2], "BAYALL", risk_free = 0.02),
+    measure_beta(returns[, 1:3], "BAYALL", window = c(60, 250)),
+    suppressMessages(measure_beta(prices[, 1:3], "BAYALL", every = c("day", "month"))),
+    measure_tracking(returns, "BAYALL", total = FALSE),
+    measure_tracking(returns[, c("CORRACK", "BAYALL")], "BAYALL", total = FALSE),
+    measure_tracking(returns[, 1:2], "BAYALL", window = 60),
+    measure_drawdown(prices[, "EBBING"]),
+    measure_drawdown(prices, window = 250),
+    drawdown_episodes(prices[, "TARROW"], worst = 5),
+    drawdown_series(returns[, "TARROW"]),
+    measure_drawdown(as_returns(
+      data.frame(date = as.Date("2024-01-01") + 0:99, P = sin(1:100)),
+      given = "profits"
+    )),
+    correlate_returns(returns, "pairwise"),
+    correlate_returns(returns[, 1:3], window = 60),
+    measure_summary(returns),
+    measure_summary(returns[, 1]),
+    as_portfolio(prices, weights = c(TARROW = 0.5, BAYBOND = 0.5))
+  )
   for (i in seq_along(figures)) {
     path <- tempfile(fileext = c(".png", ".svg", ".pdf")[i %% 3 + 1])
     expect_no_warning(write_figure(ggplot2::autoplot(figures[[i]]), path))
     expect_gt(file.size(path), 5000)
   }
-  expect_error(ggplot2::autoplot(prices[, "TARROW"], start = "2030-01-01"),
-               class = "imbroglio_error_too_short")
+  expect_error(
+    ggplot2::autoplot(prices[, "TARROW"], start = "2030-01-01"),
+    class = "imbroglio_error_too_short"
+  )
   expect_error(write_figure(figure, "figure.bmp"), class = "imbroglio_error_argument")
   expect_error(write_figure(figure, "/no/such/folder/a.png"), class = "imbroglio_error_file")
   # A figure that fails half way leaves the old file as it was, and nothing beside it.
@@ -206,10 +341,14 @@ test_that("figures show the data, cut all panels together and are written whole"
 
 test_that("the report is one page, whole, with every table and nothing that runs", {
   if (!rmarkdown::pandoc_available()) skip("pandoc is not installed")
-  hostile <- matrix(EuStockMarkets, ncol = 4,
-                    dimnames = list(format(stock_dates()),
-                                    c("<script>alert(1)</script>", "=1+1", "`r stop()`",
-                                      "A & B")))
+  hostile <- matrix(
+    EuStockMarkets,
+    ncol = 4,
+    dimnames = list(
+      format(stock_dates()),
+      c("<script>alert(1)</script>", "=1+1", "`r stop()`", "A & B")
+    )
+  )
   path <- tempfile(fileext = ".html")
   write_report(as_prices(hostile), path, level = c(0.95, 0.99), value = 1e6)
   page <- paste(readLines(path), collapse = "\n")
@@ -218,43 +357,74 @@ test_that("the report is one page, whole, with every table and nothing that runs
   expect_equal(lengths(regmatches(page, gregexpr("<table", page))), 3L)
   expect_equal(lengths(regmatches(page, gregexpr("data:image/png;base64", page))), 3L)
   expect_false(grepl("(src|href)=\"(http|//)", page))
-  expect_error(write_report(as_prices(hostile), path, level = 2),
-               class = "imbroglio_error_argument")
+  expect_error(
+    write_report(as_prices(hostile), path, level = 2),
+    class = "imbroglio_error_argument"
+  )
 })
 
-test_that("figures of value at risk put each number where it is, and refuse what they cannot show", {
-  returns <- as_returns(read_prices(demo_file("bay.csv")))
-  index <- returns[, "BAYALL"]
-  points <- function(plot, geom = "GeomPoint") {
-    built <- ggplot2::ggplot_build(plot)
-    built$data[vapply(plot$layers, function(l) inherits(l$geom, geom), NA)]
+test_that(
+  paste0(
+    "figures of value at risk put each number where it is, and refuse what they ",
+    "cannot show"
+  ),
+  {
+    returns <- as_returns(read_prices(demo_file("bay.csv")))
+    index <- returns[, "BAYALL"]
+    points <- function(plot, geom = "GeomPoint") {
+      built <- ggplot2::ggplot_build(plot)
+      built$data[vapply(plot$layers, function(l) inherits(l$geom, geom), NA)]
+    }
+    found <- measure_var(index, method = c("historical", "normal", "hill", "bootstrap"))
+    marks <- points(ggplot2::autoplot(found))
+    expect_equal(sort(marks[[1]]$x), sort(-found$var))
+    expect_equal(sort(marks[[2]]$x), sort(-found$es))
+    bars <- points(ggplot2::autoplot(found), "GeomRect")[[1]]
+    expect_lte(max(bars$xmax[bars$fill == imbroglio:::loss]), -min(found$var) + 1e-9)
+    grown <- measure_var(index, c(0.9, 0.99), 1:4, c("normal", "historical"))
+    lines <- points(ggplot2::autoplot(grown), "GeomLine")[[1]]
+    expect_equal(sort(lines$y), sort(grown$var))
+    drawn <- bootstrap_book(
+      as_portfolio(returns, c(OSSELL = 0.5, TARROW = 0.5), value = 500),
+      draws = 4000
+    )
+    at <- points(ggplot2::autoplot(drawn), "GeomSegment")
+    expect_equal(at[[1]]$x, 500)
+    expect_equal(sort(at[[2]]$x), sort(500 * (1 - drawn$var)))
+    expect_equal(at[[3]]$x, quantile(drawn, c(0.05, 0.25, 0.5, 0.75, 0.95))$value)
+    split <- split_var(as_portfolio(returns, c(OSSELL = 0.5, TARROW = 0.5)), method = "normal")
+    parts <- points(ggplot2::autoplot(split), "GeomBar")
+    expect_equal(sort(parts[[2]]$x), sort(split$component[1:2]))
+    tails <- tail_thresholds(index, steps = 8)
+    expect_equal(
+      sort(points(ggplot2::autoplot(tails), "GeomLine")[[1]]$y)[1:8],
+      sort(c(tails$hill_shape, tails$pareto_shape, 100 * tails$mean_excess))[1:8]
+    )
+    expect_equal(
+      points(ggplot2::autoplot(tails, tail = 0.1), "GeomVline")[[1]]$xintercept[1],
+      258
+    )
+    wrong <- list(
+      function() ggplot2::autoplot(found, view = "pie"),
+      function() ggplot2::autoplot(measure_var(returns), view = "methods"),
+      function() ggplot2::autoplot(tail_thresholds(returns[, 1:2], steps = 3)),
+      function() ggplot2::autoplot(backtest_var(index), security = "NONE")
+    )
+    for (f in wrong) expect_error(f(), class = "imbroglio_error_argument")
+    expect_match(
+      in_words(drawn)[1],
+      paste0(
+        "In money: no more than .* Another history and other draws would move that by .* ",
+        "percentage points"
+      )
+    )
+    expect_match(
+      in_words(split)[1],
+      paste0(
+        "^OSSELL, by normal at 99 %: 50.0 % of the book makes .* of its value at risk; ",
+        "without it that is .* less"
+      )
+    )
+    expect_match(in_words(tails)[1], "^BAYALL, the 15 largest losses: shape 0.2")
   }
-  found <- measure_var(index, method = c("historical", "normal", "hill", "bootstrap"))
-  marks <- points(ggplot2::autoplot(found))
-  expect_equal(sort(marks[[1]]$x), sort(-found$var))
-  expect_equal(sort(marks[[2]]$x), sort(-found$es))
-  bars <- points(ggplot2::autoplot(found), "GeomRect")[[1]]
-  expect_lte(max(bars$xmax[bars$fill == imbroglio:::loss]), -min(found$var) + 1e-9)
-  grown <- measure_var(index, c(0.9, 0.99), 1:4, c("normal", "historical"))
-  lines <- points(ggplot2::autoplot(grown), "GeomLine")[[1]]
-  expect_equal(sort(lines$y), sort(grown$var))
-  drawn <- bootstrap_book(as_portfolio(returns, c(OSSELL = 0.5, TARROW = 0.5), value = 500), draws = 4000)
-  at <- points(ggplot2::autoplot(drawn), "GeomSegment")
-  expect_equal(at[[1]]$x, 500)
-  expect_equal(sort(at[[2]]$x), sort(500 * (1 - drawn$var)))
-  expect_equal(at[[3]]$x, quantile(drawn, c(0.05, 0.25, 0.5, 0.75, 0.95))$value)
-  split <- split_var(as_portfolio(returns, c(OSSELL = 0.5, TARROW = 0.5)), method = "normal")
-  parts <- points(ggplot2::autoplot(split), "GeomBar")
-  expect_equal(sort(parts[[2]]$x), sort(split$component[1:2]))
-  tails <- tail_thresholds(index, steps = 8)
-  expect_equal(sort(points(ggplot2::autoplot(tails), "GeomLine")[[1]]$y)[1:8], sort(c(tails$hill_shape, tails$pareto_shape,
-                                                                                     100 * tails$mean_excess))[1:8])
-  expect_equal(points(ggplot2::autoplot(tails, tail = 0.1), "GeomVline")[[1]]$xintercept[1], 258)
-  wrong <- list(function() ggplot2::autoplot(found, view = "pie"), function() ggplot2::autoplot(measure_var(returns), view = "methods"),
-                function() ggplot2::autoplot(tail_thresholds(returns[, 1:2], steps = 3)),
-                function() ggplot2::autoplot(backtest_var(index), security = "NONE"))
-  for (f in wrong) expect_error(f(), class = "imbroglio_error_argument")
-  expect_match(in_words(drawn)[1], "In money: no more than .* Another history and other draws would move that by .* percentage points")
-  expect_match(in_words(split)[1], "^OSSELL, by normal at 99 %: 50.0 % of the book makes .* of its value at risk; without it that is .* less")
-  expect_match(in_words(tails)[1], "^BAYALL, the 15 largest losses: shape 0.2")
-})
+)

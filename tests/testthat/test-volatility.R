@@ -1,30 +1,52 @@
-test_that("exponentially weighted volatility is its recursion, by decay or half-life, gaps passed over", {
-  prices <- read_prices(demo_file("bay.csv"))[, c("BAYALL", "CORRACK")]
-  returns <- as_returns(prices, "log")
-  for (d in c(0.94, 0.5, 0.5^(1 / 20))) {
-    found <- if (d == 0.5^(1 / 20)) volatility_series(returns, half_life = 20)
-             else volatility_series(returns, decay = d)
-    for (s in colnames(returns)) {
-      x <- na.omit(as.matrix(returns)[, s])
-      by_hand <- Reduce(function(v, r) d * v + (1 - d) * r^2, x[-1], x[[1]]^2,
-                        accumulate = TRUE)
-      part <- found[found$security == s, ]
-      expect_equal(part$volatility, sqrt(by_hand), tolerance = 1e-12)
-      expect_equal(format(part$to), names(x))
-      expect_equal(part$volatility_annual, part$volatility * sqrt(252))
+test_that(
+  paste0(
+    "exponentially weighted volatility is its recursion, by decay or half-life, gaps ",
+    "passed over"
+  ),
+  {
+    prices <- read_prices(demo_file("bay.csv"))[, c("BAYALL", "CORRACK")]
+    returns <- as_returns(prices, "log")
+    for (d in c(0.94, 0.5, 0.5^(1 / 20))) {
+      found <- if (d == 0.5^(1 / 20)) {
+        volatility_series(returns, half_life = 20)
+      } else {
+        volatility_series(returns, decay = d)
+      }
+      for (s in colnames(returns)) {
+        x <- na.omit(as.matrix(returns)[, s])
+        by_hand <- Reduce(
+          function(v, r) d * v + (1 - d) * r^2,
+          x[-1],
+          x[[1]]^2,
+          accumulate = TRUE
+        )
+        part <- found[found$security == s, ]
+        expect_equal(part$volatility, sqrt(by_hand), tolerance = 1e-12)
+        expect_equal(format(part$to), names(x))
+        expect_equal(part$volatility_annual, part$volatility * sqrt(252))
+      }
     }
+    now <- measure_volatility(returns, method = "ewma", decay = 0.9, errors = "normal")
+    series <- volatility_series(returns, decay = 0.9, as = "matrix")
+    expect_equal(now$volatility, unname(series[nrow(series), ]))
+    # Of few returns the first one still weighs much.
+    short <- measure_volatility(
+      as_returns(prices[1:6, "BAYALL"], "log"),
+      method = "ewma",
+      decay = 0.9,
+      errors = "normal"
+    )
+    w <- c(0.9^4, 0.1 * 0.9^(3:0))
+    expect_equal(
+      short$volatility_error,
+      short$volatility * sqrt(2 * sum(w^2)) / 2,
+      tolerance = 1e-12
+    )
+    # Its error is that of a weighted mean of squares: the squared weights add up.
+    w <- 0.1 * 0.9^(0:2000)
+    expect_equal(now$volatility_error, now$volatility * sqrt(2 * sum(w^2)) / 2, tolerance = 1e-10)
   }
-  now <- measure_volatility(returns, method = "ewma", decay = 0.9, errors = "normal")
-  series <- volatility_series(returns, decay = 0.9, as = "matrix")
-  expect_equal(now$volatility, unname(series[nrow(series), ]))
-  # Of few returns the first one still weighs much.
-  short <- measure_volatility(as_returns(prices[1:6, "BAYALL"], "log"), method = "ewma", decay = 0.9, errors = "normal")
-  w <- c(0.9^4, 0.1 * 0.9^(3:0))
-  expect_equal(short$volatility_error, short$volatility * sqrt(2 * sum(w^2)) / 2, tolerance = 1e-12)
-  # Its error is that of a weighted mean of squares: the squared weights add up.
-  w <- 0.1 * 0.9^(0:2000)
-  expect_equal(now$volatility_error, now$volatility * sqrt(2 * sum(w^2)) / 2, tolerance = 1e-10)
-})
+)
 
 test_that("errors and intervals of volatility are those of their formulas, and cover", {
   returns <- as_returns(stock_prices())
@@ -33,21 +55,27 @@ test_that("errors and intervals of volatility are those of their formulas, and c
   s <- apply(r, 2, sd)
   n <- nrow(r)
   expect_equal(normal$volatility_error, unname(s / sqrt(2 * (n - 1))), tolerance = 1e-12)
-  expect_equal(cbind(normal$volatility_low, normal$volatility_high),
-               unname(cbind(s, s) * sqrt((n - 1) / cbind(rep(qchisq(0.95, n - 1), 4),
-                                                         qchisq(0.05, n - 1)))),
-               tolerance = 1e-12)
+  expect_equal(
+    cbind(normal$volatility_low, normal$volatility_high),
+    unname(cbind(s, s) * sqrt((n - 1) / cbind(rep(qchisq(0.95, n - 1), 4), qchisq(0.05, n - 1)))),
+    tolerance = 1e-12
+  )
   fat <- measure_volatility(returns)
   k <- apply(r, 2, function(x) mean((x - mean(x))^4) / mean((x - mean(x))^2)^2 - 3)
-  expect_equal(fat$volatility_error, unname(s / 2 * sqrt(2 / (n - 1) + k / n)),
-               tolerance = 1e-12)
-  expect_equal(log(fat$volatility_high / fat$volatility),
-               unname(qnorm(0.975) * fat$volatility_error / s),
-               tolerance = 1e-12)
-  # 400 samples of t with 6 degrees of freedom: what normality says is too narrow, kurtosis is not.
+  expect_equal(fat$volatility_error, unname(s / 2 * sqrt(2 / (n - 1) + k / n)), tolerance = 1e-12)
+  expect_equal(
+    log(fat$volatility_high / fat$volatility),
+    unname(qnorm(0.975) * fat$volatility_error / s),
+    tolerance = 1e-12
+  )
+  # 400 samples of t with 6 degrees of freedom: what normality says is too narrow, kurtosis is
+  # not.
   set.seed(8)
-  x <- matrix(rt(500 * 400, 6) * 0.01 * sqrt(4 / 6), 500,
-              dimnames = list(format(as.Date("2000-01-01") + 1:500), 1:400))
+  x <- matrix(
+    rt(500 * 400, 6) * 0.01 * sqrt(4 / 6),
+    500,
+    dimnames = list(format(as.Date("2000-01-01") + 1:500), 1:400)
+  )
   samples <- as_returns(x, given = "returns", every = "day")
   covers <- function(errors) {
     found <- measure_volatility(samples, errors = errors)
@@ -58,8 +86,7 @@ test_that("errors and intervals of volatility are those of their formulas, and c
 })
 
 test_that("the range estimators are their formulas on each day, whole and rolling", {
-  daily <- suppressMessages(read_prices(demo_file("bay-daily.csv.gz")))[, c("TARROW",
-                                                                            "CORRACK")]
+  daily <- suppressMessages(read_prices(demo_file("bay-daily.csv.gz")))[, c("TARROW", "CORRACK")]
   field <- function(name, s) daily$fields[[name]][, s]
   methods <- c("parkinson", "garman-klass", "rogers-satchell", "yang-zhang")
   yang_zhang <- function(night, day, rs) {
@@ -70,33 +97,47 @@ test_that("the range estimators are their formulas on each day, whole and rollin
   found <- measure_volatility(daily, method = methods)
   rolled <- measure_volatility(daily, method = methods, window = 40, min_obs = 10)
   for (s in colnames(daily)) {
-    o <- log(field("open", s)); h <- log(field("high", s)); l <- log(field("low", s)); c <- log(field("close", s))
-    # The night by the adjusted close: that of a day without dividend or split is ln(O_t / C_(t-1)).
+    o <- log(field("open", s))
+    h <- log(field("high", s))
+    l <- log(field("low", s))
+    c <- log(field("close", s))
+    # The night by the adjusted close: that of a day without dividend or split is ln(O_t /
+    # C_(t-1)).
     seen <- which(!is.na(daily$close[, s]))
     x <- c(NA, diff(log(daily$close[seen, s])))
     night <- x - (c - o)[seen]
     raw <- (o[seen][-1] - c[seen][-length(seen)])
     expect_gt(mean(abs(night[-1] - raw) < 5e-4), 0.95)
     pick <- seen[-1]
-    terms <- cbind(parkinson = (h - l)^2 / 4 / log(2),
-                   "garman-klass" = (h - l)^2 / 2 - (2 * log(2) - 1) * (c - o)^2,
-                   "rogers-satchell" = (h - c) * (h - o) + (l - c) * (l - o))[pick, ]
+    terms <- cbind(
+      parkinson = (h - l)^2 / 4 / log(2),
+      "garman-klass" = (h - l)^2 / 2 - (2 * log(2) - 1) * (c - o)^2,
+      "rogers-satchell" = (h - c) * (h - o) + (l - c) * (l - o)
+    )[pick, ]
     night <- night[-1]
     day <- (c - o)[pick]
     row <- found[found$security == s, ]
-    expect_equal(row$volatility,
-                 unname(c(sqrt(colMeans(terms)), yang_zhang(night, day, terms[, 3]))),
-                 tolerance = 1e-11)
+    expect_equal(
+      row$volatility,
+      unname(c(sqrt(colMeans(terms)), yang_zhang(night, day, terms[, 3]))),
+      tolerance = 1e-11
+    )
     n <- length(pick)
-    expect_equal(row$volatility_error[1:3],
-                 unname(apply(terms, 2, sd) / sqrt(n) / 2 / sqrt(colMeans(terms))),
-                 tolerance = 1e-11)
+    expect_equal(
+      row$volatility_error[1:3],
+      unname(apply(terms, 2, sd) / sqrt(n) / 2 / sqrt(colMeans(terms))),
+      tolerance = 1e-11
+    )
     for (t in c(9, 10, 39, 40, 41, n)) {
       part <- max(1, t - 39):t
-      wanted <- if (t < 10) rep(NA_real_, 4)
-                else c(sqrt(colMeans(terms[part, ])),
-                       yang_zhang(night[part], day[part], terms[part, 3]))
-      got <- vapply(methods, function(m) rolled$volatility[rolled$security == s & rolled$method == m][t], 0)
+      wanted <- if (t < 10) {
+        rep(NA_real_, 4)
+      } else {
+        c(sqrt(colMeans(terms[part, ])), yang_zhang(night[part], day[part], terms[part, 3]))
+      }
+      got <- vapply(methods, function(m) {
+        rolled$volatility[rolled$security == s & rolled$method == m][t]
+      }, 0)
       expect_equal(unname(got), unname(wanted), tolerance = 1e-10, info = paste(s, t))
     }
   }
@@ -107,19 +148,28 @@ test_that("the range estimators are their formulas on each day, whole and rollin
   night <- rnorm(500, 0, 0.01)
   last <- cumsum(night + day[steps, ])
   open <- last - day[steps, ]
-  walk <- as_prices(data.frame(date = as.Date("2000-01-01") + 1:500, security = "WALK",
-                               open = exp(open),
-                               high = exp(open + pmax(0, apply(day, 2, max))),
-                               low = exp(open + pmin(0, apply(day, 2, min))),
-                               close = exp(last)))
+  walk <- as_prices(data.frame(
+    date = as.Date("2000-01-01") + 1:500,
+    security = "WALK",
+    open = exp(open),
+    high = exp(open + pmax(0, apply(day, 2, max))),
+    low = exp(open + pmin(0, apply(day, 2, min))),
+    close = exp(last)
+  ))
   got <- measure_volatility(walk, method = methods)$volatility
   expect_true(all(abs(got[1:3] / 0.02 - 1) < 0.05))
   expect_lt(abs(got[4] / sqrt(0.02^2 + 0.01^2) - 1), 0.05)
-  expect_error(measure_volatility(stock_prices(), method = "parkinson"),
-               class = "imbroglio_error_no_range")
-  expect_error(measure_volatility(as_returns(daily, every = "month",
-                                             keep_unfinished = TRUE), method = "parkinson"),
-               class = "imbroglio_error_argument")
+  expect_error(
+    measure_volatility(stock_prices(), method = "parkinson"),
+    class = "imbroglio_error_no_range"
+  )
+  expect_error(
+    measure_volatility(
+      as_returns(daily, every = "month", keep_unfinished = TRUE),
+      method = "parkinson"
+    ),
+    class = "imbroglio_error_argument"
+  )
   daily$fields$high[5, 1] <- daily$fields$low[5, 1] * 0.9
   expect_error(measure_volatility(daily, method = "parkinson"), class = "imbroglio_error_range")
 })
@@ -127,7 +177,11 @@ test_that("the range estimators are their formulas on each day, whole and rollin
 # r_t = mean + e_t, e_t of variance h_t; nu Inf is the normal.
 garch_sample <- function(n, at, seed) {
   set.seed(seed)
-  z <- if (is.finite(at[["nu"]])) rt(n + 500, at[["nu"]]) * sqrt((at[["nu"]] - 2) / at[["nu"]]) else rnorm(n + 500)
+  z <- if (is.finite(at[["nu"]])) {
+    rt(n + 500, at[["nu"]]) * sqrt((at[["nu"]] - 2) / at[["nu"]])
+  } else {
+    rnorm(n + 500)
+  }
   h <- at[["omega"]] / (1 - at[["alpha"]] - at[["beta"]])
   e <- numeric(n + 500)
   for (t in seq_along(e)) {
@@ -140,12 +194,19 @@ garch_sample <- function(n, at, seed) {
 # The likelihood from its definition, in R.
 garch_likelihood <- function(x, mean, omega, alpha, beta, nu = Inf) {
   e <- x - mean
-  h <- Reduce(function(h, e) omega + alpha * e^2 + beta * h, e[-length(e)],
-              mean((x - base::mean(x))^2),
-              accumulate = TRUE)
-  if (is.finite(nu)) sum(dt(e / sqrt(h) * sqrt(nu / (nu - 2)), nu,
-                            log = TRUE) + log(nu / (nu - 2)) / 2 - log(h) / 2)
-  else sum(dnorm(e, 0, sqrt(h), log = TRUE))
+  h <- Reduce(
+    function(h, e) omega + alpha * e^2 + beta * h,
+    e[-length(e)],
+    mean((x - base::mean(x))^2),
+    accumulate = TRUE
+  )
+  if (is.finite(nu)) {
+    sum(
+      dt(e / sqrt(h) * sqrt(nu / (nu - 2)), nu, log = TRUE) + log(nu / (nu - 2)) / 2 - log(h) / 2
+    )
+  } else {
+    sum(dnorm(e, 0, sqrt(h), log = TRUE))
+  }
 }
 
 test_that("GARCH intervals cover the truth of simulated returns", {
@@ -158,90 +219,137 @@ test_that("GARCH intervals cover the truth of simulated returns", {
     expect_true(all(fit$converged))
     terms <- generics::tidy(fit)
     expect_equal(nrow(terms), if (kind == "normal") 400L else 500L)
-    covered <- tapply(terms$low <= at[terms$term] & at[terms$term] <= terms$high,
-                      terms$term, sum)
-    expect_true(all(covered >= 88 & covered <= 100),
-                info = paste(kind, names(covered), covered, collapse = " "))
+    covered <- tapply(terms$low <= at[terms$term] & at[terms$term] <= terms$high, terms$term, sum)
+    expect_true(
+      all(covered >= 88 & covered <= 100),
+      info = paste(kind, names(covered), covered, collapse = " ")
+    )
   }
 })
 
-test_that("no search finds a higher GARCH likelihood, and path, levels and forecast follow from the fit", {
-  stocks <- as_returns(stock_prices(), "log")
-  for (kind in c("normal", "student")) {
-    fit <- fit_garch(stocks, innovations = kind)
-    terms <- generics::tidy(fit)
-    path <- volatility_series(stocks, method = c(normal = "garch",
-                                                 student = "garch-student")[[kind]])
-    ahead <- predict(fit, horizon = 30)
-    for (s in colnames(stocks)[seq_len(thorough(2, 4))]) {
-      x <- as.matrix(stocks)[, s]
-      at <- with(terms[terms$security == s, ], setNames(estimate, term))
-      ours <- do.call(garch_likelihood, c(list(x), as.list(at)))
-      row <- fit[fit$security == s, ]
-      expect_equal(row$log_likelihood, ours, tolerance = 1e-10)
-      # A grid of persistence, share of the last shock and tail, then optim() from its best.
-      free <- function(p) {
-        share <- plogis(p[3])
-        with_tail <- if (kind == "student") 2 + exp(p[5]) else Inf
-        -garch_likelihood(x, p[1], exp(p[2]), plogis(p[4]) * share,
-                          plogis(p[4]) * (1 - share), with_tail)
+test_that(
+  paste0(
+    "no search finds a higher GARCH likelihood, and path, levels and forecast follow ",
+    "from the fit"
+  ),
+  {
+    stocks <- as_returns(stock_prices(), "log")
+    for (kind in c("normal", "student")) {
+      fit <- fit_garch(stocks, innovations = kind)
+      terms <- generics::tidy(fit)
+      path <- volatility_series(
+        stocks,
+        method = c(normal = "garch", student = "garch-student")[[kind]]
+      )
+      ahead <- predict(fit, horizon = 30)
+      for (s in colnames(stocks)[seq_len(thorough(2, 4))]) {
+        x <- as.matrix(stocks)[, s]
+        at <- with(terms[terms$security == s, ], setNames(estimate, term))
+        ours <- do.call(garch_likelihood, c(list(x), as.list(at)))
+        row <- fit[fit$security == s, ]
+        expect_equal(row$log_likelihood, ours, tolerance = 1e-10)
+        # A grid of persistence, share of the last shock and tail, then optim() from its best.
+        free <- function(p) {
+          share <- plogis(p[3])
+          with_tail <- if (kind == "student") 2 + exp(p[5]) else Inf
+          -garch_likelihood(
+            x,
+            p[1],
+            exp(p[2]),
+            plogis(p[4]) * share,
+            plogis(p[4]) * (1 - share),
+            with_tail
+          )
+        }
+        grid <- expand.grid(
+          mean(x),
+          NA,
+          qlogis(c(0.02, 0.05, 0.1, 0.2, 0.4)),
+          qlogis(c(0.5, 0.8, 0.9, 0.96, 0.99)),
+          if (kind == "student") log(c(2, 4, 8)) else 0
+        )
+        grid[[2]] <- log(var(x) * (1 - plogis(grid[[4]])))
+        start <- unlist(grid[which.min(apply(grid, 1, free)), ])
+        best <- optim(
+          start,
+          free,
+          method = "Nelder-Mead",
+          control = list(maxit = 1500, reltol = 1e-13, parscale = pmax(abs(start), 1e-3))
+        )
+        expect_gte(ours, -best$value - 1e-6)
+        # The path by the recursion, the long run by its fixed point.
+        h <- Reduce(
+          function(h, e) at[["omega"]] + at[["alpha"]] * e^2 + at[["beta"]] * h,
+          x - at[["mean"]],
+          mean((x - mean(x))^2),
+          accumulate = TRUE
+        )
+        expect_equal(
+          path$volatility[path$security == s],
+          sqrt(h[-1]),
+          tolerance = 1e-10,
+          ignore_attr = TRUE
+        )
+        p <- at[["alpha"]] + at[["beta"]]
+        expect_equal(row$volatility, sqrt(h[[length(h)]]), tolerance = 1e-10)
+        expect_equal(row$long_run^2, at[["omega"]] + p * row$long_run^2, tolerance = 1e-10)
+        expect_equal(p^row$half_life, 0.5, tolerance = 1e-10)
+        next30 <- Reduce(
+          function(h, i) at[["omega"]] + p * h,
+          2:30,
+          h[[length(h)]],
+          accumulate = TRUE
+        )
+        forecast <- ahead[ahead$security == s, ]
+        expect_equal(forecast$volatility, sqrt(next30), tolerance = 1e-9)
+        expect_equal(forecast$volatility_over, sqrt(cumsum(next30)), tolerance = 1e-9)
       }
-      grid <- expand.grid(mean(x), NA, qlogis(c(0.02, 0.05, 0.1, 0.2, 0.4)),
-                          qlogis(c(0.5, 0.8, 0.9, 0.96, 0.99)),
-                          if (kind == "student") log(c(2, 4, 8)) else 0)
-      grid[[2]] <- log(var(x) * (1 - plogis(grid[[4]])))
-      start <- unlist(grid[which.min(apply(grid, 1, free)), ])
-      best <- optim(start, free, method = "Nelder-Mead",
-                    control = list(maxit = 1500, reltol = 1e-13,
-                    parscale = pmax(abs(start), 1e-3)))
-      expect_gte(ours, -best$value - 1e-6)
-      # The path by the recursion, the long run by its fixed point.
-      h <- Reduce(function(h, e) at[["omega"]] + at[["alpha"]] * e^2 + at[["beta"]] * h,
-                  x - at[["mean"]],
-                  mean((x - mean(x))^2), accumulate = TRUE)
-      expect_equal(path$volatility[path$security == s], sqrt(h[-1]), tolerance = 1e-10,
-                   ignore_attr = TRUE)
-      p <- at[["alpha"]] + at[["beta"]]
-      expect_equal(row$volatility, sqrt(h[[length(h)]]), tolerance = 1e-10)
-      expect_equal(row$long_run^2, at[["omega"]] + p * row$long_run^2, tolerance = 1e-10)
-      expect_equal(p^row$half_life, 0.5, tolerance = 1e-10)
-      next30 <- Reduce(function(h, i) at[["omega"]] + p * h, 2:30, h[[length(h)]],
-                       accumulate = TRUE)
-      forecast <- ahead[ahead$security == s, ]
-      expect_equal(forecast$volatility, sqrt(next30), tolerance = 1e-9)
-      expect_equal(forecast$volatility_over, sqrt(cumsum(next30)), tolerance = 1e-9)
+      expect_equal(
+        measure_volatility(stocks, method = unique(path$method))$volatility,
+        fit$volatility
+      )
     }
-    expect_equal(measure_volatility(stocks, method = unique(path$method))$volatility,
-                 fit$volatility)
+    expect_equal(generics::glance(fit)$aic, 10 - 2 * fit$log_likelihood)
+    # What cannot be fitted says so: constant, too short, without any clustering.
+    day <- as.Date("2024-01-01")
+    set.seed(6)
+    dull <- as_returns(
+      data.frame(
+        date = day + 1:300,
+        FLAT = 0.001,
+        SHORT = c(rnorm(15), rep(NA, 285)) / 100,
+        EVEN = rep(c(0.01, -0.01, -0.01, 0.01), 75)
+      ),
+      given = "returns"
+    )
+    expect_warning(fit <- fit_garch(dull), class = "imbroglio_warning_not_converged")
+    expect_equal(fit$converged, c(FALSE, FALSE, FALSE))
+    expect_true(all(is.na(fit$log_likelihood[1:2])))
+    expect_match(in_words(fit)[1], "did not converge")
   }
-  expect_equal(generics::glance(fit)$aic, 10 - 2 * fit$log_likelihood)
-  # What cannot be fitted says so: constant, too short, without any clustering.
-  day <- as.Date("2024-01-01")
-  set.seed(6)
-  dull <- as_returns(data.frame(date = day + 1:300, FLAT = 0.001,
-                                SHORT = c(rnorm(15), rep(NA, 285)) / 100,
-                                EVEN = rep(c(0.01, -0.01, -0.01, 0.01), 75)), given = "returns")
-  expect_warning(fit <- fit_garch(dull), class = "imbroglio_warning_not_converged")
-  expect_equal(fit$converged, c(FALSE, FALSE, FALSE))
-  expect_true(all(is.na(fit$log_likelihood[1:2])))
-  expect_match(in_words(fit)[1], "did not converge")
-})
+)
 
 test_that("an estimator of one's own is measured, rolled and named like the others", {
   returns <- as_returns(stock_prices())
-  register_volatility("absolute", function(r) sqrt(pi / 2) * mean(abs(r)),
-                      formula = "sqrt(pi / 2) mean |r|")
+  register_volatility("absolute", function(r) {
+    sqrt(pi / 2) * mean(abs(r))
+  }, formula = "sqrt(pi / 2) mean |r|")
   on.exit(rm("absolute", envir = imbroglio:::registered_estimators))
   by_hand <- function(x) sqrt(pi / 2) * mean(abs(x))
   r <- as.matrix(returns)
   found <- measure_volatility(returns, method = c("deviation", "absolute"))
   expect_equal(found$volatility[found$method == "absolute"], unname(apply(r, 2, by_hand)))
   rolled <- measure_volatility(returns[, "NORTH"], window = 50, min_obs = 10, method = "absolute")
-  expect_equal(rolled$volatility[c(9, 10, 50, 900)],
-               c(NA, by_hand(r[1:10, "NORTH"]), by_hand(r[1:50, "NORTH"]),
-                 by_hand(r[851:900, "NORTH"])))
+  expect_equal(
+    rolled$volatility[c(9, 10, 50, 900)],
+    c(NA, by_hand(r[1:10, "NORTH"]), by_hand(r[1:50, "NORTH"]), by_hand(r[851:900, "NORTH"]))
+  )
   expect_match(in_words(found)[5], "(absolute)", fixed = TRUE)
   expect_error(register_volatility("ewma", mean), class = "imbroglio_error_argument")
   register_volatility("absolute", function(r) "much")
-  expect_error(measure_volatility(returns, method = "absolute"), "The estimator absolute", class = "imbroglio_error_own")
+  expect_error(
+    measure_volatility(returns, method = "absolute"),
+    "The estimator absolute",
+    class = "imbroglio_error_own"
+  )
 })
