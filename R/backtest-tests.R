@@ -30,16 +30,16 @@ exact_p <- function(breaches, n, a) {
 independence_ratio <- function(follow) {
   calm <- follow[, 1L] + follow[, 2L]
   after <- follow[, 3L] + follow[, 4L]
-  all <- follow[, 2L] + follow[, 4L]
-  found <- 2 *
+  every_day <- follow[, 2L] + follow[, 4L]
+  ratio <- 2 *
     (log_share(follow[, 2L], calm, follow[, 2L] / calm) +
       log_share(follow[, 4L], after, follow[, 4L] / after) -
-      log_share(all, calm + after, all / (calm + after)))
+      log_share(every_day, calm + after, every_day / (calm + after)))
   # Without a breach that could be followed there is nothing to tell apart.
-  ifelse(calm + after > 0, ifelse(after == 0 | calm == 0, 0, pmax(found, 0)), NA_real_)
+  ifelse(calm + after > 0, ifelse(after == 0 | calm == 0, 0, pmax(ratio, 0)), NA_real_)
 }
 
-by_chi_squared <- function(ratio, df) stats::pchisq(ratio, df, lower.tail = FALSE)
+by_chi_squared <- function(ratio, degrees) stats::pchisq(ratio, degrees, lower.tail = FALSE)
 
 # Breaches of a run from which it is yellow, and red: 5 and 10 of 250 days at 99 %.
 zone_limits <- function(days, a) as.integer(stats::qbinom(c(0.95, 0.9999), days, a))
@@ -50,19 +50,19 @@ zone_names <- c("green", "yellow", "red")
 # chance a, and its excess over the value at risk is exponential with the mean that the expected
 # shortfall gives it: then the sum of k of them is of the gamma distribution. `sum`: of loss over
 # expected shortfall.
-shortfall_p <- function(sum, n, a, var_to_es) {
-  mapply(function(sum, n, v) {
-    if (!is.finite(sum) || !is.finite(v) || v < 0 || v >= 1 || n == 0) return(NA_real_)
-    if (sum <= 0) return(1)
+shortfall_p <- function(total, n, a, var_to_es) {
+  mapply(function(total, n, v) {
+    if (!is.finite(total) || !is.finite(v) || v < 0 || v >= 1 || n == 0) return(NA_real_)
+    if (total <= 0) return(1)
     most <- stats::qbinom(1e-14, n, a, lower.tail = FALSE)
-    k <- seq_len(max(most, ceiling(sum / v)))
+    k <- seq_len(max(most, ceiling(total / v)))
     k <- k[k <= n]
     sum(
       stats::dbinom(k, n, a) * stats::pgamma(
-        pmax(0, (sum - v * k) / (1 - v)),
+        pmax(0, (total - v * k) / (1 - v)),
         k,
         lower.tail = FALSE
       )
     )
-  }, sum, n, var_to_es)
+  }, total, n, var_to_es)
 }

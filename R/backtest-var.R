@@ -105,12 +105,12 @@ backtest_var <- function(returns, window = 250L, level = 0.99, method = "histori
     }
   }
   columns <- row_bound(parts)
-  order <- order(
+  in_order <- order(
     match(columns$security, colnames(returns$values)),
     match(columns$level, ask$level),
     match(columns$method, names(records))
   )
-  columns <- lapply(columns, `[`, order)
+  columns <- lapply(columns, `[`, in_order)
   common <- scores_of_common_days(returns, lines, columns, ask)
   columns$lacking <- common$all - columns$n
   columns$place <- as.integer(stats::ave(
@@ -160,18 +160,18 @@ var_lines_of <- function(returns, records, window, expanding, refit, ask) {
       })
       if (!is.null(fast[[1L]])) return(fast)
     }
-    found <- array(NA_real_, c(dim(values), length(ask$level), 2L))
+    lines <- array(NA_real_, c(dim(values), length(ask$level), 2L))
     progress <- cli::cli_progress_bar(record$title, total = ncol(values), .envir = environment())
     for (j in seq_len(ncol(values))) {
       rows <- which(!is.na(values[, j]))
       if (length(rows) > window) {
-        found[rows, j, , ] <- var_line_of(values[rows, j], record, window, expanding, refit, ask)
+        lines[rows, j, , ] <- var_line_of(values[rows, j], record, window, expanding, refit, ask)
       }
       cli::cli_progress_update(id = progress)
     }
     cli::cli_progress_done(id = progress)
     lapply(seq_along(ask$level), function(i) {
-      list(var = array(found[, , i, 1L], dim(values)), es = array(found[, , i, 2L], dim(values)))
+      list(var = array(lines[, , i, 1L], dim(values)), es = array(lines[, , i, 2L], dim(values)))
     })
   })
 }
@@ -180,12 +180,12 @@ var_line_of <- function(x, record, window, expanding, refit, ask) {
   a <- 1 - ask$level
   out <- array(NA_real_, c(length(x), length(a), 2L))
   fit <- now <- NULL
-  for (t in (window + 1L):length(x)) {
-    before <- x[(if (expanding) 1L else t - window):(t - 1L)]
-    fresh <- (t - window - 1L) %% refit == 0L
+  for (at_row in (window + 1L):length(x)) {
+    before <- x[(if (expanding) 1L else at_row - window):(at_row - 1L)]
+    fresh <- (at_row - window - 1L) %% refit == 0L
     if (fresh) fit <- record$fit(before, ask)
     if (fresh || !record$still) now <- record$tail(fit, before, a, ask)
-    out[t, , ] <- now
+    out[at_row, , ] <- now
   }
   out
 }
@@ -206,14 +206,18 @@ scores_of_common_days <- function(returns, lines, columns, ask) {
       function(m) !is.na(lines[[m]][[at]]$var[, j]) & !is.na(r),
       logical(length(r))
     )
-    any <- sum(rowSums(known) > 0)
-    common$all[rows] <- any
-    if (all(colSums(known) == any)) next
+    first <- sum(rowSums(known) > 0)
+    common$all[rows] <- first
+    if (all(colSums(known) == first)) next
     shared <- rowSums(known) == ncol(known)
     loss <- as_loss(r[shared], ask$log)
     common$score[rows] <- vapply(columns$method[rows], function(m) {
-      var <- lines[[m]][[at]]$var[shared, j]
-      if (any(shared)) mean((1 - ask$level[at] - (loss > var)) * (var - loss)) else NA_real_
+      estimate <- lines[[m]][[at]]$var[shared, j]
+      if (any(shared)) {
+        mean((1 - ask$level[at] - (loss > estimate)) * (estimate - loss))
+      } else {
+        NA_real_
+      }
     }, 0)
   }
   common
@@ -221,23 +225,23 @@ scores_of_common_days <- function(returns, lines, columns, ask) {
 
 tested_columns <- function(returns, line, method, level, zone_days) {
   a <- 1 - level
-  log <- returns$kind == "log"
-  found <- core_backtest(
+  in_logs <- returns$kind == "log"
+  tested <- core_backtest(
     returns$values,
     line$var,
     line$es,
     level,
-    log,
+    in_logs,
     zone_days,
     zone_limits(zone_days, a)
   )
-  n <- found$n
-  x <- found$breaches
+  n <- tested$n
+  x <- tested$breaches
   span <- core_span(line$var)
   kupiec <- ifelse(n > 0L, kupiec_ratio(x, n, a), NA_real_)
-  independence <- independence_ratio(found$follow)
+  independence <- independence_ratio(tested$follow)
   k <- length(n)
-  last <- ifelse(n >= zone_days, found$recent, NA_integer_)
+  last <- ifelse(n >= zone_days, tested$recent, NA_integer_)
   limits <- zone_limits(zone_days, a)
   list(
     security = colnames(returns$values),
@@ -258,12 +262,12 @@ tested_columns <- function(returns, line, method, level, zone_days) {
     coverage_p = by_chi_squared(kupiec + independence, 2),
     zone = zone_names[1L + (last >= limits[1L]) + (last >= limits[2L])],
     recent = last,
-    green = found$zones[, 1L],
-    yellow = found$zones[, 2L],
-    red = found$zones[, 3L],
-    es_z = ifelse(n > 0L, 1 - found$expected_losses / (n * a), NA_real_),
-    es_p = shortfall_p(found$expected_losses, n, a, found$var_to_es),
-    score = found$score
+    green = tested$zones[, 1L],
+    yellow = tested$zones[, 2L],
+    red = tested$zones[, 3L],
+    es_z = ifelse(n > 0L, 1 - tested$expected_losses / (n * a), NA_real_),
+    es_p = shortfall_p(tested$expected_losses, n, a, tested$var_to_es),
+    score = tested$score
   )
 }
 
@@ -284,16 +288,16 @@ backtest_days <- function(result) {
     r <- source$values[, j]
     rows <- which(!is.na(line$var[, j]) & !is.na(r))
     m <- length(rows)
-    var <- line$var[rows, j]
+    estimate <- line$var[rows, j]
     list(
       security = rep(table$security[i], m),
       method = rep(table$method[i], m),
       level = rep(table$level[i], m),
       date = source$dates[rows],
       return = r[rows],
-      var = var,
+      var = estimate,
       es = line$es[rows, j],
-      breach = as_loss(r[rows], source$kind == "log") > var
+      breach = as_loss(r[rows], source$kind == "log") > estimate
     )
   }))
 }
@@ -336,7 +340,7 @@ backtest_zones <- function(result) {
   group <- paste(key, run, sep = "\r")
   groups <- factor(group, unique(group))
   first <- !duplicated(group)
-  found <- list(
+  zones <- list(
     security = days$security[first],
     method = days$method[first],
     level = days$level[first],
@@ -345,10 +349,10 @@ backtest_zones <- function(result) {
     breaches = as.integer(rowsum(as.integer(days$breach), as.integer(groups))[, 1L])
   )
   whole <- as.vector(table(groups)) == span
-  found <- lapply(found, `[`, whole)
-  limits <- vapply(found$level, function(level) zone_limits(span, 1 - level), c(0L, 0L))
-  found$zone <- zone_names[1L +
-    (found$breaches >= limits[1L, ]) +
-    (found$breaches >= limits[2L, ])]
-  tibble::as_tibble(found)
+  zones <- lapply(zones, `[`, whole)
+  limits <- vapply(zones$level, function(level) zone_limits(span, 1 - level), c(0L, 0L))
+  zones$zone <- zone_names[1L +
+    (zones$breaches >= limits[1L, ]) +
+    (zones$breaches >= limits[2L, ])]
+  tibble::as_tibble(zones)
 }

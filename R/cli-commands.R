@@ -346,13 +346,13 @@ cut_to_span <- function(x, options, command) {
     max(options$window, 0L)
   }
   before <- if (command == "backtest" || !longest) longest else 2 * longest + 20
-  cut <- do.call(window, c(list(x), span, list(before = min(before, length(x$dates)))))
+  chosen <- do.call(window, c(list(x), span, list(before = min(before, length(x$dates)))))
   if (longest) {
-    cut$shown_from <- span_of(
+    chosen$shown_from <- span_of(
       x$dates, options$from, options$to, options$last, options$during
     )$from
   }
-  cut
+  chosen
 }
 
 counts_returns <- function(options) {
@@ -552,13 +552,13 @@ run_var <- function(files, options) {
     return(hand_over_measured(result, options, drawn))
   }
   if (isTRUE(options$thresholds)) {
-    found <- do.call(
+    chosen_tail <- do.call(
       tail_thresholds,
       c(list(returns), lapply(given("level"), max), given("confidence"))
     )
-    draw_to(found, options$figure, tail = options$tail %||% formals(measure_var)$tail)
+    draw_to(chosen_tail, options$figure, tail = options$tail %||% formals(measure_var)$tail)
     options$figure <- NULL
-    return(hand_over_measured(found, options))
+    return(hand_over_measured(chosen_tail, options))
   }
   own <- c("horizon_by", "method", "decay", "half_life", "tail", "errors", "confidence")
   result <- do.call(measure_var, c(list(returns), given(common, own)))
@@ -766,8 +766,8 @@ run_returns <- function(files, options) {
 returns_text <- function(returns, result, rows = 8L, most = 8L) {
   last <- utils::tail(seq_along(returns$dates), rows)
   shown <- seq_len(min(most, ncol(returns)))
-  write <- writer_of(result)
-  cells <- lapply(shown, function(j) c(colnames(returns)[j], write(returns$values[last, j])))
+  writer <- writer_of(result)
+  cells <- lapply(shown, function(j) c(colnames(returns)[j], writer(returns$values[last, j])))
   body <- c(list(c("date", format(returns$dates[last]))), cells)
   lines <- do.call(
     paste,

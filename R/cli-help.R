@@ -18,13 +18,13 @@ option_groups <- list(
 )
 
 overview <- function(known) {
-  names <- formatC(names(known), width = -max(nchar(names(known))))
+  commands_named <- formatC(names(known), width = -max(nchar(names(known))))
   c(
     "imbroglio: risk from historical prices; every number can show its working",
     "",
     "Usage: imbroglio COMMAND FILE [options]",
     "",
-    paste0("  ", names, "  ", vapply(known, `[[`, "", "says")),
+    paste0("  ", commands_named, "  ", vapply(known, `[[`, "", "says")),
     "",
     paste0(
       "imbroglio COMMAND --help shows its options and an example; imbroglio help WORD ",
@@ -107,7 +107,7 @@ option_lines <- function(allowed, command) {
 # A command, a method, a family, or a word of the trade.
 print_help <- function(word, known) {
   if (word %in% names(known)) return(run_command(c(word, "--help")))
-  found <- c(
+  entries <- c(
     described("Volatility", "imbroglio volatility --method", volatility_estimators(), word),
     described(
       "Value at risk",
@@ -118,7 +118,7 @@ print_help <- function(word, known) {
     described("Distribution", "imbroglio fit --families", fit_families(), word),
     trade_lines(word)
   )
-  if (!length(found)) {
+  if (!length(entries)) {
     near <- did_you_mean(
       word,
       c(
@@ -134,7 +134,7 @@ print_help <- function(word, known) {
       remedy = near %||% "imbroglio --help lists the commands."
     )
   }
-  print_lines(found)
+  print_lines(entries)
   0L
 }
 

@@ -65,14 +65,14 @@ in_shell_words <- function(text) {
     name <- gsub("_", "-", ifelse(name == "stand_ins", "stand-in", name), fixed = TRUE)
     ifelse(name %in% names(options_known), paste0("--", name), NA)
   }
-  replaced <- function(pattern, write) {
+  replaced <- function(pattern, writer) {
     at <- gregexpr(pattern, text, perl = TRUE)
-    found <- regmatches(text, at)
-    regmatches(text, at) <<- lapply(found, function(each) {
+    matches <- regmatches(text, at)
+    regmatches(text, at) <<- lapply(matches, function(each) {
       parts <- regmatches(each, regexec(pattern, each, perl = TRUE))
       vapply(parts, function(p) {
         name <- known(p[2L])
-        if (is.na(name)) p[1L] else write(name, p)
+        if (is.na(name)) p[1L] else writer(name, p)
       }, "")
     })
   }
@@ -134,14 +134,18 @@ refuse_same_file <- function(command, files, options) {
       identical(file_identity(files), file_identity(options$add))) {
     fail("argument", sprintf("%s would be added to itself.", files))
   }
-  of <- function(names) Filter(is.character, options[intersect(names, names(options))])
-  identity <- function(paths) vapply(path.expand(as.character(unlist(paths))), file_identity, "")
-  read <- identity(c(
+  of <- function(paths_named) {
+    Filter(is.character, options[intersect(paths_named, names(options))])
+  }
+  identities <- function(paths) {
+    vapply(path.expand(as.character(unlist(paths))), file_identity, "")
+  }
+  read <- identities(c(
     as.list(files),
     of(c("actions", "securities", "weights", "shares", "values", "holdings", "add"))
   ))
   written <- of(c("out", "figure", "repair"))
-  onto <- identity(written)
+  onto <- identities(written)
   clash <- nzchar(onto) & onto %in% read & vapply(written, file_kind, "") != "other"
   if (any(clash)) {
     fail(

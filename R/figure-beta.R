@@ -34,11 +34,11 @@ line_figure <- function(object, line) {
   confidence <- attr(object, "line")$confidence
   band <- band_of_line(points, line, ends, confidence)
   colour <- colour_of(line$security, attr(object, "source")$universe)
-  sign <- if (line$alpha < 0) "-" else "+"
+  joined <- if (line$alpha < 0) "-" else "+"
   equation <- sprintf(
     "y = %.3f x %s %.3f %%\nR\u00b2 = %.2f\nbeta %.3f to %.3f",
     line$beta,
-    sign,
+    joined,
     abs(100 * line$alpha),
     line$r_squared,
     line$beta_low,

@@ -20,10 +20,10 @@ autoplot.imbroglio_correlation <- function(object, start = NULL, end = NULL, ...
   full[cbind(table$security, table$other)] <- table$correlation
   full[cbind(table$other, table$security)] <- table$correlation
   diag(full) <- 1
-  order <- names[like_beside_like(full)]
+  in_order <- names[like_beside_like(full)]
   cells <- data.frame(
-    x = factor(rep(names, each = length(names)), order),
-    y = factor(rep(names, length(names)), rev(order)),
+    x = factor(rep(names, each = length(names)), in_order),
+    y = factor(rep(names, length(names)), rev(in_order)),
     r = as.vector(full)
   )
   cells <- cells[cells$x != cells$y, ]

@@ -91,12 +91,12 @@ depth_figure <- function(object, deepest, start, end, worst) {
   lows <- falls[falls$trough >= shown[1L] & falls$trough <= shown[2L], ]
   # On the side on which there is room.
   right <- as.numeric(lows$trough - shown[1L]) < 0.78 * as.numeric(diff(shown))
-  write <- if (additive) money else function(x) percent(x, 1L)
+  writer <- if (additive) money else function(x) percent(x, 1L)
   lows <- data.frame(
     panel = rep(panel(2L), nrow(lows)),
     date = lows$trough,
     value = scale * lows$drawdown,
-    label = sprintf("%s: %s on %s", lows$rank, write(lows$drawdown), lows$trough),
+    label = sprintf("%s: %s on %s", lows$rank, writer(lows$drawdown), lows$trough),
     side = ifelse(right, -0.05, 1.05)
   )
   # Labels that would lie over each other are moved apart.
@@ -112,14 +112,14 @@ depth_figure <- function(object, deepest, start, end, worst) {
     fill = loss,
     alpha = 0.09
   )
-  line <- function(i, value, ...) {
+  edge <- function(i, value, ...) {
     ggplot2::geom_line(data = data.frame(panel = panel(i), date = path$date, value = value), ...)
   }
   depth <- data.frame(panel = panel(2L), date = path$date, value = scale * path$drawdown)
   ggplot2::ggplot(mapping = ggplot2::aes(.data$date, .data$value)) +
     (if (nrow(falls)) shades) +
-    line(1L, path$high, colour = quiet, linewidth = 0.4, linetype = "22") +
-    line(1L, path$wealth, colour = colour_of(security, source$universe), linewidth = 0.55) +
+    edge(1L, path$high, colour = quiet, linewidth = 0.4, linetype = "22") +
+    edge(1L, path$wealth, colour = colour_of(security, source$universe), linewidth = 0.55) +
     ggplot2::geom_area(data = depth, fill = loss, alpha = 0.25) +
     ggplot2::geom_line(data = depth, colour = loss, linewidth = 0.4) +
     ggplot2::geom_point(data = lows, colour = loss, size = 2.4) +

@@ -44,9 +44,9 @@ by_family <- function(data, rows) {
     data$at,
     seq_along(data$at)
   )
-  found <- do.call(rbind, unname(parts))
-  found$family <- factor(found$family, data$table$family)
-  found
+  frame <- do.call(rbind, unname(parts))
+  frame$family <- factor(frame$family, data$table$family)
+  frame
 }
 
 family_facets <- function(data) {
@@ -205,14 +205,14 @@ fit_views <- list(
     places <- sort(places)
     band <- joint_band(n, places, data$seed)
     points <- by_family(data, function(record, at, i) {
-      found <- data.frame(
+      by_rank <- data.frame(
         fitted = record$quantile(log(places / (n + 1)), at),
         observed = data$x[places],
         low = record$quantile(band$low, at),
         high = record$quantile(band$high, at)
       )
-      found$beyond <- found$observed < found$low | found$observed > found$high
-      found
+      by_rank$beyond <- by_rank$observed < by_rank$low | by_rank$observed > by_rank$high
+      by_rank
     })
     # A family with far tails would flatten what is seen.
     frame <- range(data$x) + c(-0.15, 0.15) * diff(range(data$x))

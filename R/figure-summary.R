@@ -55,16 +55,16 @@ autoplot.imbroglio_summary <- function(object, ...) {
 # the others have theirs on the left, moved apart.
 beside_dots <- function(x, y) {
   room <- c(0.13 * max(x), 0.035 * diff(range(y)))
-  found <- list(y = y, side = rep(-0.14, length(x)))
-  if (length(x) < 2L || !all(room > 0)) return(found)
+  place <- list(y = y, side = rep(-0.14, length(x)))
+  if (length(x) < 2L || !all(room > 0)) return(place)
   cluster <- stats::cutree(
     stats::hclust(stats::dist(cbind(x / room[1L], y / room[2L]), "maximum"), "single"),
     h = 1
   )
   for (members in split(seq_along(x), cluster)) {
     left <- members[-which.max(x[members])]
-    found$side[left] <- 1.14
-    found$y[left] <- apart(y[left], room[2L])
+    place$side[left] <- 1.14
+    place$y[left] <- apart(y[left], room[2L])
   }
-  found
+  place
 }

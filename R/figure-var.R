@@ -195,13 +195,13 @@ horizons_figure <- function(object, table) {
   table <- table[
     !is.na(table$var) & table$rank %in% table$rank[!is.na(table$rank)][1L] | is.na(table$rank),
   ]
-  levels <- sort(unique(table$level))
+  steps <- sort(unique(table$level))
   table$label <- unit_text$level(table$level)
   table$method <- factor(table$method, unique(table$method))
   ends <- table[table$horizon == max(table$horizon), ]
   ends$y <- stats::ave(ends$var, ends$method, FUN = function(y) apart(y, 0.035 * max(table$var)))
-  shades <- grDevices::colorRampPalette(c("#E0A99E", loss, "#5A140B"))(length(levels))
-  colours <- stats::setNames(shades, unit_text$level(levels))
+  shades <- grDevices::colorRampPalette(c("#E0A99E", loss, "#5A140B"))(length(steps))
+  colours <- stats::setNames(shades, unit_text$level(steps))
   every <- every_in_all(object)
   ggplot2::ggplot(table, ggplot2::aes(.data$horizon, .data$var, colour = .data$label)) +
     ggplot2::geom_line(linewidth = 0.8) + ggplot2::geom_point(size = 1.2) +
@@ -243,15 +243,15 @@ horizons_figure <- function(object, table) {
     )
 }
 
-horizons_finding <- function(table, every, write) {
+horizons_finding <- function(table, every, writer) {
   top <- table[table$level == max(table$level) & table$method == levels(table$method)[1L], ]
   ends <- range(top$horizon)
   sprintf(
     "at %s, %s in %s become %s in %s",
     top$label[1L],
-    write(top$var[top$horizon == ends[1L]]),
+    writer(top$var[top$horizon == ends[1L]]),
     period_name(every, ends[1L])$within,
-    write(top$var[top$horizon == ends[2L]]),
+    writer(top$var[top$horizon == ends[2L]]),
     period_name(every, ends[2L])$within
   )
 }
@@ -290,15 +290,15 @@ autoplot.imbroglio_tail <- function(object, tail = NULL, ...) {
     ),
     panel(names[3L], table$pareto_shape, table$pareto_low, table$pareto_high)
   )
-  var <- rbind(
+  estimate <- rbind(
     data.frame(k = table$k, y = scale * table$hill_var, by = "Hill"),
     data.frame(k = table$k, y = scale * table$pareto_var, by = "Pareto")
   )
-  var$panel <- names[4L]
-  ends <- var[!duplicated(var$by, fromLast = TRUE), ]
-  ends$y <- apart(ends$y, 0.06 * diff(range(var$y, na.rm = TRUE)))
+  estimate$panel <- names[4L]
+  ends <- estimate[!duplicated(estimate$by, fromLast = TRUE), ]
+  ends$y <- apart(ends$y, 0.06 * diff(range(estimate$y, na.rm = TRUE)))
   lines$panel <- factor(lines$panel, names)
-  var$panel <- factor(var$panel, names)
+  estimate$panel <- factor(estimate$panel, names)
   ends$panel <- factor(ends$panel, names)
   colour <- unname(colour_of(table$security[1L], attr(object, "source")$universe))
   tail <- if (!is.null(tail)) {
@@ -314,7 +314,7 @@ autoplot.imbroglio_tail <- function(object, tail = NULL, ...) {
       alpha = 0.18
     ) + ggplot2::geom_line(colour = colour, linewidth = 0.8) +
     ggplot2::geom_line(
-      data = var,
+      data = estimate,
       ggplot2::aes(group = .data$by, linetype = .data$by),
       colour = ink,
       linewidth = 0.7,

@@ -302,7 +302,7 @@ price_and_volatility <- function(object, table, start, end) {
 }
 
 window_subtitle <- function(object, table) {
-  found <- basis(object)
+  about <- basis(object)
   what <- if (is.null(table$window)) {
     sprintf("by %s, of the next period", some(unique(table$method)))
   } else {
@@ -310,7 +310,7 @@ window_subtitle <- function(object, table) {
       "of the last %s %s %s",
       some(count(unique(table$window))),
       some(adverb_of(unique(every_by_row(object)))),
-      if (found$kind == "profit") "profits" else paste(found$kind, "returns")
+      if (about$kind == "profit") "profits" else paste(about$kind, "returns")
     )
   }
   sprintf(

@@ -8,8 +8,8 @@ fit_families <- function() c(own_families, as.list(registered_families))
 registered_families <- new.env(parent = emptyenv())
 
 # A family by its standard form: location 0 and scale 1.
-location_scale <- function(name, title, formula, source, density, tail, quantile, random, moments,
-                           parameters = NULL, low = NULL, moments_by = "moments") {
+location_scale <- function(name, title, formula, source, density_of, tail, quantile_of, random,
+                           moments, parameters = NULL, low = NULL, moments_by = "moments") {
   shapes <- parameters[-(1:2)]
   given <- function(f, x, at, ...) do.call(f, c(list(x), unname(as.list(at)[shapes]), list(...)))
   list(
@@ -20,21 +20,23 @@ location_scale <- function(name, title, formula, source, density, tail, quantile
     formula = formula,
     source = source,
     moments_by = moments_by,
-    log_density = function(x, at) given(density, (x - at[[1L]]) / at[[2L]], at) - log(at[[2L]]),
+    log_density = function(x, at) {
+      given(density_of, (x - at[[1L]]) / at[[2L]], at) - log(at[[2L]])
+    },
     log_tail = function(x, at, lower = TRUE) {
       given(tail, (x - at[[1L]]) / at[[2L]], at, lower = lower)
     },
     quantile = function(log_p, at, lower = TRUE) {
-      at[[1L]] + at[[2L]] * given(quantile, log_p, at, lower = lower)
+      at[[1L]] + at[[2L]] * given(quantile_of, log_p, at, lower = lower)
     },
     random = function(n, at) at[[1L]] + at[[2L]] * given(random, n, at),
     moments = function(at) {
-      found <- do.call(moments, unname(as.list(at)[shapes]))
+      shape_moments <- do.call(moments, unname(as.list(at)[shapes]))
       c(
-        mean = at[[1L]] + at[[2L]] * found[1L],
-        variance = at[[2L]]^2 * found[2L],
-        skewness = found[3L],
-        kurtosis = found[4L]
+        mean = at[[1L]] + at[[2L]] * shape_moments[1L],
+        variance = at[[2L]]^2 * shape_moments[2L],
+        skewness = shape_moments[3L],
+        kurtosis = shape_moments[4L]
       )
     },
     fit = function(values, by) core_fit_family(values, name, by == "moments"),
@@ -80,9 +82,9 @@ own_families <- list(
     "",
     parameters = c("mean", "sd"),
     low = c(-Inf, 0),
-    density = function(z) stats::dnorm(z, log = TRUE),
+    density_of = function(z) stats::dnorm(z, log = TRUE),
     tail = function(z, lower) stats::pnorm(z, lower.tail = lower, log.p = TRUE),
-    quantile = function(p, lower) stats::qnorm(p, lower.tail = lower, log.p = TRUE),
+    quantile_of = function(p, lower) stats::qnorm(p, lower.tail = lower, log.p = TRUE),
     random = function(n) stats::rnorm(n),
     moments = function() c(0, 1, 0, 0)
   ),
@@ -96,10 +98,10 @@ own_families <- list(
     "Student (1908)",
     parameters = c("location", "scale", "nu"),
     low = c(-Inf, 0, 0),
-    density = function(z, nu) stats::dt(z, nu, log = TRUE),
+    density_of = function(z, nu) stats::dt(z, nu, log = TRUE),
     tail = function(z, nu, lower) stats::pt(z, nu, lower.tail = lower, log.p = TRUE),
     # The upper tail of qt() is less exact than the lower.
-    quantile = function(p, nu, lower) {
+    quantile_of = function(p, nu, lower) {
       mirrored(p, lower, function(p) stats::qt(p, nu, log.p = TRUE))
     },
     random = function(n, nu) stats::rt(n, nu),
@@ -120,9 +122,9 @@ own_families <- list(
     parameters = c("location", "scale"),
     low = c(-Inf, 0),
     moments_by = "median and half the interquartile range",
-    density = function(z) stats::dcauchy(z, log = TRUE),
+    density_of = function(z) stats::dcauchy(z, log = TRUE),
     tail = function(z, lower) stats::pcauchy(z, lower.tail = lower, log.p = TRUE),
-    quantile = function(p, lower) stats::qcauchy(p, lower.tail = lower, log.p = TRUE),
+    quantile_of = function(p, lower) stats::qcauchy(p, lower.tail = lower, log.p = TRUE),
     random = function(n) stats::rcauchy(n),
     moments = function() rep(NaN, 4L)
   ),
@@ -133,12 +135,12 @@ own_families <- list(
     "Laplace (1774)",
     parameters = c("location", "scale"),
     low = c(-Inf, 0),
-    density = function(z) -abs(z) - log(2),
+    density_of = function(z) -abs(z) - log(2),
     tail = function(z, lower) {
       beyond <- -abs(z) - log(2)
       ifelse((z <= 0) == lower, beyond, log_rest(beyond))
     },
-    quantile = function(p, lower) mirrored(p, lower, function(p) p + log(2)),
+    quantile_of = function(p, lower) mirrored(p, lower, function(p) p + log(2)),
     random = function(n) stats::rexp(n) - stats::rexp(n),
     moments = function() c(0, 2, 0, 3)
   ),
@@ -149,9 +151,9 @@ own_families <- list(
     "",
     parameters = c("location", "scale"),
     low = c(-Inf, 0),
-    density = function(z) stats::dlogis(z, log = TRUE),
+    density_of = function(z) stats::dlogis(z, log = TRUE),
     tail = function(z, lower) stats::plogis(z, lower.tail = lower, log.p = TRUE),
-    quantile = function(p, lower) stats::qlogis(p, lower.tail = lower, log.p = TRUE),
+    quantile_of = function(p, lower) stats::qlogis(p, lower.tail = lower, log.p = TRUE),
     random = function(n) stats::rlogis(n),
     moments = function() c(0, pi^2 / 3, 0, 1.2)
   ),
@@ -162,12 +164,12 @@ own_families <- list(
     "Subbotin (1923)",
     parameters = c("location", "scale", "shape"),
     low = c(-Inf, 0, 0),
-    density = function(z, shape) log(shape / 2) - lgamma(1 / shape) - abs(z)^shape,
+    density_of = function(z, shape) log(shape / 2) - lgamma(1 / shape) - abs(z)^shape,
     tail = function(z, shape, lower) {
       beyond <- stats::pgamma(abs(z)^shape, 1 / shape, lower.tail = FALSE, log.p = TRUE) - log(2)
       ifelse((z <= 0) == lower, beyond, log_rest(beyond))
     },
-    quantile = function(p, shape, lower) {
+    quantile_of = function(p, shape, lower) {
       mirrored(p, lower, function(p) {
         -stats::qgamma(
           pmin(p + log(2), 0),
@@ -194,13 +196,13 @@ own_families <- list(
     parameters = c("location", "scale", "gamma", "delta"),
     low = c(-Inf, 0, -Inf, 0),
     moments_by = "four quantiles (Slifker and Shapiro 1980)",
-    density = function(z, gamma, delta) {
+    density_of = function(z, gamma, delta) {
       stats::dnorm(gamma + delta * asinh(z), log = TRUE) + log(delta) - 0.5 * log1p(z^2)
     },
     tail = function(z, gamma, delta, lower) {
       stats::pnorm(gamma + delta * asinh(z), lower.tail = lower, log.p = TRUE)
     },
-    quantile = function(p, gamma, delta, lower) {
+    quantile_of = function(p, gamma, delta, lower) {
       sinh((stats::qnorm(p, lower.tail = lower, log.p = TRUE) - gamma) / delta)
     },
     random = function(n, gamma, delta) sinh((stats::rnorm(n) - gamma) / delta),
@@ -228,7 +230,7 @@ own_families <- list(
     parameters = c("location", "scale", "skew", "nu"),
     low = c(-Inf, 0, 0, 0),
     moments_by = NA_character_,
-    density = function(z, skew, nu) {
+    density_of = function(z, skew, nu) {
       log(2 / (skew + 1 / skew)) + stats::dt(ifelse(z < 0, z * skew, z / skew), nu, log = TRUE)
     },
     tail = function(z, skew, nu, lower) {
@@ -237,7 +239,7 @@ own_families <- list(
       beyond <- share + stats::pt(-abs(ifelse(left, z * skew, z / skew)), nu, log.p = TRUE)
       ifelse(left == lower, beyond, log_rest(beyond))
     },
-    quantile = function(p, skew, nu, lower) {
+    quantile_of = function(p, skew, nu, lower) {
       below <- if (lower) p else log_rest(p)
       above <- if (lower) log_rest(p) else p
       left <- below < -log1p(skew^2)
@@ -264,9 +266,9 @@ own_families <- list(
     "Barndorff-Nielsen (1997)",
     parameters = c("location", "scale", "alpha", "beta"),
     low = c(-Inf, 0, 0, -Inf),
-    density = function(z, alpha, beta) core_nig_density(z, alpha, beta),
+    density_of = function(z, alpha, beta) core_nig_density(z, alpha, beta),
     tail = function(z, alpha, beta, lower) core_nig_beyond(z, alpha, beta, lower),
-    quantile = function(p, alpha, beta, lower) core_nig_quantile(p, alpha, beta, lower),
+    quantile_of = function(p, alpha, beta, lower) core_nig_quantile(p, alpha, beta, lower),
     random = function(n, alpha, beta) {
       # Michael, Schucany and Haas (1976): the inverse Gaussian of mean 1 / g and shape 1.
       m <- 1 / sqrt(alpha^2 - beta^2)
@@ -350,11 +352,11 @@ return_family <- function(name) {
       quantile = function(p, at, lower = TRUE, log = FALSE) {
         log_p <- if (log) p else suppressWarnings(base::log(p))
         log_p[!is.na(log_p) & log_p > 0] <- NaN
-        found <- rep(NaN, length(p))
-        found[is.na(p)] <- p[is.na(p)]
+        answer <- rep(NaN, length(p))
+        answer[is.na(p)] <- p[is.na(p)]
         there <- !is.na(log_p)
-        found[there] <- record$quantile(log_p[there], checked(at), lower)
-        found
+        answer[there] <- record$quantile(log_p[there], checked(at), lower)
+        answer
       },
       random = function(n, at) record$random(check_whole(n, "n", most = 1e8), checked(at)),
       moments = function(at) record$moments(checked(at))

@@ -137,8 +137,8 @@ tidy.imbroglio_garch <- function(x, confidence = 0.95, ...) {
       high = pmin(estimate + z * error, highest[term])
     )
   }, fits, names(fits))
-  found <- tibble::as_tibble(row_bound(unname(parts)))
-  found[paste(found$security, found$innovations) %in% paste(x$security, x$innovations), ]
+  rows <- tibble::as_tibble(row_bound(unname(parts)))
+  rows[paste(rows$security, rows$innovations) %in% paste(x$security, x$innovations), ]
 }
 
 #' @rdname fit_garch
@@ -161,7 +161,7 @@ predict.imbroglio_garch <- function(object, horizon = 10L, ...) {
   variance <- long_run +
     object$persistence[rows]^(ahead - 1) * (object$volatility[rows]^2 - long_run)
   over <- stats::ave(variance, rows, FUN = cumsum)
-  found <- basis(object)
+  about <- basis(object)
   new_result(
     list(
       security = object$security[rows],
@@ -174,7 +174,7 @@ predict.imbroglio_garch <- function(object, horizon = 10L, ...) {
       volatility_over = sqrt(over)
     ),
     "garch_forecast",
-    found,
+    about,
     attr(object, "source")
   )
 }

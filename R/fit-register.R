@@ -48,10 +48,10 @@ register_family <- function(name, density, distribution, start, low, high = rep(
     )
   }
   of_each <- function(run, what, within) {
-    own_function(run, sprintf("The %s of %s", what, name), function(found, x, at) {
-      is.numeric(found) &&
-        length(found) == length(x) &&
-        all(found >= 0 & found <= within, na.rm = TRUE)
+    own_function(run, sprintf("The %s of %s", what, name), function(moments_given, x, at) {
+      is.numeric(moments_given) &&
+        length(moments_given) == length(x) &&
+        all(moments_given >= 0 & moments_given <= within, na.rm = TRUE)
     }, "a number of 0 or more for each value")
   }
   density <- of_each(density, "density", Inf)
@@ -70,10 +70,12 @@ register_family <- function(name, density, distribution, start, low, high = rep(
   invisible(name)
 }
 
-registered_record <- function(parameters, low, high, density, distribution, start, quantile,
+registered_record <- function(parameters, low, high, density_of, distribution, start_at, quantile_of,
                               random, words) {
   log_density <- function(x, at) log(density(x, unlist(at)))
-  if (is.null(quantile)) quantile <- function(p, at) vapply(p, inverse_of, 0, distribution, at)
+  if (is.null(quantile_of)) {
+    quantile_of <- function(p, at) vapply(p, inverse_of, 0, distribution, at)
+  }
   if (is.null(random)) random <- function(n, at) quantile(stats::runif(n), at)
   likeliest <- function(x, from, starts) {
     likeliest_by_optim(x, from, starts, low, high, log_density)
@@ -154,7 +156,7 @@ likeliest_by_optim <- function(x, from, starts, low, high, log_density) {
   }
   # Parameters without a bound are of the size of the returns.
   scale <- ifelse(is.finite(low) | is.finite(high), 1, stats::sd(x))
-  search <- function(v) {
+  searched <- function(v) {
     rough <- stats::optim(v, loss, control = list(maxit = 2000L, parscale = scale))
     stats::optim(
       rough$par,
@@ -164,7 +166,7 @@ likeliest_by_optim <- function(x, from, starts, low, high, log_density) {
     )
   }
   first <- to_free(from)
-  tried <- lapply(starts, function(by) search(first + by * scale))
+  tried <- lapply(starts, function(by) searched(first + by * scale))
   best <- tried[[which.min(vapply(tried, `[[`, 0, "value"))]]
   at <- to_natural(best$par)
   information <- tryCatch(
@@ -204,13 +206,13 @@ inverse_of <- function(p, distribution, at) {
   )$root
 }
 
-moments_by_quantiles <- function(quantile) {
-  raw <- vapply(1:4, function(r) {
-    found <- tryCatch(
-      stats::integrate(function(p) quantile(p)^r, 0, 1, subdivisions = 1000L)$value,
+moments_by_quantiles <- function(quantile_of) {
+  powers <- vapply(1:4, function(r) {
+    integral <- tryCatch(
+      stats::integrate(function(p) quantile_of(p)^r, 0, 1, subdivisions = 1000L)$value,
       error = function(e) NaN
     )
-    found
+    integral
   }, 0)
-  stats::setNames(from_raw(raw), c("mean", "variance", "skewness", "kurtosis"))
+  stats::setNames(from_raw(powers), c("mean", "variance", "skewness", "kurtosis"))
 }

@@ -184,21 +184,21 @@ quality_of <- function(fits, n) {
 
 # Each security's families, the best first, with the rank by each measure.
 ranked <- function(columns, rank_by) {
-  within <- function(v) {
+  group <- function(v) {
     v[!columns$converged] <- NA
     as.integer(stats::ave(v, columns$security, FUN = function(x) {
       rank(x, na.last = "keep", ties.method = "min")
     }))
   }
   ranks <- list(
-    aic_rank = within(columns$aic),
-    bic_rank = within(columns$bic),
-    tail_rank = within(columns$tail)
+    aic_rank = group(columns$aic),
+    bic_rank = group(columns$bic),
+    tail_rank = group(columns$tail)
   )
   columns <- append(columns, ranks, match("bic", names(columns)))
   universe <- unique(columns$security)
-  order <- order(match(columns$security, universe), columns[[paste0(rank_by, "_rank")]])
-  lapply(columns, `[`, order)
+  in_order <- order(match(columns$security, universe), columns[[paste0(rank_by, "_rank")]])
+  lapply(columns, `[`, in_order)
 }
 
 verdict_of <- function(columns, reject_at) {
@@ -295,24 +295,24 @@ glance.imbroglio_fit <- function(x, ...) {
 predict.imbroglio_fit <- function(object, level = 0.99, ...) {
   refuse_others(...)
   level <- check_level(level)
-  log <- attr(object, "source")$kind == "log"
+  in_logs <- attr(object, "source")$kind == "log"
   records <- fit_families()
   rows <- rep(seq_len(nrow(object)), each = length(level))
   a <- 1 - rep(level, nrow(object))
-  found <- mapply(function(i, a) {
+  quantiles <- mapply(function(i, a) {
     at <- as.list(attr(object, "fits")[[object$family[i]]]$estimate[object$security[i], ])
     if (anyNA(at)) return(c(NA_real_, NA_real_))
-    lower_tail(records[[object$family[i]]], at, a, log)
+    lower_tail(records[[object$family[i]]], at, a, in_logs)
   }, rows, a)
-  loss <- function(r) if (log) -expm1(r) else -r
+  loss <- function(r) if (in_logs) -expm1(r) else -r
   new_result(
     list(
       security = object$security[rows],
       family = object$family[rows],
       level = 1 - a,
-      quantile = found[1L, ],
-      var = loss(found[1L, ]),
-      es = found[2L, ]
+      quantile = quantiles[1L, ],
+      var = loss(quantiles[1L, ]),
+      es = quantiles[2L, ]
     ),
     "fit_quantiles",
     basis(object),
@@ -321,23 +321,23 @@ predict.imbroglio_fit <- function(object, level = 0.99, ...) {
 }
 
 # The quantile at a, and the mean loss of the returns from there down.
-lower_tail <- function(record, at, a, log) {
-  mean <- record$moments(at)[[1L]]
+lower_tail <- function(record, at, a, in_logs) {
+  centre <- record$moments(at)[[1L]]
   # The loss of a log return is below 1 whatever the tail.
-  es <- if (!log && !is.finite(mean)) {
+  es <- if (!in_logs && !is.finite(centre)) {
     Inf
   } else {
-    mean_beyond(function(log_p) record$quantile(log_p, at), a, log)
+    mean_beyond(function(log_p) record$quantile(log_p, at), a, in_logs)
   }
   c(record$quantile(log(a), at), es)
 }
 
 # The mean loss beyond the quantile at a: the integral over s > 0 of the loss at the quantile of a
 # exp(-s), times exp(-s).
-mean_beyond <- function(quantile, a, log) {
+mean_beyond <- function(quantile_of, a, in_logs) {
   loss <- function(s) {
-    r <- quantile(log(a) - s)
-    (if (log) -expm1(r) else -r) * exp(-s)
+    r <- quantile_of(log(a) - s)
+    (if (in_logs) -expm1(r) else -r) * exp(-s)
   }
   pieces <- c(0, 1, 4, 16, 64, 256, 600)
   parts <- mapply(

@@ -15,7 +15,7 @@ tests_of <- function(records, fits, values, by, test_draws, stop_after, seed) {
     "draws"
   )
   cells <- length(records) * ncol(values)
-  found <- matrix(NA_real_, cells, length(columns), dimnames = list(NULL, columns))
+  tested <- matrix(NA_real_, cells, length(columns), dimnames = list(NULL, columns))
   bar <- cli::cli_progress_bar("Testing fits", total = cells, clear = TRUE)
   sorted <- lapply(seq_len(ncol(values)), function(j) sort(values[, j]))
   for (f in seq_along(records)) {
@@ -25,18 +25,18 @@ tests_of <- function(records, fits, values, by, test_draws, stop_after, seed) {
       x <- sorted[[j]]
       if (!anyNA(at) && length(x)) {
         observed <- distances_at(records[[f]], x, at)
-        found[row, c(distance_names, "tail")] <- observed$distance
-        found[row, paste0(distance_names, "_p_textbook")] <- observed$textbook
-        found[row, c("quantile_1", "quantile_01")] <- records[[f]]$quantile(
+        tested[row, c(distance_names, "tail")] <- observed$distance
+        tested[row, paste0(distance_names, "_p_textbook")] <- observed$textbook
+        tested[row, c("quantile_1", "quantile_01")] <- records[[f]]$quantile(
           log(c(0.01, 0.001)),
           at
         )
-        found[row, c("observed_1", "observed_01")] <- x[pmax(
+        tested[row, c("observed_1", "observed_01")] <- x[pmax(
           1,
           floor(length(x) * c(0.01, 0.001) + 0.5)
         )]
         if (names(records)[f] == "normal") {
-          found[row, c("jarque_bera", "jarque_bera_p")] <- jarque_bera(x)
+          tested[row, c("jarque_bera", "jarque_bera_p")] <- jarque_bera(x)
         }
         if (test_draws && fits[[f]]$converged[j]) {
           own_seed <- digest::digest2int(paste(colnames(values)[j], names(records)[f]), seed)
@@ -44,14 +44,14 @@ tests_of <- function(records, fits, values, by, test_draws, stop_after, seed) {
             records[[f]]$refitted(at, length(x), by, first, draws, own_seed)
           }
           simulated <- p_by_draws(again, observed$distance[1:3], test_draws, stop_after)
-          found[row, c(paste0(distance_names, "_p"), "draws")] <- c(simulated$p, simulated$draws)
+          tested[row, c(paste0(distance_names, "_p"), "draws")] <- c(simulated$p, simulated$draws)
         }
       }
       cli::cli_progress_update(id = bar)
     }
   }
   cli::cli_progress_done(id = bar)
-  columns <- lapply(stats::setNames(nm = columns), function(name) unname(found[, name]))
+  columns <- lapply(stats::setNames(nm = columns), function(name) unname(tested[, name]))
   columns$draws <- as.integer(columns$draws)
   columns
 }
@@ -95,15 +95,15 @@ ad_textbook <- function(z) {
 cvm_textbook <- function(x) {
   j <- 0:20
   y <- (4 * j + 1)^2 / (16 * x)
-  terms <- exp(lgamma(j + 0.5) - lgamma(0.5) - lgamma(j + 1) - 2 * y) *
+  series <- exp(lgamma(j + 0.5) - lgamma(0.5) - lgamma(j + 1) - 2 * y) *
     sqrt(4 * j + 1) *
     besselK(y, 0.25, expon.scaled = TRUE)
-  min(1, max(0, 1 - sum(terms) / (pi * sqrt(x))))
+  min(1, max(0, 1 - sum(series) / (pi * sqrt(x))))
 }
 
 jarque_bera <- function(x) {
-  found <- core_moments(matrix(x), FALSE)
-  size <- length(x) / 6 * (found$skewness^2 + found$kurtosis^2 / 4)
+  moments <- core_moments(matrix(x), FALSE)
+  size <- length(x) / 6 * (moments$skewness^2 + moments$kurtosis^2 / 4)
   c(size, stats::pchisq(size, 2, lower.tail = FALSE))
 }
 

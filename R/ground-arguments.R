@@ -141,9 +141,9 @@ named_day <- function(text, last) {
 # What is handed to `...` of a public function is not known to it.
 refuse_others <- function(..., .call = sys.function(sys.parent())) {
   if (!...length()) return(invisible())
-  names <- names(list(...))
+  extra <- names(list(...))
   known <- setdiff(names(formals(.call)), "...")
-  unknown <- if (length(names) && any(nzchar(names))) names[nzchar(names)][1L]
+  unknown <- if (length(extra) && any(nzchar(extra))) extra[nzchar(extra)][1L]
   fail(
     "argument",
     if (is.null(unknown)) {

@@ -23,8 +23,8 @@
 #' basis(measure_volatility(as_returns(prices)))
 #' @export
 basis <- function(result) {
-  found <- attr(result, "basis", exact = TRUE)
-  if (is.null(found)) {
+  about <- attr(result, "basis", exact = TRUE)
+  if (is.null(about)) {
     fail(
       "argument",
       "Only the result of a measure has a basis.",
@@ -42,7 +42,7 @@ basis <- function(result) {
       remedy = "Take results as they were measured: see ?results."
     )
   }
-  found
+  about
 }
 
 new_basis <- function(from, to, observations, dropped, kind, every, per_year = NA_real_,

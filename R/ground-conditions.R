@@ -15,8 +15,8 @@ fail <- function(kind, problem, where = NULL, remedy = NULL, ...) {
 }
 
 first_backticked <- function(text) {
-  found <- regmatches(text, regexec("`([a-z_]+)`", text))[[1L]]
-  if (length(found)) found[2L]
+  parts <- regmatches(text, regexec("`([a-z_]+)`", text))[[1L]]
+  if (length(parts)) parts[2L]
 }
 
 # The function of ours that was last called from outside, without what it was given: that can be a
@@ -50,17 +50,17 @@ own_function <- function(run, what, can_be, wanted) {
   force(run)
   force(what)
   function(...) {
-    found <- tryCatch(run(...), error = function(e) {
+    answer <- tryCatch(run(...), error = function(e) {
       fail("own", sprintf("%s failed.", what), where = conditionMessage(e))
     })
-    if (!can_be(found, ...)) {
+    if (!can_be(answer, ...)) {
       fail(
         "own",
         sprintf("%s must give %s.", what, wanted),
-        where = sprintf("It gave %s.", shown(found))
+        where = sprintf("It gave %s.", shown(answer))
       )
     }
-    found
+    answer
   }
 }
 
@@ -68,8 +68,8 @@ own_function <- function(run, what, can_be, wanted) {
 file_of <- function(origin) if (startsWith(origin, "file ")) substring(origin, 6L)
 
 line_of <- function(place) {
-  found <- regmatches(place, regexec("(?:line|row) ([0-9,]+)", place, perl = TRUE))[[1L]]
-  if (length(found)) as.integer(gsub(",", "", found[2L], fixed = TRUE))
+  parts <- regmatches(place, regexec("(?:line|row) ([0-9,]+)", place, perl = TRUE))[[1L]]
+  if (length(parts)) as.integer(gsub(",", "", parts[2L], fixed = TRUE))
 }
 
 in_utf8 <- function(text) {
@@ -83,8 +83,8 @@ visible <- function(text) {
   text <- in_utf8(text)
   # Also what turns the direction of writing.
   strange <- grepl("[[:cntrl:]\u202a-\u202e\u2066-\u2069]", text)
-  text[strange] <- vapply(text[strange], function(t) {
-    codes <- utf8ToInt(t)
+  text[strange] <- vapply(text[strange], function(piece) {
+    codes <- utf8ToInt(piece)
     unseen <- codes < 32L |
       (codes >= 127L & codes < 160L) |
       codes %in% c(0x202a:0x202e, 0x2066:0x2069)

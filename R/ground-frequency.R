@@ -75,36 +75,40 @@ days_a_year <- 365.2425
 # has, which is the conventional number unless the dates contradict it by more than a tenth;
 # `own`: how many the dates make, where there are enough to tell.
 rhythms_of <- function(dates, values) {
-  found <- core_rhythm(values, as.numeric(dates))
-  few <- found$gaps < 10L
-  every <- rep("period", length(found$gaps))
+  rhythm <- core_rhythm(values, as.numeric(dates))
+  few <- rhythm$gaps < 10L
+  every <- rep("period", length(rhythm$gaps))
   for (name in names(frequencies)) {
     gap <- frequencies[[name]]$gap
-    every[found$usual >= gap[1L] & found$usual <= gap[2L]] <- name
+    every[rhythm$usual >= gap[1L] & rhythm$usual <= gap[2L]] <- name
   }
-  every[few & found$usual <= frequencies$day$longest] <- "day"
-  known <- found$gaps >= 20L | (found$gaps > 0L & found$gaps * found$mean >= 730)
-  own <- days_a_year / found$mean
+  every[few & rhythm$usual <= frequencies$day$longest] <- "day"
+  known <- rhythm$gaps >= 20L | (rhythm$gaps > 0L & rhythm$gaps * rhythm$mean >= 730)
+  own <- days_a_year / rhythm$mean
   convention <- vapply(frequencies, `[[`, 0, "per_year")[every]
   contradicted <- is.na(convention) | (known & abs(log(own / convention)) > log(1.1))
   per_year <- ifelse(contradicted, own, convention)
   # A series with one value, or none, goes by the others.
-  lone <- is.na(found$usual)
+  lone <- is.na(rhythm$usual)
   if (any(lone)) {
-    all <- if (all(lone) && length(dates) > 1L) {
+    every_date <- if (all(lone) && length(dates) > 1L) {
       rhythms_of(dates, matrix(1, length(dates), 1L))
     } else {
       list(every = every[!lone][1L], per_year = per_year[!lone][1L])
     }
-    every[lone] <- if (is.na(all$every)) "day" else all$every
-    per_year[lone] <- if (is.na(all$per_year)) frequencies$day$per_year else all$per_year
+    every[lone] <- if (is.na(every_date$every)) "day" else every_date$every
+    per_year[lone] <- if (is.na(every_date$per_year)) {
+      frequencies$day$per_year
+    } else {
+      every_date$per_year
+    }
   }
   named <- function(x) stats::setNames(x, colnames(values))
   list(
     every = named(every),
     per_year = named(as.vector(per_year)),
     own = named(ifelse(known, own, NA_real_)),
-    usual = named(found$usual)
+    usual = named(rhythm$usual)
   )
 }
 
@@ -137,13 +141,14 @@ every_of_all <- function(rhythm) {
 # How many periods a year a result went by, in words for its basis; nothing where it is the
 # convention and the dates agree with it to one in fifty.
 year_words <- function(rhythm, per_year) {
-  names <- intersect(names(per_year), names(rhythm$per_year))
-  if (!length(names) || !identical(unname(per_year[names]), unname(rhythm$per_year[names]))) {
+  of_each <- intersect(names(per_year), names(rhythm$per_year))
+  if (!length(of_each) ||
+      !identical(unname(per_year[of_each]), unname(rhythm$per_year[of_each]))) {
     return(NULL)
   }
-  per_year <- per_year[names]
+  per_year <- per_year[of_each]
   written <- function(x) format(round(x, 1L), trim = TRUE, nsmall = 0L)
-  groups <- split(names, factor(per_year, unique(per_year)))
+  groups <- split(of_each, factor(per_year, unique(per_year)))
   of <- function(group) {
     if (length(groups) < 2L) {
       ""
@@ -158,8 +163,8 @@ year_words <- function(rhythm, per_year) {
       )
     }
   }
-  convention <- vapply(frequencies, `[[`, 0, "per_year")[rhythm$every[names]]
-  names(convention) <- names
+  convention <- vapply(frequencies, `[[`, 0, "per_year")[rhythm$every[of_each]]
+  names(convention) <- of_each
   by_dates <- vapply(groups, function(g) !isTRUE(per_year[[g[1L]]] == convention[[g[1L]]]), NA)
   said <- if (length(groups) > 1L || any(by_dates)) {
     c("periods a year" = paste0(
@@ -169,8 +174,8 @@ year_words <- function(rhythm, per_year) {
       collapse = ", "
     ))
   }
-  own <- rhythm$own[names]
-  off <- names[!is.na(own) &
+  own <- rhythm$own[of_each]
+  off <- of_each[!is.na(own) &
     !is.na(convention) & per_year == convention & abs(own / convention - 1) > 0.02]
   if (!length(off)) return(said)
   most <- off[which.max(abs(log(own[off] / convention[off])))]
@@ -180,7 +185,7 @@ year_words <- function(rhythm, per_year) {
     "dates a year" = sprintf(
       "%s%s, not %s: by them volatility a year is %s %% %s",
       written(own[[most]]),
-      if (length(off) == length(names)) {
+      if (length(off) == length(of_each)) {
         ""
       } else {
         sprintf(

@@ -72,10 +72,10 @@ measure_beta <- function(returns, benchmark, window = NULL, min_obs = NULL, per_
     risk_free = risk_free
   )
   if (!is.null(lags)) choices$lags <- check_whole(lags, "lags", least = 0L)
-  found <- beside_benchmark(take_returns(returns), if (missing(benchmark)) NULL else benchmark)
+  beside <- beside_benchmark(take_returns(returns), if (missing(benchmark)) NULL else benchmark)
   if (!is.null(every) || !is.null(last)) {
     if (!is.null(window)) fail("argument", "Give `window`, or `every` and `last`.")
-    return(beta_side_by_side(found, every, last, per_year, choices, together))
+    return(beta_side_by_side(beside, every, last, per_year, choices, together))
   }
   if (!is.null(window)) {
     windows <- check_windows(window, min_obs, least = 3L, several = as == "table")
@@ -86,26 +86,26 @@ measure_beta <- function(returns, benchmark, window = NULL, min_obs = NULL, per_
         remedy = "Leave `together` out."
       )
     }
-    return(rolling_beta_of(found, windows, per_year, choices, as))
+    return(rolling_beta_of(beside, windows, per_year, choices, as))
   }
   refuse_without_window(min_obs, as)
-  lines_of(found, per_year, choices, together)
+  lines_of(beside, per_year, choices, together)
 }
 
-lines_of <- function(found, per_year, choices, together) {
-  free <- beside_risk_free(found$returns, choices$risk_free)
+lines_of <- function(beside, per_year, choices, together) {
+  free <- beside_risk_free(beside$returns, choices$risk_free)
   returns <- free$returns
-  rows <- besides(returns, c(found$names, if (free$series) free$name))
-  measure <- if (together && length(found$names) > 1L) joint_lines else single_lines
-  columns <- measure(returns, found$names, rows, free, choices, per_year)
+  rows <- besides(returns, c(beside$names, if (free$series) free$name))
+  measure <- if (together && length(beside$names) > 1L) joint_lines else single_lines
+  columns <- measure(returns, beside$names, rows, free, choices, per_year)
   per_year <- columns$per_year
   n <- columns$n
-  df <- n - if (together) length(found$names) + 1L else 2L
+  degrees <- n - if (together) length(beside$names) + 1L else 2L
   columns <- c(
     columns[c("security", "benchmark", "every", "from", "to", "n")],
-    inference("beta", columns$beta, columns$beta_error, df, choices$confidence),
+    inference("beta", columns$beta, columns$beta_error, degrees, choices$confidence),
     list(alpha = columns$alpha, alpha_annual = columns$alpha * per_year),
-    inference("alpha", columns$alpha, columns$alpha_error, df, choices$confidence)[-1L],
+    inference("alpha", columns$alpha, columns$alpha_error, degrees, choices$confidence)[-1L],
     list(
       r_squared = columns$r_squared,
       correlation = columns$correlation,
@@ -121,7 +121,7 @@ lines_of <- function(found, per_year, choices, together) {
     }
   )
   words <- c(
-    benchmark = paste(found$names, collapse = ", "),
+    benchmark = paste(beside$names, collapse = ", "),
     errors = choices$errors,
     if (choices$errors == "newey-west") c(lags = format(choices$lags %||% "by sample")),
     if (!is.null(free$name)) c("risk-free" = free$name),
@@ -143,12 +143,19 @@ lines_of <- function(found, per_year, choices, together) {
   result
 }
 
-inference <- function(name, estimate, error, df, confidence) {
-  df <- ifelse(df > 0, df, NA_real_)
-  t <- estimate / error
-  reach <- stats::qt(1 - (1 - confidence) / 2, df) * error
+inference <- function(name, estimate, error, degrees, confidence) {
+  degrees <- ifelse(degrees > 0, degrees, NA_real_)
+  statistic <- estimate / error
+  reach <- stats::qt(1 - (1 - confidence) / 2, degrees) * error
   stats::setNames(
-    list(estimate, error, t, 2 * stats::pt(-abs(t), df), estimate - reach, estimate + reach),
+    list(
+      estimate,
+      error,
+      statistic,
+      2 * stats::pt(-abs(statistic), degrees),
+      estimate - reach,
+      estimate + reach
+    ),
     paste0(name, c("", "_error", "_t", "_p", "_low", "_high"))
   )
 }
@@ -157,7 +164,7 @@ single_lines <- function(returns, benchmarks, rows, free, choices, per_year) {
   lags <- if (choices$errors == "ordinary") -1L else choices$lags %||% -2L
   parts <- lapply(benchmarks, function(b) {
     shared <- shared_rhythm(returns, rows, b, per_year)
-    found <- by_rate(free, shared$per_year, function(rates, those) {
+    line <- by_rate(free, shared$per_year, function(rates, those) {
       core_line(
         returns$values,
         starts_of(returns),
@@ -175,18 +182,18 @@ single_lines <- function(returns, benchmarks, rows, free, choices, per_year) {
       benchmark = rep(b, length(rows)),
       every = unname(shared$every),
       per_year = unname(shared$per_year),
-      from = returns$dates[found$first],
-      to = returns$dates[found$last],
-      n = found$n,
-      beta = found$beta,
-      beta_error = found$beta_error,
-      alpha = found$alpha,
-      alpha_error = found$alpha_error,
-      r_squared = found$correlation^2,
-      correlation = found$correlation,
-      residual = found$residual,
-      up = found$up,
-      down = found$down
+      from = returns$dates[line$first],
+      to = returns$dates[line$last],
+      n = line$n,
+      beta = line$beta,
+      beta_error = line$beta_error,
+      alpha = line$alpha,
+      alpha_error = line$alpha_error,
+      r_squared = line$correlation^2,
+      correlation = line$correlation,
+      residual = line$residual,
+      up = line$up,
+      down = line$down
     )
   })
   row_bound(parts)
@@ -199,14 +206,14 @@ by_rate <- function(free, per_year, work) {
   groups <- split(seq_along(per_year), per_year)
   if (length(groups) == 1L) return(work(free$rate_of(per_year[[1L]]), seq_along(per_year)))
   parts <- lapply(groups, function(those) work(free$rate_of(per_year[[those[1L]]]), those))
-  order <- order(unlist(groups, use.names = FALSE))
+  in_order <- order(unlist(groups, use.names = FALSE))
   each <- stats::setNames(nm = names(parts[[1L]]))
   lapply(each, function(name) {
     columns <- lapply(parts, `[[`, name)
     if (is.matrix(columns[[1L]])) {
-      do.call(cbind, columns)[, order, drop = FALSE]
+      do.call(cbind, columns)[, in_order, drop = FALSE]
     } else {
-      unlist(columns, use.names = FALSE)[order]
+      unlist(columns, use.names = FALSE)[in_order]
     }
   })
 }
@@ -270,7 +277,7 @@ joint_line <- function(y, x, choices) {
   scale <- sqrt(colSums(off^2))
   fit <- qr(sweep(off, 2L, scale, `/`))
   if (any(scale == 0) || fit$rank < k) return(none)
-  beta <- qr.coef(fit, y - mean(y)) / scale
+  slopes <- qr.coef(fit, y - mean(y)) / scale
   e <- qr.resid(fit, y - mean(y))
   inverse <- chol2inv(qr.R(fit))[order(fit$pivot), order(fit$pivot), drop = FALSE] /
     tcrossprod(scale)
@@ -290,17 +297,17 @@ joint_line <- function(y, x, choices) {
   }
   at_zero <- c(1, -means)
   list(
-    beta = unname(beta),
+    beta = unname(slopes),
     beta_error = sqrt(diag(covariance)[-1L]),
-    alpha = mean(y) - sum(beta * means),
+    alpha = mean(y) - sum(slopes * means),
     alpha_error = sqrt(drop(at_zero %*% covariance %*% at_zero)),
     r_squared = 1 - sum(e^2) / sum((y - mean(y))^2),
     residual = sqrt(variance)
   )
 }
 
-beta_side_by_side <- function(found, every, last, per_year, choices, together) {
-  prices <- found$returns$prices
+beta_side_by_side <- function(beside, every, last, per_year, choices, together) {
+  prices <- beside$returns$prices
   if (is.null(prices)) {
     fail(
       "argument",
@@ -312,8 +319,8 @@ beta_side_by_side <- function(found, every, last, per_year, choices, together) {
   for (span in if (is.null(last)) list(NULL) else as.list(last)) {
     part <- if (is.null(span)) prices else window(prices, last = span)
     for (frequency in if (is.null(every)) list(NULL) else every) {
-      returns <- as_returns(part, kind = found$returns$kind, every = frequency)
-      line <- lines_of(list(returns = returns, names = found$names), per_year, choices, together)
+      returns <- as_returns(part, kind = beside$returns$kind, every = frequency)
+      line <- lines_of(list(returns = returns, names = beside$names), per_year, choices, together)
       columns <- as.list(as.data.frame(line))
       parts[[length(parts) + 1L]] <- list(
         basis = basis(line),
@@ -329,7 +336,7 @@ beta_side_by_side <- function(found, every, last, per_year, choices, together) {
     }
   }
   columns <- row_bound(lapply(parts, `[[`, "columns"))
-  order <- order(
+  in_order <- order(
     match(columns$security, columns$security),
     match(columns$benchmark, columns$benchmark)
   )
@@ -348,16 +355,16 @@ beta_side_by_side <- function(found, every, last, per_year, choices, together) {
     if (!is.null(last)) c(last = paste(last, collapse = ", ")),
     about$choices
   )
-  result <- new_result(lapply(columns, `[`, order), "beta", about, parts[[1L]]$returns)
+  result <- new_result(lapply(columns, `[`, in_order), "beta", about, parts[[1L]]$returns)
   attr(result, "line") <- parts[[1L]]$line
   result
 }
 
-rolling_beta_of <- function(found, windows, per_year, choices, as) {
-  free <- beside_risk_free(found$returns, choices$risk_free)
+rolling_beta_of <- function(beside, windows, per_year, choices, as) {
+  free <- beside_risk_free(beside$returns, choices$risk_free)
   returns <- free$returns
-  rows <- besides(returns, c(found$names, if (free$series) free$name))
-  if (as == "matrix" && length(found$names) > 1L) {
+  rows <- besides(returns, c(beside$names, if (free$series) free$name))
+  if (as == "matrix" && length(beside$names) > 1L) {
     fail("argument", "A bare matrix is of one benchmark.")
   }
   roll <- function(core, benchmark, window, least) {
@@ -381,12 +388,15 @@ rolling_beta_of <- function(found, windows, per_year, choices, as) {
     )
   }
   if (as == "matrix") {
-    beta <- roll(core_rolling_beta, found$names, windows$window, windows$least)
-    return(`dimnames<-`(beta, list(core_iso_days(returns$dates), colnames(returns$values)[rows])))
+    slopes <- roll(core_rolling_beta, beside$names, windows$window, windows$least)
+    return(`dimnames<-`(
+      slopes,
+      list(core_iso_days(returns$dates), colnames(returns$values)[rows])
+    ))
   }
   parts <- list()
   shared <- 0L
-  for (b in found$names) {
+  for (b in beside$names) {
     for (i in seq_along(windows$window)) {
       line <- roll(core_rolling_line, b, windows$window[i], windows$least[i])
       frame <- window_frame(returns, line$place, colnames(returns$values)[rows])
@@ -416,7 +426,7 @@ rolling_beta_of <- function(found, windows, per_year, choices, as) {
   warn_short(shared, min(windows$least))
   columns <- row_bound(parts)
   words <- c(
-    benchmark = paste(found$names, collapse = ", "),
+    benchmark = paste(beside$names, collapse = ", "),
     windows$words,
     if (!is.null(free$name)) c("risk-free" = free$name)
   )
@@ -486,8 +496,10 @@ points_of_line <- function(result, line) {
 
 band_of_line <- function(points, line, ends, confidence) {
   x <- seq(ends[1L], ends[2L], length.out = 101L)
-  mean <- mean(points$x)
-  error <- line$residual_volatility * sqrt(1 / line$n + (x - mean)^2 / sum((points$x - mean)^2))
+  centre <- mean(points$x)
+  error <- line$residual_volatility * sqrt(
+    1 / line$n + (x - centre)^2 / sum((points$x - centre)^2)
+  )
   y <- line$alpha + line$beta * x
   away <- stats::qt(1 - (1 - confidence) / 2, line$n - 2) * error
   data.frame(x = x, y = y, low = y - away, high = y + away)
@@ -508,7 +520,7 @@ sample_of_some <- function(returns, rows, columns) {
   sample[c("inside", "before", "after")] <- list(integer(length(rows)))
   if (all(whole)) return(sample)
   Map(
-    function(all, part) replace(all, !whole, part),
+    function(every_date, part) replace(every_date, !whole, part),
     sample,
     sample_of(dates, returns$values[, rows[!whole], drop = FALSE])[names(sample)]
   )
@@ -526,8 +538,8 @@ tidy.imbroglio_beta <- function(x, ...) {
     names(one) <- c("estimate", "error", "t", "p", "low", "high")
     cbind(table[keys], term = rep(term, nrow(table)), one)
   })
-  order <- order(rep(seq_len(nrow(table)), 2L))
-  tibble::as_tibble(do.call(rbind, parts)[order, ])
+  in_order <- order(rep(seq_len(nrow(table)), 2L))
+  tibble::as_tibble(do.call(rbind, parts)[in_order, ])
 }
 
 #' @rdname measure_beta

@@ -2,12 +2,12 @@ block_kinds <- c("none", "fixed", "stationary")
 
 # How paths are drawn from n days.
 drawing <- function(n, h, blocks, ask) {
-  length <- if (blocks == "none") 1 else ask$block %||% max(1, round(n^(1 / 3)))
-  if (blocks == "fixed") length <- max(1, round(length))
-  if (length > n) {
+  block_length <- if (blocks == "none") 1 else ask$block %||% max(1, round(n^(1 / 3)))
+  if (blocks == "fixed") block_length <- max(1, round(block_length))
+  if (block_length > n) {
     fail(
       "argument",
-      sprintf("A block of %s is longer than the history.", format(length)),
+      sprintf("A block of %s is longer than the history.", format(block_length)),
       where = sprintf("It has %s.", count(n, "return"))
     )
   }
@@ -17,7 +17,7 @@ drawing <- function(n, h, blocks, ask) {
     draws = ask$draws,
     blocks = blocks,
     code = match(blocks, block_kinds) - 1L,
-    length = length,
+    length = block_length,
     seed = ask$seed
   )
 }
@@ -36,7 +36,7 @@ of_draws <- function(r, how, ask, history) {
   columns_of_rows(lapply(seq_along(ask$level), function(i) {
     a <- 1 - ask$level[i]
     k <- core_rank_position(n, ask$level[i], rank_code(ask$rank))
-    var <- at_rank(losses, k)
+    estimate <- at_rank(losses, k)
     beyond <- losses[seq_len(floor(k))]
     es <- mean(beyond)
     draw_error <- if (n > 1L) rank_error(losses, n, k) else NA
@@ -45,19 +45,19 @@ of_draws <- function(r, how, ask, history) {
     of_history <- if (how$horizon == 1L) {
       errors_of_history(history, ask)
     } else {
-      errors_by_days(r, losses, var, a, floor(k), how)
+      errors_by_days(r, losses, estimate, a, floor(k), how)
     }
     error <- sqrt(of_history[1:2]^2 + c(draw_error, es_draw_error)^2)
     ends <- if (how$horizon == 1L) {
-      var + c(-1, 1) * sqrt(of_history[3:4]^2 + (z * draw_error)^2)
-    } else if (isTRUE(var > 0)) {
-      var * exp(z * error[1L] / var)
+      estimate + c(-1, 1) * sqrt(of_history[3:4]^2 + (z * draw_error)^2)
+    } else if (isTRUE(estimate > 0)) {
+      estimate * exp(z * error[1L] / estimate)
     } else {
-      var + z * error[1L]
+      estimate + z * error[1L]
     }
     c(
       n = how$days,
-      var = var,
+      var = estimate,
       es = es,
       var_error = error[1L],
       es_error = error[2L],
@@ -72,19 +72,21 @@ of_draws <- function(r, how, ask, history) {
 # to either side.
 errors_of_history <- function(history, ask) {
   ask$log <- FALSE
-  found <- tail_of_samples(matrix(history), ask)
-  c(found$var_error, found$es_error, found$var - found$var_low, found$var_high - found$var)
+  tail <- tail_of_samples(matrix(history), ask)
+  c(tail$var_error, tail$es_error, tail$var - tail$var_low, tail$var_high - tail$var)
 }
 
 # The infinitesimal jackknife: had a day of the history (or the block that begins with it) been a
 # little more likely, the tail would have grown by how often the paths in it drew that day. What
 # is due to the number of draws is taken off, unless nothing were left.
-errors_by_days <- function(r, losses, var, a, k, how) {
-  tail <- which(r <= -var)
+errors_by_days <- function(r, losses, estimate, a, k, how) {
+  tail <- which(r <= -estimate)
   n <- how$days
   draws <- length(r)
   if (n < 2L || !length(tail) || length(tail) == draws) return(c(NA_real_, NA_real_))
-  begun <- core_begun_days(n, how$horizon, tail, -r[tail] - var, how$code, how$length, how$seed)
+  begun <- core_begun_days(
+    n, how$horizon, tail, -r[tail] - estimate, how$code, how$length, how$seed
+  )
   # Blocks that begin near each other share days. The weights of their covariances are 1 over the
   # length of a block, and fall to 0 over another (Politis and Romano 1995); blocks of random
   # length are often twice as long as their mean.
@@ -93,20 +95,25 @@ errors_by_days <- function(r, losses, var, a, k, how) {
   weights <- pmin(1, 2 - lags / flat)
   spread <- function(drawn, total, squares) {
     moved <- (n * drawn - total) / draws
-    sum <- sum(moved^2) - n^2 * squares / draws^2
+    summed <- sum(moved^2) - n^2 * squares / draws^2
     # After the last day comes the first. What the days moved adds up to nothing, which takes as
     # much from the sum of the covariances as these weights are of all.
     for (i in seq_along(lags)) {
-      sum <- sum + 2 * weights[i] * sum(moved * moved[(seq_len(n) + lags[i] - 1L) %% n + 1L])
+      summed <- summed +
+        2 * weights[i] * sum(moved * moved[(seq_len(n) + lags[i] - 1L) %% n + 1L])
     }
-    sqrt(if (sum > 0) sum / (1 - (1 + 2 * sum(weights)) / n) else sum(moved^2)) / n
+    sqrt(if (summed > 0) summed / (1 - (1 + 2 * sum(weights)) / n) else sum(moved^2)) / n
   }
   # The density at the quantile, from half as many paths to half as many again.
   ranks <- c(max(1, round(k / 2)), min(length(losses), max(2, round(1.5 * k))))
   per_density <- (losses[ranks[1L]] - losses[ranks[2L]]) / diff(ranks) * draws
-  all <- sum(begun$count)
-  es <- if (losses[1L] > var) spread(begun$weighed, begun$sum, begun$squares) / a else NA_real_
-  c(spread(begun$count, all, all) * per_density, es)
+  whole <- sum(begun$count)
+  es <- if (losses[1L] > estimate) {
+    spread(begun$weighed, begun$sum, begun$squares) / a
+  } else {
+    NA_real_
+  }
+  c(spread(begun$count, whole, whole) * per_density, es)
 }
 
 #' Draw what a book may be worth
@@ -187,7 +194,7 @@ bootstrap_book <- function(book, level = 0.99, horizon = 1L, rank = "nearest",
   drawn <- core_draw_book(
     1 + book$r, book$weights, book$cash, how$horizon, how$draws, how$code, how$length, how$seed
   )
-  found <- of_draws(drawn$value - 1, how, ask, as.vector(book$r %*% book$weights))
+  measured <- of_draws(drawn$value - 1, how, ask, as.vector(book$r %*% book$weights))
   m <- length(ask$level)
   columns <- c(
     list(
@@ -197,11 +204,11 @@ bootstrap_book <- function(book, level = 0.99, horizon = 1L, rank = "nearest",
       n = rep(how$days, m),
       level = ask$level,
       horizon = rep(horizon, m),
-      var = found$var,
-      es = found$es
+      var = measured$var,
+      es = measured$es
     ),
     if (!is.null(book$value)) {
-      list(var_value = found$var * book$value, es_value = found$es * book$value)
+      list(var_value = measured$var * book$value, es_value = measured$es * book$value)
     },
     list(
       method = rep(
@@ -215,7 +222,7 @@ bootstrap_book <- function(book, level = 0.99, horizon = 1L, rank = "nearest",
       draws = rep(how$draws, m),
       rank = rep(rank, m)
     ),
-    found[c("var_error", "es_error", "var_low", "var_high", "draw_error")]
+    measured[c("var_error", "es_error", "var_low", "var_high", "draw_error")]
   )
   record <- var_methods()[columns$method[1L]]
   warn_few(columns, record, how$draws)
@@ -299,9 +306,9 @@ glance.imbroglio_bootstrap <- function(x, ...) {
   exact <- c(NA_real_, NA_real_)
   if (drawn$how$blocks == "none") {
     growth <- 1 + book$r
-    mean <- colMeans(growth)^h
+    centre <- colMeans(growth)^h
     both <- (crossprod(growth) / nrow(growth))^h
-    of_parts <- sum(book$weights * mean)
+    of_parts <- sum(book$weights * centre)
     exact <- c(
       book$cash + of_parts,
       sqrt(max(0, sum(outer(book$weights, book$weights) * both) - of_parts^2))

@@ -63,11 +63,11 @@ correlate_returns <- function(returns, on = c("common", "pairwise"), window = NU
   if (shrink != "none" && (on == "pairwise" || !is.null(decay))) {
     fail("argument", "Only an unweighted covariance of common dates can be shrunk.")
   }
-  found <- pairs_of(returns, on, decay, shrink)
-  if (as != "table") return(`dimnames<-`(found[[as]], rep(list(colnames(returns$values)), 2L)))
-  pair <- which(lower.tri(found$correlation), arr.ind = TRUE)
-  r <- found$correlation[pair]
-  n <- found$n[pair]
+  pairs <- pairs_of(returns, on, decay, shrink)
+  if (as != "table") return(`dimnames<-`(pairs[[as]], rep(list(colnames(returns$values)), 2L)))
+  pair <- which(lower.tri(pairs$correlation), arr.ind = TRUE)
+  r <- pairs$correlation[pair]
+  n <- pairs$n[pair]
   plain <- is.null(decay) && shrink == "none"
   reach <- ifelse(
     plain & n > 3L,
@@ -77,7 +77,7 @@ correlate_returns <- function(returns, on = c("common", "pairwise"), window = NU
   choices <- c(
     on = on,
     if (!is.null(decay)) c(decay = format(decay)),
-    if (shrink != "none") c(shrink = shrink, share = format(found$share, digits = 4L))
+    if (shrink != "none") c(shrink = shrink, share = format(pairs$share, digits = 4L))
   )
   new_result(
     Filter(
@@ -90,11 +90,11 @@ correlate_returns <- function(returns, on = c("common", "pairwise"), window = NU
         correlation = r,
         correlation_low = tanh(atanh(r) - reach),
         correlation_high = tanh(atanh(r) + reach),
-        covariance = found$covariance[pair]
+        covariance = pairs$covariance[pair]
       )
     ),
     "correlation",
-    correlation_basis(returns, on, n, choices, found$row),
+    correlation_basis(returns, on, n, choices, pairs$row),
     returns
   )
 }
@@ -153,12 +153,12 @@ pairs_of <- function(returns, on, decay, shrink) {
     )
     return(c(pairs, list(row = rows)))
   }
-  found <- shrunk(values, shrink_targets[[shrink]])
-  spread <- sqrt(diag(found$covariance))
+  pair <- shrunk(values, shrink_targets[[shrink]])
+  spread <- sqrt(diag(pair$covariance))
   list(
-    covariance = found$covariance,
-    correlation = found$covariance / tcrossprod(spread),
-    share = found$share,
+    covariance = pair$covariance,
+    correlation = pair$covariance / tcrossprod(spread),
+    share = pair$share,
     n = matrix(nrow(values), ncol(values), ncol(values)),
     row = rows
   )
@@ -211,7 +211,7 @@ shrunk <- function(values, target) {
 }
 
 rolling_correlation_of <- function(returns, windows) {
-  line <- function(i) {
+  pair_line <- function(i) {
     core_rolling_line(
       returns$values,
       starts_of(returns),
@@ -228,15 +228,15 @@ rolling_correlation_of <- function(returns, windows) {
   others <- colnames(returns$values)[-1L]
   shared <- 0L
   parts <- lapply(seq_along(windows$window), function(i) {
-    found <- line(i)
-    frame <- window_frame(returns, found$place, others)
+    rolled <- pair_line(i)
+    frame <- window_frame(returns, rolled$place, others)
     shared <<- max(shared, frame$n)
     columns <- frame$columns(windows$window[i])
     c(
       columns[1L],
       list(benchmark = rep(colnames(returns$values)[1L], length(columns$n))),
       columns[-1L],
-      list(correlation = frame$pick(found$correlation))
+      list(correlation = frame$pick(rolled$correlation))
     )
   })
   warn_short(shared, min(windows$least))

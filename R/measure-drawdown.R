@@ -46,7 +46,7 @@ measure_drawdown <- function(returns, window = NULL, min_obs = NULL, level = 0.9
     return(rolling_drawdown_of(wealth, check_windows(window, min_obs, least = 1L)))
   }
   refuse_without_window(min_obs)
-  found <- core_max_drawdown(wealth$values, wealth$additive)
+  deepest <- core_max_drawdown(wealth$values, wealth$additive)
   under <- core_under_water(wealth$values, wealth$additive, level)
   growth <- wealth_growth(wealth, unname(per_year), by_hand)
   new_result(
@@ -55,16 +55,16 @@ measure_drawdown <- function(returns, window = NULL, min_obs = NULL, level = 0.9
       from = wealth$sample$from,
       to = wealth$sample$to,
       n = wealth$sample$n,
-      max_drawdown = found$depth,
-      peak = wealth$date(found$peak),
-      trough = wealth$date(found$trough),
-      recovery = wealth$date(found$recovery),
+      max_drawdown = deepest$depth,
+      peak = wealth$date(deepest$peak),
+      trough = wealth$date(deepest$trough),
+      recovery = wealth$date(deepest$recovery),
       average_drawdown = under[, 1L],
       under_water = under[, 2L],
       pain = under[, 3L],
       ulcer = under[, 4L],
       drawdown_at_risk = under[, 5L],
-      return_over_drawdown = ifelse(found$depth < 0, growth / -found$depth, NA_real_)
+      return_over_drawdown = ifelse(deepest$depth < 0, growth / -deepest$depth, NA_real_)
     ),
     "drawdown",
     wealth$basis(per_year = per_year, choices = c("at risk" = format(level))),
@@ -83,8 +83,8 @@ drawdown_series <- function(returns, as = c("table", "matrix"),
   form <- one_of(form, "form", c("below-high", "still-ahead"))
   wealth <- wealth_of(returns)
   if (as == "matrix") {
-    found <- core_drawdown_series(wealth$values, wealth$additive, form == "still-ahead")
-    return(`dimnames<-`(found, list(core_iso_days(wealth$dates), colnames(wealth$values))))
+    series <- core_drawdown_series(wealth$values, wealth$additive, form == "still-ahead")
+    return(`dimnames<-`(series, list(core_iso_days(wealth$dates), colnames(wealth$values))))
   }
   cells <- which(!is.na(wealth$values))
   column <- (cells - 1L) %/% nrow(wealth$values) + 1L
@@ -120,21 +120,25 @@ drawdown_episodes <- function(returns, worst = NULL, least = 0) {
     )
   }
   wealth <- wealth_of(returns)
-  found <- core_drawdown_episodes(wealth$values, wealth$additive)
+  episodes <- core_drawdown_episodes(wealth$values, wealth$additive)
   # Of falls as deep, but for rounding, the earlier is first.
-  order <- order(found$column, round(found$depth / max(-found$depth, 0), 10L), found$peak)
-  found <- lapply(found, `[`, order)
-  rank <- sequence(tabulate(found$column, ncol(wealth$values)))
-  keep <- rank <= (worst %||% Inf) & -found$depth >= least
-  found <- lapply(found, `[`, keep)
-  peak <- wealth$date(found$peak, found$column)
-  trough <- wealth$date(found$trough, found$column)
-  recovery <- wealth$date(found$recovery, found$column)
+  in_order <- order(
+    episodes$column,
+    round(episodes$depth / max(-episodes$depth, 0), 10L),
+    episodes$peak
+  )
+  episodes <- lapply(episodes, `[`, in_order)
+  rank <- sequence(tabulate(episodes$column, ncol(wealth$values)))
+  keep <- rank <= (worst %||% Inf) & -episodes$depth >= least
+  episodes <- lapply(episodes, `[`, keep)
+  peak <- wealth$date(episodes$peak, episodes$column)
+  trough <- wealth$date(episodes$trough, episodes$column)
+  recovery <- wealth$date(episodes$recovery, episodes$column)
   new_result(
     list(
-      security = colnames(wealth$values)[found$column],
+      security = colnames(wealth$values)[episodes$column],
       rank = rank[keep],
-      drawdown = found$depth,
+      drawdown = episodes$depth,
       peak = peak,
       trough = trough,
       recovery = recovery,
@@ -200,10 +204,10 @@ wealth_of <- function(x) {
     sample = sample,
     # The first row is the capital put in, at each security's own first price.
     date = function(row, column = seq_along(row)) {
-      found <- c(as.Date(NA), x$dates)[row]
+      on <- c(as.Date(NA), x$dates)[row]
       first <- which(row == 1L)
-      found[first] <- x$start[column[first]]
-      found
+      on[first] <- x$start[column[first]]
+      on
     },
     basis = function(...) returns_basis(x, sample, ...)
   )
@@ -231,7 +235,7 @@ rolling_drawdown_of <- function(wealth, windows) {
   returns <- if (inherits(wealth$x, "imbroglio_returns")) wealth$x else as_returns(wealth$x)
   frame <- window_frame(returns)
   parts <- lapply(seq_along(windows$window), function(i) {
-    found <- core_rolling_drawdown(
+    deepest <- core_rolling_drawdown(
       wealth$values,
       windows$window[i],
       windows$least[i],
@@ -239,7 +243,7 @@ rolling_drawdown_of <- function(wealth, windows) {
     )
     c(
       frame$columns(windows$window[i]),
-      list(max_drawdown = frame$pick(found[-1L, , drop = FALSE]))
+      list(max_drawdown = frame$pick(deepest[-1L, , drop = FALSE]))
     )
   })
   warn_short(max(frame$n), min(windows$least))

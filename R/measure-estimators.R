@@ -13,11 +13,11 @@ own_estimators <- list(
     formula = "sqrt(sum((r - mean)^2) / (n - 1))",
     source = "",
     whole = function(values, choices) {
-      found <- core_moments(values, FALSE)
-      kurtosis <- if (choices$errors == "normal") 0 else found$kurtosis
+      moments <- core_moments(values, FALSE)
+      kurtosis <- if (choices$errors == "normal") 0 else moments$kurtosis
       list(
-        volatility = found$deviation,
-        spread = sqrt(pmax(0, 2 / (found$n - 1) + kurtosis / found$n))
+        volatility = moments$deviation,
+        spread = sqrt(pmax(0, 2 / (moments$n - 1) + kurtosis / moments$n))
       )
     },
     rolling = function(values, window, least, choices) {
@@ -30,11 +30,11 @@ own_estimators <- list(
     formula = "s2_t = d s2_(t-1) + (1 - d) r_t^2, s2_1 = r_1^2, of the period after t",
     source = "",
     whole = function(values, choices) {
-      found <- core_moments(values, FALSE)
-      kurtosis <- if (choices$errors == "normal") 0 else found$kurtosis
+      moments <- core_moments(values, FALSE)
+      kurtosis <- if (choices$errors == "normal") 0 else moments$kurtosis
       # The squares of the weights: (1 - d) d^k going back, d^(n - 1) of the first.
       d <- choices$decay
-      first <- d^(2 * (found$n - 1))
+      first <- d^(2 * (moments$n - 1))
       weights <- (1 - d) / (1 + d) * (1 - first) + first
       list(
         volatility = last_of(core_decayed_deviation(values, d)),
@@ -134,11 +134,11 @@ garch_path <- function(values, student) {
 }
 
 # A variance that is the mean of a term for each day: its error is that of the mean.
-of_terms <- function(terms) {
-  found <- core_moments(terms, FALSE)
+of_terms <- function(series) {
+  moments <- core_moments(series, FALSE)
   list(
-    volatility = sqrt(pmax(found$mean, 0)),
-    spread = found$deviation / sqrt(found$n) / found$mean
+    volatility = sqrt(pmax(moments$mean, 0)),
+    spread = moments$deviation / sqrt(moments$n) / moments$mean
   )
 }
 
@@ -237,8 +237,9 @@ register_volatility <- function(name, estimate, title = name, formula = "", sour
     fail("argument", "`name` must be a new name.", where = sprintf("It is %s.", shown(name)))
   }
   if (!is.function(estimate)) fail("argument", "`estimate` must be a function of returns.")
-  own <- own_function(estimate, sprintf("The estimator %s", name), function(found, r) {
-    is.numeric(found) && length(found) == 1L && !is.nan(found) && (is.na(found) || found >= 0)
+  own <- own_function(estimate, sprintf("The estimator %s", name), function(answer, r) {
+    is.numeric(answer) &&
+      length(answer) == 1L && !is.nan(answer) && (is.na(answer) || answer >= 0)
   }, "one number of 0 or more")
   one <- function(r) if (length(r)) as.numeric(own(r)) else NA_real_
   registered_estimators[[name]] <- list(
@@ -256,8 +257,8 @@ register_volatility <- function(name, estimate, title = name, formula = "", sour
       apply(values, 2L, function(r) {
         there <- which(!is.na(r))
         last <- seq_along(there)
-        r[there] <- vapply(last, function(t) {
-          if (t < least) NA_real_ else one(r[there[max(1L, t - window + 1L):t]])
+        r[there] <- vapply(last, function(row) {
+          if (row < least) NA_real_ else one(r[there[max(1L, row - window + 1L):row]])
         }, 0)
         r
       })

@@ -64,10 +64,12 @@ measure_return <- function(returns, window = NULL, min_obs = NULL, per_year = NU
   }
   refuse_without_window(min_obs)
   sample <- sample_of(returns$dates, returns$values)
-  found <- core_moments(returns$values, returns$kind == "log")
-  if (adds) found$growth <- ifelse(found$n > 0L, colSums(returns$values, na.rm = TRUE), NA_real_)
-  n <- found$n
-  excess <- excess_of(returns, with_free, found, per_year)
+  moments <- core_moments(returns$values, returns$kind == "log")
+  if (adds) {
+    moments$growth <- ifelse(moments$n > 0L, colSums(returns$values, na.rm = TRUE), NA_real_)
+  }
+  n <- moments$n
+  excess <- excess_of(returns, with_free, moments, per_year)
   sharpe <- ifelse(excess$deviation > 0, excess$mean / excess$deviation, NA_real_)
   sharpe_error <- sqrt((1 + sharpe^2 / 2) / excess$n)
   there <- ifelse(n > 0L, 1, NA_real_)
@@ -85,20 +87,20 @@ measure_return <- function(returns, window = NULL, min_obs = NULL, per_year = NU
       from = sample$from,
       to = sample$to,
       n = n,
-      total_return = found$growth,
-      return_annual = a_year(found$growth, years, adds),
-      mean = found$mean,
-      mean_error = found$deviation / sqrt(n),
-      volatility = found$deviation,
-      skewness = found$skewness,
+      total_return = moments$growth,
+      return_annual = a_year(moments$growth, years, adds),
+      mean = moments$mean,
+      mean_error = moments$deviation / sqrt(n),
+      volatility = moments$deviation,
+      skewness = moments$skewness,
       skewness_error = skewness_error(n),
-      kurtosis = found$kurtosis,
+      kurtosis = moments$kurtosis,
       kurtosis_error = kurtosis_error(n),
-      best = cells(found$best),
-      best_date = returns$dates[found$best],
-      worst = cells(found$worst),
-      worst_date = returns$dates[found$worst],
-      rising = there * found$rising / n,
+      best = cells(moments$best),
+      best_date = returns$dates[moments$best],
+      worst = cells(moments$worst),
+      worst_date = returns$dates[moments$worst],
+      rising = there * moments$rising / n,
       sharpe = sharpe,
       sharpe_error = sharpe_error,
       sharpe_annual = sharpe * a_root_year,
@@ -162,12 +164,12 @@ kurtosis_error <- function(n) {
 
 # Mean, deviation and number of the returns above the risk-free ones; of a series over
 # the intervals that both have.
-excess_of <- function(returns, with_free, found, per_year) {
+excess_of <- function(returns, with_free, excess, per_year) {
   if (!with_free$series) {
     return(list(
-      mean = found$mean - with_free$rate_of(per_year),
-      deviation = found$deviation,
-      n = found$n
+      mean = excess$mean - with_free$rate_of(per_year),
+      deviation = excess$deviation,
+      n = excess$n
     ))
   }
   both <- with_free$returns
@@ -184,7 +186,7 @@ excess_of <- function(returns, with_free, found, per_year) {
 }
 
 rolling_return <- function(returns, windows, per_year, by_hand, with_free, choices) {
-  log <- returns$kind == "log"
+  in_logs <- returns$kind == "log"
   adds <- returns$kind == "profit"
   frame <- window_frame(returns)
   wealth <- core_wealth(returns$values, returns$kind)[-1L, , drop = FALSE]
@@ -192,15 +194,15 @@ rolling_return <- function(returns, windows, per_year, by_hand, with_free, choic
     window <- windows$window[i]
     least <- windows$least[i]
     columns <- frame$columns(window)
-    growth <- core_overlapping_returns(returns$values, window, log || adds)
-    growth <- frame$pick(if (log) expm1(growth) else growth)
+    growth <- core_overlapping_returns(returns$values, window, in_logs || adds)
+    growth <- frame$pick(if (in_logs) expm1(growth) else growth)
     early <- columns$n < window & columns$n >= least
     growth[early] <- frame$pick(wealth)[early] - if (adds) 0 else 1
-    mean <- frame$pick(core_rolling_mean(returns$values, window, least))
+    centre <- frame$pick(core_rolling_mean(returns$values, window, least))
     deviation <- frame$pick(core_rolling_deviation(returns$values, window, least))
-    excess <- list(mean = mean, deviation = deviation)
+    excess <- list(mean = centre, deviation = deviation)
     if (!with_free$series) {
-      excess$mean <- mean - with_free$rate_of(per_year[columns$security])
+      excess$mean <- centre - with_free$rate_of(per_year[columns$security])
     } else {
       both <- with_free$returns
       beside <- core_rolling_tracking(
@@ -209,7 +211,7 @@ rolling_return <- function(returns, windows, per_year, by_hand, with_free, choic
         match(with_free$name, colnames(both$values)) - 1L,
         match(colnames(returns$values), colnames(both$values)),
         spans_gaps(both),
-        log,
+        in_logs,
         window,
         least
       )
@@ -229,7 +231,7 @@ rolling_return <- function(returns, windows, per_year, by_hand, with_free, choic
       list(
         total_return = growth,
         return_annual = a_year(growth, years, adds),
-        mean = mean,
+        mean = centre,
         volatility = deviation,
         sharpe = sharpe,
         sharpe_annual = sharpe * sqrt(m)

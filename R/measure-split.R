@@ -98,7 +98,7 @@ split_by_method <- function(book, record, method, ask) {
   # The whole, the book without each, and each alone.
   held <- cbind(w, w * (1 - diag(k)), diag(w, k))
   if (is.null(record$blocks)) {
-    found <- record$whole(X %*% held, ask)
+    measured <- record$whole(X %*% held, ask)
   } else {
     how <- drawing(nrow(X), ask$h, record$blocks, ask)
     drawn <- lapply(seq_len(ncol(held)), function(j) {
@@ -107,19 +107,19 @@ split_by_method <- function(book, record, method, ask) {
       )$value -
         sum(held[, j])
     })
-    found <- lapply(
+    measured <- lapply(
       columns_of_rows(lapply(drawn, function(r) {
         tail <- core_historical_tail(matrix(r), ask$level, rank_code(ask$rank), FALSE, 1)
         c(var = tail$var, es = tail$es)
       })),
       as.numeric
     )
-    attr(found, "drawn") <- list(how = how, r = drawn[[1L]])
+    attr(measured, "drawn") <- list(how = how, r = drawn[[1L]])
   }
-  whole <- c(found$var[1L], found$es[1L])
-  slopes <- record$slopes(book, whole, found, ask)
+  whole <- c(measured$var[1L], measured$es[1L])
+  slopes <- record$slopes(book, whole, measured, ask)
   component <- w * slopes$var
-  alone <- found$var[1L + k + seq_len(k)]
+  alone <- measured$var[1L + k + seq_len(k)]
   with_book <- function(each, of_book) c(unname(each), of_book)
   rows <- k + 1L
   list(
@@ -133,7 +133,7 @@ split_by_method <- function(book, record, method, ask) {
     component = with_book(component, whole[1L]),
     share = with_book(component / whole[1L], 1),
     marginal = with_book(slopes$var, NA),
-    incremental = with_book(whole[1L] - found$var[1L + seq_len(k)], whole[1L]),
+    incremental = with_book(whole[1L] - measured$var[1L + seq_len(k)], whole[1L]),
     saved = with_book(alone - component, sum(alone) - whole[1L]),
     es_component = with_book(w * slopes$es, whole[2L])
   )
@@ -142,23 +142,23 @@ split_by_method <- function(book, record, method, ask) {
 # The slopes of the methods: how value at risk and expected shortfall grow with the weight of each
 # holding.
 
-slopes_by_regression <- function(book, whole, found, ask) {
+slopes_by_regression <- function(book, whole, measured, ask) {
   c(by_regression(book, whole, ask$h), by = "regression")
 }
 
 by_regression <- function(book, whole, h, relative = FALSE) {
   X <- book$r
   R <- as.vector(X %*% book$weights)
-  mean <- mean(R)
-  squares <- sum((R - mean)^2)
-  beta <- as.vector((R - mean) %*% X) / squares
+  centre <- mean(R)
+  squares <- sum((R - centre)^2)
+  slopes <- as.vector((R - centre) %*% X) / squares
   # Constant returns have no slope: each holding bears what it returned.
   if (!isTRUE(core_moments(matrix(R), FALSE)$deviation > 0)) {
     return(list(var = -colMeans(X) * h, es = -colMeans(X) * h))
   }
   means <- if (relative) 0 else colMeans(X) * h
-  mean <- if (relative) 0 else mean * h
-  list(var = -means + beta * (whole[1L] + mean), es = -means + beta * (whole[2L] + mean))
+  centre <- if (relative) 0 else centre * h
+  list(var = -means + slopes * (whole[1L] + centre), es = -means + slopes * (whole[2L] + centre))
 }
 
 # Weights of days: the return of the book at the rank, and the mean of those beyond.
@@ -171,13 +171,13 @@ slopes_at_rank <- function(book, weight, ask) {
   )
 }
 
-volatility_scaled_slopes <- function(book, whole, found, ask) {
+volatility_scaled_slopes <- function(book, whole, measured, ask) {
   X <- book$r
   R <- as.vector(X %*% book$weights)
   n <- length(R)
   decay <- ask$decay %||% 0.94
   s <- weighted_path(R, decay)
-  if (any(s == 0)) return(slopes_by_regression(book, whole, found, ask))
+  if (any(s == 0)) return(slopes_by_regression(book, whole, measured, ask))
   days <- days_at_rank(R * s[n + 1L] / s[-(n + 1L)], rep(1 / n, n), 1 - ask$level, ask$rank)
   # How each path of volatility grows: s times that is half of the growth of its square.
   grown <- apply(X, 2L, function(x) {
@@ -199,30 +199,30 @@ volatility_scaled_slopes <- function(book, whole, found, ask) {
   )
 }
 
-ewma_slopes <- function(book, whole, found, ask) {
+ewma_slopes <- function(book, whole, measured, ask) {
   X <- book$r
   R <- as.vector(X %*% book$weights)
   n <- length(R)
   decay <- ask$decay %||% 0.94
   weight <- c(decay^(n - 1), (1 - decay) * decay^((n - 2):0))[seq_len(n)]
-  beta <- as.vector((weight * R) %*% X) / sum(weight * R^2)
-  list(var = beta * whole[1L], es = beta * whole[2L], by = "derivative")
+  slopes <- as.vector((weight * R) %*% X) / sum(weight * R^2)
+  list(var = slopes * whole[1L], es = slopes * whole[2L], by = "derivative")
 }
 
-hill_slopes <- function(book, whole, found, ask) {
+hill_slopes <- function(book, whole, measured, ask) {
   X <- book$r
   R <- as.vector(X %*% book$weights)
   n <- length(R)
   k <- tail_size(n, ask$tail)
-  order <- order(R)
+  in_order <- order(R)
   # The threshold is one day; its neighbours, within a standard deviation of its rank, tell more
   # of what makes a loss of that size. Each day's parts add up to 1.
   reach <- ceiling(sqrt(k * (1 - k / n)))
-  near <- order[max(1, k + 1 - reach):min(n, k + 1 + reach)]
+  near <- in_order[max(1, k + 1 - reach):min(n, k + 1 + reach)]
   parts <- function(days) colMeans(X[days, , drop = FALSE] / R[days])
   at_threshold <- parts(near[R[near] < 0])
-  by_shape <- parts(order[seq_len(k)]) - at_threshold
-  shape <- mean(log(R[order[seq_len(k)]] / R[order[k + 1L]]))
+  by_shape <- parts(in_order[seq_len(k)]) - at_threshold
+  shape <- mean(log(R[in_order[seq_len(k)]] / R[in_order[k + 1L]]))
   grown <- at_threshold + log(k / (n * (1 - ask$level))) * by_shape
   list(
     var = whole[1L] * grown,
@@ -234,12 +234,12 @@ hill_slopes <- function(book, whole, found, ask) {
 # Of a method of which nothing else is known: by what it says of a book with a little more of each
 # holding. Where the parts do not add up to the whole, what it measures does not grow with the
 # book, and the regression stands for it.
-slopes_by_change <- function(book, whole, tail, ask) {
+slopes_by_change <- function(book, whole, tail_of, ask) {
   R <- as.vector(book$r %*% book$weights)
   step <- 1e-5
   slope <- vapply(
     seq_along(book$weights),
-    function(j) (tail(R + step * book$r[, j]) - tail(R - step * book$r[, j])) / (2 * step),
+    function(j) (tail_of(R + step * book$r[, j]) - tail_of(R - step * book$r[, j])) / (2 * step),
     c(0, 0)
   )
   sums <- as.vector(slope %*% book$weights)
@@ -255,38 +255,38 @@ slopes_by_change <- function(book, whole, tail, ask) {
 
 # The days whose returns make the quantile and the mean beyond it, as weights.
 days_at_rank <- function(r, weight, a, rank) {
-  order <- order(r)
+  in_order <- order(r)
   n <- length(r)
   k <- if (max(weight) == min(weight)) {
     core_historical_tail(matrix(r), 1 - a, rank_code(rank), FALSE, 1)$position
   } else {
-    weighted_rank(cumsum(weight[order]), a, rank)
+    weighted_rank(cumsum(weight[in_order]), a, rank)
   }
-  whole <- order[seq_len(floor(k))]
+  whole <- in_order[seq_len(floor(k))]
   part <- k - floor(k)
   at <- beyond <- numeric(n)
-  at[order[floor(k)]] <- 1 - part
-  if (part > 0) at[order[floor(k) + 1]] <- part
+  at[in_order[floor(k)]] <- 1 - part
+  if (part > 0) at[in_order[floor(k) + 1]] <- part
   beyond[whole] <- weight[whole] / sum(weight[whole])
   list(at = at, beyond = beyond)
 }
 
 # Skewness and kurtosis do not change with the size of the book, so that only mean and deviation
 # carry it; their slopes say how much the shape of the tail moves.
-cornish_fisher_slopes <- function(book, whole, found, ask) {
+cornish_fisher_slopes <- function(book, whole, measured, ask) {
   X <- book$r
   R <- as.vector(X %*% book$weights)
   at <- moments_fit(R)
   u <- (R - at$mean) / at$sd
-  mean <- colMeans(X)
-  centred <- X - rep(mean, each = nrow(X))
+  centre <- colMeans(X)
+  centred <- X - rep(centre, each = nrow(X))
   # The divisors of the moments cancel: at$sd is over n - 1, the others by the moments over n.
   deviation <- as.vector((R - at$mean) %*% centred) / sum((R - at$mean)^2) * at$sd
   of_shape <- function(power) {
-    raw <- as.vector(u^(power - 1) %*% centred) / nrow(X) / at$sd * power
+    powers <- as.vector(u^(power - 1) %*% centred) / nrow(X) / at$sd * power
     size <- mean(u^power)
     scale <- (if (power == 3) at$skewness else at$kurtosis + 3) / size
-    scale * (raw - power * size * deviation / at$sd)
+    scale * (powers - power * size * deviation / at$sd)
   }
   bend <- function(name, value, f) {
     step <- 1e-5
@@ -296,25 +296,25 @@ cornish_fisher_slopes <- function(book, whole, found, ask) {
     (f(up) - f(down)) / (2 * step) * value
   }
   record <- own_var_methods[["cornish-fisher"]]
-  tail <- function(column) function(at) record$tail(at, R, 1 - ask$level, ask)[1L, column]
+  tail_of <- function(column) function(at) record$tail(at, R, 1 - ask$level, ask)[1L, column]
   along <- function(column) {
     size <- whole[column] + at$mean * ask$h
-    -mean * ask$h +
-      deviation / at$sd * size + bend("skewness", of_shape(3), tail(column)) +
-      bend("kurtosis", of_shape(4), tail(column))
+    -centre * ask$h +
+      deviation / at$sd * size + bend("skewness", of_shape(3), tail_of(column)) +
+      bend("kurtosis", of_shape(4), tail_of(column))
   }
   list(var = along(1L), es = along(2L), by = "derivative")
 }
 
-slopes_of_paths <- function(book, whole, found, ask) {
-  drawn <- attr(found, "drawn")
+slopes_of_paths <- function(book, whole, measured, ask) {
+  drawn <- attr(measured, "drawn")
   how <- drawn$how
   a <- 1 - ask$level
-  order <- order(drawn$r)
+  in_order <- order(drawn$r)
   k <- core_historical_tail(matrix(drawn$r), 1 - a, rank_code(ask$rank), FALSE, 1)$position
   reach <- max(0, round(how$draws * sqrt(a * (1 - a) / how$days)))
-  near <- order[max(1, floor(k) - reach):min(how$draws, ceiling(k) + reach)]
-  beyond <- order[seq_len(floor(k))]
+  near <- in_order[max(1, floor(k) - reach):min(how$draws, ceiling(k) + reach)]
+  beyond <- in_order[seq_len(floor(k))]
   # What one unit of each holding lost along the paths.
   lost <- function(paths) {
     1 - core_mean_growth(1 + book$r, how$horizon, paths, how$code, how$length, how$seed)

@@ -89,12 +89,12 @@ against <- function(returns, benchmark, per_year, risk_free) {
   line <- measure_beta(returns, benchmark, per_year = per_year, risk_free = risk_free)
   if (length(unique(line$benchmark)) != 1L) fail("argument", "A summary takes one benchmark.")
   apart <- measure_tracking(returns, benchmark, per_year = per_year, total = FALSE)
-  row <- function(result) match(colnames(returns$values), result$security)
+  columns <- function(result) match(colnames(returns$values), result$security)
   list(
-    beta = line$beta[row(line)],
-    correlation = apart$correlation[row(apart)],
-    tracking_error_annual = apart$tracking_error_annual[row(apart)],
-    information_ratio = apart$information_ratio[row(apart)]
+    beta = line$beta[columns(line)],
+    correlation = apart$correlation[columns(apart)],
+    tracking_error_annual = apart$tracking_error_annual[columns(apart)],
+    information_ratio = apart$information_ratio[columns(apart)]
   )
 }
 
@@ -102,6 +102,6 @@ sorted <- function(columns, by) {
   check_choice(by, "sort_by", names(columns))
   key <- columns[[by]]
   falling <- is.numeric(key) && by != "max_drawdown"
-  order <- order(stands_on_little(columns), if (falling) -key else key, na.last = TRUE)
-  lapply(columns, `[`, order)
+  in_order <- order(stands_on_little(columns), if (falling) -key else key, na.last = TRUE)
+  lapply(columns, `[`, in_order)
 }

@@ -35,12 +35,12 @@
 measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, per_year = NULL,
                              total = TRUE, as = c("table", "matrix")) {
   as <- one_of(as, "as", c("table", "matrix"))
-  found <- beside_benchmark(take_returns(returns), if (missing(benchmark)) NULL else benchmark)
-  returns <- found$returns
-  rows <- besides(returns, found$names)
+  beside <- beside_benchmark(take_returns(returns), if (missing(benchmark)) NULL else benchmark)
+  returns <- beside$returns
+  rows <- besides(returns, beside$names)
   if (!is.null(window)) {
     return(rolling_tracking_of(
-      found,
+      beside,
       rows,
       check_windows(window, min_obs, several = as == "table"),
       per_year,
@@ -48,13 +48,13 @@ measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, 
     ))
   }
   refuse_without_window(min_obs, as)
-  log <- returns$kind == "log"
-  parts <- lapply(found$names, function(b) {
+  in_logs <- returns$kind == "log"
+  parts <- lapply(beside$names, function(b) {
     shared <- shared_rhythm(returns, rows, b, per_year)
     per_year <- unname(shared$per_year)
     place <- match(b, colnames(returns$values)) - 1L
     apart <- core_tracking(
-      returns$values, starts_of(returns), place, rows, spans_gaps(returns), log
+      returns$values, starts_of(returns), place, rows, spans_gaps(returns), in_logs
     )
     active <- apart$active * per_year
     error <- apart$error * sqrt(per_year)
@@ -92,7 +92,7 @@ measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, 
     returns,
     rows,
     columns$per_year,
-    c(benchmark = paste(found$names, collapse = ", "))
+    c(benchmark = paste(beside$names, collapse = ", "))
   )
 }
 
@@ -117,9 +117,9 @@ warn_not_a_year <- function(columns) {
   )
 }
 
-rolling_tracking_of <- function(found, rows, windows, per_year, as) {
-  returns <- found$returns
-  log <- returns$kind == "log"
+rolling_tracking_of <- function(beside, rows, windows, per_year, as) {
+  returns <- beside$returns
+  in_logs <- returns$kind == "log"
   starts <- starts_of(returns)
   track <- function(core, benchmark, window, least) {
     core(
@@ -128,14 +128,14 @@ rolling_tracking_of <- function(found, rows, windows, per_year, as) {
       match(benchmark, colnames(returns$values)) - 1L,
       rows,
       spans_gaps(returns),
-      log,
+      in_logs,
       window,
       least
     )
   }
   if (as == "matrix") {
-    if (length(found$names) > 1L) fail("argument", "A bare matrix is of one benchmark.")
-    error <- track(core_rolling_tracking_error, found$names, windows$window, windows$least)
+    if (length(beside$names) > 1L) fail("argument", "A bare matrix is of one benchmark.")
+    error <- track(core_rolling_tracking_error, beside$names, windows$window, windows$least)
     return(`dimnames<-`(
       error,
       list(core_iso_days(returns$dates), colnames(returns$values)[rows])
@@ -143,7 +143,7 @@ rolling_tracking_of <- function(found, rows, windows, per_year, as) {
   }
   shared <- 0L
   parts <- list()
-  for (b in found$names) {
+  for (b in beside$names) {
     for (i in seq_along(windows$window)) {
       window <- windows$window[i]
       apart <- track(core_rolling_tracking, b, window, windows$least[i])
@@ -155,7 +155,7 @@ rolling_tracking_of <- function(found, rows, windows, per_year, as) {
         numeric(),
         0L,
         spans_gaps(returns),
-        log,
+        in_logs,
         window,
         windows$least[i]
       )
@@ -188,7 +188,7 @@ rolling_tracking_of <- function(found, rows, windows, per_year, as) {
   }
   warn_short(shared, min(windows$least))
   columns <- row_bound(parts)
-  words <- c(benchmark = paste(found$names, collapse = ", "), windows$words)
+  words <- c(benchmark = paste(beside$names, collapse = ", "), windows$words)
   beside_result(columns, "tracking", returns, rows, columns$per_year, words)
 }
 

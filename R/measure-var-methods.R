@@ -52,36 +52,38 @@ sample_method <- function(title, formula, source, fit = function(x, ask) list(),
       by_security(values, ask, function(x, ask) {
         fitted <- fit(x, ask)
         if (is.null(fitted)) return(NULL)
-        found <- tail_of_samples(matrix(scenarios(fitted, x, ask)), ask, ask$scale)
-        if (!is.null(scale_error)) found <- with_scale_error(found, scale_error(x, ask), ask)
+        measured <- tail_of_samples(matrix(scenarios(fitted, x, ask)), ask, ask$scale)
+        if (!is.null(scale_error)) {
+          measured <- with_scale_error(measured, scale_error(x, ask), ask)
+        }
         # What stands there is not what was observed.
-        found[!names(found) %in% c("worse", "milder", "row", "position")]
+        measured[!names(measured) %in% c("worse", "milder", "row", "position")]
       })
     },
     fit = fit,
     tail = function(fit, x, a, ask) {
       if (is.null(fit)) return(matrix(NA_real_, length(a), 2L))
-      found <- core_historical_tail(
+      measured <- core_historical_tail(
         matrix(scenarios(fit, x, ask)),
         1 - a,
         rank_code(ask$rank),
         ask$log,
         1
       )
-      cbind(found$var, found$es)
+      cbind(measured$var, measured$es)
     }
   )
 }
 
 # Scale and rank err apart from each other: their squares add up.
-with_scale_error <- function(found, relative, ask) {
+with_scale_error <- function(measured, relative, ask) {
   z <- stats::qnorm((1 + ask$confidence) / 2)
   add <- function(error, by) sqrt(error^2 + (relative * by)^2)
-  found$var_low <- found$var - add(found$var - found$var_low, z * found$var)
-  found$var_high <- found$var + add(found$var_high - found$var, z * found$var)
-  found$var_error <- add(found$var_error, found$var)
-  found$es_error <- add(found$es_error, found$es)
-  found
+  measured$var_low <- measured$var - add(measured$var - measured$var_low, z * measured$var)
+  measured$var_high <- measured$var + add(measured$var_high - measured$var, z * measured$var)
+  measured$var_error <- add(measured$var_error, measured$var)
+  measured$es_error <- add(measured$es_error, measured$es)
+  measured
 }
 
 # A method with a quantile function of returns: fit(x, ask) is NULL where it cannot be; now(fit,
@@ -91,7 +93,7 @@ with_scale_error <- function(found, relative, ask) {
 # closed form; knows(a, at, ask) whether it says anything at a. The errors are by the delta
 # method, the interval on the logarithm of the loss.
 smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"), fit,
-                          now = NULL, covariance, quantile, shortfall = NULL,
+                          now = NULL, covariance, quantile_of, shortfall = NULL,
                           knows = function(a, at, ask) TRUE, doubt = NULL, likely = FALSE,
                           slopes = slopes_by_regression) {
   still <- is.null(now)
@@ -101,9 +103,9 @@ smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"
     es <- if (!is.null(shortfall)) {
       shortfall(a, at, ask)
     } else {
-      mean_beyond(function(log_p) quantile(log_p, at, ask), a, ask$log)
+      mean_beyond(function(log_p) quantile_of(log_p, at, ask), a, ask$log)
     }
-    c(as_loss(quantile(log(a), at, ask), ask$log), es)
+    c(as_loss(quantile_of(log(a), at, ask), ask$log), es)
   }
   list(
     title = title,
@@ -117,10 +119,10 @@ smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"
     slopes = slopes,
     whole = function(values, ask) {
       by_security(values, ask, function(x, ask) {
-        found <- fit(x, ask)
-        if (is.null(found)) return(NULL)
-        at <- now(found, x)
-        spread <- if (ask$errors != "none") covariance(found, x, at, ask$errors == "sandwich")
+        fitted <- fit(x, ask)
+        if (is.null(fitted)) return(NULL)
+        at <- now(fitted, x)
+        spread <- if (ask$errors != "none") covariance(fitted, x, at, ask$errors == "sandwich")
         z <- stats::qnorm((1 + ask$confidence) / 2) * c(-1, 1)
         columns_of_rows(lapply(1 - ask$level, function(a) {
           tail <- tail_at(at, a, ask)
@@ -162,8 +164,8 @@ by_delta <- function(at, covariance, f) {
     down[[name]] <- at[[name]] - step
     if (step > 0) (f(up) - f(down)) / (2 * step) else c(0, 0)
   }, c(0, 0))
-  found <- sqrt(pmax(0, rowSums((slope %*% covariance) * slope)))
-  ifelse(is.nan(found), NA_real_, found)
+  errors <- sqrt(pmax(0, rowSums((slope %*% covariance) * slope)))
+  ifelse(is.nan(errors), NA_real_, errors)
 }
 
 named_square <- function(m, names) `dimnames<-`(m, list(names, names))
@@ -189,34 +191,35 @@ covariance_by_scores <- function(at, log_terms, shapes, sandwich = FALSE) {
   told <- sqrt(colSums(scores^2)) * abs(unlist(at)) > 0.2 | !names(at) %in% shapes
   squares <- crossprod(scores[, told, drop = FALSE])
   inverse <- function(m) tryCatch(solve(m, tol = 1e-25), error = function(e) NULL)
-  found <- inverse(squares)
-  if (sandwich && !is.null(found)) {
-    step <- stats::setNames(sqrt(diag(found)), names(at)[told]) * c(1, rep(0.5, sum(told) - 1L))
+  covariance <- inverse(squares)
+  if (sandwich && !is.null(covariance)) {
+    step <- stats::setNames(sqrt(diag(covariance)), names(at)[told]) *
+      c(1, rep(0.5, sum(told) - 1L))
     information <- vapply(names(step), function(name) {
       moved <- function(by) colSums(scores_at(replace(at, name, at[[name]] + by)))[told]
       (moved(-step[[name]]) - moved(step[[name]])) / (2 * step[[name]])
     }, step)
     bread <- inverse((information + t(information)) / 2)
     known <- !is.null(bread) && !anyNA(bread) && all(
-      diag(bread) > 0 & diag(bread) < 25 * diag(found)
+      diag(bread) > 0 & diag(bread) < 25 * diag(covariance)
     )
-    found <- if (known) bread %*% squares %*% bread
+    covariance <- if (known) bread %*% squares %*% bread
   }
-  if (!is.null(found)) named_square(found, names(at)[told])
+  if (!is.null(covariance)) named_square(covariance, names(at)[told])
 }
 
 # Mean, deviation, skewness and excess kurtosis, as measure_return() has them, and their
 # covariance by the spread of what each return does to them.
 moments_fit <- function(x, ask = NULL) {
-  found <- core_moments(matrix(x), FALSE)
-  if (!isTRUE(found$deviation > 0)) {
-    return(if (length(x) > 1L) list(mean = found$mean, sd = 0, skewness = 0, kurtosis = 0))
+  moments <- core_moments(matrix(x), FALSE)
+  if (!isTRUE(moments$deviation > 0)) {
+    return(if (length(x) > 1L) list(mean = moments$mean, sd = 0, skewness = 0, kurtosis = 0))
   }
   list(
-    mean = found$mean,
-    sd = found$deviation,
-    skewness = found$skewness,
-    kurtosis = found$kurtosis
+    mean = moments$mean,
+    sd = moments$deviation,
+    skewness = moments$skewness,
+    kurtosis = moments$kurtosis
   )
 }
 
@@ -237,12 +240,12 @@ normal_quantile <- function(log_p, at, ask) {
 }
 
 normal_shortfall <- function(a, at, ask) {
-  sd <- at$sd * sqrt(ask$h)
+  deviation <- at$sd * sqrt(ask$h)
   z <- stats::qnorm(a)
   if (ask$log) {
-    -expm1(at$mean * ask$h + sd^2 / 2 + stats::pnorm(z - sd, log.p = TRUE) - log(a))
+    -expm1(at$mean * ask$h + deviation^2 / 2 + stats::pnorm(z - deviation, log.p = TRUE) - log(a))
   } else {
-    -at$mean * ask$h + sd * stats::dnorm(z) / a
+    -at$mean * ask$h + deviation * stats::dnorm(z) / a
   }
 }
 
@@ -257,27 +260,31 @@ normal_method <- function(title, formula, relative) {
     formula,
     "",
     fit = fit,
-    quantile = normal_quantile,
+    quantile_of = normal_quantile,
     shortfall = normal_shortfall,
     covariance = function(fit, x, at, sandwich) {
       moments_covariance(x, moments_fit(x), if (relative) "sd" else c("mean", "sd"))
     },
     # Of these the regression is the derivative.
-    slopes = function(book, whole, found, ask) {
+    slopes = function(book, whole, moments, ask) {
       c(by_regression(book, whole, ask$h, relative), by = "derivative")
     }
   )
   method$rolling <- function(values, window, least, ask) {
     if (!window) window <- nrow(values)
-    sd <- core_rolling_deviation(values, window, least)
-    mean <- if (relative) 0 else core_rolling_mean(values, window, least)
-    tail_of_paths(if (relative) 0 else core_before(mean, values), core_before(sd, values), ask)
+    deviation <- core_rolling_deviation(values, window, least)
+    centre <- if (relative) 0 else core_rolling_mean(values, window, least)
+    tail_of_paths(
+      if (relative) 0 else core_before(centre, values),
+      core_before(deviation, values),
+      ask
+    )
   }
   method
 }
 
-tail_of_paths <- function(mean, sd, ask) {
-  at <- list(mean = mean, sd = sd)
+tail_of_paths <- function(centre, deviation, ask) {
+  at <- list(mean = centre, sd = deviation)
   list(
     var = as_loss(normal_quantile(log(1 - ask$level), at, ask), ask$log),
     es = normal_shortfall(1 - ask$level, at, ask)
@@ -329,12 +336,12 @@ garch_variances <- function(at, x) {
 # Over h periods: the variance ahead returns to its long run by the persistence.
 variance_over <- function(at, h) {
   variance <- at$variance
-  sum <- variance
+  total <- variance
   for (i in seq_len(h - 1)) {
     variance <- at$omega + at$persistence * variance
-    sum <- sum + variance
+    total <- total + variance
   }
-  sum
+  total
 }
 
 garch_method <- function(title, formula, source, student) {
@@ -388,7 +395,7 @@ garch_method <- function(title, formula, source, student) {
       }, now(fit))
       named_square(slope %*% covariance %*% t(slope), names(at))
     },
-    quantile = function(log_p, at, ask) {
+    quantile_of = function(log_p, at, ask) {
       z <- if (student) {
         stats::qt(log_p, at$nu, log.p = TRUE) * sqrt((at$nu - 2) / at$nu)
       } else {
@@ -411,10 +418,10 @@ garch_method <- function(title, formula, source, student) {
 family_method <- function(name) {
   record <- fit_families()[[name]]
   centre_of <- function(at) {
-    mean <- record$moments(at)[["mean"]]
-    if (is.finite(mean)) mean else at[[1L]]
+    mean_of <- record$moments(at)[["mean"]]
+    if (is.finite(mean_of)) mean_of else at[[1L]]
   }
-  quantile <- function(log_p, at, ask) {
+  quantile_of <- function(log_p, at, ask) {
     q <- record$quantile(log_p, at)
     if (ask$h == 1) return(q)
     centre <- centre_of(at)
@@ -438,10 +445,10 @@ family_method <- function(name) {
         sandwich
       )
     },
-    quantile = quantile,
+    quantile_of = quantile_of,
     shortfall = function(a, at, ask) {
       if (!ask$log && !is.finite(record$moments(at)[["mean"]])) return(Inf)
-      mean_beyond(function(log_p) quantile(log_p, at, ask), a, ask$log)
+      mean_beyond(function(log_p) quantile_of(log_p, at, ask), a, ask$log)
     },
     doubt = function(x, ask) {
       at <- if (ask$h > 1) fit(x, ask)
@@ -465,7 +472,7 @@ tail_method <- function(title, formula, source, tail_of, quantile_at, covariance
     fit = function(x, ask) tail_of(x, tail_size(length(x), ask$tail)),
     covariance = function(fit, x, at, sandwich) covariance_at(at),
     slopes = slopes,
-    quantile = function(log_p, at, ask) quantile_at(log_p, at) * stretch(at, ask),
+    quantile_of = function(log_p, at, ask) quantile_at(log_p, at) * stretch(at, ask),
     shortfall = function(a, at, ask) {
       if (ask$log) {
         return(mean_beyond(function(log_p) quantile_at(log_p, at) * stretch(at, ask), a, TRUE))
@@ -516,8 +523,8 @@ draw_method <- function(title, formula, source, blocks) {
     fit = function(x, ask) list(),
     tail = function(fit, x, a, ask) {
       drawn <- drawn_returns(x, drawing(length(x), 1L, blocks, ask), ask)
-      found <- core_historical_tail(matrix(drawn), 1 - a, rank_code(ask$rank), FALSE, 1)
-      cbind(found$var, found$es)
+      measured <- core_historical_tail(matrix(drawn), 1 - a, rank_code(ask$rank), FALSE, 1)
+      cbind(measured$var, measured$es)
     }
   )
 }
@@ -571,14 +578,14 @@ own_var_methods <- list(
     ways = c("sqrt", "overlapping"),
     empirical = TRUE,
     still = FALSE,
-    slopes = function(book, whole, found, ask) {
+    slopes = function(book, whole, measured, ask) {
       slopes_at_rank(book, rep(1 / nrow(book$r), nrow(book$r)), ask)
     },
     whole = function(values, ask) tail_of_samples(values, ask, ask$scale),
     fit = function(x, ask) list(),
     tail = function(fit, x, a, ask) {
-      found <- core_historical_tail(matrix(x), 1 - a, rank_code(ask$rank), ask$log, 1)
-      cbind(found$var, found$es)
+      measured <- core_historical_tail(matrix(x), 1 - a, rank_code(ask$rank), ask$log, 1)
+      cbind(measured$var, measured$es)
     },
     rolling = function(values, window, least, ask) {
       core_rolling_tail(values, window, least, ask$level, rank_code(ask$rank), ask$log)
@@ -591,21 +598,21 @@ own_var_methods <- list(
     ways = c("sqrt", "overlapping"),
     empirical = TRUE,
     still = FALSE,
-    slopes = function(book, whole, found, ask) {
+    slopes = function(book, whole, measured, ask) {
       slopes_at_rank(book, age_weights(nrow(book$r), ask$decay), ask)
     },
     whole = function(values, ask) {
       by_security(values, ask, function(x, ask) {
-        found <- tail_of_weighted(x, age_weights(length(x), ask$decay), ask, ask$scale)
-        found$row <- ask$rows[found$row]
-        found
+        measured <- tail_of_weighted(x, age_weights(length(x), ask$decay), ask, ask$scale)
+        measured$row <- ask$rows[measured$row]
+        measured
       })
     },
     fit = function(x, ask) list(),
     tail = function(fit, x, a, ask) {
       ask$level <- 1 - a
-      found <- tail_of_weighted(x, age_weights(length(x), ask$decay), ask)
-      cbind(found$var, found$es)
+      measured <- tail_of_weighted(x, age_weights(length(x), ask$decay), ask)
+      cbind(measured$var, measured$es)
     }
   ),
   "volatility-scaled" = sample_method(
@@ -646,10 +653,14 @@ own_var_methods <- list(
     method$ways <- "paths"
     method$chance <- "ahead"
     method$whole <- function(values, ask) {
-      found <- of_one(values, ask)
-      if (ask$h == 1) return(found)
+      measured <- of_one(values, ask)
+      if (ask$h == 1) return(measured)
       # The relative error is that of one period.
-      relative <- lapply(found[c("var_error", "es_error", "var_low", "var_high")], `/`, found$var)
+      relative <- lapply(
+        measured[c("var_error", "es_error", "var_low", "var_high")],
+        `/`,
+        measured$var
+      )
       ahead <- by_security(values, ask, function(x, ask) {
         fit <- garch_fit(x, FALSE)
         if (is.null(fit)) return(NULL)
@@ -664,12 +675,12 @@ own_var_methods <- list(
           ask$log || ask$adds,
           ask$seed
         )
-        found <- tail_of_samples(matrix(drawn), ask)
+        measured <- tail_of_samples(matrix(drawn), ask)
         list(
           n = rep(n, length(ask$level)),
-          var = found$var,
-          es = found$es,
-          draw_error = found$var_error
+          var = measured$var,
+          es = measured$es,
+          draw_error = measured$var_error
         )
       })
       c(ahead, lapply(relative, `*`, ahead$var))
@@ -693,7 +704,7 @@ own_var_methods <- list(
       moments_covariance(x, at, c("mean", "sd", "skewness", "kurtosis"))
     },
     slopes = cornish_fisher_slopes,
-    quantile = function(log_p, at, ask) {
+    quantile_of = function(log_p, at, ask) {
       at$mean * ask$h +
         at$sd * sqrt(ask$h) * cornish_fisher(stats::qnorm(log_p, log.p = TRUE), at, ask$h)
     },
@@ -739,20 +750,20 @@ own_var_methods <- list(
         )
       },
       covariance = function(fit, x, at, sandwich) {
-        found <- own_estimators$ewma$whole(
+        measured <- own_estimators$ewma$whole(
           matrix(x),
           list(decay = fit$decay, errors = "kurtosis")
         )
-        named_square(matrix((at$sd * found$spread / 2)^2), "sd")
+        named_square(matrix((at$sd * measured$spread / 2)^2), "sd")
       },
-      quantile = normal_quantile,
+      quantile_of = normal_quantile,
       shortfall = normal_shortfall,
       slopes = ewma_slopes
     )
     method$rolling <- function(values, window, least, ask) {
       if (window) return(NULL)
-      sd <- core_before(core_decayed_deviation(values, ask$decay %||% 0.94), values)
-      tail_of_paths(0, sd, ask)
+      deviation <- core_before(core_decayed_deviation(values, ask$decay %||% 0.94), values)
+      tail_of_paths(0, deviation, ask)
     }
     method
   }),
@@ -840,10 +851,11 @@ register_var_method <- function(name, estimate, title = name, formula = "", sour
   if (!is.function(estimate)) {
     fail("argument", "`estimate` must be a function of returns and a level.")
   }
-  own <- own_function(estimate, sprintf("The method %s", name), function(found, x, level) {
-    is.numeric(found) && length(found) %in% 1:2 && !any(is.nan(found)) && !is.infinite(found[1L])
+  own <- own_function(estimate, sprintf("The method %s", name), function(measured, x, level) {
+    is.numeric(measured) &&
+      length(measured) %in% 1:2 && !any(is.nan(measured)) && !is.infinite(measured[1L])
   }, "one number or two")
-  tail <- function(x, a) t(vapply(a, function(a) c(own(x, 1 - a), NA_real_)[1:2], c(0, 0)))
+  tail_of <- function(x, a) t(vapply(a, function(a) c(own(x, 1 - a), NA_real_)[1:2], c(0, 0)))
   registered_var_methods[[name]] <- list(
     title = title,
     formula = formula,
@@ -852,21 +864,21 @@ register_var_method <- function(name, estimate, title = name, formula = "", sour
     empirical = FALSE,
     still = TRUE,
     chance = "always",
-    slopes = function(book, whole, found, ask) {
-      slopes_by_change(book, whole, function(r) tail(r, 1 - ask$level)[1L, ] * ask$scale, ask)
+    slopes = function(book, whole, measured, ask) {
+      slopes_by_change(book, whole, function(r) tail_of(r, 1 - ask$level)[1L, ] * ask$scale, ask)
     },
     whole = function(values, ask) {
       by_security(values, ask, function(x, ask) {
-        found <- tail(x, 1 - ask$level)
+        measured <- tail_of(x, 1 - ask$level)
         columns <- list(
           n = rep(length(x), length(ask$level)),
-          var = found[, 1L] * ask$scale,
-          es = found[, 2L] * ask$scale
+          var = measured[, 1L] * ask$scale,
+          es = measured[, 2L] * ask$scale
         )
         if (ask$errors == "none") return(columns)
         again <- with_seed(
           ask$seed,
-          replicate(200L, tail(sample(x, replace = TRUE), 1 - ask$level))
+          replicate(200L, tail_of(sample(x, replace = TRUE), 1 - ask$level))
         )
         again <- array(again, c(length(ask$level), 2L, 200L))
         error <- apply(again, 1:2, stats::sd)
@@ -877,16 +889,16 @@ register_var_method <- function(name, estimate, title = name, formula = "", sour
             list(
               var_error = error[, 1L] * ask$scale,
               es_error = error[, 2L] * ask$scale,
-              var_low = (found[, 1L] - z * error[, 1L]) * ask$scale,
-              var_high = (found[, 1L] + z * error[, 1L]) * ask$scale
+              var_low = (measured[, 1L] - z * error[, 1L]) * ask$scale,
+              var_high = (measured[, 1L] + z * error[, 1L]) * ask$scale
             )
           ),
           as.numeric
         )
       })
     },
-    fit = function(x, ask) list(found = tail(x, 1 - ask$level)),
-    tail = function(fit, x, a, ask) if (identical(a, 1 - ask$level)) fit$found else tail(x, a)
+    fit = function(x, ask) list(found = tail_of(x, 1 - ask$level)),
+    tail = function(fit, x, a, ask) if (identical(a, 1 - ask$level)) fit$found else tail_of(x, a)
   )
   invisible(name)
 }

@@ -8,20 +8,24 @@ rank_code <- function(rank) match(rank, rank_conventions) - 1L
 # and the interval, the observation and its neighbours. `scale` stretches each return to the
 # horizon.
 tail_of_samples <- function(values, ask, scale = 1) {
-  found <- core_historical_tail(values, ask$level, rank_code(ask$rank), ask$log, scale)
-  n <- found$n[seq(1L, length(found$n), length(ask$level))]
+  measured <- core_historical_tail(values, ask$level, rank_code(ask$rank), ask$log, scale)
+  n <- measured$n[seq(1L, length(measured$n), length(ask$level))]
   reach <- max(n) * max(1 - ask$level)
   worst <- core_worst(values, as.integer(min(max(n, 1L), ceiling(reach + 9 * sqrt(reach)) + 25)))
   losses <- if (ask$log) -expm1(worst * scale) else -worst * scale
   errors <- lapply(seq_along(ask$level), function(i) {
-    these <- seq(i, length(found$n), length(ask$level))
-    errors_by_order(losses, n, 1 - ask$level[i], found$position[these], ask$confidence)
+    these <- seq(i, length(measured$n), length(ask$level))
+    errors_by_order(losses, n, 1 - ask$level[i], measured$position[these], ask$confidence)
   })
   # Levels fastest.
   errors <- lapply(stats::setNames(nm = names(errors[[1L]])), function(name) {
     as.vector(t(matrix(vapply(errors, `[[`, n + 0, name), length(n))))
   })
-  c(found[c("n", "var", "es", "position", "worse", "milder")], list(row = found$row), errors)
+  c(
+    measured[c("n", "var", "es", "position", "worse", "milder")],
+    list(row = measured$row),
+    errors
+  )
 }
 
 # Of the k-th worst of n: the exact standard error over all resamples (Hutson and Ernst 2000), in
@@ -115,32 +119,32 @@ interval_ranks <- function(n, a, confidence) {
 # The same with weights: each return counts for its own, and their spread for how many they are
 # worth. `x` is one sample, `weight` adds up to 1.
 tail_of_weighted <- function(x, weight, ask, scale = 1) {
-  order <- order(x)
-  losses <- as_loss(x[order] * scale, ask$log)
-  weight <- weight[order]
-  sum <- cumsum(weight)
+  in_order <- order(x)
+  losses <- as_loss(x[in_order] * scale, ask$log)
+  weight <- weight[in_order]
+  total <- cumsum(weight)
   n <- length(x)
   worth <- 1 / sum(weight^2)
   rows <- lapply(1 - ask$level, function(a) {
-    k <- weighted_rank(sum, a, ask$rank)
+    k <- weighted_rank(total, a, ask$rank)
     whole <- seq_len(floor(k))
-    var <- at_rank(matrix(losses), k)
-    es <- sum(weight[whole] * losses[whole]) / sum[floor(k)]
+    estimate <- at_rank(matrix(losses), k)
+    es <- sum(weight[whole] * losses[whole]) / total[floor(k)]
     at <- max(worth * a, 1e-6)
-    share <- diff(stats::pbeta(pmin(c(0, sum), 1), at, worth - at + 1))
+    share <- diff(stats::pbeta(pmin(c(0, total), 1), at, worth - at + 1))
     low <- stats::qbeta(c((1 + ask$confidence) / 2, (1 - ask$confidence) / 2), at, worth - at + 1)
-    ends <- vapply(low, function(p) losses[min(n, 1L + sum(sum < p))], 0)
+    ends <- vapply(low, function(p) losses[min(n, 1L + sum(total < p))], 0)
     # Where more than half of what is left of the confidence lies beyond the sample, nothing there
     # bounds the loss.
     if ((1 - a)^worth > (1 - ask$confidence) / 2) ends[2L] <- NA
     c(
       n = n,
-      var = var,
+      var = estimate,
       es = es,
       position = k,
       worse = if (k > 1) losses[ceiling(k) - 1L] else NA,
       milder = if (k < n) losses[floor(k) + 1L] else NA,
-      row = if (k == floor(k)) order[k] else NA,
+      row = if (k == floor(k)) in_order[k] else NA,
       var_error = sqrt(sum(share * (losses - sum(share * losses))^2)),
       es_error = shortfall_error(
         losses[whole],
@@ -156,19 +160,19 @@ tail_of_weighted <- function(x, weight, ask, scale = 1) {
 }
 
 # With equal weights these are the four conventions of rank.
-weighted_rank <- function(sum, a, rank) {
-  n <- length(sum)
+weighted_rank <- function(total, a, rank) {
+  n <- length(total)
   slack <- 1e-9 * max(a, 1 / n)
-  up <- min(n, 1L + sum(sum < a - slack))
-  down <- max(1L, sum(sum <= a + slack))
+  up <- min(n, 1L + sum(total < a - slack))
+  down <- max(1L, sum(total <= a + slack))
   if (rank == "up") return(up)
   if (rank == "down") return(down)
-  if (rank == "nearest") return(if (a - sum[down] < sum[up] - a - slack) down else up)
-  before <- c(0, sum[-n]) / sum[n - 1L]
+  if (rank == "nearest") return(if (a - total[down] < total[up] - a - slack) down else up)
+  before <- c(0, total[-n]) / total[n - 1L]
   stats::approx(before, seq_len(n), a, rule = 2, ties = "ordered")$y
 }
 
-as_loss <- function(r, log) if (log) -expm1(r) else -r
+as_loss <- function(r, in_logs) if (in_logs) -expm1(r) else -r
 
 columns_of_rows <- function(rows) {
   lapply(stats::setNames(nm = names(rows[[1L]])), function(name) {

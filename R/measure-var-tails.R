@@ -139,14 +139,14 @@ tail_thresholds <- function(returns, from = 15, to = 0.2, steps = 60L, level = 0
       hill <- hill_tail(x, k)
       pareto <- pareto_tail(x, k)
       excess <- losses[seq_len(k)] - losses[k + 1L]
-      within <- function(centre, error) c(centre, centre - z * error, centre + z * error)
+      inside <- function(centre, error) c(centre, centre - z * error, centre + z * error)
       shape <- if (is.null(pareto)) {
         rep(NA_real_, 3L)
       } else {
-        within(pareto$shape, sqrt(pareto_covariance(pareto)[1L, 1L]))
+        inside(pareto$shape, sqrt(pareto_covariance(pareto)[1L, 1L]))
       }
       reached <- a <= k / length(x) * (1 + 1e-9)
-      var <- function(at, quantile) {
+      estimate <- function(at, quantile) {
         if (is.null(at) || !reached) {
           NA_real_
         } else {
@@ -156,12 +156,12 @@ tail_thresholds <- function(returns, from = 15, to = 0.2, steps = 60L, level = 0
       c(
         k,
         losses[k + 1L],
-        within(hill$shape, sqrt(hill$covariance[1L, 1L])),
-        within(mean(excess), stats::sd(excess) / sqrt(k)),
+        inside(hill$shape, sqrt(hill$covariance[1L, 1L])),
+        inside(mean(excess), stats::sd(excess) / sqrt(k)),
         shape,
         pareto$scale %||% NA_real_,
-        var(hill, hill_quantile),
-        var(pareto, pareto_quantile)
+        estimate(hill, hill_quantile),
+        estimate(pareto, pareto_quantile)
       )
     })
     numbers <- do.call(rbind, rows)

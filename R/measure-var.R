@@ -154,14 +154,14 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
     }
   }
   columns <- as.list(data.table::rbindlist(parts, fill = TRUE))
-  order <- order(
+  in_order <- order(
     match(columns$security, colnames(returns$values)),
     match(columns$horizon, horizon),
     match(columns$level, ask$level),
     match(columns$method, names(records)),
     match(columns$rank, rank)
   )
-  columns <- with_shortfall_beyond(lapply(columns, `[`, order))
+  columns <- with_shortfall_beyond(lapply(columns, `[`, in_order))
   if (!is.null(value)) {
     each <- value[match(columns$security, colnames(returns$values))]
     columns <- append(
@@ -268,22 +268,22 @@ measured_var <- function(returns, record, name, h, rank, way, ask) {
     ask$scale <- sqrt(h)
   }
   ask$rank <- rank
-  found <- record$whole(values, ask)
+  measured <- record$whole(values, ask)
   if (!is.null(record$blocks) && !is.null(returns$today) && h > 1L) {
-    found <- by_holdings_drawn(found, returns$today, h, record$blocks, ask)
+    measured <- by_holdings_drawn(measured, returns$today, h, record$blocks, ask)
   }
   each <- rep(seq_len(ncol(values)), each = length(ask$level))
   sample <- sample_of(returns$dates, returns$values)
   nothing <- rep(NA_real_, length(each))
-  of <- function(column) if (length(found[[column]])) found[[column]] else nothing
+  of <- function(column) if (length(measured[[column]])) measured[[column]] else nothing
   list(
     security = colnames(returns$values)[each],
     from = sample$from[each],
     to = sample$to[each],
-    n = as.integer(found$n),
+    n = as.integer(measured$n),
     level = rep(ask$level, ncol(values)),
     horizon = rep(h, length(each)),
-    var = found$var,
+    var = measured$var,
     es = of("es"),
     method = rep(name, length(each)),
     rank = rep(as.character(rank), length(each)),
@@ -303,23 +303,23 @@ measured_var <- function(returns, record, name, h, rank, way, ask) {
 }
 
 # A book's paths are those of its holdings, which drift along them.
-by_holdings_drawn <- function(found, today, h, blocks, ask) {
+by_holdings_drawn <- function(measured, today, h, blocks, ask) {
   how <- drawing(nrow(today$r), h, blocks, ask)
   drawn <- core_draw_book(
     1 + today$r, today$weights, today$cash, how$horizon, how$draws, how$code, how$length, how$seed
   )
   of_book <- of_draws(drawn$value - 1, how, ask, as.vector(today$r %*% today$weights))
-  for (name in intersect(names(found), names(of_book))) {
-    found[[name]][seq_along(ask$level)] <- of_book[[name]]
+  for (name in intersect(names(measured), names(of_book))) {
+    measured[[name]][seq_along(ask$level)] <- of_book[[name]]
   }
-  found
+  measured
 }
 
 var_choices <- function(records, horizon, ways, rank, ask) {
-  names <- names(records)
+  said <- names(records)
   chance <- any_chance(records, horizon)
   c(
-    method = paste(names, collapse = ", "),
+    method = paste(said, collapse = ", "),
     if (any(vapply(records, `[[`, NA, "empirical"))) {
       c(rank = paste(unique(rank), collapse = ", "))
     },
@@ -337,7 +337,7 @@ var_choices <- function(records, horizon, ways, rank, ask) {
       )
     },
     if (!is.null(ask$decay)) c(decay = format(ask$decay)),
-    if (any(c("hill", "pareto") %in% names)) c(tail = format(ask$tail)),
+    if (any(c("hill", "pareto") %in% said)) c(tail = format(ask$tail)),
     if (!is.null(ask$block)) c(block = format(ask$block)),
     if (chance) c(draws = count(ask$draws)),
     if (ask$errors != "none" && any(is_likely(records))) {

@@ -137,13 +137,13 @@ volatility_series <- function(returns, method = "ewma", per_year = NULL, decay =
   parts <- lapply(choices$method, function(m) {
     columns <- frame$columns(max(frame$n, 1L))
     columns$window <- NULL
-    found <- frame$pick(path(m))
+    volatility <- frame$pick(path(m))
     c(
       columns,
       list(
-        volatility = found,
-        volatility_annual = found * sqrt(unname(per_year[columns$security])),
-        method = rep(m, length(found))
+        volatility = volatility,
+        volatility_annual = volatility * sqrt(unname(per_year[columns$security])),
+        method = rep(m, length(volatility))
       )
     )
   })
@@ -185,16 +185,16 @@ whole_volatility <- function(returns, per_year, choices) {
     }
     sample <- sample_of(returns$dates, if (record$needs == "ranges") data$night else data)
     samples[[m]] <<- sample
-    found <- record$whole(data, choices)
-    interval <- volatility_interval(found, sample$n, m, choices)
+    measured <- record$whole(data, choices)
+    interval <- volatility_interval(measured, sample$n, m, choices)
     list(
       security = colnames(returns$values),
       from = sample$from,
       to = sample$to,
       n = sample$n,
-      volatility = found$volatility,
-      volatility_annual = found$volatility * sqrt(unname(per_year)),
-      volatility_error = found$volatility * found$spread / 2,
+      volatility = measured$volatility,
+      volatility_annual = measured$volatility * sqrt(unname(per_year)),
+      volatility_error = measured$volatility * measured$spread / 2,
       volatility_low = interval$low,
       volatility_high = interval$high,
       method = rep(m, length(sample$n))
@@ -215,17 +215,17 @@ whole_volatility <- function(returns, per_year, choices) {
 }
 
 # `spread` is the relative error of the variance; that of its root is half of it.
-volatility_interval <- function(found, n, method, choices) {
-  s <- found$volatility
+volatility_interval <- function(measured, n, method, choices) {
+  s <- measured$volatility
   tail <- (1 - choices$confidence) / 2
   if (choices$errors == "normal" && method == "deviation") {
-    df <- ifelse(n > 1L, n - 1, NA_real_)
+    degrees <- ifelse(n > 1L, n - 1, NA_real_)
     return(list(
-      low = s * sqrt(df / stats::qchisq(1 - tail, df)),
-      high = s * sqrt(df / stats::qchisq(tail, df))
+      low = s * sqrt(degrees / stats::qchisq(1 - tail, degrees)),
+      high = s * sqrt(degrees / stats::qchisq(tail, degrees))
     ))
   }
-  room <- exp(-stats::qnorm(tail) * found$spread / 2)
+  room <- exp(-stats::qnorm(tail) * measured$spread / 2)
   list(low = s / room, high = s * room)
 }
 
@@ -246,20 +246,20 @@ rolling_volatility_of <- function(returns, windows, per_year, choices, as) {
     if (is.null(sample)) sample <<- sample_of(measured$dates, measured$values)
     longest <<- max(longest, core_observed(measured$values))
     window <- windows$window[each$i[row]]
-    found <- record$rolling(data, window, windows$least[each$i[row]], choices)
+    volatility <- record$rolling(data, window, windows$least[each$i[row]], choices)
     # Named here: in a list it would be copied to be named.
-    if (as == "matrix") return(`dimnames<-`(found, dimnames(returns)))
+    if (as == "matrix") return(`dimnames<-`(volatility, dimnames(returns)))
     frame <- window_frame(measured)
-    found <- frame$pick(found)
+    volatility <- frame$pick(volatility)
     columns <- frame$columns(window)
     c(
       columns,
       list(
-        volatility = found,
-        volatility_annual = found * sqrt(unname(per_year[columns$security]))
+        volatility = volatility,
+        volatility_annual = volatility * sqrt(unname(per_year[columns$security]))
       ),
       if (length(choices$method) > 1L || choices$method != "deviation") {
-        list(method = rep(each$method[row], length(found)))
+        list(method = rep(each$method[row], length(volatility)))
       }
     )
   })

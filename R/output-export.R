@@ -26,8 +26,8 @@ write_prices <- function(prices, path, what = c("prices", "simple", "log"), ever
     fail("argument", "Returns are written wide.", remedy = "Leave `layout` out.")
   }
   form <- lower_case(tools::file_ext(path))
-  write <- export_forms[[form]]
-  if (is.null(write)) {
+  writer <- export_forms[[form]]
+  if (is.null(writer)) {
     fail(
       "argument",
       sprintf("Prices are written as %s.", some(paste0(".", names(export_forms)))),
@@ -39,7 +39,7 @@ write_prices <- function(prices, path, what = c("prices", "simple", "log"), ever
     if (layout == "long") long_table(prices) else as.data.frame(prices)
   }
   write_whole(path, function(part) {
-    write(table, what, part, if (layout == "long") "prices" else names(written_sheets))
+    writer(table, what, part, if (layout == "long") "prices" else names(written_sheets))
   })
 }
 
@@ -48,8 +48,8 @@ long_table <- function(prices) {
   fields <- c(stats::setNames(list(prices$close), prices$measured), prices$fields)
   known <- which(Reduce(`|`, lapply(fields, function(m) !is.na(m))))
   row <- (known - 1L) %% nrow(prices$close) + 1L
-  order <- c("open", "high", "low", "close", "adjusted", "volume")
-  fields <- fields[c(intersect(order, names(fields)), setdiff(names(fields), order))]
+  in_order <- c("open", "high", "low", "close", "adjusted", "volume")
+  fields <- fields[c(intersect(in_order, names(fields)), setdiff(names(fields), in_order))]
   data.frame(
     date = prices$dates[row],
     security = colnames(prices$close)[(known - 1L) %/% nrow(prices$close) + 1L],
@@ -59,12 +59,12 @@ long_table <- function(prices) {
 }
 
 export_forms <- list(
-  csv = function(table, what, path, sheets) write_lines(as_csv(table(what)), path),
-  parquet = function(table, what, path, sheets) {
+  csv = function(result_table, what, path, sheets) write_lines(as_csv(table(what)), path),
+  parquet = function(result_table, what, path, sheets) {
     need_package("nanoparquet", "A Parquet file")
     nanoparquet::write_parquet(table(what), path)
   },
-  xlsx = function(table, what, path, sheets) {
+  xlsx = function(result_table, what, path, sheets) {
     need_package("openxlsx", "A workbook")
     book <- openxlsx::createWorkbook()
     for (sheet in sheets) {

@@ -1,7 +1,7 @@
 # Writes beside the target and then renames, so that a file is whole or as it was. What `write`
 # made must end as files of its form end, and reach the medium; a link is followed, a pipe or
 # device written into.
-write_whole <- function(path, write) {
+write_whole <- function(path, writer) {
   target <- write_target(path)
   ending <- lower_case(tools::file_ext(path))
   part <- if (target$kind == "other") {
@@ -22,7 +22,7 @@ write_whole <- function(path, write) {
     )
   }
   # What a library warns of when its file cannot be written is no more than that.
-  tryCatch(suppressWarnings(write(part)), error = function(e) {
+  tryCatch(suppressWarnings(writer(part)), error = function(e) {
     if (inherits(e, "imbroglio_error") && !inherits(e, "imbroglio_error_write")) stop(e)
     unwritten(
       if (inherits(e, "imbroglio_error_write")) {
@@ -97,18 +97,18 @@ print_lines <- function(lines) {
 made_whole <- function(path, ending) {
   size <- file.size(path)
   if (is.na(size) || size == 0) return(FALSE)
-  tail <- function(n) {
+  endmark <- function(n) {
     connection <- file(path, "rb")
     on.exit(close(connection))
     seek(connection, max(0, size - n))
     readBin(connection, "raw", n)
   }
   ends <- function(text) {
-    grepl(text, rawToChar(tail(64L)[tail(64L) != 0L]), fixed = TRUE, useBytes = TRUE)
+    grepl(text, rawToChar(endmark(64L)[endmark(64L) != 0L]), fixed = TRUE, useBytes = TRUE)
   }
   switch(
     ending,
-    png = identical(tail(12L)[5:8], charToRaw("IEND")),
+    png = identical(endmark(12L)[5:8], charToRaw("IEND")),
     pdf = ends("%%EOF"),
     svg = ends("</svg>"),
     html = ends("</html>"),
@@ -185,23 +185,23 @@ as_json <- function(result) {
       "}\n  ]"
     )
   }
-  found <- basis(result)
-  simple <- found[c("from", "to", "securities", "kind", "per_year", "seed", "origin", "digest")]
+  origin <- basis(result)
+  simple <- origin[c("from", "to", "securities", "kind", "per_year", "seed", "origin", "digest")]
   about <- c(
     vapply(simple, cells, ""),
-    every = if (length(found$every) == 1L) {
-      cells(found$every)
+    every = if (length(origin$every) == 1L) {
+      cells(origin$every)
     } else {
-      object(vapply(found$every, cells, ""))
+      object(vapply(origin$every, cells, ""))
     },
-    observations = object(vapply(found$observations, cells, "")),
-    dropped = rows(found$dropped),
-    repairs = paste0("[", paste(cells(found$repairs), collapse = ", "), "]"),
-    choices = if (length(found$choices)) object(vapply(found$choices, cells, "")) else "{}"
+    observations = object(vapply(origin$observations, cells, "")),
+    dropped = rows(origin$dropped),
+    repairs = paste0("[", paste(cells(origin$repairs), collapse = ", "), "]"),
+    choices = if (length(origin$choices)) object(vapply(origin$choices, cells, "")) else "{}"
   )
   paste0(
     "{\n  \"imbroglio\": ",
-    object(c(version = quoted(found$version), measure = quoted(attr(result, "measure")))),
+    object(c(version = quoted(origin$version), measure = quoted(attr(result, "measure")))),
     ",\n  \"basis\": ",
     object(about),
     ",\n  \"results\": ",

@@ -25,7 +25,7 @@ one_in <- function(level, one, many) {
 }
 
 # Both ways round.
-loss_sentence <- function(table, every, write = percent) {
+loss_sentence <- function(table, every, writer = percent) {
   period <- period_name(every, table$horizon)
   rare <- one_in(table$level, period$one, period$many)
   level <- unit_text$level(table$level)
@@ -35,7 +35,7 @@ loss_sentence <- function(table, every, write = percent) {
     ifelse(
       is.infinite(table$es),
       ", without a bound on average",
-      sprintf(", %s on average", write(table$es))
+      sprintf(", %s on average", writer(table$es))
     )
   )
   ifelse(
@@ -44,7 +44,7 @@ loss_sentence <- function(table, every, write = percent) {
       "With %s confidence %s gains at least %s in %s; %s it gains less",
       level,
       table$security,
-      write(-table$var),
+      writer(-table$var),
       period$within,
       rare
     ),
@@ -52,7 +52,7 @@ loss_sentence <- function(table, every, write = percent) {
       "With %s confidence %s loses no more than %s in %s; %s it loses more%s",
       level,
       table$security,
-      write(table$var),
+      writer(table$var),
       period$within,
       rare,
       es
@@ -72,8 +72,8 @@ money_sentence <- function(table) {
 #' @export
 words_of.imbroglio_var <- function(result) {
   table <- as.data.frame(result)
-  write <- writer_of(result)
-  said <- paste0(loss_sentence(table, every_by_row(result), write), ".", money_sentence(table))
+  writer <- writer_of(result)
+  said <- paste0(loss_sentence(table, every_by_row(result), writer), ".", money_sentence(table))
   ordinal <- function(k) {
     ends <- c("th", "st", "nd", "rd")
     last <- k %% 10
@@ -94,14 +94,14 @@ words_of.imbroglio_var <- function(result) {
         count(table$n),
         of_what,
         table$observed,
-        ifelse(is.na(table$worse), "the worst of all", paste("after", write(table$worse))),
-        ifelse(is.na(table$milder), "", paste(" and before", write(table$milder))),
+        ifelse(is.na(table$worse), "the worst of all", paste("after", writer(table$worse))),
+        ifelse(is.na(table$milder), "", paste(" and before", writer(table$milder))),
         ifelse(
           differs,
           sprintf(
             "the conventions of rank range from %s to %s",
-            write(table$rank_least, 3L),
-            write(table$rank_most, 3L)
+            writer(table$rank_least, 3L),
+            writer(table$rank_most, 3L)
           ),
           "all conventions of rank agree"
         )
@@ -153,7 +153,7 @@ words_of.imbroglio_var <- function(result) {
 # least.
 var_headline <- function(result) {
   table <- as.data.frame(result)
-  write <- writer_of(result)
+  writer <- writer_of(result)
   table <- table[!is.na(table$var), ]
   if (!nrow(table)) return("There is nothing to show.")
   top <- table[table$level == max(table$level) & table$horizon == max(table$horizon), ]
@@ -166,12 +166,12 @@ var_headline <- function(result) {
       top$security[which.max(top$var)],
       period$within,
       unit_text$level(top$level[1L]),
-      write(max(top$var), 1L),
+      writer(max(top$var), 1L),
       top$security[which.min(top$var)],
-      write(min(top$var), 1L)
+      writer(min(top$var), 1L)
     ))
   }
-  if (nrow(top) == 1L) return(paste0(loss_sentence(top, every_in_all(result), write), "."))
+  if (nrow(top) == 1L) return(paste0(loss_sentence(top, every_in_all(result), writer), "."))
   name <- function(i) {
     if (length(unique(top$method)) > 1L) top$method[i] else paste("rank", top$rank[i])
   }
@@ -180,9 +180,9 @@ var_headline <- function(result) {
     unit_text$level(top$level[1L]),
     top$security[1L],
     period$within,
-    write(min(top$var)),
+    writer(min(top$var)),
     name(which.min(top$var)),
-    write(max(top$var)),
+    writer(max(top$var)),
     name(which.max(top$var))
   )
 }

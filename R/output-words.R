@@ -22,11 +22,11 @@ with_reading <- function(said, book) {
     said,
     perl = TRUE
   )
-  found <- at > 0L & !grepl(book$held, said, fixed = TRUE)
+  untold <- at > 0L & !grepl(book$held, said, fixed = TRUE)
   ends <- at + attr(at, "match.length")
   after <- substring(said, ends)
   comma <- ifelse(grepl("^[[:punct:]]", after), "", ",")
-  said[found] <- paste0(substr(said, 1L, ends - 1L), ", ", book$held, comma, after)[found]
+  said[untold] <- paste0(substr(said, 1L, ends - 1L), ", ", book$held, comma, after)[untold]
   said
 }
 
@@ -34,7 +34,7 @@ with_reading <- function(said, book) {
 words_of.imbroglio_return <- function(result) {
   if (!is.null(result[["window"]])) return(rolling_in_words(result))
   every <- every_by_row(result)
-  write <- writer_of(result)
+  writer <- writer_of(result)
   profits <- basis(result)$kind == "profit"
   said <- sprintf(
     paste0(
@@ -43,12 +43,12 @@ words_of.imbroglio_return <- function(result) {
     ),
     result$security,
     if (profits) "earned" else "returned",
-    write(result$total_return, 1L),
-    write(result$return_annual, 1L),
+    writer(result$total_return, 1L),
+    writer(result$return_annual, 1L),
     every,
-    write(move_of(result$best, result)),
+    writer(move_of(result$best, result)),
     result$best_date,
-    write(move_of(result$worst, result)),
+    writer(move_of(result$worst, result)),
     result$worst_date,
     percent(result$rising, 0L),
     every,
@@ -64,7 +64,7 @@ words_of.imbroglio_volatility <- function(result) {
   kind <- basis(result)$kind
   what <- c(simple = "returns", log = "log returns", profit = "profits")[[kind]]
   every <- adverb_of(every_by_row(result))
-  write <- writer_of(result)
+  writer <- writer_of(result)
   plain <- is.null(result[["method"]]) | result[["method"]] == "deviation"
   said <- ifelse(
     plain,
@@ -73,15 +73,15 @@ words_of.imbroglio_volatility <- function(result) {
       result$security,
       every,
       what,
-      write(result$volatility),
-      write(result$volatility_annual, 1L)
+      writer(result$volatility),
+      writer(result$volatility_annual, 1L)
     ),
     sprintf(
       "%s: volatility %s a %s, %s a year (%s).",
       result$security,
-      write(result$volatility),
+      writer(result$volatility),
       every_by_row(result),
-      write(result$volatility_annual, 1L),
+      writer(result$volatility_annual, 1L),
       result[["method"]]
     )
   )
@@ -158,15 +158,15 @@ words_of.imbroglio_fit <- function(result) {
 
 # The first family, and which are not rejected; of several securities how often.
 fit_headline <- function(result) {
-  table <- as.data.frame(result)
+  fits <- as.data.frame(result)
   by <- basis(result)$choices[["ranked by"]]
-  first <- table[table[[paste0(by, "_rank")]] %in% 1L, ]
+  first <- fits[fits[[paste0(by, "_rank")]] %in% 1L, ]
   if (!nrow(first)) return("No fit converged.")
   ranking <- c(aic = "AIC", bic = "BIC", tail = "the lower tail")[[by]]
-  kept <- table[startsWith(table$verdict, "not rejected"), ]
-  tested <- any(!is.na(table$ks_p))
-  if (length(unique(table$security)) == 1L) {
-    families <- unique(table$family)
+  kept <- fits[startsWith(fits$verdict, "not rejected"), ]
+  tested <- any(!is.na(fits$ks_p))
+  if (length(unique(fits$security)) == 1L) {
+    families <- unique(fits$family)
     verdict <- if (!tested) {
       ""
     } else if (nrow(kept)) {
@@ -184,7 +184,7 @@ fit_headline <- function(result) {
     ))
   }
   often <- sort(table(first$family), decreasing = TRUE)
-  securities <- length(unique(table$security))
+  securities <- length(unique(fits$security))
   lost <- securities - length(unique(kept$security))
   sprintf(
     "By %s %s is first for %s of %s securities%s.",
@@ -205,7 +205,7 @@ fit_headline <- function(result) {
 #' @export
 words_of.imbroglio_fit_quantiles <- function(result) {
   every <- every_by_row(result)
-  mean <- ifelse(
+  centre <- ifelse(
     is.infinite(result$es),
     "the mean of such losses is infinite",
     sprintf("such returns lose %s on average", percent(result$es))
@@ -216,7 +216,7 @@ words_of.imbroglio_fit_quantiles <- function(result) {
     result$family,
     one_in(result$level, every, paste0(every, "s")),
     percent(result$var),
-    mean
+    centre
   )
 }
 
@@ -407,11 +407,11 @@ rolling_in_words <- function(result) {
 words_of.imbroglio_drawdown <- function(result) {
   if (!is.null(result[["window"]])) return(rolling_in_words(result))
   depth <- result$max_drawdown
-  write <- readings(result)$write
+  writer <- readings(result)$write
   fell <- sprintf(
     "%s fell %s from its high%s to its low on %s, and %s.",
     result$security,
-    write(depth),
+    writer(depth),
     ifelse(is.na(result$peak), " at the start", sprintf(" on %s", result$peak)),
     result$trough,
     ifelse(
@@ -431,12 +431,12 @@ words_of.imbroglio_drawdown <- function(result) {
 
 #' @export
 words_of.imbroglio_drawdown_episodes <- function(result) {
-  write <- function(x) writer_of(result)(x, 1L)
+  writer <- function(x) writer_of(result)(x, 1L)
   sprintf(
     "%s, number %s: %s in %s, %s.",
     result$security,
     result$rank,
-    write(-result$drawdown),
+    writer(-result$drawdown),
     ifelse(is.na(result$days_down), "a fall from the start", count(result$days_down, "day")),
     ifelse(
       is.na(result$recovery),

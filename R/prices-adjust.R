@@ -79,9 +79,9 @@ rescaled <- function(prices, actions, form, back) {
     day <- as.numeric(prices$dates)[seen]
     shares <- action_factors(transform(own, dividend = NA_real_), day, close[seen, s])
     if (back) {
-      factor <- steps_back(own, day, close[seen, s], s)
-      refuse_large_dividend(factor, day, s)
-      close[seen, s] <- close[seen, s] / before_each(factor)
+      multiplier <- steps_back(own, day, close[seen, s], s)
+      refuse_large_dividend(multiplier, day, s)
+      close[seen, s] <- close[seen, s] / before_each(multiplier)
     } else {
       close[seen, s] <- adjusted_close(own, day, close[seen, s], s)
     }
@@ -119,8 +119,8 @@ read_actions <- function(actions, how = list()) {
   if (is.null(actions)) return(NULL)
   grid <- one_grid(actions, "the actions")
   origin <- grid$origin
-  names <- plain_name(names(grid$columns))
-  column <- function(known) names(grid$columns)[match(known, names, nomatch = 0L)][1L]
+  headings <- plain_name(names(grid$columns))
+  column <- function(known) names(grid$columns)[match(known, headings, nomatch = 0L)][1L]
   security <- column(security_names)
   date <- column(c("exdate", date_names))
   amounts <- c(
@@ -170,7 +170,7 @@ read_actions <- function(actions, how = list()) {
     }
   }
   dated <- if_unclear(
-    function(order) column_days(grid$columns[[date]], order, date, origin),
+    function(day_order) column_days(grid$columns[[date]], day_order, date, origin),
     how$dates
   )
   named <- one_name_each(names_as_text(grid, security))
@@ -229,8 +229,8 @@ each_once <- function(table, grid) {
       )
     )
   }
-  split <- !again & !is.na(table$split)
-  twice <- which(split)[duplicated(table[split, c("security", "date")])]
+  ratio <- !again & !is.na(table$split)
+  twice <- which(ratio)[duplicated(table[ratio, c("security", "date")])]
   if (length(twice)) {
     fail(
       "action",
@@ -257,38 +257,38 @@ adjustment_note <- function(what, actions) {
 
 # Closes of one security, none missing, adjusted for its own actions.
 adjusted_close <- function(actions, day, close, security) {
-  factor <- action_factors(actions, day, close)
-  refuse_large_dividend(factor, day, security)
-  close * before_each(factor)
+  multiplier <- action_factors(actions, day, close)
+  refuse_large_dividend(multiplier, day, security)
+  close * before_each(multiplier)
 }
 
-refuse_large_dividend <- function(factor, day, security) {
-  if (any(factor <= 0)) {
+refuse_large_dividend <- function(multiplier, day, security) {
+  if (any(multiplier <= 0)) {
     fail(
       "action",
       sprintf("A dividend of %s is no less than the price before it.", security),
-      where = sprintf("On %s.", .Date(day[factor <= 0][1L]))
+      where = sprintf("On %s.", .Date(day[multiplier <= 0][1L]))
     )
   }
 }
 
 # Everything before an action is multiplied by its factor.
-before_each <- function(factor) rev(cumprod(rev(c(factor[-1L], 1))))
+before_each <- function(multiplier) rev(cumprod(rev(c(multiplier[-1L], 1))))
 
 # The factors of adjusted prices: the raw close before a dividend is not known before all later
 # steps are undone, so they are found from the newest date back.
 steps_back <- function(actions, day, adjusted, security) {
-  factor <- rep(1, length(day))
+  multiplier <- rep(1, length(day))
   later <- 1
-  at <- vapply(as.numeric(actions$date), function(t) which(day >= t)[1L], 0L)
-  for (t in sort(unique(at[!is.na(at) & at > 1L]), decreasing = TRUE)) {
-    here <- which(at == t)
-    split <- prod(actions$split[here], na.rm = TRUE)
+  at <- vapply(as.numeric(actions$date), function(step_at) which(day >= step_at)[1L], 0L)
+  for (step_at in sort(unique(at[!is.na(at) & at > 1L]), decreasing = TRUE)) {
+    here <- which(at == step_at)
+    ratio <- prod(actions$split[here], na.rm = TRUE)
     paid <- sum(actions$dividend[here], na.rm = TRUE)
     # The close before, on the new share basis: adjusted = (before - paid) * later.
-    before <- adjusted[t - 1L] / later + paid
-    factor[t] <- (1 - paid / before) / split
-    later <- later * factor[t]
+    before <- adjusted[step_at - 1L] / later + paid
+    multiplier[step_at] <- (1 - paid / before) / ratio
+    later <- later * multiplier[step_at]
   }
-  factor
+  multiplier
 }

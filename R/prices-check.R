@@ -51,7 +51,7 @@ check_prices <- function(source, actions = NULL, securities = NULL, today = Sys.
   d$about <- if (is.null(securities)) d$about else read_securities(securities)
   d$today <- as.numeric(check_date(today, "today"))
   d <- in_series(d)
-  found <- do.call(
+  findings <- do.call(
     rbind,
     lapply(names(price_checks), function(name) {
       rows <- as.data.frame(price_checks[[name]]$find(d) %||% no_findings)
@@ -61,16 +61,19 @@ check_prices <- function(source, actions = NULL, securities = NULL, today = Sys.
       rows[names(no_findings)]
     })
   )
-  found <- explained(found %||% no_findings)
-  found <- found[
+  findings <- explained(findings %||% no_findings)
+  findings <- findings[
     order(
-      match(found$severity, c("error", "warning", "note")),
-      match(found$security, d$securities),
-      found$date
+      match(findings$severity, c("error", "warning", "note")),
+      match(findings$security, d$securities),
+      findings$date
     ),
+    
   ]
   new_result(
-    as.list(found[c("security", "date", "finding", "detail", "severity", "remedy", "by", "row")]),
+    as.list(findings[c(
+      "security", "date", "finding", "detail", "severity", "remedy", "by", "row"
+    )]),
     "findings",
     delivery_basis(d),
     d
@@ -160,11 +163,11 @@ in_series <- function(d) {
 
 # How often each security has a price; `rare`: much less often than the others.
 rhythms_of_series <- function(series) {
-  found <- lapply(series, function(s) {
+  rhythms <- lapply(series, function(s) {
     if (length(s$day) > 1L) rhythms_of(.Date(s$day), matrix(1, length(s$day), 1L))
   })
   of <- function(part, none) {
-    vapply(found, function(r) if (is.null(r)) none else r[[part]][[1L]], none)
+    vapply(rhythms, function(r) if (is.null(r)) none else r[[part]][[1L]], none)
   }
   rhythm <- list(
     every = of("every", "day"),
@@ -208,9 +211,9 @@ told <- function(d, row, detail, remedy = "none", by = NA_real_, severity = NULL
   )
 }
 
-in_each <- function(d, find) {
+in_each <- function(d, finder) {
   parts <- lapply(seq_along(d$series), function(j) {
-    if (length(d$series[[j]]$row)) find(d$series[[j]], j)
+    if (length(d$series[[j]]$row)) finder(d$series[[j]], j)
   })
   parts <- Filter(function(part) length(part) && length(part[[1L]]), parts)
   if (length(parts)) as.data.frame(data.table::rbindlist(parts))
@@ -243,15 +246,15 @@ price_checks <- list(
       data.frame(d$no_day, remedy = rep("drop", nrow(d$no_day)))
     )
     if (!NROW(cells)) return(NULL)
-    found <- told(
+    hits <- told(
       d,
       cells$row,
       sprintf("\"%s\" at %s", cells$text, vapply(cells$row, d$place, "")),
       cells$remedy
     )
     # A row without a date is, in a wide table, of all securities.
-    found$security[cells$remedy == "drop" & !identical(d$rows, identity)] <- NA
-    found
+    hits$security[cells$remedy == "drop" & !identical(d$rows, identity)] <- NA
+    hits
   }),
   `not positive` = list(severity = "error", find = function(d) {
     price <- d$values[[d$measured]]
@@ -396,33 +399,33 @@ price_checks <- list(
       n <- length(s$price)
       # A slip by ten, to a factor of exp(0.25).
       if (n < 3L || max(abs(d$log_returns[[j]])) < log(10) - 0.25) return(NULL)
-      found <- lapply(seq_len(min(3L, n - 2L)), function(length) {
-        start <- seq_len(n - length - 1L) + 1L
+      hits <- lapply(seq_len(min(3L, n - 2L)), function(span) {
+        start <- seq_len(n - span - 1L) + 1L
         before <- s$price[start - 1L]
-        after <- s$price[start + length]
+        after <- s$price[start + span]
         power <- round(log10(s$price[start] / before))
         slip <- power != 0 &
           abs(power) <= 3 & abs(log(s$price[start] / before) - power * log(10)) < 0.25 &
           abs(log(after / before)) < 0.4 &
-          (length == 1L | abs(log(s$price[start + length - 1L] / s$price[start])) < 0.25)
+          (span == 1L | abs(log(s$price[start + span - 1L] / s$price[start])) < 0.25)
         at <- start[slip]
         data.frame(
-          at = rep(at, each = length) + rep(seq_len(length) - 1L, length(at)),
-          by = rep(10^power[slip], each = length)
+          at = rep(at, each = span) + rep(seq_len(span) - 1L, length(at)),
+          by = rep(10^power[slip], each = span)
         )
       })
-      found <- do.call(rbind, found)
-      found <- found[!duplicated(found$at), ]
+      hits <- do.call(rbind, hits)
+      hits <- hits[!duplicated(hits$at), ]
       told(
         d,
-        s$row[found$at],
+        s$row[hits$at],
         sprintf(
           "%s is about %s times its neighbours",
-          s$price[found$at],
-          format(found$by, trim = TRUE)
+          s$price[hits$at],
+          format(hits$by, trim = TRUE)
         ),
         "divide",
-        found$by
+        hits$by
       )
     })
   }),
@@ -476,16 +479,19 @@ price_checks <- list(
     v <- d$values
     if (is.null(v$adjusted) || is.null(v$close) || !NROW(d$actions)) return(NULL)
     in_each(d, function(s, j) {
-      factor <- v$adjusted[s$row] / v$close[s$row]
+      multiplier <- v$adjusted[s$row] / v$close[s$row]
       own <- d$actions[d$actions$security == d$securities[j], ]
       told_by <- action_factors(own, s$day, v$close[s$row])
-      off <- which(abs(log((factor[-1L] / factor[-length(factor)]) * told_by[-1L])) > 2e-3) + 1L
+      off <- which(
+        abs(log((multiplier[-1L] / multiplier[-length(multiplier)]) * told_by[-1L])) > 2e-3
+      ) +
+        1L
       told(
         d,
         s$row[off],
         sprintf(
           "the adjusted close steps by %.4f, the actions by %.4f",
-          (factor[off - 1L] / factor[off]),
+          (multiplier[off - 1L] / multiplier[off]),
           told_by[off]
         )
       )
@@ -543,9 +549,9 @@ repeated <- function(d) {
 }
 
 # A jump that a slip or a split explains, or that lies within a slip, is told once.
-explained <- function(found) {
+explained <- function(findings) {
   key <- function(rows) paste(rows$security, rows$date)
-  slips <- found[found$finding == "decimal slip", ]
+  slips <- findings[findings$finding == "decimal slip", ]
   # A slip jumps twice: when it comes and on the next price.
   around <- c(
     key(slips),
@@ -553,29 +559,36 @@ explained <- function(found) {
     paste(slips$security, slips$date + 2),
     paste(slips$security, slips$date + 3)
   )
-  found <- found[!(found$finding %in% c("split", "outlier") & key(found) %in% around), ]
-  found <- found[!(found$finding == "range" & key(found) %in% key(slips)), ]
-  found[!(found$finding == "outlier" & key(found) %in% key(found[found$finding == "split", ])), ]
+  findings <- findings[
+    !(findings$finding %in% c("split", "outlier") & key(findings) %in% around),
+    
+  ]
+  findings <- findings[!(findings$finding == "range" & key(findings) %in% key(slips)), ]
+  findings[
+    !(findings$finding == "outlier" &
+      key(findings) %in% key(findings[findings$finding == "split", ])),
+    
+  ]
 }
 
 # By what each price before a date is multiplied, by the splits and dividends of that date:
 # 1 / split, times 1 - dividend / (the last close before, on the dividend's share basis).
 action_factors <- function(actions, day, close) {
-  factor <- rep(1, length(day))
+  multiplier <- rep(1, length(day))
   for (i in seq_len(nrow(actions))) {
     # The first price on or after the ex-date; an action before the first price or after the last
     # changes nothing.
     at <- which(day >= as.numeric(actions$date[i]))[1L]
     if (is.na(at) || at == 1L) next
-    split <- if (is.na(actions$split[i])) 1 else actions$split[i]
+    ratio <- if (is.na(actions$split[i])) 1 else actions$split[i]
     paid <- if (is.na(actions$dividend[i])) 0 else actions$dividend[i]
     same_day <- actions$date == actions$date[i] & !is.na(actions$split)
     basis <- close[at - 1L] / if (is.na(actions$split[i]) && any(same_day)) {
       prod(actions$split[same_day])
     } else {
-      split
+      ratio
     }
-    factor[at] <- factor[at] * (1 - paid / basis) / split
+    multiplier[at] <- multiplier[at] * (1 - paid / basis) / ratio
   }
-  factor
+  multiplier
 }

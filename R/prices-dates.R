@@ -10,8 +10,8 @@ first_year <- 1800L
 last_year <- 2100L
 
 # Days since 1970 of a column of dates, NA where there is none, and remarks on how they were read.
-column_days <- function(x, order, name, origin) {
-  if (!is.null(order)) check_choice(order, "dates", date_orders)
+column_days <- function(x, day_order, name, origin) {
+  if (!is.null(day_order)) check_choice(day_order, "dates", date_orders)
   if (inherits(x, "POSIXt")) {
     # The day on the clock that the times are of.
     days <- as.numeric(as.Date(format(x, "%Y-%m-%d")))
@@ -29,7 +29,7 @@ column_days <- function(x, order, name, origin) {
   if (is.logical(x)) return(list(days = rep(NA_real_, length(x)), remarks = NULL))
   if (is.numeric(x)) return(number_days(as.numeric(x)))
   if (!is.factor(x)) x <- factor(as.character(x))
-  read <- text_days(levels(x), order, name, origin)
+  read <- text_days(levels(x), day_order, name, origin)
   list(days = read$days[as.integer(x)], remarks = read$remarks)
 }
 
@@ -54,33 +54,33 @@ last_of_month <- function(year, month) {
 # all of them are.
 number_days <- function(x) {
   there <- x[!is.na(x)]
-  within <- function(low, high, whole = TRUE) {
+  inside <- function(low, high, whole = TRUE) {
     length(there) && all(there >= low & there < high) && (!whole || all(there == floor(there)))
   }
   told <- function(days, ...) list(days = sensible(days), remarks = c(...))
   parts <- function(unit) {
     list(as.integer(x %/% (unit * 100)), as.integer(x %/% unit %% 100), as.integer(x %% unit))
   }
-  if (within(first_year * 1e4, (last_year + 1) * 1e4)) {
+  if (inside(first_year * 1e4, (last_year + 1) * 1e4)) {
     p <- parts(100)
     return(told(days_of_date(p[[1L]], p[[2L]], p[[3L]])))
   }
-  if (within(first_year * 100, (last_year + 1) * 100)) {
+  if (inside(first_year * 100, (last_year + 1) * 100)) {
     month <- as.integer(x %% 100)
     month[!month %in% 1:12] <- NA
     return(told(last_of_month(as.integer(x %/% 100), month), "months, dated by their last day"))
   }
-  if (within(first_year, last_year + 1)) {
+  if (inside(first_year, last_year + 1)) {
     return(told(days_of_date(as.integer(x), 12L, 31L), "years, dated by their last day"))
   }
-  if (within(20000, 73051, whole = FALSE)) {
+  if (inside(20000, 73051, whole = FALSE)) {
     return(told(floor(x) - 25569, "dates as a spreadsheet's day numbers (from 1900)"))
   }
   unit <- c(1, 1e3, 1e6, 1e9)[c(
-    within(1e8, 4.2e9),
-    within(1e11, 4.2e12),
-    within(1e14, 4.2e15),
-    within(1e17, 4.2e18, whole = FALSE)
+    inside(1e8, 4.2e9),
+    inside(1e11, 4.2e12),
+    inside(1e14, 4.2e15),
+    inside(1e17, 4.2e18, whole = FALSE)
   )]
   if (length(unit)) {
     return(told(floor(x / unit / 86400), "dates as Unix times, by the days of UTC"))
@@ -101,7 +101,7 @@ clock_words <- paste0(
   )
 )
 
-text_days <- function(text, order, name, origin) {
+text_days <- function(text, day_order, name, origin) {
   text <- lower_case(trimmed(text))
   text <- sub(weekday_words, "", text)
   timed <- grepl(clock_words, text, perl = TRUE)
@@ -114,7 +114,7 @@ text_days <- function(text, order, name, origin) {
     numbered <- number_days(as.numeric(text))
     return(numbered)
   }
-  whole <- whole_days(text, order, name, origin)
+  whole <- whole_days(text, day_order, name, origin)
   period <- if (any(is.na(whole$days))) period_days(text)
   if (!is.null(period) && sum(!is.na(period$days)) > sum(!is.na(whole$days))) whole <- period
   list(
@@ -128,11 +128,11 @@ text_days <- function(text, order, name, origin) {
 
 # Texts of a pattern: its parts by column; NA where it does not match.
 parts_of <- function(text, pattern) {
-  found <- regexpr(pattern, text, perl = TRUE)
-  start <- attr(found, "capture.start")
-  parts <- substring(rep(text, ncol(start)), start, start + attr(found, "capture.length") - 1L)
+  match_at <- regexpr(pattern, text, perl = TRUE)
+  start <- attr(match_at, "capture.start")
+  parts <- substring(rep(text, ncol(start)), start, start + attr(match_at, "capture.length") - 1L)
   parts <- matrix(parts, nrow = length(text), ncol = ncol(start))
-  parts[found < 0L, ] <- NA
+  parts[match_at < 0L, ] <- NA
   parts
 }
 
@@ -147,7 +147,7 @@ month_word <- paste0(
   "sept?(?:ember)?|oct(?:ober)?|nov(?:ember)?|dec(?:ember)?)"
 )
 
-whole_days <- function(text, order, name, origin) {
+whole_days <- function(text, day_order, name, origin) {
   days <- rep(NA_real_, length(text))
   remarks <- NULL
   take <- function(pattern, make) {
@@ -179,13 +179,13 @@ whole_days <- function(text, order, name, origin) {
   numbered <- parts_of(text, "^([0-9]{1,2})[-/. ]([0-9]{1,2})[-/. ]([0-9]{4}|[0-9]{2})$")
   at <- which(!is.na(numbered[, 1L]))
   if (!length(at)) return(list(days = days, remarks = remarks))
-  ordered <- ordered_days(numbered[at, , drop = FALSE], order, name, origin, text[at])
+  ordered <- ordered_days(numbered[at, , drop = FALSE], day_order, name, origin, text[at])
   days[at] <- ordered$days
   list(days = days, remarks = c(remarks, ordered$remarks))
 }
 
 # Dates of three numbers, in whatever order all of them can be in.
-ordered_days <- function(p, order, name, origin, text) {
+ordered_days <- function(p, day_order, name, origin, text) {
   n <- array(as.integer(p), dim(p))
   short <- all(nchar(p[, 3L]) == 2L)
   readings <- list(
@@ -200,15 +200,15 @@ ordered_days <- function(p, order, name, origin, text) {
   remarks <- function(way) {
     c(sub("-", " ", way, fixed = TRUE), if (any(nchar(p[, 3L]) == 2L)) "years of two digits")
   }
-  if (!is.null(order)) {
-    if (is.null(readings[[order]])) {
+  if (!is.null(day_order)) {
+    if (is.null(readings[[day_order]])) {
       fail(
         "argument",
         sprintf("The dates of %s do not have the year first.", origin),
         where = sprintf("There is \"%s\".", text[1L])
       )
     }
-    return(list(days = readings[[order]], remarks = remarks(order)))
+    return(list(days = readings[[day_order]], remarks = remarks(day_order)))
   }
   some_way <- Reduce(`|`, lapply(readings, function(d) !is.na(d)))
   fits <- vapply(readings, function(d) all(!is.na(d[some_way])), NA)

@@ -93,7 +93,7 @@ delivery_of <- function(grid, how) {
     place <- function(rows) given(kept[rows])
     again <- grid$again
     if (!is.null(again)) {
-      grid$again <- function(which) lapply(again(which), function(v) droplevels(v[kept]))
+      grid$again <- function(reading) lapply(again(reading), function(v) droplevels(v[kept]))
     }
   }
   n <- length(x[[date_column]])
@@ -314,9 +314,9 @@ columns_to_read <- function(x, others, layout, how, origin) {
     rival <- !is.na(fields) & others != chosen & fields %in% field_of(chosen)
     return(others[(!is.na(fields) & !rival & !duplicated(fields)) | others == chosen])
   }
-  numeric <- others[vapply(x[others], holds_numbers, NA)]
+  of_numbers <- others[vapply(x[others], holds_numbers, NA)]
   read <- others[!is.na(fields)]
-  if (!length(read) && length(numeric) == 1L) return(numeric)
+  if (!length(read) && length(of_numbers) == 1L) return(of_numbers)
   several <- unique(fields[duplicated(fields, incomparables = NA)])
   if (length(several)) {
     rivals <- others[fields %in% several[1L]]
@@ -399,13 +399,13 @@ dividend_pattern <- "(?i)dividend[^0-9]*([0-9]+([.,][0-9]+)?)"
 split_pattern <- "(?i)split[^0-9]*([0-9]+([.,][0-9]+)?) *(:|/|for|to|-) *([0-9]+([.,][0-9]+)?)"
 
 action_lines <- function(columns) {
-  found <- lapply(columns, function(v) {
+  lines <- lapply(columns, function(v) {
     text <- levels(v)
     told <- grepl(dividend_pattern, text, perl = TRUE) | grepl(split_pattern, text, perl = TRUE)
     rows <- if (any(told)) which(as.integer(v) %in% which(told)) else integer()
     stats::setNames(as.character(v)[rows], rows)
   })
-  text <- unlist(unname(found))
+  text <- unlist(unname(lines))
   list(rows = as.integer(names(text)), text = unname(text))
 }
 
@@ -565,18 +565,18 @@ table_of <- function(d) {
       length(d$securities)
     )
   }
-  found <- spread(d$measured)
+  close <- spread(d$measured)
   price <- d$values[[d$measured]]
-  if (length(found$bad)) fail_not_positive(found$bad, price, d)
-  if (length(found$again)) settle_repeats(found$again, calendar$row, price, d)
-  if (!found$rising) note_order(found$falling, origin)
+  if (length(close$bad)) fail_not_positive(close$bad, price, d)
+  if (length(close$again)) settle_repeats(close$again, calendar$row, price, d)
+  if (!close$rising) note_order(close$falling, origin)
   other <- setdiff(names(d$values), d$measured)
   fields <- lapply(stats::setNames(nm = other), function(f) {
     `colnames<-`(spread(f)$values, d$securities)
   })
   new_prices(
     .Date(calendar$days),
-    `colnames<-`(found$values, d$securities),
+    `colnames<-`(close$values, d$securities),
     origin,
     fields = fields,
     measured = d$measured,

@@ -486,14 +486,16 @@ check_asked <- function(table, pending) {
   low <- if (is.null(asked$from)) -Inf else as.numeric(as.Date(asked$from))
   high <- if (is.null(asked$to)) Inf else as.numeric(as.Date(asked$to))
   if (any(table$date < low | table$date > high)) stop("there are dates that were not asked for")
-  all <- do.call(
+  every_one <- do.call(
     rbind,
     c(
       lapply(pending$pages, function(p) p$rows[c("security", "date")]),
       list(table[c("security", "date")])
     )
   )
-  twice <- anyDuplicated(match(all$security, unique(all$security)) * 1e7 + all$date)
+  twice <- anyDuplicated(
+    match(every_one$security, unique(every_one$security)) * 1e7 + every_one$date
+  )
   if (twice) stop("there are two rows for the same date")
 }
 
@@ -534,8 +536,8 @@ page_columns <- function(table, columns) {
   if (!nrow(table)) {
     return(stats::setNames(as.data.frame(rep(list(numeric()), length(columns))), columns))
   }
-  missing <- setdiff(intersect(c("security", "date"), columns), names(table))
-  if (length(missing)) stop(sprintf("the table has no column %s", missing[1L]))
+  lacking <- setdiff(intersect(c("security", "date"), columns), names(table))
+  if (length(lacking)) stop(sprintf("the table has no column %s", lacking[1L]))
   out <- lapply(stats::setNames(nm = intersect(columns, names(table))), function(name) {
     v <- table[[name]]
     if (name %in% c("security", "name", "currency", "group", "benchmark")) return(as.character(v))

@@ -97,7 +97,7 @@ check_faults <- function(faults) {
 
 # The answer to one request, faults and all.
 answerer <- function(connection, faults, form, page_rows, token) {
-  answers <- tables <- lies <- within <- 0
+  answers <- tables <- lies <- in_time <- 0
   second <- 0
   every <- function(n, fault) !is.null(faults[[fault]]) && n %% faults[[fault]] == 0
   function(request) {
@@ -107,10 +107,10 @@ answerer <- function(connection, faults, form, page_rows, token) {
       return(problem(401L, "This feed answers those who have its token."))
     }
     now <- floor(as.numeric(Sys.time()))
-    if (now != second) within <<- 0
+    if (now != second) in_time <<- 0
     second <<- now
-    within <<- within + 1
-    if (!is.null(faults$limit) && within > faults$limit) {
+    in_time <<- in_time + 1
+    if (!is.null(faults$limit) && in_time > faults$limit) {
       return(problem(
         429L,
         "Too many questions in a second.",
@@ -181,15 +181,15 @@ table_asked <- function(connection, request, form, page_rows) {
     return(problem(400L, sprintf("At most %d securities at once.", most_at_once)))
   }
   with_store(connection, function(connection, address) {
-    found <- rows_asked(connection, path, asked, lapply(days, as.integer))
-    if (!is.null(found$problem)) return(found$problem)
-    total <- nrow(found$rows)
+    asked_rows <- rows_asked(connection, path, asked, lapply(days, as.integer))
+    if (!is.null(asked_rows$problem)) return(asked_rows$problem)
+    total <- nrow(asked_rows$rows)
     page <- if (is.null(asked[["next"]])) 1 else as.numeric(sub("^.*\\.", "", asked[["next"]]))
     if (!is.null(asked[["next"]]) &&
-        !identical(sub("\\.[0-9]+$", "", asked[["next"]]), found$state)) {
+        !identical(sub("\\.[0-9]+$", "", asked[["next"]]), asked_rows$state)) {
       return(problem(410L, "The prices have changed since the first page; ask for it again."))
     }
-    rows <- found$rows[
+    rows <- asked_rows$rows[
       seq_len(total) > (page - 1) * page_rows & seq_len(total) <= page * page_rows,
     ]
     as_json <- form == "json" || grepl("^application/json", request$HTTP_ACCEPT %||% "")
@@ -200,13 +200,13 @@ table_asked <- function(connection, request, form, page_rows) {
       headers = c(
         list(
           "Content-Type" = if (as_json) "application/json" else "text/csv; charset=utf-8",
-          "Feed-State" = found$state,
+          "Feed-State" = asked_rows$state,
           "Feed-Rows" = as.character(nrow(rows)),
           "Feed-Total" = as.character(total),
           "Feed-Digest" = digest::digest(body, algo = "sha256", serialize = FALSE)
         ),
         if (page * page_rows < total) {
-          list("Feed-Next" = sprintf("%s.%.0f", found$state, page + 1))
+          list("Feed-Next" = sprintf("%s.%.0f", asked_rows$state, page + 1))
         }
       )
     )
@@ -290,7 +290,7 @@ rows_asked <- function(connection, path, asked, days) {
     }
     since <- as.numeric(sub("^.*\\.", "", asked$held_state))
   }
-  within <- c(
+  in_time <- c(
     sprintf("security_id in (%s)", paste(known$id, collapse = ", ")),
     if (!is.null(days$from)) sprintf("day >= %d", days$from),
     if (!is.null(days$to)) sprintf("day <= %d", days$to)
@@ -302,7 +302,7 @@ rows_asked <- function(connection, path, asked, days) {
       "from",
       table,
       "where",
-      paste(c(within, ...), collapse = " and ")
+      paste(c(in_time, ...), collapse = " and ")
     )
   }
   query <- if (is.null(since)) {

@@ -74,19 +74,19 @@ fetch_prices <- function(feed, securities = NULL, from = NULL, to = NULL, ...) {
   tables <- unlist(lapply(kept, `[[`, "rows"), recursive = FALSE)
   rows <- filled_together(unlist(tables, recursive = FALSE))
   rows <- rows[!is.na(rows$close) | !is.na(rows$adjusted), ]
-  names <- intersect(wanted$names, rows$security)
-  if (!length(names)) {
+  chosen_names <- intersect(wanted$names, rows$security)
+  if (!length(chosen_names)) {
     fail("feed", sprintf("The feed %s has no prices in that span.", feed$address))
   }
-  rows <- rows[order(match(rows$security, names), rows$day), ]
+  rows <- rows[order(match(rows$security, chosen_names), rows$day), ]
   actions <- do.call(rbind, lapply(kept, `[[`, "actions"))
   delivery <- delivery_of_rows(
-    names,
-    match(rows$security, names),
+    chosen_names,
+    match(rows$security, chosen_names),
     rows$day,
     rows[price_fields],
-    actions[actions$security %in% names, ],
-    wanted$about[match(names, wanted$about$security), ],
+    actions[actions$security %in% chosen_names, ],
+    wanted$about[match(chosen_names, wanted$about$security), ],
     paste("feed", feed$address),
     list()
   )
@@ -122,15 +122,15 @@ update_store <- function(store, feed, securities = NULL, from = NULL, to = NULL,
   if (is.null(securities) && update && nrow(held)) securities <- held$security
   had <- held$security[!is.na(held$last_day)]
   wanted <- asked_for(feed, securities, known = if (update) had)
-  names <- setdiff(wanted$names, names(wanted$lost))
+  chosen_names <- setdiff(wanted$names, names(wanted$lost))
   note_now <- function(unknown = character()) {
     with_store(store, function(connection, address) {
-      note_asked(connection, feed$address, c(names, unknown), unknown)
+      note_asked(connection, feed$address, c(chosen_names, unknown), unknown)
     }, write = TRUE)
   }
-  if (length(setdiff(names, held$security))) note_now()
+  if (length(setdiff(chosen_names, held$security))) note_now()
   held <- held[held$security %in% had, ]
-  plan <- if (update) plan_update(names, held, span) else plan_whole(names, span)
+  plan <- if (update) plan_update(chosen_names, held, span) else plan_whole(chosen_names, span)
   addition <- NA_integer_
   outcomes <- fetch_planned(feed, plan, wanted, function(part) {
     about <- wanted$about[wanted$about$security %in% part$came$security, ]
@@ -360,7 +360,7 @@ fetch_planned <- function(feed, plan, wanted, keep) {
     tries = 0L,
     reason = NA_character_
   )
-  row_of <- function(names) match(names, wanted$names)
+  row_of <- function(chosen_names) match(chosen_names, wanted$names)
   settled <- failed <- 0L
   waiting <- ""
   bar <- cli::cli_progress_bar(
@@ -374,15 +374,15 @@ fetch_planned <- function(feed, plan, wanted, keep) {
     waiting <<- if (nzchar(text)) paste(",", text) else ""
     cli::cli_progress_update(set = settled, id = bar, force = TRUE)
   }
-  settle <- function(names) {
-    settled <<- settled + length(names)
+  settle <- function(chosen_names) {
+    settled <<- settled + length(chosen_names)
     cli::cli_progress_update(set = settled, id = bar)
   }
-  lose <- function(names, problem, tries) {
-    outcomes$reason[row_of(names)] <<- problem$reason
-    outcomes$tries[row_of(names)] <<- tries
-    failed <<- failed + length(names)
-    settle(names)
+  lose <- function(chosen_names, problem, tries) {
+    outcomes$reason[row_of(chosen_names)] <<- problem$reason
+    outcomes$tries[row_of(chosen_names)] <<- tries
+    failed <<- failed + length(chosen_names)
+    settle(chosen_names)
   }
   for (name in names(wanted$lost)) lose(name, wanted$lost[[name]], wanted$lost[[name]]$tries)
 
@@ -398,7 +398,7 @@ fetch_planned <- function(feed, plan, wanted, keep) {
   }, lose, tell)
 
   part <- empty_part()
-  flush <- function() {
+  keep_rows <- function() {
     if (!length(part$rows) && !nrow(part$came)) return()
     part$actions <<- actions_of(part$actions)
     # In the order they were asked for, not that in which they came.
@@ -445,12 +445,12 @@ fetch_planned <- function(feed, plan, wanted, keep) {
       )
       part$n <<- part$n + nrow(told$rows)
       settle(batch$names)
-      if (part$n > 250000L) flush()
+      if (part$n > 250000L) keep_rows()
     },
     lose,
     tell
   )
-  flush()
+  keep_rows()
   cli::cli_progress_done(id = bar)
   outcome_result(feed, outcomes)
 }
@@ -460,42 +460,42 @@ empty_part <- function() list(rows = list(), actions = list(), came = data.frame
 
 # The rows of an answer without those with a price that cannot be one; a row without any price
 # withdraws one.
-good_rows <- function(found, names) {
-  fields <- intersect(price_fields, names(found))
-  prices <- as.matrix(found[setdiff(fields, "volume")])
+good_rows <- function(rows, wanted) {
+  fields <- intersect(price_fields, names(rows))
+  prices <- as.matrix(rows[setdiff(fields, "volume")])
   wrong <- rowSums(!is.na(prices) & !(is.finite(prices) & prices > 0)) > 0
-  of <- factor(match(found$security, names), seq_along(names))
-  first <- match(seq_along(names), as.integer(of)[wrong])
+  of <- factor(match(rows$security, wanted), seq_along(wanted))
+  first <- match(seq_along(wanted), as.integer(of)[wrong])
   i <- which(wrong)[first]
-  left_out <- tabulate(of[wrong], length(names))
-  reason <- rep(NA_character_, length(names))
+  left_out <- tabulate(of[wrong], length(wanted))
+  reason <- rep(NA_character_, length(wanted))
   reason[!is.na(i)] <- sprintf(
     "%s left out; on %s a price is %s",
     count(left_out[!is.na(i)], "row"),
-    .Date(found$date[i[!is.na(i)]]),
+    .Date(rows$date[i[!is.na(i)]]),
     apply(prices[i[!is.na(i)], , drop = FALSE], 1L, function(p) {
       p[!is.na(p) & !(is.finite(p) & p > 0)][1L]
     })
   )
-  found <- found[!wrong, ]
+  rows <- rows[!wrong, ]
   of <- of[!wrong]
   edge <- function(pick) {
     .Date(vapply(
-      split(found$day, of),
+      split(rows$day, of),
       function(d) if (length(d)) pick(d) else NA_real_,
       0,
       USE.NAMES = FALSE
     ))
   }
-  names(found)[names(found) == "date"] <- "day"
+  names(rows)[names(rows) == "date"] <- "day"
   # A field that no row has is one that the feed does not have.
-  has <- fields == "close" | vapply(found[fields], function(v) any(!is.na(v)), NA)
+  has <- fields == "close" | vapply(rows[fields], function(v) any(!is.na(v)), NA)
   list(
-    rows = found[c("security", "day", fields[has])],
+    rows = rows[c("security", "day", fields[has])],
     came = data.frame(
       from = edge(min),
       to = edge(max),
-      rows = tabulate(of, length(names)),
+      rows = tabulate(of, length(wanted)),
       left_out = left_out,
       reason = reason
     )
@@ -516,7 +516,7 @@ actions_of <- function(tables) {
 filled_together <- function(tables, fields = price_fields, day = "day") {
   columns <- lapply(stats::setNames(nm = c("security", day, fields)), function(name) {
     none <- if (name == "security") NA_character_ else NA_real_
-    unlist(lapply(tables, function(t) t[[name]] %||% rep(none, nrow(t))))
+    unlist(lapply(tables, function(shown) shown[[name]] %||% rep(none, nrow(shown))))
   })
   columns[lengths(columns) == 0L] <- list(numeric())
   data.frame(columns)

@@ -59,8 +59,8 @@ grid_of_frame <- function(x, origin, place = row_place, ...) {
     if (is.character(v)) {
       said <- unique(v)
       text <- in_utf8(enc2utf8(said))
-      levels <- setdiff(text, c(NA, ""))
-      return(structure(match(text, levels)[match(v, said)], levels = levels, class = "factor"))
+      texts <- setdiff(text, c(NA, ""))
+      return(structure(match(text, texts)[match(v, said)], levels = texts, class = "factor"))
     }
     if (is.logical(v) && all(is.na(v))) return(v)
     if (is.numeric(v)) as.numeric(v) else factor(as.character(v))
@@ -130,20 +130,20 @@ read_text_grid <- function(file, ending) {
   }
   again <- text_again(bytes, shape$start, separator, read$rows)
   columns <- read$values
-  names <- trimmed(shape$names)
+  headings <- trimmed(shape$names)
   # Names are text, whatever they look like.
   as_text <- which(
     read$torn |
-      (plain_name(names) %in% setdiff(security_names, weak_security_names) &
+      (plain_name(headings) %in% setdiff(security_names, weak_security_names) &
         vapply(columns, is.numeric, NA))
   )
   if (length(as_text)) columns[as_text] <- again(as_text)
-  names(columns) <- names
+  names(columns) <- headings
   # Numbers that have a decimal point for certain, between commas, need not be looked at again:
   # the file is let go, unless some of them may be names.
   if (separator == "," &&
       any(read$certain) &&
-      !any(plain_name(names) %in% security_names & vapply(columns, is.numeric, NA))) {
+      !any(plain_name(headings) %in% security_names & vapply(columns, is.numeric, NA))) {
     again <- NULL
   }
   remarks <- c(
@@ -239,17 +239,17 @@ shape_of_text <- function(bytes, origin) {
   }
   # A comma may also be a decimal mark or stand in a text, so it comes last.
   best <- which(wide & agree == max(agree[wide]))[1L]
-  found <- heads[[best]]
+  head <- heads[[best]]
   rivals <- setdiff(names(which(wide & agree == 1)), names(separators)[best])
   list(
     separator = separators[[best]],
-    names = found$names,
-    start = found$start,
-    line = found$line,
-    malformed = found$malformed,
+    names = head$names,
+    start = head$start,
+    line = head$line,
+    malformed = head$malformed,
     remarks = c(
       if (length(rivals)) sprintf("%s between columns", names(separators)[best]),
-      if (found$titles) sprintf("%s above the header left out", count(found$titles, "line"))
+      if (head$titles) sprintf("%s above the header left out", count(head$titles, "line"))
     )
   )
 }
@@ -394,10 +394,10 @@ grid_of_cells <- function(cells, origin, name) {
     }
     factor(text, unique(text[there]))
   }, cells, text)
-  names <- top$names
-  names(columns) <- names
+  headings <- top$names
+  names(columns) <- headings
   # Columns that are wholly empty were never written.
-  columns <- columns[nzchar(names) | vapply(columns, function(v) !all(is.na(v)), NA)]
+  columns <- columns[nzchar(headings) | vapply(columns, function(v) !all(is.na(v)), NA)]
   new_grid(
     columns,
     origin,

@@ -17,15 +17,15 @@ holding_columns <- list(
 read_holdings <- function(source, what = NULL, decimal = NULL) {
   grid <- one_grid(source, "the holdings")
   columns <- names(grid$columns)
-  names <- plain_name(columns)
-  security <- match(security_names, names)
+  headings <- plain_name(columns)
+  security <- match(security_names, headings)
   security <- security[!is.na(security)][1L]
-  found <- vapply(holding_columns, function(known) match(TRUE, names %in% known), 0L)
-  taken <- if (is.null(what)) names(found)[!is.na(found)][1L] else what
-  if (is.na(security) || is.na(taken) || is.na(found[[taken]])) {
+  column <- vapply(holding_columns, function(known) match(TRUE, headings %in% known), 0L)
+  taken <- if (is.null(what)) names(column)[!is.na(column)][1L] else what
+  if (is.na(security) || is.na(taken) || is.na(column[[taken]])) {
     lacking <- c(
       if (is.na(security)) "security",
-      if (is.na(taken)) "shares, value or weight" else if (is.na(found[[taken]])) taken
+      if (is.na(taken)) "shares, value or weight" else if (is.na(column[[taken]])) taken
     )
     fail(
       "weights",
@@ -33,9 +33,9 @@ read_holdings <- function(source, what = NULL, decimal = NULL) {
       where = sprintf("They have %s.", some(columns))
     )
   }
-  at <- found[[taken]]
+  at <- column[[taken]]
   date <- which(
-    names %in% c(date_names, "asof", "asofdate", "holdingdate", "valuationdate", "reportdate")
+    headings %in% c(date_names, "asof", "asofdate", "holdingdate", "valuationdate", "reportdate")
   )[1L]
   read <- if_unclear(function(mark) grid_numbers(grid, columns[at], mark), decimal)
   named <- one_name_each(names_as_text(grid, columns[security]))

@@ -4,9 +4,9 @@
 
 # The numbers of some columns of a grid: `values`, the `decimal` mark, `remarks` on how they were
 # read, and `faults`, cells that are no numbers like the others: their row, column and text.
-grid_numbers <- function(grid, which, decimal) {
-  columns <- grid$columns[which]
-  at <- match(which, names(grid$columns))
+grid_numbers <- function(grid, chosen, decimal) {
+  columns <- grid$columns[chosen]
+  at <- match(chosen, names(grid$columns))
   written <- lapply(columns, function(v) {
     if (is.factor(v)) as.data.frame(core_written_numbers(levels(v)))
   })
@@ -28,7 +28,7 @@ grid_numbers <- function(grid, which, decimal) {
     rbind,
     Map(function(r, column) {
       if (length(r$faults)) data.frame(row = r$faults, column = column, text = r$text)
-    }, read, which)
+    }, read, chosen)
   )
   words <- any(vapply(read, `[[`, NA, "words")) || any(grid$marks$words[at])
   of <- function(what) unlist(lapply(read, `[[`, what), use.names = FALSE)
@@ -52,8 +52,8 @@ column_numbers <- function(v, written, decimal) {
   if (!is.factor(v)) v <- factor(as.character(v))
   written <- written %||% as.data.frame(core_written_numbers(levels(v)))
   numbers <- if (decimal == ",") written$comma else written$point
-  missing <- written$word
-  is_number <- !is.na(numbers) & !missing
+  blank <- written$word
+  is_number <- !is.na(numbers) & !blank
   counts <- tabulate(v, nlevels(v))
   # What is in another unit than most, or in one where most are in none, is no number like the
   # others; nor is a percentage among prices.
@@ -61,7 +61,7 @@ column_numbers <- function(v, written, decimal) {
   sums <- tapply(counts[is_number], unit[is_number], sum)
   strange <- is_number & !unit %in% names(sums)[which.max(sums)]
   numbers[!is_number | strange] <- NA
-  faulty <- (!is_number & !missing) | strange
+  faulty <- (!is_number & !blank) | strange
   rows <- if (any(faulty)) which(as.integer(v) %in% which(faulty)) else integer()
   kept <- is_number & !strange
   units <- unique(written$unit[kept & nzchar(written$unit)])
@@ -70,7 +70,7 @@ column_numbers <- function(v, written, decimal) {
     values = numbers[as.integer(v)],
     faults = rows,
     text = as.character(v)[rows],
-    words = any(missing),
+    words = any(blank),
     remarks = c(
       if (any(kept & written$percent)) "percentages divided by 100",
       if (length(units)) sprintf("numbers in %s", some(units)),
@@ -83,7 +83,7 @@ column_numbers <- function(v, written, decimal) {
 decimal_mark <- function(columns, written, at, grid, decimal) {
   if (!is.null(decimal)) return(list(decimal = check_choice(decimal, "decimal", c(".", ","))))
   none <- data.frame(core_written_numbers(character()), text = character())
-  all <- do.call(
+  together <- do.call(
     rbind,
     c(
       list(none),
@@ -99,25 +99,28 @@ decimal_mark <- function(columns, written, at, grid, decimal) {
   }
   certain <- plain & grid$marks$certain[at] %in% TRUE
   # Numbers of a type of their own, in a table that also has text, are by no mark.
-  by_point <- any(certain) || any(is.na(all$comma))
-  by_comma <- any(is.na(all$point))
-  either <- (!is.na(all$point) & !is.na(all$comma) & all$point != all$comma)
+  by_point <- any(certain) || any(is.na(together$comma))
+  by_comma <- any(is.na(together$point))
+  either <- (!is.na(together$point) & !is.na(together$comma) & together$point != together$comma)
   if (by_point && by_comma) {
-    refuse_decimal(grid$origin, c(all$text[is.na(all$point)][1L], all$text[is.na(all$comma)][1L]))
+    refuse_decimal(
+      grid$origin,
+      c(together$text[is.na(together$point)][1L], together$text[is.na(together$comma)][1L])
+    )
   }
   if (by_comma) return(list(decimal = ","))
   if (by_point) return(list(decimal = "."))
   # Between commas a number without quotes has no decimal comma; and what would part thousands by
   # a point writes a decimal comma.
-  pointed <- any(plain) || any(either & !all$with_comma)
-  if (any(either & all$with_comma) || (pointed && !identical(grid$separator, ","))) {
+  pointed <- any(plain) || any(either & !together$with_comma)
+  if (any(either & together$with_comma) || (pointed && !identical(grid$separator, ","))) {
     refuse_decimal(
       grid$origin,
-      c(all$text[either], if (any(plain)) sample_of_column(grid, at[plain][1L]))[1:3]
+      c(together$text[either], if (any(plain)) sample_of_column(grid, at[plain][1L]))[1:3]
     )
   }
   # What can be 1002 as well as 1.002 is told.
-  told <- c(all$text[either], if (any(plain)) sample_of_column(grid, at[plain][1L]))[1L]
+  told <- c(together$text[either], if (any(plain)) sample_of_column(grid, at[plain][1L]))[1L]
   list(decimal = ".", remark = if (pointed) sprintf("a decimal point (%s)", told))
 }
 

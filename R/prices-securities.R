@@ -83,8 +83,8 @@ expand_groups <- function(wanted, prices) {
       )
     }
     group <- substring(w, 7L)
-    found <- prices$about$security[prices$about$group %in% group]
-    if (!length(found)) {
+    members <- prices$about$security[prices$about$group %in% group]
+    if (!length(members)) {
       fail(
         "security",
         sprintf("There is no group %s.", group),
@@ -92,6 +92,6 @@ expand_groups <- function(wanted, prices) {
         remedy = did_you_mean(group, unique(prices$about$group))
       )
     }
-    found
+    members
   })))
 }

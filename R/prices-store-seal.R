@@ -61,7 +61,7 @@ replaced_sums <- function(rows, names) {
 
 # Brings the sums up to date with an addition that has just been merged.
 seal_addition <- function(connection, addition) {
-  names <- name_of_ids(connection)
+  parts <- name_of_ids(connection)
   now <- rows_to_sum(connection, "prices", sprintf("addition = %d", addition))
   gone <- rows_to_sum(
     connection,
@@ -70,10 +70,10 @@ seal_addition <- function(connection, addition) {
     c("replaced_in", "restated")
   )
   brought <- rbind(now, gone[gone$addition == addition, names(now)])
-  write_sums(connection, "addition", brought_sums(brought, names))
-  write_sums(connection, "replaced", replaced_sums(gone, names))
-  came <- series_sums(now, names)
-  went <- series_sums(gone[gone$addition < addition, ], names)
+  write_sums(connection, "addition", brought_sums(brought, parts))
+  write_sums(connection, "replaced", replaced_sums(gone, parts))
+  came <- series_sums(now, parts)
+  went <- series_sums(gone[gone$addition < addition, ], parts)
   before <- DBI::dbGetQuery(connection, "select id, n, sum from sums where what = 'series'")
   of <- function(table, what, none) {
     ifelse(is.na(at <- match(came$id, table$id)), none, table[[what]][at])
@@ -92,21 +92,21 @@ seal_addition <- function(connection, addition) {
 # All sums anew: of a store that had none.
 seal_all <- function(connection) {
   names <- name_of_ids(connection)
-  found <- all_sums(connection, names)
+  sums <- all_sums(connection, names)
   DBI::dbExecute(connection, "delete from sums")
-  for (what in unique(found$what)) {
-    write_sums(connection, what, found[found$what == what, c("id", "n", "sum")])
+  for (what in unique(sums$what)) {
+    write_sums(connection, what, sums[sums$what == what, c("id", "n", "sum")])
   }
 }
 
-all_sums <- function(connection, names) {
+all_sums <- function(connection, parts) {
   now <- rows_to_sum(connection, "prices", "true")
   before <- rows_to_sum(connection, "prices_before", "true", c("replaced_in", "restated"))
   of <- function(what, sums) if (nrow(sums)) data.frame(what = what, sums)
   rbind(
-    of("series", series_sums(now, names)),
-    of("addition", brought_sums(rbind(now, before[names(now)]), names)),
-    of("replaced", replaced_sums(before, names))
+    of("series", series_sums(now, parts)),
+    of("addition", brought_sums(rbind(now, before[names(now)]), parts)),
+    of("replaced", replaced_sums(before, parts))
   )
 }
 
@@ -183,24 +183,24 @@ refuse_damaged <- function(address, what) {
 
 # Series as they are read, against the sums written with them.
 check_series <- function(connection, address, rows, securities) {
-  found <- sum_rows(
+  sums <- sum_rows(
     rows,
     list(id = securities$id, number = name_numbers(securities$security)),
     c("day", kept_fields$prices),
     "security_id"
   )
-  compare_sums(connection, address, "series", found, function(id) {
+  compare_sums(connection, address, "series", sums, function(id) {
     sprintf("the prices of %s", some(securities$security[match(id, securities$id)]))
   })
 }
 
-compare_sums <- function(connection, address, what, found, called, until = Inf) {
+compare_sums <- function(connection, address, what, sums, called, until = Inf) {
   written <- DBI::dbGetQuery(
     connection,
     sprintf("select id, n, sum from sums where what = '%s'", what)
   )
   written <- written[written$id <= until, ]
-  both <- merge(written, found, by = "id", all = TRUE)
+  both <- merge(written, sums, by = "id", all = TRUE)
   wrong <- both$id[!(both$sum.x == both$sum.y & both$n.x == both$n.y) %in% TRUE]
   if (length(wrong)) refuse_damaged(address, called(wrong))
 }
@@ -231,7 +231,7 @@ verify_store <- function(store) {
         remedy = "Adding or fetching anything makes them."
       )
     }
-    line <- function(part, item, n, sound) {
+    verdict <- function(part, item, n, sound) {
       data.frame(part = part, item = item, n = as.integer(n), sound = sound)
     }
     names <- name_of_ids(connection)
@@ -251,10 +251,10 @@ verify_store <- function(store) {
     sound <- (both$sum.x == both$sum.y & both$n.x == both$n.y) %in% TRUE
     item <- ifelse(both$what == "series", names$security[match(both$id, names$id)], both$id)
     table <- rbind(
-      if (!is.null(whole)) line("database", address$shown, NA, whole),
-      line("rest", address$shown, NA, rest),
-      line(both$what, item, ifelse(is.na(both$n.y), 0L, both$n.y), sound),
-      if (address$kind == "sqlite") verify_packed(connection, names, line)
+      if (!is.null(whole)) verdict("database", address$shown, NA, whole),
+      verdict("rest", address$shown, NA, rest),
+      verdict(both$what, item, ifelse(is.na(both$n.y), 0L, both$n.y), sound),
+      if (address$kind == "sqlite") verify_packed(connection, names, verdict)
     )
     table <- table[
       order(match(table$part, c("database", "rest", "series", "packed", "addition", "replaced"))),
@@ -264,7 +264,7 @@ verify_store <- function(store) {
 }
 
 # What is packed is the same as the rows that it was made of.
-verify_packed <- function(connection, names, line) {
+verify_packed <- function(connection, names, verdict) {
   packed <- DBI::dbGetQuery(connection, "select security_id, addition, n, data from packed")
   if (!nrow(packed)) return(NULL)
   do.call(
@@ -283,7 +283,7 @@ verify_packed <- function(connection, names, line) {
         packed$data[[i]],
         writeBin(as.numeric(unlist(rows)), raw(), endian = "little")
       )
-      line(
+      verdict(
         "packed",
         names$security[match(packed$security_id[i], names$id)],
         nrow(rows),

@@ -91,8 +91,8 @@ add_to_store <- function(connection, rows, actions, about, source, feed = NULL) 
     filled_together(tables, fields)
   })
   arrived <- unlist(lapply(rows, `[[`, "security"))
-  names <- unique(c(feed$security, arrived, actions$security))
-  ids <- securities_in_store(connection, names, about)
+  wanted <- unique(c(feed$security, arrived, actions$security))
+  ids <- securities_in_store(connection, wanted, about)
   last <- DBI::dbGetQuery(
     connection,
     "select max(addition) as addition, max(added_at) as added_at from additions"
@@ -100,7 +100,7 @@ add_to_store <- function(connection, rows, actions, about, source, feed = NULL) 
   addition <- if (is.na(last$addition)) 1L else as.integer(last$addition) + 1L
   # A clock may go back; the order of additions does not.
   at <- max(last$added_at, utc_now(), na.rm = TRUE)
-  merge <- function(table, columns) {
+  merge_with <- function(table, columns) {
     if (!NROW(columns)) return(NULL)
     fields <- setdiff(names(columns), c("security", "day"))
     arriving <- data.frame(
@@ -110,18 +110,18 @@ add_to_store <- function(connection, rows, actions, about, source, feed = NULL) 
     )
     merge_rows(connection, table, arriving, fields, addition)
   }
-  changed <- do.call(rbind, lapply(rows, function(table) merge("prices", table)))
-  acted <- merge("actions", one_a_day(actions))
+  changed <- do.call(rbind, lapply(rows, function(table) merge_with("prices", table)))
+  acted <- merge_with("actions", one_a_day(actions))
   sums <- function(n) {
-    if (!NROW(changed)) return(integer(length(names)))
-    as.integer(tapply(n, factor(changed$id, ids[names]), sum, default = 0L))
+    if (!NROW(changed)) return(integer(length(wanted)))
+    as.integer(tapply(n, factor(changed$id, ids[wanted]), sum, default = 0L))
   }
   counts <- data.frame(
-    security = names,
+    security = wanted,
     new = sums(changed$new),
     restated = sums(changed$restated)
   )
-  counts$same <- tabulate(match(arrived, names), length(names)) - counts$new - counts$restated
+  counts$same <- tabulate(match(arrived, wanted), length(wanted)) - counts$new - counts$restated
   anything <- NROW(changed) > 0L || NROW(acted) > 0L
   if (anything) {
     DBI::dbAppendTable(
@@ -139,7 +139,7 @@ add_to_store <- function(connection, rows, actions, about, source, feed = NULL) 
   if (NROW(changed)) seal_addition(connection, addition)
   if (length(feed$security)) note_held(connection, feed, ids, at)
   if (inherits(connection, "SQLiteConnection")) {
-    pack_series(connection, ids[names], counts$new, addition)
+    pack_series(connection, ids[wanted], counts$new, addition)
   }
   structure(counts, addition = if (anything) addition else NA_integer_)
 }
@@ -148,9 +148,9 @@ utc_now <- function() format(Sys.time(), "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC")
 
 # The ids of securities, by name; those not yet known are entered, and what is said about any is
 # kept.
-securities_in_store <- function(connection, names, about) {
+securities_in_store <- function(connection, wanted, about) {
   known <- DBI::dbGetQuery(connection, "select id, security from securities")
-  fresh <- setdiff(names, known$security)
+  fresh <- setdiff(wanted, known$security)
   if (length(fresh)) {
     entered <- data.frame(
       id = max(0L, known$id) + seq_along(fresh),
@@ -218,7 +218,7 @@ merge_rows <- function(connection, table, arriving, fields, addition) {
       )
     }
   }
-  all <- paste(c("security_id", "day", kept_fields[[table]], "addition"), collapse = ", ")
+  every_row <- paste(c("security_id", "day", kept_fields[[table]], "addition"), collapse = ", ")
   differs <- function(old, new) {
     paste(sprintf("%s.%s is distinct from %s.%s", old, fields, new, fields), collapse = " or ")
   }
@@ -233,8 +233,8 @@ merge_rows <- function(connection, table, arriving, fields, addition) {
        from %1$s t join arriving a on a.security_id = t.security_id and a.day = t.day
        where %5$s",
     table,
-    all,
-    gsub("(\\w+)", "t.\\1", all),
+    every_row,
+    gsub("(\\w+)", "t.\\1", every_row),
     addition,
     differs("t", "a"),
     restated
@@ -288,7 +288,7 @@ one_a_day <- function(actions) {
   if (!NROW(actions)) return(NULL)
   key <- paste(actions$security, as.numeric(actions$date))
   first <- !duplicated(key)
-  together <- function(amount, by) {
+  together <- function(amount, field) {
     vapply(
       split(amount, factor(key, key[first])),
       function(a) if (all(is.na(a))) NA_real_ else by(a[!is.na(a)]),
@@ -508,18 +508,18 @@ state_at <- function(connection, as_of, address) {
 
 # Each series is tested against its checksum.
 rows_now <- function(connection, address, sealed) {
-  found <- series_now(connection, address)
-  if (!sealed) return(found)
+  series <- series_now(connection, address)
+  if (!sealed) return(series)
   securities <- DBI::dbGetQuery(connection, "select id, security from securities")
-  summed <- lapply(found, as.numeric)
+  summed <- lapply(series, as.numeric)
   check_series(connection, address, summed, securities)
-  found
+  series
 }
 
 # The prices as they stood after an addition: what each addition brought and replaced until then
 # is tested first.
 rows_known <- function(connection, address, addition, sealed) {
-  names <- name_of_ids(connection)
+  wanted <- name_of_ids(connection)
   now <- rows_to_sum(connection, "prices", sprintf("addition <= %d", addition))
   before <- rows_to_sum(
     connection,
@@ -534,7 +534,7 @@ rows_known <- function(connection, address, addition, sealed) {
       connection,
       address,
       "addition",
-      brought_sums(brought, names),
+      brought_sums(brought, wanted),
       called("brought"),
       until = addition
     )
@@ -543,7 +543,7 @@ rows_known <- function(connection, address, addition, sealed) {
       connection,
       address,
       "replaced",
-      replaced_sums(replaced, names),
+      replaced_sums(replaced, wanted),
       called("replaced"),
       until = addition
     )

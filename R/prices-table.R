@@ -145,13 +145,13 @@ find_security_column <- function(x, date_column, origin) {
   textual <- rest[vapply(x[rest], is.factor, NA) &
     !plain_name(rest) %in% c(date_names, other_names) &
     is.na(field_of(rest))]
-  numeric <- any(vapply(x[rest], holds_numbers, NA))
+  of_numbers <- any(vapply(x[rest], holds_numbers, NA))
   names_only <- textual[vapply(x[textual], function(v) {
     known <- core_written_numbers(levels(v))
     !any(known$number) &&
       !any(known$word) && !anyNA(v) && !any(grepl(dividend_pattern, levels(v), perl = TRUE))
   }, NA)]
-  if (!numeric || !length(names_only)) return(NULL)
+  if (!of_numbers || !length(names_only)) return(NULL)
   if (length(names_only) > 1L) {
     fail(
       "layout",
@@ -269,14 +269,14 @@ pick_securities <- function(wanted, names) {
     }
     return(match(wanted, names))
   }
-  found <- tryCatch(stats::setNames(seq_along(names), names)[wanted], error = function(e) NA)
-  if (!length(found) || anyNA(found)) {
+  picked <- tryCatch(stats::setNames(seq_along(names), names)[wanted], error = function(e) NA)
+  if (!length(picked) || anyNA(picked)) {
     fail(
       "security",
       sprintf("There are only %s to pick from.", count(length(names), "security", "securities"))
     )
   }
-  unname(found)
+  unname(picked)
 }
 
 #' @export

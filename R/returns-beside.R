@@ -153,28 +153,28 @@ beside_risk_free <- function(returns, risk_free) {
         where = sprintf("It is %s.", shown(risk_free))
       )
     }
-    log <- returns$kind == "log"
+    in_logs <- returns$kind == "log"
     none$rate_of <- function(per_year) {
       rate <- log1p(risk_free) / unname(per_year)
-      if (log) rate else expm1(rate)
+      if (in_logs) rate else expm1(rate)
     }
     none$name <- sprintf("%s a year", format(risk_free))
     return(none)
   }
-  found <- beside_benchmark(returns, risk_free)
-  if (length(found$names) != 1L) {
+  beside <- beside_benchmark(returns, risk_free)
+  if (length(beside$names) != 1L) {
     fail(
       "argument",
       "`risk_free` must be one series.",
-      where = sprintf("It is %s.", some(found$names))
+      where = sprintf("It is %s.", some(beside$names))
     )
   }
   list(
-    returns = found$returns,
-    rates = found$returns$values[, found$names],
+    returns = beside$returns,
+    rates = beside$returns$values[, beside$names],
     series = TRUE,
-    start = starts_of(found$returns)[match(found$names, colnames(found$returns))],
-    name = found$names
+    start = starts_of(beside$returns)[match(beside$names, colnames(beside$returns))],
+    name = beside$names
   )
 }
 

@@ -258,39 +258,39 @@ close_on <- function(close, dates, date, securities) {
       )
     )
   }
-  found <- core_carry(close[seq_len(row), , drop = FALSE], row)[row, ]
-  if (anyNA(found)) {
+  carried <- core_carry(close[seq_len(row), , drop = FALSE], row)[row, ]
+  if (anyNA(carried)) {
     fail(
       "weights",
       sprintf(
         "%s has no price yet on %s, of which the holdings are.",
-        some(securities[is.na(found)]),
+        some(securities[is.na(carried)]),
         date
       )
     )
   }
-  found
+  carried
 }
 
 whole_weights <- function(held, normalise) {
-  sum <- sum(held$amount) + held$cash
-  if (!is.finite(sum)) fail("weights", "The weights add up to more than a number can hold.")
-  if (abs(sum - 1) <= 1e-6) return(held)
-  if (!normalise || sum <= 0) {
+  total <- sum(held$amount) + held$cash
+  if (!is.finite(total)) fail("weights", "The weights add up to more than a number can hold.")
+  if (abs(total - 1) <= 1e-6) return(held)
+  if (!normalise || total <= 0) {
     fail(
       "weights",
-      sprintf("The weights add up to %s, not to 1.", format(round(sum, 6))),
+      sprintf("The weights add up to %s, not to 1.", format(round(total, 6))),
       remedy = paste(
         paste0(
           "normalise = TRUE divides them by their sum; cash = \"rest\" makes up the ",
           "difference."
         ),
-        if (abs(sum - 100) < 0.5) "If they are percentages, write them with a %."
+        if (abs(total - 100) < 0.5) "If they are percentages, write them with a %."
       )
     )
   }
-  held$amount <- held$amount / sum
-  held$cash <- held$cash / sum
+  held$amount <- held$amount / total
+  held$cash <- held$cash / total
   held
 }
 
@@ -515,7 +515,7 @@ value_then <- function(book) {
     )
   }
   per_year <- rhythms_of(dates, values[, 1L, drop = FALSE])$per_year[[1L]]
-  found <- core_book_value(
+  worth <- core_book_value(
     values,
     held$amount,
     held$cash,
@@ -523,14 +523,14 @@ value_then <- function(book) {
     rebalanced(dates, book$rebalance),
     held$start
   )
-  if (!is.na(found$ruin)) {
+  if (!is.na(worth$ruin)) {
     fail(
       "ruin",
       sprintf("The value of %s falls to zero or below.", book$name),
-      where = sprintf("On %s.", dates[found$ruin])
+      where = sprintf("On %s.", dates[worth$ruin])
     )
   }
-  list(dates = dates, value = found$value)
+  list(dates = dates, value = worth$value)
 }
 
 # ---- the book as it is held today
@@ -699,12 +699,12 @@ then_words <- function(book) {
 }
 
 returns_then <- function(book) {
-  found <- value_then(book)
+  worth <- value_then(book)
   kind <- book$returns$kind
   columns <- if (book$parts) book$security
   if (book$given) {
-    values <- `colnames<-`(core_returns(cbind(found$value), kind == "log"), book$name)
-    dates <- found$dates[-1L]
+    values <- `colnames<-`(core_returns(cbind(worth$value), kind == "log"), book$name)
+    dates <- worth$dates[-1L]
     if (book$parts) {
       values <- cbind(
         values,
@@ -728,12 +728,12 @@ returns_then <- function(book) {
   }
   prices <- book$returns$prices
   close <- cbind(
-    found$value,
-    if (book$parts) prices$close[match(found$dates, prices$dates), columns, drop = FALSE]
+    worth$value,
+    if (book$parts) prices$close[match(worth$dates, prices$dates), columns, drop = FALSE]
   )
   as_book_returns(
     book,
-    found$dates,
+    worth$dates,
     `colnames<-`(close, c(book$name, columns)),
     book$returns$stated
   )
@@ -774,12 +774,12 @@ book_digest <- function(book) {
 returns_today <- function(book) {
   today <- book_today(book)
   R <- as.vector(today$r %*% today$weights)
-  log <- book$returns$kind == "log"
+  in_logs <- book$returns$kind == "log"
   simple <- `colnames<-`(
     cbind(R, if (book$parts) today$r),
     c(book$name, if (book$parts) book$security)
   )
-  values <- if (log) log1p(pmax(simple, -1)) else simple
+  values <- if (in_logs) log1p(pmax(simple, -1)) else simple
   each <- function(x) stats::setNames(rep(x, ncol(values)), colnames(values))
   rhythm <- lapply(today$rhythm, each)
   made <- new_returns(

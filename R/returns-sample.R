@@ -87,13 +87,13 @@ window_frame <- function(returns, place = NULL, securities = colnames(returns$va
   whole <- all(present == length(days))
   cells <- if (whole) NULL else which(if (is.null(place)) !is.na(returns$values) else place > 0L)
   rows <- if (whole) rep(seq_along(days), length(present)) else (cells - 1L) %% length(days) + 1L
-  within <- sequence(present)
+  inside <- sequence(present)
   security <- rep(securities, present)
   list(
     n = present,
     pick = function(m) if (whole) as.vector(m) else m[cells],
     columns = function(window) {
-      n <- pmin(within, window)
+      n <- pmin(inside, window)
       list(
         security = security,
         window = rep(window, length(rows)),
@@ -104,10 +104,10 @@ window_frame <- function(returns, place = NULL, securities = colnames(returns$va
     },
     # The date of the price before the first return of each window.
     price_before = function(window) {
-      n <- pmin(within, window)
+      n <- pmin(inside, window)
       before <- days[rows[pmax(seq_along(rows) - n, 1L)]]
       start <- as.numeric(returns$start)[match(security, colnames(returns$values))]
-      .Date(ifelse(within > n, before, start))
+      .Date(ifelse(inside > n, before, start))
     }
   )
 }

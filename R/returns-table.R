@@ -109,19 +109,19 @@ check_every <- function(every, rhythm) {
   check_choice(every, "every", names(frequencies))
   coarser <- which(!is.na(rhythm$usual) & rhythm$usual > frequencies[[every]]$longest)
   if (!length(coarser)) return(invisible())
-  names <- names(rhythm$every)
+  known <- names(rhythm$every)
   fail(
     "argument",
     sprintf("No %s returns can be taken from these prices.", adverb_of(every)),
-    where = if (length(coarser) == length(names)) {
+    where = if (length(coarser) == length(known)) {
       sprintf("They are %s.", adverb_of(every_of_all(rhythm)))
     } else {
-      sprintf("%s is %s.", names[coarser[1L]], adverb_of(rhythm$every[coarser[1L]]))
+      sprintf("%s is %s.", known[coarser[1L]], adverb_of(rhythm$every[coarser[1L]]))
     },
-    remedy = if (length(coarser) < length(names)) {
+    remedy = if (length(coarser) < length(known)) {
       sprintf(
         "Leave `every` out for returns of each security's own frequency, or %s out.",
-        some(names[coarser])
+        some(known[coarser])
       )
     }
   )
@@ -150,7 +150,7 @@ given_returns <- function(x, kind, every, origin, ...) {
   columns <- d$securities
   check_securities(columns, origin)
   calendar <- days_of(d$day)
-  found <- core_scatter(
+  grid <- core_scatter(
     calendar$row,
     d$security,
     d$values[[d$measured]],
@@ -158,14 +158,14 @@ given_returns <- function(x, kind, every, origin, ...) {
     length(columns)
   )
   dates <- .Date(calendar$days)
-  values <- `colnames<-`(found$values, columns)
-  if (length(found$again)) {
+  values <- `colnames<-`(grid$values, columns)
+  if (length(grid$again)) {
     fail(
       "duplicate",
-      sprintf("%s stands more than once in %s.", .Date(d$day[found$again[1L]]), origin)
+      sprintf("%s stands more than once in %s.", .Date(d$day[grid$again[1L]]), origin)
     )
   }
-  if (!found$rising) note_order(found$falling, origin)
+  if (!grid$rising) note_order(grid$falling, origin)
   bad <- which(is.infinite(values) | (kind == "simple" & !is.na(values) & values < -1))
   if (length(bad)) {
     at <- arrayInd(bad[1L], dim(values))
@@ -339,9 +339,9 @@ window.imbroglio_returns <- function(x, start = NULL, end = NULL, last = NULL, d
     } else {
       x$prices$dates[1L]
     }
-    cut <- window(x$prices, start = from, end = span$to, before = before)
+    chosen <- window(x$prices, start = from, end = span$to, before = before)
     return(as_returns(
-      cut,
+      chosen,
       kind = x$kind,
       every = x$stated,
       keep_unfinished = isTRUE(x$keep_unfinished)
