@@ -69,48 +69,10 @@ backtest_var <- function(returns, window = 250L, level = 0.99, method = "histori
   zone_days <- check_whole(zone_days, "zone_days")
   records <- check_methods(method)
   ask <- asked(returns, level, decay, half_life, tail, block, draws, seed, rank = rank)
-  most <- max(core_observed(returns$values))
-  if (most <= window) {
-    fail(
-      "too_short",
-      "No security has more returns than the window.",
-      where = sprintf(
-        "The window is %s, the longest has %s.",
-        count(window),
-        count(most, "return")
-      )
-    )
-  }
   empirical <- any(vapply(records, `[[`, NA, "empirical"))
-  if (empirical && window * (1 - max(ask$level)) < 1 - 1e-9) {
-    caution(
-      "few_observations",
-      sprintf(
-        paste0(
-          "Of a window of %s fewer than one return lies beyond the level %s: methods by ",
-          "rank show the worst one."
-        ),
-        count(window),
-        format(max(ask$level))
-      )
-    )
-  }
+  check_backtest_window(returns, window, empirical, ask)
   lines <- var_lines_of(returns, records, window, expanding, refit, ask)
-  parts <- list()
-  for (i in seq_along(ask$level)) {
-    for (name in names(records)) {
-      parts[[length(parts) + 1L]] <- tested_columns(
-        returns, lines[[name]][[i]], name, ask$level[i], zone_days
-      )
-    }
-  }
-  columns <- row_bound(parts)
-  in_order <- order(
-    match(columns$security, colnames(returns$values)),
-    match(columns$level, ask$level),
-    match(columns$method, names(records))
-  )
-  columns <- lapply(columns, `[`, in_order)
+  columns <- backtest_columns(returns, lines, records, ask, zone_days)
   common <- scores_of_common_days(returns, lines, columns, ask)
   columns$lacking <- common$all - columns$n
   columns$place <- as.integer(stats::ave(
@@ -142,6 +104,48 @@ backtest_var <- function(returns, window = 250L, level = 0.99, method = "histori
   attr(result, "levels") <- ask$level
   attr(result, "zone_days") <- zone_days
   result
+}
+
+check_backtest_window <- function(returns, window, empirical, ask) {
+  most <- max(core_observed(returns$values))
+  if (most <= window) {
+    fail(
+      "too_short",
+      "No security has more returns than the window.",
+      where = sprintf("The window is %s, the longest has %s.", count(window), count(most, "return"))
+    )
+  }
+  if (empirical && window * (1 - max(ask$level)) < 1 - 1e-9) {
+    caution(
+      "few_observations",
+      sprintf(
+        paste0(
+          "Of a window of %s fewer than one return lies beyond the level %s: methods by ",
+          "rank show the worst one."
+        ),
+        count(window),
+        format(max(ask$level))
+      )
+    )
+  }
+}
+
+backtest_columns <- function(returns, lines, records, ask, zone_days) {
+  parts <- list()
+  for (i in seq_along(ask$level)) {
+    for (name in names(records)) {
+      parts[[length(parts) + 1L]] <- tested_columns(
+        returns, lines[[name]][[i]], name, ask$level[i], zone_days
+      )
+    }
+  }
+  columns <- row_bound(parts)
+  in_order <- order(
+    match(columns$security, colnames(returns$values)),
+    match(columns$level, ask$level),
+    match(columns$method, names(records))
+  )
+  lapply(columns, `[`, in_order)
 }
 
 # For each method and level, value at risk and expected shortfall on each row, from the returns

@@ -1,5 +1,25 @@
 # Getting prices: the commands fetch, feed and store.
 
+fetch_command <- function() {
+  list(
+    says = "prices from a feed into a store, or a file; only what is new",
+    takes = "",
+    options = c(
+      "feed", "store", "securities", "from", "to", "update", "at-once", "tries", "time-limit",
+      "patience", "allow", "verbose", "format", "out", "help"
+    ),
+    example = c(
+      "imbroglio fetch --feed http://127.0.0.1:8017 --store bay.sqlite",
+      "imbroglio fetch --feed http://127.0.0.1:8017 --store bay.sqlite --update",
+      paste0(
+        "imbroglio fetch --feed http://127.0.0.1:8017 --securities BAYALL,group:port ",
+        "--from 2024-01-01 --out port.csv"
+      )
+    ),
+    run = run_fetch
+  )
+}
+
 # Ends with status 1 where something could not be had.
 run_fetch <- function(files, options) {
   if (length(files)) {
@@ -83,6 +103,19 @@ fetch_text <- function(outcomes, into, most = 20L) {
   )
 }
 
+feed_command <- function() {
+  list(
+    says = "a price feed on this machine, to try with: the demo data or a store",
+    takes = "[STORE]",
+    options = c("port", "faults", "json", "page-rows", "seconds", "help"),
+    example = c(
+      "imbroglio feed --port 8017 --seconds 1",
+      "imbroglio feed --faults fail=3,cut=4 --port 0 --seconds 1"
+    ),
+    run = run_feed
+  )
+}
+
 run_feed <- function(files, options) {
   if (length(files) > 1L) fail("argument", "feed serves one store.")
   serve_feed(
@@ -101,6 +134,28 @@ run_feed <- function(files, options) {
     }
   )
   0L
+}
+
+store_command <- function() {
+  list(
+    says = "what a price store holds, what was restated, what was added",
+    takes = "STORE",
+    options = c(
+      "add", "actions", "securities", "price", "dates", "decimal", "restatements", "additions",
+      "verify", "format", "out", "help"
+    ),
+    example = c(
+      paste0(
+        "imbroglio store kept.sqlite --add bay-daily.csv.gz --price close --actions ",
+        "bay-actions.csv --securities bay-securities.csv"
+      ),
+      "imbroglio store kept.sqlite",
+      "imbroglio store kept.sqlite --restatements",
+      "imbroglio store kept.sqlite --verify",
+      "imbroglio volatility kept.sqlite --security group:port --as-of 1"
+    ),
+    run = run_store
+  )
 }
 
 run_store <- function(files, options) {

@@ -7,39 +7,13 @@ autoplot.imbroglio_backtest <- function(object, security = NULL, ...) {
   securities <- unique(table$security)
   if (is.null(security) && length(securities) > 1L) return(backtest_matrix(object, table))
   security <- check_choice(security %||% securities[1L], "security", securities)
-  table <- table[table$security == security & table$level == max(table$level), ]
-  days <- as.data.frame(backtest_days(object))
-  days <- days[days$security == security & days$level == max(table$level), ]
-  if (attr(object, "source")$kind == "log") days$return <- expm1(days$return)
-  methods <- unique(table$method)
-  colours <- stats::setNames(
-    rep_len(c("#D55E00", "#0072B2", "#009E73", "#7A5195", "#9A6A00", "#004C77"), length(methods)),
-    methods
-  )
-  seen <- days[days$method == methods[1L], ]
-  least <- min(seen$return, -days$var, na.rm = TRUE)
-  step <- abs(least) * 0.085
-  # Below the returns a row for each method, with a mark for each breach, on the colour of the
-  # zone of its run.
-  rows <- data.frame(method = methods, y = least - step * (seq_along(methods) + 0.2))
-  breaches <- days[days$breach, ]
-  breaches$y <- rows$y[match(breaches$method, methods)]
-  zones <- as.data.frame(backtest_zones(object))
-  zones <- zones[zones$security == security & zones$level == max(table$level), ]
-  zones$y <- rows$y[match(zones$method, methods)]
-  rows$label <- sprintf(
-    "%s: %s, %s expected",
-    methods,
-    count(table$breaches, "breach", "breaches"),
-    unit_text$one(table$expected)
-  )
-  last <- days[!duplicated(days$method, fromLast = TRUE), ]
-  worst <- seen[seen$return <= -apply(matrix(days$var, nrow(seen)), 1L, min), ]
-  plot <- ggplot2::ggplot(days) +
+  drawn <- backtest_drawn(object, table[table$security == security, ])
+  money <- counts_money(object)
+  ggplot2::ggplot(drawn$days) +
     ggplot2::geom_segment(
-      data = seen,
+      data = drawn$seen,
       ggplot2::aes(x = .data$date, xend = .data$date, y = 0, yend = .data$return),
-      colour = "#AEB9C2",
+      colour = faint,
       linewidth = 0.25
     ) +
     ggplot2::geom_line(
@@ -47,60 +21,19 @@ autoplot.imbroglio_backtest <- function(object, security = NULL, ...) {
       linewidth = 0.55
     ) +
     ggplot2::geom_point(
-      data = worst,
+      data = drawn$worst,
       ggplot2::aes(.data$date, .data$return),
       colour = loss,
       size = 1.3
     ) +
-    ggplot2::geom_rect(
-      data = zones,
-      ggplot2::aes(
-        xmin = .data$from,
-        xmax = .data$to,
-        ymin = .data$y - step * 0.36,
-        ymax = .data$y + step * 0.36,
-        fill = .data$zone
-      ),
-      colour = "white",
-      linewidth = 0.6
-    ) +
-    ggplot2::geom_text(
-      data = zones,
-      ggplot2::aes(x = .data$from, y = .data$y, label = paste0(" ", .data$breaches)),
-      colour = quiet,
-      hjust = 0,
-      size = 3
-    ) +
-    ggplot2::geom_segment(
-      data = breaches,
-      ggplot2::aes(
-        x = .data$date,
-        xend = .data$date,
-        y = .data$y - step * 0.34,
-        yend = .data$y + step * 0.34
-      ),
-      colour = loss,
-      linewidth = 0.45
-    ) +
-    ggplot2::geom_text(
-      data = rows,
-      ggplot2::aes(
-        x = max(days$date),
-        y = .data$y,
-        label = paste0("  ", .data$label),
-        colour = .data$method
-      ),
-      hjust = 0,
-      size = 3.6
-    ) + ggplot2::scale_colour_manual(values = colours) +
-    ggplot2::scale_fill_manual(values = c(
-      green = "#E3EEF6",
-      yellow = "#F6E3B5",
-      red = "#EBC0B4"
-    )) + date_axis() +
+    method_strips(drawn) +
+    ggplot2::scale_colour_manual(values = drawn$colours) +
+    ggplot2::scale_fill_manual(values = zone_colours) +
+    date_axis() +
     ggplot2::scale_y_continuous(labels = amount_axis(object), breaks = function(limits) {
-      Filter(function(y) y > least - step, scales::breaks_pretty(8)(limits))
-    }) + ggplot2::coord_cartesian(clip = "off") +
+      Filter(function(y) y > drawn$least - drawn$step, scales::breaks_pretty(8)(limits))
+    }) +
+    ggplot2::coord_cartesian(clip = "off") +
     titles(
       backtest_headline(object),
       sprintf(
@@ -110,15 +43,101 @@ autoplot.imbroglio_backtest <- function(object, security = NULL, ...) {
           "or red where not"
         ),
         adverb_of(every_in_all(object)),
-        if (counts_money(object)) "profits" else "returns",
+        if (money) "profits" else "returns",
         unit_text$level(max(table$level)),
         count(attr(object, "zone_days"))
       ),
       basis(object),
-      y = paste(security, if (counts_money(object)) "profit" else "return"),
+      y = paste(security, if (money) "profit" else "return"),
       share = 0.85
-    ) + imbroglio_theme() + ggplot2::theme(plot.margin = ggplot2::margin(14, 210, 10, 14))
-  plot
+    ) +
+    imbroglio_theme() +
+    ggplot2::theme(plot.margin = ggplot2::margin(14, 210, 10, 14))
+}
+
+# The days at the highest level, and below them a row for each method, with its breaches and the
+# zones of its runs.
+backtest_drawn <- function(object, table) {
+  highest <- function(rows) {
+    rows[rows$security == table$security[1L] & rows$level == max(table$level), ]
+  }
+  table <- highest(table)
+  days <- highest(as.data.frame(backtest_days(object)))
+  days$return <- as_simple(days$return, attr(object, "source")$kind)
+  methods <- unique(table$method)
+  seen <- days[days$method == methods[1L], ]
+  least <- min(seen$return, -days$var, na.rm = TRUE)
+  step <- abs(least) * 0.085
+  rows <- data.frame(method = methods, y = least - step * (seq_along(methods) + 0.2))
+  rows$label <- sprintf(
+    "%s: %s, %s expected",
+    methods,
+    count(table$breaches, "breach", "breaches"),
+    unit_text$one(table$expected)
+  )
+  breaches <- days[days$breach, ]
+  breaches$y <- rows$y[match(breaches$method, methods)]
+  zones <- highest(as.data.frame(backtest_zones(object)))
+  zones$y <- rows$y[match(zones$method, methods)]
+  list(
+    days = days,
+    seen = seen,
+    worst = seen[seen$return <= -apply(matrix(days$var, nrow(seen)), 1L, min), ],
+    rows = rows,
+    breaches = breaches,
+    zones = zones,
+    least = least,
+    step = step,
+    colours = stats::setNames(rep_len(method_colours, length(methods)), methods)
+  )
+}
+
+# A mark for each breach, on the colour of the zone of its run.
+method_strips <- function(drawn) {
+  step <- drawn$step
+  list(
+    ggplot2::geom_rect(
+      data = drawn$zones,
+      ggplot2::aes(
+        xmin = .data$from,
+        xmax = .data$to,
+        ymin = .data$y - step * 0.36,
+        ymax = .data$y + step * 0.36,
+        fill = .data$zone
+      ),
+      colour = "white",
+      linewidth = 0.6
+    ),
+    ggplot2::geom_text(
+      data = drawn$zones,
+      ggplot2::aes(x = .data$from, y = .data$y, label = paste0(" ", .data$breaches)),
+      colour = quiet,
+      hjust = 0,
+      size = 3
+    ),
+    ggplot2::geom_segment(
+      data = drawn$breaches,
+      ggplot2::aes(
+        x = .data$date,
+        xend = .data$date,
+        y = .data$y - step * 0.34,
+        yend = .data$y + step * 0.34
+      ),
+      colour = loss,
+      linewidth = 0.45
+    ),
+    ggplot2::geom_text(
+      data = drawn$rows,
+      ggplot2::aes(
+        x = max(drawn$days$date),
+        y = .data$y,
+        label = paste0("  ", .data$label),
+        colour = .data$method
+      ),
+      hjust = 0,
+      size = 3.6
+    )
+  )
 }
 
 # Of several securities: the exact p of each method, rejected or not.
@@ -149,12 +168,8 @@ backtest_matrix <- function(object, table) {
       colour = ink,
       size = if (nrow(table) > 200L) 2.4 else 3.5
     ) +
-    ggplot2::scale_fill_manual(values = c(
-      "as expected" = "#9CC7E4",
-      "too many" = "#EBC0B4",
-      "too few" = "#E9EDF0",
-      "not tested" = "#FFFFFF"
-    )) + ggplot2::scale_x_discrete(position = "top") +
+    ggplot2::scale_fill_manual(values = verdict_colours) +
+    ggplot2::scale_x_discrete(position = "top") +
     titles(
       backtest_headline(object),
       paste0(
@@ -165,7 +180,9 @@ backtest_matrix <- function(object, table) {
         if (length(unique(table$method)) > 1L) "; framed: the best line"
       ),
       basis(object)
-    ) + ggplot2::labs(x = NULL, y = NULL) + imbroglio_theme() +
+    ) +
+    ggplot2::labs(x = NULL, y = NULL) +
+    imbroglio_theme() +
     ggplot2::theme(
       panel.grid.major = ggplot2::element_blank(),
       axis.text = ggplot2::element_text(colour = ink)

@@ -29,21 +29,10 @@ autoplot.imbroglio_beta <- function(object, start = NULL, end = NULL, ...) {
 # The benchmark on x, the security on y, one unit as long on both.
 line_figure <- function(object, line) {
   points <- points_of_line(object, line)
-  ends <- range(points$x, points$y, 0)
-  ends <- ends + c(-0.04, 0.04) * diff(ends)
+  ends <- scales::expand_range(range(points$x, points$y, 0), 0.04)
   confidence <- attr(object, "line")$confidence
   band <- band_of_line(points, line, ends, confidence)
   colour <- colour_of(line$security, attr(object, "source")$universe)
-  joined <- if (line$alpha < 0) "-" else "+"
-  equation <- sprintf(
-    "y = %.3f x %s %.3f %%\nR\u00b2 = %.2f\nbeta %.3f to %.3f",
-    line$beta,
-    joined,
-    abs(100 * line$alpha),
-    line$r_squared,
-    line$beta_low,
-    line$beta_high
-  )
   every <- every_in_all(object)
   excess <- if ("risk-free" %in% names(basis(object)$choices)) " above the risk-free one" else ""
   axis <- function(security) sprintf("%s, return a %s%s", security, every, excess)
@@ -67,15 +56,16 @@ line_figure <- function(object, line) {
     ggplot2::geom_line(data = band, ggplot2::aes(y = .data$y), colour = ink, linewidth = 0.7) +
     ggplot2::annotate(
       "text",
-      x = ends[2L] - 0.03 * diff(ends),
+      x = ends[2L] - 0.03 * (ends[2L] - ends[1L]),
       y = ends[if (line$beta < 0) 2L else 1L],
-      label = equation,
+      label = equation_of(line),
       hjust = 1,
       vjust = if (line$beta < 0) 1.3 else -0.3,
       size = 4.4,
       colour = ink,
       lineheight = 1.1
-    ) + ggplot2::coord_fixed(xlim = ends, ylim = ends, expand = FALSE) +
+    ) +
+    ggplot2::coord_fixed(xlim = ends, ylim = ends, expand = FALSE) +
     ggplot2::scale_x_continuous(labels = percent_axis) +
     ggplot2::scale_y_continuous(labels = percent_axis) +
     titles(
@@ -88,7 +78,21 @@ line_figure <- function(object, line) {
       x = axis(line$benchmark),
       y = axis(line$security),
       share = 0.62
-    ) + imbroglio_theme()
+    ) +
+    imbroglio_theme()
+}
+
+equation_of <- function(line) {
+  joined <- if (line$alpha < 0) "-" else "+"
+  sprintf(
+    "y = %.3f x %s %.3f %%\nR\u00b2 = %.2f\nbeta %.3f to %.3f",
+    line$beta,
+    joined,
+    abs(100 * line$alpha),
+    line$r_squared,
+    line$beta_low,
+    line$beta_high
+  )
 }
 
 betas_figure <- function(object, table) {
@@ -116,7 +120,8 @@ betas_figure <- function(object, table) {
       ggplot2::aes(x = .data$beta_low, xend = .data$beta_high, yend = .data$row),
       linewidth = 1.3,
       alpha = 0.5
-    ) + ggplot2::geom_point(size = 3.2) +
+    ) +
+    ggplot2::geom_point(size = 3.2) +
     ggplot2::geom_text(
       ggplot2::aes(.data$beta_high, label = sprintf("  %.2f", .data$beta)),
       hjust = 0,
@@ -125,7 +130,8 @@ betas_figure <- function(object, table) {
     ggplot2::scale_colour_manual(values = colour_of(
       unique(table$security),
       attr(object, "source")$universe
-    )) + ggplot2::scale_x_continuous(expand = ggplot2::expansion(c(0.04, 0.1))) +
+    )) +
+    ggplot2::scale_x_continuous(expand = ggplot2::expansion(c(0.04, 0.1))) +
     titles(
       if (ordered) headline(object) else sides_in_words(table),
       sprintf(
@@ -134,7 +140,8 @@ betas_figure <- function(object, table) {
       ),
       basis(object),
       x = paste("Beta against", some(unique(table$benchmark)))
-    ) + imbroglio_theme() +
+    ) +
+    imbroglio_theme() +
     ggplot2::theme(
       panel.grid.major.y = ggplot2::element_blank(),
       axis.text.y = ggplot2::element_text(colour = ink)

@@ -8,51 +8,14 @@ autoplot.imbroglio_bootstrap <- function(object, ...) {
   worth <- drawn$book$value
   per <- worth %||% 100
   value <- drawn$value * per
-  written <- function(x) if (is.null(worth)) formatC(x, format = "f", digits = 1L) else money(x)
-  seen <- stats::quantile(value, c(0.0005, 0.9995), names = FALSE)
-  bins <- graphics::hist(
-    value[value >= seen[1L] & value <= seen[2L]],
-    breaks = pretty(seen, n = 100),
-    plot = FALSE
-  )
-  bars <- data.frame(
-    from = bins$breaks[-length(bins$breaks)],
-    to = bins$breaks[-1L],
-    share = bins$counts / length(value)
-  )
-  edge <- per * (1 - min(table$var))
-  bars$beyond <- bars$to <= edge + 1e-9 * per
+  seen <- central(value, 0.999)
+  bars <- histogram_of(value, seen, 100L)
+  bars$beyond <- bars$to <= per * (1 - min(table$var)) + 1e-9 * per
   top <- max(bars$share)
-  marks <- stats::quantile(value, c(0.05, 0.25, 0.5, 0.75, 0.95), names = FALSE)
-  marks <- data.frame(x = marks, label = paste(c("5", "25", "50", "75", "95"), "%"))
-  # The innermost line is the highest, so that no label crosses another line.
-  lines <- table[order(table$var), ]
-  lines$x <- per * (1 - lines$var)
-  lines$y <- top * (1 - 0.16 * (seq_len(nrow(lines)) - 1))
-  lines$label <- sprintf(
-    "%s: %s left\na loss of %s (%s)",
-    unit_text$level(lines$level),
-    written(lines$x),
-    written(per - lines$x),
-    percent(lines$var)
-  )
   period <- period_name(every_in_all(object), table$horizon[1L])
   ggplot2::ggplot(bars) +
-    ggplot2::geom_rect(
-      ggplot2::aes(
-        xmin = .data$from,
-        xmax = .data$to,
-        ymin = 0,
-        ymax = .data$share,
-        fill = .data$beyond
-      ),
-      colour = "white",
-      linewidth = 0.15
-    ) + ggplot2::scale_fill_manual(values = c(`FALSE` = security_colours[1L], `TRUE` = loss)) +
-    ggplot2::annotate(
-      "segment", x = per, xend = per, y = 0, yend = Inf, colour = ink, linewidth = 0.5,
-      linetype = 2
-    ) +
+    shares_layer(bars, "share", security_colours[1L]) +
+    ggplot2::geom_vline(xintercept = per, colour = ink, linewidth = 0.5, linetype = 2) +
     ggplot2::annotate(
       "text",
       x = per,
@@ -62,33 +25,8 @@ autoplot.imbroglio_bootstrap <- function(object, ...) {
       colour = ink,
       size = 3.7
     ) +
-    ggplot2::geom_segment(
-      data = lines,
-      ggplot2::aes(x = .data$x, xend = .data$x, y = 0, yend = .data$y),
-      colour = loss,
-      linewidth = 0.6
-    ) +
-    ggplot2::geom_text(
-      data = lines,
-      ggplot2::aes(x = .data$x, y = .data$y, label = .data$label),
-      colour = loss,
-      hjust = 1,
-      vjust = 1,
-      size = 3.8,
-      lineheight = 0.95,
-      nudge_x = -0.006 * diff(seen)
-    ) +
-    ggplot2::geom_segment(
-      data = marks,
-      ggplot2::aes(x = .data$x, xend = .data$x, y = -top * 0.012, yend = -top * 0.035),
-      colour = quiet
-    ) +
-    ggplot2::geom_text(
-      data = marks,
-      ggplot2::aes(x = .data$x, y = -top * 0.06, label = .data$label),
-      colour = quiet,
-      size = 3.4
-    ) +
+    loss_lines(table, per, top, money = !is.null(worth), nudge = -0.006 * (seen[2L] - seen[1L])) +
+    percentile_ticks(value, top) +
     ggplot2::scale_x_continuous(
       labels = scales::label_comma(),
       breaks = scales::breaks_pretty(8)
@@ -116,6 +54,59 @@ autoplot.imbroglio_bootstrap <- function(object, ...) {
     ) + imbroglio_theme()
 }
 
+# The innermost line is the highest, so that no label crosses another line.
+loss_lines <- function(table, per, top, money, nudge) {
+  written <- if (money) unit_text$money else unit_text$one
+  lines <- table[order(table$var), ]
+  lines$x <- per * (1 - lines$var)
+  lines$y <- top * (1 - 0.16 * (seq_len(nrow(lines)) - 1))
+  lines$label <- sprintf(
+    "%s: %s left\na loss of %s (%s)",
+    unit_text$level(lines$level),
+    written(lines$x),
+    written(per - lines$x),
+    percent(lines$var)
+  )
+  list(
+    ggplot2::geom_segment(
+      data = lines,
+      ggplot2::aes(x = .data$x, xend = .data$x, y = 0, yend = .data$y),
+      colour = loss,
+      linewidth = 0.6
+    ),
+    ggplot2::geom_text(
+      data = lines,
+      ggplot2::aes(x = .data$x, y = .data$y, label = .data$label),
+      colour = loss,
+      hjust = 1,
+      vjust = 1,
+      size = 3.8,
+      lineheight = 0.95,
+      nudge_x = nudge
+    )
+  )
+}
+
+percentile_ticks <- function(value, top) {
+  marks <- data.frame(
+    x = percentiles(value),
+    label = paste(c("5", "25", "50", "75", "95"), "%")
+  )
+  list(
+    ggplot2::geom_segment(
+      data = marks,
+      ggplot2::aes(x = .data$x, xend = .data$x, y = -top * 0.012, yend = -top * 0.035),
+      colour = quiet
+    ),
+    ggplot2::geom_text(
+      data = marks,
+      ggplot2::aes(x = .data$x, y = -top * 0.06, label = .data$label),
+      colour = quiet,
+      size = 3.4
+    )
+  )
+}
+
 # What each holding adds, over what it would risk alone.
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
@@ -140,12 +131,14 @@ autoplot.imbroglio_split <- function(object, ...) {
       hjust = 0,
       colour = ink,
       size = if (nlevels(parts$method) > 3L) 3 else 3.7
-    ) + ggplot2::scale_fill_manual(values = colours) +
+    ) +
+    ggplot2::scale_fill_manual(values = colours) +
     ggplot2::scale_x_continuous(
       labels = percent_axis,
       breaks = scales::breaks_pretty(if (nlevels(parts$method) > 2L) 3 else 5),
       expand = ggplot2::expansion(c(0.02, if (nlevels(parts$method) > 2L) 0.5 else 0.2))
-    ) + ggplot2::facet_wrap(ggplot2::vars(.data$method)) +
+    ) +
+    ggplot2::facet_wrap(ggplot2::vars(.data$method)) +
     titles(
       split_headline(object),
       paste0(
@@ -154,7 +147,9 @@ autoplot.imbroglio_split <- function(object, ...) {
       ),
       basis(object),
       x = sprintf("Value at risk at %s, of the book", unit_text$level(max(table$level)))
-    ) + ggplot2::labs(y = NULL) + imbroglio_theme() +
+    ) +
+    ggplot2::labs(y = NULL) +
+    imbroglio_theme() +
     ggplot2::theme(
       axis.text.y = ggplot2::element_text(colour = ink),
       panel.grid.major.y = ggplot2::element_blank()

@@ -15,19 +15,8 @@ autoplot.imbroglio_correlation <- function(object, start = NULL, end = NULL, ...
       floor = FALSE
     ))
   }
-  names <- unique(c(table$security, table$other))
-  full <- matrix(NA_real_, length(names), length(names), dimnames = list(names, names))
-  full[cbind(table$security, table$other)] <- table$correlation
-  full[cbind(table$other, table$security)] <- table$correlation
-  diag(full) <- 1
-  in_order <- names[like_beside_like(full)]
-  cells <- data.frame(
-    x = factor(rep(names, each = length(names)), in_order),
-    y = factor(rep(names, length(names)), rev(in_order)),
-    r = as.vector(full)
-  )
-  cells <- cells[cells$x != cells$y, ]
-  few <- length(names) <= 20L
+  cells <- correlation_cells(table)
+  few <- nlevels(cells$x) <= 20L
   # Blue together, orange apart: told apart by the colour-blind too.
   ggplot2::ggplot(cells, ggplot2::aes(.data$x, .data$y, fill = .data$r)) +
     ggplot2::geom_tile(colour = "white", linewidth = if (few) 1 else 0) +
@@ -39,14 +28,16 @@ autoplot.imbroglio_correlation <- function(object, start = NULL, end = NULL, ...
         ),
         size = 3.5
       )
-    }) + ggplot2::scale_colour_manual(values = c("FALSE" = ink, "TRUE" = "white")) +
+    }) +
+    ggplot2::scale_colour_manual(values = c("FALSE" = ink, "TRUE" = "white")) +
     ggplot2::scale_fill_gradient2(
-      low = "#B3541E",
-      mid = "#F6F8FA",
-      high = "#0B5A92",
+      low = alike_shades[["against"]],
+      mid = alike_shades[["neither"]],
+      high = alike_shades[["together"]],
       limits = c(-1, 1),
       na.value = rule
-    ) + ggplot2::scale_x_discrete(position = "top", expand = c(0, 0)) +
+    ) +
+    ggplot2::scale_x_discrete(position = "top", expand = c(0, 0)) +
     ggplot2::scale_y_discrete(expand = c(0, 0)) +
     titles(
       headline(object),
@@ -55,7 +46,8 @@ autoplot.imbroglio_correlation <- function(object, start = NULL, end = NULL, ...
         "orange: against each other"
       ),
       basis(object)
-    ) + imbroglio_theme() +
+    ) +
+    imbroglio_theme() +
     ggplot2::theme(
       panel.grid.major = ggplot2::element_blank(),
       axis.text.x = if (few) {
@@ -66,4 +58,20 @@ autoplot.imbroglio_correlation <- function(object, start = NULL, end = NULL, ...
       plot.margin = ggplot2::margin(14, 44, 10, 14),
       axis.text.y = if (few) ggplot2::element_text(colour = ink) else ggplot2::element_blank()
     )
+}
+
+# Every pair both ways, those beside each other that move alike.
+correlation_cells <- function(table) {
+  names <- unique(c(table$security, table$other))
+  full <- matrix(NA_real_, length(names), length(names), dimnames = list(names, names))
+  full[cbind(table$security, table$other)] <- table$correlation
+  full[cbind(table$other, table$security)] <- table$correlation
+  diag(full) <- 1
+  in_order <- names[like_beside_like(full)]
+  cells <- data.frame(
+    x = factor(rep(names, each = length(names)), in_order),
+    y = factor(rep(names, length(names)), rev(in_order)),
+    r = as.vector(full)
+  )
+  cells[cells$x != cells$y, ]
 }

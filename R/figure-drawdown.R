@@ -67,72 +67,50 @@ autoplot.imbroglio_drawdown_series <- function(object, start = NULL, end = NULL,
 depth_figure <- function(object, deepest, start, end, worst) {
   security <- deepest$security
   source <- attr(object, "source")[, security]
-  path <- as.data.frame(drawdown_series(source))
   additive <- basis(object)$kind == "profit"
-  priced <- inherits(source, "imbroglio_prices")
-  wealth <- if (priced) source$close[, 1L] else core_wealth(source$values, source$kind)[, 1L]
-  path$wealth <- wealth[!is.na(wealth)] * if (priced || additive) 1 else 100
-  path$high <- cummax(path$wealth)
-  scale <- if (additive) 1 else 100
-  falls <- as.data.frame(drawdown_episodes(source, worst = worst))
+  path <- fall_path(source)
   path <- within_dates(path[!is.na(path$date), ], "date", start, end)
-  shown <- range(path$date)
-  what <- if (priced) "price" else if (additive) "sum of profits" else "growth of 100"
+  falls <- falls_shown(source, worst, range(path$date), deepest$to)
+  what <- if (inherits(source, "imbroglio_prices")) {
+    "price"
+  } else if (additive) {
+    "sum of profits"
+  } else {
+    "growth of 100"
+  }
   panels <- c(
     sprintf("%s %s, and its running high", security, what),
     if (additive) "Below the high" else "Below the high, %"
   )
-  panel <- function(i) factor(panels[i], panels)
-  falls$from <- pmax(falls$peak, shown[1L], na.rm = TRUE)
-  falls$until <- falls$recovery
-  falls$until[is.na(falls$until)] <- deepest$to
-  falls$until <- pmin(falls$until, shown[2L])
-  falls <- falls[falls$from < falls$until, ]
-  lows <- falls[falls$trough >= shown[1L] & falls$trough <= shown[2L], ]
-  # On the side on which there is room.
-  right <- as.numeric(lows$trough - shown[1L]) < 0.78 * as.numeric(diff(shown))
-  writer <- if (additive) money else function(x) percent(x, 1L)
-  lows <- data.frame(
-    panel = rep(panel(2L), nrow(lows)),
-    date = lows$trough,
-    value = scale * lows$drawdown,
-    label = sprintf("%s: %s on %s", lows$rank, writer(lows$drawdown), lows$trough),
-    side = ifelse(right, -0.05, 1.05)
-  )
-  # Labels that would lie over each other are moved apart.
-  width <- 0.22 * as.numeric(diff(shown))
-  left <- as.numeric(lows$date) - ifelse(right, 0, width)
-  crowded <- vapply(seq_along(left), function(i) any(abs(left[-i] - left[i]) < width), NA)
-  lows$y <- lows$value
-  lows$y[crowded] <- apart(lows$value[crowded], 0.065 * max(abs(lows$value), 0))
-  shades <- ggplot2::geom_rect(
-    data = falls,
-    ggplot2::aes(xmin = .data$from, xmax = .data$until, ymin = -Inf, ymax = Inf),
-    inherit.aes = FALSE,
-    fill = loss,
-    alpha = 0.09
-  )
-  edge <- function(i, value, ...) {
-    ggplot2::geom_line(data = data.frame(panel = panel(i), date = path$date, value = value), ...)
+  lines <- function(i, value) {
+    data.frame(panel = factor(panels[i], panels), date = path$date, value = value)
   }
-  depth <- data.frame(panel = panel(2L), date = path$date, value = scale * path$drawdown)
+  depth <- lines(2L, path$drawdown * if (additive) 1 else 100)
+  lows <- lows_shown(falls, range(path$date), additive)
+  lows$panel <- rep(depth$panel[1L], nrow(lows))
   ggplot2::ggplot(mapping = ggplot2::aes(.data$date, .data$value)) +
-    (if (nrow(falls)) shades) +
-    edge(1L, path$high, colour = quiet, linewidth = 0.4, linetype = "22") +
-    edge(1L, path$wealth, colour = colour_of(security, source$universe), linewidth = 0.55) +
-    ggplot2::geom_area(data = depth, fill = loss, alpha = 0.25) +
-    ggplot2::geom_line(data = depth, colour = loss, linewidth = 0.4) +
-    ggplot2::geom_point(data = lows, colour = loss, size = 2.4) +
-    ggplot2::geom_label(
-      data = lows,
-      ggplot2::aes(y = .data$y, label = .data$label, hjust = .data$side),
-      colour = loss,
-      size = 3.7,
-      vjust = 1,
-      label.size = 0,
-      label.padding = ggplot2::unit(0.12, "lines"),
-      fill = ggplot2::alpha("white", 0.8)
-    ) + ggplot2::facet_wrap(ggplot2::vars(.data$panel), ncol = 1L, scales = "free_y") +
+    (if (nrow(falls)) {
+      ggplot2::geom_rect(
+        data = falls,
+        ggplot2::aes(xmin = .data$from, xmax = .data$until, ymin = -Inf, ymax = Inf),
+        inherit.aes = FALSE,
+        fill = loss,
+        alpha = 0.09
+      )
+    }) +
+    ggplot2::geom_line(
+      data = lines(1L, path$high),
+      colour = quiet,
+      linewidth = 0.4,
+      linetype = "22"
+    ) +
+    ggplot2::geom_line(
+      data = lines(1L, path$wealth),
+      colour = colour_of(security, source$universe),
+      linewidth = 0.55
+    ) +
+    depth_layers(depth, lows) +
+    ggplot2::facet_wrap(ggplot2::vars(.data$panel), ncol = 1L, scales = "free_y") +
     date_axis() +
     ggplot2::scale_y_continuous(
       labels = scales::label_number(big.mark = ","),
@@ -142,5 +120,58 @@ depth_figure <- function(object, deepest, start, end, worst) {
       in_words(object),
       sprintf("Shaded: from the high before each of the %s deepest falls to its recovery", worst),
       basis(object)
-    ) + imbroglio_theme()
+    ) +
+    imbroglio_theme()
+}
+
+# The deepest falls, as far as they lie in what is shown.
+falls_shown <- function(source, worst, shown, last) {
+  falls <- as.data.frame(drawdown_episodes(source, worst = worst))
+  falls$from <- pmax(falls$peak, shown[1L], na.rm = TRUE)
+  falls$until <- falls$recovery
+  falls$until[is.na(falls$until)] <- last
+  falls$until <- pmin(falls$until, shown[2L])
+  falls[falls$from < falls$until, ]
+}
+
+# A label for each low, on the side on which there is room.
+lows_shown <- function(falls, shown, additive) {
+  lows <- falls[falls$trough >= shown[1L] & falls$trough <= shown[2L], ]
+  width <- as.numeric(shown[2L] - shown[1L])
+  right <- as.numeric(lows$trough - shown[1L]) < 0.78 * width
+  written <- if (additive) money(lows$drawdown) else percent(lows$drawdown, 1L)
+  lows <- data.frame(
+    date = lows$trough,
+    value = lows$drawdown * if (additive) 1 else 100,
+    label = if (nrow(lows)) {
+      sprintf("%s: %s on %s", lows$rank, written, lows$trough)
+    } else {
+      character()
+    },
+    side = ifelse(right, -0.05, 1.05)
+  )
+  # Labels that would lie over each other are moved apart.
+  left <- as.numeric(lows$date) - ifelse(right, 0, 0.22 * width)
+  crowded <- vapply(seq_along(left), function(i) any(abs(left[-i] - left[i]) < 0.22 * width), NA)
+  lows$y <- lows$value
+  lows$y[crowded] <- apart(lows$value[crowded], 0.065, of = c(0, lows$value))
+  lows
+}
+
+depth_layers <- function(depth, lows) {
+  list(
+    ggplot2::geom_area(data = depth, fill = loss, alpha = 0.25),
+    ggplot2::geom_line(data = depth, colour = loss, linewidth = 0.4),
+    ggplot2::geom_point(data = lows, colour = loss, size = 2.4),
+    ggplot2::geom_label(
+      data = lows,
+      ggplot2::aes(y = .data$y, label = .data$label, hjust = .data$side),
+      colour = loss,
+      size = 3.7,
+      vjust = 1,
+      label.size = 0,
+      label.padding = ggplot2::unit(0.12, "lines"),
+      fill = ggplot2::alpha("white", 0.8)
+    )
+  )
 }

@@ -93,12 +93,12 @@ parameter_text <- function(at) {
 fit_views <- list(
   distribution = function(object, data) {
     n <- length(data$x)
-    seen <- stats::quantile(data$x, c(0.002, 0.998), names = FALSE)
+    seen <- central(data$x, 0.996)
     grid <- seq(seen[1L], seen[2L], length.out = 400L)
     inside <- data$x >= seen[1L] & data$x <= seen[2L]
     observed <- data.frame(x = data$x, p = seq_len(n) / n)[inside, ]
     curves <- by_family(data, function(record, at, i) {
-      data.frame(x = grid, p = exp(record$log_tail(grid, at)))
+      data.frame(x = grid, p = share_at_or_below(record, at, grid))
     })
     marks <- by_family(data, function(record, at, i) {
       mark <- largest_distance(record, data$x, at)
@@ -143,7 +143,8 @@ fit_views <- list(
         vjust = 0,
         size = note_size(data),
         lineheight = 0.95
-      ) + family_facets(data) + return_axis() +
+      ) +
+      family_facets(data) + return_axis() +
       ggplot2::scale_y_continuous(labels = percent_axis, limits = c(0, 1)) +
       titles(
         fit_headline(object),
@@ -154,17 +155,17 @@ fit_views <- list(
         basis(object),
         x = paste(data$security, "return"),
         y = "Share at or below"
-      ) + imbroglio_theme()
+      ) +
+      imbroglio_theme()
   },
   density = function(object, data) {
-    seen <- stats::quantile(data$x, c(0.001, 0.999), names = FALSE)
-    shown <- data$x[data$x >= seen[1L] & data$x <= seen[2L]]
-    bins <- graphics::hist(shown, breaks = pretty(shown, n = 70L), plot = FALSE)
-    width <- diff(bins$breaks)[1L]
-    bars <- data.frame(x = bins$mids, share = bins$counts / length(data$x))
+    seen <- central(data$x, 0.998)
+    bars <- histogram_of(data$x, seen, 70L)
+    bars$x <- bars$middle
+    width <- bars$to[1L] - bars$from[1L]
     grid <- seq(seen[1L], seen[2L], length.out = 400L)
     curves <- by_family(data, function(record, at, i) {
-      data.frame(x = grid, share = width * exp(record$log_density(grid, at)))
+      data.frame(x = grid, share = expected_share(record, at, grid, width))
     })
     notes <- by_family(data, function(record, at, i) data.frame(label = parameter_text(at)))
     ggplot2::ggplot(curves, ggplot2::aes(.data$x, .data$share)) +
@@ -178,7 +179,8 @@ fit_views <- list(
         vjust = 1.1,
         size = note_size(data),
         lineheight = 0.95
-      ) + family_facets(data) + return_axis() +
+      ) +
+      family_facets(data) + return_axis() +
       ggplot2::scale_y_continuous(
         labels = percent_axis,
         expand = ggplot2::expansion(c(0, 0.05))
@@ -192,7 +194,8 @@ fit_views <- list(
         basis(object),
         x = paste(data$security, "return"),
         y = "Share of returns"
-      ) + imbroglio_theme()
+      ) +
+      imbroglio_theme()
   },
   quantiles = function(object, data) {
     n <- length(data$x)
@@ -204,24 +207,16 @@ fit_views <- list(
     ))
     places <- sort(places)
     band <- joint_band(n, places, data$seed)
-    points <- by_family(data, function(record, at, i) {
-      by_rank <- data.frame(
-        fitted = record$quantile(log(places / (n + 1)), at),
-        observed = data$x[places],
-        low = record$quantile(band$low, at),
-        high = record$quantile(band$high, at)
-      )
-      by_rank$beyond <- by_rank$observed < by_rank$low | by_rank$observed > by_rank$high
-      by_rank
-    })
+    points <- by_family(data, function(record, at, i) by_rank(record, at, data$x, places, band))
     # A family with far tails would flatten what is seen.
-    frame <- range(data$x) + c(-0.15, 0.15) * diff(range(data$x))
+    frame <- scales::expand_range(range(data$x), 0.15)
     ggplot2::ggplot(points, ggplot2::aes(.data$fitted, .data$observed)) +
       ggplot2::geom_ribbon(
         ggplot2::aes(ymin = .data$low, ymax = .data$high),
         fill = quiet,
         alpha = 0.22
-      ) + ggplot2::geom_abline(colour = ink, linewidth = 0.4) +
+      ) +
+      ggplot2::geom_abline(colour = ink, linewidth = 0.4) +
       ggplot2::geom_point(ggplot2::aes(colour = .data$beyond), size = 1.1) +
       ggplot2::scale_colour_manual(values = c(`FALSE` = data$colour, `TRUE` = loss)) +
       family_facets(data) + return_axis() + ggplot2::scale_y_continuous(labels = percent_axis) +
@@ -235,16 +230,16 @@ fit_views <- list(
         basis(object),
         x = "Quantile of the fitted family",
         y = paste(data$security, "return of the same rank")
-      ) + imbroglio_theme()
+      ) +
+      imbroglio_theme()
   },
   tail = function(object, data) {
     n <- length(data$x)
-    losses <- -data$x[data$x <= stats::quantile(data$x, 0.1, names = FALSE)]
-    observed <- data.frame(x = losses, p = seq_along(losses) / n)
-    far <- max(losses) * 1.25
-    grid <- seq(min(losses), far, length.out = 300L)
+    observed <- worst_tenth(data$x)
+    far <- max(observed$x) * 1.25
+    grid <- seq(min(observed$x), far, length.out = 300L)
     curves <- by_family(data, function(record, at, i) {
-      data.frame(x = grid, p = exp(record$log_tail(-grid, at)))
+      data.frame(x = grid, p = share_at_or_below(record, at, -grid))
     })
     least <- 0.12 / n
     curves <- curves[curves$p > least, ]
@@ -252,7 +247,7 @@ fit_views <- list(
     # Lines that leave at the side are named there, those that leave below at their foot.
     side <- ends$x > far * 0.999
     ends$y <- ends$p
-    ends$y[side] <- exp(apart(log(ends$p[side]), 0.042 * log(0.1 / least)))
+    ends$y[side] <- apart(ends$p[side], 0.042, of = c(least, 0.1), ratio = TRUE)
     # Names at the foot, in two rows.
     foot <- ends[!side, ]
     foot$drop <- 1.4 + 1.4 * (rank(foot$x) %% 2 == 0)
@@ -276,7 +271,8 @@ fit_views <- list(
         hjust = 0,
         vjust = -0.5,
         size = 3.4
-      ) + ggplot2::geom_point(data = observed, colour = data$colour, size = 2, alpha = 0.8) +
+      ) +
+      ggplot2::geom_point(data = observed, colour = data$colour, size = 2, alpha = 0.8) +
       ggplot2::geom_line(ggplot2::aes(colour = .data$family), linewidth = 0.75) +
       ggplot2::geom_text(
         data = ends[side, ],
@@ -288,7 +284,8 @@ fit_views <- list(
         data = foot,
         ggplot2::aes(label = .data$family, colour = .data$family, vjust = .data$drop),
         size = 3.7
-      ) + ggplot2::scale_colour_manual(values = colours) +
+      ) +
+      ggplot2::scale_colour_manual(values = colours) +
       ggplot2::scale_x_continuous(
         labels = percent_axis,
         breaks = scales::breaks_pretty(8),
@@ -299,7 +296,8 @@ fit_views <- list(
           paste(format(100 * p, drop0trailing = TRUE, scientific = FALSE, trim = TRUE), "%")
         },
         expand = ggplot2::expansion(c(0.09, 0.03))
-      ) + ggplot2::coord_cartesian(clip = "off") +
+      ) +
+      ggplot2::coord_cartesian(clip = "off") +
       titles(
         tail_headline(object, data),
         paste0(
@@ -309,7 +307,9 @@ fit_views <- list(
         basis(object),
         x = sprintf("Loss, %s return with its sign turned", data$security),
         y = "Share of returns with as large a loss"
-      ) + imbroglio_theme() + ggplot2::theme(plot.margin = ggplot2::margin(14, 96, 10, 14))
+      ) +
+      imbroglio_theme() +
+      ggplot2::theme(plot.margin = ggplot2::margin(14, 96, 10, 14))
   }
 )
 
@@ -346,12 +346,6 @@ verdict_matrix <- function(object, table) {
     "",
     unit_text$p(pmin(table$ks_p, table$ad_p, table$cvm_p))
   )
-  fills <- c(
-    "not rejected" = "#9CC7E4",
-    "rejected" = "#E9EDF0",
-    "not tested" = "#FFFFFF",
-    "did not converge" = "#F6D9C6"
-  )
   table$column <- factor(table$family, families)
   table$row <- factor(table$security, rev(securities))
   first <- table[table$aic_rank %in% 1L, ]
@@ -359,8 +353,10 @@ verdict_matrix <- function(object, table) {
     ggplot2::geom_tile(ggplot2::aes(fill = .data$found), colour = "white", linewidth = 1.2) +
     ggplot2::geom_tile(
       data = first, fill = NA, colour = ink, linewidth = 0.9, width = 0.94, height = 0.9
-    ) + ggplot2::geom_text(ggplot2::aes(label = .data$label), colour = ink, size = 3.5) +
-    ggplot2::scale_fill_manual(values = fills) + ggplot2::scale_x_discrete(position = "top") +
+    ) +
+    ggplot2::geom_text(ggplot2::aes(label = .data$label), colour = ink, size = 3.5) +
+    ggplot2::scale_fill_manual(values = verdict_colours) +
+    ggplot2::scale_x_discrete(position = "top") +
     titles(
       fit_headline(object),
       paste0(
@@ -369,7 +365,8 @@ verdict_matrix <- function(object, table) {
         "; framed: first by AIC"
       ),
       basis(object)
-    ) + imbroglio_theme() +
+    ) +
+    imbroglio_theme() +
     ggplot2::theme(
       panel.grid.major = ggplot2::element_blank(),
       axis.text = ggplot2::element_text(colour = ink)

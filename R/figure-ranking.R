@@ -26,7 +26,8 @@ ranking_figure <- function(object, size, what, subtitle, rows = NULL, notes = NU
       ggplot2::aes(x = 0, xend = .data$size, yend = .data$row),
       linewidth = 0.9,
       alpha = 0.55
-    ) + ggplot2::geom_point(size = 3.4) +
+    ) +
+    ggplot2::geom_point(size = 3.4) +
     ggplot2::geom_text(
       ggplot2::aes(label = writer_of(object)(.data$size, digits), hjust = .data$beyond),
       size = 3.7
@@ -36,18 +37,21 @@ ranking_figure <- function(object, size, what, subtitle, rows = NULL, notes = NU
       hjust = 0,
       size = 3.6,
       colour = quiet
-    ) + ggplot2::scale_colour_manual(values = colours) +
+    ) +
+    ggplot2::scale_colour_manual(values = colours) +
     ggplot2::scale_x_continuous(
       labels = amount_axis(object),
       breaks = breaks,
       expand = ggplot2::expansion(room)
-    ) + ggplot2::scale_y_discrete(labels = ranked$label) +
+    ) +
+    ggplot2::scale_y_discrete(labels = ranked$label) +
     titles(
       headline(object),
       subtitle,
       basis(object),
       x = if (counts_money(object)) sub("Return", "Profit", what) else what
-    ) + imbroglio_theme() +
+    ) +
+    imbroglio_theme() +
     ggplot2::theme(
       panel.grid.major.y = ggplot2::element_blank(),
       axis.text.y = ggplot2::element_text(colour = ink)

@@ -3,51 +3,13 @@
 autoplot.imbroglio_returns <- function(object, start = NULL, end = NULL, ...) {
   refuse_others(...)
   need_ggplot()
-  adds <- object$kind == "profit"
-  wealth <- core_wealth(object$values, object$kind)
-  lines <- do.call(
-    rbind,
-    lapply(seq_len(ncol(object)), function(j) {
-      growth <- data.frame(
-        security = colnames(object)[j],
-        date = c(object$start[j], object$dates),
-        growth = wealth[, j]
-      )
-      # Where it began, one period before, is not known of what was given without prices.
-      if (is.na(object$start[j])) growth <- growth[-1L, ]
-      within_dates(growth[!is.na(growth$growth) & !is.na(growth$date), ], "date", start, end)
-    })
-  )
-  if (adds) return(sums_figure(object, lines))
+  lines <- growth_lines(object, start, end)
+  if (object$kind == "profit") return(sums_figure(object, lines))
   # From 100 at the first date shown.
-  lines$growth <- 100 * lines$growth / stats::ave(
-    lines$growth,
-    lines$security,
-    FUN = function(g) g[1L]
-  )
+  lines$growth <- growth_of_100(lines)
   securities <- colnames(object)
   ends <- lines[!duplicated(lines$security, fromLast = TRUE), ]
-  height <- diff(range(log(lines$growth)))
-  ends$label_at <- exp(apart(log(ends$growth), 0.032 * height))
-  best <- ends[which.max(ends$growth), ]
-  worst <- ends[which.min(ends$growth), ]
-  title <- if (nrow(ends) == 1L) {
-    sprintf(
-      "100 in %s on %s became %.0f on %s",
-      best$security,
-      lines$date[1L],
-      best$growth,
-      best$date
-    )
-  } else {
-    sprintf(
-      "100 became %.0f in %s, the most, and %.0f in %s, the least",
-      best$growth,
-      best$security,
-      worst$growth,
-      worst$security
-    )
-  }
+  ends$label_at <- apart(ends$growth, 0.032, of = lines$growth, ratio = TRUE)
   sample <- sample_of(object$dates, object$values)
   ggplot2::ggplot(lines, ggplot2::aes(.data$date, .data$growth, colour = .data$security)) +
     ggplot2::geom_hline(yintercept = 100, colour = quiet, linewidth = 0.3) +
@@ -61,27 +23,68 @@ autoplot.imbroglio_returns <- function(object, start = NULL, end = NULL, ...) {
       ),
       hjust = 0,
       size = 3.4
-    ) + ggplot2::scale_colour_manual(values = colour_of(securities, object$universe)) +
+    ) +
+    ggplot2::scale_colour_manual(values = colour_of(securities, object$universe)) +
     date_axis() +
     ggplot2::scale_y_log10(
       breaks = scales::breaks_log(8),
       labels = scales::label_number(big.mark = ",")
-    ) + ggplot2::coord_cartesian(clip = "off") +
+    ) +
+    ggplot2::coord_cartesian(clip = "off") +
     titles(
-      title,
+      growth_headline(ends, lines$date[1L]),
       paste0(
         "Growth of 100 put in at the first price shown, on a ratio scale: equal steps ",
         "are equal returns"
       ),
       returns_basis(object, sample),
       y = "Growth of 100"
-    ) + imbroglio_theme() + ggplot2::theme(plot.margin = ggplot2::margin(14, 112, 10, 14))
+    ) +
+    imbroglio_theme() +
+    ggplot2::theme(plot.margin = ggplot2::margin(14, 112, 10, 14))
+}
+
+# How wealth grew in each security, from what it was before the first return.
+growth_lines <- function(object, start, end) {
+  wealth <- core_wealth(object$values, object$kind)
+  parts <- lapply(seq_len(ncol(object)), function(j) {
+    growth <- data.frame(
+      security = colnames(object)[j],
+      date = c(object$start[j], object$dates),
+      growth = wealth[, j]
+    )
+    # Where it began, one period before, is not known of what was given without prices.
+    if (is.na(object$start[j])) growth <- growth[-1L, ]
+    within_dates(growth[!is.na(growth$growth) & !is.na(growth$date), ], "date", start, end)
+  })
+  do.call(rbind, parts)
+}
+
+growth_headline <- function(ends, from) {
+  best <- ends[which.max(ends$growth), ]
+  worst <- ends[which.min(ends$growth), ]
+  if (nrow(ends) == 1L) {
+    return(sprintf(
+      "100 in %s on %s became %.0f on %s",
+      best$security,
+      from,
+      best$growth,
+      best$date
+    ))
+  }
+  sprintf(
+    "100 became %.0f in %s, the most, and %.0f in %s, the least",
+    best$growth,
+    best$security,
+    worst$growth,
+    worst$security
+  )
 }
 
 # Profits add: their sum, in their own units, from nothing.
 sums_figure <- function(object, lines) {
   ends <- lines[!duplicated(lines$security, fromLast = TRUE), ]
-  ends$label_at <- apart(ends$growth, 0.032 * diff(range(lines$growth, 0)))
+  ends$label_at <- apart(ends$growth, 0.032, of = c(0, lines$growth))
   best <- ends[which.max(ends$growth), ]
   worst <- ends[which.min(ends$growth), ]
   made <- function(end) {
@@ -104,8 +107,10 @@ sums_figure <- function(object, lines) {
       ),
       hjust = 0,
       size = 3.4
-    ) + ggplot2::scale_colour_manual(values = colour_of(colnames(object), object$universe)) +
-    date_axis() + ggplot2::scale_y_continuous(labels = scales::label_number(big.mark = ",")) +
+    ) +
+    ggplot2::scale_colour_manual(values = colour_of(colnames(object), object$universe)) +
+    date_axis() +
+    ggplot2::scale_y_continuous(labels = scales::label_number(big.mark = ",")) +
     ggplot2::coord_cartesian(clip = "off") +
     titles(
       if (nrow(ends) == 1L) {
@@ -116,7 +121,9 @@ sums_figure <- function(object, lines) {
       "Profits added up from the first date shown",
       returns_basis(object, sample_of(object$dates, object$values)),
       y = "Sum of profits"
-    ) + imbroglio_theme() + ggplot2::theme(plot.margin = ggplot2::margin(14, 132, 10, 14))
+    ) +
+    imbroglio_theme() +
+    ggplot2::theme(plot.margin = ggplot2::margin(14, 132, 10, 14))
 }
 
 #' @rdname figures

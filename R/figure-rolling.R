@@ -9,37 +9,18 @@ rolling_panels <- function(object, table, column, y, subtitle, scale = 1, floor 
   }
   securities <- unique(table$security)
   table$series <- series_of(table)
-  lines <- do.call(
-    rbind,
-    lapply(securities, function(s) {
-      data.frame(
-        security = factor(s, securities),
-        with_gaps(table[table$security == s, ], source$dates, column, scale)
-      )
-    })
-  )
+  lines <- do.call(rbind, lapply(securities, function(s) {
+    part <- with_gaps(table[table$security == s, ], source$dates, column, scale)
+    data.frame(security = factor(s, securities), part)
+  }))
   lines$run <- run_of_known(lines$value, paste(lines$security, lines$series))
   known <- lines[!is.na(lines$value), ]
   if (!nrow(known)) {
     fail("too_short", "There is nothing to show: no security has as many returns as the window.")
   }
-  ends <- known[!duplicated(known[c("security", "series")], fromLast = TRUE), ]
-  one <- length(securities) == 1L
   last <- levels(table$series)[nlevels(table$series)]
-  if (!one) ends <- ends[ends$series == last, ]
-  percent <- scale == 100
-  written <- if (percent) {
-    sprintf(if (one) "%.1f %%" else "%.0f %%", ends$value)
-  } else if (counts_money(object)) {
-    money(ends$value)
-  } else {
-    sprintf("%.2f", ends$value)
-  }
-  ends$label <- paste0(
-    if (one && nlevels(table$series) > 1L) paste0(ends$series, ": ") else "",
-    written
-  )
-  ends$label_at <- if (one) apart(ends$value, 0.04 * diff(range(known$value))) else ends$value
+  ends <- rolling_ends(object, known, levels(table$series), percent = scale == 100)
+  one <- length(securities) == 1L
   stacked <- length(securities) <= 4L
   ggplot2::ggplot(
     known,
@@ -55,7 +36,8 @@ rolling_panels <- function(object, table, column, y, subtitle, scale = 1, floor 
       ggplot2::aes(y = .data$label_at, label = .data$label),
       hjust = -0.12,
       size = if (one) 3.8 else 3.2
-    ) + ggplot2::scale_linewidth_manual(values = c("FALSE" = 0.35, "TRUE" = 0.65)) +
+    ) +
+    ggplot2::scale_linewidth_manual(values = c("FALSE" = 0.35, "TRUE" = 0.65)) +
     ggplot2::scale_alpha_manual(values = c("FALSE" = 0.55, "TRUE" = 1)) +
     ggplot2::scale_colour_manual(values = colour_of(securities, source$universe)) +
     ggplot2::facet_wrap(ggplot2::vars(.data$security), ncol = if (stacked) 1L else NULL) +
@@ -67,8 +49,26 @@ rolling_panels <- function(object, table, column, y, subtitle, scale = 1, floor 
     ggplot2::scale_y_continuous(
       limits = if (floor) c(0, NA),
       labels = scales::label_number(big.mark = ",")
-    ) + titles(words_between(object, table)[1L], subtitle, basis(object), y = y) +
+    ) +
+    titles(words_between(object, table)[1L], subtitle, basis(object), y = y) +
     imbroglio_theme()
+}
+
+# The last value of each line: of one security of all its windows, else of the longest.
+rolling_ends <- function(object, known, series, percent) {
+  ends <- last_of_each(known, c("security", "series"))
+  one <- length(unique(known$security)) == 1L
+  if (!one) ends <- ends[ends$series == series[length(series)], ]
+  written <- if (percent) {
+    sprintf(if (one) "%.1f %%" else "%.0f %%", ends$value)
+  } else if (counts_money(object)) {
+    money(ends$value)
+  } else {
+    sprintf("%.2f", ends$value)
+  }
+  ends$label <- paste0(if (one && length(series) > 1L) paste0(ends$series, ": ") else "", written)
+  ends$label_at <- if (one) apart(ends$value, 0.04, of = known$value) else ends$value
+  ends
 }
 
 # What is said of the dates shown, not of the whole sample.

@@ -36,7 +36,8 @@ autoplot.imbroglio_summary <- function(object, ...) {
       labels = percent_axis,
       limits = c(0, NA),
       expand = ggplot2::expansion(c(0.01, 0.12))
-    ) + ggplot2::scale_y_continuous(labels = percent_axis) +
+    ) +
+    ggplot2::scale_y_continuous(labels = percent_axis) +
     titles(
       headline(object),
       paste0(
@@ -48,23 +49,6 @@ autoplot.imbroglio_summary <- function(object, ...) {
       basis(object),
       x = "Volatility a year",
       y = "Return a year"
-    ) + imbroglio_theme()
-}
-
-# Labels of dots that stand close together: the one furthest right keeps its label on the right,
-# the others have theirs on the left, moved apart.
-beside_dots <- function(x, y) {
-  room <- c(0.13 * max(x), 0.035 * diff(range(y)))
-  place <- list(y = y, side = rep(-0.14, length(x)))
-  if (length(x) < 2L || !all(room > 0)) return(place)
-  cluster <- stats::cutree(
-    stats::hclust(stats::dist(cbind(x / room[1L], y / room[2L]), "maximum"), "single"),
-    h = 1
-  )
-  for (members in split(seq_along(x), cluster)) {
-    left <- members[-which.max(x[members])]
-    place$side[left] <- 1.14
-    place$y[left] <- apart(y[left], room[2L])
-  }
-  place
+    ) +
+    imbroglio_theme()
 }

@@ -5,6 +5,24 @@ ink <- "#22303C"
 quiet <- "#5B6B79"
 rule <- "#E3E8EC"
 loss <- "#B3331E"
+loss_shades <- c("#E0A99E", loss, "#5A140B")
+faint <- "#AEB9C2"
+present <- "#B9CFDF"
+doubtful <- "#B8860B"
+# Together, neither, against each other.
+alike_shades <- c(together = "#0B5A92", neither = "#F6F8FA", against = "#B3541E")
+zone_colours <- c(green = "#E3EEF6", yellow = "#F6E3B5", red = "#EBC0B4")
+verdict_colours <- c(
+  "as expected" = "#9CC7E4",
+  "not rejected" = "#9CC7E4",
+  "too many" = "#EBC0B4",
+  "too few" = "#E9EDF0",
+  "rejected" = "#E9EDF0",
+  "not tested" = "#FFFFFF",
+  "did not converge" = "#F6D9C6"
+)
+# Methods of one security, which its own colour cannot tell apart.
+method_colours <- c("#D55E00", "#0072B2", "#009E73", "#7A5195", "#9A6A00", "#004C77")
 security_colours <- c(
   "#0072B2", "#D55E00", "#009E73", "#CC79A7", "#E69F00", "#56B4E9", "#7A5195", "#4D4D4D",
   "#004C77", "#8F3F00", "#006B4E", "#8A4F70", "#9A6A00", "#2F7FA8", "#4B2F60", "#8C8C8C"
@@ -16,7 +34,8 @@ colour_of <- function(securities, universe) {
 }
 
 imbroglio_theme <- function() {
-  ggplot2::theme_minimal(base_size = 13) + ggplot2::theme(
+  ggplot2::theme_minimal(base_size = 13) +
+  ggplot2::theme(
     text = ggplot2::element_text(colour = ink),
     axis.text = ggplot2::element_text(colour = quiet),
     axis.title = ggplot2::element_text(colour = quiet, size = ggplot2::rel(0.9)),
@@ -81,24 +100,6 @@ date_axis <- function(...) {
     expand = ggplot2::expansion(c(0.01, 0.03)),
     ...
   )
-}
-
-# Moves labels apart that would overlap, keeping their order; `gap` in units of y.
-apart <- function(y, gap) {
-  if (length(y) < 2L) return(y)
-  o <- order(y)
-  moved <- y[o]
-  for (i in seq_len(200L)) {
-    close <- which(diff(moved) < gap * 0.999)
-    if (!length(close)) break
-    for (j in close) {
-      push <- (gap - (moved[j + 1L] - moved[j])) / 2
-      moved[j] <- moved[j] - push
-      moved[j + 1L] <- moved[j + 1L] + push
-    }
-  }
-  y[o] <- moved
-  y
 }
 
 #' Write a figure to a file

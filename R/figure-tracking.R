@@ -72,7 +72,8 @@ growth_beside <- function(object, row, start, end) {
   first <- ends$panel == panels[1L]
   ends$value[first] <- apart(
     ends$value[first],
-    0.07 * diff(range(lines$value[lines$panel == panels[1L]]))
+    0.07,
+    of = lines$value[lines$panel == panels[1L]]
   )
   colours <- c(colour_of(c(row$security, row$benchmark), source$universe), over = ink)
   ggplot2::ggplot(lines, ggplot2::aes(.data$date, .data$value, colour = .data$series)) +
@@ -80,11 +81,14 @@ growth_beside <- function(object, row, start, end) {
     ggplot2::geom_line(linewidth = 0.55) +
     ggplot2::geom_text(data = ends, ggplot2::aes(label = .data$label), hjust = 0, size = 3.7) +
     ggplot2::facet_wrap(ggplot2::vars(.data$panel), ncol = 1L, scales = "free_y") +
-    ggplot2::scale_colour_manual(values = colours) + date_axis() +
+    ggplot2::scale_colour_manual(values = colours) +
+    date_axis() +
     ggplot2::coord_cartesian(clip = "off") +
     titles(
       in_words(object),
       "Below, the line rises while the security does better than the benchmark",
       basis(object)
-    ) + imbroglio_theme() + ggplot2::theme(plot.margin = ggplot2::margin(14, 100, 10, 14))
+    ) +
+    imbroglio_theme() +
+    ggplot2::theme(plot.margin = ggplot2::margin(14, 100, 10, 14))
 }

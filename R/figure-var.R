@@ -62,109 +62,30 @@ var_subtitle <- function(object) {
 # The returns, and below them, on the same axis, each method's value at risk with its interval and
 # expected shortfall.
 methods_figure <- function(object, table) {
-  table <- table[!is.na(table$var) & table$horizon == table$horizon[1L], ]
-  if (!nrow(table)) fail("argument", "There is no value at risk to draw.")
-  shown <- returns_over(attr(object, "source"), table)
-  bins <- graphics::hist(shown, breaks = pretty(shown, n = 90), plot = FALSE)
-  bars <- data.frame(
-    from = bins$breaks[-length(bins$breaks)],
-    to = bins$breaks[-1L],
-    count = bins$counts
-  )
-  bars$beyond <- bars$to <= -min(table$var) + 1e-12
-  table <- table[order(table$var), ]
-  several <- lengths(lapply(table[c("level", "rank")], function(v) unique(stats::na.omit(v)))) >
-    1L
-  table$name <- paste0(
-    table$method,
-    if (several[["level"]]) paste0(", ", unit_text$level(table$level)),
-    if (several[["rank"]]) ifelse(is.na(table$rank), "", paste0(", ", table$rank))
-  )
-  top <- max(bars$count)
-  # The rows of methods stand below the histogram, in its unit.
-  step <- top * min(0.13, 1.5 / nrow(table))
-  table$y <- -step * (seq_len(nrow(table)) + 0.4)
-  # Expected shortfalls that lie beyond all returns do not stretch the picture.
-  edge <- max(
-    if (counts_money(object)) -Inf else -1,
-    min(shown, -1.05 * table$var, -table$var_high, na.rm = TRUE)
-  )
-  right <- stats::quantile(shown, 0.995, names = FALSE)
-  bars <- bars[bars$to > edge & bars$to <= right, ]
-  edge <- min(edge, bars$from)
-  table$es_x <- ifelse(is.finite(table$es) & -table$es > edge, -table$es, NA_real_)
+  drawn <- methods_drawn(object, table)
+  table <- drawn$table
   single <- nrow(table) == 1L
   what <- if (counts_money(object)) "profit" else "return"
-  size <- if (nrow(table) > 14L) 3.1 else 3.7
   period <- period_name(every_in_all(object), table$horizon[1L])
   ggplot2::ggplot(table) +
-    ggplot2::geom_rect(
-      data = bars,
-      ggplot2::aes(
-        xmin = .data$from,
-        xmax = .data$to,
-        ymin = 0,
-        ymax = .data$count,
-        fill = .data$beyond
-      ),
-      colour = "white",
-      linewidth = 0.15
-    ) +
-    ggplot2::scale_fill_manual(values = c(
-      `FALSE` = unname(colour_of(table$security[1L], attr(object, "source")$universe)),
-      `TRUE` = loss
-    )) +
+    shares_layer(drawn$bars, "count", colour_of(table$security[1L], drawn$universe)) +
     ggplot2::geom_segment(
-      ggplot2::aes(
-        x = -.data$var,
-        xend = -.data$var,
-        y = .data$y,
-        yend = top * if (single) 0.9 else 0.3
-      ),
+      ggplot2::aes(x = -.data$var, xend = -.data$var, y = .data$y),
+      yend = drawn$top * if (single) 0.9 else 0.3,
       colour = loss,
       linewidth = if (single) 0.6 else 0.3,
       alpha = if (single) 1 else 0.45
     ) +
-    ggplot2::geom_segment(
-      data = table[!is.na(table$var_low) & !is.na(table$var_high), ],
-      ggplot2::aes(
-        x = pmax(-.data$var_high, edge),
-        xend = -.data$var_low,
-        y = .data$y,
-        yend = .data$y
-      ),
-      colour = loss,
-      linewidth = 1,
-      alpha = 0.55
-    ) +
-    ggplot2::geom_point(ggplot2::aes(x = -.data$var, y = .data$y), colour = loss, size = 2.4) +
-    ggplot2::geom_point(
-      ggplot2::aes(x = .data$es_x, y = .data$y),
-      colour = loss,
-      shape = 5,
-      size = 2,
-      stroke = 0.8,
-      na.rm = TRUE
-    ) +
-    ggplot2::geom_text(
-      ggplot2::aes(
-        x = 0,
-        y = .data$y,
-        label = sprintf("%s  %s", writer_of(object)(.data$var), .data$name)
-      ),
-      colour = ink,
-      hjust = 0,
-      size = size,
-      nudge_x = (right - edge) * 0.004
-    ) + ggplot2::geom_hline(yintercept = 0, colour = rule) +
+    method_rows(object, drawn) +
+    ggplot2::geom_hline(yintercept = 0, colour = rule) +
     ggplot2::scale_x_continuous(
       labels = amount_axis(object),
       breaks = scales::breaks_pretty(9),
-      limits = c(edge, right),
+      limits = drawn$ends,
       expand = c(0.005, 0)
     ) +
     ggplot2::scale_y_continuous(
-      breaks = function(limits) Filter(function(y) y >= 0, pretty(c(0, top), 4)),
+      breaks = function(limits) Filter(function(y) y >= 0, pretty(c(0, drawn$top), 4)),
       expand = ggplot2::expansion(c(0.02, 0.05))
     ) +
     titles(
@@ -178,29 +99,96 @@ methods_figure <- function(object, table) {
       basis(object),
       x = paste(table$security[1L], what),
       y = "Observations"
-    ) + imbroglio_theme() + ggplot2::theme(axis.title.y = ggplot2::element_text(hjust = 0.75))
+    ) +
+    imbroglio_theme() +
+    ggplot2::theme(axis.title.y = ggplot2::element_text(hjust = 0.75))
 }
 
-# The returns that a horizon makes of them, as simple ones.
-returns_over <- function(source, table) {
-  h <- table$horizon[1L]
-  r <- source$values[, table$security[1L], drop = FALSE]
-  if (h > 1L) r <- core_overlapping_returns(r, h, source$kind != "simple")
-  r <- r[!is.na(r)]
-  if (source$kind == "log") expm1(r) else r
+# The bars, and a row below them for each method.
+methods_drawn <- function(object, table) {
+  table <- table[!is.na(table$var) & table$horizon == table$horizon[1L], ]
+  if (!nrow(table)) fail("argument", "There is no value at risk to draw.")
+  source <- attr(object, "source")
+  shown <- returns_over(source, table$security[1L], table$horizon[1L])
+  bars <- histogram_of(shown, range(shown), 90L)
+  bars$beyond <- bars$to <= -min(table$var) + 1e-12
+  table <- table[order(table$var), ]
+  distinct <- lengths(lapply(table[c("level", "rank")], function(v) unique(stats::na.omit(v))))
+  table$name <- paste0(
+    table$method,
+    if (distinct[["level"]] > 1L) paste0(", ", unit_text$level(table$level)),
+    if (distinct[["rank"]] > 1L) ifelse(is.na(table$rank), "", paste0(", ", table$rank))
+  )
+  top <- max(bars$count)
+  # In the unit of the histogram.
+  step <- top * min(0.13, 1.5 / nrow(table))
+  table$y <- -step * (seq_len(nrow(table)) + 0.4)
+  # Expected shortfalls that lie beyond all returns do not stretch the picture.
+  edge <- max(
+    if (counts_money(object)) -Inf else -1,
+    min(shown, -1.05 * table$var, -table$var_high, na.rm = TRUE)
+  )
+  right <- central(shown, 0.99)[2L]
+  bars <- bars[bars$to > edge & bars$to <= right, ]
+  edge <- min(edge, bars$from)
+  table$es_x <- ifelse(is.finite(table$es) & -table$es > edge, -table$es, NA_real_)
+  list(table = table, bars = bars, top = top, ends = c(edge, right), universe = source$universe)
+}
+
+# Value at risk, its interval and expected shortfall of each method, with its name.
+method_rows <- function(object, drawn) {
+  table <- drawn$table
+  edge <- drawn$ends[1L]
+  list(
+    ggplot2::geom_segment(
+      data = table[!is.na(table$var_low) & !is.na(table$var_high), ],
+      ggplot2::aes(
+        x = pmax(-.data$var_high, edge),
+        xend = -.data$var_low,
+        y = .data$y,
+        yend = .data$y
+      ),
+      colour = loss,
+      linewidth = 1,
+      alpha = 0.55
+    ),
+    ggplot2::geom_point(ggplot2::aes(x = -.data$var, y = .data$y), colour = loss, size = 2.4),
+    ggplot2::geom_point(
+      ggplot2::aes(x = .data$es_x, y = .data$y),
+      colour = loss,
+      shape = 5,
+      size = 2,
+      stroke = 0.8,
+      na.rm = TRUE
+    ),
+    ggplot2::geom_text(
+      ggplot2::aes(
+        x = 0,
+        y = .data$y,
+        label = sprintf("%s  %s", writer_of(object)(.data$var), .data$name)
+      ),
+      colour = ink,
+      hjust = 0,
+      size = if (nrow(table) > 14L) 3.1 else 3.7,
+      nudge_x = (drawn$ends[2L] - edge) * 0.004
+    )
+  )
 }
 
 # Value at risk as the horizon grows, a line for each level, a panel for each method.
 horizons_figure <- function(object, table) {
   table <- table[
     !is.na(table$var) & table$rank %in% table$rank[!is.na(table$rank)][1L] | is.na(table$rank),
+    
   ]
   steps <- sort(unique(table$level))
   table$label <- unit_text$level(table$level)
   table$method <- factor(table$method, unique(table$method))
   ends <- table[table$horizon == max(table$horizon), ]
-  ends$y <- stats::ave(ends$var, ends$method, FUN = function(y) apart(y, 0.035 * max(table$var)))
-  shades <- grDevices::colorRampPalette(c("#E0A99E", loss, "#5A140B"))(length(steps))
+  ends$y <- stats::ave(ends$var, ends$method, FUN = function(y) {
+    apart(y, 0.035, of = c(0, table$var))
+  })
+  shades <- grDevices::colorRampPalette(loss_shades)(length(steps))
   colours <- stats::setNames(shades, unit_text$level(steps))
   every <- every_in_all(object)
   ggplot2::ggplot(table, ggplot2::aes(.data$horizon, .data$var, colour = .data$label)) +
@@ -265,6 +253,57 @@ autoplot.imbroglio_tail <- function(object, tail = NULL, ...) {
   if (length(unique(table$security)) > 1L) {
     fail("argument", "The tail of one security at a time is drawn.")
   }
+  drawn <- tail_drawn(object, table)
+  estimate <- drawn$estimate
+  colour <- unname(colour_of(table$security[1L], attr(object, "source")$universe))
+  tail <- if (!is.null(tail)) {
+    tail_size(basis(object)$observations[[table$security[1L]]], check_tail(tail))
+  }
+  ggplot2::ggplot(drawn$lines, ggplot2::aes(.data$k, .data$y)) +
+    (if (!is.null(tail)) {
+      ggplot2::geom_vline(xintercept = tail, colour = loss, linewidth = 0.5, linetype = 2)
+    }) +
+    ggplot2::geom_ribbon(
+      ggplot2::aes(ymin = .data$low, ymax = .data$high),
+      fill = colour,
+      alpha = 0.18
+    ) +
+    ggplot2::geom_line(colour = colour, linewidth = 0.8) +
+    ggplot2::geom_line(
+      data = estimate,
+      ggplot2::aes(group = .data$by, linetype = .data$by),
+      colour = ink,
+      linewidth = 0.7,
+      na.rm = TRUE
+    ) +
+    ggplot2::geom_text(
+      data = drawn$ends,
+      ggplot2::aes(label = paste0("  ", .data$by)),
+      colour = ink,
+      hjust = 0,
+      size = 3.6
+    ) +
+    ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = "free_y") +
+    ggplot2::scale_x_continuous(
+      breaks = scales::breaks_pretty(7),
+      expand = ggplot2::expansion(c(0.01, 0.12))
+    ) +
+    titles(
+      thresholds_headline(object),
+      paste0(
+        "By how many losses are taken for the tail, with 95 % bands; where a line is ",
+        "level the choice matters little",
+        if (!is.null(tail)) sprintf("; dashed: the choice of %s", count(tail))
+      ),
+      basis(object),
+      x = "Losses in the tail"
+    ) +
+    ggplot2::labs(y = NULL) +
+    imbroglio_theme()
+}
+
+# Three shapes by where the tail begins, and the value at risk that comes of them.
+tail_drawn <- function(object, table) {
   unit <- if (counts_money(object)) "" else ", in %"
   scale <- if (counts_money(object)) 1 else 100
   panel <- function(name, y, low, high) {
@@ -296,51 +335,9 @@ autoplot.imbroglio_tail <- function(object, tail = NULL, ...) {
   )
   estimate$panel <- names[4L]
   ends <- estimate[!duplicated(estimate$by, fromLast = TRUE), ]
-  ends$y <- apart(ends$y, 0.06 * diff(range(estimate$y, na.rm = TRUE)))
+  ends$y <- apart(ends$y, 0.06, of = estimate$y)
   lines$panel <- factor(lines$panel, names)
   estimate$panel <- factor(estimate$panel, names)
   ends$panel <- factor(ends$panel, names)
-  colour <- unname(colour_of(table$security[1L], attr(object, "source")$universe))
-  tail <- if (!is.null(tail)) {
-    tail_size(basis(object)$observations[[table$security[1L]]], check_tail(tail))
-  }
-  ggplot2::ggplot(lines, ggplot2::aes(.data$k, .data$y)) +
-    (if (!is.null(tail)) {
-      ggplot2::geom_vline(xintercept = tail, colour = loss, linewidth = 0.5, linetype = 2)
-    }) +
-    ggplot2::geom_ribbon(
-      ggplot2::aes(ymin = .data$low, ymax = .data$high),
-      fill = colour,
-      alpha = 0.18
-    ) + ggplot2::geom_line(colour = colour, linewidth = 0.8) +
-    ggplot2::geom_line(
-      data = estimate,
-      ggplot2::aes(group = .data$by, linetype = .data$by),
-      colour = ink,
-      linewidth = 0.7,
-      na.rm = TRUE
-    ) +
-    ggplot2::geom_text(
-      data = ends,
-      ggplot2::aes(label = paste0("  ", .data$by)),
-      colour = ink,
-      hjust = 0,
-      size = 3.6
-    ) + ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = "free_y") +
-    ggplot2::scale_x_continuous(
-      breaks = scales::breaks_pretty(7),
-      expand = ggplot2::expansion(c(0.01, 0.12))
-    ) +
-    titles(
-      thresholds_headline(object),
-      paste0(
-        paste0(
-          "By how many losses are taken for the tail, with 95 % bands; where a line is ",
-          "level the choice matters little"
-        ),
-        if (!is.null(tail)) sprintf("; dashed: the choice of %s", count(tail))
-      ),
-      basis(object),
-      x = "Losses in the tail"
-    ) + ggplot2::labs(y = NULL) + imbroglio_theme()
+  list(lines = lines, estimate = estimate, ends = ends)
 }

@@ -156,67 +156,6 @@ autoplot.imbroglio_volatility_series <- function(object, start = NULL, end = NUL
   }
 }
 
-#' @rdname figures
-#' @exportS3Method ggplot2::autoplot
-autoplot.imbroglio_garch <- function(object, ...) {
-  refuse_others(...)
-  method <- c(normal = "garch", student = "garch-student")[unique(object$innovations)]
-  ggplot2::autoplot(
-    volatility_series(
-      attr(object, "source"),
-      method = unname(method),
-      per_year = basis(object)$per_year
-    ),
-    ...
-  )
-}
-
-#' @rdname figures
-#' @exportS3Method ggplot2::autoplot
-autoplot.imbroglio_garch_forecast <- function(object, ...) {
-  refuse_others(...)
-  need_ggplot()
-  table <- as.data.frame(object)
-  table$series <- if (length(unique(table$innovations)) > 1L) {
-    paste(table$security, table$innovations, sep = ", ")
-  } else {
-    table$security
-  }
-  ends <- table[!duplicated(table$series, fromLast = TRUE) & !is.na(table$volatility_annual), ]
-  ends$label_at <- apart(
-    ends$volatility_annual,
-    0.04 * max(table$volatility_annual, na.rm = TRUE)
-  )
-  ggplot2::ggplot(
-    table[!is.na(table$volatility_annual), ],
-    ggplot2::aes(
-      .data$horizon,
-      .data$volatility_annual,
-      colour = .data$security,
-      group = .data$series
-    )
-  ) +
-    ggplot2::geom_line(linewidth = 0.7) +
-    ggplot2::geom_text(
-      data = ends,
-      ggplot2::aes(y = .data$label_at, label = paste0("  ", .data$series)),
-      hjust = 0,
-      size = 3.7
-    ) +
-    ggplot2::scale_colour_manual(values = colour_of(
-      unique(table$security),
-      attr(object, "source")$universe
-    )) + ggplot2::scale_x_continuous(expand = ggplot2::expansion(c(0.01, 0.16))) +
-    ggplot2::scale_y_continuous(labels = percent_axis, limits = c(0, NA)) +
-    titles(
-      in_words(object)[1L],
-      "Volatility of each period ahead, on its way to the long-run level",
-      basis(object),
-      x = sprintf("%ss ahead", sentence_case(every_in_all(object))),
-      y = "Volatility a year"
-    ) + imbroglio_theme()
-}
-
 # What a line is called beside the others of its security: by what differs.
 series_of <- function(table) {
   keys <- Filter(
@@ -232,23 +171,20 @@ series_of <- function(table) {
 price_and_volatility <- function(object, table, start, end) {
   source <- attr(object, "source")
   security <- table$security[1L]
-  priced <- !is.null(source$prices)
   scale <- if (counts_money(object)) 1 else 100
-  level <- if (priced) {
-    data.frame(date = source$prices$dates, value = source$prices$close[, security])
-  } else {
-    data.frame(
-      date = source$dates,
-      value = scale * core_wealth(source$values[, security, drop = FALSE], source$kind)[-1L]
-    )
-  }
-  level <- within_dates(level, "date", start, end)
+  level <- within_dates(level_of(source, security, scale), "date", start, end)
   table$series <- series_of(table)
   names <- levels(table$series)
   panels <- c(
     paste(
       security,
-      if (priced) "price" else if (scale == 1) "sum of profits" else "growth of 100"
+      if (!is.null(source$prices)) {
+        "price"
+      } else if (scale == 1) {
+        "sum of profits"
+      } else {
+        "growth of 100"
+      }
     ),
     if (scale == 1) "Volatility a year" else "Volatility, % a year"
   )
@@ -258,12 +194,9 @@ price_and_volatility <- function(object, table, start, end) {
   )
   lines$panel <- factor(lines$panel, panels)
   lines$run <- run_of_known(lines$value, paste(lines$panel, lines$series))
-  ends <- lines[!is.na(lines$series) & !is.na(lines$value), ]
-  ends <- ends[!duplicated(ends$series, fromLast = TRUE), ]
-  ends$label_at <- apart(
-    ends$value,
-    0.065 * max(lines$value[lines$panel == panels[2L]], na.rm = TRUE)
-  )
+  ends <- last_of_each(lines[!is.na(lines$series) & !is.na(lines$value), ], "series")
+  below <- lines$panel == panels[2L]
+  ends$label_at <- apart(ends$value, 0.065, of = c(0, lines$value[below]))
   ends$label <- sprintf(
     "  %s%s",
     if (length(names) > 1L) paste0(ends$series, ": ") else "",
@@ -271,13 +204,8 @@ price_and_volatility <- function(object, table, start, end) {
   )
   floor <- data.frame(panel = factor(panels[2L], panels), date = ends$date[1L], value = 0)
   colour <- colour_of(security, source$universe)
-  # Windows are shades of one colour; methods, which have no order, are told apart by more.
   by_method <- length(unique(table$method)) > 1L
-  shades <- if (by_method) {
-    rep_len(c(colour, ink, setdiff(security_colours[1:7], colour)), length(names))
-  } else {
-    scales::seq_gradient_pal(colour, ink)(seq(0, 1, length.out = length(names)))
-  }
+  shades <- series_shades(length(names), colour, by_method)
   known <- lines[!is.na(lines$value), ]
   ggplot2::ggplot(known, ggplot2::aes(.data$date, .data$value, group = .data$run)) +
     ggplot2::geom_line(data = known[is.na(known$series), ], colour = colour, linewidth = 0.55) +
@@ -301,6 +229,21 @@ price_and_volatility <- function(object, table, start, end) {
     ggplot2::theme(plot.margin = ggplot2::margin(14, if (by_method) 150 else 78, 10, 14))
 }
 
+# What stands above: the price, or what the returns made of 100.
+level_of <- function(source, security, scale) {
+  if (!is.null(source$prices)) {
+    return(data.frame(date = source$prices$dates, value = source$prices$close[, security]))
+  }
+  wealth <- core_wealth(source$values[, security, drop = FALSE], source$kind)
+  data.frame(date = source$dates, value = scale * wealth[-1L])
+}
+
+# Windows are shades of one colour; methods, which have no order, are told apart by more.
+series_shades <- function(n, colour, by_method) {
+  if (by_method) return(rep_len(c(colour, ink, setdiff(security_colours[1:7], colour)), n))
+  scales::seq_gradient_pal(colour, ink)(seq(0, 1, length.out = n))
+}
+
 window_subtitle <- function(object, table) {
   about <- basis(object)
   what <- if (is.null(table$window)) {
@@ -318,154 +261,4 @@ window_subtitle <- function(object, table) {
     if (is.null(table$method)) "Rolling standard deviation" else "Volatility",
     what
   )
-}
-
-# Today's volatility in its own history, for each window: the span of nine in ten of its
-# values, of half of them, the median, and where it stands now.
-standing_figure <- function(object, table) {
-  table <- table[!is.na(table$volatility_annual), ]
-  table$series <- series_of(table)
-  parts <- split(
-    table,
-    list(factor(table$security, unique(table$security)), table$series),
-    drop = TRUE
-  )
-  stands <- do.call(
-    rbind,
-    lapply(parts, function(part) {
-      value <- part$volatility_annual
-      marks <- stats::quantile(value, c(0.05, 0.25, 0.5, 0.75, 0.95), names = FALSE)
-      now <- value[length(value)]
-      data.frame(
-        security = part$security[1L],
-        series = part$series[1L],
-        low = marks[1L],
-        lower = marks[2L],
-        middle = marks[3L],
-        upper = marks[4L],
-        high = marks[5L],
-        now = now,
-        below = mean(value < now)
-      )
-    })
-  )
-  stands$security <- factor(stands$security, unique(table$security))
-  stands$label <- sprintf(
-    "%s\nabove %.0f %% of its past",
-    writer_of(object)(stands$now, 1L),
-    100 * stands$below
-  )
-  far <- stands[which.max(abs(stands$below - 0.5)), ]
-  colours <- colour_of(levels(stands$security), attr(object, "source")$universe)
-  one <- nlevels(stands$security) == 1L
-  half <- function(by) list(as.numeric(stands$series) - by, as.numeric(stands$series) + by)
-  bar <- function(by, low, high, alpha) {
-    box <- data.frame(
-      stands,
-      left = half(by)[[1L]],
-      right = half(by)[[2L]],
-      bottom = stands[[low]],
-      top = stands[[high]]
-    )
-    ggplot2::geom_rect(
-      data = box,
-      ggplot2::aes(
-        xmin = .data$left,
-        xmax = .data$right,
-        ymin = .data$bottom,
-        ymax = .data$top,
-        fill = .data$security
-      ),
-      alpha = alpha
-    )
-  }
-  ggplot2::ggplot(stands) +
-    bar(0.06, "low", "high", 0.25) + bar(0.16, "lower", "upper", 0.35) +
-    ggplot2::geom_segment(
-      ggplot2::aes(
-        x = as.numeric(.data$series) - 0.16,
-        xend = as.numeric(.data$series) + 0.16,
-        y = .data$middle,
-        yend = .data$middle
-      ),
-      colour = "white",
-      linewidth = 1
-    ) +
-    ggplot2::geom_point(
-      ggplot2::aes(as.numeric(.data$series), .data$now),
-      colour = ink,
-      size = 3.4
-    ) +
-    ggplot2::geom_text(
-      ggplot2::aes(
-        as.numeric(.data$series) + 0.2,
-        .data$now,
-        label = if (one) .data$label else writer_of(object)(.data$now, 0L)
-      ),
-      hjust = 0,
-      size = if (one) 3.7 else 3,
-      colour = ink,
-      lineheight = 0.95
-    ) + ggplot2::facet_wrap(ggplot2::vars(.data$security)) +
-    ggplot2::scale_fill_manual(values = colours) +
-    ggplot2::scale_x_continuous(
-      breaks = seq_along(levels(stands$series)),
-      labels = levels(stands$series),
-      expand = ggplot2::expansion(add = c(0.4, if (one) 0.9 else 0.8))
-    ) + ggplot2::scale_y_continuous(limits = c(0, NA), labels = amount_axis(object)) +
-    titles(
-      sprintf(
-        "%s: over %s returns volatility stands at %s, above %.0f %% of its past",
-        far$security,
-        far$series,
-        writer_of(object)(far$now, 1L),
-        100 * far$below
-      ),
-      paste0(
-        "Thin bar: nine in ten of the past values of that window; thick bar: half of ",
-        "them; white: the median; dot: now"
-      ),
-      basis(object),
-      x = "Window, returns",
-      y = "Volatility a year"
-    ) + imbroglio_theme() + ggplot2::theme(panel.grid.major.x = ggplot2::element_blank()) +
-    (if (one) ggplot2::theme(strip.text = ggplot2::element_blank()))
-}
-
-within_dates <- function(table, column, start, end) {
-  start <- check_date(start, "start")
-  end <- check_date(end, "end", last = TRUE)
-  keep <- rep(TRUE, nrow(table))
-  if (!is.null(start)) keep <- keep & table[[column]] >= start
-  if (!is.null(end)) keep <- keep & table[[column]] <= end
-  if (!any(keep)) {
-    fail(
-      "too_short",
-      sprintf(
-        "There is nothing to show from %s to %s.",
-        start %||% "the start",
-        end %||% "the end"
-      ),
-      where = sprintf("There is data from %s to %s.", min(table[[column]]), max(table[[column]]))
-    )
-  }
-  table[keep, , drop = FALSE]
-}
-
-# The values of each series on every date of the calendar that they span, missing where
-# the security has no return.
-with_gaps <- function(table, dates, column, scale) {
-  dates <- dates[dates >= min(table$to) & dates <= max(table$to)]
-  do.call(
-    rbind,
-    lapply(unique(table$series), function(s) {
-      part <- table[table$series == s, ]
-      data.frame(date = dates, value = scale * part[[column]][match(dates, part$to)], series = s)
-    })
-  )
-}
-
-# Numbers the runs of values that are there, so that no line bridges a gap.
-run_of_known <- function(value, series) {
-  paste(series, stats::ave(as.numeric(is.na(value)), series, FUN = cumsum))
 }

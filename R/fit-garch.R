@@ -52,33 +52,7 @@ fit_garch <- function(returns, innovations = "normal", per_year = NULL) {
     core_garch(returns$values, i == "student")
   })
   parts <- Map(function(fit, innovations) {
-    at <- fit$estimate
-    persistence <- at[, 3L] + at[, 4L]
-    long_run <- ifelse(persistence < 1, sqrt(at[, 2L] / (1 - persistence)), NA_real_)
-    now <- last_of(core_garch_path(returns$values, at))
-    free <- if (innovations == "student") 5 else 4
-    list(
-      security = colnames(returns$values),
-      from = sample$from,
-      to = sample$to,
-      n = sample$n,
-      volatility = now,
-      volatility_annual = now * sqrt(unname(per_year)),
-      long_run = long_run,
-      long_run_annual = long_run * sqrt(unname(per_year)),
-      persistence = persistence,
-      half_life = log(0.5) / log(persistence),
-      converged = fit$converged,
-      log_likelihood = fit$log_likelihood,
-      mean = at[, 1L],
-      omega = at[, 2L],
-      garch_alpha = at[, 3L],
-      garch_beta = at[, 4L],
-      nu = at[, 5L],
-      aic = 2 * free - 2 * fit$log_likelihood,
-      bic = log(sample$n) * free - 2 * fit$log_likelihood,
-      innovations = rep(innovations, length(sample$n))
-    )
+    garch_columns(returns, sample, per_year, fit, innovations)
   }, fits, names(fits))
   stuck <- unlist(
     lapply(fits, function(f) colnames(returns$values)[!f$converged]),
@@ -105,6 +79,36 @@ fit_garch <- function(returns, innovations = "normal", per_year = NULL) {
   attr(result, "fits") <- fits
   attr(result, "per_year") <- per_year
   result
+}
+
+garch_columns <- function(returns, sample, per_year, fit, innovations) {
+  at <- fit$estimate
+  persistence <- at[, 3L] + at[, 4L]
+  long_run <- ifelse(persistence < 1, sqrt(at[, 2L] / (1 - persistence)), NA_real_)
+  now <- last_of(core_garch_path(returns$values, at))
+  free <- if (innovations == "student") 5 else 4
+  list(
+    security = colnames(returns$values),
+    from = sample$from,
+    to = sample$to,
+    n = sample$n,
+    volatility = now,
+    volatility_annual = now * sqrt(unname(per_year)),
+    long_run = long_run,
+    long_run_annual = long_run * sqrt(unname(per_year)),
+    persistence = persistence,
+    half_life = log(0.5) / log(persistence),
+    converged = fit$converged,
+    log_likelihood = fit$log_likelihood,
+    mean = at[, 1L],
+    omega = at[, 2L],
+    garch_alpha = at[, 3L],
+    garch_beta = at[, 4L],
+    nu = at[, 5L],
+    aic = 2 * free - 2 * fit$log_likelihood,
+    bic = log(sample$n) * free - 2 * fit$log_likelihood,
+    innovations = rep(innovations, length(sample$n))
+  )
 }
 
 garch_terms <- c("mean", "omega", "alpha", "beta", "nu")

@@ -72,11 +72,11 @@ register_family <- function(name, density, distribution, start, low, high = rep(
 
 registered_record <- function(parameters, low, high, density_of, distribution, start_at, quantile_of,
                               random, words) {
-  log_density <- function(x, at) log(density(x, unlist(at)))
+  log_density <- function(x, at) log(density_of(x, unlist(at)))
   if (is.null(quantile_of)) {
     quantile_of <- function(p, at) vapply(p, inverse_of, 0, distribution, at)
   }
-  if (is.null(random)) random <- function(n, at) quantile(stats::runif(n), at)
+  if (is.null(random)) random <- function(n, at) quantile_of(stats::runif(n), at)
   likeliest <- function(x, from, starts) {
     likeliest_by_optim(x, from, starts, low, high, log_density)
   }
@@ -93,31 +93,14 @@ registered_record <- function(parameters, low, high, density_of, distribution, s
         if (lower) log(p) else log1p(-p)
       },
       quantile = function(log_p, at, lower = TRUE) {
-        quantile(if (lower) exp(log_p) else -expm1(log_p), unlist(at))
+        quantile_of(if (lower) exp(log_p) else -expm1(log_p), unlist(at))
       },
       random = function(n, at) random(n, unlist(at)),
-      moments = function(at) moments_by_quantiles(function(p) quantile(p, unlist(at))),
+      moments = function(at) moments_by_quantiles(function(p) quantile_of(p, unlist(at))),
       fit = function(values, by) {
-        fits <- lapply(seq_len(ncol(values)), function(j) {
-          x <- values[!is.na(values[, j]), j]
-          none <- list(
-            estimate = rep(NA_real_, length(low)),
-            error = rep(NA_real_, length(low)),
-            log_likelihood = NA_real_,
-            converged = FALSE
-          )
-          if (length(x) < 20L || length(unique(x)) < 10L) {
-            none
-          } else {
-            likeliest(x, start(x), c(0, 0.5, -0.5))
-          }
+        fits_of_columns(values, length(low), function(x) {
+          likeliest(x, start_at(x), c(0, 0.5, -0.5))
         })
-        list(
-          estimate = t(matrix(vapply(fits, `[[`, low, "estimate"), length(low))),
-          error = t(matrix(vapply(fits, `[[`, low, "error"), length(low))),
-          log_likelihood = vapply(fits, `[[`, 0, "log_likelihood"),
-          converged = vapply(fits, `[[`, NA, "converged")
-        )
       },
       refitted = function(at, n, by, first, draws, seed) {
         t(vapply(first + seq_len(draws), function(i) {
@@ -129,6 +112,27 @@ registered_record <- function(parameters, low, high, density_of, distribution, s
         }, numeric(4L)))
       }
     )
+  )
+}
+
+# The fit of each column, by its own search; too few values, or too few that differ, have none.
+fits_of_columns <- function(values, parameters, search_for) {
+  missing_each <- rep(NA_real_, parameters)
+  none <- list(
+    estimate = missing_each,
+    error = missing_each,
+    log_likelihood = NA_real_,
+    converged = FALSE
+  )
+  fits <- lapply(seq_len(ncol(values)), function(j) {
+    x <- values[!is.na(values[, j]), j]
+    if (length(x) < 20L || length(unique(x)) < 10L) none else search_for(x)
+  })
+  list(
+    estimate = t(matrix(vapply(fits, `[[`, missing_each, "estimate"), parameters)),
+    error = t(matrix(vapply(fits, `[[`, missing_each, "error"), parameters)),
+    log_likelihood = vapply(fits, `[[`, 0, "log_likelihood"),
+    converged = vapply(fits, `[[`, NA, "converged")
   )
 }
 

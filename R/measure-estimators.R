@@ -110,6 +110,7 @@ own_estimators <- list(
   garch = list(
     title = "GARCH(1,1), normal",
     needs = "returns",
+    innovations = "normal",
     formula = "h_t = omega + alpha e_(t-1)^2 + beta h_(t-1)",
     source = "Bollerslev (1986)",
     whole = function(values, choices) of_path(garch_path(values, FALSE)),
@@ -118,6 +119,7 @@ own_estimators <- list(
   "garch-student" = list(
     title = "GARCH(1,1), Student t",
     needs = "returns",
+    innovations = "student",
     formula = "h_t = omega + alpha e_(t-1)^2 + beta h_(t-1), e / sqrt(h) of Student's t",
     source = "Bollerslev (1987)",
     whole = function(values, choices) of_path(garch_path(values, TRUE)),

@@ -63,6 +63,21 @@ measure_return <- function(returns, window = NULL, min_obs = NULL, per_year = NU
     ))
   }
   refuse_without_window(min_obs)
+  new_result(
+    return_columns(returns, with_free, per_year, by_hand),
+    "return",
+    returns_basis(
+      returns,
+      sample_of(returns$dates, returns$values),
+      per_year = per_year,
+      choices = choices
+    ),
+    returns
+  )
+}
+
+return_columns <- function(returns, with_free, per_year, by_hand) {
+  adds <- returns$kind == "profit"
   sample <- sample_of(returns$dates, returns$values)
   moments <- core_moments(returns$values, returns$kind == "log")
   if (adds) {
@@ -81,34 +96,29 @@ measure_return <- function(returns, window = NULL, min_obs = NULL, per_year = NU
   warn_short_sample(colnames(returns$values), n, years, adds)
   a_root_year <- sqrt(unname(per_year))
   cells <- function(row) returns$values[cbind(row, seq_along(row))]
-  new_result(
-    list(
-      security = colnames(returns$values),
-      from = sample$from,
-      to = sample$to,
-      n = n,
-      total_return = moments$growth,
-      return_annual = a_year(moments$growth, years, adds),
-      mean = moments$mean,
-      mean_error = moments$deviation / sqrt(n),
-      volatility = moments$deviation,
-      skewness = moments$skewness,
-      skewness_error = skewness_error(n),
-      kurtosis = moments$kurtosis,
-      kurtosis_error = kurtosis_error(n),
-      best = cells(moments$best),
-      best_date = returns$dates[moments$best],
-      worst = cells(moments$worst),
-      worst_date = returns$dates[moments$worst],
-      rising = there * moments$rising / n,
-      sharpe = sharpe,
-      sharpe_error = sharpe_error,
-      sharpe_annual = sharpe * a_root_year,
-      sharpe_annual_error = sharpe_error * a_root_year
-    ),
-    "return",
-    returns_basis(returns, sample, per_year = per_year, choices = choices),
-    returns
+  list(
+    security = colnames(returns$values),
+    from = sample$from,
+    to = sample$to,
+    n = n,
+    total_return = moments$growth,
+    return_annual = a_year(moments$growth, years, adds),
+    mean = moments$mean,
+    mean_error = moments$deviation / sqrt(n),
+    volatility = moments$deviation,
+    skewness = moments$skewness,
+    skewness_error = skewness_error(n),
+    kurtosis = moments$kurtosis,
+    kurtosis_error = kurtosis_error(n),
+    best = cells(moments$best),
+    best_date = returns$dates[moments$best],
+    worst = cells(moments$worst),
+    worst_date = returns$dates[moments$worst],
+    rising = there * moments$rising / n,
+    sharpe = sharpe,
+    sharpe_error = sharpe_error,
+    sharpe_annual = sharpe * a_root_year,
+    sharpe_annual_error = sharpe_error * a_root_year
   )
 }
 
@@ -200,24 +210,11 @@ rolling_return <- function(returns, windows, per_year, by_hand, with_free, choic
     growth[early] <- frame$pick(wealth)[early] - if (adds) 0 else 1
     centre <- frame$pick(core_rolling_mean(returns$values, window, least))
     deviation <- frame$pick(core_rolling_deviation(returns$values, window, least))
-    excess <- list(mean = centre, deviation = deviation)
-    if (!with_free$series) {
-      excess$mean <- centre - with_free$rate_of(per_year[columns$security])
+    excess <- if (with_free$series) {
+      rolling_excess(returns, with_free, frame, window, least)
     } else {
-      both <- with_free$returns
-      beside <- core_rolling_tracking(
-        both$values,
-        starts_of(both),
-        match(with_free$name, colnames(both$values)) - 1L,
-        match(colnames(returns$values), colnames(both$values)),
-        spans_gaps(both),
-        in_logs,
-        window,
-        least
-      )
-      # The other table may have dates of its own.
-      own <- function(m) frame$pick(m[match(returns$dates, both$dates), , drop = FALSE])
-      excess <- list(mean = own(beside$active), deviation = own(beside$error))
+      rate <- with_free$rate_of(per_year[columns$security])
+      list(mean = centre - rate, deviation = deviation)
     }
     sharpe <- ifelse(excess$deviation > 0, excess$mean / excess$deviation, NA_real_)
     m <- unname(per_year[columns$security])
@@ -246,4 +243,21 @@ rolling_return <- function(returns, windows, per_year, by_hand, with_free, choic
     returns_basis(returns, sample, per_year = per_year, choices = c(windows$words, choices)),
     returns
   )
+}
+
+# Above a risk-free series, which may have dates of its own.
+rolling_excess <- function(returns, with_free, frame, window, least) {
+  both <- with_free$returns
+  beside <- core_rolling_tracking(
+    both$values,
+    starts_of(both),
+    match(with_free$name, colnames(both$values)) - 1L,
+    match(colnames(returns$values), colnames(both$values)),
+    spans_gaps(both),
+    returns$kind == "log",
+    window,
+    least
+  )
+  own <- function(m) frame$pick(m[match(returns$dates, both$dates), , drop = FALSE])
+  list(mean = own(beside$active), deviation = own(beside$error))
 }

@@ -48,42 +48,7 @@ measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, 
     ))
   }
   refuse_without_window(min_obs, as)
-  in_logs <- returns$kind == "log"
-  parts <- lapply(beside$names, function(b) {
-    shared <- shared_rhythm(returns, rows, b, per_year)
-    per_year <- unname(shared$per_year)
-    place <- match(b, colnames(returns$values)) - 1L
-    apart <- core_tracking(
-      returns$values, starts_of(returns), place, rows, spans_gaps(returns), in_logs
-    )
-    active <- apart$active * per_year
-    error <- apart$error * sqrt(per_year)
-    ratio <- function(over) ifelse(error > 0, over / error, NA_real_)
-    c(
-      list(
-        security = colnames(returns$values)[rows],
-        benchmark = rep(b, length(rows)),
-        every = unname(shared$every),
-        per_year = per_year,
-        from = returns$dates[apart$first],
-        to = returns$dates[apart$last],
-        n = apart$n,
-        active_return = apart$active,
-        active_return_annual = active,
-        tracking_error = apart$error,
-        tracking_error_annual = error,
-        information_ratio = ratio(active),
-        correlation = apart$correlation,
-        ahead = apart$ahead
-      ),
-      if (total) {
-        list(
-          active_return_total = apart$growth - apart$growth_of_benchmark,
-          information_ratio_total = ratio(apart$growth - apart$growth_of_benchmark)
-        )
-      }
-    )
-  })
+  parts <- lapply(beside$names, function(b) tracking_of(returns, rows, b, per_year, total))
   columns <- row_bound(parts)
   if (total) warn_not_a_year(columns)
   beside_result(
@@ -93,6 +58,47 @@ measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, 
     rows,
     columns$per_year,
     c(benchmark = paste(beside$names, collapse = ", "))
+  )
+}
+
+tracking_of <- function(returns, rows, benchmark, per_year, total) {
+  shared <- shared_rhythm(returns, rows, benchmark, per_year)
+  per_year <- unname(shared$per_year)
+  place <- match(benchmark, colnames(returns$values)) - 1L
+  apart <- core_tracking(
+    returns$values,
+    starts_of(returns),
+    place,
+    rows,
+    spans_gaps(returns),
+    returns$kind == "log"
+  )
+  active <- apart$active * per_year
+  error <- apart$error * sqrt(per_year)
+  ratio <- function(over) ifelse(error > 0, over / error, NA_real_)
+  c(
+    list(
+      security = colnames(returns$values)[rows],
+      benchmark = rep(benchmark, length(rows)),
+      every = unname(shared$every),
+      per_year = per_year,
+      from = returns$dates[apart$first],
+      to = returns$dates[apart$last],
+      n = apart$n,
+      active_return = apart$active,
+      active_return_annual = active,
+      tracking_error = apart$error,
+      tracking_error_annual = error,
+      information_ratio = ratio(active),
+      correlation = apart$correlation,
+      ahead = apart$ahead
+    ),
+    if (total) {
+      list(
+        active_return_total = apart$growth - apart$growth_of_benchmark,
+        information_ratio_total = ratio(apart$growth - apart$growth_of_benchmark)
+      )
+    }
   )
 }
 
@@ -136,44 +142,24 @@ rolling_tracking_of <- function(beside, rows, windows, per_year, as) {
   if (as == "matrix") {
     if (length(beside$names) > 1L) fail("argument", "A bare matrix is of one benchmark.")
     error <- track(core_rolling_tracking_error, beside$names, windows$window, windows$least)
-    return(`dimnames<-`(
-      error,
-      list(core_iso_days(returns$dates), colnames(returns$values)[rows])
-    ))
+    return(named_by_date(error, returns, rows))
   }
   shared <- 0L
   parts <- list()
   for (b in beside$names) {
+    shared_by <- shared_rhythm(returns, rows, b, per_year)
     for (i in seq_along(windows$window)) {
       window <- windows$window[i]
       apart <- track(core_rolling_tracking, b, window, windows$least[i])
-      line <- core_rolling_line(
-        returns$values,
-        starts,
-        match(b, colnames(returns$values)) - 1L,
-        rows,
-        numeric(),
-        0L,
-        spans_gaps(returns),
-        in_logs,
-        window,
-        windows$least[i]
-      )
+      line <- track(line_without_rate, b, window, windows$least[i])
       frame <- window_frame(returns, line$place, colnames(returns$values)[rows])
       shared <- max(shared, frame$n)
-      columns <- frame$columns(window)
+      columns <- beside_columns(frame, window, b, shared_by)
+      m <- columns$per_year
       active <- frame$pick(apart$active)
       error <- frame$pick(apart$error)
-      shared_by <- shared_rhythm(returns, rows, b, per_year)
-      m <- unname(shared_by$per_year[columns$security])
       parts[[length(parts) + 1L]] <- c(
-        columns[1L],
-        list(
-          benchmark = rep(b, length(active)),
-          every = unname(shared_by$every[columns$security]),
-          per_year = m
-        ),
-        columns[-1L],
+        columns,
         list(
           active_return = active,
           active_return_annual = active * m,
@@ -190,6 +176,10 @@ rolling_tracking_of <- function(beside, rows, windows, per_year, as) {
   columns <- row_bound(parts)
   words <- c(benchmark = paste(beside$names, collapse = ", "), windows$words)
   beside_result(columns, "tracking", returns, rows, columns$per_year, words)
+}
+
+line_without_rate <- function(values, starts, benchmark, rows, ...) {
+  core_rolling_line(values, starts, benchmark, rows, numeric(), 0L, ...)
 }
 
 # Growth of several securities from 1, on the dates that all have.

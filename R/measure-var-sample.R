@@ -173,9 +173,3 @@ weighted_rank <- function(total, a, rank) {
 }
 
 as_loss <- function(r, in_logs) if (in_logs) -expm1(r) else -r
-
-columns_of_rows <- function(rows) {
-  lapply(stats::setNames(nm = names(rows[[1L]])), function(name) {
-    vapply(rows, function(r) as.numeric(r[[name]]), 0)
-  })
-}

@@ -115,62 +115,9 @@ tail_thresholds <- function(returns, from = 15, to = 0.2, steps = 60L, level = 0
   steps <- check_whole(steps, "steps", least = 2L, most = 10000L)
   level <- check_fraction(level, "level")
   z <- stats::qnorm((1 + check_fraction(confidence, "confidence")) / 2)
-  a <- 1 - level
   parts <- lapply(colnames(returns$values), function(security) {
     x <- returns$values[!is.na(returns$values[, security]), security]
-    losses <- sort(-x[x < 0], decreasing = TRUE)
-    if (length(losses) < 20L) {
-      fail(
-        "too_short",
-        sprintf(
-          "%s has %s; a tail wants 20 or more.",
-          security,
-          count(length(losses), "loss", "losses")
-        )
-      )
-    }
-    most <- min(tail_size(length(x), to), length(losses) - 1L)
-    sizes <- unique(round(seq(
-      min(max(tail_size(length(x), from), 5), most),
-      most,
-      length.out = steps
-    )))
-    rows <- lapply(sizes, function(k) {
-      hill <- hill_tail(x, k)
-      pareto <- pareto_tail(x, k)
-      excess <- losses[seq_len(k)] - losses[k + 1L]
-      inside <- function(centre, error) c(centre, centre - z * error, centre + z * error)
-      shape <- if (is.null(pareto)) {
-        rep(NA_real_, 3L)
-      } else {
-        inside(pareto$shape, sqrt(pareto_covariance(pareto)[1L, 1L]))
-      }
-      reached <- a <= k / length(x) * (1 + 1e-9)
-      estimate <- function(at, quantile) {
-        if (is.null(at) || !reached) {
-          NA_real_
-        } else {
-          as_loss(quantile(log(a), at), returns$kind == "log")
-        }
-      }
-      c(
-        k,
-        losses[k + 1L],
-        inside(hill$shape, sqrt(hill$covariance[1L, 1L])),
-        inside(mean(excess), stats::sd(excess) / sqrt(k)),
-        shape,
-        pareto$scale %||% NA_real_,
-        estimate(hill, hill_quantile),
-        estimate(pareto, pareto_quantile)
-      )
-    })
-    numbers <- do.call(rbind, rows)
-    colnames(numbers) <- c(
-      "k", "threshold", "hill_shape", "hill_low", "hill_high", "mean_excess", "excess_low",
-      "excess_high", "pareto_shape", "pareto_low", "pareto_high", "pareto_scale", "hill_var",
-      "pareto_var"
-    )
-    c(list(security = rep(security, nrow(numbers))), as.list(as.data.frame(numbers)))
+    tails_by_size(x, security, c(from, to), steps, 1 - level, z, returns$kind)
   })
   columns <- row_bound(parts)
   columns$k <- as.integer(columns$k)
@@ -183,6 +130,64 @@ tail_thresholds <- function(returns, from = 15, to = 0.2, steps = 60L, level = 0
       choices = c(level = format(level))
     ),
     returns
+  )
+}
+
+tails_by_size <- function(x, security, ends, steps, a, z, kind) {
+  losses <- sort(-x[x < 0], decreasing = TRUE)
+  if (length(losses) < 20L) {
+    fail(
+      "too_short",
+      sprintf(
+        "%s has %s; a tail wants 20 or more.",
+        security,
+        count(length(losses), "loss", "losses")
+      )
+    )
+  }
+  most <- min(tail_size(length(x), ends[[2L]]), length(losses) - 1L)
+  sizes <- unique(round(seq(
+    min(max(tail_size(length(x), ends[[1L]]), 5), most),
+    most,
+    length.out = steps
+  )))
+  rows <- lapply(sizes, tail_of_size, x, losses, a, z, kind)
+  numbers <- do.call(rbind, rows)
+  colnames(numbers) <- c(
+    "k", "threshold", "hill_shape", "hill_low", "hill_high", "mean_excess", "excess_low",
+    "excess_high", "pareto_shape", "pareto_low", "pareto_high", "pareto_scale", "hill_var",
+    "pareto_var"
+  )
+  c(list(security = rep(security, nrow(numbers))), as.list(as.data.frame(numbers)))
+}
+
+tail_of_size <- function(k, x, losses, a, z, kind) {
+  hill <- hill_tail(x, k)
+  pareto <- pareto_tail(x, k)
+  excess <- losses[seq_len(k)] - losses[k + 1L]
+  inside <- function(centre, error) c(centre, centre - z * error, centre + z * error)
+  shape <- if (is.null(pareto)) {
+    rep(NA_real_, 3L)
+  } else {
+    inside(pareto$shape, sqrt(pareto_covariance(pareto)[1L, 1L]))
+  }
+  reached <- a <= k / length(x) * (1 + 1e-9)
+  estimate <- function(at, quantile_of) {
+    if (is.null(at) || !reached) {
+      NA_real_
+    } else {
+      as_loss(quantile_of(log(a), at), kind == "log")
+    }
+  }
+  c(
+    k,
+    losses[k + 1L],
+    inside(hill$shape, sqrt(hill$covariance[1L, 1L])),
+    inside(mean(excess), stats::sd(excess) / sqrt(k)),
+    shape,
+    pareto$scale %||% NA_real_,
+    estimate(hill, hill_quantile),
+    estimate(pareto, pareto_quantile)
   )
 }
 

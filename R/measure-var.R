@@ -141,7 +141,6 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
   value <- check_value(value, colnames(returns$values), returns$money)
   ask <- asked(returns, level, decay, half_life, tail, block, draws, seed, confidence)
   ask$errors <- errors
-
   if (any_chance(records, horizon)) refuse_too_many_steps(ask$draws, horizon)
   parts <- list()
   for (name in names(records)) {
@@ -154,38 +153,36 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
     }
   }
   columns <- as.list(data.table::rbindlist(parts, fill = TRUE))
+  security <- match(columns$security, colnames(returns$values))
   in_order <- order(
-    match(columns$security, colnames(returns$values)),
+    security,
     match(columns$horizon, horizon),
     match(columns$level, ask$level),
     match(columns$method, names(records)),
     match(columns$rank, rank)
   )
   columns <- with_shortfall_beyond(lapply(columns, `[`, in_order))
-  if (!is.null(value)) {
-    each <- value[match(columns$security, colnames(returns$values))]
-    columns <- append(
-      columns,
-      list(var_value = columns$var * each, es_value = columns$es * each),
-      match("es", names(columns))
-    )
-  }
+  if (!is.null(value)) columns <- with_money(columns, value[security[in_order]])
   warn_few(columns, records, ask$draws, if (ask$adds) "profit" else "return")
   warn_more_than_all(columns, returns$kind)
   warn_not_fitted(columns)
   warn_doubts(returns, records, horizon, ways, ask)
-  sample <- sample_of(returns$dates, returns$values)
   new_result(
     columns,
     "var",
     returns_basis(
       returns,
-      sample,
+      sample_of(returns$dates, returns$values),
       choices = var_choices(records, horizon, ways, rank, ask),
       seed = if (any_chance(records, horizon)) ask$seed else NA_integer_
     ),
     returns
   )
+}
+
+with_money <- function(columns, value) {
+  amounts <- list(var_value = columns$var * value, es_value = columns$es * value)
+  append(columns, amounts, match("es", names(columns)))
 }
 
 check_methods <- function(method) {
@@ -351,167 +348,4 @@ var_choices <- function(records, horizon, ways, rank, ask) {
       ))
     }
   )
-}
-
-# What stands for less than one observation beyond the level. Paths of several periods are of
-# sums, of which there are as many as were drawn.
-warn_few <- function(columns, records, draws, unit = "return") {
-  record <- records[columns$method]
-  empirical <- vapply(record, `[[`, NA, "empirical")
-  drawn <- vapply(record, function(r) "paths" %in% r$ways, NA) & columns$horizon > 1L
-  weighted <- columns$method == "age-weighted"
-  beyond <- ifelse(drawn, draws, columns$n) * (1 - columns$level)
-  few <- which(
-    empirical &
-      columns$n > 0L &
-      (beyond < 1 - 1e-9 | (weighted & (columns$position %||% rep(NA, length(weighted))) %in% 1))
-  )
-  if (!length(few)) return(invisible())
-  i <- few[1L]
-  level <- format(columns$level[i])
-  wanted <- count(ceiling(1 / (1 - columns$level[i]) - 1e-9), if (drawn[i]) "path" else unit)
-  shown <- if (isTRUE(columns$rank[i] == "interpolate")) {
-    "what is shown lies between the two worst"
-  } else {
-    "the worst one is what is shown"
-  }
-  caution(
-    "few_observations",
-    if (drawn[i]) {
-      sprintf(
-        "Of %s fewer than one lies beyond the level %s, so %s.",
-        count(draws, "drawn path"),
-        level,
-        shown
-      )
-    } else if (weighted[i]) {
-      sprintf(
-        paste0(
-          "By their weights about one or fewer of the %s of %s lies beyond the level %s, ",
-          "so %s."
-        ),
-        count(columns$n[i], unit),
-        columns$security[i],
-        level,
-        shown
-      )
-    } else {
-      sprintf(
-        "%s has only %s: fewer than one lies beyond the level %s, so %s.",
-        columns$security[i],
-        count(columns$n[i], unit),
-        level,
-        shown
-      )
-    },
-    remedy = if (weighted[i]) {
-      "Take a decay nearer to 1, or a lower level."
-    } else {
-      sprintf("This level wants %s or more.", wanted)
-    }
-  )
-}
-
-# A mean of losses from the value at risk on is no less than it, but for rounding; where a method
-# says so, its distribution is none.
-with_shortfall_beyond <- function(columns) {
-  below <- which(columns$es < columns$var)
-  rounding <- columns$var[below] - columns$es[below] <= 1e-9 * abs(columns$var[below]) + 1e-14
-  columns$es[below[rounding]] <- columns$var[below[rounding]]
-  none <- below[!rounding]
-  if (length(none)) {
-    caution(
-      "method",
-      sprintf(
-        paste0(
-          "%s puts the expected shortfall of %s below its value at risk, at %s: it is not ",
-          "shown."
-        ),
-        columns$method[none[1L]],
-        columns$security[none[1L]],
-        format(columns$level[none[1L]])
-      )
-    )
-    columns$es[none] <- NA_real_
-    columns$es_error[none] <- NA_real_
-  }
-  columns
-}
-
-# The root of time knows no bottom.
-warn_more_than_all <- function(columns, kind) {
-  over <- which(columns$var > 1 | (columns$es > 1 & is.finite(columns$es)))
-  if (kind != "simple" || !length(over)) return(invisible())
-  i <- over[1L]
-  caution(
-    "more_than_all",
-    sprintf(
-      "The loss of %s over %s by %s is put at more than everything.",
-      columns$security[i],
-      count(columns$horizon[i], "period"),
-      columns$method[i]
-    ),
-    remedy = paste0(
-      "Simple returns do not grow with the root of time for so long: take log returns, ",
-      "a shorter horizon, or a method that draws paths."
-    )
-  )
-}
-
-# Methods that are fitted want 20 returns or more; those that doubt themselves say so themselves.
-warn_not_fitted <- function(columns) {
-  none <- which(
-    is.na(columns$var) &
-      columns$n > 0L &
-      !columns$method %in% c("hill", "pareto", "cornish-fisher")
-  )
-  if (!length(none)) return(invisible())
-  caution(
-    "method",
-    sprintf(
-      "%s has no value at risk by %s.",
-      columns$security[none[1L]],
-      columns$method[none[1L]]
-    ),
-    remedy = sprintf(
-      "It has %s; %s are wanted, not all alike.",
-      count(columns$n[none[1L]], "return"),
-      if (columns$method[none[1L]] %in% c("normal", "normal-relative")) "2" else "20"
-    )
-  )
-}
-
-# What a method itself says against its use on these returns, over the first horizon of which it
-# has something to say.
-warn_doubts <- function(returns, records, horizon, ways, ask) {
-  for (name in names(records)) {
-    if (is.null(records[[name]]$doubt)) next
-    for (h in if (ways[[name]] == "overlapping") 1L else unique(horizon)) {
-      ask$h <- h
-      said <- lapply(colnames(returns$values), function(security) {
-        x <- returns$values[!is.na(returns$values[, security]), security]
-        if (length(x)) records[[name]]$doubt(x, ask)
-      })
-      doubted <- which(!vapply(said, is.null, NA))
-      if (length(doubted)) break
-    }
-    if (!length(doubted)) next
-    over <- if (length(unique(horizon)) > 1L) sprintf(" over %s", count(h, "period")) else ""
-    caution(
-      "method",
-      sprintf(
-        "%s for %s%s %s.",
-        name,
-        colnames(returns$values)[doubted[1L]],
-        over,
-        said[[doubted[1L]]]
-      ),
-      remedy = if (length(doubted) > 1L) {
-        sprintf(
-          "So it is, in its own way, for %s.",
-          count(length(doubted) - 1L, "more security", "more securities")
-        )
-      }
-    )
-  }
 }

@@ -284,7 +284,7 @@ writer_of <- function(result) {
 }
 
 # A return as the move that it was.
-move_of <- function(x, result) if (identical(basis(result)$kind, "log")) expm1(x) else x
+move_of <- function(x, result) as_simple(x, basis(result)$kind)
 
 money <- function(x) {
   shown <- formatC(
@@ -343,52 +343,4 @@ column_of <- function(name, values, kind = NULL) {
     column$label <- sub("return", "profit", column$label, fixed = TRUE)
   }
   column
-}
-
-# The table as text: a header, whose labels are broken where they are longer than what
-# stands below them, then a line a row. Numbers to the right.
-text_table <- function(table, kind = NULL) {
-  shown <- lapply(stats::setNames(nm = columns_to_show(table)), function(name) {
-    column <- column_of(name, table[[name]], kind)
-    cells <- unit_text[[column$unit]](table[[name]])
-    list(
-      header = strwrap(column$label, max(nchar(cells), 10L) + 1L),
-      cells = cells,
-      side = if (column$unit %in% c("text", "date")) -1L else 1L
-    )
-  })
-  deep <- max(1L, lengths(lapply(shown, `[[`, "header")))
-  shown <- lapply(shown, function(column) {
-    cells <- c(rep("", deep - length(column$header)), column$header, column$cells)
-    formatC(cells, width = column$side * max(nchar(cells)))
-  })
-  sub(" +$", "", do.call(paste, c(unname(shown), sep = "  ")))
-}
-
-# Several horizons and levels of value at risk: a row for each horizon, a column for each level.
-crossed_table <- function(table) {
-  keys <- table[c("security", "method", "rank", "horizon")]
-  keys <- keys[vapply(keys, function(v) length(unique(stats::na.omit(v))) > 1L, NA)]
-  key <- do.call(paste, c(unname(as.list(keys)), sep = "\r"))
-  rows <- which(!duplicated(key))
-  rows <- rows[do.call(
-    order,
-    c(lapply(keys[rows, , drop = FALSE], function(v) match(v, unique(v))))
-  )]
-  shown <- keys[rows, , drop = FALSE]
-  for (level in sort(unique(table$level))) {
-    at <- table$level == level
-    shown[[unit_text$level(level)]] <- table$var[at][match(key[rows], key[at])]
-  }
-  shown
-}
-
-# Lines of a text; a number and its unit stay on one.
-folded <- function(text, width = 120L) {
-  gsub(
-    "\u00a0%",
-    " %",
-    strwrap(gsub(" %", "\u00a0%", text, fixed = TRUE), width, exdent = 2L),
-    fixed = TRUE
-  )
 }

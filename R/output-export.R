@@ -34,12 +34,12 @@ write_prices <- function(prices, path, what = c("prices", "simple", "log"), ever
       where = sprintf("The file is %s.", path)
     )
   }
-  table <- function(what) {
+  table_of_kind <- function(what) {
     if (what != "prices") return(as.data.frame(as_returns(prices, kind = what, every = every)))
     if (layout == "long") long_table(prices) else as.data.frame(prices)
   }
   write_whole(path, function(part) {
-    writer(table, what, part, if (layout == "long") "prices" else names(written_sheets))
+    writer(table_of_kind, what, part, if (layout == "long") "prices" else names(written_sheets))
   })
 }
 
@@ -59,12 +59,14 @@ long_table <- function(prices) {
 }
 
 export_forms <- list(
-  csv = function(result_table, what, path, sheets) write_lines(as_csv(table(what)), path),
-  parquet = function(result_table, what, path, sheets) {
-    need_package("nanoparquet", "A Parquet file")
-    nanoparquet::write_parquet(table(what), path)
+  csv = function(table_of_kind, what, path, sheets) {
+    write_lines(as_csv(table_of_kind(what)), path)
   },
-  xlsx = function(result_table, what, path, sheets) {
+  parquet = function(table_of_kind, what, path, sheets) {
+    need_package("nanoparquet", "A Parquet file")
+    nanoparquet::write_parquet(table_of_kind(what), path)
+  },
+  xlsx = function(table_of_kind, what, path, sheets) {
     need_package("openxlsx", "A workbook")
     book <- openxlsx::createWorkbook()
     for (sheet in sheets) {
@@ -73,7 +75,7 @@ export_forms <- list(
       openxlsx::writeData(
         book,
         name,
-        table(sheet),
+        table_of_kind(sheet),
         headerStyle = openxlsx::createStyle(textDecoration = "bold")
       )
       openxlsx::freezePane(book, name, firstRow = TRUE, firstCol = TRUE)

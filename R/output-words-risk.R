@@ -73,80 +73,75 @@ money_sentence <- function(table) {
 words_of.imbroglio_var <- function(result) {
   table <- as.data.frame(result)
   writer <- writer_of(result)
-  said <- paste0(loss_sentence(table, every_by_row(result), writer), ".", money_sentence(table))
+  every <- every_by_row(result)
+  of_what <- if (basis(result)$kind == "profit") "profits" else "returns"
+  said <- paste0(
+    loss_sentence(table, every, writer),
+    ".",
+    money_sentence(table),
+    rank_sentence(table, of_what, writer),
+    stretched_sentence(table, of_what, every)
+  )
+  said <- named_by_choice(said, table)
+  none <- is.na(table$var)
+  why <- ifelse(table$n == 0L, "no return to measure", "no value at risk")
+  said[none] <- sprintf("%s has %s by %s.", table$security, why, table$method)[none]
+  said
+}
+
+stretched_over <- function(table) table$horizon > 1L & table$horizon_by %in% "sqrt"
+
+# Which of the returns it is, and what the other conventions of rank would give.
+rank_sentence <- function(table, of_what, writer) {
+  seen <- !is.na(table$observed) & table$method == "historical" & !stretched_over(table)
   ordinal <- function(k) {
     ends <- c("th", "st", "nd", "rd")
     last <- k %% 10
     paste0(count(k), ends[1L + ifelse(last <= 3 & !k %% 100 %in% 11:13, last, 0)])
   }
-  of_what <- if (basis(result)$kind == "profit") "profits" else "returns"
-  stretched <- table$horizon > 1L & table$horizon_by %in% "sqrt"
-  every <- every_by_row(result)
-  seen <- !is.na(table$observed) & table$method == "historical" & !stretched
-  differs <- table$rank_most > table$rank_least
-  said <- paste0(
-    said,
-    ifelse(
-      seen,
-      sprintf(
-        " That is the %s worst of %s %s, of %s, %s%s; %s.",
-        ordinal(table$position),
-        count(table$n),
-        of_what,
-        table$observed,
-        ifelse(is.na(table$worse), "the worst of all", paste("after", writer(table$worse))),
-        ifelse(is.na(table$milder), "", paste(" and before", writer(table$milder))),
-        ifelse(
-          differs,
-          sprintf(
-            "the conventions of rank range from %s to %s",
-            writer(table$rank_least, 3L),
-            writer(table$rank_most, 3L)
-          ),
-          "all conventions of rank agree"
-        )
-      ),
-      ""
-    )
+  conventions <- ifelse(
+    table$rank_most > table$rank_least,
+    sprintf(
+      "the conventions of rank range from %s to %s",
+      writer(table$rank_least, 3L),
+      writer(table$rank_most, 3L)
+    ),
+    "all conventions of rank agree"
   )
-  said <- paste0(
-    said,
-    ifelse(
-      stretched,
-      sprintf(
-        " It is that of one %s, stretched by the root of %s: no %s of %s was looked at.",
-        every,
-        count(table$horizon),
-        sub("s$", "", of_what),
-        count(table$horizon, every)
-      ),
-      ""
-    )
+  said <- sprintf(
+    " That is the %s worst of %s %s, of %s, %s%s; %s.",
+    ordinal(table$position),
+    count(table$n),
+    of_what,
+    table$observed,
+    ifelse(is.na(table$worse), "the worst of all", paste("after", writer(table$worse))),
+    ifelse(is.na(table$milder), "", paste(" and before", writer(table$milder))),
+    conventions
   )
+  ifelse(seen, said, "")
+}
+
+stretched_sentence <- function(table, of_what, every) {
+  said <- sprintf(
+    " It is that of one %s, stretched by the root of %s: no %s of %s was looked at.",
+    every,
+    count(table$horizon),
+    sub("s$", "", of_what),
+    count(table$horizon, every)
+  )
+  ifelse(stretched_over(table), said, "")
+}
+
+# Of several methods or ranks each sentence begins with its own.
+named_by_choice <- function(said, table) {
   several <- c(
     if (length(unique(table$method)) > 1L || any(table$method != "historical")) "method",
     if (length(unique(stats::na.omit(table$rank))) > 1L) "rank"
   )
-  if (length(several)) {
-    prefix <- do.call(
-      paste,
-      c(lapply(table[several], function(v) ifelse(is.na(v), "", v)), sep = ", ")
-    )
-    said <- sprintf(
-      "By %s: %s%s",
-      sub(", $", "", prefix),
-      lower_case(substr(said, 1L, 1L)),
-      substring(said, 2L)
-    )
-  }
-  none <- is.na(table$var)
-  said[none] <- sprintf(
-    "%s has %s by %s.",
-    table$security,
-    ifelse(table$n == 0L, "no return to measure", "no value at risk"),
-    table$method
-  )[none]
-  said
+  if (!length(several)) return(said)
+  chosen <- lapply(table[several], function(v) ifelse(is.na(v), "", v))
+  prefix <- sub(", $", "", do.call(paste, c(chosen, sep = ", ")))
+  sprintf("By %s: %s%s", prefix, lower_case(substr(said, 1L, 1L)), substring(said, 2L))
 }
 
 # Of one security and level how far the methods are apart; of several securities the most and the

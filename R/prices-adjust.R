@@ -57,7 +57,33 @@ rescaled <- function(prices, actions, form, back) {
       remedy = "Hand them in as `actions`."
     )
   }
-  unknown <- setdiff(actions$security, colnames(prices))
+  say_unknown_actions(actions, colnames(prices))
+  if (form == "price") actions$dividend <- NA_real_
+  made <- rescaled_columns(prices, actions, back)
+  volume <- made$volume
+  fields <- prices$fields[setdiff(names(prices$fields), if (back) "adjusted" else "close")]
+  fields[[prices$measured]] <- prices$close
+  if (!is.null(volume)) fields$volume <- volume
+  made <- new_prices(
+    prices$dates,
+    made$close,
+    prices$origin,
+    fields,
+    measured = if (back) "close" else "adjusted",
+    actions = actions,
+    layout = prices$layout
+  )
+  made$universe <- prices$universe
+  made$about <- prices$about
+  made$repairs <- c(
+    prices$repairs,
+    adjustment_note(if (back) "adjustment undone" else "adjusted", actions)
+  )
+  made
+}
+
+say_unknown_actions <- function(actions, securities) {
+  unknown <- setdiff(actions$security, securities)
   if (length(unknown)) {
     note(
       "dropped",
@@ -69,7 +95,9 @@ rescaled <- function(prices, actions, form, back) {
       )
     )
   }
-  if (form == "price") actions$dividend <- NA_real_
+}
+
+rescaled_columns <- function(prices, actions, back) {
   close <- prices$close
   volume <- prices$fields$volume
   for (s in intersect(colnames(close), actions$security)) {
@@ -93,25 +121,7 @@ rescaled <- function(prices, actions, form, back) {
       }
     }
   }
-  fields <- prices$fields[setdiff(names(prices$fields), if (back) "adjusted" else "close")]
-  fields[[prices$measured]] <- prices$close
-  if (!is.null(volume)) fields$volume <- volume
-  made <- new_prices(
-    prices$dates,
-    close,
-    prices$origin,
-    fields,
-    measured = if (back) "close" else "adjusted",
-    actions = actions,
-    layout = prices$layout
-  )
-  made$universe <- prices$universe
-  made$about <- prices$about
-  made$repairs <- c(
-    prices$repairs,
-    adjustment_note(if (back) "adjustment undone" else "adjusted", actions)
-  )
-  made
+  list(close = close, volume = volume)
 }
 
 # A table of splits and dividends, from a data frame or a file.
@@ -119,21 +129,8 @@ read_actions <- function(actions, how = list()) {
   if (is.null(actions)) return(NULL)
   grid <- one_grid(actions, "the actions")
   origin <- grid$origin
-  headings <- plain_name(names(grid$columns))
-  column <- function(known) names(grid$columns)[match(known, headings, nomatch = 0L)][1L]
-  security <- column(security_names)
-  date <- column(c("exdate", date_names))
-  amounts <- c(
-    split = column(c("split", "splitratio", "ratio")),
-    dividend = column(c("dividend", "dividends", "amount"))
-  )
-  if (anyNA(c(security, date)) || all(is.na(amounts))) {
-    fail(
-      "layout",
-      sprintf("The columns of %s must be security, date, and split or dividend.", origin),
-      where = sprintf("They are %s.", some(names(grid$columns), 8L))
-    )
-  }
+  columns <- action_columns(grid)
+  amounts <- columns$amounts
   n <- length(grid$columns[[1L]])
   # A ratio of shares is written 2:1, 2/1, "2 for 1" or 2.
   ratios <- if (is.na(amounts[["split"]])) {
@@ -145,23 +142,7 @@ read_actions <- function(actions, how = list()) {
     function(mark) grid_numbers(ratios$grid, unname(amounts[!is.na(amounts)]), mark),
     how$decimal
   )
-  if (NROW(read$faults)) {
-    fail(
-      "action",
-      sprintf(
-        "%s in column %s of %s %s no number.",
-        count(nrow(read$faults), "value"),
-        read$faults$column[1L],
-        origin,
-        if (nrow(read$faults) == 1L) "is" else "are"
-      ),
-      where = sprintf(
-        "%s: \"%s\".",
-        sentence_case(grid$place(read$faults$row)),
-        read$faults$text[1L]
-      )
-    )
-  }
+  if (NROW(read$faults)) refuse_no_number(read$faults, grid)
   amount <- function(what) {
     if (is.na(amounts[[what]])) {
       rep(NA_real_, n)
@@ -170,10 +151,12 @@ read_actions <- function(actions, how = list()) {
     }
   }
   dated <- if_unclear(
-    function(day_order) column_days(grid$columns[[date]], day_order, date, origin),
+    function(day_order) {
+      column_days(grid$columns[[columns$date]], day_order, columns$date, origin)
+    },
     how$dates
   )
-  named <- one_name_each(names_as_text(grid, security))
+  named <- one_name_each(names_as_text(grid, columns$security))
   table <- data.frame(
     security = as.character(named$names),
     date = .Date(dated$days),
@@ -181,6 +164,48 @@ read_actions <- function(actions, how = list()) {
     dividend = amount("dividend")
   )
   note_remarks(c(grid$remarks, read$remarks, dated$remarks, named$remarks), origin)
+  refuse_bad_actions(table, grid)
+  each_once(table, grid)
+}
+
+action_columns <- function(grid) {
+  headings <- plain_name(names(grid$columns))
+  column <- function(known) names(grid$columns)[match(known, headings, nomatch = 0L)][1L]
+  security <- column(security_names)
+  date <- column(c("exdate", date_names))
+  amounts <- c(
+    split = column(c("split", "splitratio", "ratio")),
+    dividend = column(c("dividend", "dividends", "amount"))
+  )
+  if (anyNA(c(security, date)) || all(is.na(amounts))) {
+    fail(
+      "layout",
+      sprintf("The columns of %s must be security, date, and split or dividend.", grid$origin),
+      where = sprintf("They are %s.", some(names(grid$columns), 8L))
+    )
+  }
+  list(security = security, date = date, amounts = amounts)
+}
+
+refuse_no_number <- function(faults, grid) {
+  fail(
+    "action",
+    sprintf(
+      "%s in column %s of %s %s no number.",
+      count(nrow(faults), "value"),
+      faults$column[1L],
+      grid$origin,
+      if (nrow(faults) == 1L) "is" else "are"
+    ),
+    where = sprintf(
+      "%s: \"%s\".",
+      sentence_case(grid$place(faults$row)),
+      faults$text[1L]
+    )
+  )
+}
+
+refuse_bad_actions <- function(table, grid) {
   bad <- which(
     is.na(table$security) |
       is.na(table$date) | (!is.na(table$split) & !(table$split > 0 & is.finite(table$split))) |
@@ -191,12 +216,11 @@ read_actions <- function(actions, how = list()) {
       "action",
       sprintf(
         "A split must be above 0, a dividend 0 or more, of a security and on a date, in %s.",
-        origin
+        grid$origin
       ),
       where = sprintf("%s.", sentence_case(grid$place(bad)))
     )
   }
-  each_once(table, grid)
 }
 
 split_ratios <- function(grid, column) {
@@ -289,6 +313,28 @@ steps_back <- function(actions, day, adjusted, security) {
     before <- adjusted[step_at - 1L] / later + paid
     multiplier[step_at] <- (1 - paid / before) / ratio
     later <- later * multiplier[step_at]
+  }
+  multiplier
+}
+
+# By what each price before a date is multiplied, by the splits and dividends of that date:
+# 1 / split, times 1 - dividend / (the last close before, on the dividend's share basis).
+action_factors <- function(actions, day, close) {
+  multiplier <- rep(1, length(day))
+  for (i in seq_len(nrow(actions))) {
+    # The first price on or after the ex-date; an action before the first price or after the last
+    # changes nothing.
+    at <- which(day >= as.numeric(actions$date[i]))[1L]
+    if (is.na(at) || at == 1L) next
+    ratio <- if (is.na(actions$split[i])) 1 else actions$split[i]
+    paid <- if (is.na(actions$dividend[i])) 0 else actions$dividend[i]
+    same_day <- actions$date == actions$date[i] & !is.na(actions$split)
+    basis <- close[at - 1L] / if (is.na(actions$split[i]) && any(same_day)) {
+      prod(actions$split[same_day])
+    } else {
+      ratio
+    }
+    multiplier[at] <- multiplier[at] * (1 - paid / basis) / ratio
   }
   multiplier
 }

@@ -107,27 +107,11 @@ read_text_grid <- function(file, ending) {
   text <- as_utf8(file$bytes, file$origin)
   bytes <- text$bytes
   shape <- shape_of_text(bytes, file$origin)
-  if (shape$malformed) {
-    fail(
-      "layout",
-      sprintf("The header of %s has a quote that does not end its cell.", file$origin),
-      where = sprintf(
-        "It begins \"%s\".",
-        visible(substr(paste(shape$names, collapse = shape$separator), 1L, 80L))
-      ),
-      remedy = "Close the quote, or leave it out."
-    )
-  }
+  if (shape$malformed) refuse_open_quote(shape, file$origin)
   separator <- shape$separator
   read <- core_delimited(bytes, shape$start, separator, shape$line, length(shape$names))
   if (read$bad_line > 0) refuse_line(read, length(shape$names), file$origin)
-  if (!read$rows) {
-    fail(
-      "empty",
-      sprintf("There are no prices in %s.", file$origin),
-      where = "It has a header line only."
-    )
-  }
+  if (!read$rows) refuse_empty(file$origin)
   again <- text_again(bytes, shape$start, separator, read$rows)
   columns <- read$values
   headings <- trimmed(shape$names)
@@ -162,6 +146,18 @@ read_text_grid <- function(file, ending) {
     file$name,
     again,
     list(point = read$point, certain = read$certain, words = read$words)
+  )
+}
+
+refuse_open_quote <- function(shape, origin) {
+  fail(
+    "layout",
+    sprintf("The header of %s has a quote that does not end its cell.", origin),
+    where = sprintf(
+      "It begins \"%s\".",
+      visible(substr(paste(shape$names, collapse = shape$separator), 1L, 80L))
+    ),
+    remedy = "Close the quote, or leave it out."
   )
 }
 
@@ -292,131 +288,6 @@ header_of <- function(head) {
 
 # ---- other formats
 # ------------------------------------------------------------------------------
-
-# A workbook: of several sheets each is a table. What it writes as numbers, dates and text is kept
-# apart cell by cell.
-read_workbook <- function(file, sheet = NULL) {
-  need_package("readxl", "A workbook")
-  path <- as_file(file$bytes, file$kind)
-  on.exit(unlink(path))
-  broken <- function(e) {
-    fail(
-      "file",
-      sprintf("%s cannot be read as a workbook.", sentence_case(file$origin)),
-      where = conditionMessage(e)
-    )
-  }
-  if (file$kind == "xlsx") {
-    why <- zip_fault(file$bytes, 2^31)
-    if (nzchar(why)) {
-      fail(
-        "file",
-        sprintf("%s is damaged: %s.", sentence_case(file$origin), why),
-        remedy = "Get it again."
-      )
-    }
-  }
-  sheets <- tryCatch(readxl::excel_sheets(path), error = broken)
-  own <- if (is.null(sheet)) {
-    own_sheets(sheets)
-  } else {
-    check_choice(sheet, "sheet", sheets, several = TRUE)
-  }
-  grids <- lapply(own, function(sheet) {
-    cells <- tryCatch(
-      suppressMessages(readxl::read_excel(
-        path,
-        sheet,
-        col_types = "list",
-        col_names = FALSE,
-        na = "",
-        .name_repair = "minimal",
-        progress = FALSE
-      )),
-      error = broken
-    )
-    if (!nrow(cells)) {
-      NULL
-    } else {
-      grid_of_cells(unclass(cells), sprintf("sheet %s of %s", sheet, file$origin), sheet)
-    }
-  })
-  grids <- Filter(length, grids)
-  if (!length(grids)) fail("empty", sprintf("There are no prices in %s.", file$origin))
-  if (length(grids) == 1L) {
-    grids[[1L]]$origin <- file$origin
-    grids[[1L]]$name <- file$name
-  }
-  if (is.null(sheet) && length(own) < length(sheets)) {
-    grids[[1L]]$remarks <- c(
-      grids[[1L]]$remarks,
-      sprintf("the sheet %s only, beside returns made from it", own)
-    )
-  }
-  grids
-}
-
-# The sheets that write_prices() makes: the returns beside the prices are no prices.
-written_sheets <- c(prices = "Prices", simple = "Simple returns", log = "Log returns")
-own_sheets <- function(sheets) {
-  if (setequal(sheets, written_sheets)) written_sheets[["prices"]] else sheets
-}
-
-# Cells of a sheet, each of a type of its own, below a header.
-grid_of_cells <- function(cells, origin, name) {
-  text <- lapply(cells, function(column) vapply(column, cell_as_text, ""))
-  lines <- do.call(cbind, text)
-  head <- list(cells = lapply(seq_len(min(nrow(lines), 200L)), function(i) {
-    ifelse(is.na(lines[i, ]), "", lines[i, ])
-  }))
-  n <- length(head$cells)
-  head$next_line <- seq_len(n) + 1L
-  head$rest <- seq_len(n)
-  top <- header_of(head)
-  rows <- seq_len(nrow(lines))
-  rows <- rows[rows > top$start & rowSums(!is.na(lines)) > 0L]
-  if (!length(rows)) return(NULL)
-  columns <- Map(function(column, text) {
-    column <- column[rows]
-    text <- text[rows]
-    there <- !is.na(text)
-    of <- function(class) all(vapply(column[there], inherits, NA, class))
-    if (!any(there)) return(rep(NA, length(rows)))
-    if (of("POSIXct")) {
-      days <- rep(NA_real_, length(rows))
-      days[there] <- floor(vapply(column[there], as.numeric, 0) / 86400)
-      return(.Date(days))
-    }
-    if (of("numeric")) {
-      numbers <- rep(NA_real_, length(rows))
-      numbers[there] <- vapply(column[there], as.numeric, 0)
-      return(numbers)
-    }
-    factor(text, unique(text[there]))
-  }, cells, text)
-  headings <- top$names
-  names(columns) <- headings
-  # Columns that are wholly empty were never written.
-  columns <- columns[nzchar(headings) | vapply(columns, function(v) !all(is.na(v)), NA)]
-  new_grid(
-    columns,
-    origin,
-    function(at) sprintf("row %s", some(rows[at])),
-    remarks = if (top$titles) {
-      sprintf("%s above the header left out", count(top$titles, "row"))
-    } else {
-      character()
-    },
-    name = name
-  )
-}
-
-cell_as_text <- function(cell) {
-  if (!length(cell) || is.na(cell)) return(NA_character_)
-  if (inherits(cell, "POSIXct")) return(format(cell, "%Y-%m-%d", tz = "UTC"))
-  if (is.numeric(cell)) return(core_shortest(cell))
-  as.character(cell)
-}
 
 read_parquet_grid <- function(file) {
   need_package("nanoparquet", "A Parquet file")

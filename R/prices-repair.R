@@ -39,26 +39,7 @@ repair_prices <- function(source, findings, price = NULL, dates = NULL, decimal 
   d$not_numbers <- if (length(d$not_numbers)) {
     d$not_numbers[!d$not_numbers$row %in% rows("blank"), ]
   }
-  slipped <- rows("divide")
-  measured <- d$values[[d$measured]][slipped]
-  for (f in prices) {
-    v <- d$values[[f]]
-    v[rows("blank")] <- NA
-    # Only those fields of the row that slipped with the price.
-    together <- abs(log(v[slipped] / measured)) < 1
-    v[slipped] <- v[slipped] / ifelse(together %in% TRUE, todo$by[todo$remedy == "divide"], 1)
-    d$values[[f]] <- v
-  }
-  splits <- todo[todo$remedy == "split", ]
-  for (i in seq_len(nrow(splits))) {
-    before <- which(
-      d$securities[d$security] == splits$security[i] & d$day < as.numeric(splits$date[i])
-    )
-    for (f in prices) d$values[[f]][before] <- d$values[[f]][before] / splits$by[i]
-    if (!is.null(d$values$volume)) {
-      d$values$volume[before] <- d$values$volume[before] * splits$by[i]
-    }
-  }
+  d$values <- repaired_values(d, todo, prices)
   # A row without a date goes whole: of a wide table with all its securities.
   undated <- d$rows(intersect(d$no_day$row, rows("drop")))
   gone <- c(
@@ -76,7 +57,39 @@ repair_prices <- function(source, findings, price = NULL, dates = NULL, decimal 
     which(rowSums(!is.na(repaired$close)) > 0L),
     seq_len(ncol(repaired))
   )
-  repaired$repairs <- sprintf(
+  repaired$repairs <- repair_words(todo)
+  repaired
+}
+
+# Cells emptied and slips put right, then prices before a split divided by it.
+repaired_values <- function(d, todo, prices) {
+  values <- d$values
+  rows <- function(remedy) todo$row[todo$remedy == remedy]
+  slipped <- rows("divide")
+  measured <- values[[d$measured]][slipped]
+  for (f in prices) {
+    v <- values[[f]]
+    v[rows("blank")] <- NA
+    # Only those fields of the row that slipped with the price.
+    together <- abs(log(v[slipped] / measured)) < 1
+    v[slipped] <- v[slipped] / ifelse(together %in% TRUE, todo$by[todo$remedy == "divide"], 1)
+    values[[f]] <- v
+  }
+  splits <- todo[todo$remedy == "split", ]
+  for (i in seq_len(nrow(splits))) {
+    before <- which(
+      d$securities[d$security] == splits$security[i] & d$day < as.numeric(splits$date[i])
+    )
+    for (f in prices) values[[f]][before] <- values[[f]][before] / splits$by[i]
+    if (!is.null(values$volume)) {
+      values$volume[before] <- values$volume[before] * splits$by[i]
+    }
+  }
+  values
+}
+
+repair_words <- function(todo) {
+  sprintf(
     "%s: %s (%s)",
     trimws(paste(
       ifelse(is.na(todo$security), "all", todo$security),
@@ -89,7 +102,6 @@ repair_prices <- function(source, findings, price = NULL, dates = NULL, decimal 
       paste(todo$remedy, vapply(todo$by, format, "", digits = 4))
     )
   )
-  repaired
 }
 
 without_rows <- function(d, gone) {

@@ -75,25 +75,7 @@ with_columns_of <- function(returns, other) {
     )
   }
   if (spans_gaps(returns)) {
-    mine <- returns$prices
-    theirs <- if (inherits(other, "imbroglio_prices")) other else other$prices
-    both <- on_dates_of_both(mine, mine$close, theirs, theirs$close)
-    prices <- new_prices(
-      both$dates,
-      both$values,
-      paste(unique(c(mine$origin, theirs$origin)), collapse = " and ")
-    )
-    prices$universe <- unique(c(mine$universe, theirs$universe))
-    prices$repairs <- unique(c(mine$repairs, theirs$repairs))
-    both <- as_returns(
-      prices,
-      kind = returns$kind,
-      every = returns$stated,
-      keep_unfinished = isTRUE(returns$keep_unfinished)
-    )
-    both$book <- returns$book
-    both$beside <- returns$beside
-    return(both)
+    return(with_prices_of(returns, other))
   }
   if (other$kind != returns$kind) {
     fail(
@@ -117,6 +99,28 @@ with_columns_of <- function(returns, other) {
     origin = paste(returns$origin, "and", other$origin),
     digest = digest_of(both$dates, both$values)
   )
+}
+
+with_prices_of <- function(returns, other) {
+  mine <- returns$prices
+  theirs <- if (inherits(other, "imbroglio_prices")) other else other$prices
+  both <- on_dates_of_both(mine, mine$close, theirs, theirs$close)
+  prices <- new_prices(
+    both$dates,
+    both$values,
+    paste(unique(c(mine$origin, theirs$origin)), collapse = " and ")
+  )
+  prices$universe <- unique(c(mine$universe, theirs$universe))
+  prices$repairs <- unique(c(mine$repairs, theirs$repairs))
+  both <- as_returns(
+    prices,
+    kind = returns$kind,
+    every = returns$stated,
+    keep_unfinished = isTRUE(returns$keep_unfinished)
+  )
+  both$book <- returns$book
+  both$beside <- returns$beside
+  both
 }
 
 on_dates_of_both <- function(a, values_a, b, values_b) {

@@ -54,19 +54,7 @@ as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinish
   }
   if (inherits(x, "imbroglio_returns")) {
     if (missing(kind) && is.null(every)) return(x)
-    if (is.null(x$prices)) {
-      fail(
-        "argument",
-        paste0(
-          "These returns were given without prices; their kind and frequency cannot be ",
-          "changed."
-        )
-      )
-    }
-    taken <- as_returns(x$prices, kind, every, keep_unfinished)
-    taken$book <- x$book
-    taken$beside <- x$beside
-    return(taken)
+    return(returns_again(x, kind, every, keep_unfinished))
   }
   kind <- one_of(kind, "kind", c("simple", "log"))
   given <- one_of(given, "given", c("prices", "returns", "profits"))
@@ -105,6 +93,23 @@ as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinish
   made
 }
 
+# Of returns: the same prices by another kind or period.
+returns_again <- function(x, kind, every, keep_unfinished) {
+  if (is.null(x$prices)) {
+    fail(
+      "argument",
+      paste0(
+        "These returns were given without prices; their kind and frequency cannot be ",
+        "changed."
+      )
+    )
+  }
+  taken <- as_returns(x$prices, kind, every, keep_unfinished)
+  taken$book <- x$book
+  taken$beside <- x$beside
+  taken
+}
+
 check_every <- function(every, rhythm) {
   check_choice(every, "every", names(frequencies))
   coarser <- which(!is.na(rhythm$usual) & rhythm$usual > frequencies[[every]]$longest)
@@ -135,16 +140,7 @@ given_returns <- function(x, kind, every, origin, ...) {
   } else {
     refuse_others(...)
     origin <- origin %||% paste("given", words)
-    if (is.matrix(x) && is.numeric(x)) x <- matrix_columns(x, rownames(x), origin)
-    if (!is.data.frame(x)) {
-      fail(
-        "argument",
-        sprintf("Given %s must be a data frame, a matrix or the path of a file.", words),
-        where = sprintf("They are %s.", shown(x))
-      )
-    }
-    d <- delivery_of(grid_of_frame(x, origin), list())
-    note_remarks(d$remarks, origin)
+    d <- given_delivery(x, words, origin)
   }
   refuse_unread(d)
   columns <- d$securities
@@ -166,23 +162,7 @@ given_returns <- function(x, kind, every, origin, ...) {
     )
   }
   if (!grid$rising) note_order(grid$falling, origin)
-  bad <- which(is.infinite(values) | (kind == "simple" & !is.na(values) & values < -1))
-  if (length(bad)) {
-    at <- arrayInd(bad[1L], dim(values))
-    fail(
-      "return",
-      sprintf("%s of %s cannot be.", count(length(bad), "number"), origin),
-      where = sprintf("%s on %s: %s.", columns[at[2L]], dates[at[1L]], values[bad[1L]]),
-      remedy = if (kind == "simple") {
-        "A simple return is -1 (a loss of everything) or more."
-      } else {
-        sprintf("A %s is a finite number.", if (kind == "log") "log return" else "profit")
-      },
-      file = file_of(origin),
-      security = columns[at[2L]],
-      value = values[bad[1L]]
-    )
-  }
+  refuse_impossible(dates, values, kind, origin)
   if (kind != "profit") warn_percentages(values)
   rhythm <- if (is.null(every)) {
     rhythms_of(dates, values)
@@ -199,6 +179,41 @@ given_returns <- function(x, kind, every, origin, ...) {
     origin = origin,
     digest = digest_of(dates, values)
   )
+}
+
+given_delivery <- function(x, words, origin) {
+  if (is.matrix(x) && is.numeric(x)) x <- matrix_columns(x, rownames(x), origin)
+  if (!is.data.frame(x)) {
+    fail(
+      "argument",
+      sprintf("Given %s must be a data frame, a matrix or the path of a file.", words),
+      where = sprintf("They are %s.", shown(x))
+    )
+  }
+  delivery <- delivery_of(grid_of_frame(x, origin), list())
+  note_remarks(delivery$remarks, origin)
+  delivery
+}
+
+refuse_impossible <- function(dates, values, kind, origin) {
+  bad <- which(is.infinite(values) | (kind == "simple" & !is.na(values) & values < -1))
+  if (length(bad)) {
+    at <- arrayInd(bad[1L], dim(values))
+    security <- colnames(values)[at[2L]]
+    fail(
+      "return",
+      sprintf("%s of %s cannot be.", count(length(bad), "number"), origin),
+      where = sprintf("%s on %s: %s.", security, dates[at[1L]], values[bad[1L]]),
+      remedy = if (kind == "simple") {
+        "A simple return is -1 (a loss of everything) or more."
+      } else {
+        sprintf("A %s is a finite number.", if (kind == "log") "log return" else "profit")
+      },
+      file = file_of(origin),
+      security = security,
+      value = values[bad[1L]]
+    )
+  }
 }
 
 # A file of returns or profits is read as one of prices is; a column that is called what it holds

@@ -1,0 +1,139 @@
+# What is measured: the prices of the files, cut and chosen as the options say, their returns
+# or the book of them.
+
+some_files <- function(files, command, most = Inf) {
+  if (!length(files) || length(files) > most) {
+    fail(
+      "argument",
+      sprintf("%s takes %s of prices.", command, if (most == 1) "one file" else "files"),
+      where = sprintf(
+        "%s given.",
+        if (length(files)) count(length(files), "was", "were") else "None was"
+      ),
+      remedy = sprintf("imbroglio %s --help shows an example.", command)
+    )
+  }
+}
+
+chosen_prices <- function(files, options, command) {
+  some_files(files, command)
+  reading <- list(
+    price = options$price,
+    dates = options$dates,
+    decimal = options$decimal,
+    sheet = options$sheet,
+    strict = isTRUE(options$strict)
+  )
+  given <- check_choice(options$given %||% "prices", "--given", c("prices", "returns", "profits"))
+  prices <- if (given == "prices") {
+    do.call(
+      read_prices,
+      c(list(files, securities = options$securities, as_of = options$as_of), reading)
+    )
+  } else {
+    do.call(
+      as_returns,
+      c(
+        list(files, kind = options$kind %||% "simple", every = options$every, given = given),
+        reading
+      )
+    )
+  }
+  prices <- cut_to_span(prices, options, command)
+  if (is.null(options$security)) return(prices)
+  if (has_book(options)) {
+    fail(
+      "argument",
+      "--security picks securities out of a table; a book is of its holdings.",
+      remedy = "Leave it out; --parts shows the holdings."
+    )
+  }
+  # What is measured against stays in the table.
+  prices[, unique(c(
+    options$security,
+    options$benchmark,
+    if (is.character(options$risk_free)) options$risk_free
+  ))]
+}
+
+# A span of dates; windows that roll are filled from the days before it.
+cut_to_span <- function(x, options, command) {
+  span <- options[c("from", "to", "last", "during")]
+  if (all(vapply(span, is.null, NA))) return(x)
+  span <- stats::setNames(span, c("start", "end", "last", "during"))
+  # A number of returns is of the returns that are measured, which come later.
+  if (inherits(x, "imbroglio_prices") && counts_returns(options)) {
+    if (!is.null(options$to)) x <- window(x, end = options$to)
+    return(x)
+  }
+  longest <- if (command == "backtest") {
+    options$window %||% formals(backtest_var)$window
+  } else {
+    max(options$window, 0L)
+  }
+  before <- if (command == "backtest" || !longest) longest else 2 * longest + 20
+  chosen <- do.call(window, c(list(x), span, list(before = min(before, length(x$dates)))))
+  if (longest) {
+    chosen$shown_from <- span_of(
+      x$dates, options$from, options$to, options$last, options$during
+    )$from
+  }
+  chosen
+}
+
+counts_returns <- function(options) {
+  grepl("return", options$last %||% "", fixed = TRUE) &&
+    (!is.null(options$every) || has_book(options))
+}
+
+has_book <- function(options) {
+  any(
+    !vapply(
+      options[intersect(c("weights", "shares", "values", "holdings"), names(options))],
+      is.null,
+      NA
+    )
+  )
+}
+
+# The returns that are to be measured, or the book of them.
+chosen_returns <- function(prices, options, command) {
+  returns <- if (inherits(prices, "imbroglio_returns")) {
+    prices
+  } else {
+    as_returns(
+      prices,
+      kind = options$kind %||% "simple",
+      every = options$every,
+      keep_unfinished = isTRUE(options$keep_unfinished)
+    )
+  }
+  if (counts_returns(options)) {
+    returns <- cut_to_span(returns, options[setdiff(names(options), "to")], command)
+  }
+  if (has_book(options)) book_of(returns, options) else returns
+}
+
+book_of <- function(x, options) {
+  taken <- c(
+    "weights", "shares", "values", "holdings", "rebalance", "cash", "normalise", "held", "parts",
+    "decimal"
+  )
+  by_weight <- !is.null(options$weights)
+  do.call(
+    as_portfolio,
+    c(
+      list(x),
+      options[intersect(taken, names(options))],
+      list(
+        stand_ins = options$stand_in,
+        value = if (by_weight || !is.null(options$holdings)) options$value
+      )
+    )
+  )
+}
+
+# Calls a function with `x` and those of the options that are arguments of it.
+call_with <- function(f, x, options, but = character()) {
+  do.call(f, c(list(x), options[setdiff(intersect(names(formals(f)), names(options)), but)]))
+}

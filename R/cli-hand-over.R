@@ -1,0 +1,69 @@
+# Where a result goes: to the terminal, a file, a figure.
+
+hand_over_measured <- function(result, options, plot = result, extra = NULL) {
+  shown_from <- attr(result, "source")$shown_from
+  if (!is.null(shown_from) && !is.null(result[["window"]]) && !is.null(result[["to"]])) {
+    same <- identical(plot, result)
+    result <- rows_from(result, shown_from)
+    if (same) plot <- result
+  }
+  hand_over(
+    result,
+    options,
+    text = measure_text(result, extra),
+    table = as.data.frame(result),
+    plot = plot
+  )
+}
+
+rows_from <- function(result, date) {
+  keep <- result$to >= date
+  about <- basis(result)
+  about$from <- date
+  about$choices <- c(about$choices, "shown from" = format(date))
+  new_result(
+    lapply(as.list(as.data.frame(result)), `[`, keep),
+    attr(result, "measure"),
+    about,
+    attr(result, "source")
+  )
+}
+
+# Prints or writes a result in the form asked for, and draws it.
+hand_over <- function(result, options, text, table, plot) {
+  form <- options$format
+  if (is.null(form)) {
+    ending <- lower_case(tools::file_ext(options$out %||% ""))
+    form <- if (ending %in% c("json", "csv")) ending else "text"
+  }
+  check_choice(form, "--format", c("text", "json", "csv"))
+  lines <- switch(form, text = text, json = as_json(result), csv = as_csv(table))
+  if (is.null(options$out)) {
+    print_lines(if (form == "text") visible(lines) else lines)
+  } else {
+    write_whole(options$out, function(part) write_lines(lines, part))
+    say("Wrote ", options$out)
+  }
+  draw_to(plot, options$figure)
+  0L
+}
+
+draw_to <- function(what, path, ...) {
+  if (is.null(path)) return(invisible())
+  attach_usual()
+  need_ggplot()
+  # Made before a file is opened for it.
+  figure <- ggplot2::autoplot(what, ...)
+  write_figure(figure, path)
+  say("Drew ", path)
+}
+
+# The command starts R without the packages that are attached as a rule, which halves its
+# start. Packages that draw may count on them being there.
+attach_usual <- function() {
+  for (package in c("methods", "utils", "grDevices", "graphics", "stats")) {
+    library(package, character.only = TRUE)
+  }
+}
+
+say <- function(...) cat(..., "\n", sep = "", file = stderr())

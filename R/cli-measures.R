@@ -1,0 +1,226 @@
+# The commands of the measures.
+
+run_measure <- function(name) {
+  force(name)
+  function(files, options) {
+    returns <- chosen_returns(chosen_prices(files, options, name), options, name)
+    options["sort_by"] <- list(options[["sort"]])
+    hand_over_measured(call_with(measures()[[name]]$measure, returns, options), options)
+  }
+}
+
+volatility_command <- function() {
+  list(
+    says = "volatility, of the whole sample or rolling, by many methods",
+    takes = "FILE...",
+    options = c(
+      choose, "every", "keep-unfinished", "kind", "window", "min-obs", "per-year", "method",
+      "decay", "half-life", "errors", "confidence", "series", "parameters", "horizon",
+      "by-window", book, hand_on
+    ),
+    example = c(
+      "imbroglio volatility bay.csv --security TARROW --window 20,60 --figure tarrow.png",
+      "imbroglio volatility bay.csv bay-fund.csv --security TARROW,REEFFUND --during 2024",
+      "imbroglio volatility bay-daily.csv.gz --method deviation,yang-zhang,garch",
+      paste0(
+        "imbroglio volatility bay.csv --security TARROW --window 6,20,40,250 --by-window ",
+        "--figure now.png"
+      )
+    ),
+    run = run_volatility
+  )
+}
+
+run_volatility <- function(files, options) {
+  returns <- chosen_returns(chosen_prices(files, options, "volatility"), options, "volatility")
+  if (options$parameters || !is.null(options$horizon)) {
+    return(hand_over_measured(garch_of(returns, options), options))
+  }
+  if (options$series) {
+    return(hand_over_measured(call_with(volatility_series, returns, options), options))
+  }
+  result <- call_with(measure_volatility, returns, options)
+  if (options$by_window) {
+    draw_to(result, options$figure, by_window = TRUE)
+    options$figure <- NULL
+  }
+  hand_over_measured(result, options)
+}
+
+# GARCH with its parameters, or what it foretells.
+garch_of <- function(returns, options) {
+  method <- options$method %||% "garch"
+  innovations <- vapply(method, function(m) {
+    volatility_estimators()[[m]]$innovations %||% NA_character_
+  }, "")
+  if (anyNA(innovations)) {
+    fail("argument", "--parameters and --horizon are of --method garch and garch-student.")
+  }
+  fit <- fit_garch(returns, innovations = unname(innovations), per_year = options$per_year)
+  if (is.null(options$horizon)) fit else stats::predict(fit, options$horizon)
+}
+
+beta_command <- function() {
+  list(
+    says = "alpha and beta against a benchmark, with their errors",
+    takes = "FILE...",
+    options = c(
+      choose, "benchmark", "every", "spans", "keep-unfinished", "kind", "window", "min-obs",
+      "per-year", "risk-free", "errors", "lags", "together", "confidence", book, hand_on
+    ),
+    example = c(
+      "imbroglio beta bay.csv --benchmark BAYALL --security TARROW --figure line.png",
+      paste0(
+        "imbroglio beta bay.csv --benchmark BAYALL --security TARROW --every ",
+        "day,week,month --spans \"1 year,5 years\""
+      )
+    ),
+    run = run_beta
+  )
+}
+
+run_beta <- function(files, options) {
+  side_by_side <- length(options$every) > 1L || !is.null(options$spans)
+  once <- options
+  if (side_by_side) once["every"] <- list(NULL)
+  returns <- chosen_returns(chosen_prices(files, once, "beta"), once, "beta")
+  # --last cuts the prices; --spans are what the function calls so.
+  options["last"] <- list(options$spans)
+  but <- if (!side_by_side) c("every", "last") else character()
+  hand_over_measured(call_with(measure_beta, returns, options, but = but), options)
+}
+
+drawdown_command <- function() {
+  list(
+    says = "the deepest fall from a high, and when it was made good",
+    takes = "FILE...",
+    options = c(
+      choose, "every", "keep-unfinished", "window", "min-obs", "level", "episodes", "series",
+      book, hand_on
+    ),
+    example = c(
+      "imbroglio drawdown bay.csv --security BAYALL --last \"8 years\" --figure fall.png",
+      "imbroglio drawdown bay.csv --security BAYALL --episodes 5"
+    ),
+    run = run_drawdown
+  )
+}
+
+# Drawdown is of prices, unless a frequency is asked for.
+run_drawdown <- function(files, options) {
+  data <- chosen_prices(files, options, "drawdown")
+  if (!is.null(options$every) || has_book(options)) {
+    data <- chosen_returns(data, options, "drawdown")
+  }
+  if (options$series) {
+    return(hand_over_measured(drawdown_series(data), options, measure_drawdown(data)))
+  }
+  if (!is.null(options$episodes)) {
+    episodes <- drawdown_episodes(data, worst = options$episodes)
+    return(hand_over_measured(episodes, options, measure_drawdown(data)))
+  }
+  hand_over_measured(call_with(measure_drawdown, data, options), options)
+}
+
+returns_command <- function() {
+  list(
+    says = "returns from prices; measured: total, a year, mean, spread, best and worst",
+    takes = "FILE...",
+    options = c(
+      choose, "every", "keep-unfinished", "kind", "measured", "window", "min-obs", "per-year",
+      "risk-free", book, hand_on
+    ),
+    example = "imbroglio returns bay.csv --security BAYALL --every month --out monthly.csv",
+    run = run_returns
+  )
+}
+
+run_returns <- function(files, options) {
+  returns <- chosen_returns(chosen_prices(files, options, "returns"), options, "returns")
+  if (options$measured || !is.null(options$window)) {
+    return(hand_over_measured(call_with(measure_return, returns, options), options))
+  }
+  returns <- take_returns(returns, profits = TRUE)
+  ending <- lower_case(tools::file_ext(options$out %||% ""))
+  if (is.null(options$format) && ending %in% c("xlsx", "parquet")) {
+    return(hand_over_workbook(returns, options))
+  }
+  result <- listed_returns(returns)
+  hand_over(
+    result,
+    options,
+    text = returns_text(returns, result),
+    table = as.data.frame(result),
+    plot = returns
+  )
+}
+
+hand_over_workbook <- function(returns, options) {
+  if (is.null(returns$prices)) {
+    fail(
+      "argument",
+      "Returns that were given are written as CSV.",
+      where = sprintf("--out is %s.", options$out)
+    )
+  }
+  write_prices(returns$prices, options$out, returns$kind, returns$stated)
+  say("Wrote ", options$out)
+  draw_to(returns, options$figure)
+  0L
+}
+
+listed_returns <- function(returns) {
+  there <- which(!is.na(returns$values), arr.ind = TRUE)
+  new_result(
+    list(
+      security = colnames(returns)[there[, 2L]],
+      date = returns$dates[there[, 1L]],
+      return = returns$values[there]
+    ),
+    "return_list",
+    returns_basis(returns, sample_of(returns$dates, returns$values)),
+    returns
+  )
+}
+
+summary_command <- function() {
+  list(
+    says = "one page of a whole universe, sorted as you like",
+    takes = "FILE...",
+    options = c(
+      choose, "every", "keep-unfinished", "kind", "benchmark", "level", "per-year", "risk-free",
+      "sort", book, hand_on
+    ),
+    example = paste0(
+      "imbroglio summary bay.csv --benchmark BAYALL --sort volatility_annual --out ",
+      "universe.csv"
+    ),
+    run = run_measure("summary")
+  )
+}
+
+tracking_command <- function() {
+  list(
+    says = "tracking error and information ratio against a benchmark",
+    takes = "FILE...",
+    options = c(
+      choose, "benchmark", "every", "keep-unfinished", "kind", "window", "min-obs", "per-year",
+      book, hand_on
+    ),
+    example = "imbroglio tracking bay.csv --benchmark BAYALL --last \"1 year\"",
+    run = run_measure("tracking")
+  )
+}
+
+correlation_command <- function() {
+  list(
+    says = "which securities move alike; weighted, shrunk or rolling",
+    takes = "FILE...",
+    options = c(
+      choose, "every", "keep-unfinished", "kind", "on", "window", "min-obs", "decay",
+      "half-life", "shrink", "confidence", book, hand_on
+    ),
+    example = "imbroglio correlation bay.csv --on pairwise --figure alike.png",
+    run = run_measure("correlation")
+  )
+}

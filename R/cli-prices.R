@@ -1,0 +1,126 @@
+# The commands about prices: check, prices, adjust.
+
+check_command <- function() {
+  list(
+    says = "all that is wrong with prices, and what can be done",
+    takes = "FILE",
+    options = c(
+      "price", "dates", "decimal", "as-of", "actions", "securities", "repair", hand_on
+    ),
+    example = "imbroglio check bay-delivery.csv.gz --figure check.png --repair repaired.csv",
+    run = run_check
+  )
+}
+
+# Ends with status 1 where there are errors.
+run_check <- function(files, options) {
+  some_files(files, "check")
+  how <- options[intersect(c("price", "dates", "decimal", "as_of"), names(options))]
+  # Read once, for the check and for the repair.
+  delivery <- read_delivery(files, how)
+  findings <- do.call(
+    check_prices,
+    c(list(delivery), options[intersect(c("actions", "securities"), names(options))])
+  )
+  hand_over(
+    findings,
+    options,
+    text = findings_text(findings),
+    table = as.data.frame(findings),
+    plot = findings
+  )
+  if (!is.null(options$repair)) {
+    write_prices(repair_prices(delivery, findings), options$repair)
+    say("Wrote the prices repaired to ", options$repair)
+  }
+  as.integer(any(findings$severity == "error"))
+}
+
+prices_command <- function() {
+  list(
+    says = "the prices as they were understood, chosen and written",
+    takes = "FILE...",
+    options = c(priced, "long", "format", "out", "figure", "help"),
+    example = c(
+      paste0(
+        "imbroglio prices bay-daily.csv.gz --security TARROW --during 2024 --long --out ",
+        "tarrow.csv"
+      ),
+      "imbroglio prices bay.csv bay-fund.csv --last \"1 year\" --out year.xlsx"
+    ),
+    run = run_prices
+  )
+}
+
+run_prices <- function(files, options) {
+  prices <- chosen_prices(files, options, "prices")
+  # Written are the dates that were asked for, without the price before them that a return would
+  # want.
+  span <- span_of(prices$dates, options$from, options$to, options$last, options$during)
+  prices <- prices[prices$dates >= span$from, ]
+  layout <- if (isTRUE(options$long)) "long" else "wide"
+  form <- check_choice(options$format %||% "text", "--format", c("text", "csv"))
+  if (!is.null(options$out)) {
+    if (!is.null(options$format)) {
+      fail(
+        "argument",
+        "--out says the form by how the file ends.",
+        remedy = "Leave --format out."
+      )
+    }
+    write_prices(prices, options$out, layout = layout)
+    say("Wrote ", options$out)
+  } else if (form == "csv") {
+    print_lines(as_csv(if (layout == "long") long_table(prices) else as.data.frame(prices)))
+  } else {
+    print_lines(visible(c(
+      utils::capture.output(print(prices)),
+      "",
+      paste("Digest", prices$digest)
+    )))
+  }
+  draw_to(prices, options$figure)
+  0L
+}
+
+adjust_command <- function() {
+  list(
+    says = "closes adjusted for splits and dividends",
+    takes = "FILE",
+    options = c(
+      "price", "dates", "decimal", "as-of", "security", "actions", "form", "undo", "out", "help"
+    ),
+    example = paste0(
+      "imbroglio adjust bay-daily.csv.gz --price close --actions bay-actions.csv --out ",
+      "adjusted.csv"
+    ),
+    run = run_adjust
+  )
+}
+
+run_adjust <- function(files, options) {
+  some_files(files, "adjust")
+  prices <- read_prices(
+    files,
+    price = options$price,
+    dates = options$dates,
+    decimal = options$decimal,
+    as_of = options$as_of
+  )
+  if (!is.null(options$security)) prices <- prices[, options$security]
+  rescale <- if (isTRUE(options$undo)) raw_prices else adjust_prices
+  made <- rescale(
+    prices,
+    options$actions,
+    options$form %||% "total-return",
+    options$dates,
+    options$decimal
+  )
+  if (is.null(options$out)) {
+    print_lines(as_csv(as.data.frame(made)))
+  } else {
+    write_prices(made, options$out)
+    say("Wrote ", options$out)
+  }
+  0L
+}

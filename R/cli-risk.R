@@ -1,0 +1,161 @@
+# The commands about what may happen: fit, var, backtest.
+
+fit_command <- function() {
+  list(
+    says = "fitted distributions, and tests that know they were fitted",
+    takes = "FILE...",
+    options = c(
+      choose, "every", "keep-unfinished", "kind", "families", "by", "test-draws", "stop-after",
+      "reject-at", "rank-by", "seed", "parameters", "level", "view", book, hand_on
+    ),
+    example = c(
+      paste0(
+        "imbroglio fit bay.csv --security BAYALL --families normal,student,cauchy ",
+        "--test-draws 999 --figure fit.png"
+      ),
+      paste0(
+        "imbroglio fit bay.csv --security BAYALL --families all --view tail --figure ",
+        "tail.png"
+      ),
+      "imbroglio fit bay.csv --security BAYALL --families student,nig --level 0.99,0.999"
+    ),
+    run = run_fit
+  )
+}
+
+run_fit <- function(files, options) {
+  returns <- chosen_returns(chosen_prices(files, options, "fit"), options, "fit")
+  # Parameters and quantiles are no tests, unless they are drawn.
+  if ((options$parameters || !is.null(options$level)) && is.null(options$figure)) {
+    options$test_draws <- 0L
+  }
+  fit <- call_with(fit_returns, returns, options)
+  draw_to(fit, options$figure, view = options$view %||% "distribution")
+  options$figure <- NULL
+  if (options$parameters) {
+    fit <- new_result(parameters_of(fit), "fit_parameters", basis(fit), attr(fit, "source"))
+  } else if (!is.null(options$level)) {
+    fit <- stats::predict(fit, options$level)
+  }
+  hand_over_measured(fit, options)
+}
+
+var_command <- function() {
+  list(
+    says = "value at risk by many methods; of a book: drawn, or split by holding",
+    takes = "FILE...",
+    options = c(
+      choose, "every", "keep-unfinished", "kind", "level", "horizon", "horizon-by", "method",
+      "rank", "value", "decay", "half-life", "tail", "block", "draws", "seed", "errors",
+      "confidence", "thresholds", "draw", "paths", "split", "view", book, hand_on
+    ),
+    example = c(
+      "imbroglio var bay.csv --security BAYALL --level 0.95,0.99 --value 1000000",
+      paste0(
+        "imbroglio var bay.csv --security BAYALL --method ",
+        "historical,normal,student,garch,hill,pareto --figure methods.png"
+      ),
+      paste0(
+        "imbroglio var bay.csv --security BAYALL --level 0.9,0.95,0.99,0.999 --horizon ",
+        "1:20 --figure horizons.png"
+      ),
+      paste0(
+        "imbroglio var bay.csv --shares OSSELL=2000,TARROW=500 --draw --horizon 10 ",
+        "--draws 100000 --figure book.png"
+      ),
+      paste0(
+        "imbroglio var bay.csv --weights OSSELL=0.5,TARROW=0.5 --split --method ",
+        "historical,normal"
+      ),
+      "imbroglio var bay.csv bay-fund.csv --holdings bay-holdings.csv --parts",
+      "imbroglio var bay.csv --security BAYALL --thresholds --figure tail.png"
+    ),
+    run = run_var
+  )
+}
+
+run_var <- function(files, options) {
+  returns <- chosen_returns(chosen_prices(files, options, "var"), options, "var")
+  if (inherits(returns, "imbroglio_book")) {
+    # What it is worth is known of the book.
+    options["value"] <- list(NULL)
+  } else if (options$draw || options$split || !is.null(options$paths)) {
+    fail(
+      "argument",
+      "--draw, --paths and --split are of a book.",
+      remedy = "Give --weights A=0.6,B=0.4, --shares A=100,B=50 or --holdings FILE."
+    )
+  }
+  if (options$split) return(hand_over_measured(call_with(split_var, returns, options), options))
+  if (options$draw || !is.null(options$paths)) return(run_draws(returns, options))
+  if (options$thresholds) {
+    options["level"] <- lapply(options["level"], max)
+    result <- call_with(tail_thresholds, returns, options, but = c("from", "to"))
+    draw_to(result, options$figure, tail = options$tail %||% formals(measure_var)$tail)
+  } else {
+    result <- call_with(measure_var, returns, options)
+    draw_to(result, options$figure, view = options$view)
+  }
+  options$figure <- NULL
+  hand_over_measured(result, options)
+}
+
+run_draws <- function(book, options) {
+  method <- options$method %||% "bootstrap"
+  blocks <- vapply(var_methods(), function(r) r$blocks %||% NA_character_, "")
+  check_choice(method, "method", names(blocks)[!is.na(blocks)])
+  options$blocks <- unname(blocks[method])
+  if (!is.null(options$paths)) {
+    most <- options$draws %||% formals(bootstrap_book)$draws
+    check_whole(options$paths, "--paths", most = most)
+  }
+  drawn <- call_with(bootstrap_book, book, options)
+  if (is.null(options$paths)) {
+    return(hand_over_measured(drawn, options, extra = book_text(drawn)))
+  }
+  listed <- drawn_paths(drawn, seq_len(options$paths))
+  result <- new_result(as.list(listed), "paths", basis(drawn), attr(drawn, "source"))
+  hand_over_measured(result, options, drawn)
+}
+
+backtest_command <- function() {
+  list(
+    says = "value at risk put to the test, day by day",
+    takes = "FILE...",
+    options = c(
+      choose, "every", "keep-unfinished", "kind", "window", "level", "method", "expanding",
+      "refit", "rank", "decay", "half-life", "tail", "block", "draws", "seed", "zone-days",
+      "breaches", "zones", "series", book, hand_on
+    ),
+    example = c(
+      paste0(
+        "imbroglio backtest bay.csv --security BAYALL --method historical,normal,ewma ",
+        "--figure backtest.png"
+      ),
+      paste0(
+        "imbroglio backtest bay.csv --security BAYALL --window 500 --expanding --method ",
+        "garch --refit 20 --breaches"
+      )
+    ),
+    run = run_backtest
+  )
+}
+
+run_backtest <- function(files, options) {
+  returns <- chosen_returns(chosen_prices(files, options, "backtest"), options, "backtest")
+  tested <- call_with(backtest_var, returns, options)
+  listing <- list(
+    breaches = backtest_breaches,
+    zones = backtest_zones,
+    series = backtest_series
+  )
+  asked <- names(listing)[vapply(names(listing), function(name) isTRUE(options[[name]]), NA)]
+  if (!length(asked)) return(hand_over_measured(tested, options))
+  if (length(asked) > 1L) {
+    fail("argument", sprintf("%s are listed one at a time.", some(paste0("--", asked))))
+  }
+  listed <- as.list(listing[[asked]](tested))
+  measure <- paste0("backtest_", asked)
+  result <- new_result(listed, measure, basis(tested), attr(tested, "source"))
+  hand_over_measured(result, options, tested)
+}

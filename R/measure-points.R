@@ -1,0 +1,95 @@
+# What figures draw of a result: shares of returns, curves of fitted families, paths and where the
+# last value stands. Figures only place and colour it.
+
+# The part of a sample that lies between two quantiles, `share` of it in all.
+central <- function(x, share) {
+  stats::quantile(x, c(1 - share, 1 + share) / 2, names = FALSE)
+}
+
+percentiles <- function(x, at = c(0.05, 0.25, 0.5, 0.75, 0.95)) {
+  stats::quantile(x, at, names = FALSE)
+}
+
+# How many values, and which share of all, lie in each of about `steps` steps between `ends`.
+histogram_of <- function(x, ends, steps) {
+  inside <- x[x >= ends[1L] & x <= ends[2L]]
+  bins <- graphics::hist(inside, breaks = pretty(inside, n = steps), plot = FALSE)
+  data.frame(
+    from = bins$breaks[-length(bins$breaks)],
+    to = bins$breaks[-1L],
+    middle = bins$mids,
+    count = bins$counts,
+    share = bins$counts / length(x)
+  )
+}
+
+# A return of the logarithm as the simple one that it was.
+as_simple <- function(r, kind) if (identical(kind, "log")) expm1(r) else r
+
+# The returns that a horizon makes of them, as simple ones.
+returns_over <- function(source, security, h) {
+  r <- source$values[, security, drop = FALSE]
+  if (h > 1L) r <- core_overlapping_returns(r, h, source$kind != "simple")
+  as_simple(r[!is.na(r)], source$kind)
+}
+
+# What 100 put in at the first date became, in each security of `lines`; profits are summed.
+growth_of_100 <- function(lines) {
+  100 * lines$growth / stats::ave(lines$growth, lines$security, FUN = function(g) g[1L])
+}
+
+# Wealth, its running high, and how far below.
+fall_path <- function(source) {
+  path <- as.data.frame(drawdown_series(source))
+  priced <- inherits(source, "imbroglio_prices")
+  wealth <- if (priced) source$close[, 1L] else core_wealth(source$values, source$kind)[, 1L]
+  times <- if (priced || identical(source$kind, "profit")) 1 else 100
+  path$wealth <- wealth[!is.na(wealth)] * times
+  path$high <- cummax(path$wealth)
+  path
+}
+
+# Where the last value of each series stands among all of its past.
+standing_of <- function(table) {
+  series <- list(factor(table$security, unique(table$security)), table$series)
+  parts <- lapply(split(table, series, drop = TRUE), function(part) {
+    value <- part$volatility_annual
+    marks <- percentiles(value)
+    now <- value[length(value)]
+    data.frame(
+      security = part$security[1L],
+      series = part$series[1L],
+      low = marks[1L],
+      lower = marks[2L],
+      middle = marks[3L],
+      upper = marks[4L],
+      high = marks[5L],
+      now = now,
+      below = mean(value < now)
+    )
+  })
+  do.call(rbind, parts)
+}
+
+share_at_or_below <- function(record, at, x) exp(record$log_tail(x, at))
+
+expected_share <- function(record, at, x, width) width * exp(record$log_density(x, at))
+
+# Observed and fitted returns of the same rank, at `places`, with the band that 95 of 100 samples
+# of the family stay in all along.
+by_rank <- function(record, at, x, places, band) {
+  points <- data.frame(
+    fitted = record$quantile(log(places / (length(x) + 1)), at),
+    observed = x[places],
+    low = record$quantile(band$low, at),
+    high = record$quantile(band$high, at)
+  )
+  points$beyond <- points$observed < points$low | points$observed > points$high
+  points
+}
+
+# The tenth of the returns that lost most, and how often as much was lost.
+worst_tenth <- function(x) {
+  losses <- -x[x <= stats::quantile(x, 0.1, names = FALSE)]
+  data.frame(x = losses, p = seq_along(losses) / length(x))
+}

@@ -1,0 +1,246 @@
+# The methods of value at risk that have a formula: of the moments, of GARCH, of the families.
+
+# Mean, deviation, skewness and excess kurtosis, as measure_return() has them, and their
+# covariance by the spread of what each return does to them.
+moments_fit <- function(x, ask = NULL) {
+  moments <- core_moments(matrix(x), FALSE)
+  if (!isTRUE(moments$deviation > 0)) {
+    return(if (length(x) > 1L) list(mean = moments$mean, sd = 0, skewness = 0, kurtosis = 0))
+  }
+  list(
+    mean = moments$mean,
+    sd = moments$deviation,
+    skewness = moments$skewness,
+    kurtosis = moments$kurtosis
+  )
+}
+
+moments_covariance <- function(x, at, which) {
+  if (at$sd == 0) return(NULL)
+  u <- (x - at$mean) / at$sd
+  moved <- cbind(
+    mean = at$sd * u,
+    sd = at$sd * (u^2 - 1) / 2,
+    skewness = u^3 - at$skewness - 3 * u - 1.5 * at$skewness * (u^2 - 1),
+    kurtosis = u^4 - 3 - at$kurtosis - 4 * at$skewness * u - 2 * (at$kurtosis + 3) * (u^2 - 1)
+  )
+  named_square(crossprod(moved[, which, drop = FALSE]) / length(x)^2, which)
+}
+
+normal_quantile <- function(log_p, at, ask) {
+  at$mean * ask$h + at$sd * sqrt(ask$h) * stats::qnorm(log_p, log.p = TRUE)
+}
+
+normal_shortfall <- function(a, at, ask) {
+  deviation <- at$sd * sqrt(ask$h)
+  z <- stats::qnorm(a)
+  if (ask$log) {
+    -expm1(at$mean * ask$h + deviation^2 / 2 + stats::pnorm(z - deviation, log.p = TRUE) - log(a))
+  } else {
+    -at$mean * ask$h + deviation * stats::dnorm(z) / a
+  }
+}
+
+normal_method <- function(title, formula, relative) {
+  fit <- function(x, ask) {
+    at <- moments_fit(x, ask)
+    if (relative && !is.null(at)) at$mean <- 0
+    at
+  }
+  method <- smooth_method(
+    title,
+    formula,
+    "",
+    fit = fit,
+    quantile_of = normal_quantile,
+    shortfall = normal_shortfall,
+    covariance = function(fit, x, at, sandwich) {
+      moments_covariance(x, moments_fit(x), if (relative) "sd" else c("mean", "sd"))
+    },
+    # Of these the regression is the derivative.
+    slopes = function(book, whole, moments, ask) {
+      c(by_regression(book, whole, ask$h, relative), by = "derivative")
+    }
+  )
+  method$rolling <- function(values, window, least, ask) {
+    if (!window) window <- nrow(values)
+    deviation <- core_rolling_deviation(values, window, least)
+    centre <- if (relative) 0 else core_rolling_mean(values, window, least)
+    tail_of_paths(
+      if (relative) 0 else core_before(centre, values),
+      core_before(deviation, values),
+      ask
+    )
+  }
+  method
+}
+
+tail_of_paths <- function(centre, deviation, ask) {
+  at <- list(mean = centre, sd = deviation)
+  list(
+    var = as_loss(normal_quantile(log(1 - ask$level), at, ask), ask$log),
+    es = normal_shortfall(1 - ask$level, at, ask)
+  )
+}
+
+# z with the sample's skewness S and excess kurtosis K, which fade with the horizon, and how it
+# grows with z: where it falls it is no quantile function.
+cornish_fisher <- function(z, at, h) {
+  S <- at$skewness / sqrt(h)
+  K <- at$kurtosis / h
+  z + (z^2 - 1) * S / 6 + (z^3 - 3 * z) * K / 24 - (2 * z^3 - 5 * z) * S^2 / 36
+}
+
+cornish_fisher_slope <- function(z, at, h) {
+  S <- at$skewness / sqrt(h)
+  K <- at$kurtosis / h
+  1 + z * S / 3 + (z^2 - 1) * K / 8 - (6 * z^2 - 5) * S^2 / 36
+}
+
+# The newest return is the last, and weighs most.
+age_weights <- function(n, decay) {
+  weight <- (decay %||% 0.99)^((n - 1):0)
+  weight / sum(weight)
+}
+
+# The volatility of each return as it was known before it, and after the last; exponential weights
+# from the mean square on.
+weighted_path <- function(x, decay) {
+  squares <- x^2
+  sqrt(c(
+    mean(squares),
+    stats::filter((1 - decay) * squares, decay, "recursive", init = mean(squares))
+  ))
+}
+
+garch_fit <- function(x, student) {
+  fit <- core_garch(matrix(x), student)
+  at <- as.list(stats::setNames(fit$estimate[1L, ], c("mean", "omega", "alpha", "beta", "nu")))
+  if (is.na(at$mean)) NULL else if (student) at else at[1:4]
+}
+
+# The variance of each return as it was known before it, and after the last.
+garch_variances <- function(at, x) {
+  m <- matrix(unlist(at)[c("mean", "omega", "alpha", "beta", "nu")], 1L)
+  c(mean((x - mean(x))^2), core_garch_path(matrix(x), m)[, 1L]^2)
+}
+
+# Over h periods: the variance ahead returns to its long run by the persistence.
+variance_over <- function(at, h) {
+  variance <- at$variance
+  total <- variance
+  for (i in seq_len(h - 1)) {
+    variance <- at$omega + at$persistence * variance
+    total <- total + variance
+  }
+  total
+}
+
+garch_method <- function(title, formula, source, student) {
+  smooth_method(
+    title,
+    formula,
+    source,
+    ways = "forecast",
+    fit = function(x, ask) garch_fit(x, student),
+    now = garch_now,
+    likely = TRUE,
+    covariance = function(fit, x, at, sandwich) garch_covariance(fit, x, names(at), sandwich),
+    quantile_of = function(log_p, at, ask) {
+      z <- if (student) {
+        stats::qt(log_p, at$nu, log.p = TRUE) * sqrt((at$nu - 2) / at$nu)
+      } else {
+        stats::qnorm(log_p, log.p = TRUE)
+      }
+      at$mean * ask$h + sqrt(variance_over(at, ask$h)) * z
+    },
+    shortfall = if (!student) {
+      function(a, at, ask) {
+        whole <- list(mean = at$mean * ask$h, sd = sqrt(variance_over(at, ask$h)))
+        ask$h <- 1
+        normal_shortfall(a, whole, ask)
+      }
+    }
+  )
+}
+
+# What the next period depends on.
+garch_now <- function(fit, x) {
+  c(
+    list(
+      mean = fit$mean,
+      variance = garch_variances(fit, x)[length(x) + 1L],
+      omega = fit$omega,
+      persistence = fit$alpha + fit$beta
+    ),
+    if (!is.null(fit$nu)) list(nu = fit$nu)
+  )
+}
+
+# The covariance of the parameters, carried to what the next period depends on.
+garch_covariance <- function(fit, x, names, sandwich) {
+  student <- !is.null(fit$nu)
+  log_terms <- function(fit) {
+    h <- garch_variances(fit, x)[seq_along(x)]
+    e <- (x - fit[["mean"]]) / sqrt(h)
+    if (!student) return(-0.5 * (log(h) + e^2))
+    nu <- fit[["nu"]]
+    stats::dt(e * sqrt(nu / (nu - 2)), nu, log = TRUE) + 0.5 * log(nu / (nu - 2)) - 0.5 * log(h)
+  }
+  covariance <- covariance_by_scores(fit, log_terms, "nu", sandwich)
+  if (is.null(covariance)) return(NULL)
+  now <- function(fit) unlist(garch_now(fit, x), use.names = FALSE)
+  slope <- vapply(rownames(covariance), function(name) {
+    step <- min(1e-4 * sqrt(covariance[name, name]), 1e-3 * max(abs(fit[[name]]), 1e-4))
+    up <- replace(fit, name, fit[[name]] + step)
+    down <- replace(fit, name, fit[[name]] - step)
+    (now(up) - now(down)) / (2 * step)
+  }, now(fit))
+  named_square(slope %*% covariance %*% t(slope), names)
+}
+
+# A family of distributions, fitted by maximum likelihood. Over a horizon the mean grows with it
+# and what is about the mean with its root; where there is no mean, the location stands for it.
+family_method <- function(name) {
+  record <- fit_families()[[name]]
+  centre_of <- function(at) {
+    mean_of <- record$moments(at)[["mean"]]
+    if (is.finite(mean_of)) mean_of else at[[1L]]
+  }
+  quantile_of <- function(log_p, at, ask) {
+    q <- record$quantile(log_p, at)
+    if (ask$h == 1) return(q)
+    centre <- centre_of(at)
+    centre * ask$h + (q - centre) * sqrt(ask$h)
+  }
+  fit <- function(x, ask) {
+    at <- record$fit(matrix(x), "likelihood")$estimate[1L, seq_along(record$parameters)]
+    if (!anyNA(at)) as.list(stats::setNames(at, record$parameters))
+  }
+  smooth_method(
+    record$title,
+    record$formula,
+    record$source,
+    fit = fit,
+    likely = TRUE,
+    covariance = function(fit, x, at, sandwich) {
+      covariance_by_scores(
+        at,
+        function(at) record$log_density(x, at),
+        setdiff(record$parameters[record$low %in% 0], "scale"),
+        sandwich
+      )
+    },
+    quantile_of = quantile_of,
+    shortfall = function(a, at, ask) {
+      if (!ask$log && !is.finite(record$moments(at)[["mean"]])) return(Inf)
+      mean_beyond(function(log_p) quantile_of(log_p, at, ask), a, ask$log)
+    },
+    doubt = function(x, ask) {
+      at <- if (ask$h > 1) fit(x, ask)
+      if (!is.null(at) && !is.finite(record$moments(at)[["variance"]])) {
+        "has no finite variance there, so the root of time is no rule for it"
+      }
+    }
+  )
+}

@@ -1,0 +1,306 @@
+# The makers of the methods of value at risk, which need no formula: by the order of a sample,
+# by a quantile function, by the tail, by draws.
+
+# Runs one(x, ask) for each column; x has no missing values, ask$rows says where they stand. It
+# gives columns with a row for each level, or NULL where there is nothing to tell.
+by_security <- function(values, ask, one) {
+  parts <- lapply(cli::cli_progress_along(seq_len(ncol(values)), "Measuring"), function(j) {
+    ask$rows <- which(!is.na(values[, j]))
+    x <- values[ask$rows, j]
+    (if (length(x)) one(x, ask)) %||% list(
+      n = rep(length(x), length(ask$level)),
+      var = rep(NA_real_, length(ask$level))
+    )
+  })
+  as.list(data.table::rbindlist(parts, fill = TRUE))
+}
+
+# A method that takes the order of a sample of returns: those of the history, made like today's by
+# scenarios(fit, x, ask); `fit` is what that needs. scale_error(x, ask): the relative error of
+# what they are scaled by.
+sample_method <- function(title, formula, source, fit = function(x, ask) list(), scenarios,
+                          scale_error = NULL, slopes = slopes_by_regression) {
+  list(
+    title = title,
+    formula = formula,
+    source = source,
+    ways = c("sqrt", "overlapping"),
+    empirical = TRUE,
+    still = FALSE,
+    slopes = slopes,
+    whole = function(values, ask) {
+      by_security(values, ask, function(x, ask) {
+        fitted <- fit(x, ask)
+        if (is.null(fitted)) return(NULL)
+        measured <- tail_of_samples(matrix(scenarios(fitted, x, ask)), ask, ask$scale)
+        if (!is.null(scale_error)) {
+          measured <- with_scale_error(measured, scale_error(x, ask), ask)
+        }
+        # What stands there is not what was observed.
+        measured[!names(measured) %in% c("worse", "milder", "row", "position")]
+      })
+    },
+    fit = fit,
+    tail = function(fit, x, a, ask) {
+      if (is.null(fit)) return(matrix(NA_real_, length(a), 2L))
+      measured <- core_historical_tail(
+        matrix(scenarios(fit, x, ask)),
+        1 - a,
+        rank_code(ask$rank),
+        ask$log,
+        1
+      )
+      cbind(measured$var, measured$es)
+    }
+  )
+}
+
+# Scale and rank err apart from each other: their squares add up.
+with_scale_error <- function(measured, relative, ask) {
+  z <- stats::qnorm((1 + ask$confidence) / 2)
+  add <- function(error, by) sqrt(error^2 + (relative * by)^2)
+  measured$var_low <- measured$var - add(measured$var - measured$var_low, z * measured$var)
+  measured$var_high <- measured$var + add(measured$var_high - measured$var, z * measured$var)
+  measured$var_error <- add(measured$var_error, measured$var)
+  measured$es_error <- add(measured$es_error, measured$es)
+  measured
+}
+
+# A method with a quantile function of returns: fit(x, ask) is NULL where it cannot be; now(fit,
+# x) gives the parameters of the next period; covariance(fit, x, at, sandwich) theirs, NULL where
+# not known, `sandwich` where they are not to take the likelihood as right, which only a `likely`
+# method knows; quantile(log_p, at, ask) of ask$h periods; shortfall(a, at, ask), where there is a
+# closed form; knows(a, at, ask) whether it says anything at a. The errors are by the delta
+# method, the interval on the logarithm of the loss.
+smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"), fit,
+                          now = NULL, covariance, quantile_of, shortfall = NULL,
+                          knows = function(a, at, ask) TRUE, doubt = NULL, likely = FALSE,
+                          slopes = slopes_by_regression) {
+  still <- is.null(now)
+  if (still) now <- function(fit, x) fit
+  tail_at <- function(at, a, ask) {
+    if (!knows(a, at, ask)) return(c(NA_real_, NA_real_))
+    es <- if (!is.null(shortfall)) {
+      shortfall(a, at, ask)
+    } else {
+      mean_beyond(function(log_p) quantile_of(log_p, at, ask), a, ask$log)
+    }
+    c(as_loss(quantile_of(log(a), at, ask), ask$log), es)
+  }
+  list(
+    title = title,
+    formula = formula,
+    source = source,
+    ways = ways,
+    empirical = FALSE,
+    still = still,
+    doubt = doubt,
+    likely = likely,
+    slopes = slopes,
+    whole = function(values, ask) {
+      by_security(values, ask, function(x, ask) {
+        fitted <- fit(x, ask)
+        if (is.null(fitted)) return(NULL)
+        at <- now(fitted, x)
+        spread <- if (ask$errors != "none") covariance(fitted, x, at, ask$errors == "sandwich")
+        z <- stats::qnorm((1 + ask$confidence) / 2) * c(-1, 1)
+        columns_of_rows(lapply(1 - ask$level, function(a) {
+          tail <- tail_at(at, a, ask)
+          error <- by_delta(at, spread, function(at) tail_at(at, a, ask))
+          ends <- if (isTRUE(tail[1L] > 0)) {
+            tail[1L] * exp(z * error[1L] / tail[1L])
+          } else {
+            tail[1L] + z * error[1L]
+          }
+          c(
+            n = length(x),
+            var = tail[1L],
+            es = tail[2L],
+            var_error = error[1L],
+            es_error = error[2L],
+            var_low = ends[1L],
+            var_high = ends[2L]
+          )
+        }))
+      })
+    },
+    fit = fit,
+    tail = function(fit, x, a, ask) {
+      if (is.null(fit)) return(matrix(NA_real_, length(a), 2L))
+      at <- now(fit, x)
+      t(vapply(a, function(a) tail_at(at, a, ask), c(0, 0)))
+    }
+  )
+}
+
+# The errors of f(at) by its slope along each parameter that has one, and their covariance.
+by_delta <- function(at, covariance, f) {
+  if (is.null(covariance) || anyNA(covariance)) return(c(NA_real_, NA_real_))
+  slope <- vapply(rownames(covariance), function(name) {
+    # Far less than the parameter itself, however little is known of it.
+    step <- min(1e-4 * sqrt(covariance[name, name]), 1e-3 * max(abs(at[[name]]), 1e-4))
+    up <- down <- at
+    up[[name]] <- at[[name]] + step
+    down[[name]] <- at[[name]] - step
+    if (step > 0) (f(up) - f(down)) / (2 * step) else c(0, 0)
+  }, c(0, 0))
+  errors <- sqrt(pmax(0, rowSums((slope %*% covariance) * slope)))
+  ifelse(is.nan(errors), NA_real_, errors)
+}
+
+named_square <- function(m, names) `dimnames<-`(m, list(names, names))
+
+# The inverse of the sum of squares of the scores, which are by differences of each return's
+# log-likelihood. A `shape` of which the returns say nothing, as of Student's degrees of freedom
+# where the normal does as well, is taken as known. `sandwich`: between two of the information, by
+# how the scores change half an error to either side (White 1982), an error along the location,
+# where some jump from one return to the next; it is not known where they hardly change.
+covariance_by_scores <- function(at, log_terms, shapes, sandwich = FALSE) {
+  scores_at <- function(at) {
+    vapply(names(at), function(name) {
+      step <- 1e-5 * max(abs(at[[name]]), 1e-6)
+      (log_terms(replace(at, name, at[[name]] + step)) - log_terms(replace(
+        at,
+        name,
+        at[[name]] - step
+      ))) /
+        (2 * step)
+    }, log_terms(at))
+  }
+  scores <- scores_at(at)
+  told <- sqrt(colSums(scores^2)) * abs(unlist(at)) > 0.2 | !names(at) %in% shapes
+  squares <- crossprod(scores[, told, drop = FALSE])
+  inverse <- function(m) tryCatch(solve(m, tol = 1e-25), error = function(e) NULL)
+  covariance <- inverse(squares)
+  if (sandwich && !is.null(covariance)) {
+    step <- stats::setNames(sqrt(diag(covariance)), names(at)[told]) *
+      c(1, rep(0.5, sum(told) - 1L))
+    information <- vapply(names(step), function(name) {
+      moved <- function(by) colSums(scores_at(replace(at, name, at[[name]] + by)))[told]
+      (moved(-step[[name]]) - moved(step[[name]])) / (2 * step[[name]])
+    }, step)
+    bread <- inverse((information + t(information)) / 2)
+    known <- !is.null(bread) && !anyNA(bread) && all(
+      diag(bread) > 0 & diag(bread) < 25 * diag(covariance)
+    )
+    covariance <- if (known) bread %*% squares %*% bread
+  }
+  if (!is.null(covariance)) named_square(covariance, names(at)[told])
+}
+
+tail_method <- function(title, formula, source, tail_of, quantile_at, covariance_at,
+                        slopes = slopes_by_regression) {
+  stretch <- function(at, ask) if (ask$by == "power") ask$h^at$shape else sqrt(ask$h)
+  # A size that is also level - 1 of some returns is often a hair off.
+  knows <- function(a, at, ask) a <= at$share * (1 + 1e-9)
+  smooth_method(
+    title,
+    formula,
+    source,
+    ways = c("sqrt", "power", "overlapping"),
+    fit = function(x, ask) tail_of(x, tail_size(length(x), ask$tail)),
+    covariance = function(fit, x, at, sandwich) covariance_at(at),
+    slopes = slopes,
+    quantile_of = function(log_p, at, ask) quantile_at(log_p, at) * stretch(at, ask),
+    shortfall = function(a, at, ask) {
+      if (ask$log) {
+        return(mean_beyond(function(log_p) quantile_at(log_p, at) * stretch(at, ask), a, TRUE))
+      }
+      if (at$shape >= 1) return(Inf)
+      beyond <- -quantile_at(log(a), at) + if (is.null(at$scale)) {
+        0
+      } else {
+        at$scale - at$shape * at$threshold
+      }
+      stretch(at, ask) * beyond / (1 - at$shape)
+    },
+    knows = knows,
+    doubt = function(x, ask) {
+      at <- tail_of(x, tail_size(length(x), ask$tail))
+      if (is.null(at)) return("finds no tail of losses")
+      if (!all(knows(1 - ask$level, at, ask))) {
+        sprintf(
+          "knows only what lies beyond its threshold, %s of the returns",
+          unit_share(at$share)
+        )
+      }
+    }
+  )
+}
+
+# Paths of drawn days; the securities are drawn each by itself, from the same stream.
+draw_method <- function(title, formula, source, blocks) {
+  list(
+    title = title,
+    formula = formula,
+    source = source,
+    ways = "paths",
+    empirical = TRUE,
+    still = FALSE,
+    chance = "always",
+    blocks = blocks,
+    slopes = slopes_of_paths,
+    doubt = function(x, ask) {
+      if (ask$h > 1) doubt_blocks(drawing(length(x), ask$h, blocks, ask), ask)
+    },
+    whole = function(values, ask) {
+      by_security(values, ask, function(x, ask) {
+        how <- drawing(length(x), ask$h, blocks, ask)
+        of_draws(drawn_returns(x, how, ask), how, ask, if (ask$log) expm1(x) else x)
+      })
+    },
+    fit = function(x, ask) list(),
+    tail = function(fit, x, a, ask) {
+      drawn <- drawn_returns(x, drawing(length(x), 1L, blocks, ask), ask)
+      measured <- core_historical_tail(matrix(drawn), 1 - a, rank_code(ask$rank), FALSE, 1)
+      cbind(measured$var, measured$es)
+    }
+  )
+}
+
+# Of few blocks in the tail little is known of how they would have come out otherwise.
+doubt_blocks <- function(how, ask) {
+  if (how$blocks == "none") return(NULL)
+  a_path <- if (how$blocks == "fixed") {
+    ceiling(how$horizon / how$length)
+  } else {
+    1 + (how$horizon - 1) / how$length
+  }
+  few <- ask$level[how$days / how$length * (1 - ask$level) * a_path < 3]
+  if (!length(few)) return(NULL)
+  sprintf(
+    paste0(
+      "draws blocks of %s, of which fewer than three of the history lie beyond the ",
+      "level %s: of 100 of its intervals of 95 %% there 75 to 90 hold the true loss"
+    ),
+    format(how$length),
+    format(min(few))
+  )
+}
+
+# One security is a book of one holding.
+drawn_returns <- function(x, how, ask) {
+  if (ask$adds) {
+    return(
+      core_draw_book(
+        matrix(x),
+        0,
+        0,
+        how$horizon,
+        how$draws,
+        how$code,
+        how$length,
+        how$seed,
+        adds = TRUE
+      )$value
+    )
+  }
+  growth <- matrix(if (ask$log) exp(x) else 1 + x)
+  core_draw_book(growth, 1, 0, how$horizon, how$draws, how$code, how$length, how$seed)$value - 1
+}
+
+columns_of_rows <- function(rows) {
+  lapply(stats::setNames(nm = names(rows[[1L]])), function(name) {
+    vapply(rows, function(r) as.numeric(r[[name]]), 0)
+  })
+}

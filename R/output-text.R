@@ -1,0 +1,159 @@
+# Results as text for a terminal.
+
+measure_text <- function(result, extra = NULL) {
+  name <- attr(result, "measure")
+  measure <- measures()[[name]]
+  table <- as.data.frame(result)
+  # Of a rolling measure or a series people read where it stands now; the files have all of it.
+  if (!is.null(table$window) ||
+      name %in% c("volatility_series", "drawdown_series", "correlation_series")) {
+    table <- table[!duplicated(table[series_keys(table)], fromLast = TRUE), ]
+  }
+  said <- if (is.null(utils::getS3method("words_of", class(result)[1L], optional = TRUE))) {
+    character()
+  } else {
+    in_words(result)
+  }
+  ends <- if (length(said) > 4L || name == "fit") headline(result) else said
+  # Of a long list people read how it ends; of a tail, some sizes of it.
+  hidden <- if (name %in% c("paths", "backtest_series", "backtest_breaches")) {
+    max(0L, nrow(table) - 40L)
+  } else {
+    0L
+  }
+  if (hidden) table <- utils::tail(table, 40L)
+  if (name == "tail" && nrow(table) > 24L) {
+    table <- table[seq(1L, nrow(table), ceiling(nrow(table) / 20)), ]
+  }
+  crossed <- name == "var" && length(unique(table$horizon)) > 1L && nrow(table) > 12L
+  if (crossed) table <- crossed_table(table)
+  # What each holding returned, what each level comes to.
+  kind <- basis(result)$kind
+  if (crossed || name == "paths") kind <- if (kind == "profit") "amounts" else "fractions"
+  c(
+    paste0(title_of(result), ".", if (!is.null(measure)) paste0(" ", measure$asks)),
+    "",
+    text_table(table, kind),
+    if (hidden) sprintf("and %s before. --out FILE.csv writes all.", count(hidden, "row")),
+    "",
+    folded(ends),
+    if (length(ends)) "",
+    extra,
+    folded(paste("Basis:", format(basis(result))))
+  )
+}
+
+# The last few dates, as many securities as a line holds.
+returns_text <- function(returns, result, rows = 8L, most = 8L) {
+  last <- utils::tail(seq_along(returns$dates), rows)
+  shown <- seq_len(min(most, ncol(returns)))
+  writer <- writer_of(result)
+  cells <- lapply(shown, function(j) c(colnames(returns)[j], writer(returns$values[last, j])))
+  body <- c(list(c("date", format(returns$dates[last]))), cells)
+  lines <- do.call(
+    paste,
+    c(lapply(body, function(v) formatC(v, width = max(nchar(v)))), sep = "  ")
+  )
+  every <- some(adverb_of(unique(returns$rhythm$every)))
+  hidden <- c(
+    if (nrow(returns) > rows) count(nrow(returns) - rows, "earlier date"),
+    if (ncol(returns) > most) count(ncol(returns) - most, "more security", "more securities")
+  )
+  c(
+    sprintf(
+      "%s %s, the last %s",
+      sentence_case(every),
+      if (returns$kind == "profit") "profits" else paste(returns$kind, "returns"),
+      count(length(last), "date")
+    ),
+    "",
+    lines,
+    "",
+    if (length(hidden)) {
+      sprintf("Not shown: %s. --out FILE.csv writes all.", paste(hidden, collapse = " and "))
+    },
+    folded(paste("Basis:", format(basis(result))))
+  )
+}
+
+findings_text <- function(findings) {
+  c(
+    in_words(findings),
+    "",
+    if (nrow(findings)) c(text_table(as.data.frame(findings)), ""),
+    strwrap(paste("Basis:", format(basis(findings))), 110, exdent = 2)
+  )
+}
+
+# Percentiles of the final value, and how the holdings move together.
+book_text <- function(drawn) {
+  at <- as.list(stats::quantile(drawn))
+  together <- if (length(basis(drawn)$observations) &&
+      length(attr(drawn, "drawn")$book$security) > 1L) {
+    drawn_correlation(drawn)
+  }
+  percentiles <- sprintf(
+    "%s %%: %s",
+    format(100 * at$prob, trim = TRUE),
+    if (is.null(drawn[["var_value"]])) percent(at$return) else money(at$value)
+  )
+  c(
+    folded(paste0("Percentiles of the final value: ", paste(percentiles, collapse = "; "), ".")),
+    if (!is.null(together)) {
+      c(
+        "",
+        "Correlation of the holdings, in the history and in the drawn days:",
+        text_table(as.data.frame(together))
+      )
+    },
+    ""
+  )
+}
+
+# The table as text: a header, whose labels are broken where they are longer than what
+# stands below them, then a line a row. Numbers to the right.
+text_table <- function(table, kind = NULL) {
+  shown <- lapply(stats::setNames(nm = columns_to_show(table)), function(name) {
+    column <- column_of(name, table[[name]], kind)
+    cells <- unit_text[[column$unit]](table[[name]])
+    list(
+      header = strwrap(column$label, max(nchar(cells), 10L) + 1L),
+      cells = cells,
+      side = if (column$unit %in% c("text", "date")) -1L else 1L
+    )
+  })
+  deep <- max(1L, lengths(lapply(shown, `[[`, "header")))
+  shown <- lapply(shown, function(column) {
+    cells <- c(rep("", deep - length(column$header)), column$header, column$cells)
+    formatC(cells, width = column$side * max(nchar(cells)))
+  })
+  sub(" +$", "", do.call(paste, c(unname(shown), sep = "  ")))
+}
+
+# Several horizons and levels of value at risk: a row for each horizon, a column for each level.
+crossed_table <- function(table) {
+  keys <- table[c("security", "method", "rank", "horizon")]
+  keys <- keys[vapply(keys, function(v) length(unique(stats::na.omit(v))) > 1L, NA)]
+  key <- do.call(paste, c(unname(as.list(keys)), sep = "\r"))
+  rows <- which(!duplicated(key))
+  rows <- rows[do.call(
+    order,
+    c(lapply(keys[rows, , drop = FALSE], function(v) match(v, unique(v))))
+  )]
+  shown <- keys[rows, , drop = FALSE]
+  for (level in sort(unique(table$level))) {
+    at <- table$level == level
+    shown[[unit_text$level(level)]] <- table$var[at][match(key[rows], key[at])]
+  }
+  shown
+}
+
+# Lines of a text; a number and its unit stay on one.
+folded <- function(text, width = 120L) {
+  gsub(
+    "\u00a0%",
+    " %",
+    strwrap(gsub(" %", "\u00a0%", text, fixed = TRUE), width, exdent = 2L),
+    fixed = TRUE
+  )
+}

@@ -1,0 +1,183 @@
+# From a delivery to a price table: what is wrong is refused.
+
+table_of <- function(d) {
+  refuse_unread(d)
+  origin <- d$origin
+  calendar <- days_of(d$day)
+  spread <- function(field) {
+    core_scatter(
+      calendar$row,
+      d$security,
+      d$values[[field]],
+      length(calendar$days),
+      length(d$securities)
+    )
+  }
+  close <- spread(d$measured)
+  price <- d$values[[d$measured]]
+  if (length(close$bad)) fail_not_positive(close$bad, price, d)
+  if (length(close$again)) settle_repeats(close$again, calendar$row, price, d)
+  if (!close$rising) note_order(close$falling, origin)
+  other <- setdiff(names(d$values), d$measured)
+  fields <- lapply(stats::setNames(nm = other), function(f) {
+    `colnames<-`(spread(f)$values, d$securities)
+  })
+  new_prices(
+    .Date(calendar$days),
+    `colnames<-`(close$values, d$securities),
+    origin,
+    fields = fields,
+    measured = d$measured,
+    actions = d$actions,
+    layout = d$layout
+  )
+}
+
+# With what a store or feed tells beside the prices.
+table_told <- function(d) {
+  prices <- table_of(d)
+  prices$about <- d$about
+  prices$repairs <- d$repairs
+  prices
+}
+
+# The sorted days and, for each observation, the row of its own.
+days_of <- function(day) {
+  low <- min(day)
+  span <- max(day) - low + 1
+  if (span > 1e6) {
+    fail(
+      "date",
+      sprintf("The dates run from %s to %s.", .Date(low), .Date(max(day))),
+      remedy = "One of them cannot be right."
+    )
+  }
+  slot <- as.integer(day - low) + 1L
+  there <- tabulate(slot, span) > 0L
+  list(days = which(there) + low - 1, row = cumsum(there)[slot])
+}
+
+fail_not_positive <- function(bad, price, d) {
+  i <- bad[1L]
+  name <- function(i) d$securities[d$security[i]]
+  fail(
+    "not_positive",
+    sprintf(
+      "%s of %s in %s %s not above zero.",
+      count(length(bad), "price"),
+      some(unique(name(bad))),
+      d$origin,
+      if (length(bad) == 1L) "is" else "are"
+    ),
+    where = sprintf(
+      "%s: %s on %s is %s.",
+      sentence_case(d$place(i)),
+      name(i),
+      .Date(d$day[i]),
+      price[i]
+    ),
+    remedy = paste0(
+      "No return can be taken from it: correct it, or leave the cell empty; ",
+      "check_prices() lists all that is wrong."
+    ),
+    file = file_of(d$origin),
+    line = line_of(d$place(i)),
+    security = name(i),
+    value = price[i]
+  )
+}
+
+# Repeats that agree are dropped and said; two prices that differ are an error.
+settle_repeats <- function(again, row, price, d) {
+  cell <- paste(d$security, row)
+  first <- match(cell[again], cell)
+  differ <- which(!same(price[again], price[first]))
+  if (length(differ)) {
+    i <- again[differ[1L]]
+    j <- first[differ[1L]]
+    fail(
+      "duplicate",
+      sprintf(
+        "%s has two prices that differ on %s in %s.",
+        d$securities[d$security[i]],
+        .Date(d$day[i]),
+        d$origin
+      ),
+      where = sprintf(
+        "%s: %s; %s: %s.",
+        sentence_case(d$place(j)),
+        price[j],
+        d$place(i),
+        price[i]
+      ),
+      remedy = "Keep the right one; check_prices() lists all that is wrong.",
+      file = file_of(d$origin),
+      line = line_of(d$place(i)),
+      security = d$securities[d$security[i]],
+      value = price[i]
+    )
+  }
+  lines <- unique(d$rows(again))
+  caution(
+    "duplicate",
+    sprintf(
+      "%s of %s repeated an earlier one and %s dropped (%s).",
+      count(length(lines), "row"),
+      d$origin,
+      if (length(lines) == 1L) "was" else "were",
+      d$place(lines)
+    )
+  )
+}
+
+# What no table can be made of.
+refuse_unread <- function(d) {
+  origin <- d$origin
+  if (nrow(d$no_day)) {
+    fail(
+      "date",
+      sprintf(
+        "%s in column %s of %s cannot be read as a date.",
+        count(nrow(d$no_day), "value"),
+        d$date_column,
+        origin
+      ),
+      where = sprintf("%s: \"%s\".", sentence_case(d$place(d$no_day$row)), d$no_day$text[1L]),
+      remedy = "Dates are written like 2024-12-31, 31.12.2024, 12/31/2024 or 31 Dec 2024.",
+      file = file_of(origin),
+      line = line_of(d$place(d$no_day$row[1L])),
+      value = d$no_day$text[1L]
+    )
+  }
+  if (length(d$not_numbers) && nrow(d$not_numbers)) {
+    first <- d$not_numbers[d$not_numbers$column == d$not_numbers$column[1L], ]
+    fail(
+      "price",
+      sprintf(
+        "%s in column %s of %s %s no number.",
+        count(nrow(first), "value"),
+        first$column[1L],
+        origin,
+        if (nrow(first) == 1L) "is" else "are"
+      ),
+      where = sprintf("%s: \"%s\".", sentence_case(d$place(first$row)), first$text[1L]),
+      remedy = paste0(
+        "Correct it, or leave the cell empty where there was no price; check_prices() ",
+        "lists all that is wrong."
+      ),
+      file = file_of(origin),
+      line = line_of(d$place(first$row[1L])),
+      value = first$text[1L]
+    )
+  }
+  if (!length(d$securities)) {
+    fail("layout", sprintf("There is no column of prices beside the dates in %s.", origin))
+  }
+  if (anyNA(d$security) || anyNA(d$securities)) {
+    fail(
+      "layout",
+      sprintf("There is a price without a security in %s.", origin),
+      where = sentence_case(d$place(which(is.na(d$securities[d$security]))))
+    )
+  }
+}

@@ -1,0 +1,170 @@
+# Which questions a feed is asked, by what is held of it.
+
+# The names that are asked for, what is known about them, and those that the feed says it does not
+# have.
+asked_for <- function(feed, securities, known = character()) {
+  about <- NULL
+  if (is.data.frame(securities) ||
+      (is.character(securities) &&
+        length(securities) == 1L && !is.na(securities) && file.exists(securities))) {
+    about <- read_securities(securities)
+    securities <- about$security
+  }
+  names_given <- is.character(securities) &&
+    length(securities) && !anyNA(securities) && all(nzchar(securities))
+  if (!is.null(securities) && !names_given) {
+    fail(
+      "argument",
+      "`securities` must be names, a file or a table of securities.",
+      where = sprintf("It is %s.", shown(securities))
+    )
+  }
+  grouped <- startsWith(securities %||% character(), "group:")
+  names <- unique(securities[!grouped])
+  groups <- unique(substring(securities[grouped], 7L))
+  lists <- if (is.null(securities)) list(list()) else lapply(groups, function(g) list(group = g))
+  for (query in lists) {
+    answer <- ask_all(feed, list(list(path = "/v1/securities", query = query)))[[1L]]
+    if (!is.null(answer$problem)) {
+      fail(
+        "feed",
+        sprintf("The feed %s does not say which securities it has.", feed$address),
+        where = sprintf("%s.", sentence_case(answer$problem$reason))
+      )
+    }
+    if (!nrow(answer$rows)) {
+      fail(
+        "feed",
+        sprintf(
+          "The feed %s has %s.",
+          feed$address,
+          if (length(query)) paste("no group", query$group) else "no securities"
+        )
+      )
+    }
+    about <- rbind(about, about_of(answer$rows))
+    names <- unique(c(names, answer$rows$security))
+  }
+  check_securities(names, "the list of securities")
+  lost <- list()
+  ask_in_batches(
+    feed,
+    "/v1/securities",
+    in_batches(setdiff(names, c(known, about$security)), most_at_once, list()),
+    took = function(batch, answer) about <<- rbind(about, about_of(answer$rows)),
+    # Of the others their own questions will tell.
+    lose = function(names, problem, tries) {
+      if (isTRUE(problem$status == 404L) || isTRUE(problem$all)) {
+        lost[names] <<- list(c(problem, tries = tries))
+      }
+    }
+  )
+  list(names = names, about = about[!duplicated(about$security), ], lost = lost)
+}
+
+about_of <- function(rows) {
+  data.frame(lapply(stats::setNames(nm = about_columns), function(w) {
+    as.character(rows[[w]] %||% rep(NA, nrow(rows)))
+  }))
+}
+
+# Questions for one security each, or for as many as fit an answer of some thousand rows.
+plan_whole <- function(names, span) {
+  days <- if (is.null(span$from)) Inf else as.numeric((span$to %||% Sys.Date()) - span$from)
+  in_batches(
+    names,
+    min(most_at_once, max(1, floor(5000 / (days * 5 / 7 + 1)))),
+    dates_asked(span$from, span$to)
+  )
+}
+
+# Those of which the same is held are asked for together. Of one of which an earlier start is
+# wanted, the whole is.
+plan_update <- function(names, held, span) {
+  start <- if (is.null(span$from)) -Inf else as.numeric(span$from)
+  held <- held[held$security %in% names, ]
+  if (!is.null(span$from)) held <- held[is.na(held$first_day) | held$first_day <= start, ]
+  alike <- split(held, paste(held$first_day, held$last_day, held$state))
+  known <- lapply(unname(alike), function(h) {
+    first <- h$first_day[1L]
+    in_batches(
+      h$security,
+      most_at_once,
+      c(
+        dates_asked(if (!is.na(first)) .Date(first), span$to),
+        list(held_to = format(.Date(h$last_day[1L])), held_state = h$state[1L])
+      )
+    )
+  })
+  c(unlist(known, recursive = FALSE), plan_whole(setdiff(names, held$security), span))
+}
+
+dates_asked <- function(from, to) {
+  asked <- list(from = from, to = to)
+  lapply(asked[lengths(asked) > 0L], format)
+}
+
+in_batches <- function(names, size, query) {
+  lapply(unname(split(names, (seq_along(names) - 1L) %/% size)), function(n) {
+    list(names = n, query = query)
+  })
+}
+
+# The same questions, with as many securities in each as a feed takes.
+widened <- function(plan) {
+  of <- vapply(plan, function(batch) {
+    paste(names(batch$query), unlist(batch$query), collapse = "&")
+  }, "")
+  alike <- split(plan, factor(of, unique(of)))
+  unlist(
+    lapply(unname(alike), function(batches) {
+      in_batches(unlist(lapply(batches, `[[`, "names")), most_at_once, batches[[1L]]$query)
+    }),
+    recursive = FALSE
+  )
+}
+
+held_of <- function(store, feed) {
+  none <- data.frame(
+    security = character(),
+    first_day = integer(),
+    last_day = integer(),
+    state = character()
+  )
+  address <- store_address(store)
+  if (address$kind == "sqlite" &&
+      is.null(address$connection) &&
+      (!file.exists(address$file) || file.size(address$file) == 0)) {
+    return(none)
+  }
+  with_store(store, function(connection, address) {
+    if (store_version(connection) < 2L) return(none)
+    held <- DBI::dbGetQuery(
+      connection,
+      "select h.feed, s.security, h.first_day, h.last_day, h.state from held h
+      join securities s on s.id = h.security_id order by s.id"
+    )
+    held[held$feed == feed, -1L]
+  }, least = 0L)
+}
+
+# What is held of each security from now on. An answer that leaves out a part of what was held
+# says nothing of restatements there; the older state stays, and they are asked for again.
+held_after <- function(came, held, span, feed) {
+  before <- held[match(came$security, held$security), ]
+  end <- if (is.null(span$to)) Inf else as.numeric(span$to)
+  start <- if (is.null(span$from)) -Inf else as.numeric(span$from)
+  was <- function(day, none) ifelse(is.na(before$security), none, ifelse(is.na(day), -Inf, day))
+  covers <- end >= was(before$last_day, -Inf) &
+    (!came$whole | start <= was(before$first_day, Inf))
+  last <- pmax(ifelse(is.na(came$last_day), -Inf, came$last_day), was(before$last_day, -Inf))
+  first <- ifelse(came$whole, start, was(before$first_day, -Inf))
+  known <- covers & is.finite(last)
+  list(
+    feed = feed,
+    security = came$security[known],
+    first_day = as.integer(ifelse(is.finite(first), first, NA))[known],
+    last_day = as.integer(ifelse(is.finite(last), last, NA))[known],
+    state = came$state[known]
+  )
+}

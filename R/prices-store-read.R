@@ -1,0 +1,262 @@
+# What a store holds, read as it is now or was then.
+
+# The last addition there was at a time: a date (to its end), a time (both UTC) or the number of
+# an addition.
+state_at <- function(connection, as_of, address) {
+  additions <- DBI::dbGetQuery(
+    connection,
+    "select addition, added_at from additions order by addition"
+  )
+  if (is.null(as_of)) as_of <- Inf
+  if (is.character(as_of) && length(as_of) == 1L && grepl("^[0-9]{1,9}$", as_of)) {
+    as_of <- as.numeric(as_of)
+  }
+  if (is.numeric(as_of) && length(as_of) == 1L && !inherits(as_of, c("Date", "POSIXt"))) {
+    known <- additions[additions$addition <= as_of, ]
+  } else {
+    until <- end_of_time(as_of)
+    known <- additions[substr(additions$added_at, 1L, nchar(until)) <= until, ]
+  }
+  if (!nrow(known)) {
+    fail(
+      "store",
+      sprintf("The store %s held nothing yet.", address$shown),
+      where = if (nrow(additions)) {
+        sprintf("Its first prices were added at %s.", additions$added_at[1L])
+      }
+    )
+  }
+  known[nrow(known), ]
+}
+
+# As text that sorts by time; a day or a minute counts to its end.
+end_of_time <- function(as_of) {
+  until <- if (inherits(as_of, "POSIXt")) {
+    format(as_of, "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC")
+  } else if (inherits(as_of, "Date")) {
+    format(as_of)
+  } else {
+    sub(" ", "T", as.character(as_of), fixed = TRUE)
+  }
+  if (length(until) != 1L ||
+      is.na(until) ||
+      !grepl(
+        "^[0-9]{4}-[0-9]{2}-[0-9]{2}(T[0-9]{2}:[0-9]{2}(:[0-9]{2}([.][0-9]+)?)?Z?)?$",
+        until
+      )) {
+    fail(
+      "argument",
+      "`as_of` must be a date, a time in UTC, or the number of an addition.",
+      where = sprintf("It is %s.", shown(as_of)),
+      remedy = "Write 2024-12-31, or \"2024-12-31 14:30\"."
+    )
+  }
+  # A day of the calendar and a time of the day.
+  clock <- as.numeric(strsplit(
+    paste0(substring(sub("Z$", "", until), 12L), ":0:0:0"),
+    ":",
+    fixed = TRUE
+  )[[1L]])
+  if (nchar(until) < 12L) clock <- c(0, 0, 0)
+  if (is.na(parse_iso_dates(substr(until, 1L, 10L))) || any(clock[1:3] >= c(24, 60, 60))) {
+    fail(
+      "argument",
+      "`as_of` is no time that there is.",
+      where = sprintf("It is %s.", shown(as_of))
+    )
+  }
+  sub("Z$", "", until)
+}
+
+# Each series is tested against its checksum.
+rows_now <- function(connection, address, sealed) {
+  series <- series_now(connection, address)
+  if (!sealed) return(series)
+  securities <- DBI::dbGetQuery(connection, "select id, security from securities")
+  summed <- lapply(series, as.numeric)
+  check_series(connection, address, summed, securities)
+  series
+}
+
+# The prices as they stood after an addition: what each addition brought and replaced until then
+# is tested first.
+rows_known <- function(connection, address, addition, sealed) {
+  wanted <- name_of_ids(connection)
+  now <- rows_to_sum(connection, "prices", sprintf("addition <= %d", addition))
+  before <- rows_to_sum(
+    connection,
+    "prices_before",
+    sprintf("addition <= %d", addition),
+    c("replaced_in", "restated")
+  )
+  called <- function(what) function(id) sprintf("the prices %s by addition %s", what, some(id))
+  brought <- rbind(now, before[names(now)])
+  if (sealed) {
+    compare_sums(
+      connection,
+      address,
+      "addition",
+      brought_sums(brought, wanted),
+      called("brought"),
+      until = addition
+    )
+    replaced <- before[before$replaced_in <= addition, ]
+    compare_sums(
+      connection,
+      address,
+      "replaced",
+      replaced_sums(replaced, wanted),
+      called("replaced"),
+      until = addition
+    )
+  }
+  rows <- rbind(now, before[before$replaced_in > addition, names(now)])
+  rows <- rows[order(rows$security_id, rows$day), c("security_id", "day", price_fields)]
+  rows$security_id <- as.integer(rows$security_id)
+  rows$day <- as.integer(rows$day)
+  as.list(rows)
+}
+
+series_now <- function(connection, address) {
+  kind <- address$kind
+  rows <- function(...) {
+    DBI::dbGetQuery(
+      connection,
+      paste(
+        "select security_id, day, ",
+        paste(price_fields, collapse = ", "),
+        "from prices",
+        ...
+      )
+    )
+  }
+  packed <- if (kind == "sqlite") {
+    DBI::dbGetQuery(connection, "select security_id, n, data from packed")
+  }
+  if (!NROW(packed)) return(rows("order by security_id, day"))
+  # Rows that came later, and those of securities that are not packed.
+  late <- rbind(
+    rows(
+      "where addition > (select min(addition) from packed)
+            and addition > (select addition from packed
+              where packed.security_id = prices.security_id)"
+    ),
+    rows(paste0(
+      "where security_id in (select id from securities where id not in (select ",
+      "security_id from packed))"
+    ))
+  )
+  late_of <- split(seq_len(nrow(late)), late$security_id)
+  late <- as.matrix(late[-1L])
+  ids <- sort(unique(c(packed$security_id, as.integer(names(late_of)))))
+  width <- length(price_fields) + 1L
+  series <- lapply(ids, function(id) {
+    i <- match(id, packed$security_id)
+    long <- if (!is.na(i)) {
+      if (length(packed$data[[i]]) != packed$n[i] * width * 8) {
+        refuse_damaged(address, "packed prices")
+      }
+      matrix(
+        readBin(packed$data[[i]], "double", packed$n[i] * width, endian = "little"),
+        ncol = width
+      )
+    }
+    long <- rbind(long, late[late_of[[as.character(id)]], , drop = FALSE])
+    if (is.unsorted(long[, 1L])) long[order(long[, 1L]), , drop = FALSE] else long
+  })
+  column <- function(k) unlist(lapply(series, function(long) long[, k]))
+  c(
+    list(security_id = rep(ids, vapply(series, nrow, 0L)), day = as.integer(column(1L))),
+    lapply(stats::setNames(seq_along(price_fields) + 1L, price_fields), column)
+  )
+}
+
+# The rows of a table as they stood after an addition.
+rows_before <- function(connection, table, addition) {
+  fields <- paste(c("security_id", "day", kept_fields[[table]]), collapse = ", ")
+  DBI::dbGetQuery(
+    connection,
+    sprintf(
+      "select %1$s from %2$s where addition <= %3$d union all
+     select %1$s from %2$s_before where addition <= %3$d and replaced_in > %3$d
+     order by 1, 2",
+      fields,
+      table,
+      addition
+    )
+  )
+}
+
+# A delivery of rows that are already in order. A close as it was traded is adjusted by the
+# actions, so that none is measured by oversight; `price = "close"` measures it all the same.
+delivery_of_rows <- function(securities, security, day, values, actions, about, origin, how) {
+  values <- lapply(values, as.numeric)
+  values <- values[vapply(values, function(v) any(!is.na(v)), NA)]
+  told <- if (nrow(actions)) actions[order(match(actions$security, securities), actions$date), ]
+  adjusted <- with_adjusted(values, securities, security, day, told)
+  values <- adjusted$values
+  measured <- measured_column(values, names(values), how, origin)
+  structure(
+    list(
+      securities = securities,
+      security = security,
+      day = as.numeric(day),
+      values = values,
+      measured = measured,
+      place = function(i) "what is held",
+      rows = identity,
+      origin = origin,
+      actions = told,
+      about = about,
+      recorded = TRUE,
+      no_day = data.frame(row = integer(), text = character()),
+      date_column = "date",
+      layout = paste("measured on", measured),
+      repairs = if (adjusted$counted && measured == "adjusted") adjustment_note("adjusted", told)
+    ),
+    class = "imbroglio_delivery"
+  )
+}
+
+# An adjusted close wherever the actions tell of one, or the rows have it.
+with_adjusted <- function(values, securities, security, day, told) {
+  counted <- FALSE
+  partly <- NULL
+  if (!is.null(values$close) && (NROW(told) || !is.null(values$adjusted))) {
+    adjusted <- values$adjusted %||% rep(NA_real_, length(day))
+    at <- split(seq_along(day), security)
+    for (s in names(at)) {
+      i <- at[[s]]
+      told_adjusted <- !is.na(adjusted[i])
+      if (all(told_adjusted)) next
+      if (any(told_adjusted)) partly <- c(partly, securities[as.integer(s)])
+      own <- told[told$security == securities[as.integer(s)], ]
+      adjusted[i] <- values$close[i]
+      seen <- i[!is.na(values$close[i])]
+      if (NROW(own) && length(seen)) {
+        adjusted[seen] <- adjusted_close(
+          own,
+          day[seen],
+          values$close[seen],
+          securities[as.integer(s)]
+        )
+        counted <- TRUE
+      }
+    }
+    values$adjusted <- adjusted
+  }
+  if (length(partly)) {
+    caution(
+      "adjusted",
+      sprintf(
+        paste0(
+          "%s %s an adjusted close on some dates only; the close adjusted for the recorded ",
+          "splits and dividends is taken."
+        ),
+        some(partly),
+        if (length(partly) == 1L) "has" else "have"
+      )
+    )
+  }
+  list(values = values, counted = counted)
+}

@@ -1,0 +1,127 @@
+# The sheet of a workbook as a grid.
+
+# A workbook: of several sheets each is a table. What it writes as numbers, dates and text is kept
+# apart cell by cell.
+read_workbook <- function(file, sheet = NULL) {
+  need_package("readxl", "A workbook")
+  path <- as_file(file$bytes, file$kind)
+  on.exit(unlink(path))
+  broken <- function(e) {
+    fail(
+      "file",
+      sprintf("%s cannot be read as a workbook.", sentence_case(file$origin)),
+      where = conditionMessage(e)
+    )
+  }
+  if (file$kind == "xlsx") {
+    why <- zip_fault(file$bytes, 2^31)
+    if (nzchar(why)) {
+      fail(
+        "file",
+        sprintf("%s is damaged: %s.", sentence_case(file$origin), why),
+        remedy = "Get it again."
+      )
+    }
+  }
+  sheets <- tryCatch(readxl::excel_sheets(path), error = broken)
+  own <- if (is.null(sheet)) {
+    own_sheets(sheets)
+  } else {
+    check_choice(sheet, "sheet", sheets, several = TRUE)
+  }
+  grids <- lapply(own, function(sheet) {
+    cells <- tryCatch(
+      suppressMessages(readxl::read_excel(
+        path,
+        sheet,
+        col_types = "list",
+        col_names = FALSE,
+        na = "",
+        .name_repair = "minimal",
+        progress = FALSE
+      )),
+      error = broken
+    )
+    if (!nrow(cells)) {
+      NULL
+    } else {
+      grid_of_cells(unclass(cells), sprintf("sheet %s of %s", sheet, file$origin), sheet)
+    }
+  })
+  grids <- Filter(length, grids)
+  if (!length(grids)) fail("empty", sprintf("There are no prices in %s.", file$origin))
+  if (length(grids) == 1L) {
+    grids[[1L]]$origin <- file$origin
+    grids[[1L]]$name <- file$name
+  }
+  if (is.null(sheet) && length(own) < length(sheets)) {
+    grids[[1L]]$remarks <- c(
+      grids[[1L]]$remarks,
+      sprintf("the sheet %s only, beside returns made from it", own)
+    )
+  }
+  grids
+}
+
+# The sheets that write_prices() makes: the returns beside the prices are no prices.
+written_sheets <- c(prices = "Prices", simple = "Simple returns", log = "Log returns")
+
+own_sheets <- function(sheets) {
+  if (setequal(sheets, written_sheets)) written_sheets[["prices"]] else sheets
+}
+
+# Cells of a sheet, each of a type of its own, below a header.
+grid_of_cells <- function(cells, origin, name) {
+  text <- lapply(cells, function(column) vapply(column, cell_as_text, ""))
+  lines <- do.call(cbind, text)
+  head <- list(cells = lapply(seq_len(min(nrow(lines), 200L)), function(i) {
+    ifelse(is.na(lines[i, ]), "", lines[i, ])
+  }))
+  n <- length(head$cells)
+  head$next_line <- seq_len(n) + 1L
+  head$rest <- seq_len(n)
+  top <- header_of(head)
+  rows <- seq_len(nrow(lines))
+  rows <- rows[rows > top$start & rowSums(!is.na(lines)) > 0L]
+  if (!length(rows)) return(NULL)
+  columns <- Map(function(column, text) {
+    column <- column[rows]
+    text <- text[rows]
+    there <- !is.na(text)
+    of <- function(class) all(vapply(column[there], inherits, NA, class))
+    if (!any(there)) return(rep(NA, length(rows)))
+    if (of("POSIXct")) {
+      days <- rep(NA_real_, length(rows))
+      days[there] <- floor(vapply(column[there], as.numeric, 0) / 86400)
+      return(.Date(days))
+    }
+    if (of("numeric")) {
+      numbers <- rep(NA_real_, length(rows))
+      numbers[there] <- vapply(column[there], as.numeric, 0)
+      return(numbers)
+    }
+    factor(text, unique(text[there]))
+  }, cells, text)
+  headings <- top$names
+  names(columns) <- headings
+  # Columns that are wholly empty were never written.
+  columns <- columns[nzchar(headings) | vapply(columns, function(v) !all(is.na(v)), NA)]
+  new_grid(
+    columns,
+    origin,
+    function(at) sprintf("row %s", some(rows[at])),
+    remarks = if (top$titles) {
+      sprintf("%s above the header left out", count(top$titles, "row"))
+    } else {
+      character()
+    },
+    name = name
+  )
+}
+
+cell_as_text <- function(cell) {
+  if (!length(cell) || is.na(cell)) return(NA_character_)
+  if (inherits(cell, "POSIXct")) return(format(cell, "%Y-%m-%d", tz = "UTC"))
+  if (is.numeric(cell)) return(core_shortest(cell))
+  as.character(cell)
+}

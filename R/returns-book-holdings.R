@@ -1,0 +1,190 @@
+# The holdings of a book: what is held, at which prices, and what stands in for what has none.
+
+# What is held, from a vector, a table or a file: names, amounts, what they are, and cash.
+holdings_of <- function(x, what, securities, cash, decimal = NULL) {
+  date <- NULL
+  if (is.data.frame(x) || (is.character(x) && length(x) == 1L && is.null(names(x)))) {
+    read <- read_holdings(x, what, decimal)
+    x <- read$amounts
+    what <- read$what
+    date <- read$date
+  }
+  if (is.null(what)) {
+    fail(
+      "argument",
+      paste0(
+        "`holdings` is a table or a file; amounts by name are `weights`, `shares` or ",
+        "`values`."
+      )
+    )
+  }
+  if (!is.numeric(x) || is.null(names(x)) || !length(x) || any(!is.finite(x))) {
+    fail(
+      "weights",
+      "Holdings are a number for each security, by its name.",
+      remedy = "Such as c(A = 0.6, B = 0.4), or a table with the columns security and weight."
+    )
+  }
+  twice <- names(x)[duplicated(names(x))]
+  if (length(twice)) fail("weights", sprintf("%s stands twice in the holdings.", some(twice)))
+  is_cash <- lower_case(names(x)) == "cash" & !names(x) %in% securities
+  if (any(is_cash)) {
+    if (!is.null(cash)) fail("weights", "Cash stands in the holdings and in `cash`.")
+    cash <- unname(x[is_cash])
+    x <- x[!is_cash]
+  }
+  if (identical(cash, "rest")) cash <- if (what == "weight") 1 - sum(x) else 0
+  cash <- cash %||% 0
+  if (!is.numeric(cash) || length(cash) != 1L || !is.finite(cash)) {
+    fail(
+      "weights",
+      "`cash` must be one number, or \"rest\".",
+      where = sprintf("It is %s.", shown(cash))
+    )
+  }
+  if (!length(x)) fail("weights", "There is no security among the holdings, only cash.")
+  columns <- pick_securities(names(x), securities)
+  list(
+    security = securities[columns],
+    amount = as.numeric(x),
+    cash = cash,
+    what = what,
+    date = date
+  )
+}
+
+# The weights of today, and what the whole is worth where that is known; of shares and values also
+# how many shares.
+held_today <- function(own, prices, normalise, name) {
+  close <- prices$close[, own$security, drop = FALSE]
+  last <- close[cbind(core_span(close)$last, seq_along(own$security))]
+  # Values and weights of an earlier day are moved with the prices to the last.
+  grown <- rep(1, length(last))
+  if (!is.null(own$date) && own$what != "shares") {
+    grown <- last / close_on(close, prices$dates, own$date, own$security)
+  }
+  if (own$what == "weight") {
+    held <- whole_weights(own, normalise)
+    worth <- held$amount * grown
+    whole <- sum(worth) + held$cash
+    if (!(whole > 0)) fail("ruin", sprintf("The value of %s falls to zero or below.", name))
+    return(list(weights = worth / whole, cash = held$cash / whole))
+  }
+  worth <- own$amount * if (own$what == "shares") last else grown
+  whole <- sum(worth) + own$cash
+  if (!is.finite(whole)) {
+    fail(
+      "weights",
+      "The holdings are worth more than a number can hold.",
+      where = sprintf("%s are held.", some(own$amount))
+    )
+  }
+  if (!(whole > 0)) fail("ruin", sprintf("The holdings are worth %s.", format(whole)))
+  list(
+    weights = worth / whole,
+    cash = own$cash / whole,
+    value = whole,
+    shares = worth / last,
+    money = own$cash
+  )
+}
+
+close_on <- function(close, dates, date, securities) {
+  row <- findInterval(as.numeric(date), as.numeric(dates))
+  if (!row || date > dates[length(dates)] + 7) {
+    fail(
+      "weights",
+      sprintf(
+        "The holdings are of %s, the prices run from %s to %s.",
+        date,
+        dates[1L],
+        dates[length(dates)]
+      )
+    )
+  }
+  carried <- core_carry(close[seq_len(row), , drop = FALSE], row)[row, ]
+  if (anyNA(carried)) {
+    fail(
+      "weights",
+      sprintf(
+        "%s has no price yet on %s, of which the holdings are.",
+        some(securities[is.na(carried)]),
+        date
+      )
+    )
+  }
+  carried
+}
+
+whole_weights <- function(held, normalise) {
+  total <- sum(held$amount) + held$cash
+  if (!is.finite(total)) fail("weights", "The weights add up to more than a number can hold.")
+  if (abs(total - 1) <= 1e-6) return(held)
+  if (!normalise || total <= 0) {
+    fail(
+      "weights",
+      sprintf("The weights add up to %s, not to 1.", format(round(total, 6))),
+      remedy = paste(
+        paste0(
+          "normalise = TRUE divides them by their sum; cash = \"rest\" makes up the ",
+          "difference."
+        ),
+        if (abs(total - 100) < 0.5) "If they are percentages, write them with a %."
+      )
+    )
+  }
+  held$amount <- held$amount / total
+  held$cash <- held$cash / total
+  held
+}
+
+with_stand_ins <- function(returns, stand_ins, securities) {
+  if (is.null(stand_ins)) return(returns)
+  if (!is.character(stand_ins) || is.null(names(stand_ins))) {
+    fail(
+      "argument",
+      paste0(
+        "`stand_ins` are names of series by the holdings they stand in for, such as ",
+        "c(NEWCO = \"INDEX\")."
+      ),
+      where = sprintf("They are %s.", shown(stand_ins))
+    )
+  }
+  columns <- colnames(returns$values)
+  pick_securities(stand_ins, columns)
+  other <- setdiff(names(stand_ins), securities)
+  if (length(other)) fail("argument", sprintf("%s is no holding of the book.", some(other)))
+  if (is.null(returns$prices)) {
+    values <- returns$values
+    for (holding in names(stand_ins)) {
+      before <- seq_len(core_span(values[, holding, drop = FALSE])$first - 1L)
+      values[before, holding] <- values[before, stand_ins[[holding]]]
+    }
+    return(altered(returns, values = values))
+  }
+  prices <- returns$prices
+  close <- prices$close
+  for (holding in names(stand_ins)) {
+    first <- core_span(close[, holding, drop = FALSE])$first
+    series <- close[, stand_ins[[holding]]]
+    if (is.na(series[first])) {
+      fail(
+        "argument",
+        sprintf(
+          "%s has no price on %s, the first date of %s, to stand in from.",
+          stand_ins[[holding]],
+          prices$dates[first],
+          holding
+        )
+      )
+    }
+    before <- seq_len(first - 1L)
+    close[before, holding] <- close[first, holding] * series[before] / series[first]
+  }
+  as_returns(
+    altered(prices, close = close),
+    kind = returns$kind,
+    every = returns$stated,
+    keep_unfinished = isTRUE(returns$keep_unfinished)
+  )
+}

@@ -1,0 +1,129 @@
+# The house rules that docs/house.md names, held against the package's own code.
+
+house_files <- function(rooms = "") {
+  files <- list.files(source_file("R"), paste0("^", rooms, ".*[.]R$"), full.names = TRUE)
+  files[basename(files) != "RcppExports.R"]
+}
+
+# Each named function of a file: its name and its tree.
+functions_of <- function(file) {
+  is_function <- function(e) {
+    is.call(e) && identical(e[[1]], quote(`<-`)) && is.call(e[[3]]) &&
+      identical(e[[3]][[1]], quote(`function`))
+  }
+  trees <- Filter(is_function, as.list(parse(file, keep.source = TRUE)))
+  stats::setNames(trees, vapply(trees, function(e) as.character(e[[2]])[1], ""))
+}
+
+# What is called and what is named anew in a tree, as assigned or as an argument.
+names_in <- function(tree) {
+  called <- named <- character()
+  walk <- function(e) {
+    if (is.call(e)) {
+      head <- e[[1]]
+      if (is.name(head)) called <<- c(called, as.character(head))
+      if (as.character(head)[1] %in% c("<-", "<<-", "for") && is.name(e[[2]])) {
+        named <<- c(named, as.character(e[[2]]))
+      }
+      if (identical(head, quote(`function`))) named <<- c(named, names(e[[2]]))
+    }
+    parts <- if (is.call(e) || is.pairlist(e)) as.list(e)
+    for (part in parts) if (!missing(part) && !identical(part, quote(expr = ))) walk(part)
+  }
+  walk(tree)
+  list(called = unique(called), named = unique(named))
+}
+
+test_that("files call no room above their own, and the core neither prints nor knows R", {
+  floors <- c(
+    RcppExports = 0, imbroglio = 0, ground = 1, prices = 2, returns = 3, measure = 4, fit = 4,
+    backtest = 4, output = 6, figure = 6, cli = 7
+  )
+  files <- list.files(source_file("R"), "\\.R$", full.names = TRUE)
+  room <- sub("[-.].*$", "", basename(files))
+  expect_setequal(setdiff(room, names(floors)), character())
+  defined <- lapply(files, function(f) {
+    calls <- Filter(
+      function(e) is.call(e) && as.character(e[[1]])[1] == "<-" && is.name(e[[2]]),
+      as.list(parse(f))
+    )
+    vapply(calls, function(e) as.character(e[[2]]), "")
+  })
+  floor_of <- rep(floors[room], lengths(defined))
+  names(floor_of) <- unlist(defined)
+  expect_equal(anyDuplicated(names(floor_of)), 0L)
+  house <- asNamespace("imbroglio")
+  uses <- function(name) {
+    object <- get(name, house)
+    # Records hold functions of their own.
+    functions <- if (is.function(object)) {
+      list(object)
+    } else {
+      rapply(as.list(object), identity, classes = "function", how = "unlist")
+    }
+    as.character(unlist(lapply(functions, codetools::findGlobals)))
+  }
+  for (i in seq_along(files)) {
+    called <- as.character(unlist(lapply(defined[[i]], uses)))
+    ours <- intersect(called, names(floor_of))
+    expect_equal(ours[floor_of[ours] > floors[room[i]]], character(), info = basename(files[i]))
+    if (floors[room[i]] == 0) {
+      expect_false(
+        any(c("cat", "print", "message", "warning", "stop") %in% called),
+        info = basename(files[i])
+      )
+    }
+  }
+  for (h in list.files(source_file("src", "core"), full.names = TRUE)) {
+    expect_false(
+      any(grepl("Rcpp|<R\\.h>|Rinternals|(^|[^n])printf|iostream|rand\\(", readLines(h))),
+      info = h
+    )
+  }
+})
+
+test_that("files and functions are short", {
+  # Of the body; a list of records is data.
+  lines_of <- function(tree) {
+    body <- tree[[3]][[3]]
+    if (!is.call(body) || !identical(body[[1]], quote(`{`))) return(0L)
+    records <- length(body) == 2 && is.call(body[[2]]) && identical(body[[2]][[1]], quote(list))
+    where <- attr(body, "srcref")
+    if (records) 0L else where[[length(where)]][3] - where[[1]][1] + 1L
+  }
+  for (file in house_files()) {
+    expect_lte(length(readLines(file)), 400)
+    functions <- functions_of(file)
+    long <- vapply(functions, lines_of, 0L) > 60
+    expect_equal(names(functions)[long], character(), info = basename(file))
+  }
+})
+
+test_that("no name hides a function that is called beside it, or one of statistics", {
+  everywhere <- c("sum", "mean", "quantile", "order", "t", "var", "sd", "all", "any", "length")
+  known <- unlist(lapply(c("base", "stats", "utils"), getNamespaceExports))
+  public <- getNamespaceExports("imbroglio")
+  for (file in house_files()) {
+    functions <- functions_of(file)
+    for (name in setdiff(names(functions), public)) {
+      used <- names_in(functions[[name]])
+      hiding <- intersect(used$named, c(everywhere, intersect(known, used$called)))
+      expect_equal(hiding, character(), info = paste(basename(file), name))
+    }
+  }
+})
+
+test_that("figures and commands do no arithmetic, and colours stand in one palette", {
+  arithmetic <- c(
+    "mean", "median", "quantile", "sd", "var", "cor", "cumsum", "cumprod", "cummax", "exp",
+    "log", "expm1", "log1p", "sqrt", "hist", "density", "qnorm", "pnorm", "%*%", "crossprod",
+    "colMeans", "rowMeans", "prod", "lm"
+  )
+  for (file in setdiff(house_files("(figure|cli)-"), source_file("R", "figure-layout.R"))) {
+    called <- lapply(functions_of(file), function(tree) names_in(tree)$called)
+    done <- intersect(as.character(unlist(called)), arithmetic)
+    expect_equal(done, character(), info = basename(file))
+  }
+  coloured <- Filter(function(f) any(grepl("\"#[0-9A-Fa-f]{6}\"", readLines(f))), house_files())
+  expect_equal(basename(coloured), "figure-theme.R")
+})
