@@ -89,7 +89,7 @@ run_var <- function(files, options) {
   if (options$split) return(hand_over_measured(call_with(split_var, returns, options), options))
   if (options$draw || !is.null(options$paths)) return(run_draws(returns, options))
   if (options$thresholds) {
-    options["level"] <- lapply(options["level"], max)
+    if (!is.null(options$level)) options$level <- max(options$level)
     result <- call_with(tail_thresholds, returns, options, but = c("from", "to"))
     draw_to(result, options$figure, tail = options$tail %||% formals(measure_var)$tail)
   } else {

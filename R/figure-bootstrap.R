@@ -15,7 +15,10 @@ autoplot.imbroglio_bootstrap <- function(object, ...) {
   period <- period_name(every_in_all(object), table$horizon[1L])
   ggplot2::ggplot(bars) +
     shares_layer(bars, "share", security_colours[1L]) +
-    ggplot2::geom_vline(xintercept = per, colour = ink, linewidth = 0.5, linetype = 2) +
+    ggplot2::annotate(
+      "segment", x = per, xend = per, y = 0, yend = Inf, colour = ink, linewidth = 0.5,
+      linetype = 2
+    ) +
     ggplot2::annotate(
       "text",
       x = per,
