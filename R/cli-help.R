@@ -85,6 +85,7 @@ option_lines <- function(allowed, command) {
   }, "")
   helps <- vapply(allowed, function(name) {
     help <- options_known[[name]]$help
+    if (is.function(help)) return(help())
     own <- help[names(help) == command]
     if (length(own)) own[[1L]] else help[[1L]]
   }, "")

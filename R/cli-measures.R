@@ -49,13 +49,12 @@ run_volatility <- function(files, options) {
 
 # GARCH with its parameters, or what it foretells.
 garch_of <- function(returns, options) {
-  method <- options$method %||% "garch"
-  innovations <- vapply(method, function(m) {
-    volatility_estimators()[[m]]$innovations %||% NA_character_
-  }, "")
-  if (anyNA(innovations)) {
-    fail("argument", "--parameters and --horizon are of --method garch and garch-student.")
+  method <- options$method %||% garch_methods()[1L]
+  if (!all(method %in% garch_methods())) {
+    ways <- paste(garch_methods(), collapse = " and ")
+    fail("argument", sprintf("--parameters and --horizon are of --method %s.", ways))
   }
+  innovations <- vapply(volatility_estimators()[method], `[[`, "", "innovations")
   fit <- fit_garch(returns, innovations = unname(innovations), per_year = options$per_year)
   if (is.null(options$horizon)) fit else stats::predict(fit, options$horizon)
 }

@@ -221,12 +221,14 @@ options_known <- list(
   series = list(help = "what it was on each date"),
   parameters = list(help = c(
     "the fitted parameters",
-    volatility = "the fitted parameters of garch, garch-student"
+    volatility = "the fitted parameters of GARCH"
   )),
   families = list(
     takes = "A,B",
-    help = "normal, student, cauchy, laplace, logistic, ged, johnson-su, skew-student,
-                  nig, or all (normal, student, cauchy)",
+    help = function() {
+      usual <- eval(formals(fit_returns)$families)
+      sprintf("%s, or all (%s)", toString(names(fit_families())), toString(usual))
+    },
     read = function(x) comma(x)
   ),
   by = list(

@@ -101,9 +101,8 @@ run_var <- function(files, options) {
 }
 
 run_draws <- function(book, options) {
-  method <- options$method %||% "bootstrap"
-  blocks <- vapply(var_methods(), function(r) r$blocks %||% NA_character_, "")
-  check_choice(method, "method", names(blocks)[!is.na(blocks)])
+  blocks <- block_methods()
+  method <- check_choice(options$method %||% names(blocks)[1L], "method", names(blocks))
   options$blocks <- unname(blocks[method])
   if (!is.null(options$paths)) {
     most <- options$draws %||% formals(bootstrap_book)$draws

@@ -6,39 +6,36 @@ methods_chosen <- function(o, command) {
   usual <- switch(
     command,
     volatility = if (isTRUE(o$series)) {
-      "ewma"
+      usual_method(volatility_series)
     } else if (isTRUE(o$parameters) || !is.null(o$horizon)) {
-      "garch"
+      garch_methods()[1L]
     } else {
-      "deviation"
+      usual_method(measure_volatility)
     },
-    var = if (drawn_book(o)) "bootstrap" else "historical",
-    "historical"
+    var = if (drawn_book(o)) names(block_methods())[1L] else usual_method(measure_var),
+    usual_method(backtest_var)
   )
   o$method %||% usual
 }
 
-method_uses <- list(
-  decay = c("age-weighted", "volatility-scaled", "ewma"),
-  tail = c("hill", "pareto"),
-  block = c("block-bootstrap", "stationary-bootstrap")
-)
+# The methods whose own option it is.
+methods_with <- function(option, command) {
+  records <- if (command == "volatility") volatility_estimators() else var_methods()
+  names(records)[vapply(records, function(r) option %in% r$options, NA)]
+}
 
 drawn_book <- function(o) isTRUE(o$draw) || !is.null(o$paths)
 
 of_no_method <- function(what) {
   function(o, command) {
     chosen <- methods_chosen(o, command)
-    if (command == "correlation" || any(chosen %in% method_uses[[what]])) return(NULL)
+    having <- methods_with(what, command)
+    if (command == "correlation" || any(chosen %in% having)) return(NULL)
     sprintf(
       "%s %s none; %s",
       some(chosen),
       if (length(chosen) == 1L) "has" else "have",
-      if (command == "volatility") {
-        "ewma has one"
-      } else {
-        sprintf("%s have one", some(method_uses[[what]]))
-      }
+      paste(some(having), if (length(having) == 1L) "has one" else "have one")
     )
   }
 }
@@ -261,9 +258,8 @@ idle_reasons <- list(
   draw = not_paths,
   refit = function(o, command) {
     records <- var_methods()[intersect(methods_chosen(o, command), names(var_methods()))]
-    if (length(records) && all(
-        vapply(records, `[[`, NA, "empirical") | names(records) == "ewma"
-      )) {
+    fitted <- vapply(records, function(r) !r$empirical && !isFALSE(r$fitted), NA)
+    if (length(records) && !any(fitted)) {
       "methods that go by the returns themselves have no parameters to fit"
     }
   },

@@ -2,8 +2,8 @@
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_garch <- function(object, ...) {
   refuse_others(...)
-  innovations <- unlist(lapply(volatility_estimators(), `[[`, "innovations"))
-  method <- names(innovations)[match(unique(object$innovations), innovations)]
+  kinds <- vapply(volatility_estimators()[garch_methods()], `[[`, "", "innovations")
+  method <- names(kinds)[match(unique(object$innovations), kinds)]
   ggplot2::autoplot(
     volatility_series(
       attr(object, "source"),

@@ -9,10 +9,11 @@ registered_families <- new.env(parent = emptyenv())
 
 # A family by its standard form: location 0 and scale 1.
 location_scale <- function(name, title, formula, source, density_of, tail, quantile_of, random,
-                           moments, parameters = NULL, low = NULL, moments_by = "moments") {
+                           moments, parameters = NULL, low = NULL, moments_by = "moments",
+                           more = list()) {
   shapes <- parameters[-(1:2)]
   given <- function(f, x, at, ...) do.call(f, c(list(x), unname(as.list(at)[shapes]), list(...)))
-  list(
+  record <- list(
     title = title,
     parameters = parameters,
     low = low,
@@ -45,6 +46,7 @@ location_scale <- function(name, title, formula, source, density_of, tail, quant
       core_refitted(name, shape, n, by == "moments", first, draws, seed)
     }
   )
+  c(record, more)
 }
 
 # ln(1 - exp(x)), exact at both ends.
@@ -86,7 +88,8 @@ own_families <- list(
     tail = function(z, lower) stats::pnorm(z, lower.tail = lower, log.p = TRUE),
     quantile_of = function(p, lower) stats::qnorm(p, lower.tail = lower, log.p = TRUE),
     random = function(n) stats::rnorm(n),
-    moments = function() c(0, 1, 0, 0)
+    moments = function() c(0, 1, 0, 0),
+    more = list(jarque_bera = TRUE)
   ),
   student = location_scale(
     "student",
@@ -280,6 +283,8 @@ own_families <- list(
     moments = function(alpha, beta) {
       g <- sqrt(alpha^2 - beta^2)
       c(beta / g, alpha^2 / g^3, 3 * beta / (alpha * sqrt(g)), 3 * (1 + 4 * beta^2 / alpha^2) / g)
-    }
+    },
+    # Beside alpha there is room for beta.
+    more = list(no_room = function(at) if (abs(at[["beta"]]) >= at[["alpha"]]) 4L)
   )
 )

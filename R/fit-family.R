@@ -90,8 +90,7 @@ check_parameters <- function(at, name, record) {
   }
   at <- at[record$parameters]
   wrong <- which(!is.finite(at) | at <= record$low | at >= record$high)
-  # Beside alpha there is room for beta.
-  if (!length(wrong) && name == "nig" && abs(at[["beta"]]) >= at[["alpha"]]) wrong <- 4L
+  if (!length(wrong) && !is.null(record$no_room)) wrong <- record$no_room(at)
   if (length(wrong)) {
     fail(
       "argument",

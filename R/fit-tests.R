@@ -35,7 +35,7 @@ tests_of <- function(records, fits, values, by, test_draws, stop_after, seed) {
           1,
           floor(length(x) * c(0.01, 0.001) + 0.5)
         )]
-        if (names(records)[f] == "normal") {
+        if (isTRUE(records[[f]]$jarque_bera)) {
           tested[row, c("jarque_bera", "jarque_bera_p")] <- jarque_bera(x)
         }
         if (test_draws && fits[[f]]$converged[j]) {

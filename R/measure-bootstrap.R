@@ -104,7 +104,7 @@ bootstrap_book <- function(book, level = 0.99, horizon = 1L, rank = "nearest",
 
 bootstrap_columns <- function(book, measured, how, ask, horizon, rank) {
   m <- length(ask$level)
-  kinds <- vapply(var_methods(), function(r) r$blocks %||% NA_character_, "")
+  kinds <- block_methods()
   c(
     list(
       security = rep(book$name, m),

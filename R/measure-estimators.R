@@ -2,13 +2,19 @@
 # the `ranges` of the days), its formula and source, and up to three functions: `whole` of the
 # sample, `rolling` over a window, and `path`, of what is known on each date by a memory of its
 # own. `whole` gives the volatilities and the standard error of each variance, over its square.
+# `options`: those of its own; `chi_squared`: of normal returns its square has that distribution.
 volatility_estimators <- function() c(own_estimators, as.list(registered_estimators))
+
+garch_methods <- function() {
+  names(Filter(function(record) !is.null(record$innovations), volatility_estimators()))
+}
 
 registered_estimators <- new.env(parent = emptyenv())
 
 own_estimators <- list(
   deviation = list(
     title = "Standard deviation",
+    chi_squared = TRUE,
     needs = "returns",
     formula = "sqrt(sum((r - mean)^2) / (n - 1))",
     source = "",
@@ -26,6 +32,7 @@ own_estimators <- list(
   ),
   ewma = list(
     title = "Exponentially weighted",
+    options = "decay",
     needs = "returns",
     formula = "s2_t = d s2_(t-1) + (1 - d) r_t^2, s2_1 = r_1^2, of the period after t",
     source = "",

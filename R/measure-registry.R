@@ -69,3 +69,6 @@ measures <- function() {
     )
   )
 }
+
+# The method that a function takes when none is asked for.
+usual_method <- function(f) formals(f)$method

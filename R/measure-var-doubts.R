@@ -6,7 +6,7 @@ warn_few <- function(columns, records, draws, unit = "return") {
   record <- records[columns$method]
   empirical <- vapply(record, `[[`, NA, "empirical")
   drawn <- vapply(record, function(r) "paths" %in% r$ways, NA) & columns$horizon > 1L
-  weighted <- columns$method == "age-weighted"
+  weighted <- vapply(record, function(r) isTRUE(r$weighted), NA)
   beyond <- ifelse(drawn, draws, columns$n) * (1 - columns$level)
   few <- which(
     empirical &
@@ -106,12 +106,9 @@ warn_more_than_all <- function(columns, kind) {
 }
 
 # Methods that are fitted want 20 returns or more; those that doubt themselves say so themselves.
-warn_not_fitted <- function(columns) {
-  none <- which(
-    is.na(columns$var) &
-      columns$n > 0L &
-      !columns$method %in% c("hill", "pareto", "cornish-fisher")
-  )
+warn_not_fitted <- function(columns, records) {
+  says_so <- vapply(records[columns$method], function(r) isTRUE(r$says_none), NA)
+  none <- which(is.na(columns$var) & columns$n > 0L & !says_so)
   if (!length(none)) return(invisible())
   caution(
     "method",
@@ -123,7 +120,7 @@ warn_not_fitted <- function(columns) {
     remedy = sprintf(
       "It has %s; %s are wanted, not all alike.",
       count(columns$n[none[1L]], "return"),
-      if (columns$method[none[1L]] %in% c("normal", "normal-relative")) "2" else "20"
+      records[[columns$method[none[1L]]]]$least %||% 20L
     )
   )
 }

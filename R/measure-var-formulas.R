@@ -62,6 +62,7 @@ normal_method <- function(title, formula, relative) {
       c(by_regression(book, whole, ask$h, relative), by = "derivative")
     }
   )
+  method$least <- 2L
   method$rolling <- function(values, window, least, ask) {
     if (!window) window <- nrow(values)
     deviation <- core_rolling_deviation(values, window, least)

@@ -239,6 +239,7 @@ draw_method <- function(title, formula, source, blocks) {
     still = FALSE,
     chance = "always",
     blocks = blocks,
+    options = if (blocks != "none") "block",
     slopes = slopes_of_paths,
     doubt = function(x, ask) {
       if (ask$h > 1) doubt_blocks(drawing(length(x), ask$h, blocks, ask), ask)

@@ -2,14 +2,15 @@
 # `ways` it has to a horizon (the first is its own), whether it is `empirical` (knows only what
 # was observed, and takes a rank), whether it is `still` between fits, whether `chance` is in it
 # ("always", or where it looks "ahead"), what it `doubt`s of its own use, whether it is by a
-# likelihood (`likely`), and functions of what is asked (see asked()). slopes(book, whole, found,
-# ask): how value at risk and expected shortfall of a book grow with the weight of each holding
-# (`var`, `es`), and `by` what that was found; see measure-split.R. whole(values, ask): a row for
-# each security and level, levels fastest: n, var, es, their errors, an interval. fit(x, ask):
-# what is estimated from one security's returns (none missing). tail(fit, x, a, ask): value at
-# risk and expected shortfall of the next period at each a, a row each, from what was fitted and
-# the returns up to now. rolling(values, window, least, ask): where there is a fast way, var and
-# es of each row from the returns before it (window 0: from all of them).
+# likelihood (`likely`), its own `options`, the `least` returns it wants, and functions of what is
+# asked (see asked()). slopes(book, whole, found, ask): how value at risk and expected shortfall
+# of a book grow with the weight of each holding (`var`, `es`), and `by` what that was found; see
+# measure-split.R. whole(values, ask): a row for each security and level, levels fastest: n, var,
+# es, their errors, an interval. fit(x, ask): what is estimated from one security's returns (none
+# missing). tail(fit, x, a, ask): value at risk and expected shortfall of the next period at each
+# a, a row each, from what was fitted and the returns up to now. rolling(values, window, least,
+# ask): where there is a fast way, var and es of each row from the returns before it (window 0:
+# from all of them).
 var_methods <- function() {
   families <- setdiff(names(fit_families()), names(own_var_methods))
   c(
@@ -18,6 +19,9 @@ var_methods <- function() {
     as.list(registered_var_methods)
   )
 }
+
+# The kind of blocks of the methods that draw paths, by name.
+block_methods <- function() unlist(lapply(var_methods(), `[[`, "blocks"))
 
 registered_var_methods <- new.env(parent = emptyenv())
 
@@ -43,6 +47,8 @@ own_var_methods <- list(
     }
   ),
   "age-weighted" = list(
+    options = "decay",
+    weighted = TRUE,
     title = "Age-weighted",
     formula = "the worst returns whose weights (1 - d) d^age / (1 - d^n) add up to 1 - level",
     source = "Boudoukh, Richardson and Whitelaw (1998)",
@@ -66,26 +72,29 @@ own_var_methods <- list(
       cbind(measured$var, measured$es)
     }
   ),
-  "volatility-scaled" = sample_method(
-    "Volatility-scaled",
-    "the k-th worst of r_t s_(n+1) / s_t, s exponentially weighted",
-    "Hull and White (1998)",
-    scenarios = function(fit, x, ask) {
-      s <- weighted_path(x, ask$decay %||% 0.94)
-      n <- length(x)
-      if (any(s == 0)) x else x * s[n + 1L] / s[-(n + 1L)]
-    },
-    scale_error = function(x, ask) {
-      decay <- ask$decay %||% 0.94
-      s <- weighted_path(x, decay)[seq_along(x)]
-      kurtosis <- if (any(s == 0)) 0 else core_moments(matrix(x / s), FALSE)$kurtosis
-      if (is.na(kurtosis)) {
-        NA_real_
-      } else {
-        sqrt(max(0, 2 + kurtosis) * (1 - decay) / (1 + decay)) / 2
-      }
-    },
-    slopes = volatility_scaled_slopes
+  "volatility-scaled" = c(
+    sample_method(
+      "Volatility-scaled",
+      "the k-th worst of r_t s_(n+1) / s_t, s exponentially weighted",
+      "Hull and White (1998)",
+      scenarios = function(fit, x, ask) {
+        s <- weighted_path(x, ask$decay %||% 0.94)
+        n <- length(x)
+        if (any(s == 0)) x else x * s[n + 1L] / s[-(n + 1L)]
+      },
+      scale_error = function(x, ask) {
+        decay <- ask$decay %||% 0.94
+        s <- weighted_path(x, decay)[seq_along(x)]
+        kurtosis <- if (any(s == 0)) 0 else core_moments(matrix(x / s), FALSE)$kurtosis
+        if (is.na(kurtosis)) {
+          NA_real_
+        } else {
+          sqrt(max(0, 2 + kurtosis) * (1 - decay) / (1 + decay)) / 2
+        }
+      },
+      slopes = volatility_scaled_slopes
+    ),
+    list(options = "decay")
   ),
   filtered = local({
     # The volatility of a path goes on from its own drawn returns.
@@ -140,52 +149,55 @@ own_var_methods <- list(
   }),
   normal = normal_method("Normal", "-(mean h + z_a sd sqrt(h))", FALSE),
   "normal-relative" = normal_method("Normal, about the mean", "-z_a sd sqrt(h)", TRUE),
-  "cornish-fisher" = smooth_method(
-    "Cornish-Fisher",
-    paste0(
-      "-(mean h + z sd sqrt(h)), z = z_a + (z_a^2 - 1) S / 6 + (z_a^3 - 3 z_a) K / 24 ",
-      "- (2 z_a^3 - 5 z_a) S^2 / 36"
+  "cornish-fisher" = c(
+    smooth_method(
+      "Cornish-Fisher",
+      paste0(
+        "-(mean h + z sd sqrt(h)), z = z_a + (z_a^2 - 1) S / 6 + (z_a^3 - 3 z_a) K / 24 ",
+        "- (2 z_a^3 - 5 z_a) S^2 / 36"
+      ),
+      "Cornish and Fisher (1938)",
+      fit = function(x, ask) {
+        at <- moments_fit(x, ask)
+        if (!is.null(at) && !anyNA(unlist(at))) at
+      },
+      covariance = function(fit, x, at, sandwich) {
+        moments_covariance(x, at, c("mean", "sd", "skewness", "kurtosis"))
+      },
+      slopes = cornish_fisher_slopes,
+      quantile_of = function(log_p, at, ask) {
+        at$mean * ask$h +
+          at$sd * sqrt(ask$h) * cornish_fisher(stats::qnorm(log_p, log.p = TRUE), at, ask$h)
+      },
+      knows = function(a, at, ask) cornish_fisher_slope(stats::qnorm(a), at, ask$h) > 0,
+      doubt = function(x, ask) {
+        at <- moments_fit(x, ask)
+        z <- seq(-4, 4, by = 0.01)
+        falls <- if (is.null(at)) numeric() else z[cornish_fisher_slope(z, at, ask$h) <= 0]
+        if (!length(falls)) return(NULL)
+        refused <- ask$level[cornish_fisher_slope(stats::qnorm(1 - ask$level), at, ask$h) <= 0]
+        sprintf(
+          paste0(
+            "falls as z rises between %s and %s (skewness %s, excess kurtosis %s), where it ",
+            "is no quantile%s"
+          ),
+          format(round(min(falls), 2)),
+          format(round(max(falls), 2)),
+          format(signif(at$skewness, 3)),
+          format(signif(at$kurtosis, 3)),
+          if (length(refused)) {
+            sprintf(
+              "; %s there, so there is no value at risk at %s",
+              if (length(refused) == 1L) "that level lies" else "these levels lie",
+              some(refused)
+            )
+          } else {
+            ""
+          }
+        )
+      }
     ),
-    "Cornish and Fisher (1938)",
-    fit = function(x, ask) {
-      at <- moments_fit(x, ask)
-      if (!is.null(at) && !anyNA(unlist(at))) at
-    },
-    covariance = function(fit, x, at, sandwich) {
-      moments_covariance(x, at, c("mean", "sd", "skewness", "kurtosis"))
-    },
-    slopes = cornish_fisher_slopes,
-    quantile_of = function(log_p, at, ask) {
-      at$mean * ask$h +
-        at$sd * sqrt(ask$h) * cornish_fisher(stats::qnorm(log_p, log.p = TRUE), at, ask$h)
-    },
-    knows = function(a, at, ask) cornish_fisher_slope(stats::qnorm(a), at, ask$h) > 0,
-    doubt = function(x, ask) {
-      at <- moments_fit(x, ask)
-      z <- seq(-4, 4, by = 0.01)
-      falls <- if (is.null(at)) numeric() else z[cornish_fisher_slope(z, at, ask$h) <= 0]
-      if (!length(falls)) return(NULL)
-      refused <- ask$level[cornish_fisher_slope(stats::qnorm(1 - ask$level), at, ask$h) <= 0]
-      sprintf(
-        paste0(
-          "falls as z rises between %s and %s (skewness %s, excess kurtosis %s), where it ",
-          "is no quantile%s"
-        ),
-        format(round(min(falls), 2)),
-        format(round(max(falls), 2)),
-        format(signif(at$skewness, 3)),
-        format(signif(at$kurtosis, 3)),
-        if (length(refused)) {
-          sprintf(
-            "; %s there, so there is no value at risk at %s",
-            if (length(refused) == 1L) "that level lies" else "these levels lie",
-            some(refused)
-          )
-        } else {
-          ""
-        }
-      )
-    }
+    list(says_none = TRUE)
   ),
   ewma = local({
     method <- smooth_method(
@@ -211,6 +223,8 @@ own_var_methods <- list(
       shortfall = normal_shortfall,
       slopes = ewma_slopes
     )
+    method$options <- "decay"
+    method$fitted <- FALSE
     method$rolling <- function(values, window, least, ask) {
       if (window) return(NULL)
       deviation <- core_before(core_decayed_deviation(values, ask$decay %||% 0.94), values)
@@ -230,30 +244,36 @@ own_var_methods <- list(
     "Bollerslev (1987)",
     TRUE
   ),
-  hill = tail_method(
-    "Hill",
-    "X_(k+1) (k / (n a))^xi, xi = mean(ln(X_i / X_(k+1)), i = 1..k)",
-    "Hill (1975)",
-    hill_tail,
-    hill_quantile,
-    function(at) at$covariance,
-    slopes = hill_slopes
-  ),
-  pareto = tail_method(
-    "Generalised Pareto",
-    paste0(
-      "u + (scale / xi) ((n a / k)^-xi - 1), by maximum likelihood of the k losses ",
-      "beyond u"
+  hill = c(
+    tail_method(
+      "Hill",
+      "X_(k+1) (k / (n a))^xi, xi = mean(ln(X_i / X_(k+1)), i = 1..k)",
+      "Hill (1975)",
+      hill_tail,
+      hill_quantile,
+      function(at) at$covariance,
+      slopes = hill_slopes
     ),
-    "McNeil and Frey (2000)",
-    pareto_tail,
-    pareto_quantile,
-    function(at) {
-      covariance <- matrix(0, 3L, 3L)
-      covariance[1:2, 1:2] <- pareto_covariance(at)
-      covariance[3L, 3L] <- (1 - at$share) * at$share^2 / at$k
-      named_square(covariance, c("shape", "scale", "share"))
-    }
+    list(options = "tail", says_none = TRUE)
+  ),
+  pareto = c(
+    tail_method(
+      "Generalised Pareto",
+      paste0(
+        "u + (scale / xi) ((n a / k)^-xi - 1), by maximum likelihood of the k losses ",
+        "beyond u"
+      ),
+      "McNeil and Frey (2000)",
+      pareto_tail,
+      pareto_quantile,
+      function(at) {
+        covariance <- matrix(0, 3L, 3L)
+        covariance[1:2, 1:2] <- pareto_covariance(at)
+        covariance[3L, 3L] <- (1 - at$share) * at$share^2 / at$k
+        named_square(covariance, c("shape", "scale", "share"))
+      }
+    ),
+    list(options = "tail", says_none = TRUE)
   ),
   bootstrap = draw_method(
     "Bootstrap",

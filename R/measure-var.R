@@ -165,7 +165,7 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
   if (!is.null(value)) columns <- with_money(columns, value[security[in_order]])
   warn_few(columns, records, ask$draws, if (ask$adds) "profit" else "return")
   warn_more_than_all(columns, returns$kind)
-  warn_not_fitted(columns)
+  warn_not_fitted(columns, records)
   warn_doubts(returns, records, horizon, ways, ask)
   new_result(
     columns,
@@ -313,10 +313,9 @@ by_holdings_drawn <- function(measured, today, h, blocks, ask) {
 }
 
 var_choices <- function(records, horizon, ways, rank, ask) {
-  said <- names(records)
   chance <- any_chance(records, horizon)
   c(
-    method = paste(said, collapse = ", "),
+    method = paste(names(records), collapse = ", "),
     if (any(vapply(records, `[[`, NA, "empirical"))) {
       c(rank = paste(unique(rank), collapse = ", "))
     },
@@ -334,7 +333,7 @@ var_choices <- function(records, horizon, ways, rank, ask) {
       )
     },
     if (!is.null(ask$decay)) c(decay = format(ask$decay)),
-    if (any(c("hill", "pareto") %in% said)) c(tail = format(ask$tail)),
+    if ("tail" %in% unlist(lapply(records, `[[`, "options"))) c(tail = format(ask$tail)),
     if (!is.null(ask$block)) c(block = format(ask$block)),
     if (chance) c(draws = count(ask$draws)),
     if (ask$errors != "none" && any(is_likely(records))) {

@@ -161,14 +161,16 @@ volatility_choices <- function(method, decay, half_life, errors, confidence) {
   errors <- one_of(errors, "errors", c("kurtosis", "normal"))
   decay <- check_decay(decay, half_life) %||% 0.94
   check_fraction(confidence, "confidence")
+  options <- unlist(lapply(volatility_estimators()[method], `[[`, "options"))
   list(
     method = unique(method),
+    usual = identical(unique(method), usual_method(measure_volatility)),
     decay = decay,
     errors = errors,
     confidence = confidence,
     words = c(
       method = paste(unique(method), collapse = ", "),
-      if ("ewma" %in% method) c(decay = format(decay))
+      if ("decay" %in% options) c(decay = format(decay))
     )
   )
 }
@@ -218,7 +220,7 @@ whole_volatility <- function(returns, per_year, choices) {
 volatility_interval <- function(measured, n, method, choices) {
   s <- measured$volatility
   tail <- (1 - choices$confidence) / 2
-  if (choices$errors == "normal" && method == "deviation") {
+  if (choices$errors == "normal" && isTRUE(volatility_estimators()[[method]]$chi_squared)) {
     degrees <- ifelse(n > 1L, n - 1, NA_real_)
     return(list(
       low = s * sqrt(degrees / stats::qchisq(1 - tail, degrees)),
@@ -258,14 +260,14 @@ rolling_volatility_of <- function(returns, windows, per_year, choices, as) {
         volatility = volatility,
         volatility_annual = volatility * sqrt(unname(per_year[columns$security]))
       ),
-      if (length(choices$method) > 1L || choices$method != "deviation") {
+      if (!choices$usual) {
         list(method = rep(each$method[row], length(volatility)))
       }
     )
   })
   warn_short(longest, min(windows$least))
   if (as == "matrix") return(parts[[1L]])
-  words <- if (identical(choices$method, "deviation")) NULL else choices$words
+  words <- if (!choices$usual) choices$words
   new_result(
     row_bound(parts),
     "volatility",

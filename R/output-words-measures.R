@@ -35,7 +35,7 @@ words_of.imbroglio_volatility <- function(result) {
   what <- c(simple = "returns", log = "log returns", profit = "profits")[[kind]]
   every <- adverb_of(every_by_row(result))
   writer <- writer_of(result)
-  plain <- is.null(result[["method"]]) | result[["method"]] == "deviation"
+  plain <- is.null(result[["method"]]) | result[["method"]] == usual_method(measure_volatility)
   said <- ifelse(
     plain,
     sprintf(

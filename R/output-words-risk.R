@@ -93,7 +93,7 @@ stretched_over <- function(table) table$horizon > 1L & table$horizon_by %in% "sq
 
 # Which of the returns it is, and what the other conventions of rank would give.
 rank_sentence <- function(table, of_what, writer) {
-  seen <- !is.na(table$observed) & table$method == "historical" & !stretched_over(table)
+  seen <- !is.na(table$observed) & !is.na(table$rank_most) & !stretched_over(table)
   ordinal <- function(k) {
     ends <- c("th", "st", "nd", "rd")
     last <- k %% 10
@@ -135,7 +135,9 @@ stretched_sentence <- function(table, of_what, every) {
 # Of several methods or ranks each sentence begins with its own.
 named_by_choice <- function(said, table) {
   several <- c(
-    if (length(unique(table$method)) > 1L || any(table$method != "historical")) "method",
+    if (length(unique(table$method)) > 1L || any(table$method != usual_method(measure_var))) {
+      "method"
+    },
     if (length(unique(stats::na.omit(table$rank))) > 1L) "rank"
   )
   if (!length(several)) return(said)

@@ -115,7 +115,7 @@ judge <- function(feed, pending, answer) {
   said <- said_problem(answer)
   reason <- clean_text(feed, paste0(status, if (nzchar(said$detail)) paste(",", said$detail)))
   if (status %in% c(429L, 503L)) {
-    wait <- retry_after(header("Retry-After"))
+    wait <- retry_after(answer)
     if (!is.null(wait)) {
       return(list(kind = "later", reason = reason, after = wait, status = status))
     }
@@ -153,21 +153,9 @@ innermost <- function(condition) {
 }
 
 # Seconds, or a date.
-retry_after <- function(text) {
-  if (is.null(text)) return(NULL)
-  if (grepl("^\\s*[0-9]{1,9}\\s*$", text)) return(max(0.1, as.numeric(text)))
-  # A date in English, whatever the language here.
-  parts <- regmatches(
-    text,
-    regexec("([0-9]{1,2}) ([A-Z][a-z]{2}) ([0-9]{4}) ([0-9:]{8}) GMT", text)
-  )[[1L]]
-  if (!length(parts)) return(NULL)
-  moment <- as.POSIXct(
-    sprintf("%s-%02d-%s %s", parts[4L], match(parts[3L], month.abb), parts[2L], parts[5L]),
-    tz = "UTC",
-    format = "%Y-%m-%d %H:%M:%S"
-  )
-  if (is.na(moment)) NULL else max(0.1, as.numeric(moment - Sys.time(), units = "secs"))
+retry_after <- function(answer) {
+  wait <- tryCatch(suppressWarnings(httr2::resp_retry_after(answer)), error = function(e) NA_real_)
+  if (is.finite(wait)) max(0.1, wait)
 }
 
 # What a feed says of itself is shown in part, on one line, and never with our token in it.

@@ -10,132 +10,120 @@ days <- function(x, gaps = NULL) {
 }
 tested <- function(...) suppressWarnings(backtest_var(...))
 
-test_that(
-  paste0(
-    "the rolling ranks are those of each window sorted, with gaps, ties and a ",
-    "growing window"
-  ),
-  {
-    set.seed(2)
-    x <- cbind(
-      round(rnorm(700), 1) / 100,
-      c(rnorm(350), rnorm(350) * 5) / 100,
-      sort(rnorm(700)) / 100,
-      -sort(rnorm(700)) / 100
-    )
-    returns <- days(x, sample(700, 60))
-    for (kind in c("simple", "log")) {
-      for (rank in c("nearest", "up", "down", "interpolate")) {
-        for (level in c(0.5, 0.95, 0.99)) {
-          for (expanding in c(FALSE, TRUE)) {
-            r <- as_returns(as.data.frame(returns), kind, given = "returns", every = "day")
-            series <- backtest_series(tested(r, 100, level, rank = rank, expanding = expanding))
-            for (s in colnames(r)) {
-              own <- as.matrix(r)[, s]
-              own <- unname(own[!is.na(own)])
-              mine <- series[series$security == s, ]
-              expect_equal(nrow(mine), length(own) - 100)
-              at <- c(1, 2, 57, 300, nrow(mine))
-              loss <- function(q) if (kind == "log") -expm1(q) else -q
-              for (i in at) {
-                before <- sort(own[(if (expanding) 1 else i):(i + 99)])
-                n <- length(before)
-                a <- 1 - level
-                k <- switch(
-                  rank,
-                  nearest = floor(n * a + 0.5 + 1e-9),
-                  up = ceiling(n * a - 1e-9),
-                  down = max(1, floor(n * a + 1e-9)),
-                  interpolate = (n - 1) * a + 1
-                )
-                q <- if (rank == "interpolate") {
-                  quantile(before, a, type = 7, names = FALSE)
-                } else {
-                  before[k]
-                }
-                expect_equal(mine$var[i], loss(q), tolerance = 1e-12)
-                expect_equal(
-                  mine$es[i],
-                  mean(loss(before[seq_len(floor(k + 1e-9))])),
-                  tolerance = 1e-12
-                )
+test_that("rolling ranks are those of each window sorted, with gaps, ties and growth", {
+  set.seed(2)
+  x <- cbind(
+    round(rnorm(700), 1) / 100,
+    c(rnorm(350), rnorm(350) * 5) / 100,
+    sort(rnorm(700)) / 100,
+    -sort(rnorm(700)) / 100
+  )
+  returns <- days(x, sample(700, 60))
+  for (kind in c("simple", "log")) {
+    for (rank in c("nearest", "up", "down", "interpolate")) {
+      for (level in c(0.5, 0.95, 0.99)) {
+        for (expanding in c(FALSE, TRUE)) {
+          r <- as_returns(as.data.frame(returns), kind, given = "returns", every = "day")
+          series <- backtest_series(tested(r, 100, level, rank = rank, expanding = expanding))
+          for (s in colnames(r)) {
+            own <- as.matrix(r)[, s]
+            own <- unname(own[!is.na(own)])
+            mine <- series[series$security == s, ]
+            expect_equal(nrow(mine), length(own) - 100)
+            at <- c(1, 2, 57, 300, nrow(mine))
+            loss <- function(q) if (kind == "log") -expm1(q) else -q
+            for (i in at) {
+              before <- sort(own[(if (expanding) 1 else i):(i + 99)])
+              n <- length(before)
+              a <- 1 - level
+              k <- switch(
+                rank,
+                nearest = floor(n * a + 0.5 + 1e-9),
+                up = ceiling(n * a - 1e-9),
+                down = max(1, floor(n * a + 1e-9)),
+                interpolate = (n - 1) * a + 1
+              )
+              q <- if (rank == "interpolate") {
+                quantile(before, a, type = 7, names = FALSE)
+              } else {
+                before[k]
               }
+              expect_equal(mine$var[i], loss(q), tolerance = 1e-12)
+              expect_equal(
+                mine$es[i],
+                mean(loss(before[seq_len(floor(k + 1e-9))])),
+                tolerance = 1e-12
+              )
             }
           }
         }
       }
     }
   }
-)
+})
 
-test_that(
-  paste0(
-    "each day's line is what the method says of the days before, and the future ",
-    "changes nothing"
-  ),
-  {
-    set.seed(9)
-    x <- 0.01 * rt(330, 5)
-    methods <- c(
-      "historical", "age-weighted", "volatility-scaled", "filtered", "normal", "normal-relative",
-      "cornish-fisher", "ewma", "garch", "hill", "pareto", "student", "laplace", "bootstrap",
-      "stationary-bootstrap"
-    )
-    future <- replace(x, 311:330, -0.5)
-    for (expanding in c(FALSE, TRUE)) {
-      ask <- function(x, refit = 1) {
-        as.data.frame(backtest_series(tested(
-          days(x),
-          250,
-          c(0.95, 0.99),
-          methods,
-          expanding = expanding,
-          refit = refit,
-          draws = 500
-        )))
-      }
-      series <- ask(x)
-      for (t in c(251, 290)) {
-        before <- days(x[(if (expanding) 1 else t - 250):(t - 1)])
-        measured <- as.data.frame(suppressWarnings(measure_var(
-          before,
-          c(0.95, 0.99),
-          method = methods,
-          draws = 500
-        )))
-        mine <- series[series$date == as.Date("2001-01-01") + t, ]
-        row <- match(paste(mine$method, mine$level), paste(measured$method, measured$level))
-        expect_equal(mine$var, measured$var[row], tolerance = 1e-10)
-        expect_equal(mine$es, measured$es[row], tolerance = 1e-8)
-      }
-      for (refit in c(1, 25)) {
-        now <- ask(x, refit)
-        later <- ask(future, refit)
-        until <- function(series) {
-          as.list(series[series$date <= as.Date("2001-01-01") + 311, c(
-            "method",
-            "date",
-            "var",
-            "es"
-          )])
-        }
-        expect_identical(until(now), until(later))
-        expect_false(identical(now$var, later$var))
-      }
+test_that("each day's line is of the days before, and the future changes nothing", {
+  set.seed(9)
+  x <- 0.01 * rt(330, 5)
+  methods <- c(
+    "historical", "age-weighted", "volatility-scaled", "filtered", "normal", "normal-relative",
+    "cornish-fisher", "ewma", "garch", "hill", "pareto", "student", "laplace", "bootstrap",
+    "stationary-bootstrap"
+  )
+  future <- replace(x, 311:330, -0.5)
+  for (expanding in c(FALSE, TRUE)) {
+    ask <- function(x, refit = 1) {
+      as.data.frame(backtest_series(tested(
+        days(x),
+        250,
+        c(0.95, 0.99),
+        methods,
+        expanding = expanding,
+        refit = refit,
+        draws = 500
+      )))
     }
-    # Between fits parameters stand still; volatility does not.
-    kept <- as.data.frame(backtest_series(tested(
-      days(x),
-      250,
-      0.99,
-      c("normal", "garch", "ewma"),
-      refit = 40
-    )))
-    changes <- tapply(kept$var, kept$method, function(v) length(unique(v)))
-    expect_equal(as.vector(changes[c("ewma", "normal")]), c(80, 2))
-    expect_gt(changes[["garch"]], 30)
+    series <- ask(x)
+    for (t in c(251, 290)) {
+      before <- days(x[(if (expanding) 1 else t - 250):(t - 1)])
+      measured <- as.data.frame(suppressWarnings(measure_var(
+        before,
+        c(0.95, 0.99),
+        method = methods,
+        draws = 500
+      )))
+      mine <- series[series$date == as.Date("2001-01-01") + t, ]
+      row <- match(paste(mine$method, mine$level), paste(measured$method, measured$level))
+      expect_equal(mine$var, measured$var[row], tolerance = 1e-10)
+      expect_equal(mine$es, measured$es[row], tolerance = 1e-8)
+    }
+    for (refit in c(1, 25)) {
+      now <- ask(x, refit)
+      later <- ask(future, refit)
+      until <- function(series) {
+        as.list(series[series$date <= as.Date("2001-01-01") + 311, c(
+          "method",
+          "date",
+          "var",
+          "es"
+        )])
+      }
+      expect_identical(until(now), until(later))
+      expect_false(identical(now$var, later$var))
+    }
   }
-)
+  # Between fits parameters stand still; volatility does not.
+  kept <- as.data.frame(backtest_series(tested(
+    days(x),
+    250,
+    0.99,
+    c("normal", "garch", "ewma"),
+    refit = 40
+  )))
+  changes <- tapply(kept$var, kept$method, function(v) length(unique(v)))
+  expect_equal(as.vector(changes[c("ewma", "normal")]), c(80, 2))
+  expect_gt(changes[["garch"]], 30)
+})
 
 test_that("the tests are those of their papers", {
   set.seed(1)

@@ -21,212 +21,194 @@ mixed_prices <- function() {
   ))
 }
 
-test_that(
-  paste0(
-    "a weekly security beside daily ones measures as it does alone, and its words ",
-    "say week"
-  ),
-  {
-    prices <- mixed_prices()
-    wednesdays <- as_prices(as.data.frame(prices)[!is.na(prices$close[, "FUNDXX"]), ])
-    measured <- list(
-      function(p) measure_return(p, risk_free = 0.02),
-      function(p) measure_return(p, window = 50, risk_free = 0.02),
-      function(p) measure_volatility(p),
-      function(p) measure_volatility(p, window = 30),
-      function(p) measure_volatility(p, method = "ewma"),
-      function(p) measure_drawdown(p),
-      function(p) fit_garch(p),
-      function(p) measure_var(p, horizon = 4, method = c("historical", "normal")),
-      function(p) predict(fit_garch(p), 3),
-      function(p) measure_summary(p),
-      function(p) volatility_series(p),
-      function(p) measure_beta(p, "INDEXX", risk_free = 0.02),
-      function(p) measure_beta(p, "INDEXX", window = 30, risk_free = 0.02),
-      function(p) measure_tracking(p, "INDEXX", total = FALSE),
-      function(p) measure_tracking(p, "INDEXX", window = 30)
-    )
-    for (measure in measured) {
-      beside <- suppressWarnings(measure(prices), classes = "imbroglio_warning_not_converged")
-      alone <- suppressWarnings(measure(wednesdays), classes = "imbroglio_warning_not_converged")
-      here <- beside$security == "FUNDXX"
-      columns <- setdiff(names(alone), c("security", "window", "observed"))
-      expect_equal(
-        as.data.frame(beside)[here, columns],
-        as.data.frame(alone)[alone$security == "FUNDXX", columns],
-        tolerance = 1e-12,
-        ignore_attr = TRUE,
-        info = deparse(measure)
-      )
-      expect_identical(unique(beside$every[here]), "week")
-      said <- in_words(beside)
-      expect_false(any(grepl(" days?\\b|daily", said[grepl("^FUNDXX|with .* FUNDXX", said)])))
-    }
+test_that("a weekly security beside daily ones measures as it does alone, in weeks", {
+  prices <- mixed_prices()
+  wednesdays <- as_prices(as.data.frame(prices)[!is.na(prices$close[, "FUNDXX"]), ])
+  measured <- list(
+    function(p) measure_return(p, risk_free = 0.02),
+    function(p) measure_return(p, window = 50, risk_free = 0.02),
+    function(p) measure_volatility(p),
+    function(p) measure_volatility(p, window = 30),
+    function(p) measure_volatility(p, method = "ewma"),
+    function(p) measure_drawdown(p),
+    function(p) fit_garch(p),
+    function(p) measure_var(p, horizon = 4, method = c("historical", "normal")),
+    function(p) predict(fit_garch(p), 3),
+    function(p) measure_summary(p),
+    function(p) volatility_series(p),
+    function(p) measure_beta(p, "INDEXX", risk_free = 0.02),
+    function(p) measure_beta(p, "INDEXX", window = 30, risk_free = 0.02),
+    function(p) measure_tracking(p, "INDEXX", total = FALSE),
+    function(p) measure_tracking(p, "INDEXX", window = 30)
+  )
+  for (measure in measured) {
+    beside <- suppressWarnings(measure(prices), classes = "imbroglio_warning_not_converged")
+    alone <- suppressWarnings(measure(wednesdays), classes = "imbroglio_warning_not_converged")
+    here <- beside$security == "FUNDXX"
+    columns <- setdiff(names(alone), c("security", "window", "observed"))
     expect_equal(
-      basis(measured[[3L]](prices))$choices[["periods a year"]],
-      "252 (INDEXX, SHAREX), 52 (FUNDXX)"
+      as.data.frame(beside)[here, columns],
+      as.data.frame(alone)[alone$security == "FUNDXX", columns],
+      tolerance = 1e-12,
+      ignore_attr = TRUE,
+      info = deparse(measure)
     )
-    # The numbers themselves, from base R.
-    own <- diff(log(prices$close[!is.na(prices$close[, "FUNDXX"]), c("FUNDXX", "INDEXX")]))
-    r <- as_returns(prices, kind = "log")
-    expect_equal(
-      measure_volatility(r)$volatility_annual[3],
-      sd(own[, 1]) * sqrt(52),
-      tolerance = 1e-12
-    )
-    expect_equal(
-      measure_tracking(r, "INDEXX", total = FALSE)$tracking_error_annual[2],
-      sd(own[, 1] - own[, 2]) * sqrt(52),
-      tolerance = 1e-12
-    )
-    expect_identical(correlate_returns(prices, "pairwise")$every, c("day", "week", "week"))
-    expect_identical(basis(correlate_returns(prices))$every, "week")
-    expect_error(
-      as_returns(prices, every = "day"),
-      "FUNDXX is weekly",
-      class = "imbroglio_error_argument"
-    )
-    expect_identical(
-      unique(suppressMessages(as_returns(prices, every = "week"))$rhythm$every),
-      "week"
-    )
+    expect_identical(unique(beside$every[here]), "week")
+    said <- in_words(beside)
+    expect_false(any(grepl(" days?\\b|daily", said[grepl("^FUNDXX|with .* FUNDXX", said)])))
   }
-)
+  expect_equal(
+    basis(measured[[3L]](prices))$choices[["periods a year"]],
+    "252 (INDEXX, SHAREX), 52 (FUNDXX)"
+  )
+  # The numbers themselves, from base R.
+  own <- diff(log(prices$close[!is.na(prices$close[, "FUNDXX"]), c("FUNDXX", "INDEXX")]))
+  r <- as_returns(prices, kind = "log")
+  expect_equal(
+    measure_volatility(r)$volatility_annual[3],
+    sd(own[, 1]) * sqrt(52),
+    tolerance = 1e-12
+  )
+  expect_equal(
+    measure_tracking(r, "INDEXX", total = FALSE)$tracking_error_annual[2],
+    sd(own[, 1] - own[, 2]) * sqrt(52),
+    tolerance = 1e-12
+  )
+  expect_identical(correlate_returns(prices, "pairwise")$every, c("day", "week", "week"))
+  expect_identical(basis(correlate_returns(prices))$every, "week")
+  expect_error(
+    as_returns(prices, every = "day"),
+    "FUNDXX is weekly",
+    class = "imbroglio_error_argument"
+  )
+  expect_identical(
+    unique(suppressMessages(as_returns(prices, every = "week"))$rhythm$every),
+    "week"
+  )
+})
 
-test_that(
-  paste0(
-    "a book of several frequencies is measured when all have a price, and says how ",
-    "long that is"
-  ),
-  {
-    prices <- mixed_prices()
-    held <- c(SHAREX = 0.5, FUNDXX = 0.5)
-    book <- as_portfolio(prices, held)
-    expect_message(
-      measured <- suppressMessages(
-        measure_volatility(book),
-        classes = "imbroglio_note_book_life"
-      ),
-      "valued on .* FUNDXX has a price: it is weekly",
-      class = "imbroglio_note_frequency"
-    )
-    at <- which(!is.na(prices$close[, "FUNDXX"]))
-    growth <- rowMeans(sweep(
-      prices$close[at, names(held)],
-      2,
-      prices$close[at[1], names(held)],
-      `/`
-    ))
-    expect_equal(
-      measured$volatility_annual,
-      sd(growth[-1] / growth[-length(growth)] - 1) * sqrt(52),
-      tolerance = 1e-12
-    )
-    expect_message(
-      drawn <- bootstrap_book(book, horizon = 10, draws = 500),
-      "horizon, is a week",
-      class = "imbroglio_note_frequency"
-    )
-    expect_match(in_words(drawn)[1], "in 10 weeks")
-    expect_match(
-      suppressMessages(in_words(split_var(as_portfolio(prices, held), horizon = 2)))[3],
-      "in 2 weeks"
-    )
-    found <- check_prices(prices)
-    expect_identical(found$finding[found$security %in% "FUNDXX"], "sparse")
-    # Wednesdays and the ends of months seldom meet.
-    days <- prices$dates
-    month <- !duplicated(format(days, "%Y-%m"), fromLast = TRUE)
-    seldom <- as_prices(data.frame(
-      as.data.frame(prices)[c("date", "INDEXX", "FUNDXX")],
-      MONTHX = ifelse(month, walk(1300, 5), NA)
-    ))
-    book <- as_portfolio(seldom, c(INDEXX = 0.4, FUNDXX = 0.3, MONTHX = 0.3))
-    expect_warning(
-      suppressMessages(measure_var(book, 0.5)),
-      'every = "month"',
-      class = "imbroglio_warning_short_history"
-    )
-    monthly <- suppressMessages(as_portfolio(
-      as_returns(seldom, every = "month"),
-      c(INDEXX = 0.4, FUNDXX = 0.3, MONTHX = 0.3)
-    ))
-    expect_equal(measure_var(monthly, 0.5)$n, sum(month) - 2L)
-  }
-)
+test_that("a book of several frequencies is measured when all have a price, and says so", {
+  prices <- mixed_prices()
+  held <- c(SHAREX = 0.5, FUNDXX = 0.5)
+  book <- as_portfolio(prices, held)
+  expect_message(
+    measured <- suppressMessages(
+      measure_volatility(book),
+      classes = "imbroglio_note_book_life"
+    ),
+    "valued on .* FUNDXX has a price: it is weekly",
+    class = "imbroglio_note_frequency"
+  )
+  at <- which(!is.na(prices$close[, "FUNDXX"]))
+  growth <- rowMeans(sweep(
+    prices$close[at, names(held)],
+    2,
+    prices$close[at[1], names(held)],
+    `/`
+  ))
+  expect_equal(
+    measured$volatility_annual,
+    sd(growth[-1] / growth[-length(growth)] - 1) * sqrt(52),
+    tolerance = 1e-12
+  )
+  expect_message(
+    drawn <- bootstrap_book(book, horizon = 10, draws = 500),
+    "horizon, is a week",
+    class = "imbroglio_note_frequency"
+  )
+  expect_match(in_words(drawn)[1], "in 10 weeks")
+  expect_match(
+    suppressMessages(in_words(split_var(as_portfolio(prices, held), horizon = 2)))[3],
+    "in 2 weeks"
+  )
+  found <- check_prices(prices)
+  expect_identical(found$finding[found$security %in% "FUNDXX"], "sparse")
+  # Wednesdays and the ends of months seldom meet.
+  days <- prices$dates
+  month <- !duplicated(format(days, "%Y-%m"), fromLast = TRUE)
+  seldom <- as_prices(data.frame(
+    as.data.frame(prices)[c("date", "INDEXX", "FUNDXX")],
+    MONTHX = ifelse(month, walk(1300, 5), NA)
+  ))
+  book <- as_portfolio(seldom, c(INDEXX = 0.4, FUNDXX = 0.3, MONTHX = 0.3))
+  expect_warning(
+    suppressMessages(measure_var(book, 0.5)),
+    'every = "month"',
+    class = "imbroglio_warning_short_history"
+  )
+  monthly <- suppressMessages(as_portfolio(
+    as_returns(seldom, every = "month"),
+    c(INDEXX = 0.4, FUNDXX = 0.3, MONTHX = 0.3)
+  ))
+  expect_equal(measure_var(monthly, 0.5)$n, sum(month) - 2L)
+})
 
-test_that(
-  paste0(
-    "dates that are of no usual frequency, or contradict it, have periods a year of ",
-    "their own"
-  ),
-  {
-    start <- as.Date("2015-01-02")
-    cases <- list(
-      list(days = start + 2 * 0:400, every = "period", own = TRUE),
-      list(days = start + 0:900, every = "day", own = TRUE),
-      list(days = start + 14 * 0:90, every = "fortnight", per_year = 26),
-      list(
-        days = seq(start, by = "6 months", length.out = 12),
-        every = "half-year",
-        per_year = 2
-      ),
-      list(days = start + 10 * 0:90, every = "period", own = TRUE),
-      list(days = weekdays_from(start, 900), every = "day", per_year = 252),
-      list(days = seq(start, by = "month", length.out = 30), every = "month", per_year = 12),
-      list(days = start + 7 * 0:60, every = "week", per_year = 52),
-      list(days = seq(start, by = "quarter", length.out = 12), every = "quarter", per_year = 4),
-      list(days = seq(start, by = "year", length.out = 6), every = "year", per_year = 1),
-      list(days = start + c(0, 3, 4, 5), every = "day", per_year = 252),
-      list(days = c(start + 0:300, start + 1000 + 0:300), every = "day", own = 365.2425)
-    )
-    for (case in cases) {
-      n <- length(case$days)
-      wanted <- if (isTRUE(case$own)) {
-        365.2425 / mean(diff(as.numeric(case$days)))
-      } else {
-        case$per_year %||% case$own
-      }
-      found <- suppressWarnings(measure_volatility(as_prices(data.frame(
-        date = case$days,
-        A = walk(n)
-      ))))
-      expect_identical(basis(found)$every, case$every)
-      expect_equal(basis(found)$per_year, wanted, tolerance = 1e-12)
-      expect_equal(found$volatility_annual, found$volatility * sqrt(wanted), tolerance = 1e-12)
-      # What doubles in a year returns 100 % a year, on any calendar.
-      twice <- case$days[case$days >= start &
-        case$days <= seq(start, by = "year", length.out = 2)[2]]
-      twice <- c(twice[twice < start + 365], as.Date("2016-01-02"))
-      if (length(twice) < 3) next
-      doubled <- measure_return(as_prices(data.frame(
-        date = twice,
-        A = seq(1, 2, length.out = length(twice))
-      )))
-      expect_equal(doubled$return_annual, 1, tolerance = 1e-12)
+test_that("dates that are of no usual frequency have periods a year of their own", {
+  start <- as.Date("2015-01-02")
+  cases <- list(
+    list(days = start + 2 * 0:400, every = "period", own = TRUE),
+    list(days = start + 0:900, every = "day", own = TRUE),
+    list(days = start + 14 * 0:90, every = "fortnight", per_year = 26),
+    list(
+      days = seq(start, by = "6 months", length.out = 12),
+      every = "half-year",
+      per_year = 2
+    ),
+    list(days = start + 10 * 0:90, every = "period", own = TRUE),
+    list(days = weekdays_from(start, 900), every = "day", per_year = 252),
+    list(days = seq(start, by = "month", length.out = 30), every = "month", per_year = 12),
+    list(days = start + 7 * 0:60, every = "week", per_year = 52),
+    list(days = seq(start, by = "quarter", length.out = 12), every = "quarter", per_year = 4),
+    list(days = seq(start, by = "year", length.out = 6), every = "year", per_year = 1),
+    list(days = start + c(0, 3, 4, 5), every = "day", per_year = 252),
+    list(days = c(start + 0:300, start + 1000 + 0:300), every = "day", own = 365.2425)
+  )
+  for (case in cases) {
+    n <- length(case$days)
+    wanted <- if (isTRUE(case$own)) {
+      365.2425 / mean(diff(as.numeric(case$days)))
+    } else {
+      case$per_year %||% case$own
     }
-    told <- function(days) {
-      basis(measure_volatility(as_prices(data.frame(
-        date = days,
-        A = walk(length(days))
-      ))))$choices
-    }
-    expect_equal(
-      told(weekdays_from(start, 900))[["dates a year"]],
-      "260.8, not 252: by them volatility a year is 1.7 % more"
-    )
-    expect_equal(told(start + 0:900)[["periods a year"]], "365.2 by their own dates")
-    expect_false("dates a year" %in% names(told(start + 7 * 0:90)))
-    expect_equal(
-      measure_volatility(
-        as_prices(data.frame(date = start + 0:99, A = walk(100))),
-        per_year = 100
-      )$volatility_annual,
-      measure_volatility(as_prices(data.frame(date = start + 0:99, A = walk(100))))$volatility *
-        10
-    )
+    found <- suppressWarnings(measure_volatility(as_prices(data.frame(
+      date = case$days,
+      A = walk(n)
+    ))))
+    expect_identical(basis(found)$every, case$every)
+    expect_equal(basis(found)$per_year, wanted, tolerance = 1e-12)
+    expect_equal(found$volatility_annual, found$volatility * sqrt(wanted), tolerance = 1e-12)
+    # What doubles in a year returns 100 % a year, on any calendar.
+    twice <- case$days[case$days >= start &
+      case$days <= seq(start, by = "year", length.out = 2)[2]]
+    twice <- c(twice[twice < start + 365], as.Date("2016-01-02"))
+    if (length(twice) < 3) next
+    doubled <- measure_return(as_prices(data.frame(
+      date = twice,
+      A = seq(1, 2, length.out = length(twice))
+    )))
+    expect_equal(doubled$return_annual, 1, tolerance = 1e-12)
   }
-)
+  told <- function(days) {
+    basis(measure_volatility(as_prices(data.frame(
+      date = days,
+      A = walk(length(days))
+    ))))$choices
+  }
+  expect_equal(
+    told(weekdays_from(start, 900))[["dates a year"]],
+    "260.8, not 252: by them volatility a year is 1.7 % more"
+  )
+  expect_equal(told(start + 0:900)[["periods a year"]], "365.2 by their own dates")
+  expect_false("dates a year" %in% names(told(start + 7 * 0:90)))
+  expect_equal(
+    measure_volatility(
+      as_prices(data.frame(date = start + 0:99, A = walk(100))),
+      per_year = 100
+    )$volatility_annual,
+    measure_volatility(as_prices(data.frame(date = start + 0:99, A = walk(100))))$volatility *
+      10
+  )
+})
 
 test_that("a few returns are not multiplied out in silence, and lead no ranking", {
   prices <- as_prices(data.frame(

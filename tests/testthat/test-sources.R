@@ -86,189 +86,171 @@ test_that("what can be read two ways is refused until it is said", {
   expect_equal(read_prices(numbers, decimal = ".")$close[1, 1], 1234, ignore_attr = TRUE)
 })
 
-test_that(
-  paste0(
-    "one security's table, a folder, a workbook, Parquet and a database give the ",
-    "same prices"
-  ),
-  {
-    single <- function(close) {
-      data.frame(
-        Date = days,
-        Open = close,
-        High = close * 1.1,
-        Low = close * 0.9,
-        Close = close * 2,
-        `Adj Close` = close,
-        Volume = 5L,
-        check.names = FALSE
-      )
-    }
-    folder <- tempfile()
-    dir.create(folder)
-    write.csv(single(alpha), file.path(folder, "ALPHA.csv"), row.names = FALSE)
-    write.csv(single(beta), file.path(folder, "BETA.csv"), row.names = FALSE)
-    long <- data.frame(
-      date = rep(days, 2),
-      symbol = rep(c("ALPHA", "BETA"), each = 4),
-      close = c(alpha, beta)
+test_that("one table, a folder, a workbook, Parquet and a database give the same prices", {
+  single <- function(close) {
+    data.frame(
+      Date = days,
+      Open = close,
+      High = close * 1.1,
+      Low = close * 0.9,
+      Close = close * 2,
+      `Adj Close` = close,
+      Volume = 5L,
+      check.names = FALSE
     )
-    tables <- list(
-      folder = read_prices(folder),
-      files = read_prices(file.path(folder, c("ALPHA.csv", "BETA.csv")))
-    )
-    if (requireNamespace("openxlsx", quietly = TRUE) && requireNamespace(
-        "readxl",
-        quietly = TRUE
-      )) {
-      sheets <- tempfile(fileext = ".xlsx")
-      openxlsx::write.xlsx(list(ALPHA = single(alpha), BETA = single(beta)), sheets)
-      one <- tempfile(fileext = ".xlsx")
-      openxlsx::write.xlsx(long, one)
-      tables <- c(tables, list(sheets = read_prices(sheets), one = read_prices(one)))
-      expect_error(
-        read_prices(written("not a workbook", ending = ".xlsx")),
-        class = "imbroglio_error_file"
-      )
-    }
-    if (requireNamespace("nanoparquet", quietly = TRUE)) {
-      parquet <- tempfile(fileext = ".parquet")
-      nanoparquet::write_parquet(long, parquet)
-      tables$parquet <- read_prices(parquet)
-      expect_error(
-        read_prices(written("not parquet", ending = ".parquet")),
-        class = "imbroglio_error_file"
-      )
-    }
-    if (requireNamespace("RSQLite", quietly = TRUE)) {
-      connection <- DBI::dbConnect(RSQLite::SQLite(), tempfile(fileext = ".sqlite"))
-      on.exit(DBI::dbDisconnect(connection))
-      DBI::dbWriteTable(connection, "quotes", transform(long, date = format(date)))
-      tables$table <- read_prices(connection, table = "quotes")
-      tables$query <- read_prices(
-        connection,
-        query = "select * from quotes where symbol <> ?",
-        parameters = list("x' or '1' = '1")
-      )
-      expect_error(
-        read_prices(connection, query = "select * from nowhere"),
-        class = "imbroglio_error_file"
-      )
-      expect_error(read_prices(connection), class = "imbroglio_error_argument")
-    }
-    expect_gte(length(tables), 2)
-    for (form in names(tables)) {
-      expect_equal(
-        tables[[form]]$close[, c("ALPHA", "BETA")],
-        expected,
-        info = form,
-        tolerance = 1e-14
-      )
-      expect_equal(tables[[form]]$dates, days, info = form)
-    }
-    expect_equal(tables$folder$fields$close[, "BETA"], 2 * beta)
-    expect_equal(tables$folder[2:3, "BETA"]$fields$volume, cbind(BETA = c(5, 5)))
-    expect_equal(read_prices(folder, price = "Close")$close, 2 * expected)
-    expect_output(print(tables$folder), "folder .* \\(2 tables: single, measured on adjusted\\)")
+  }
+  folder <- tempfile()
+  dir.create(folder)
+  write.csv(single(alpha), file.path(folder, "ALPHA.csv"), row.names = FALSE)
+  write.csv(single(beta), file.path(folder, "BETA.csv"), row.names = FALSE)
+  long <- data.frame(
+    date = rep(days, 2),
+    symbol = rep(c("ALPHA", "BETA"), each = 4),
+    close = c(alpha, beta)
+  )
+  tables <- list(
+    folder = read_prices(folder),
+    files = read_prices(file.path(folder, c("ALPHA.csv", "BETA.csv")))
+  )
+  if (requireNamespace("openxlsx", quietly = TRUE) && requireNamespace(
+      "readxl",
+      quietly = TRUE
+    )) {
+    sheets <- tempfile(fileext = ".xlsx")
+    openxlsx::write.xlsx(list(ALPHA = single(alpha), BETA = single(beta)), sheets)
+    one <- tempfile(fileext = ".xlsx")
+    openxlsx::write.xlsx(long, one)
+    tables <- c(tables, list(sheets = read_prices(sheets), one = read_prices(one)))
     expect_error(
-      read_prices(
-        c(file.path(folder, "ALPHA.csv"), file.path(folder, "ALPHA.csv")) |>
-          c(written("date,BETA", "2024-01-30,oops", "2024-01-31,1"))
-      ),
-      class = "imbroglio_error"
+      read_prices(written("not a workbook", ending = ".xlsx")),
+      class = "imbroglio_error_file"
     )
   }
-)
-
-test_that(
-  paste0(
-    "splits and dividends among the prices are taken out, securities get names and ",
-    "groups"
-  ),
-  {
-    prices <- read_prices(written(
-      "date,symbol,close", "2024-01-30,ALPHA,10", "2024-01-31,ALPHA,Dividend 0.47",
-      "2024-01-31,ALPHA,11", "2024-02-01,ALPHA,Stock split 4:1", "2024-02-01,ALPHA,3"
-    ))
+  if (requireNamespace("nanoparquet", quietly = TRUE)) {
+    parquet <- tempfile(fileext = ".parquet")
+    nanoparquet::write_parquet(long, parquet)
+    tables$parquet <- read_prices(parquet)
+    expect_error(
+      read_prices(written("not parquet", ending = ".parquet")),
+      class = "imbroglio_error_file"
+    )
+  }
+  if (requireNamespace("RSQLite", quietly = TRUE)) {
+    connection <- DBI::dbConnect(RSQLite::SQLite(), tempfile(fileext = ".sqlite"))
+    on.exit(DBI::dbDisconnect(connection))
+    DBI::dbWriteTable(connection, "quotes", transform(long, date = format(date)))
+    tables$table <- read_prices(connection, table = "quotes")
+    tables$query <- read_prices(
+      connection,
+      query = "select * from quotes where symbol <> ?",
+      parameters = list("x' or '1' = '1")
+    )
+    expect_error(
+      read_prices(connection, query = "select * from nowhere"),
+      class = "imbroglio_error_file"
+    )
+    expect_error(read_prices(connection), class = "imbroglio_error_argument")
+  }
+  expect_gte(length(tables), 2)
+  for (form in names(tables)) {
     expect_equal(
-      prices$actions,
-      data.frame(
-        security = "ALPHA",
-        date = as.Date(c("2024-01-31", "2024-02-01")),
-        split = c(NA, 4),
-        dividend = c(0.47, NA)
-      )
+      tables[[form]]$close[, c("ALPHA", "BETA")],
+      expected,
+      info = form,
+      tolerance = 1e-14
     )
-    expect_equal(prices$close[, 1], c(10, 11, 3))
-    expect_message(
-      bay <- read_prices(
-        demo_file("bay.csv"),
-        securities = data.frame(symbol = c("TARROW", "PELLAN", "NOSUCH"), group = "port")
-      ),
-      "NOSUCH"
-    ) |>
-      suppressMessages()
-    expect_equal(colnames(bay), c("TARROW", "PELLAN"))
-    all <- read_prices(demo_file("bay.csv"), securities = demo_file("bay-securities.csv"))
-    expect_equal(colnames(all[, "group:port"]), c("TARROW", "CORRACK", "PELLAN"))
-    expect_equal(
-      colnames(as_returns(all)[, c("BAYALL", "group:shipping")]),
-      c("BAYALL", "OSSELL")
-    )
-    expect_error(all[, "group:prot"], "port", class = "imbroglio_error_security")
-    expect_error(read_securities(data.frame(a = 1)), class = "imbroglio_error_layout")
+    expect_equal(tables[[form]]$dates, days, info = form)
   }
-)
+  expect_equal(tables$folder$fields$close[, "BETA"], 2 * beta)
+  expect_equal(tables$folder[2:3, "BETA"]$fields$volume, cbind(BETA = c(5, 5)))
+  expect_equal(read_prices(folder, price = "Close")$close, 2 * expected)
+  expect_output(print(tables$folder), "folder .* \\(2 tables: single, measured on adjusted\\)")
+  expect_error(
+    read_prices(
+      c(file.path(folder, "ALPHA.csv"), file.path(folder, "ALPHA.csv")) |>
+        c(written("date,BETA", "2024-01-30,oops", "2024-01-31,1"))
+    ),
+    class = "imbroglio_error"
+  )
+})
 
-test_that(
-  paste0(
-    "a file cut short or with bytes changed gives a table or one error of ours, ",
-    "never anything else"
-  ),
-  {
-    good <- c(rows(days, format(alpha, nsmall = 2), beta), paste(days + 7, "1,2", sep = ","))
-    bytes <- charToRaw(paste0(good, "\n", collapse = ""))
-    long <- charToRaw(paste0(
-      c(
-        "date,symbol,open,high,low,close,volume",
-        sprintf("%s,\"A %s\",10.5,11,9.5,10.25,1000", rep(days, 2), rep(1:2, each = 4))
-      ),
-      "\n",
-      collapse = ""
-    ))
-    path <- tempfile(fileext = ".csv")
-    outcome <- function(raw) {
-      writeBin(raw, path)
-      tryCatch(
-        suppressMessages(withCallingHandlers(
-          {
-            p <- read_prices(path)
-            stopifnot(all(is.na(p$close) | p$close > 0), !is.unsorted(p$dates), !anyNA(p$dates))
-            "table"
-          },
-          warning = function(w) {
-            if (inherits(w, "imbroglio_warning")) invokeRestart("muffleWarning")
-          }
-        )),
-        imbroglio_error = function(e) "refused",
-        warning = function(w) paste("bare", conditionMessage(w)),
-        error = function(e) paste("bare", conditionMessage(e))
-      )
-    }
-    set.seed(20)
-    for (whole in list(bytes, long)) {
-      cut <- vapply(
-        unique(round(seq(0, length(whole), length.out = thorough(60, 200)))),
-        function(n) outcome(whole[seq_len(n)]),
-        ""
-      )
-      changed <- vapply(seq_len(thorough(80, 300)), function(i) {
-        at <- sample(length(whole), sample(3, 1))
-        whole[at] <- as.raw(sample(0:255, length(at)))
-        outcome(whole)
-      }, "")
-      expect_equal(unique(grep("^bare", c(cut, changed), value = TRUE)), character())
-      expect_setequal(c(cut, changed), c("table", "refused"))
-    }
+test_that("splits and dividends among the prices are taken out; names and groups are had", {
+  prices <- read_prices(written(
+    "date,symbol,close", "2024-01-30,ALPHA,10", "2024-01-31,ALPHA,Dividend 0.47",
+    "2024-01-31,ALPHA,11", "2024-02-01,ALPHA,Stock split 4:1", "2024-02-01,ALPHA,3"
+  ))
+  expect_equal(
+    prices$actions,
+    data.frame(
+      security = "ALPHA",
+      date = as.Date(c("2024-01-31", "2024-02-01")),
+      split = c(NA, 4),
+      dividend = c(0.47, NA)
+    )
+  )
+  expect_equal(prices$close[, 1], c(10, 11, 3))
+  expect_message(
+    bay <- read_prices(
+      demo_file("bay.csv"),
+      securities = data.frame(symbol = c("TARROW", "PELLAN", "NOSUCH"), group = "port")
+    ),
+    "NOSUCH"
+  ) |>
+    suppressMessages()
+  expect_equal(colnames(bay), c("TARROW", "PELLAN"))
+  all <- read_prices(demo_file("bay.csv"), securities = demo_file("bay-securities.csv"))
+  expect_equal(colnames(all[, "group:port"]), c("TARROW", "CORRACK", "PELLAN"))
+  expect_equal(
+    colnames(as_returns(all)[, c("BAYALL", "group:shipping")]),
+    c("BAYALL", "OSSELL")
+  )
+  expect_error(all[, "group:prot"], "port", class = "imbroglio_error_security")
+  expect_error(read_securities(data.frame(a = 1)), class = "imbroglio_error_layout")
+})
+
+test_that("a file cut short or changed gives a table or one error of ours", {
+  good <- c(rows(days, format(alpha, nsmall = 2), beta), paste(days + 7, "1,2", sep = ","))
+  bytes <- charToRaw(paste0(good, "\n", collapse = ""))
+  long <- charToRaw(paste0(
+    c(
+      "date,symbol,open,high,low,close,volume",
+      sprintf("%s,\"A %s\",10.5,11,9.5,10.25,1000", rep(days, 2), rep(1:2, each = 4))
+    ),
+    "\n",
+    collapse = ""
+  ))
+  path <- tempfile(fileext = ".csv")
+  outcome <- function(raw) {
+    writeBin(raw, path)
+    tryCatch(
+      suppressMessages(withCallingHandlers(
+        {
+          p <- read_prices(path)
+          stopifnot(all(is.na(p$close) | p$close > 0), !is.unsorted(p$dates), !anyNA(p$dates))
+          "table"
+        },
+        warning = function(w) {
+          if (inherits(w, "imbroglio_warning")) invokeRestart("muffleWarning")
+        }
+      )),
+      imbroglio_error = function(e) "refused",
+      warning = function(w) paste("bare", conditionMessage(w)),
+      error = function(e) paste("bare", conditionMessage(e))
+    )
   }
-)
+  set.seed(20)
+  for (whole in list(bytes, long)) {
+    cut <- vapply(
+      unique(round(seq(0, length(whole), length.out = thorough(60, 200)))),
+      function(n) outcome(whole[seq_len(n)]),
+      ""
+    )
+    changed <- vapply(seq_len(thorough(80, 300)), function(i) {
+      at <- sample(length(whole), sample(3, 1))
+      whole[at] <- as.raw(sample(0:255, length(at)))
+      outcome(whole)
+    }, "")
+    expect_equal(unique(grep("^bare", c(cut, changed), value = TRUE)), character())
+    expect_setequal(c(cut, changed), c("table", "refused"))
+  }
+})

@@ -3,120 +3,114 @@
 
 result_or <- function(x) if (inherits(x, "imbroglio_result")) "result" else "plain"
 
-test_that(
-  paste0(
-    "a result stays one where rows are chosen and columns added, and is plain after ",
-    "all else"
-  ),
-  {
-    skip_if_not_installed("dplyr")
-    returns <- as_returns(stock_prices())
-    x <- measure_var(returns, c(0.95, 0.99))
-    monthly <- suppressMessages(measure_var(
-      as_returns(stock_prices(), every = "month"),
-      c(0.9, 0.95)
-    ))
-    keys <- tibble::tibble(security = c("NORTH", "ISLES"), g = 1:2)
-    stays <- list(
-      x[2:4, ],
-      x[x$var > 0.02, ],
-      x[order(x$var), ],
-      head(x, 3),
-      tail(x, 2),
-      x[, ],
-      subset(x, level == 0.99),
-      unique(x),
-      split(x, x$security)[[1]],
-      within(x, k <- 1),
-      local({
-        x$new <- 1
-        x
-      }),
-      local({
-        x[["new"]] <- 1
-        x
-      }),
-      dplyr::filter(x, var > 0.02),
-      dplyr::slice(x, 1:3),
-      dplyr::slice_max(x, var, n = 2),
-      dplyr::slice_sample(x, n = 5),
-      dplyr::arrange(x, dplyr::desc(var)),
-      dplyr::distinct(x),
-      dplyr::mutate(x, twice = 2 * var),
-      dplyr::relocate(x, var),
-      dplyr::semi_join(x, keys, by = "security"),
-      dplyr::left_join(x, keys, by = "security"),
-      tibble::add_column(x, z = 1),
-      dplyr::bind_cols(x, tibble::tibble(z = seq_len(nrow(x)))),
-      dplyr::filter(dplyr::filter(x, level == 0.99), var > 0.02)
+test_that("a result stays one where rows are chosen and columns added, and is plain after", {
+  skip_if_not_installed("dplyr")
+  returns <- as_returns(stock_prices())
+  x <- measure_var(returns, c(0.95, 0.99))
+  monthly <- suppressMessages(measure_var(
+    as_returns(stock_prices(), every = "month"),
+    c(0.9, 0.95)
+  ))
+  keys <- tibble::tibble(security = c("NORTH", "ISLES"), g = 1:2)
+  stays <- list(
+    x[2:4, ],
+    x[x$var > 0.02, ],
+    x[order(x$var), ],
+    head(x, 3),
+    tail(x, 2),
+    x[, ],
+    subset(x, level == 0.99),
+    unique(x),
+    split(x, x$security)[[1]],
+    within(x, k <- 1),
+    local({
+      x$new <- 1
+      x
+    }),
+    local({
+      x[["new"]] <- 1
+      x
+    }),
+    dplyr::filter(x, var > 0.02),
+    dplyr::slice(x, 1:3),
+    dplyr::slice_max(x, var, n = 2),
+    dplyr::slice_sample(x, n = 5),
+    dplyr::arrange(x, dplyr::desc(var)),
+    dplyr::distinct(x),
+    dplyr::mutate(x, twice = 2 * var),
+    dplyr::relocate(x, var),
+    dplyr::semi_join(x, keys, by = "security"),
+    dplyr::left_join(x, keys, by = "security"),
+    tibble::add_column(x, z = 1),
+    dplyr::bind_cols(x, tibble::tibble(z = seq_len(nrow(x)))),
+    dplyr::filter(dplyr::filter(x, level == 0.99), var > 0.02)
+  )
+  for (kept in stays) {
+    expect_s3_class(kept, class(x), exact = TRUE)
+    # Its sentences are those that the whole has of these rows.
+    expect_identical(
+      in_words(kept),
+      in_words(x)[match(paste(kept$security, kept$level), paste(x$security, x$level))]
     )
-    for (kept in stays) {
-      expect_s3_class(kept, class(x), exact = TRUE)
-      # Its sentences are those that the whole has of these rows.
-      expect_identical(
-        in_words(kept),
-        in_words(x)[match(paste(kept$security, kept$level), paste(x$security, x$level))]
-      )
-    }
-    goes <- list(
-      x["security"],
-      x[c("security", "var")],
-      x[c(1, 1), ],
-      x[c(1, NA), ],
-      stats::setNames(x, toupper(names(x))),
-      local({
-        x$var <- 0
-        x
-      }),
-      local({
-        x$es <- NULL
-        x
-      }),
-      local({
-        x[["var"]] <- 2 * x$var
-        x
-      }),
-      local({
-        x[1, "var"] <- 9
-        x
-      }),
-      local({
-        names(x)[1] <- "name"
-        x
-      }),
-      transform(x, var = 1),
-      merge(x, keys),
-      dplyr::select(x, security, var),
-      dplyr::rename(x, name = security),
-      dplyr::mutate(x, var = 2 * var),
-      dplyr::transmute(x, var),
-      dplyr::count(x, security),
-      dplyr::summarise(x, m = mean(var)),
-      dplyr::summarise(dplyr::group_by(x, security), m = mean(var)),
-      dplyr::group_by(x, security),
-      dplyr::bind_rows(x, monthly),
-      dplyr::bind_rows(x[1:2, ], x[3:4, ]),
-      vctrs::vec_rbind(x, monthly),
-      dplyr::slice(x, c(1, 1)),
-      dplyr::rows_update(
-        x,
-        tibble::tibble(security = "NORTH", level = 0.99, var = 5),
-        by = c("security", "level")
-      ),
-      dplyr::full_join(x, tibble::tibble(security = "OTHER"), by = "security"),
-      tibble::as_tibble(x),
-      as.data.frame(x)
-    )
-    expect_identical(vapply(goes, result_or, ""), rep("plain", length(goes)))
-    # What base R binds keeps its class; nothing is made of it.
-    bound <- rbind(x, monthly)
-    for (use in list(basis, in_words, ggplot2::autoplot)) {
-      expect_error(use(bound), class = "imbroglio_error_argument")
-    }
-    expect_output(print(bound), "A tibble: 16")
-    expect_error(imbroglio:::new_result(list(a = 1:2, b = 1:3), "var", basis(x), returns))
   }
-)
+  goes <- list(
+    x["security"],
+    x[c("security", "var")],
+    x[c(1, 1), ],
+    x[c(1, NA), ],
+    stats::setNames(x, toupper(names(x))),
+    local({
+      x$var <- 0
+      x
+    }),
+    local({
+      x$es <- NULL
+      x
+    }),
+    local({
+      x[["var"]] <- 2 * x$var
+      x
+    }),
+    local({
+      x[1, "var"] <- 9
+      x
+    }),
+    local({
+      names(x)[1] <- "name"
+      x
+    }),
+    transform(x, var = 1),
+    merge(x, keys),
+    dplyr::select(x, security, var),
+    dplyr::rename(x, name = security),
+    dplyr::mutate(x, var = 2 * var),
+    dplyr::transmute(x, var),
+    dplyr::count(x, security),
+    dplyr::summarise(x, m = mean(var)),
+    dplyr::summarise(dplyr::group_by(x, security), m = mean(var)),
+    dplyr::group_by(x, security),
+    dplyr::bind_rows(x, monthly),
+    dplyr::bind_rows(x[1:2, ], x[3:4, ]),
+    vctrs::vec_rbind(x, monthly),
+    dplyr::slice(x, c(1, 1)),
+    dplyr::rows_update(
+      x,
+      tibble::tibble(security = "NORTH", level = 0.99, var = 5),
+      by = c("security", "level")
+    ),
+    dplyr::full_join(x, tibble::tibble(security = "OTHER"), by = "security"),
+    tibble::as_tibble(x),
+    as.data.frame(x)
+  )
+  expect_identical(vapply(goes, result_or, ""), rep("plain", length(goes)))
+  # What base R binds keeps its class; nothing is made of it.
+  bound <- rbind(x, monthly)
+  for (use in list(basis, in_words, ggplot2::autoplot)) {
+    expect_error(use(bound), class = "imbroglio_error_argument")
+  }
+  expect_output(print(bound), "A tibble: 16")
+  expect_error(imbroglio:::new_result(list(a = 1:2, b = 1:3), "var", basis(x), returns))
+})
 
 test_that("a figure shows the rows of its result", {
   skip_if_not_installed("ggplot2")

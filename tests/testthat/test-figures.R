@@ -1,0 +1,203 @@
+test_that("figures show the data, cut all panels together and are written whole", {
+  skip_if_not_installed("ggplot2")
+  prices <- read_prices(demo_file("bay.csv"))
+  returns <- as_returns(prices)
+  figure <- ggplot2::autoplot(
+    prices[, "TARROW"],
+    window = 60,
+    start = "2018-01-01",
+    end = "2019-12-31"
+  )
+  layers <- ggplot2::ggplot_build(figure)$data[1:2]
+  expect_equal(
+    lapply(layers, function(l) range(as.Date(l$x, "1970-01-01"))),
+    rep(list(as.Date(c("2018-01-02", "2019-12-31"))), 2)
+  )
+  shown <- layers[[2]]$y[as.Date(layers[[2]]$x, "1970-01-01") == as.Date("2019-06-03")]
+  expect_equal(
+    shown,
+    100 *
+      measure_volatility(returns[, "TARROW"], window = 60, as = "matrix")["2019-06-03", 1] *
+      sqrt(252),
+    ignore_attr = TRUE
+  )
+  # The line's figure: benchmark on x, security on y, one scale, the equation of the fit.
+  line <- ggplot2::autoplot(measure_beta(returns[, c("BAYALL", "TARROW")], "BAYALL"))
+  drawn <- ggplot2::ggplot_build(line)
+  expect_equal(
+    drawn$data[[3]][c("x", "y")],
+    data.frame(x = as.matrix(returns)[, "BAYALL"], y = as.matrix(returns)[, "TARROW"]),
+    ignore_attr = TRUE
+  )
+  expect_equal(drawn$layout$panel_params[[1]]$x.range, drawn$layout$panel_params[[1]]$y.range)
+  fit <- lm(TARROW ~ BAYALL, as.data.frame(returns))
+  band <- predict(fit, data.frame(BAYALL = drawn$data[[4]]$x), interval = "confidence")
+  expect_equal(
+    as.matrix(drawn$data[[4]][c("ymin", "ymax")]),
+    band[, -1],
+    ignore_attr = TRUE,
+    tolerance = 1e-10
+  )
+  expect_match(
+    drawn$data[[6]]$label,
+    sprintf("y = %.3f x + %.3f %%", coef(fit)[2], 100 * coef(fit)[1]),
+    fixed = TRUE
+  )
+  # Today's volatility stands in its own history.
+  windows <- measure_volatility(returns[, "TARROW"], window = c(6, 250))
+  stands <- ggplot2::autoplot(windows, by_window = TRUE)$data
+  for (i in 1:2) {
+    v <- na.omit(windows$volatility_annual[windows$window == c(6, 250)[i]])
+    expect_equal(
+      unlist(stands[i, c("low", "middle", "high", "now", "below")], use.names = FALSE),
+      c(quantile(v, c(0.05, 0.5, 0.95)), tail(v, 1), mean(v < tail(v, 1))),
+      ignore_attr = TRUE
+    )
+  }
+  # The same security has the same colour alone and among others.
+  among <- ggplot2::ggplot_build(ggplot2::autoplot(returns))$data[[2]]
+  expect_equal(
+    unique(layers[[1]]$colour),
+    unique(among$colour[among$group == match("TARROW", sort(colnames(prices)))])
+  )
+  register_volatility("absolute-test", function(r) mean(abs(r)))
+  on.exit(rm("absolute-test", envir = imbroglio:::registered_estimators))
+  figures <- list(
+    prices,
+    prices[, "CORRACK"],
+    returns,
+    measure_volatility(returns),
+    measure_volatility(returns, window = 60),
+    measure_volatility(returns[, "CORRACK"], window = c(20, 250)),
+    measure_drawdown(prices),
+    measure_drawdown(returns[, "PELLAN"]),
+    measure_var(returns),
+    measure_var(returns[, "BAYALL"], level = c(0.95, 0.99), horizon = 10),
+    measure_var(returns, rank = c("up", "down")),
+    measure_var(
+      returns[, "BAYALL"],
+      method = c("historical", "normal", "student", "hill", "bootstrap")
+    ),
+    measure_var(returns[, "BAYALL"], c(0.9, 0.99, 0.999), 1:5, c("normal", "hill")),
+    tail_thresholds(returns[, "BAYALL"], steps = 10),
+    bootstrap_book(as_portfolio(returns, c(OSSELL = 0.5, TARROW = 0.5)), draws = 2000),
+    bootstrap_book(
+      as_portfolio(prices, shares = c(OSSELL = 10, TARROW = 20)),
+      level = 0.9,
+      draws = 2000
+    ),
+    split_var(
+      as_portfolio(returns, c(OSSELL = 0.5, TARROW = 0.5)),
+      method = c("historical", "normal")
+    ),
+    backtest_var(returns, method = c("historical", "normal")),
+    measure_return(returns),
+    measure_return(returns[, "TARROW"]),
+    measure_return(returns, window = 250),
+    measure_volatility(returns[, "TARROW"], window = c(20, 60), method = "absolute-test"),
+    volatility_series(returns[, c("TARROW", "CORRACK")], method = c("ewma", "garch")),
+    volatility_series(returns[, "TARROW"], method = c("ewma", "garch")),
+    fit_garch(returns[, "TARROW"], "student"),
+    predict(fit_garch(returns[, c("TARROW", "BAYALL")], c("normal", "student")), 60),
+    measure_volatility(returns[, 1:3], method = c("deviation", "ewma")),
+    measure_beta(returns, "BAYALL"),
+    measure_beta(returns[, 1:2], "BAYALL", risk_free = 0.02),
+    measure_beta(returns[, 1:3], "BAYALL", window = c(60, 250)),
+    suppressMessages(measure_beta(prices[, 1:3], "BAYALL", every = c("day", "month"))),
+    measure_tracking(returns, "BAYALL", total = FALSE),
+    measure_tracking(returns[, c("CORRACK", "BAYALL")], "BAYALL", total = FALSE),
+    measure_tracking(returns[, 1:2], "BAYALL", window = 60),
+    measure_drawdown(prices[, "EBBING"]),
+    measure_drawdown(prices, window = 250),
+    drawdown_episodes(prices[, "TARROW"], worst = 5),
+    drawdown_series(returns[, "TARROW"]),
+    measure_drawdown(as_returns(
+      data.frame(date = as.Date("2024-01-01") + 0:99, P = sin(1:100)),
+      given = "profits"
+    )),
+    correlate_returns(returns, "pairwise"),
+    correlate_returns(returns[, 1:3], window = 60),
+    measure_summary(returns),
+    measure_summary(returns[, 1]),
+    as_portfolio(prices, weights = c(TARROW = 0.5, BAYBOND = 0.5))
+  )
+  for (i in seq_along(figures)) {
+    path <- tempfile(fileext = c(".png", ".svg", ".pdf")[i %% 3 + 1])
+    expect_no_warning(write_figure(ggplot2::autoplot(figures[[i]]), path))
+    expect_gt(file.size(path), 5000)
+  }
+  expect_error(
+    ggplot2::autoplot(prices[, "TARROW"], start = "2030-01-01"),
+    class = "imbroglio_error_too_short"
+  )
+  expect_error(write_figure(figure, "figure.bmp"), class = "imbroglio_error_argument")
+  expect_error(write_figure(figure, "/no/such/folder/a.png"), class = "imbroglio_error_file")
+  # A figure that fails half way leaves the old file as it was, and nothing beside it.
+  folder <- tempfile()
+  dir.create(folder)
+  old <- file.path(folder, "old.png")
+  writeLines("old", old)
+  expect_error(write_figure(figure + ggplot2::geom_line(ggplot2::aes(y = not_there)), old))
+  expect_equal(readLines(old), "old")
+  expect_equal(list.files(folder, all.files = TRUE, no.. = TRUE), "old.png")
+})
+
+test_that("figures of value at risk put each number where it is", {
+  returns <- as_returns(read_prices(demo_file("bay.csv")))
+  index <- returns[, "BAYALL"]
+  points <- function(plot, geom = "GeomPoint") {
+    built <- ggplot2::ggplot_build(plot)
+    built$data[vapply(plot$layers, function(l) inherits(l$geom, geom), NA)]
+  }
+  found <- measure_var(index, method = c("historical", "normal", "hill", "bootstrap"))
+  marks <- points(ggplot2::autoplot(found))
+  expect_equal(sort(marks[[1]]$x), sort(-found$var))
+  expect_equal(sort(marks[[2]]$x), sort(-found$es))
+  bars <- points(ggplot2::autoplot(found), "GeomRect")[[1]]
+  expect_lte(max(bars$xmax[bars$fill == imbroglio:::loss]), -min(found$var) + 1e-9)
+  grown <- measure_var(index, c(0.9, 0.99), 1:4, c("normal", "historical"))
+  lines <- points(ggplot2::autoplot(grown), "GeomLine")[[1]]
+  expect_equal(sort(lines$y), sort(grown$var))
+  drawn <- bootstrap_book(
+    as_portfolio(returns, c(OSSELL = 0.5, TARROW = 0.5), value = 500),
+    draws = 4000
+  )
+  at <- points(ggplot2::autoplot(drawn), "GeomSegment")
+  expect_equal(at[[1]]$x, 500)
+  expect_equal(sort(at[[2]]$x), sort(500 * (1 - drawn$var)))
+  expect_equal(at[[3]]$x, quantile(drawn, c(0.05, 0.25, 0.5, 0.75, 0.95))$value)
+  split <- split_var(as_portfolio(returns, c(OSSELL = 0.5, TARROW = 0.5)), method = "normal")
+  parts <- points(ggplot2::autoplot(split), "GeomBar")
+  expect_equal(sort(parts[[2]]$x), sort(split$component[1:2]))
+  tails <- tail_thresholds(index, steps = 8)
+  expect_equal(
+    sort(points(ggplot2::autoplot(tails), "GeomLine")[[1]]$y)[1:8],
+    sort(c(tails$hill_shape, tails$pareto_shape, 100 * tails$mean_excess))[1:8]
+  )
+  expect_equal(
+    points(ggplot2::autoplot(tails, tail = 0.1), "GeomVline")[[1]]$xintercept[1],
+    258
+  )
+  wrong <- list(
+    function() ggplot2::autoplot(found, view = "pie"),
+    function() ggplot2::autoplot(measure_var(returns), view = "methods"),
+    function() ggplot2::autoplot(tail_thresholds(returns[, 1:2], steps = 3)),
+    function() ggplot2::autoplot(backtest_var(index), security = "NONE")
+  )
+  for (f in wrong) expect_error(f(), class = "imbroglio_error_argument")
+  expect_match(
+    in_words(drawn)[1],
+    paste0(
+      "In money: no more than .* Another history and other draws would move that by .* ",
+      "percentage points"
+    )
+  )
+  expect_match(
+    in_words(split)[1],
+    paste0(
+      "^OSSELL, by normal at 99 %: 50.0 % of the book makes .* of its value at risk; ",
+      "without it that is .* less"
+    )
+  )
+  expect_match(in_words(tails)[1], "^BAYALL, the 15 largest losses: shape 0.2")
+})

@@ -1,0 +1,189 @@
+test_that("the error of a rank is that over all resamples, and its interval has its confidence", {
+  x <- c(-0.05, -0.02, 0.01, 0.03, 0.04)
+  everyone <- as.matrix(expand.grid(rep(list(x), 5)))
+  sorted <- t(apply(everyone, 1, sort))
+  for (k in 1:3) {
+    found <- var_of(sample_returns(x), 1 - k / 5)
+    expect_equal(
+      found$var_error,
+      sqrt(mean((sorted[, k] - mean(sorted[, k]))^2)),
+      tolerance = 1e-10
+    )
+  }
+  # Of uniform numbers the share below an order statistic is known: the ends lie between ranks
+  # that cover less and more.
+  for (n in c(100, 250, 1000)) {
+    for (a in c(0.05, 0.1, 0.5)) {
+      found <- var_of(sample_returns((1:n) / n / 10 - 0.5), 1 - a)
+      low <- (0.5 - found$var_high) * n * 10
+      high <- (0.5 - found$var_low) * n * 10
+      covers <- function(l, u) pbinom(u - 1, n, a) - pbinom(l - 1, n, a)
+      expect_lte(covers(ceiling(low - 1e-9), floor(high + 1e-9)), 0.95 + 1e-9)
+      expect_gte(covers(floor(low + 1e-9), ceiling(high - 1e-9)), 0.95 - 1e-9)
+    }
+  }
+  expect_true(is.na(var_of(sample_returns(rnorm(100) / 100), 0.99)$var_high))
+})
+
+test_that("standard errors are as large as estimates stray from sample to sample", {
+  set.seed(11)
+  cases <- list(
+    normal = list("normal", 1),
+    "normal-relative" = list("normal-relative", 10),
+    historical = list("historical", 1),
+    student = list("student", 1),
+    hill = list("hill", 1),
+    pareto = list("pareto", 1),
+    bootstrap = list("bootstrap", 5),
+    block = list("block-bootstrap", 5),
+    cf = list("cornish-fisher", 1),
+    ewma = list("ewma", 1)
+  )
+  samples <- sample_returns(matrix(0.01 * rt(500 * 150, 6), 500))
+  for (name in names(cases)) {
+    found <- var_of(
+      samples,
+      0.975,
+      cases[[name]][[2]],
+      cases[[name]][[1]],
+      draws = 4000,
+      decay = 0.98
+    )
+    for (what in c("var", "es")) {
+      ratio <- sqrt(mean(found[[paste0(what, "_error")]]^2, na.rm = TRUE)) /
+        sd(found[[what]], na.rm = TRUE)
+      # Of 150 samples the deviation is known to 6 %, more where it has fat tails.
+      expect_true(ratio > 0.72 && ratio < 1.35, info = sprintf("%s %s %.2f", name, what, ratio))
+    }
+  }
+  for (method in c("garch", "garch-student")) {
+    set.seed(4)
+    paths <- replicate(60, {
+      h <- 1e-4
+      vapply(1:800, function(t) {
+        e <- sqrt(h) * rnorm(1)
+        h <<- 5e-6 + 0.1 * e^2 + 0.85 * h
+        e
+      }, 0)
+    })
+    found <- var_of(sample_returns(paths), method = method)
+    # The state of each path differs: the true value at risk is 2.326 times its own volatility.
+    truth <- apply(paths, 2, function(x) {
+      h <- 1e-4
+      for (e in x) h <- 5e-6 + 0.1 * e^2 + 0.85 * h
+      -qnorm(0.01) * sqrt(h)
+    })
+    covered <- mean(found$var_low <= truth & truth <= found$var_high, na.rm = TRUE)
+    expect_gt(covered, 0.83)
+    expect_lt(sum(is.na(found$var_low)), 4)
+  }
+})
+
+test_that("errors of the shortfall are as large as it strays; intervals where they can be", {
+  set.seed(21)
+  samples <- 1500L
+  for (n in c(100L, 250L)) {
+    x <- matrix(rnorm(n * samples, 0, 0.01), n)
+    found <- suppressWarnings(var_of(
+      sample_returns(x),
+      level = 0.99,
+      method = c("historical", "age-weighted")
+    ))
+    for (method in c("historical", "age-weighted")) {
+      at <- found[found$method == method, ]
+      expect_gt(min(at$es_error), 0)
+      expect_equal(mean(at$es_error) / sd(at$es), 1, tolerance = 0.1, label = paste(method, n))
+      expect_true(all(is.na(at$var_high)))
+    }
+  }
+  wide <- matrix(rnorm(500 * samples, 0, 0.01), 500)
+  at <- var_of(sample_returns(wide), level = 0.95, method = "age-weighted")
+  truth <- -0.01 * qnorm(0.05)
+  expect_gt(mean(at$var_low <= truth & truth <= at$var_high), 0.92)
+  # Drawn over several periods: what other histories drawn from this one give.
+  history <- 0.01 * rt(400, 6)
+  again <- cbind(history, replicate(250, sample(history, replace = TRUE)))
+  drawn <- var_of(
+    sample_returns(again),
+    level = 0.95,
+    horizon = 8,
+    method = "bootstrap",
+    draws = 20000
+  )
+  expect_equal(drawn$es_error[1] / sd(drawn$es[-1]), 1, tolerance = 0.1)
+  expect_equal(drawn$var_error[1] / sd(drawn$var[-1]), 1, tolerance = 0.15)
+  expect_warning(
+    measure_var(sample_returns(wide[, 1:2]), 0.99, 10, "block-bootstrap", draws = 500),
+    "75 to 90 hold",
+    class = "imbroglio_warning_method"
+  )
+})
+
+test_that("the sandwich does not take the family as right", {
+  set.seed(22)
+  x <- rnorm(4000, 0, 0.01)
+  returns <- sample_returns(matrix(x))
+  # Laplace's family on normal returns: location and scale err apart, by the density at the middle
+  # and the spread of |x|. A ninth of the location's density is not told apart by its slope within
+  # half an error, so the comparison is rough.
+  scale <- mean(abs(x - median(x)))
+  true <- sqrt((log(2 * 0.01))^2 * var(abs(x - median(x))) / 4000 + 0.01^2 * 2 * pi / 4 / 4000)
+  model <- sqrt((log(2 * 0.01))^2 * scale^2 / 4000 + scale^2 / 4000)
+  found <- lapply(c("model", "sandwich"), function(errors) {
+    measure_var(returns, method = "laplace", errors = errors)
+  })
+  expect_equal(found[[1]]$var_error, model, tolerance = 0.05)
+  expect_equal(found[[2]]$var_error, true, tolerance = 0.05)
+  expect_identical(found[[1]]$var, found[[2]]$var)
+  expect_output(print(basis(found[[1]])), "errors of laplace as if the returns were of that kind")
+  # Where the family is right both say the same.
+  student <- sample_returns(matrix(0.01 * rt(4000, 5)))
+  both <- vapply(
+    c("model", "sandwich"),
+    function(e) measure_var(student, method = "student", errors = e)$var_error,
+    0
+  )
+  expect_equal(both[[1]], both[[2]], tolerance = 0.15)
+  expect_error(
+    measure_var(returns, method = "hill", errors = "sandwich"),
+    class = "imbroglio_error_argument"
+  )
+})
+
+test_that("returns that differ by rounding only do not vary", {
+  set.seed(23)
+  n <- 400
+  # Written with 15 digits, as a file has them.
+  grown <- function(rate) as.numeric(format(100 * (1 + rate)^(0:n), digits = 15))
+  prices <- as_prices(matrix(
+    c(grown(0.0003), grown(0.001), 100 * exp(cumsum(rnorm(n + 1, 0, 0.01)))),
+    n + 1,
+    dimnames = list(format(as.Date("2015-01-01") + 0:n), c("CASH", "STEP", "MOVES"))
+  ))
+  for (kind in c("simple", "log")) {
+    returns <- as_returns(prices, kind)
+    expect_gt(max(as.matrix(returns)[, "STEP"]) - min(as.matrix(returns)[, "STEP"]), 0)
+    expect_identical(
+      as.data.frame(measure_return(returns))[1:2, c("volatility", "sharpe_annual", "skewness")],
+      data.frame(volatility = c(0, 0), sharpe_annual = NA_real_, skewness = NA_real_)
+    )
+    expect_identical(measure_volatility(returns)$volatility[1:2], c(0, 0))
+    expect_identical(
+      unique(na.omit(c(measure_volatility(returns, window = 30, as = "matrix")[, 1:2]))),
+      0
+    )
+    beta <- measure_beta(returns, benchmark = "CASH")
+    expect_true(all(is.na(c(beta$beta, beta$beta_error, beta$correlation))))
+    expect_true(all(is.na(measure_beta(returns, benchmark = "CASH", window = 30)$beta)))
+    against <- measure_beta(returns[, c("STEP", "MOVES")], benchmark = "MOVES")
+    expect_identical(c(against$beta, against$correlation), c(0, NA))
+    apart <- measure_tracking(returns[, c("STEP", "CASH")], benchmark = "CASH", total = FALSE)
+    expect_identical(c(apart$tracking_error, apart$information_ratio), c(0, NA))
+    expect_true(all(is.na(correlate_returns(returns)$correlation)))
+    expect_true(all(is.na(suppressWarnings(fit_garch(returns[, 1:2]))$volatility)))
+    expect_true(all(is.na(
+      suppressWarnings(fit_returns(returns[, 1:2], "normal", test_draws = 0))$ks
+    )))
+    expect_identical(measure_var(returns[, 1:2], method = "normal-relative")$var, c(0, 0))
+  }
+})
