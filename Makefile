@@ -6,7 +6,7 @@ SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R src/*.cpp src/*.h src/Makevars
 	$(shell find inst -type f)
 export R_LIBS := $(LIBRARY):$(R_LIBS)
 
-.PHONY: demo test check bench study attack shots install docs demo-data setup-run setup-test setup-bench setup-shots setup-docs clean
+.PHONY: demo test check lint sanitize newest bench study attack shots install docs demo-data setup-run setup-test setup-lint setup-newest setup-bench setup-shots setup-docs clean
 
 demo: setup-run build/installed
 	@exec/imbroglio demo --figure build/demo.png
@@ -16,6 +16,15 @@ test: setup-test build/installed
 
 check: setup-test
 	@tools/check $(CHECK)
+
+lint: setup-lint
+	@tools/lint
+
+sanitize: setup-test build/installed
+	@FILE="$(FILE)" tools/sanitize
+
+newest: setup-newest
+	@tools/newest
 
 bench: setup-bench build/installed
 	@Rscript bench/rolling.R
@@ -44,7 +53,7 @@ docs: setup-docs build/installed
 demo-data: setup-run
 	Rscript data-raw/make-demo.R
 
-setup-run setup-test setup-bench setup-shots setup-docs: setup-%:
+setup-run setup-test setup-lint setup-newest setup-bench setup-shots setup-docs: setup-%:
 	@tools/setup $*
 
 build/installed: $(SOURCES) | setup-run

@@ -34,6 +34,16 @@ imbroglio <- function(...) {
   list(status = status, out = readLines(out), err = paste(readLines(err), collapse = "\n"))
 }
 
+# The same command line within this process, for the many of which only the numbers matter.
+run_here <- function(...) {
+  out <- tempfile(fileext = ".json")
+  suppressWarnings(suppressMessages(utils::capture.output(
+    imbroglio:::run_command(c(..., "--out", out)),
+    type = "message"
+  )))
+  readLines(out)
+}
+
 # How often a long test repeats: usually, and of `make test` with IMBROGLIO_ALL set, which takes
 # half an hour.
 thorough <- function(usually, all) if (nzchar(Sys.getenv("IMBROGLIO_ALL"))) all else usually

@@ -226,9 +226,7 @@ test_that("every measure of the command gives R's own numbers, to the last bit",
     )
   )
   for (case in cases) {
-    ran <- imbroglio(case[[1]], "--format", "json")
-    expect_equal(ran$status, 0L, info = case[[1]])
-    got <- jsonlite::fromJSON(ran$out)$results
+    got <- jsonlite::fromJSON(run_here(case[[1]], "--format", "json"))$results
     wanted <- as.data.frame(case[[2]])
     wanted[] <- lapply(wanted, function(v) if (inherits(v, "Date")) format(v) else v)
     expect_equal(names(got), names(wanted), info = case[[1]])

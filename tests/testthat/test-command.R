@@ -44,8 +44,8 @@ test_that("each command has help with an example that runs", {
     if (!rmarkdown::pandoc_available()) "report"
   )) {
     expect_true(any(grepl(paste0("^  ", name, " "), overview$out)))
-    help <- imbroglio(name, "--help")
-    examples <- sub("^ +", "", help$out[-seq_len(grep("^Examples?:", help$out))])
+    help <- imbroglio:::command_help(name, imbroglio:::commands()[[name]])
+    examples <- sub("^ +", "", help[-seq_len(grep("^Examples?:", help))])
     for (example in examples) {
       if (name == "feed") feed$process$kill()
       words <- scan(text = sub("^imbroglio ", "", example), what = "", quiet = TRUE)
@@ -215,7 +215,9 @@ test_that("the summary reads as a table, and is written out", {
     c("var", file, "--weights", "TARROW=1", "--draw", "--seed", "1.5"),
     c("var", file, "--method", "guess")
   )
-  for (words in wrong) expect_true(imbroglio(words)$status %in% 2:3, info = words)
+  for (words in wrong) {
+    expect_error(imbroglio:::run_command(words), class = "imbroglio_error", info = words)
+  }
 })
 
 test_that("value at risk, books and backtests read as tables in the terminal", {
