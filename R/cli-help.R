@@ -84,10 +84,10 @@ option_lines <- function(allowed, command) {
     trimws(paste0("--", name, " ", options_known[[name]]$takes))
   }, "")
   helps <- vapply(allowed, function(name) {
-    help <- options_known[[name]]$help
-    if (is.function(help)) return(help())
-    own <- help[names(help) == command]
-    if (length(own)) own[[1L]] else help[[1L]]
+    words <- options_known[[name]]$help
+    if (is.function(words)) return(words())
+    own <- words[names(words) == command]
+    if (length(own)) own[[1L]] else words[[1L]]
   }, "")
   margin <- max(nchar(flags), 24L) + 4L
   unlist(

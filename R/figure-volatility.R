@@ -122,18 +122,18 @@ autoplot.imbroglio_volatility <- function(object, start = NULL, end = NULL, by_w
   }
   if (by_window) {
     standing_figure(object, table)
-  } else if (length(unique(table$security)) == 1L) {
-    price_and_volatility(object, table, start, end)
   } else {
-    rolling_panels(
-      object,
-      table,
-      "volatility_annual",
-      "Volatility, % a year",
-      window_subtitle(object, table),
-      100
-    )
+    volatility_lines(object, table, start, end)
   }
+}
+
+# Of one security below its price, of several a panel each.
+volatility_lines <- function(object, table, start, end) {
+  if (length(unique(table$security)) == 1L) {
+    return(price_and_volatility(object, table, start, end))
+  }
+  subtitle <- window_subtitle(object, table)
+  rolling_panels(object, table, "volatility_annual", "Volatility, % a year", subtitle, 100)
 }
 
 #' @rdname figures
@@ -142,18 +142,7 @@ autoplot.imbroglio_volatility_series <- function(object, start = NULL, end = NUL
   refuse_others(...)
   need_ggplot()
   table <- within_dates(as.data.frame(object), "to", start, end)
-  if (length(unique(table$security)) == 1L) {
-    price_and_volatility(object, table, start, end)
-  } else {
-    rolling_panels(
-      object,
-      table,
-      "volatility_annual",
-      "Volatility, % a year",
-      window_subtitle(object, table),
-      100
-    )
-  }
+  volatility_lines(object, table, start, end)
 }
 
 # What a line is called beside the others of its security: by what differs.

@@ -52,33 +52,11 @@ postgres_process <- function() {
     as_owner <- function(command) c("runuser", "-u", "postgres", "--", command)
   }
   program <- function(name) file.path(programs[length(programs)], name)
-  made <- processx::run(
-    as_owner(c(
-      program("initdb"),
-      "-D",
-      file.path(folder, "data"),
-      "-U",
-      "tester",
-      "-A",
-      "trust",
-      "-N",
-      "-E",
-      "UTF8"
-    ))[1],
-    as_owner(c(
-      program("initdb"),
-      "-D",
-      file.path(folder, "data"),
-      "-U",
-      "tester",
-      "-A",
-      "trust",
-      "-N",
-      "-E",
-      "UTF8"
-    ))[-1],
-    wd = folder
-  )
+  data <- file.path(folder, "data")
+  words <- as_owner(c(
+    program("initdb"), "-D", data, "-U", "tester", "-A", "trust", "-N", "-E", "UTF8"
+  ))
+  made <- processx::run(words[1], words[-1], wd = folder)
   words <- as_owner(c(
     program("postgres"),
     "-D",

@@ -1,13 +1,4 @@
-# What ordinary files say, and what they must never be taken for. `read`: dates and prices of the
-# first security, as text.
-shown <- function(prices, security = 1L) {
-  paste(
-    format(prices$dates),
-    format(prices$close[, security], digits = 15, trim = TRUE),
-    collapse = " "
-  )
-}
-read_quietly <- function(path, ...) suppressMessages(read_prices(path, ...))
+# Files in whatever form they come, and what is not written over.
 
 test_that("files in any encoding, compressed, from a pipe or standard input are the same table", {
   lines <- c("date,M\u00dcHLE", "2024-01-02,10", "2024-01-03,11")

@@ -1,13 +1,4 @@
-# What ordinary files say, and what they must never be taken for. `read`: dates and prices of the
-# first security, as text.
-shown <- function(prices, security = 1L) {
-  paste(
-    format(prices$dates),
-    format(prices$close[, security], digits = 15, trim = TRUE),
-    collapse = " "
-  )
-}
-read_quietly <- function(path, ...) suppressMessages(read_prices(path, ...))
+# What ordinary files say, and what they must never be taken for.
 
 test_that("files are read as they were meant, or refused; never otherwise", {
   two <- function(a, b, first = "10", second = "11", head = "date,A") {
