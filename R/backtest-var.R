@@ -112,7 +112,11 @@ check_backtest_window <- function(returns, window, empirical, ask) {
     fail(
       "too_short",
       "No security has more returns than the window.",
-      where = sprintf("The window is %s, the longest has %s.", count(window), count(most, "return"))
+      where = sprintf(
+        "The window is %s, the longest has %s.",
+        count(window),
+        count(most, "return")
+      )
     )
   }
   if (empirical && window * (1 - max(ask$level)) < 1 - 1e-9) {

@@ -14,8 +14,8 @@ fit_command <- function() {
         "--test-draws 999 --figure fit.png"
       ),
       paste0(
-        "imbroglio fit bay.csv --security BAYALL --families all --view tail --figure ",
-        "tail.png"
+        "imbroglio fit bay.csv --security BAYALL --families all --test-draws 0 --view tail ",
+        "--figure tail.png"
       ),
       "imbroglio fit bay.csv --security BAYALL --families student,nig --level 0.99,0.999"
     ),

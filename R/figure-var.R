@@ -179,7 +179,6 @@ method_rows <- function(object, drawn) {
 horizons_figure <- function(object, table) {
   table <- table[
     !is.na(table$var) & table$rank %in% table$rank[!is.na(table$rank)][1L] | is.na(table$rank),
-    
   ]
   steps <- sort(unique(table$level))
   table$label <- unit_text$level(table$level)

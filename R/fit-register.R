@@ -70,8 +70,8 @@ register_family <- function(name, density, distribution, start, low, high = rep(
   invisible(name)
 }
 
-registered_record <- function(parameters, low, high, density_of, distribution, start_at, quantile_of,
-                              random, words) {
+registered_record <- function(parameters, low, high, density_of, distribution, start_at,
+                              quantile_of, random, words) {
   log_density <- function(x, at) log(density_of(x, unlist(at)))
   if (is.null(quantile_of)) {
     quantile_of <- function(p, at) vapply(p, inverse_of, 0, distribution, at)

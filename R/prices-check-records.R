@@ -340,12 +340,10 @@ explained <- function(findings) {
   )
   findings <- findings[
     !(findings$finding %in% c("split", "outlier") & key(findings) %in% around),
-    
   ]
   findings <- findings[!(findings$finding == "range" & key(findings) %in% key(slips)), ]
   findings[
     !(findings$finding == "outlier" &
       key(findings) %in% key(findings[findings$finding == "split", ])),
-    
   ]
 }

@@ -68,7 +68,6 @@ check_prices <- function(source, actions = NULL, securities = NULL, today = Sys.
       match(findings$security, d$securities),
       findings$date
     ),
-    
   ]
   new_result(
     as.list(findings[c(

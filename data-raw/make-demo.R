@@ -240,7 +240,6 @@ line <- data.frame(
 delivery <- rbind(delivery[-gap, ], twice, line)
 delivery <- delivery[
   order(delivery$date, match(delivery$security, rev(securities$security)), decreasing = TRUE),
-  
 ]
 write(delivery, "bay-delivery.csv.gz")
 write(

@@ -36,7 +36,7 @@ test_that("only a feed's address is asked, and a token goes nowhere else and is 
     )
   )
   guarded <- feed_process("", IMBROGLIO_FEED_TOKEN = token)
-  on.exit(guarded$process$kill())
+  on.exit(guarded$process$kill(), add = TRUE)
   store <- new_store()
   folder <- tempfile()
   dir.create(folder)

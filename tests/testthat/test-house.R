@@ -28,7 +28,7 @@ names_in <- function(tree) {
       if (identical(head, quote(`function`))) named <<- c(named, names(e[[2]]))
     }
     parts <- if (is.call(e) || is.pairlist(e)) as.list(e)
-    for (part in parts) if (!missing(part) && !identical(part, quote(expr = ))) walk(part)
+    for (part in parts) if (!missing(part) && !identical(part, quote(expr = ))) walk(part) # nolint
   }
   walk(tree)
   list(called = unique(called), named = unique(named))
