@@ -6,10 +6,16 @@ as_listed <- function(table, what, address, days = character()) {
   names(table)[match(names(days), names(table))] <- days
   edge <- function(pick, column) if (NROW(table[[column]])) pick(table[[column]]) else as.Date(NA)
   of_contents <- what == "contents"
+  # What is not of securities is counted whole.
+  observations <- if (is.null(table$security)) {
+    stats::setNames(nrow(table), what)
+  } else {
+    stats::setNames(if (of_contents) table$n else rep(1L, nrow(table)), table$security)
+  }
   about <- new_basis(
     edge(min, if (of_contents) "from" else "date"),
     edge(max, if (of_contents) "to" else "date"),
-    stats::setNames(if (of_contents) table$n else rep(1L, nrow(table)), table$security),
+    observations,
     data.frame(security = character(), reason = character(), n = integer()),
     "price",
     "day",

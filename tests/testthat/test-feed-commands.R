@@ -91,6 +91,15 @@ test_that("the commands fetch, feed and store work together, and their status ca
   }
 })
 
+test_that("what a store lists is JSON, whatever it is of", {
+  store <- new_store()
+  suppressMessages(store_prices(traded[, "BAYALL"], store))
+  for (what in list(character(), "--additions", "--verify")) {
+    listed <- jsonlite::fromJSON(run_here("store", store, what))
+    expect_gt(NROW(listed$results), 0)
+  }
+})
+
 test_that("two commands that update the same store at once lose no row and double none", {
   store <- new_store()
   command <- system.file("exec", "imbroglio", package = "imbroglio")
