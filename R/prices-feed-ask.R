@@ -18,7 +18,7 @@ ask_all <- function(feed, questions, tell = function(text) NULL,
     answers <- perform_together(lapply(asked, function(q) request_of(feed, q$url)))
     for (k in seq_along(asked)) {
       # A round that was given up has no use for what else came.
-      if (!step$ask[k] %in% open_questions(round)) next
+      if (!is.null(round$questions[[step$ask[k]]]$answer)) next
       told <- judge(feed, asked[[k]], answers[[k]])
       if (feed$verbose) log_answer(feed, asked[[k]], told)
       round <- after_answer(round, step$ask[k], told, feed, as.numeric(Sys.time()))
