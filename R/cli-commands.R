@@ -9,7 +9,7 @@ book <- c(
   "weights", "shares", "values", "holdings", "rebalance", "cash", "normalise", "held", "parts",
   "stand-in"
 )
-hand_on <- c("format", "out", "figure", "help")
+hand_on <- c("format", "out", "figure", "workbook", "help")
 
 commands <- function() {
   list(
@@ -30,6 +30,7 @@ commands <- function() {
     fit = fit_command(),
     var = var_command(),
     backtest = backtest_command(),
-    report = report_command()
+    report = report_command(),
+    working = working_command()
   )
 }

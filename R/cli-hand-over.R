@@ -7,6 +7,11 @@ hand_over_measured <- function(result, options, plot = result, extra = NULL) {
     result <- rows_from(result, shown_from)
     if (same) plot <- result
   }
+  if (isTRUE(options$working)) return(hand_over_working(result, options))
+  if (!is.null(options$workbook)) {
+    write_workbook(result, options$workbook)
+    say("Wrote ", options$workbook)
+  }
   hand_over(
     result,
     options,
@@ -27,6 +32,42 @@ rows_from <- function(result, date) {
     about,
     attr(result, "source")
   )
+}
+
+# How one number of a result came about.
+hand_over_working <- function(result, options) {
+  working <- show_working(result, date = options$date, number = options$number)
+  ending <- lower_case(tools::file_ext(options$out %||% ""))
+  form <- options$format %||% (if (ending %in% c("json", "html")) ending else "text")
+  check_choice(form, "--format", c("text", "json", "html"))
+  if (!is.null(options$workbook)) {
+    write_workbook(working, options$workbook)
+    say("Wrote ", options$workbook)
+  }
+  if (nrow(result) > 1L) {
+    note(
+      "working",
+      sprintf(
+        "The result has %s; this is %s.",
+        count(nrow(result), "row"),
+        working_of_which(working)
+      ),
+      remedy = "--security, --method and --date pick another."
+    )
+  }
+  lines <- switch(
+    form,
+    text = working_text(working),
+    json = working_json(working),
+    html = working_page(working)
+  )
+  if (is.null(options$out)) {
+    print_lines(if (form == "text") visible(lines) else lines)
+  } else {
+    write_whole(options$out, function(part) write_lines(lines, part))
+    say("Wrote ", options$out)
+  }
+  0L
 }
 
 # Prints or writes a result in the form asked for, and draws it.

@@ -13,7 +13,8 @@ option_groups <- list(
     "stand-in"
   ),
   "What comes out" = c(
-    "long", "format", "out", "figure", "view", "by-window", "repair", "verbose", "help"
+    "long", "date", "number", "format", "out", "figure", "workbook", "view", "by-window",
+    "repair", "verbose", "help"
   )
 )
 

@@ -116,6 +116,7 @@ run_command <- function(words) {
       remedy = did_you_mean(name, names(known)) %||% "imbroglio --help lists them."
     )
   }
+  if (name == "working") return(run_working(words[-1L], known))
   this <- known[[name]]
   line <- read_command_line(words[-1L], this$options, name)
   if (isTRUE(line$options$help)) {
@@ -144,7 +145,7 @@ refuse_same_file <- function(command, files, options) {
     as.list(files),
     of(c("actions", "securities", "weights", "shares", "values", "holdings", "add"))
   ))
-  written <- of(c("out", "figure", "repair"))
+  written <- of(c("out", "figure", "repair", "workbook"))
   onto <- identities(written)
   clash <- nzchar(onto) & onto %in% read & vapply(written, file_kind, "") != "other"
   if (any(clash)) {

@@ -388,6 +388,11 @@ options_known <- list(
     read = identity
   ),
   figure = list(takes = "FILE", help = "draw too: .png, .svg or .pdf", read = identity),
+  workbook = list(
+    takes = "FILE", help = "write the working too, with live formulas: .xlsx", read = identity
+  ),
+  date = list(takes = "DATE", help = "of a rolling result, the date", read = identity),
+  number = list(takes = "NAME", help = "which column of the result", read = identity),
   files = list(takes = "FOLDER", help = "copy the demo files there", read = identity),
   help = list(help = "show this")
 )

@@ -5,7 +5,8 @@ check_command <- function() {
     says = "all that is wrong with prices, and what can be done",
     takes = "FILE",
     options = c(
-      "price", "dates", "decimal", "as-of", "actions", "securities", "repair", hand_on
+      "price", "dates", "decimal", "as-of", "actions", "securities", "repair", "format", "out",
+      "figure", "help"
     ),
     example = "imbroglio check bay-delivery.csv.gz --figure check.png --repair repaired.csv",
     run = run_check

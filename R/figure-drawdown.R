@@ -163,15 +163,17 @@ depth_layers <- function(depth, lows) {
     ggplot2::geom_area(data = depth, fill = loss, alpha = 0.25),
     ggplot2::geom_line(data = depth, colour = loss, linewidth = 0.4),
     ggplot2::geom_point(data = lows, colour = loss, size = 2.4),
-    ggplot2::geom_label(
-      data = lows,
-      ggplot2::aes(y = .data$y, label = .data$label, hjust = .data$side),
-      colour = loss,
-      size = 3.7,
-      vjust = 1,
-      label.size = 0,
-      label.padding = ggplot2::unit(0.12, "lines"),
-      fill = ggplot2::alpha("white", 0.8)
-    )
+    do.call(ggplot2::geom_label, c(
+      list(
+        data = lows,
+        ggplot2::aes(y = .data$y, label = .data$label, hjust = .data$side),
+        colour = loss,
+        size = 3.7,
+        vjust = 1,
+        label.padding = ggplot2::unit(0.12, "lines"),
+        fill = ggplot2::alpha("white", 0.8)
+      ),
+      no_border()
+    ))
   )
 }

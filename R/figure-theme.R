@@ -9,6 +9,9 @@ loss_shades <- c("#E0A99E", loss, "#5A140B")
 faint <- "#AEB9C2"
 present <- "#B9CFDF"
 doubtful <- "#B8860B"
+# Cells of a workbook: choices that can be changed, values that were entered.
+input_fill <- "#E3EEF6"
+entered_fill <- "#F6E3B5"
 # Together, neither, against each other.
 alike_shades <- c(together = "#0B5A92", neither = "#F6F8FA", against = "#B3541E")
 zone_colours <- c(green = "#E3EEF6", yellow = "#F6E3B5", red = "#EBC0B4")
@@ -147,3 +150,8 @@ figure_devices <- list(
   },
   pdf = function(path, width, height) grDevices::cairo_pdf(path, width = width, height = height)
 )
+
+# A label's border has another name since ggplot2 3.5.0.
+no_border <- function() {
+  if (utils::packageVersion("ggplot2") >= "3.5.0") list(linewidth = 0) else list(label.size = 0)
+}

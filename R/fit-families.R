@@ -89,7 +89,11 @@ own_families <- list(
     quantile_of = function(p, lower) stats::qnorm(p, lower.tail = lower, log.p = TRUE),
     random = function(n) stats::rnorm(n),
     moments = function() c(0, 1, 0, 0),
-    more = list(jarque_bera = TRUE)
+    more = list(
+      jarque_bera = TRUE,
+      density = quote(-(z^2) / 2 - ln(2 * pi) / 2),
+      at_level = quote(normal_quantile(1 - level))
+    )
   ),
   student = location_scale(
     "student",
@@ -115,7 +119,14 @@ own_families <- list(
         if (nu > 3) 0 else NaN,
         if (nu > 4) 6 / (nu - 4) else if (nu > 2) Inf else NaN
       )
-    }
+    },
+    more = list(
+      density = quote(
+        ln_gamma((nu + 1) / 2) -
+          ln_gamma(nu / 2) - ln(nu * pi) / 2 - (nu + 1) / 2 * ln(1 + z^2 / nu)
+      ),
+      at_level = quote(student_quantile(1 - level, nu))
+    )
   ),
   cauchy = location_scale(
     "cauchy",
@@ -129,7 +140,11 @@ own_families <- list(
     tail = function(z, lower) stats::pcauchy(z, lower.tail = lower, log.p = TRUE),
     quantile_of = function(p, lower) stats::qcauchy(p, lower.tail = lower, log.p = TRUE),
     random = function(n) stats::rcauchy(n),
-    moments = function() rep(NaN, 4L)
+    moments = function() rep(NaN, 4L),
+    more = list(
+      density = quote(-ln(pi) - ln(1 + z^2)),
+      at_level = quote(-1 / tan(pi * (1 - level)))
+    )
   ),
   laplace = location_scale(
     "laplace",
@@ -145,7 +160,11 @@ own_families <- list(
     },
     quantile_of = function(p, lower) mirrored(p, lower, function(p) p + log(2)),
     random = function(n) stats::rexp(n) - stats::rexp(n),
-    moments = function() c(0, 2, 0, 3)
+    moments = function() c(0, 2, 0, 3),
+    more = list(
+      density = quote(-abs(z) - ln(2)),
+      at_level = quote(ln(2 * (1 - level)))
+    )
   ),
   logistic = location_scale(
     "logistic",
@@ -158,7 +177,11 @@ own_families <- list(
     tail = function(z, lower) stats::plogis(z, lower.tail = lower, log.p = TRUE),
     quantile_of = function(p, lower) stats::qlogis(p, lower.tail = lower, log.p = TRUE),
     random = function(n) stats::rlogis(n),
-    moments = function() c(0, pi^2 / 3, 0, 1.2)
+    moments = function() c(0, pi^2 / 3, 0, 1.2),
+    more = list(
+      density = quote(-z - 2 * ln(1 + exp(-z))),
+      at_level = quote(ln((1 - level) / level))
+    )
   ),
   ged = location_scale(
     "ged",
@@ -189,7 +212,11 @@ own_families <- list(
       a <- 1 / shape
       variance <- exp(lgamma(3 * a) - lgamma(a))
       c(0, variance, 0, exp(lgamma(5 * a) - lgamma(a)) / variance^2 - 3)
-    }
+    },
+    more = list(
+      density = quote(ln(shape / 2) - ln_gamma(1 / shape) - abs(z)^shape),
+      at_level = quote(-(gamma_quantile(1 - 2 * (1 - level), 1 / shape)^(1 / shape)))
+    )
   ),
   "johnson-su" = location_scale(
     "johnson-su",
@@ -220,7 +247,13 @@ own_families <- list(
           3 * (2 * w + 1)) /
         8
       c(-sqrt(w) * sinh(g), variance, third / variance^1.5, fourth / variance^2 - 3)
-    }
+    },
+    more = list(
+      density = quote(
+        ln(delta) - (gamma + delta * asinh(z))^2 / 2 - ln(2 * pi) / 2 - ln(1 + z^2) / 2
+      ),
+      at_level = quote(sinh((normal_quantile(1 - level) - gamma) / delta))
+    )
   ),
   "skew-student" = location_scale(
     "skew-student",
@@ -257,7 +290,15 @@ own_families <- list(
     moments = function(skew, nu) {
       r <- 1:4
       from_raw(student_size(r, nu) * (skew^(r + 1) + (-1)^r * skew^-(r + 1)) / (skew + 1 / skew))
-    }
+    },
+    more = list(
+      density = quote(
+        ln(2 / (skew + 1 / skew)) +
+          ln_gamma((nu + 1) / 2) - ln_gamma(nu / 2) - ln(nu * pi) / 2 -
+          (nu + 1) / 2 * ln(1 + (z * ((z < 0) * skew + (z >= 0) / skew))^2 / nu)
+      ),
+      at_level = quote(student_quantile((1 - level) * (1 + skew^2) / 2, nu) / skew)
+    )
   ),
   nig = location_scale(
     "nig",

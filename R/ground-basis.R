@@ -99,3 +99,9 @@ every_in_all <- function(result) {
   words <- unique(every_by_row(result))
   if (length(words) == 1L) words else "period"
 }
+
+# A choice of a basis, as text; NA where it was not made.
+choice_of <- function(about, name) {
+  taken <- about$choices[name]
+  if (length(taken)) unname(taken) else NA_character_
+}

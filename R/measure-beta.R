@@ -143,6 +143,7 @@ beta_side_by_side <- function(beside, every, last, per_year, choices, together) 
   )
   result <- new_result(lapply(columns, `[`, in_order), "beta", about, parts[[1L]]$returns)
   attr(result, "line") <- parts[[1L]]$line
+  attr(result, "prices") <- prices
   result
 }
 

@@ -79,7 +79,7 @@ correlate_returns <- function(returns, on = c("common", "pairwise"), window = NU
     if (!is.null(decay)) c(decay = format(decay)),
     if (shrink != "none") c(shrink = shrink, share = format(pairs$share, digits = 4L))
   )
-  new_result(
+  result <- new_result(
     Filter(
       Negate(is.null),
       list(
@@ -97,6 +97,8 @@ correlate_returns <- function(returns, on = c("common", "pairwise"), window = NU
     correlation_basis(returns, on, n, choices, pairs$row),
     returns
   )
+  attr(result, "confidence") <- confidence
+  result
 }
 
 # Two securities share returns as often as the one that has fewer.

@@ -18,6 +18,7 @@ own_estimators <- list(
     needs = "returns",
     formula = "sqrt(sum((r - mean)^2) / (n - 1))",
     source = "",
+    working = function(about) deviation_working(about),
     whole = function(values, choices) {
       moments <- core_moments(values, FALSE)
       kurtosis <- if (choices$errors == "normal") 0 else moments$kurtosis
@@ -33,6 +34,7 @@ own_estimators <- list(
   ewma = list(
     title = "Exponentially weighted",
     options = "decay",
+    working = function(about) ewma_working(about),
     needs = "returns",
     formula = "s2_t = d s2_(t-1) + (1 - d) r_t^2, s2_1 = r_1^2, of the period after t",
     source = "",
@@ -52,6 +54,7 @@ own_estimators <- list(
   ),
   parkinson = list(
     title = "Parkinson's",
+    working = function(about) parkinson_working(about),
     needs = "ranges",
     formula = "sqrt(mean(ln(H / L)^2) / (4 ln 2))",
     source = "Parkinson (1980)",
@@ -62,6 +65,7 @@ own_estimators <- list(
   ),
   "garman-klass" = list(
     title = "Garman and Klass's",
+    working = function(about) garman_klass_working(about),
     needs = "ranges",
     formula = "sqrt(mean(ln(H / L)^2 / 2 - (2 ln 2 - 1) ln(C / O)^2))",
     source = "Garman and Klass (1980)",
@@ -72,6 +76,7 @@ own_estimators <- list(
   ),
   "rogers-satchell" = list(
     title = "Rogers and Satchell's",
+    working = function(about) rogers_satchell_working(about),
     needs = "ranges",
     formula = "sqrt(mean(ln(H / C) ln(H / O) + ln(L / C) ln(L / O)))",
     source = "Rogers and Satchell (1991)",
@@ -82,6 +87,7 @@ own_estimators <- list(
   ),
   "yang-zhang" = list(
     title = "Yang and Zhang's",
+    working = function(about) yang_zhang_working(about),
     needs = "ranges",
     formula = paste(
       paste0(
@@ -116,6 +122,7 @@ own_estimators <- list(
   ),
   garch = list(
     title = "GARCH(1,1), normal",
+    working = function(about) garch_volatility_working(about, FALSE),
     needs = "returns",
     innovations = "normal",
     formula = "h_t = omega + alpha e_(t-1)^2 + beta h_(t-1)",
@@ -125,6 +132,7 @@ own_estimators <- list(
   ),
   "garch-student" = list(
     title = "GARCH(1,1), Student t",
+    working = function(about) garch_volatility_working(about, TRUE),
     needs = "returns",
     innovations = "student",
     formula = "h_t = omega + alpha e_(t-1)^2 + beta h_(t-1), e / sqrt(h) of Student's t",

@@ -63,6 +63,7 @@ normal_method <- function(title, formula, relative) {
     }
   )
   method$least <- 2L
+  method$working <- function(about) normal_working(about, relative)
   method$rolling <- function(values, window, least, ask) {
     if (!window) window <- nrow(values)
     deviation <- core_rolling_deviation(values, window, least)
@@ -138,7 +139,7 @@ variance_over <- function(at, h) {
 }
 
 garch_method <- function(title, formula, source, student) {
-  smooth_method(
+  method <- smooth_method(
     title,
     formula,
     source,
@@ -163,6 +164,8 @@ garch_method <- function(title, formula, source, student) {
       }
     }
   )
+  method$working <- function(about) garch_var_working(about, student)
+  method
 }
 
 # What the next period depends on.
@@ -218,7 +221,7 @@ family_method <- function(name) {
     at <- record$fit(matrix(x), "likelihood")$estimate[1L, seq_along(record$parameters)]
     if (!anyNA(at)) as.list(stats::setNames(at, record$parameters))
   }
-  smooth_method(
+  method <- smooth_method(
     record$title,
     record$formula,
     record$source,
@@ -244,4 +247,6 @@ family_method <- function(name) {
       }
     }
   )
+  method$working <- function(about) family_working(about, name)
+  method
 }

@@ -235,6 +235,7 @@ draw_method <- function(title, formula, source, blocks) {
     formula = formula,
     source = source,
     ways = "paths",
+    working = function(about) draw_working(about, blocks),
     empirical = TRUE,
     still = FALSE,
     chance = "always",

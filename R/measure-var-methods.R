@@ -29,6 +29,7 @@ own_var_methods <- list(
   historical = list(
     title = "Historical",
     formula = "the k-th worst of n returns, k by the convention of rank",
+    working = function(about) historical_working(about),
     source = "",
     ways = c("sqrt", "overlapping"),
     empirical = TRUE,
@@ -50,6 +51,7 @@ own_var_methods <- list(
     options = "decay",
     weighted = TRUE,
     title = "Age-weighted",
+    working = function(about) age_weighted_working(about),
     formula = "the worst returns whose weights (1 - d) d^age / (1 - d^n) add up to 1 - level",
     source = "Boudoukh, Richardson and Whitelaw (1998)",
     ways = c("sqrt", "overlapping"),
@@ -94,7 +96,7 @@ own_var_methods <- list(
       },
       slopes = volatility_scaled_slopes
     ),
-    list(options = "decay")
+    list(options = "decay", working = function(about) volatility_scaled_working(about))
   ),
   filtered = local({
     # The volatility of a path goes on from its own drawn returns.
@@ -111,6 +113,7 @@ own_var_methods <- list(
     )
     of_one <- method$whole
     method$ways <- "paths"
+    method$working <- function(about) filtered_working(about)
     method$chance <- "ahead"
     method$whole <- function(values, ask) {
       measured <- of_one(values, ask)
@@ -197,7 +200,7 @@ own_var_methods <- list(
         )
       }
     ),
-    list(says_none = TRUE)
+    list(says_none = TRUE, working = function(about) cornish_fisher_working(about))
   ),
   ewma = local({
     method <- smooth_method(
@@ -225,6 +228,7 @@ own_var_methods <- list(
     )
     method$options <- "decay"
     method$fitted <- FALSE
+    method$working <- function(about) ewma_var_working(about)
     method$rolling <- function(values, window, least, ask) {
       if (window) return(NULL)
       deviation <- core_before(core_decayed_deviation(values, ask$decay %||% 0.94), values)
@@ -254,7 +258,9 @@ own_var_methods <- list(
       function(at) at$covariance,
       slopes = hill_slopes
     ),
-    list(options = "tail", says_none = TRUE)
+    list(
+      options = "tail", says_none = TRUE, working = function(about) hill_working(about)
+    )
   ),
   pareto = c(
     tail_method(
@@ -273,7 +279,9 @@ own_var_methods <- list(
         named_square(covariance, c("shape", "scale", "share"))
       }
     ),
-    list(options = "tail", says_none = TRUE)
+    list(
+      options = "tail", says_none = TRUE, working = function(about) pareto_working(about)
+    )
   ),
   bootstrap = draw_method(
     "Bootstrap",

@@ -203,7 +203,7 @@ whole_volatility <- function(returns, per_year, choices) {
     )
   })
   errors <- c("errors by" = choices$errors)
-  new_result(
+  result <- new_result(
     row_bound(parts),
     "volatility",
     returns_basis(
@@ -214,6 +214,8 @@ whole_volatility <- function(returns, per_year, choices) {
     ),
     returns
   )
+  attr(result, "confidence") <- choices$confidence
+  result
 }
 
 # `spread` is the relative error of the variance; that of its root is half of it.

@@ -134,17 +134,16 @@ workbook_whole <- function(path) {
       error = function(e) raw(),
       warning = function(w) raw()
     )
-    length(bytes) == parts$Length[i] &&
-      rev(bytes[!bytes %in% as.raw(c(10L, 13L, 32L))])[1L] == charToRaw(">") &&
-      closes_its_root(rawToChar(bytes))
+    length(bytes) == parts$Length[i] && closes_its_root(bytes)
   }, NA))
 }
 
-closes_its_root <- function(text) {
-  root <- regmatches(text, regexpr("<[A-Za-z][A-Za-z0-9:]*", text, useBytes = TRUE))
+closes_its_root <- function(bytes) {
+  head <- rawToChar(utils::head(bytes, 4096L))
+  root <- regmatches(head, regexpr("<[A-Za-z][A-Za-z0-9:]*", head, useBytes = TRUE))
   length(root) == 1L && grepl(
     sprintf("(</%1$s *>|<%1$s[^<]*/>)[ \r\n]*$", substring(root, 2L)),
-    text,
+    rawToChar(utils::tail(bytes, 4096L)),
     useBytes = TRUE
   )
 }

@@ -81,7 +81,8 @@ perform_together <- function(requests) {
       max_active = length(requests)
     )
   } else {
-    httr2::multi_req_perform(requests)
+    # Newer versions do not have it any more.
+    getExportedValue("httr2", "multi_req_perform")(requests)
   }
   lapply(answers, function(a) if (inherits(a, "error") && !is.null(a$resp)) a$resp else a)
 }

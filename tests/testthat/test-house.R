@@ -36,8 +36,8 @@ names_in <- function(tree) {
 
 test_that("files call no room above their own, and the core neither prints nor knows R", {
   floors <- c(
-    RcppExports = 0, imbroglio = 0, ground = 1, prices = 2, returns = 3, measure = 4, fit = 4,
-    backtest = 4, output = 6, figure = 6, cli = 7
+    RcppExports = 0, imbroglio = 0, ground = 1, language = 1, prices = 2, returns = 3,
+    measure = 4, fit = 4, backtest = 4, output = 6, figure = 6, cli = 7
   )
   files <- list.files(source_file("R"), "\\.R$", full.names = TRUE)
   room <- sub("[-.].*$", "", basename(files))

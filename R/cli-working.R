@@ -1,0 +1,51 @@
+# The command that shows how the number of another command came about.
+
+working_command <- function() {
+  list(
+    says = "how a number came about, step by step: of any measure",
+    takes = "COMMAND FILE...",
+    options = c("date", "number", "workbook", "format", "out", "help"),
+    example = c(
+      "imbroglio working volatility bay.csv --security TARROW",
+      "imbroglio working var bay.csv --security BAYALL --method normal --workbook var.xlsx",
+      "imbroglio working beta bay.csv --benchmark BAYALL --security TARROW --out beta.html"
+    ),
+    run = function(files, options) fail("argument", "Of which command? Name it first.")
+  )
+}
+
+measuring_commands <- function(known) {
+  names(Filter(function(command) "workbook" %in% command$options, known)[
+    setdiff(names(Filter(function(command) "workbook" %in% command$options, known)), "working")
+  ])
+}
+
+run_working <- function(words, known) {
+  this <- known$working
+  of <- if (length(words)) words[1L] else "--help"
+  if (of %in% c("--help", "-h")) {
+    print_lines(command_help("working", this))
+    return(0L)
+  }
+  measuring <- measuring_commands(known)
+  if (!of %in% measuring) {
+    fail(
+      "argument",
+      sprintf("There is no working of %s.", of),
+      remedy = did_you_mean(of, measuring) %||% sprintf(
+        "There is one of %s.",
+        some(measuring, 20L)
+      )
+    )
+  }
+  takes <- setdiff(union(known[[of]]$options, this$options), "figure")
+  line <- read_command_line(words[-1L], takes, of)
+  if (isTRUE(line$options$help)) {
+    print_lines(command_help("working", this))
+    return(0L)
+  }
+  refuse_idle(of, line$options, line$given)
+  refuse_same_file(of, line$files, line$options)
+  line$options$working <- TRUE
+  known[[of]]$run(line$files, line$options)
+}

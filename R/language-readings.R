@@ -1,0 +1,122 @@
+# The readings of an expression: as text, as mathematics, as a formula of a spreadsheet. `named`
+# says what a name is called there: named(name, mode, rows_up, inside), `mode` being "range"
+# inside what makes one number of columns, "cell" elsewhere, `rows_up` 1 for what stands before,
+# and `inside` the call that makes one number.
+
+expression_text <- function(expression, named = function(name, ...) name) {
+  read_as(expression, "text", named, number_text)
+}
+
+expression_latex <- function(expression) {
+  named <- function(name, mode, rows_up, ...) {
+    upright <- sprintf("\\mathit{%s}", gsub("_", "\\_", name, fixed = TRUE))
+    if (rows_up) sprintf("%s_{t-1}", upright) else upright
+  }
+  read_as(expression, "latex", named, number_text)
+}
+
+# `is_column`: whether a name has a value for each row, and so an index.
+expression_math <- function(expression, is_column = function(name) FALSE) {
+  named <- function(name, mode, rows_up, ...) {
+    plain <- sprintf("<mi>%s</mi>", escaped(gsub("_", " ", name, fixed = TRUE)))
+    if (name == "previous") {
+      return("<msub><mi>previous</mi><mrow><mi>t</mi><mo>\u2212</mo><mn>1</mn></mrow></msub>")
+    }
+    if (!is_column(name)) return(plain)
+    index <- if (rows_up) {
+      "<mrow><mi>t</mi><mo>\u2212</mo><mn>1</mn></mrow>"
+    } else {
+      "<mi>t</mi>"
+    }
+    sprintf("<msub>%s%s</msub>", plain, index)
+  }
+  inside <- read_as(expression, "math", named, function(x) sprintf("<mn>%s</mn>", number_text(x)))
+  sprintf("<math><mrow>%s</mrow></math>", inside)
+}
+
+expression_sheet <- function(expression, named) {
+  read_as(expression, "sheet", named, number_exact)
+}
+
+escaped <- function(text) {
+  text <- gsub("&", "&amp;", text, fixed = TRUE)
+  text <- gsub("<", "&lt;", text, fixed = TRUE)
+  gsub(">", "&gt;", text, fixed = TRUE)
+}
+
+# For people: six digits, whole numbers whole.
+number_text <- function(x) {
+  vapply(x, function(one) {
+    if (is.na(one)) return("unknown")
+    if (one == round(one) && abs(one) < 1e15) {
+      return(format(one, big.mark = ",", scientific = FALSE))
+    }
+    format(signif(one, 6L), digits = 6L, big.mark = ",")
+  }, "")
+}
+
+# For programs: as many digits as bring the same number back.
+number_exact <- function(x) {
+  vapply(x, function(one) {
+    short <- sprintf("%.15g", one)
+    if (as.numeric(short) == one) short else sprintf("%.17g", one)
+  }, "")
+}
+
+read_as <- function(expression, reading, named, numbered) {
+  walk <- function(e, mode, rows_up, inside) {
+    if (is.numeric(e)) {
+      negative <- e < 0
+      return(list(text = numbered(e), tight = if (negative) 25L else tightest))
+    }
+    if (is.name(e)) {
+      return(list(text = named(as.character(e), mode, rows_up, inside), tight = tightest))
+    }
+    head <- as.character(e[[1L]])
+    # Brackets are put where this reading needs them.
+    if (head == "(") return(walk(e[[2L]], mode, rows_up, inside))
+    f <- language_of(head)
+    if (f$shape == "one") {
+      mode <- "range"
+      inside <- e
+    }
+    if (head == "before") rows_up <- rows_up + 1L
+    calls <- as.list(e)[-1L]
+    args <- lapply(calls, walk, mode = mode, rows_up = rows_up, inside = inside)
+    alone <- head == "-" && length(args) == 1L
+    tight <- if (alone) 25L else f$tight
+    # To a spreadsheet -x^2 is the square of -x.
+    wants <- if (!alone) wanted_by(f, reading) else if (reading == "sheet") 60L else 30L
+    texts <- vapply(args, `[[`, "", "text")
+    loose <- vapply(args, `[[`, 0L, "tight") < rep_len(wants, length(args))
+    texts[loose] <- in_brackets(texts[loose], reading)
+    list(text = f[[reading]](texts, calls), tight = tight)
+  }
+  walk(expression, "cell", 0L, NULL)$text
+}
+
+wanted_by <- function(f, reading) {
+  drawn <- reading %in% c("math", "latex")
+  if (drawn && !is.null(f$wants_math)) f$wants_math else f$wants
+}
+
+in_brackets <- function(text, reading) {
+  switch(
+    reading,
+    math = sprintf("<mrow><mo>(</mo>%s<mo>)</mo></mrow>", text),
+    latex = sprintf("\\left(%s\\right)", text),
+    sprintf("(%s)", text)
+  )
+}
+
+language_of <- function(name) {
+  known <- language()[[name]]
+  if (is.null(known)) {
+    fail(
+      "argument",
+      sprintf("A working knows no function %s.", name),
+      remedy = did_you_mean(name, names(language()))
+    )
+  }
+  known
+}

@@ -1,0 +1,180 @@
+# A working as it is written down: the rows it is over, what was chosen, and the steps, each an
+# expression over what stands before it. Its values come of evaluating them, with the functions of
+# the language and nothing else.
+
+# `columns`: data, a value for each row. `from`, `to`: the rows that are used, of all that are
+# there.
+rows_of_working <- function(name, words, columns, dates = NULL, from = NULL, to = NULL) {
+  list(name = name, words = words, columns = columns, dates = dates, from = from, to = to)
+}
+
+# `others`: what else could have been chosen, by what it is called.
+chosen <- function(name, words, value, unit = "number", others = NULL, source = "") {
+  list(
+    name = name,
+    words = words,
+    value = as.numeric(value),
+    unit = unit,
+    others = as.list(others),
+    source = source
+  )
+}
+
+# `others`: expressions that the trade writes instead, by what they are called.
+step <- function(name, expression, words, unit = "number", others = NULL, source = "") {
+  list(
+    name = name,
+    expression = expression,
+    words = words,
+    unit = unit,
+    others = as.list(others),
+    source = source
+  )
+}
+
+# A value that cannot be derived in a few lines: it was searched or drawn. `proof`: the names of
+# the steps by which it can be checked.
+entered <- function(name, value, words, unit = "number", proof = character(), source = "") {
+  list(
+    name = name,
+    expression = NULL,
+    value = value,
+    words = words,
+    unit = unit,
+    proof = proof,
+    others = list(),
+    source = source
+  )
+}
+
+# What was written down, put in order: only what the number `asked` needs.
+written_working <- function(asked, rows, choices, steps) {
+  steps <- steps[!vapply(steps, is.null, NA)]
+  choices <- as.list(choices)
+  names(steps) <- vapply(steps, `[[`, "", "name")
+  names(choices) <- vapply(choices, `[[`, "", "name")
+  names(rows) <- vapply(rows, `[[`, "", "name")
+  written <- list(rows = rows, choices = choices, steps = steps)
+  needed <- needed_for(asked, written)
+  written$steps <- steps[names(steps) %in% needed]
+  written$choices <- choices[names(choices) %in% needed]
+  written$rows <- Filter(
+    function(r) any(c("date", "row", names(r$columns)) %in% needed),
+    rows
+  )
+  written
+}
+
+needed_for <- function(asked, written) {
+  needed <- character()
+  open <- asked
+  while (length(open)) {
+    needed <- c(needed, open)
+    step_open <- written$steps[intersect(open, names(written$steps))]
+    used <- unlist(lapply(step_open, function(s) {
+      c(all.vars(s$expression), unlist(lapply(s$others, all.vars)), s$proof)
+    }))
+    open <- setdiff(unique(as.character(used)), needed)
+  }
+  needed
+}
+
+# The rows that are used: those from the first date to the last.
+rows_used <- function(r) {
+  n <- length(r$columns[[1L]])
+  if (is.null(r$from)) return(seq_len(n))
+  which(r$dates >= r$from & r$dates <= r$to)
+}
+
+# The values of all steps by name: one number, or a value for each row that is used. `instead`:
+# numbers or expressions that stand for others.
+values_of_working <- function(written, instead = list()) {
+  scope <- language_scope()
+  own <- list()
+  for (r in written$rows) {
+    used <- rows_used(r)
+    for (name in names(r$columns)) own[[name]] <- r$columns[[name]][used]
+    if (!is.null(r$dates) && is.null(own[["date"]])) own[["date"]] <- as.numeric(r$dates[used])
+  }
+  for (choice in written$choices) {
+    own[[choice$name]] <- instead[[choice$name]] %||% choice$value
+  }
+  list2env(own, scope)
+  for (s in written$steps) {
+    expression <- instead[[s$name]] %||% s$expression
+    value <- if (is.null(expression)) s$value else value_of(expression, scope)
+    assign(s$name, value, scope)
+  }
+  mget(c(names(own), names(written$steps)), scope)
+}
+
+language_scope <- function() {
+  functions <- lapply(language(), `[[`, "value")
+  functions$`(` <- `(`
+  functions$recursion <- NULL
+  scope <- list2env(Filter(Negate(is.null), functions), parent = emptyenv())
+  assign("pi", pi, scope)
+  scope
+}
+
+value_of <- function(expression, scope) {
+  refuse_unknown(expression, scope)
+  if (is.call(expression) && identical(expression[[1L]], quote(recursion))) {
+    return(value_of_recursion(expression[[2L]], expression[[3L]], scope))
+  }
+  eval(expression, scope)
+}
+
+refuse_unknown <- function(expression, scope) {
+  walk <- function(e) {
+    if (is.call(e)) {
+      if (!identical(e[[1L]], quote(`(`))) language_of(as.character(e[[1L]]))
+      for (part in as.list(e)[-1L]) walk(part)
+    } else if (is.name(e)) {
+      known <- as.character(e) == "previous" || exists(as.character(e), scope, inherits = FALSE)
+      if (!known) {
+        fail("argument", sprintf("A working has no step %s before this.", as.character(e)))
+      }
+    } else if (!is.numeric(e)) {
+      fail("argument", sprintf("A working has only numbers, not %s.", shown(e)))
+    }
+  }
+  walk(expression)
+}
+
+# Row by row: what stands in `then` is read at its row, what stands before one above.
+value_of_recursion <- function(first, then, scope) {
+  starts <- eval(first, scope)
+  columns <- Filter(
+    function(name) length(scope[[name]]) > 1L,
+    setdiff(all.vars(then), "previous")
+  )
+  n <- max(length(starts), vapply(columns, function(name) length(scope[[name]]), 0L))
+  starts <- rep_len(starts, n)
+  at <- which(!is.na(starts))[1L]
+  out <- rep(NA_real_, n)
+  if (is.na(at)) return(out)
+  out[at] <- starts[at]
+  by_row <- eval(
+    call("function", as.pairlist(list(row = NULL, previous = NULL)), read_at_row(then, columns, scope)),
+    list2env(list(`[` = `[`, `-` = `-`, `function` = `function`), parent = scope)
+  )
+  for (row in seq_len(n)[seq_len(n) > at]) out[row] <- by_row(row, out[row - 1L])
+  out
+}
+
+read_at_row <- function(e, columns, scope, rows_up = 0L) {
+  if (is.name(e)) {
+    if (!as.character(e) %in% columns) return(e)
+    return(call("[", e, if (rows_up) call("-", quote(row), rows_up) else quote(row)))
+  }
+  if (!is.call(e)) return(e)
+  if (identical(e[[1L]], quote(before))) {
+    return(read_at_row(e[[2L]], columns, scope, rows_up + 1L))
+  }
+  # One number of whole columns is the same in each row.
+  known <- language()[[as.character(e[[1L]])]]
+  if (identical(known$shape, "one")) return(eval(e, scope))
+  e[-1L] <- lapply(as.list(e)[-1L], read_at_row, columns, scope, rows_up)
+  e
+}

@@ -1,0 +1,172 @@
+# The workings of a correlation and of a summary of a universe.
+
+#' @export
+working_of.imbroglio_correlation <- function(result, row) {
+  this <- row_of_result(result, row)
+  about <- basis(result)
+  returns <- attr(result, "source")
+  if (!is.null(this$window)) {
+    this$other <- this$security
+    this$security <- this$benchmark
+    pair <- rows_of_several(returns, pair_names(this), this$from, this$to)
+  } else if (about$choices[["on"]] == "common") {
+    pair <- rows_of_all(returns, this)
+  } else {
+    pair <- rows_of_several(returns, pair_names(this))
+  }
+  decay <- choice_of(about, "decay")
+  weighted <- !is.na(decay)
+  shrunk <- choice_of(about, "shrink")
+  list(
+    asks = measures()$correlation$asks,
+    rows = list(pair$rows),
+    choices = c(
+      if (weighted) list(chosen("decay", "decay of the weights", as.numeric(decay))),
+      list(confidence_choice(result))
+    ),
+    steps = c(
+      pair$steps,
+      if (!is.na(shrunk)) {
+        shrunk_steps(this, about)
+      } else if (weighted) {
+        weighted_pair_steps()
+      } else {
+        c(pair_steps(), correlation_interval())
+      }
+    ),
+    main = "correlation"
+  )
+}
+
+pair_names <- function(this) c(a_ = this$security, b_ = this$other)
+
+# Over the intervals that all securities of the table share.
+rows_of_all <- function(returns, this) {
+  common <- core_common(
+    returns$values,
+    starts_of(returns),
+    spans_gaps(returns),
+    returns$kind == "log"
+  )
+  at <- match(pair_names(this), colnames(returns$values))
+  dates <- returns$dates[common$row]
+  list(
+    rows = rows_of_working(
+      "returns",
+      sprintf(
+        "%s of %s over the intervals that all %s share",
+        kind_words(returns),
+        some(pair_names(this)),
+        count(ncol(returns$values), "security", "securities")
+      ),
+      list(a_return = common$values[, at[1L]], b_return = common$values[, at[2L]]),
+      dates,
+      dates[1L],
+      dates[length(dates)]
+    ),
+    steps = list()
+  )
+}
+
+pair_steps <- function() {
+  list(
+    step("n", quote(count(a_return)), "how many they share", "count"),
+    step("mean_a", quote(sum(a_return) / n), "mean of the one", "fraction"),
+    step("mean_b", quote(sum(b_return) / n), "mean of the other", "fraction"),
+    step("squares_a", quote(sum((a_return - mean_a)^2)), "squares of the one about its mean"),
+    step("squares_b", quote(sum((b_return - mean_b)^2)), "squares of the other"),
+    step("products", quote(sum((a_return - mean_a) * (b_return - mean_b))), "products of both"),
+    step("correlation", quote(products / sqrt(squares_a * squares_b)), "correlation"),
+    step(
+      "covariance",
+      quote(products / (n - 1)),
+      "covariance",
+      others = list(
+        "divisor n" = quote(products / n)
+      )
+    )
+  )
+}
+
+correlation_interval <- function() {
+  reach <- quote(normal_quantile(1 - (1 - confidence) / 2) / sqrt(n - 3))
+  list(
+    step("reach", reach, "half of the interval of its inverse hyperbolic tangent"),
+    step("correlation_low", quote(tanh(atanh(correlation) - reach)), "from"),
+    step("correlation_high", quote(tanh(atanh(correlation) + reach)), "to")
+  )
+}
+
+weighted_pair_steps <- function() {
+  weighed <- function(name, product, words) {
+    column <- paste0("weighed_", name)
+    list(
+      step(
+        column,
+        bquote(recursion(.(product), decay * previous + (1 - decay) * .(product))),
+        words
+      ),
+      step(name, bquote(value_at(.(as.name(column)), n)), "the last of them")
+    )
+  }
+  c(
+    list(step("n", quote(count(a_return)), "how many they share", "count")),
+    weighed("squares_a", quote(a_return^2), "squares of the one, weighted exponentially"),
+    weighed("squares_b", quote(b_return^2), "squares of the other"),
+    weighed("covariance", quote(a_return * b_return), "products of both"),
+    list(step("correlation", quote(covariance / sqrt(squares_a * squares_b)), "correlation"))
+  )
+}
+
+# What a covariance is shrunk to depends on all pairs: it and the share are entered.
+shrunk_steps <- function(this, about) {
+  c(
+    pair_steps()[1:6],
+    list(
+      entered(
+        "covariance",
+        this$covariance,
+        "covariance, shrunk towards what all pairs have in common"
+      ),
+      step("covariance_sample", quote(products / n), "covariance of the sample, divisor n"),
+      entered(
+        "correlation",
+        this$correlation,
+        "correlation, of shrunk covariances",
+        proof = c("covariance", "covariance_sample")
+      )
+    )
+  )
+}
+
+#' @export
+working_of.imbroglio_summary <- function(result, row) {
+  this <- row_of_result(result, row)
+  returns <- attr(result, "source")
+  sample <- rows_of_security(returns, this$security)
+  free <- risk_free_working(result, returns, this)
+  level <- as.numeric(basis(result)$choices[["level"]])
+  fall <- wealth_steps_of_rows(sample$rows, returns$kind)
+  list(
+    asks = measures()$summary$asks,
+    rows = list(sample$rows),
+    choices = c(list(year_choice(result, returns, this), level_choice(level)), free$choices),
+    steps = c(
+      sample$steps,
+      growth_steps(returns, sample$rows),
+      moment_steps()[1:3],
+      list(step(
+        "volatility_annual",
+        quote(volatility * sqrt(per_year)),
+        "volatility a year",
+        "fraction"
+      )),
+      free$steps,
+      ratio_steps(),
+      fall,
+      list(step("max_drawdown", quote(minimum(below)), "the deepest", "fraction")),
+      rank_steps("nearest"),
+      sample_loss_steps(returns$kind == "log")
+    )
+  )
+}

@@ -1,0 +1,257 @@
+# The workings of drawdowns: wealth, its high so far, how far below.
+
+#' @export
+working_of.imbroglio_drawdown <- function(result, row) {
+  this <- row_of_result(result, row)
+  made <- wealth_working(result, this)
+  if (is.null(this$window)) {
+    made$choices <- list(level_choice(as.numeric(basis(result)$choices[["at risk"]])))
+  }
+  made$steps <- c(made$steps, drawdown_number_steps(this, made$rows[[1L]]))
+  made$main <- "max_drawdown"
+  made
+}
+
+#' @export
+working_of.imbroglio_drawdown_series <- function(result, row) {
+  this <- row_of_result(result, row)
+  this$to <- this$date
+  made <- wealth_working(result, this)
+  made$steps <- c(
+    made$steps,
+    list(
+      step("drawdown_then", quote(value_at(below, count(below))), "on the date", "fraction")
+    )
+  )
+  made$steps[[length(made$steps)]]$name <- "drawdown"
+  made$main <- "drawdown"
+  made
+}
+
+#' @export
+working_of.imbroglio_drawdown_episodes <- function(result, row) {
+  this <- row_of_result(result, row)
+  made <- wealth_working(result, this)
+  made$steps <- c(
+    made$steps,
+    list(
+      entered(
+        "peak",
+        as.numeric(this$peak),
+        "date of the high that it fell from",
+        "date"
+      ),
+      entered(
+        "trough",
+        as.numeric(this$trough),
+        "date of the least before that was reached again",
+        "date"
+      ),
+      step(
+        "drawdown",
+        quote(value_at(below, row_of(date, trough))),
+        "how far below the high",
+        "fraction"
+      ),
+      step("days_down", quote(trough - peak), "days from the one to the other", "count"),
+      if (!is.na(this$recovery)) {
+        entered(
+          "recovery",
+          as.numeric(this$recovery),
+          "date on which the high was reached",
+          "date"
+        )
+      },
+      if (!is.na(this$recovery)) {
+        step("days_to_recover", quote(recovery - trough), "days that took", "count")
+      }
+    )
+  )
+  made$main <- "drawdown"
+  made
+}
+
+# Wealth from prices, or from returns with what was put in before them.
+wealth_working <- function(result, this) {
+  source <- attr(result, "source")
+  additive <- identical(basis(result)$kind, "profit")
+  span <- c(if (!is.null(this$window) || !is.null(this$date)) as.Date(this$to))
+  if (inherits(source, "imbroglio_prices")) {
+    there <- which(!is.na(source$close[, this$security]))
+    dates <- source$dates[there]
+    rows <- rows_of_working(
+      "prices",
+      sprintf("closes of %s", this$security),
+      list(price = unname(source$close[there, this$security])),
+      dates,
+      dates[1L],
+      dates[length(dates)]
+    )
+    first <- list(step("wealth", quote(price), "wealth: the price itself"))
+  } else {
+    sample <- rows_of_security(source, this$security)
+    rows <- sample$rows
+    if (!is.null(rows$columns$price)) {
+      first <- list(step("wealth", quote(price / value_at(price, 1)), "wealth, of 1 put in"))
+    } else {
+      start <- source$start[match(this$security, colnames(source$values))]
+      rows$columns$return <- c(NA_real_, rows$columns$return)
+      rows$dates <- c(if (is.na(start)) rows$dates[1L] - 1L else start, rows$dates)
+      rows$from <- rows$dates[1L]
+      grown <- if (additive) {
+        quote(recursion(0, previous + return))
+      } else if (source$kind == "log") {
+        quote(recursion(1, previous * exp(return)))
+      } else {
+        quote(recursion(1, previous * (1 + return)))
+      }
+      first <- list(step("wealth", grown, "wealth, of what was put in"))
+    }
+  }
+  if (!is.null(this$window)) {
+    at <- match(as.numeric(this$from), as.numeric(rows$dates))
+    # The value before the first return of the window is where it starts from.
+    rows$from <- rows$dates[max(1L, at - 1L)]
+  }
+  if (length(span)) rows$to <- span
+  list(
+    asks = measures()$drawdown$asks,
+    rows = list(rows),
+    choices = list(),
+    steps = c(first, below_steps(additive, is.null(rows$columns$return)))
+  )
+}
+
+# Of returns without prices what was put in stands before the first.
+wealth_steps_of_rows <- function(rows, kind) {
+  first <- if (!is.null(rows$columns$price)) {
+    quote(price / value_at(price, 1))
+  } else if (kind == "log") {
+    quote(recursion(exp(return), previous * exp(return)))
+  } else {
+    quote(recursion(1 + return, previous * (1 + return)))
+  }
+  high <- if (is.null(rows$columns$price)) {
+    quote(recursion(higher_of(1, wealth), higher_of(previous, wealth)))
+  } else {
+    quote(recursion(wealth, higher_of(previous, wealth)))
+  }
+  c(
+    list(step("wealth", first, "wealth, of 1 put in")),
+    below_steps(FALSE, !is.null(rows$columns$price), high)
+  )
+}
+
+below_steps <- function(additive, priced,
+                        high = quote(recursion(wealth, higher_of(previous, wealth)))) {
+  list(
+    step("high", high, "the highest so far"),
+    step(
+      "below",
+      if (additive) {
+        quote(wealth - high)
+      } else if (priced) {
+        quote(wealth / high - 1)
+      } else {
+        # What was multiplied out is back at a high but for rounding.
+        quote(if_else(wealth >= high * (1 - 2^-40), 0, wealth / high - 1))
+      },
+      "how far below that",
+      "fraction"
+    )
+  )
+}
+
+drawdown_number_steps <- function(this, rows) {
+  known <- function(name) !is.na(this[[name]] %||% NA)
+  c(
+    deepest_steps(),
+    list(
+      step("m", quote(count(below) - 1), "dates after the first", "count"),
+      step("under_water", quote(sum(below < 0) / m), "share of them below a high", "share"),
+      step("pain", quote(-sum(below) / m), "mean depth", "fraction"),
+      step("ulcer", quote(sqrt(sum(below^2) / m)), "root of the mean square", "fraction")
+    ),
+    average_fall_steps(),
+    if (known("drawdown_at_risk")) at_risk_steps(),
+    if (known("return_over_drawdown") && rows$name == "prices") over_drawdown_steps()
+  )
+}
+
+deepest_steps <- function() {
+  list(
+    step("max_drawdown", quote(minimum(below)), "the deepest", "fraction"),
+    step("trough_row", quote(row_of(below, max_drawdown)), "the row on which it stands", "count"),
+    step("trough", quote(value_at(date, trough_row)), "its date", "date"),
+    step(
+      "since",
+      quote(recursion(0, if_else(wealth < high, previous + 1, 0))),
+      "rows since the high",
+      "count"
+    ),
+    step(
+      "peak_row",
+      quote(trough_row - value_at(since, trough_row)),
+      "the row of the high",
+      "count"
+    ),
+    step("peak", quote(value_at(date, peak_row)), "its date", "date")
+  )
+}
+
+average_fall_steps <- function() {
+  list(
+    step(
+      "deepest",
+      quote(recursion(0, if_else(below < 0, lower_of(previous, below), 0))),
+      "the deepest of a fall so far",
+      "fraction"
+    ),
+    step(
+      "ended",
+      quote(if_else(below < 0, 0, before(deepest))),
+      "and where a fall ended",
+      "fraction"
+    ),
+    step("last_fall", quote(value_at(deepest, m + 1)), "the fall that goes on", "fraction"),
+    step(
+      "average_drawdown",
+      quote((sum(ended) + last_fall) / (sum(ended < 0) + (last_fall < 0))),
+      "mean of the deepest of all falls",
+      "fraction"
+    )
+  )
+}
+
+at_risk_steps <- function() {
+  list(
+    step("depth", quote(-below), "depth", "fraction"),
+    step("place", quote((m - 1) * level + 2), "place of the quantile among the depths"),
+    step(
+      "drawdown_at_risk",
+      quote(
+        nth_smallest(depth, round_down(place)) +
+          (place - round_down(place)) *
+            (nth_smallest(depth, lower_of(round_down(place) + 1, m + 1)) -
+              nth_smallest(depth, round_down(place)))
+      ),
+      "depth that is not exceeded with that chance",
+      "fraction"
+    )
+  )
+}
+
+over_drawdown_steps <- function() {
+  list(
+    step(
+      "years",
+      quote(years_between(value_at(date, 1), value_at(date, count(date)))),
+      "years by the calendar"
+    ),
+    step(
+      "return_over_drawdown",
+      quote(((value_at(wealth, m + 1) / value_at(wealth, 1))^(1 / years) - 1) / -max_drawdown),
+      "return a year over it"
+    )
+  )
+}

@@ -1,0 +1,200 @@
+# The workings of a value at risk by holding, of a book's bootstrap and of a tail by its
+# threshold.
+
+#' @export
+working_of.imbroglio_split <- function(result, row) {
+  this <- row_of_result(result, row)
+  table <- as.data.frame(result)
+  same <- table$level == this$level & table$method == this$method
+  holdings <- table[same & seq_len(nrow(table)) != max(which(same)), ]
+  whole <- table[max(which(same)), ]
+  short <- unique_names(holdings$security)
+  own <- match(this$security, holdings$security)
+  total <- Reduce(
+    function(a, b) call("+", a, b),
+    lapply(paste0(short, "_component"), as.name)
+  )
+  list(
+    asks = measures()$split$asks,
+    rows = list(),
+    steps = c(
+      unlist(lapply(seq_along(short), holding_steps, short, holdings), recursive = FALSE),
+      list(
+        step("in_all", total, "all components added up", "fraction"),
+        entered(
+          "var_whole",
+          whole$component,
+          "value at risk of the book, as measured",
+          "fraction"
+        ),
+        step("left", quote(in_all - var_whole), "what is left between them"),
+        step(
+          "component",
+          if (is.na(own)) quote(in_all) else as.name(paste0(short[own], "_component")),
+          "the part asked for",
+          "fraction"
+        ),
+        step("share", quote(component / in_all), "its share of the whole", "share"),
+        entered("var_alone", this$var_alone, "value at risk of it alone", "fraction"),
+        step("saved", quote(var_alone - component), "what the others save", "fraction")
+      )
+    ),
+    main = "component"
+  )
+}
+
+# What one holding bears: its weight times the slope of the whole along it.
+holding_steps <- function(j, short, holdings) {
+  of <- function(suffix) paste0(short[j], "_", suffix)
+  list(
+    entered(of("weight"), holdings$weight[j], paste("weight of", holdings$security[j]), "share"),
+    entered(
+      of("slope"),
+      holdings$marginal[j],
+      sprintf(
+        "how value at risk grows with that of %s, by %s",
+        holdings$security[j],
+        holdings$split_by[j]
+      ),
+      proof = "left"
+    ),
+    step(
+      of("component"),
+      call("*", as.name(of("weight")), as.name(of("slope"))),
+      paste("what it bears:", holdings$security[j]),
+      "fraction"
+    )
+  )
+}
+
+#' @export
+working_of.imbroglio_bootstrap <- function(result, row) {
+  this <- row_of_result(result, row)
+  drawn <- attr(result, "drawn")
+  about <- basis(result)
+  list(
+    asks = measures()$bootstrap$asks,
+    rows = list(rows_of_working(
+      "paths",
+      sprintf("values of the book over drawn paths, of 1, with seed %s", about$seed),
+      list(worth = as.numeric(drawn$value))
+    )),
+    choices = c(
+      list(level_choice(this$level)),
+      if (!is.na(this$var_value %||% NA)) {
+        list(chosen("value", "what is held, in money", this$var_value / this$var, "money"))
+      }
+    ),
+    steps = c(
+      list(
+        step("ends", quote(worth - 1), "return of each path", "fraction"),
+        step("drawn", quote(count(ends)), "how many paths", "count")
+      ),
+      lapply(rank_steps(this$rank, quote(ends))[-1L], with_paths),
+      lapply(
+        sample_loss_steps(FALSE, quote(ends), between = between_ranks(this)),
+        with_paths
+      ),
+      if (!is.na(this$var_value %||% NA)) {
+        list(
+          step("var_value", quote(var * value), "in money", "money"),
+          step("es_value", quote(es * value), "expected shortfall, in money", "money")
+        )
+      }
+    ),
+    shows = list(list(
+      title = "The first paths: which days were drawn",
+      table = first_paths(drawn)
+    )),
+    main = "var"
+  )
+}
+
+first_paths <- function(drawn) {
+  paths <- seq_len(min(5L, drawn$how$draws))
+  days <- matrix(days_of_paths(drawn$how, paths), ncol = length(paths))
+  data.frame(
+    path = paths,
+    worth = drawn$value[paths],
+    days = apply(days, 2L, function(d) {
+      paste0(
+        paste(drawn$book$dates[utils::head(d, 3L)], collapse = ", "),
+        if (length(d) > 3L) ", ..."
+      )
+    })
+  )
+}
+
+#' @export
+working_of.imbroglio_tail <- function(result, row) {
+  this <- row_of_result(result, row)
+  returns <- attr(result, "source")
+  this$level <- as.numeric(choice_of(basis(result), "level"))
+  sample <- rows_of_security(returns, this$security)
+  about <- list(
+    returns = returns,
+    this = this,
+    basis = basis(result),
+    log = returns$kind == "log",
+    horizon = 1,
+    rows = sample$rows
+  )
+  about$basis$choices["tail"] <- this$k
+  hill <- hill_working(about)
+  keep <- function(steps, wanted) Filter(function(s) s$name %in% wanted, steps)
+  list(
+    asks = measures()$tail$asks,
+    rows = hill$rows,
+    choices = list(level_choice(this$level)),
+    steps = c(
+      sample$steps,
+      keep(hill$steps, c("n", "k", "threshold")),
+      hill_shape_steps(about$log),
+      pareto_shape_steps(about, keep),
+      list(
+        step(
+          "mean_excess",
+          quote(sum(tail_loss - threshold) / k),
+          "mean of the losses beyond, over it",
+          "fraction"
+        )
+      )
+    ),
+    main = "hill_var"
+  )
+}
+
+hill_shape_steps <- function(log) {
+  list(
+    step(
+      "hill_shape",
+      quote(sum(ln(tail_loss / threshold)) / k),
+      "Hill's shape",
+      source = "Hill (1975)"
+    ),
+    step(
+      "by_hill",
+      quote(threshold * (k / (n * (1 - level)))^hill_shape),
+      "the loss by it",
+      "fraction"
+    ),
+    step(
+      "hill_var",
+      if (log) quote(1 - exp(-by_hill)) else quote(by_hill),
+      "value at risk by it",
+      "fraction"
+    )
+  )
+}
+
+# The steps of the generalised Pareto distribution by the names that this result has.
+pareto_shape_steps <- function(about, keep) {
+  pareto <- pareto_working(about)
+  if (is.null(pareto)) return(NULL)
+  proof <- proof_names(c("shape", "scale"))
+  steps <- keep(pareto$steps, c("shape", "scale", proof, "one_period", "ahead", "var"))
+  lapply(steps, function(s) {
+    if (s$name == "var") s$name <- "pareto_var"
+    s
+  })
+}

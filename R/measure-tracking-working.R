@@ -1,0 +1,87 @@
+# The working of how far a security strays from its benchmark.
+
+#' @export
+working_of.imbroglio_tracking <- function(result, row) {
+  this <- row_of_result(result, row)
+  returns <- attr(result, "source")
+  beside <- rows_beside(returns, this, basis(result))
+  active <- beside$values[, 1L] - beside$values[, 2L]
+  list(
+    asks = measures()$tracking$asks,
+    rows = list(beside$rows),
+    choices = list(year_choice(result, returns, this, beside$rhythm)),
+    steps = c(beside$steps, line_steps()[1:6], tracking_steps(), ahead_steps(returns$kind)),
+    shows = list(
+      list(
+        title = "The days on which it strayed furthest",
+        table = days_by(
+          beside$dates,
+          abs(active),
+          security = beside$values[, 1L],
+          benchmark = beside$values[, 2L],
+          active = active
+        )
+      )
+    ),
+    main = "tracking_error_annual"
+  )
+}
+
+tracking_steps <- function() {
+  list(
+    step("correlation", quote(products / sqrt(squares_x * squares_y)), "correlation", "ratio"),
+    step("active", quote(y - x), "return above that of the benchmark", "fraction"),
+    step("active_return", quote(sum(active) / n), "its mean", "fraction"),
+    step("active_return_annual", quote(active_return * per_year), "as much a year", "fraction"),
+    step(
+      "tracking_error",
+      quote(sqrt(sum((active - active_return)^2) / (n - 1))),
+      "tracking error a period: its sample standard deviation",
+      "fraction",
+      list("divisor n" = quote(sqrt(sum((active - active_return)^2) / n)))
+    ),
+    step(
+      "tracking_error_annual",
+      quote(tracking_error * sqrt(per_year)),
+      "tracking error a year",
+      "fraction"
+    ),
+    step(
+      "information_ratio",
+      quote(active_return_annual / tracking_error_annual),
+      "information ratio: both a year"
+    )
+  )
+}
+
+# Who was ahead, how often and by how much in all.
+ahead_steps <- function(kind) {
+  growth <- function(column) {
+    if (kind == "log") {
+      bquote(exp(sum(.(column))) - 1)
+    } else {
+      bquote(exp(sum(ln(1 + .(column)))) - 1)
+    }
+  }
+  list(
+    step(
+      "ahead",
+      quote(sum(active > 0) / n),
+      "share of the periods in which it was ahead",
+      "share"
+    ),
+    step("growth", growth(quote(return)), "earned by the security in all", "fraction"),
+    step("growth_of_benchmark", growth(quote(benchmark_return)), "by the benchmark", "fraction"),
+    step(
+      "active_return_total",
+      quote(growth - growth_of_benchmark),
+      "the difference",
+      "fraction"
+    ),
+    step(
+      "information_ratio_total",
+      quote(active_return_total / tracking_error_annual),
+      "the difference in all over the tracking error of a year"
+    )
+  )
+}

@@ -1,0 +1,267 @@
+# The workings of value at risk. A method's record has its own, made here: `working(about)` gives
+# steps to `var` and `es` of one period, or of the horizon.
+
+#' @export
+working_of.imbroglio_var <- function(result, row) {
+  this <- row_of_result(result, row)
+  returns <- attr(result, "source")
+  record <- var_methods()[[this$method]]
+  overlapping <- this$horizon_by == "overlapping" && this$horizon > 1
+  sample <- rows_of_security(
+    returns,
+    this$security,
+    name = if (overlapping) "one_period_return" else "return"
+  )
+  if (overlapping) {
+    over <- core_overlapping_returns(returns$values, this$horizon, returns$kind != "simple")
+    returns <- altered(returns, values = `dimnames<-`(over, dimnames(returns$values)))
+  }
+  about <- list(
+    returns = returns,
+    this = this,
+    basis = basis(result),
+    log = returns$kind == "log",
+    adds = returns$kind == "profit",
+    rows = sample$rows,
+    horizon = if (overlapping) 1 else this$horizon
+  )
+  made <- if (!is.null(record$working)) record$working(about)
+  if (is.null(made)) made <- own_working(this$var, "var", record)
+  list(
+    asks = measures()$var$asks,
+    rows = made$rows %||% list(sample$rows),
+    choices = c(
+      list(
+        level_choice(this$level),
+        chosen("horizon", "periods ahead", if (overlapping) 1 else this$horizon, "count")
+      ),
+      if (!is.na(this$var_value %||% NA)) {
+        list(chosen("value", "what is held, in money", this$var_value / this$var, "money"))
+      },
+      made$choices
+    ),
+    steps = c(
+      without_others(sample_steps(sample, made$rows %||% list(sample$rows))),
+      if (overlapping) overlapping_steps(this$horizon, about),
+      made$steps,
+      if (!is.na(this$var_value %||% NA)) {
+        list(
+          step("var_value", quote(var * value), "in money", "money"),
+          step("es_value", quote(es * value), "expected shortfall, in money", "money")
+        )
+      }
+    ),
+    shows = made$shows,
+    main = if (is.na(this$var_value %||% NA)) "var" else "var_value"
+  )
+}
+
+# Of simple and log returns alike a loss is a share of what is held: the kind is no choice of it.
+without_others <- function(steps) {
+  lapply(steps, function(s) {
+    s$others <- list()
+    s
+  })
+}
+
+# The conventions of rank: which of n ordered returns stands at the level.
+rank_expressions <- list(
+  nearest = quote(higher_of(1, lower_of(n, round_half_up(expected)))),
+  up = quote(higher_of(1, lower_of(n, round_up(expected)))),
+  down = quote(higher_of(1, lower_of(n, round_down(expected)))),
+  interpolate = quote((n - 1) * (1 - level) + 1)
+)
+
+rank_steps <- function(rank, column = quote(return)) {
+  # Between two returns only where that is what was chosen: the steps are others then.
+  others <- rank_expressions[setdiff(c("nearest", "up", "down"), rank)]
+  names(others) <- sprintf("rank \"%s\"", names(others))
+  list(
+    step("n", bquote(count(.(column))), "how many there are", "count"),
+    step(
+      "expected",
+      quote(round_half_up(n * (1 - level) * 1e9) / 1e9),
+      "so many of them are beyond the level, freed of rounding"
+    ),
+    step(
+      "k",
+      rank_expressions[[rank]],
+      sprintf("which of the worst stands for it, by rank \"%s\"", rank),
+      "number",
+      others
+    )
+  )
+}
+
+# The loss that a return of `column` is, over the horizon by the root of time.
+loss_of <- function(value, log) {
+  if (log) bquote(1 - exp(.(value) * sqrt(horizon))) else bquote(-(.(value) * sqrt(horizon)))
+}
+
+# Value at risk and expected shortfall by the order of a column of returns.
+sample_loss_steps <- function(log, column = quote(return), horizon = FALSE, between = FALSE) {
+  loss <- function(value) {
+    if (horizon) {
+      loss_of(value, log)
+    } else if (log) {
+      bquote(1 - exp(.(value)))
+    } else {
+      call("-", value)
+    }
+  }
+  first <- if (between) quote(round_down(k)) else quote(k)
+  worse <- bquote(nth_smallest(.(column), .(first)))
+  milder <- bquote(nth_smallest(.(column), lower_of(round_down(k) + 1, n)))
+  list(
+    step("at_rank", worse, "the return that stands there", "fraction"),
+    if (between) step("next_milder", milder, "the next milder one", "fraction"),
+    step(
+      "var",
+      if (between) {
+        bquote(
+          .(loss(quote(at_rank))) +
+            (k - round_down(k)) * (.(loss(quote(next_milder))) - .(loss(quote(at_rank))))
+        )
+      } else {
+        loss(quote(at_rank))
+      },
+      "value at risk: the loss that this is",
+      "fraction"
+    ),
+    if (log) {
+      step(
+        "loss",
+        if (horizon) bquote(exp(.(column) * sqrt(horizon)) - 1) else bquote(exp(.(column)) - 1),
+        "what each log return is of what is held",
+        "fraction"
+      )
+    },
+    step(
+      "es",
+      if (log) {
+        bquote(-mean_of_smallest(loss, .(first)))
+      } else if (horizon) {
+        bquote(-(mean_of_smallest(.(column), .(first)) * sqrt(horizon)))
+      } else {
+        bquote(-mean_of_smallest(.(column), .(first)))
+      },
+      "expected shortfall: the mean loss of those as bad or worse",
+      "fraction"
+    )
+  )
+}
+
+historical_working <- function(about) {
+  log <- about$log
+  list(
+    steps = c(
+      rank_steps(about$this$rank),
+      sample_loss_steps(log, horizon = about$horizon > 1, between = between_ranks(about$this))
+    ),
+    shows = list(worst_days(about))
+  )
+}
+
+# Whether the rank lies between two returns.
+between_ranks <- function(this) identical(this$rank, "interpolate")
+
+# The worst days, and which is taken.
+worst_days <- function(about) {
+  x <- about$returns$values[, about$this$security]
+  k <- floor(about$this$position %||% NA)
+  if (is.na(k)) return(NULL)
+  first <- utils::head(order(x), min(k + 3, 30))
+  list(
+    title = sprintf("The worst days; the %s is taken", paste0(count(k), nth_ending(k))),
+    table = data.frame(
+      rank = seq_along(first),
+      date = about$returns$dates[first],
+      return = x[first],
+      taken = ifelse(seq_along(first) == k, "<-", "")
+    )
+  )
+}
+
+nth_ending <- function(k) {
+  if (k %% 100 %in% 11:13) return("th")
+  switch(as.character(k %% 10), "1" = "st", "2" = "nd", "3" = "rd", "th")
+}
+
+# Returns over several periods that overlap, each of as many as the horizon is long.
+overlapping_steps <- function(h, about) {
+  lags_of <- c("one_period_return", sprintf("return_%d_before", seq_len(h - 1)))
+  lags <- lapply(seq_len(h - 1), function(i) {
+    step(
+      lags_of[i + 1L],
+      bquote(before(.(as.name(lags_of[i])))),
+      sprintf("%s before", count(i, "row"))
+    )
+  })
+  grown <- lapply(lags_of, function(name) {
+    if (about$log || about$adds) as.name(name) else bquote((1 + .(as.name(name))))
+  })
+  how <- if (about$log || about$adds) "+" else "*"
+  whole <- Reduce(function(a, b) call(how, a, b), grown)
+  if (!about$log && !about$adds) whole <- call("-", whole, 1)
+  c(lags, list(step("return", whole, sprintf("over %s", count(h, "period")), "fraction")))
+}
+
+# By a normal distribution of mean and deviation.
+normal_working <- function(about, relative = FALSE, steps = NULL) {
+  moments <- steps %||% c(
+    list(step("n", quote(count(return)), "how many returns", "count")),
+    list(
+      step("average", quote(sum(return) / n), "their mean", "fraction"),
+      step(
+        "sd",
+        quote(sqrt(sum((return - average)^2) / (n - 1))),
+        "their standard deviation",
+        "fraction",
+        list("divisor n" = quote(sqrt(sum((return - average)^2) / n)))
+      ),
+      if (relative) {
+        chosen_zero("centre", "the mean is taken as 0", about)
+      } else {
+        step("centre", quote(average), "the mean is kept", "fraction")
+      }
+    )
+  )
+  list(steps = c(moments, normal_loss_steps(about$log)))
+}
+
+chosen_zero <- function(name, words, about) {
+  step(name, 0, words, "fraction", list("with the mean" = quote(average)))
+}
+
+normal_loss_steps <- function(log) {
+  whole <- list(
+    step("z", quote(normal_quantile(1 - level)), "quantile of the standard normal distribution"),
+    step("centre_ahead", quote(centre * horizon), "mean over the horizon", "fraction"),
+    step("sd_ahead", quote(sd * sqrt(horizon)), "deviation over it", "fraction"),
+    step("quantile", quote(centre_ahead + z * sd_ahead), "the return at the level", "fraction")
+  )
+  ends <- if (log) {
+    list(
+      step("var", quote(1 - exp(quantile)), "value at risk: the loss that this is", "fraction"),
+      step(
+        "es",
+        quote(
+          1 - exp(centre_ahead + sd_ahead^2 / 2) * normal_below(z - sd_ahead) / (1 - level)
+        ),
+        "expected shortfall: the mean loss beyond",
+        "fraction"
+      )
+    )
+  } else {
+    list(
+      step("var", quote(-quantile), "value at risk: the loss that this is", "fraction"),
+      step(
+        "es",
+        quote(sd_ahead * normal_density(z) / (1 - level) - centre_ahead),
+        "expected shortfall: the mean loss beyond",
+        "fraction"
+      )
+    )
+  }
+  c(whole, ends)
+}

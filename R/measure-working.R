@@ -1,0 +1,74 @@
+# What the workings of the measures share. working_of() gives, of one row of a result: what it
+# `asks`, the `rows` it is over, the `choices` made, the `steps` to all of its numbers, each named
+# as its column, and what it `shows`: tables of the observations that decided.
+
+working_of <- function(result, row) UseMethod("working_of")
+
+#' @export
+working_of.default <- function(result, row) {
+  fail(
+    "working",
+    sprintf("There is no working of %s.", attr(result, "measure")),
+    remedy = "Ask the measure that it was made of."
+  )
+}
+
+row_of_result <- function(result, row) lapply(as.list(as.data.frame(result)), `[`, row)
+
+# Periods a year: those of the basis, else the security's own.
+year_choice <- function(result, returns, this,
+                        rhythm = rhythm_part(returns$rhythm, this$security)) {
+  taken <- basis(result)$per_year
+  if (is.na(taken)) taken <- rhythm$per_year[[1L]]
+  every <- rhythm$every[[1L]]
+  usual <- if (every == "day") c(250, 252, 260, 365) else frequencies[[every]]$per_year
+  usual <- stats::setNames(as.list(usual), usual)
+  own <- rhythm$own[[1L]]
+  if (!is.na(own)) usual[["as its dates make"]] <- own
+  chosen(
+    "per_year",
+    "periods a year",
+    taken,
+    others = usual[abs(unlist(usual) / taken - 1) > 1e-9]
+  )
+}
+
+level_choice <- function(level, others = c(0.95, 0.99, 0.999)) {
+  others <- others[abs(others - level) > 1e-9]
+  chosen(
+    "level",
+    "level",
+    level,
+    "level",
+    stats::setNames(as.list(others), paste("level", others))
+  )
+}
+
+# Of the interval of an estimate; a rolling one has none.
+confidence_choice <- function(result) {
+  taken <- attr(result, "confidence") %||% attr(result, "line")$confidence
+  chosen("confidence", "confidence of the interval", taken %||% NA, "level")
+}
+
+# Of what a user registered only what it says of itself is known.
+own_working <- function(value, name, record) {
+  list(
+    steps = list(entered(
+      name,
+      value,
+      paste0(
+        record$title,
+        if (nzchar(record$formula)) paste0(": ", record$formula),
+        ", as a function that was registered gives it"
+      ),
+      source = record$source
+    ))
+  )
+}
+
+# The days on which a column is most: what they were and what they counted.
+days_by <- function(dates, by, ..., most = 10L) {
+  first <- utils::head(order(by, decreasing = TRUE), most)
+  columns <- lapply(list(...), `[`, first)
+  do.call(data.frame, c(list(date = dates[first]), columns, list(check.names = FALSE)))
+}

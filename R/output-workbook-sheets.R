@@ -1,0 +1,240 @@
+# The sheets of a workbook with live formulas.
+
+workbook_style <- function(kind) {
+  switch(
+    kind,
+    title = openxlsx::createStyle(fontSize = 14, textDecoration = "bold"),
+    number = openxlsx::createStyle(fontSize = 24, textDecoration = "bold", halign = "left"),
+    head = openxlsx::createStyle(
+      textDecoration = "bold",
+      border = "bottom",
+      wrapText = TRUE,
+      valign = "top"
+    ),
+    input = openxlsx::createStyle(fgFill = input_fill, border = "TopBottomLeftRight"),
+    entered = openxlsx::createStyle(fgFill = entered_fill),
+    words = openxlsx::createStyle(wrapText = TRUE, valign = "top"),
+    openxlsx::createStyle(numFmt = kind)
+  )
+}
+
+number_format <- function(unit) {
+  switch(
+    unit, fraction = "0.000000%", share = "0.00%", level = "0.0##%", date = "yyyy-mm-dd",
+    count = "#,##0", money = "#,##0.00", "General"
+  )
+}
+
+# Days of a spreadsheet are counted from 30 December 1899.
+in_sheet <- function(value, unit) if (unit == "date") value + 25569 else value
+
+# What a name of a working is in formulas of one place: `row` is where a cell formula stands, and
+# `own` the rows that it is of.
+names_in_formulas <- function(plan, own = NULL) {
+  where <- function(name) {
+    for (one in plan$rows) if (name %in% one$names) return(one)
+    NULL
+  }
+  function(name, mode, rows_up, inside) {
+    if (name == "pi") return("PI()")
+    if (name == "previous") return("{previous}")
+    one <- where(name)
+    if (is.null(one)) return(name_in_book(name, plan$tag))
+    if (mode == "cell") return(sprintf("$%s{%d}", one$letter[[name]], -rows_up))
+    columns <- intersect(all.vars(inside), one$names)
+    begins <- max(one$begins[columns])
+    if (begins == one$begins[[name]]) return(name_in_book(name, plan$tag))
+    range_formula(plan, one, name, begins)
+  }
+}
+
+range_formula <- function(plan, one, name, begins = one$begins[[name]]) {
+  column <- sprintf("'%s'!$%s", gsub("'", "''", one$sheet, fixed = TRUE), one$letter[[name]])
+  if (!one$dated) {
+    return(sprintf(
+      "%s$%d:$%s$%d", column, one$first + begins, one$letter[[name]], one$last
+    ))
+  }
+  whole <- sprintf("%s$2:$%s$%d", column, one$letter[[name]], one$all + 1L)
+  sprintf(
+    "INDEX(%1$s,%2$s+%4$d):INDEX(%1$s,%3$s)",
+    whole,
+    name_in_book(paste0(one$record$name, "_first"), plan$tag),
+    name_in_book(paste0(one$record$name, "_last"), plan$tag),
+    begins
+  )
+}
+
+# The formula of each row, from one template in which rows are marked.
+row_formulas <- function(template, rows, letter) {
+  template <- gsub("{previous}", sprintf("$%s{-1}", letter), template, fixed = TRUE)
+  pieces <- strsplit(template, "{", fixed = TRUE)[[1L]]
+  out <- rep(pieces[1L], length(rows))
+  for (piece in pieces[-1L]) {
+    up <- as.integer(sub("[}].*$", "", piece))
+    out <- paste0(out, rows + up, sub("^[^}]*[}]", "", piece))
+  }
+  out
+}
+
+write_rows_sheet <- function(book, plan, one) {
+  r <- one$record
+  n <- one$all
+  rows <- seq_len(n) + 1L
+  table <- r$columns
+  if (one$dated) table <- c(list(date = r$dates), list(row_in_span = rep(NA_real_, n)), table)
+  openxlsx::writeData(
+    book,
+    one$sheet,
+    as.data.frame(table, check.names = FALSE, optional = TRUE),
+    headerStyle = workbook_style("head")
+  )
+  named <- names_in_formulas(plan, one)
+  if (one$dated) {
+    limit <- function(end) name_in_book(paste0(r$name, "_", end), plan$tag)
+    openxlsx::writeFormula(
+      book,
+      one$sheet,
+      sprintf(
+        "IF(AND(ROW()-1>=%s,ROW()-1<=%s),ROW()-%s,0)",
+        limit("first"),
+        limit("last"),
+        limit("first")
+      )[rep(1L, n)],
+      2L,
+      2L
+    )
+  }
+  for (name in one$computed) {
+    s <- plan$written$steps[[name]]
+    column <- match(name, names(one$letter))
+    openxlsx::writeData(book, one$sheet, name, column, 1L)
+    template <- row_template(s$expression, one, name, named)
+    openxlsx::writeFormula(
+      book,
+      one$sheet,
+      row_formulas(template, rows, one$letter[[name]]),
+      column,
+      2L
+    )
+  }
+  style_rows_sheet(book, plan, one)
+}
+
+row_template <- function(expression, one, name, named) {
+  begins <- one$begins[[name]]
+  place <- if (one$dated) sprintf("$%s{0}", one$letter[["row_in_span"]]) else "(ROW()-1)"
+  if (!is.call(expression) || !identical(expression[[1L]], quote(recursion))) {
+    formula <- expression_sheet(expression, named)
+    return(
+      if (begins || one$dated) sprintf("IF(%s>%d,%s,\"\")", place, begins, formula) else formula
+    )
+  }
+  sprintf(
+    "IF(%1$s>%2$d,%3$s,IF(%1$s=%2$d,%4$s,\"\"))",
+    place,
+    begins + 1L,
+    expression_sheet(expression[[3L]], named),
+    expression_sheet(expression[[2L]], named)
+  )
+}
+
+style_rows_sheet <- function(book, plan, one) {
+  columns <- seq_along(one$letter)
+  openxlsx::addStyle(
+    book,
+    one$sheet,
+    workbook_style("head"),
+    rows = 1L,
+    cols = columns,
+    stack = TRUE
+  )
+  openxlsx::freezePane(book, one$sheet, firstRow = TRUE, firstCol = one$dated)
+  openxlsx::setColWidths(book, one$sheet, columns, 13)
+  if (one$dated) {
+    openxlsx::setColWidths(book, one$sheet, 2L, 8)
+  }
+  openxlsx::pageSetup(
+    book,
+    one$sheet,
+    orientation = "landscape",
+    fitToWidth = TRUE,
+    fitToHeight = FALSE,
+    printTitleRows = 1L
+  )
+}
+
+write_working_sheet <- function(book, plans) {
+  head <- c(
+    "step", "in words", "formula", "value here", "our number", "apart", "unit", "source"
+  )
+  for (plan in plans) {
+    top <- plan$top
+    openxlsx::writeData(book, "Working", working_title(plan$working), 1L, top)
+    openxlsx::addStyle(book, "Working", workbook_style("title"), top, 1L)
+    openxlsx::writeData(book, "Working", t(head), 1L, top + 1L, colNames = FALSE)
+    openxlsx::addStyle(book, "Working", workbook_style("head"), top + 1L, seq_along(head))
+    write_steps(book, plan)
+  }
+  openxlsx::setColWidths(book, "Working", 1:8, c(24, 46, 60, 18, 20, 11, 10, 26))
+  openxlsx::freezePane(book, "Working", firstCol = TRUE)
+  openxlsx::pageSetup(
+    book,
+    "Working",
+    orientation = "landscape",
+    fitToWidth = TRUE,
+    fitToHeight = FALSE
+  )
+}
+
+write_steps <- function(book, plan) {
+  steps <- plan$written$steps
+  rows <- plan$top + 1L + seq_along(steps)
+  ours <- our_numbers(plan)
+  formula <- vapply(steps, function(s) {
+    if (is.null(s$expression)) "entered" else expression_text(s$expression)
+  }, "")
+  table <- data.frame(names(steps), vapply(steps, `[[`, "", "words"), formula)
+  openxlsx::writeData(book, "Working", table, 1L, rows[1L], colNames = FALSE)
+  units <- data.frame(vapply(steps, `[[`, "", "unit"), vapply(steps, `[[`, "", "source"))
+  openxlsx::writeData(book, "Working", units, 7L, rows[1L], colNames = FALSE)
+  named <- names_in_formulas(plan)
+  for (i in seq_along(steps)) write_step(book, plan, steps[[i]], ours[[i]], rows[i], named)
+  wrapped <- workbook_style("words")
+  openxlsx::addStyle(book, "Working", wrapped, rows, 1:3, gridExpand = TRUE, stack = TRUE)
+  openxlsx::addStyle(book, "Working", workbook_style("0.0E+00"), rows, 6L, stack = TRUE)
+}
+
+# Of each step the number of the result, where it is one of it; else that of the working in R.
+our_numbers <- function(plan) {
+  row <- attr(plan$working, "row")
+  steps <- plan$written$steps
+  vapply(names(steps), function(name) {
+    value <- plan$values[[name]]
+    if (length(value) != 1L) return(NA_real_)
+    measured <- row[[name]]
+    if (length(measured) == 1L && is.finite(as.numeric(measured))) value <- as.numeric(measured)
+    in_sheet(value, steps[[name]]$unit)
+  }, 0)
+}
+
+write_step <- function(book, plan, s, ours, at, named) {
+  if (!s$name %in% plan$scalars) {
+    one <- Find(function(one) s$name %in% one$names, plan$rows)
+    text <- sprintf("column %s of %s", one$letter[[s$name]], one$sheet)
+    return(openxlsx::writeData(book, "Working", text, 4L, at))
+  }
+  if (is.null(s$expression)) {
+    openxlsx::writeData(book, "Working", ours, 4L, at)
+  } else {
+    openxlsx::writeFormula(book, "Working", expression_sheet(s$expression, named), 4L, at)
+  }
+  openxlsx::writeData(book, "Working", ours, 5L, at)
+  apart <- sprintf("ABS(D%1$d-E%1$d)/MAX(ABS(E%1$d),1E-6)", at)
+  openxlsx::writeFormula(book, "Working", apart, 6L, at)
+  unit <- workbook_style(number_format(s$unit))
+  openxlsx::addStyle(book, "Working", unit, at, 4:5, gridExpand = TRUE)
+  if (is.null(s$expression)) {
+    openxlsx::addStyle(book, "Working", workbook_style("entered"), at, 4L, stack = TRUE)
+  }
+}

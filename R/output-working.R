@@ -1,0 +1,175 @@
+#' How a number came about
+#'
+#' Every number of a result, derived step by step from the prices or returns that it stands on:
+#' what was chosen, and what else would have given; the data; the steps, each a formula with its
+#' numbers put in; the observations that decided; and the number itself, with the difference of
+#' the working's own arithmetic from it.
+#'
+#' A working is one description with several readings: as text when it is printed, as data (a
+#' tibble whose column `expression` holds R calls over the names of earlier steps and of columns
+#' of data, exported by [working_json()]), as mathematics ([working_page()]), and as live formulas
+#' of a spreadsheet ([write_workbook()]). It is evaluated by a small language of its own that
+#' knows some fifty functions and nothing else; the core that measures is not asked again, so that
+#' the two check each other.
+#'
+#' What was searched (a likelihood) or drawn (a bootstrap) is entered as a value, and proved by
+#' steps beside it: the likelihood there and a step to each side, the draws that decided.
+#'
+#' @param result The result of a `measure_*()` function or another that gives results.
+#' @param security,method,benchmark,family,level,window,horizon Which row, where the result has
+#'   several; the first that is left is taken, and said.
+#' @param date Of a rolling result or a series the date: the last on or before it. By default the
+#'   last.
+#' @param number Which column of the row; by default the measure's own.
+#' @return An `imbroglio_working`: a tibble with a row for each step and the columns `step`,
+#'   `words`, `expression` (a list of calls; `NULL` where a value is entered), `value` (a list: a
+#'   number, or a value for each row), `unit` and `source`.
+#' @section Errors: `imbroglio_error_argument` for a row or column that is not there;
+#'   `imbroglio_error_working` for a number that has no working.
+#' @examples
+#' prices <- read_prices(demo_file("bay.csv"))
+#' show_working(measure_volatility(prices), security = "TARROW")
+#' show_working(measure_var(prices), security = "BAYALL")
+#' @export
+show_working <- function(result, security = NULL, date = NULL, method = NULL, number = NULL,
+                         benchmark = NULL, family = NULL, level = NULL, window = NULL,
+                         horizon = NULL) {
+  about <- basis(result)
+  picks <- list(
+    security = security, method = method, benchmark = benchmark, family = family, level = level,
+    window = window, horizon = horizon
+  )
+  row <- row_to_show(result, picks, date)
+  working_of_row(result, row, number)
+}
+
+working_of_row <- function(result, row, number = NULL) {
+  if (!inherits(result, "imbroglio_result")) {
+    fail("argument", "A working is of a result.", where = sprintf("This is %s.", shown(result)))
+  }
+  made <- working_of(result, row)
+  asked <- number_to_show(result, made, number)
+  if (is.na(result[[asked]][row])) {
+    fail(
+      "working",
+      sprintf("%s is not known there, so there is nothing to show.", asked),
+      where = sprintf("Row %s of the result.", count(row))
+    )
+  }
+  written <- written_working(asked, made$rows, made$choices, made$steps)
+  new_working(result, row, made, written, asked)
+}
+
+# The row that is meant.
+row_to_show <- function(result, picks, date) {
+  table <- as.data.frame(result)
+  if (!nrow(table)) fail("argument", "The result has no row to show the working of.")
+  rows <- seq_len(nrow(table))
+  for (name in names(picks)) {
+    wanted <- picks[[name]]
+    if (is.null(wanted)) next
+    if (is.null(table[[name]])) {
+      fail("argument", sprintf("A result of this measure has no `%s` to pick.", name))
+    }
+    if (length(wanted) != 1L) fail("argument", sprintf("`%s` must be one.", name))
+    rows <- rows[table[[name]][rows] %in% wanted]
+    if (!length(rows)) {
+      fail(
+        "argument",
+        sprintf("The result has no row of %s %s.", name, shown(wanted)),
+        remedy = sprintf("It has %s.", some(unique(table[[name]])))
+      )
+    }
+  }
+  last <- if (is.null(table$window) && is.null(table$date)) NULL else table$date %||% table$to
+  if (is.null(date)) {
+    if (is.null(last)) rows[1L] else rows[last[rows] == max(last[rows][1L])][1L]
+  } else {
+    if (is.null(last)) {
+      fail(
+        "argument",
+        "This result is of the whole sample, and has one date only.",
+        remedy = "A rolling result, by `window`, has one on each date."
+      )
+    }
+    day <- check_date(date, "date", last = TRUE)
+    before <- rows[last[rows] <= day]
+    if (!length(before)) {
+      fail("argument", sprintf("The result begins on %s.", min(last[rows])))
+    }
+    before[which.max(last[before])]
+  }
+}
+
+number_to_show <- function(result, made, number) {
+  steps <- vapply(made$steps[!vapply(made$steps, is.null, NA)], `[[`, "", "name")
+  known <- intersect(names(result), steps)
+  if (is.null(number)) {
+    return(intersect(c(made$main, readings_column(result), rev(known)), known)[1L])
+  }
+  if (!number %in% names(result)) {
+    fail(
+      "argument",
+      sprintf("The result has no column %s.", shown(number)),
+      remedy = did_you_mean(number, known)
+    )
+  }
+  if (!number %in% known) {
+    fail(
+      "working",
+      sprintf("%s has no working of its own.", number),
+      remedy = sprintf("There is one of %s.", some(known, 40L))
+    )
+  }
+  number
+}
+
+readings_column <- function(result) {
+  tryCatch(readings(result)$column, error = function(e) NULL)
+}
+
+new_working <- function(result, row, made, written, asked) {
+  values <- values_of_working(written)
+  steps <- written$steps
+  measured <- result[[asked]][row]
+  table <- tibble::tibble(
+    step = names(steps),
+    words = vapply(steps, `[[`, "", "words"),
+    expression = lapply(unname(steps), `[[`, "expression"),
+    value = unname(values[names(steps)]),
+    unit = vapply(steps, `[[`, "", "unit"),
+    source = vapply(steps, `[[`, "", "source")
+  )
+  structure(
+    table,
+    class = c("imbroglio_working", class(table)),
+    written = written,
+    values = values,
+    asked = asked,
+    measured = as.numeric(measured),
+    difference = values[[asked]] - as.numeric(measured),
+    asks = made$asks,
+    shows = made$shows,
+    row = lapply(as.list(as.data.frame(result)), `[`, row),
+    measure = attr(result, "measure"),
+    title = title_of(result),
+    basis = basis(result)
+  )
+}
+
+# What each choice would have given otherwise: the choice, what was taken, what else, the number.
+other_choices <- function(working) {
+  written <- attr(working, "written")
+  asked <- attr(working, "asked")
+  of <- function(record) {
+    if (!length(record$others)) return(NULL)
+    numbers <- vapply(seq_along(record$others), function(i) {
+      instead <- stats::setNames(record$others[i], record$name)
+      as.numeric(values_of_working(written, instead)[[asked]])
+    }, 0)
+    data.frame(choice = record$name, otherwise = names(record$others), number = numbers)
+  }
+  others <- do.call(rbind, lapply(c(written$choices, written$steps), of))
+  rownames(others) <- NULL
+  others
+}

@@ -1,0 +1,200 @@
+# What the working of a measure of returns begins with: the prices of one security, and the step
+# from them to its returns.
+
+# `from`, `to`: the first and last return that is used, where not all are.
+rows_of_security <- function(returns, security, from = NULL, to = NULL, name = "return") {
+  if (identical(returns$today$name, security)) return(rows_of_book(returns, from, to, name))
+  there <- which(!is.na(returns$values[, security]))
+  dates <- returns$dates[there]
+  r <- unname(returns$values[there, security])
+  prices <- prices_behind(returns, security, dates, r)
+  if (is.null(prices)) {
+    return(list(
+      rows = rows_of_working(
+        "returns",
+        sprintf("%s of %s", kind_words(returns), security),
+        stats::setNames(list(r), name),
+        dates,
+        from %||% dates[1L],
+        to %||% dates[length(dates)]
+      ),
+      steps = list()
+    ))
+  }
+  # The price before the first return is a row of its own.
+  all_dates <- c(prices$start, dates)
+  first <- if (is.null(from)) 1L else match(as.numeric(from), as.numeric(dates))
+  list(
+    rows = rows_of_working(
+      "prices",
+      sprintf("closes of %s", security),
+      list(price = prices$close),
+      all_dates,
+      all_dates[first],
+      to %||% all_dates[length(all_dates)]
+    ),
+    steps = list(return_step(returns$kind, name))
+  )
+}
+
+return_step <- function(kind, name = "return", price = quote(price)) {
+  simple <- bquote(.(price) / before(.(price)) - 1)
+  in_logs <- bquote(ln(.(price) / before(.(price))))
+  if (kind == "log") {
+    step(name, in_logs, "log return", "fraction", list("simple returns" = simple))
+  } else {
+    step(name, simple, "return", "fraction", list("log returns" = in_logs))
+  }
+}
+
+kind_words <- function(returns) {
+  every <- unique(returns$rhythm$every)
+  paste(
+    if (length(every) == 1L) sentence_case(adverb_of(every)) else "All",
+    if (returns$kind == "profit") "profits" else paste(returns$kind, "returns")
+  )
+}
+
+# The closes that returns were taken of, where they give the same numbers: the price before the
+# first, and those of the dates.
+prices_behind <- function(returns, security, dates, r) {
+  prices <- returns$prices
+  start <- returns$start[match(security, colnames(returns$values))]
+  if (is.null(prices) || is.na(start) || !length(r) || !security %in% colnames(prices$close)) {
+    return(NULL)
+  }
+  rows <- match(as.numeric(c(start, dates)), as.numeric(prices$dates))
+  if (anyNA(rows)) return(NULL)
+  close <- unname(prices$close[rows, security])
+  again <- if (returns$kind == "log") {
+    log(close[-1L] / close[-length(close)])
+  } else {
+    close[-1L] / close[-length(close)] - 1
+  }
+  same <- !anyNA(again) && all(abs(again - r) <= 1e-13 * pmax(1, abs(r)))
+  if (same) list(start = start, close = close)
+}
+
+# Several series over the intervals that all have. `series`: which, by what they are called in the
+# steps; the first has plain names.
+rows_of_several <- function(returns, series, from = NULL, to = NULL, kind = returns$kind) {
+  at <- match(series, colnames(returns$values))
+  common <- core_common(
+    returns$values[, at, drop = FALSE],
+    starts_of(returns)[at],
+    spans_gaps(returns),
+    returns$kind == "log"
+  )
+  dates <- returns$dates[common$row]
+  r <- common$values
+  prefix <- names(series)
+  prices <- shared_prices(returns, at, common$row, r)
+  if (is.null(prices)) {
+    columns <- stats::setNames(
+      lapply(seq_along(series), function(j) r[, j]),
+      paste0(prefix, "return")
+    )
+    return(list(
+      rows = rows_of_working(
+        "returns",
+        sprintf("%s of %s over the intervals that they share", kind_words(returns), some(series)),
+        columns,
+        dates,
+        from %||% dates[1L],
+        to %||% dates[length(dates)]
+      ),
+      steps = list(),
+      dates = dates,
+      values = r
+    ))
+  }
+  all_dates <- c(prices$start, dates)
+  first <- if (is.null(from)) 1L else match(as.numeric(from), as.numeric(dates))
+  list(
+    rows = rows_of_working(
+      "prices",
+      sprintf("closes of %s on the dates that all of them have", some(series)),
+      stats::setNames(
+        lapply(seq_along(series), function(j) prices$close[, j]),
+        paste0(prefix, "price")
+      ),
+      all_dates,
+      all_dates[first],
+      to %||% all_dates[length(all_dates)]
+    ),
+    steps = lapply(seq_along(series), function(j) {
+      return_step(kind, paste0(prefix[j], "return"), as.name(paste0(prefix[j], "price")))
+    }),
+    dates = dates,
+    values = r
+  )
+}
+
+# Closes on shared dates, where they give the returns over shared intervals.
+shared_prices <- function(returns, at, rows, r) {
+  prices <- returns$prices
+  if (is.null(prices) || !length(rows) || !spans_gaps(returns)) return(NULL)
+  series <- colnames(returns$values)[at]
+  if (!all(series %in% colnames(prices$close))) return(NULL)
+  close <- prices$close[, series, drop = FALSE]
+  days <- as.numeric(prices$dates)
+  ends <- match(as.numeric(returns$dates[rows]), days)
+  known <- which(rowSums(is.na(close)) == 0)
+  earlier <- known[known %in% match(as.numeric(c(returns$start[at], returns$dates)), days)]
+  earlier <- earlier[earlier < ends[1L]]
+  if (anyNA(ends) || !length(earlier)) return(NULL)
+  close <- unname(close[c(max(earlier), ends), , drop = FALSE])
+  n <- nrow(close)
+  again <- close[-1L, , drop = FALSE] / close[-n, , drop = FALSE]
+  again <- if (returns$kind == "log") log(again) else again - 1
+  same <- !anyNA(again) && all(abs(again - r) <= 1e-12 * pmax(1, abs(r)))
+  if (same) list(start = prices$dates[max(earlier)], close = close)
+}
+
+# The steps to the returns, where the rows that a working is over have the prices they are of.
+sample_steps <- function(sample, rows) {
+  begins <- names(sample$rows$columns)[1L]
+  if (any(vapply(rows, function(r) begins %in% names(r$columns), NA))) sample$steps
+}
+
+# A book as held today: the returns of its holdings, by today's weights.
+rows_of_book <- function(returns, from = NULL, to = NULL, name = "return") {
+  today <- returns$today
+  short <- unique_names(today$security)
+  series <- stats::setNames(today$security, paste0(short, "_"))
+  made <- rows_of_several(today$book$returns, series, from, to, kind = "simple")
+  held <- lapply(seq_along(short), function(j) {
+    entered(
+      paste0(short[j], "_weight"),
+      today$weights[[j]],
+      sprintf("weight of %s as held today", today$security[j]),
+      "share"
+    )
+  })
+  # Returns that were given as logarithms are made simple: only these add across holdings.
+  in_logs <- today$book$returns$kind == "log"
+  plain <- !length(made$steps) && in_logs
+  parts <- lapply(short, function(one) {
+    r <- as.name(paste0(one, "_return"))
+    call("*", as.name(paste0(one, "_weight")), if (plain) bquote((exp(.(r)) - 1)) else r)
+  })
+  whole <- Reduce(function(a, b) call("+", a, b), parts)
+  made$steps <- c(
+    made$steps,
+    held,
+    list(step(
+      name,
+      if (in_logs) bquote(ln(1 + .(call("(", whole)))) else whole,
+      "return of the book: those of its holdings by their weights",
+      "fraction"
+    ))
+  )
+  made
+}
+
+# Names that can stand in a formula.
+unique_names <- function(x) {
+  plain <- gsub("[^A-Za-z0-9]+", "_", x)
+  plain <- ifelse(grepl("^[A-Za-z]", plain), plain, paste0("s", plain))
+  make.unique(plain, sep = "_")
+}
