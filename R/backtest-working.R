@@ -75,6 +75,7 @@ kupiec_steps <- function() {
       "kupiec",
       quote(2 * (as_seen - as_meant)),
       "twice the difference",
+      "statistic",
       source = "Kupiec (1995)"
     ),
     step(
@@ -124,10 +125,11 @@ independence_steps <- function() {
       "independence",
       quote(if_else(of_breach * of_calm == 0, 0, higher_of(0, 2 * (apart - alike)))),
       "twice the difference",
+      "statistic",
       source = "Christoffersen (1998)"
     ),
     step("independence_p", quote(chi_squared_beyond(independence, 1)), "chance of as much"),
-    step("coverage", quote(kupiec + independence), "both together"),
+    step("coverage", quote(kupiec + independence), "both together", "statistic"),
     step("coverage_p", quote(chi_squared_beyond(coverage, 2)), "chance of as much")
   )
 }

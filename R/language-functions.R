@@ -290,8 +290,10 @@ language_columns <- list(
   })
 )
 
-language <- function() {
-  c(
-    language_arithmetic, language_each, language_distributions, language_one, language_columns
-  )
-}
+language_functions <- c(
+  language_arithmetic,
+  language_each,
+  language_distributions,
+  language_one,
+  language_columns
+)

@@ -110,12 +110,12 @@ in_brackets <- function(text, reading) {
 }
 
 language_of <- function(name) {
-  known <- language()[[name]]
+  known <- language_functions[[name]]
   if (is.null(known)) {
     fail(
       "argument",
       sprintf("A working knows no function %s.", name),
-      remedy = did_you_mean(name, names(language()))
+      remedy = did_you_mean(name, names(language_functions))
     )
   }
   known

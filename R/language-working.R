@@ -109,7 +109,7 @@ values_of_working <- function(written, instead = list()) {
 }
 
 language_scope <- function() {
-  functions <- lapply(language(), `[[`, "value")
+  functions <- lapply(language_functions, `[[`, "value")
   functions$`(` <- `(`
   functions$recursion <- NULL
   scope <- list2env(Filter(Negate(is.null), functions), parent = emptyenv())
@@ -173,7 +173,7 @@ read_at_row <- function(e, columns, scope, rows_up = 0L) {
     return(read_at_row(e[[2L]], columns, scope, rows_up + 1L))
   }
   # One number of whole columns is the same in each row.
-  known <- language()[[as.character(e[[1L]])]]
+  known <- language_functions[[as.character(e[[1L]])]]
   if (identical(known$shape, "one")) return(eval(e, scope))
   e[-1L] <- lapply(as.list(e)[-1L], read_at_row, columns, scope, rows_up)
   e

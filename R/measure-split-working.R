@@ -6,8 +6,17 @@ working_of.imbroglio_split <- function(result, row) {
   this <- row_of_result(result, row)
   table <- as.data.frame(result)
   same <- table$level == this$level & table$method == this$method
-  holdings <- table[same & seq_len(nrow(table)) != max(which(same)), ]
-  whole <- table[max(which(same)), ]
+  of_book <- table$security == basis(result)$book$name
+  holdings <- table[same & !of_book, ]
+  whole <- table[same & of_book, ]
+  if (!nrow(whole) ||
+      abs(sum(holdings$component) - whole$component) > 1e-6 * abs(whole$component)) {
+    fail(
+      "working",
+      "The parts of a split are shown beside each other, and rows of this one are missing.",
+      remedy = "Ask the whole result."
+    )
+  }
   short <- unique_names(holdings$security)
   own <- match(this$security, holdings$security)
   total <- Reduce(

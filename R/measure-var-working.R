@@ -26,7 +26,7 @@ working_of.imbroglio_var <- function(result, row) {
     horizon = if (overlapping) 1 else this$horizon
   )
   made <- if (!is.null(record$working)) record$working(about)
-  if (is.null(made)) made <- own_working(this$var, "var", record)
+  if (is.null(made)) made <- own_working(this[c("var", "es")], record)
   list(
     asks = measures()$var$asks,
     rows = made$rows %||% list(sample$rows),

@@ -13,7 +13,7 @@ working_of.imbroglio_volatility <- function(result, row) {
   record <- volatility_estimators()[[this$method %||% usual_method(measure_volatility)]]
   about <- list(returns = returns, this = this, basis = basis(result), sample = sample)
   made <- if (is.null(record$working)) {
-    own_working(this$volatility, "volatility", record)
+    own_working(this["volatility"], record)
   } else {
     record$working(about)
   }
@@ -311,7 +311,7 @@ working_of.imbroglio_volatility_series <- function(result, row) {
   )
   record <- volatility_estimators()[[this$method]]
   made <- if (is.null(record$working)) {
-    own_working(this$volatility, "volatility", record)
+    own_working(this["volatility"], record)
   } else {
     record$working(about)
   }

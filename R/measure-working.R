@@ -50,20 +50,18 @@ confidence_choice <- function(result) {
   chosen("confidence", "confidence of the interval", taken %||% NA, "level")
 }
 
-# Of what a user registered only what it says of itself is known.
-own_working <- function(value, name, record) {
-  list(
-    steps = list(entered(
-      name,
-      value,
-      paste0(
-        record$title,
-        if (nzchar(record$formula)) paste0(": ", record$formula),
-        ", as a function that was registered gives it"
-      ),
-      source = record$source
-    ))
+# Of what a user registered, or what was drawn along paths of its own, only what it says of itself
+# is known. `numbers`: by name.
+own_working <- function(numbers, record) {
+  said <- paste0(
+    record$title,
+    if (nzchar(record$formula)) paste0(": ", record$formula),
+    if (is.null(record$working)) ", as a function that was registered gives it"
   )
+  numbers <- numbers[!vapply(numbers, is.na, NA)]
+  list(steps = lapply(names(numbers), function(name) {
+    entered(name, numbers[[name]], said, source = record$source)
+  }))
 }
 
 # The days on which a column is most: what they were and what they counted.

@@ -190,19 +190,49 @@ write_working_sheet <- function(book, plans) {
 write_steps <- function(book, plan) {
   steps <- plan$written$steps
   rows <- plan$top + 1L + seq_along(steps)
-  ours <- our_numbers(plan)
-  formula <- vapply(steps, function(s) {
-    if (is.null(s$expression)) "entered" else expression_text(s$expression)
+  is_entered <- vapply(steps, function(s) is.null(s$expression), NA)
+  is_column <- !names(steps) %in% plan$scalars
+  formula <- rep("entered", length(steps))
+  formula[!is_entered] <- vapply(steps[!is_entered], function(s) {
+    expression_text(s$expression)
   }, "")
-  table <- data.frame(names(steps), vapply(steps, `[[`, "", "words"), formula)
-  openxlsx::writeData(book, "Working", table, 1L, rows[1L], colNames = FALSE)
-  units <- data.frame(vapply(steps, `[[`, "", "unit"), vapply(steps, `[[`, "", "source"))
-  openxlsx::writeData(book, "Working", units, 7L, rows[1L], colNames = FALSE)
+  of <- function(part) vapply(steps, `[[`, "", part)
+  write <- function(table, column) {
+    openxlsx::writeData(book, "Working", table, column, rows[1L], colNames = FALSE)
+  }
+  write(data.frame(names(steps), of("words"), formula), 1L)
+  write(data.frame(of("unit"), of("source")), 7L)
+  ours <- our_numbers(plan)
+  write(data.frame(ours), 5L)
+  # A difference of two likelihoods has no more digits than they have.
+  least <- ifelse(of("unit") == "statistic", "1", "1E-6")
+  apart <- sprintf("ABS(D%1$d-E%1$d)/MAX(ABS(E%1$d),%2$s)", rows, least)
+  write_runs(book, ifelse(is_column, NA, apart), 6L, rows, openxlsx::writeFormula)
+  here <- rep(NA_character_, length(steps))
+  computed <- !is_entered & !is_column
   named <- names_in_formulas(plan)
-  for (i in seq_along(steps)) write_step(book, plan, steps[[i]], ours[[i]], rows[i], named)
-  wrapped <- workbook_style("words")
-  openxlsx::addStyle(book, "Working", wrapped, rows, 1:3, gridExpand = TRUE, stack = TRUE)
-  openxlsx::addStyle(book, "Working", workbook_style("0.0E+00"), rows, 6L, stack = TRUE)
+  here[computed] <- vapply(steps[computed], function(s) {
+    expression_sheet(s$expression, named)
+  }, "")
+  write_runs(book, here, 4L, rows, openxlsx::writeFormula)
+  write_runs(book, ifelse(is_entered, ours, NA), 4L, rows, openxlsx::writeData)
+  where <- rep(NA_character_, length(steps))
+  where[is_column] <- vapply(names(steps)[is_column], column_place, "", plan = plan)
+  write_runs(book, where, 4L, rows, openxlsx::writeData)
+  style_steps(book, rows, of("unit"), rows[is_entered])
+}
+
+# What is known of some rows of a column, in as few calls as there are runs of them.
+write_runs <- function(book, cells, column, rows, write) {
+  known <- which(!is.na(cells))
+  for (run in split(known, cumsum(c(1L, diff(known)) != 1L))) {
+    write(book, "Working", cells[run], column, rows[run[1L]])
+  }
+}
+
+column_place <- function(name, plan) {
+  one <- Find(function(one) name %in% one$names, plan$rows)
+  sprintf("column %s of %s", one$letter[[name]], one$sheet)
 }
 
 # Of each step the number of the result, where it is one of it; else that of the working in R.
@@ -218,23 +248,20 @@ our_numbers <- function(plan) {
   }, 0)
 }
 
-write_step <- function(book, plan, s, ours, at, named) {
-  if (!s$name %in% plan$scalars) {
-    one <- Find(function(one) s$name %in% one$names, plan$rows)
-    text <- sprintf("column %s of %s", one$letter[[s$name]], one$sheet)
-    return(openxlsx::writeData(book, "Working", text, 4L, at))
+style_steps <- function(book, rows, units, entered_rows) {
+  style <- function(kind, rows, columns) {
+    openxlsx::addStyle(
+      book,
+      "Working",
+      workbook_style(kind),
+      rows,
+      columns,
+      gridExpand = TRUE,
+      stack = TRUE
+    )
   }
-  if (is.null(s$expression)) {
-    openxlsx::writeData(book, "Working", ours, 4L, at)
-  } else {
-    openxlsx::writeFormula(book, "Working", expression_sheet(s$expression, named), 4L, at)
-  }
-  openxlsx::writeData(book, "Working", ours, 5L, at)
-  apart <- sprintf("ABS(D%1$d-E%1$d)/MAX(ABS(E%1$d),1E-6)", at)
-  openxlsx::writeFormula(book, "Working", apart, 6L, at)
-  unit <- workbook_style(number_format(s$unit))
-  openxlsx::addStyle(book, "Working", unit, at, 4:5, gridExpand = TRUE)
-  if (is.null(s$expression)) {
-    openxlsx::addStyle(book, "Working", workbook_style("entered"), at, 4L, stack = TRUE)
-  }
+  for (unit in unique(units)) style(number_format(unit), rows[units == unit], 4:5)
+  if (length(entered_rows)) style("entered", entered_rows, 4L)
+  style("words", rows, 1:3)
+  style("0.0E+00", rows, 6L)
 }

@@ -38,7 +38,8 @@ write_workbook <- function(result, file) {
 workings_of <- function(result, most = 200L) {
   table <- as.data.frame(result)
   rows <- seq_len(nrow(table))
-  through_time <- !is.null(table$window) || (!is.null(table$date) && is.null(table$trough))
+  through_time <- !is.null(table$window) ||
+    attr(result, "measure") %in% c("volatility_series", "drawdown_series")
   if (through_time) rows <- rows[!duplicated(table[series_keys(table)], fromLast = TRUE)]
   if (length(rows) > most) {
     fail(
@@ -51,21 +52,10 @@ workings_of <- function(result, most = 200L) {
       remedy = "Take some rows of it, such as result[1:100, ]."
     )
   }
-  made <- lapply(rows, function(row) whole_working(result, row))
+  made <- lapply(rows, function(row) working_of_row(result, row, "all"))
   made <- made[!vapply(made, is.null, NA)]
   if (!length(made)) fail("working", "No number of the result is known, so none has a working.")
   made
-}
-
-whole_working <- function(result, row) {
-  made <- working_of(result, row)
-  steps <- vapply(made$steps[!vapply(made$steps, is.null, NA)], `[[`, "", "name")
-  known <- intersect(names(result), steps)
-  known <- known[vapply(known, function(name) is.finite(as.numeric(result[[name]][row])), NA)]
-  if (!length(known)) return(NULL)
-  main <- intersect(c(made$main, readings_column(result), rev(known)), known)[1L]
-  written <- written_working(known, made$rows, made$choices, made$steps)
-  new_working(result, row, made, written, main)
 }
 
 refuse_too_many_cells <- function(workings) {

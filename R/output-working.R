@@ -20,7 +20,8 @@
 #'   several; the first that is left is taken, and said.
 #' @param date Of a rolling result or a series the date: the last on or before it. By default the
 #'   last.
-#' @param number Which column of the row; by default the measure's own.
+#' @param number Which column of the row; by default the measure's own. `"all"`: all that have a
+#'   working.
 #' @return An `imbroglio_working`: a tibble with a row for each step and the columns `step`,
 #'   `words`, `expression` (a list of calls; `NULL` where a value is entered), `value` (a list: a
 #'   number, or a value for each row), `unit` and `source`.
@@ -40,7 +41,9 @@ show_working <- function(result, security = NULL, date = NULL, method = NULL, nu
     window = window, horizon = horizon
   )
   row <- row_to_show(result, picks, date)
-  working_of_row(result, row, number)
+  working <- working_of_row(result, row, number)
+  if (is.null(working)) fail("working", "No number of that row is known.")
+  working
 }
 
 working_of_row <- function(result, row, number = NULL) {
@@ -48,6 +51,7 @@ working_of_row <- function(result, row, number = NULL) {
     fail("argument", "A working is of a result.", where = sprintf("This is %s.", shown(result)))
   }
   made <- working_of(result, row)
+  if (identical(number, "all")) return(whole_working(result, row, made))
   asked <- number_to_show(result, made, number)
   if (is.na(result[[asked]][row])) {
     fail(
@@ -58,6 +62,22 @@ working_of_row <- function(result, row, number = NULL) {
   }
   written <- written_working(asked, made$rows, made$choices, made$steps)
   new_working(result, row, made, written, asked)
+}
+
+# With all numbers of the row that are known and have a working; NULL where none is.
+whole_working <- function(result, row, made) {
+  known <- numbers_with_working(result, made)
+  finite <- vapply(known, function(name) is.finite(as.numeric(result[[name]][row])), NA)
+  known <- known[finite]
+  if (!length(known)) return(NULL)
+  main <- intersect(c(made$main, readings_column(result), rev(known)), known)[1L]
+  written <- written_working(known, made$rows, made$choices, made$steps)
+  new_working(result, row, made, written, main)
+}
+
+numbers_with_working <- function(result, made) {
+  steps <- made$steps[!vapply(made$steps, is.null, NA)]
+  intersect(names(result), vapply(steps, `[[`, "", "name"))
 }
 
 # The row that is meant.
@@ -102,8 +122,7 @@ row_to_show <- function(result, picks, date) {
 }
 
 number_to_show <- function(result, made, number) {
-  steps <- vapply(made$steps[!vapply(made$steps, is.null, NA)], `[[`, "", "name")
-  known <- intersect(names(result), steps)
+  known <- numbers_with_working(result, made)
   if (is.null(number)) {
     return(intersect(c(made$main, readings_column(result), rev(known)), known)[1L])
   }

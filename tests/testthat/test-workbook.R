@@ -1,0 +1,179 @@
+# What a real spreadsheet program makes of the workbooks, which hold no values of their formulas.
+
+recalculated <- function(files) {
+  folder <- tempfile("sheets-")
+  dir.create(folder)
+  home <- tempfile("office-")
+  status <- system2(
+    "soffice",
+    shQuote(c(
+      paste0("-env:UserInstallation=file://", home),
+      "--headless",
+      "--convert-to",
+      "xlsx:Calc MS Excel 2007 XML",
+      "--outdir",
+      folder,
+      files
+    )),
+    stdout = FALSE,
+    stderr = FALSE,
+    # R's own libraries are not the program's.
+    env = "LD_LIBRARY_PATH="
+  )
+  expect_equal(status, 0L)
+  file.path(folder, basename(files))
+}
+
+sheet <- function(file, name) {
+  suppressMessages(readxl::read_excel(
+    file,
+    name,
+    col_names = FALSE,
+    col_types = "text",
+    .name_repair = "minimal"
+  ))
+}
+
+# The number is the first in its column.
+answer_of <- function(file) {
+  numbers <- suppressWarnings(as.numeric(sheet(file, "Answer")[[2]]))
+  numbers[!is.na(numbers)][1]
+}
+
+# The value of an input cell changed in the file itself, as a user would.
+with_input <- function(file, words, value) {
+  folder <- tempfile("parts-")
+  utils::unzip(file, exdir = folder)
+  cells <- readxl::read_excel(
+    file,
+    "Answer",
+    range = "A1:A60",
+    col_names = FALSE,
+    .name_repair = "minimal"
+  )[[1]]
+  row <- which(cells == words)
+  path <- file.path(folder, "xl", "worksheets", "sheet1.xml")
+  text <- paste(readLines(path, warn = FALSE), collapse = "\n")
+  cell <- sprintf("(<c r=\"B%d\"[^>]*><v>)[^<]*(</v>)", row)
+  expect_match(text, cell)
+  writeLines(sub(cell, sprintf("\\1%s\\2", format(value, digits = 17)), text), path)
+  changed <- tempfile(fileext = ".xlsx")
+  zip::zip(changed, list.files(folder, all.files = TRUE, no.. = TRUE), root = folder)
+  changed
+}
+
+book_cases <- function() {
+  prices <- demo_prices()[1:300, c("TARROW", "BAYALL")]
+  one <- prices[, "TARROW"]
+  methods <- names(imbroglio:::var_methods())
+  cases <- lapply(working_cases("BAYALL", methods), function(case) {
+    # Of rolling results and series the last row of each security would be shown.
+    utils::tail(case(prices), 1)
+  })
+  cases$var <- measure_var(one, 0.95, method = methods, draws = 300, value = 1e6)
+  days <- read_prices(demo_file("bay-daily.csv.gz"))[1:200, "TARROW"]
+  book <- as_portfolio(prices, weights = c(TARROW = 0.6, BAYALL = 0.4), value = 1e6)
+  c(
+    cases,
+    list(
+      ahead = measure_var(
+        as_returns(one, "log"),
+        horizon = 5,
+        method = c("historical", "garch-student", "pareto")
+      ),
+      overlapping = measure_var(one, horizon = 3, horizon_by = "overlapping"),
+      estimators = measure_volatility(days, method = names(imbroglio:::volatility_estimators())),
+      garch = fit_garch(one, innovations = c("normal", "student")),
+      families = fit_returns(one, "all", test_draws = 0),
+      tested = backtest_var(one, window = 100, method = c("historical", "normal")),
+      of_book = measure_var(book, method = c("historical", "normal")),
+      split = split_var(book),
+      bootstrap = bootstrap_book(book, horizon = 5, draws = 300),
+      tail = tail_thresholds(one)[10, ],
+      shrunk = correlate_returns(prices, shrink = "identity"),
+      joint = measure_beta(
+        demo_prices()[1:200, c("TARROW", "BAYALL", "BAYMETAL")],
+        c("BAYALL", "BAYMETAL"),
+        together = TRUE
+      )
+    )
+  )
+}
+
+test_that("a spreadsheet program comes to the same numbers, and follows its input cells", {
+  folder <- tempfile("books-")
+  dir.create(folder)
+  cases <- quietly(book_cases())
+  files <- file.path(folder, paste0(names(cases), ".xlsx"))
+  for (i in seq_along(cases)) quietly(write_workbook(cases[[i]], files[i]))
+  one <- demo_prices()[1:300, "TARROW"]
+  found <- measure_var(one, 0.95)
+  basic <- file.path(folder, "basic.xlsx")
+  write_workbook(found, basic)
+  changed <- c(
+    level = with_input(basic, "level", 0.9),
+    last = with_input(basic, "last date of prices", as.numeric(one$dates[200]) + 25569)
+  )
+  yearly <- file.path(folder, "yearly.xlsx")
+  write_workbook(measure_volatility(one), yearly)
+  changed["year"] <- with_input(yearly, "periods a year", 260)
+  done <- recalculated(c(files, basic, changed))
+  cells <- 0L
+  for (file in done[seq_len(length(files) + 1L)]) {
+    working <- sheet(file, "Working")
+    apart <- working[[6]][!is.na(working[[6]]) & working[[6]] != "apart"]
+    numbers <- suppressWarnings(as.numeric(apart))
+    expect_false(anyNA(numbers), info = basename(file))
+    expect_lt(max(numbers), 1e-10, label = basename(file))
+    expect_true(
+      any(grepl("^All [0-9]+ agree", sheet(file, "Answer")[[1]])),
+      info = basename(file)
+    )
+    cells <- cells + length(numbers)
+  }
+  expect_gt(cells, 1000)
+  again <- stats::setNames(utils::tail(done, 3), names(changed))
+  expect_equal(answer_of(again[["level"]]), measure_var(one, 0.9)$var, tolerance = 1e-12)
+  expect_equal(answer_of(again[["last"]]), measure_var(one[1:200, ], 0.95)$var, tolerance = 1e-12)
+  expect_equal(
+    answer_of(again[["year"]]),
+    measure_volatility(one, per_year = 260)$volatility_annual,
+    tolerance = 1e-12
+  )
+})
+
+test_that("a workbook is of text and formulas, whole, and not too large", {
+  prices <- demo_prices()[1:60, c("TARROW", "BAYALL")]
+  marked <- as.data.frame(prices)
+  names(marked)[2] <- "=1+1"
+  path <- tempfile(fileext = ".xlsx")
+  quietly(write_workbook(measure_return(as_prices(marked))[1, ], path))
+  answer <- sheet(path, "Answer")
+  expect_true(any(grepl("=1+1", unlist(answer), fixed = TRUE)))
+  prices_sheet <- readxl::read_excel(path, "Prices")
+  expect_s3_class(prices_sheet$date, "POSIXct")
+  expect_equal(prices_sheet$price, unname(prices$close[, 1]))
+  expect_error(
+    write_workbook(measure_return(prices), "x.csv"),
+    class = "imbroglio_error_argument"
+  )
+  many <- measure_volatility(as_prices(
+    stocks()[1:30, rep(1:4, 60)] |> `colnames<-`(paste0("S", 1:240))
+  ))
+  expect_error(write_workbook(many, path), class = "imbroglio_error_argument")
+  expect_true(any(grepl("=1+1", unlist(sheet(path, "Answer")), fixed = TRUE)))
+  ran <- tempfile(fileext = ".xlsx")
+  quietly(imbroglio:::run_command(c(
+    "beta",
+    demo_file("bay.csv"),
+    "--security",
+    "TARROW",
+    "--benchmark",
+    "BAYALL",
+    "--out",
+    tempfile(fileext = ".csv"),
+    "--workbook",
+    ran
+  )))
+  expect_setequal(readxl::excel_sheets(ran), c("Answer", "Working", "Prices"))
+})

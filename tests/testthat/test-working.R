@@ -1,0 +1,209 @@
+# What a result holds beside its numbers, and what has no working of its own: errors and intervals
+# of value at risk and of fits, distances of draws, dates, ranks.
+without_working <- c(
+  "from", "to", "level", "horizon", "window", "date", "recovery", "rank", "peak_date",
+  "best_date", "worst_date", "var_error", "es_error", "var_low", "var_high", "draw_error",
+  "position", "observed", "worse", "milder", "rank_least", "rank_most", "n", "draws", "place",
+  "lacking", "exact_p", "recent", "green", "yellow", "red", "es_p", "drawdown_ahead", "weight",
+  "marginal", "incremental", "es_component", "component_value", "es_component_value", "beta",
+  "correlation", "tracking_error_annual", "information_ratio", "covariance", "correlation_low",
+  "correlation_high", "hill_low", "hill_high", "excess_low", "excess_high", "pareto_shape",
+  "pareto_low", "pareto_high", "pareto_scale", "mean", "omega", "nu", "aic_rank", "bic_rank",
+  "tail_rank", "ks_p", "ks_p_textbook", "ad", "ad_p", "ad_p_textbook", "cvm", "cvm_p",
+  "cvm_p_textbook", "tail", "jarque_bera", "jarque_bera_p", "quantile_1", "observed_1",
+  "quantile_01", "observed_01", "return_over_drawdown", "volatility_error", "volatility_low",
+  "volatility_high"
+)
+
+# All numbers of some rows: what the working gives, what the test computes of its JSON, the result.
+# `but`: what has no working in this case only.
+expect_workings <- function(result, info, rows = unique(c(1L, nrow(result))), but = character()) {
+  numbers <- names(result)[vapply(result, function(x) is.numeric(x) || inherits(x, "Date"), NA)]
+  shown <- 0L
+  for (row in rows) {
+    one <- result[row, ]
+    # The parts of a split stand beside each other.
+    working <- tryCatch(
+      if (inherits(result, "imbroglio_split")) {
+        show_working(result, one$security, method = one$method, number = "all")
+      } else {
+        show_working(one, number = "all")
+      },
+      imbroglio_error_working = function(e) NULL
+    )
+    if (is.null(working)) next
+    steps <- computed_again(working_json(working))$values
+    apart <- Filter(function(s) !near(s$value, s$given), steps)
+    expect_equal(as.character(names(apart)), character(), info = paste(info, row))
+    for (name in numbers) {
+      if (!is.finite(as.numeric(one[[name]]))) next
+      if (is.null(steps[[name]])) {
+        expect_true(name %in% c(without_working, but), info = paste(info, name))
+        next
+      }
+      shown <- shown + 1L
+      expect_true(near(steps[[name]]$value, as.numeric(one[[name]])), info = paste(info, row, name))
+    }
+  }
+  expect_gt(shown, 0L)
+}
+
+gaps <- function() {
+  closes <- stocks()[1:400, ]
+  closes[seq(3, 400, 5), "ALPINE"] <- NA
+  closes[-seq(1, 400, 5), "WESTERN"] <- NA
+  closes[1:300, "ISLES"] <- NA
+  as_prices(closes)
+}
+
+five <- function() {
+  dates <- as.Date("2024-01-01") + 0:5
+  as_prices(data.frame(
+    date = dates,
+    ONE = c(10, 11, 10.5, 10.8, 10.1, 10.9),
+    TWO = c(5, 5.1, 5.05, 5.2, 5, 5.3)
+  ))
+}
+
+test_that("each number is what its working, computed again from JSON, comes to", {
+  few <- c("historical", "normal", "cornish-fisher", "hill", "student", "bootstrap")
+  data <- list(
+    demo = demo_prices()[1:700, c("TARROW", "BAYALL")],
+    stocks = stock_prices()[1:500, ],
+    gaps = gaps(),
+    five = five()
+  )
+  for (of in names(data)) {
+    prices <- data[[of]]
+    cases <- working_cases(colnames(prices)[ncol(prices)], few)
+    for (case in names(cases)) {
+      result <- tryCatch(quietly(cases[[case]](prices)), imbroglio_error = identity)
+      # Some measures want more than five returns, and say so.
+      if (of == "five" && inherits(result, "condition")) next
+      expect_workings(result, paste(of, case))
+    }
+  }
+})
+
+test_that("each measure, method and family of the registries has a working", {
+  prices <- demo_prices()[1:700, c("TARROW", "BAYALL")]
+  one <- prices[, "TARROW"]
+  methods <- names(imbroglio:::var_methods())
+  ahead <- quietly(measure_var(one, horizon = 5, method = methods, draws = 300))
+  of_logs <- quietly(measure_var(as_returns(one, "log"), method = methods, draws = 300))
+  expect_workings(ahead, "var over 5", seq_along(methods))
+  expect_workings(of_logs, "var of logs", seq_along(methods))
+  expect_setequal(ahead$method, methods)
+  over <- quietly(measure_var(
+    one,
+    horizon = 5,
+    horizon_by = "overlapping",
+    method = c("historical", "normal", "pareto")
+  ))
+  expect_workings(over, "overlapping", 1:3)
+  estimators <- names(imbroglio:::volatility_estimators())
+  days <- quietly(read_prices(demo_file("bay-daily.csv.gz")))[1:400, "TARROW"]
+  expect_workings(
+    quietly(measure_volatility(days, method = estimators)),
+    "estimators",
+    seq_along(estimators)
+  )
+  families <- quietly(fit_returns(one, "all", test_draws = 0))
+  expect_workings(families, "families", seq_len(nrow(families)))
+  expect_setequal(families$family, names(imbroglio:::own_families))
+  book <- quietly(as_portfolio(prices, weights = c(TARROW = 0.6, BAYALL = 0.4), value = 1e6))
+  others <- list(
+    garch = quietly(fit_garch(one, innovations = c("normal", "student"))),
+    tested = quietly(backtest_var(one, window = 100, method = c("historical", "normal"))),
+    of_book = quietly(measure_var(book, method = c("historical", "normal", "bootstrap"))),
+    book_return = quietly(measure_return(book)),
+    split = quietly(split_var(book, method = c("historical", "normal"))),
+    bootstrap = quietly(bootstrap_book(book, horizon = 5, draws = 500)),
+    tail = quietly(tail_thresholds(one))[10, ],
+    shrunk = quietly(correlate_returns(prices, shrink = "identity")),
+    sides = quietly(measure_beta(prices, "BAYALL", every = c("day", "month"), last = "1 year"))
+  )
+  others$ahead <- predict(others$garch, 5)
+  for (of in names(others)) expect_workings(others[[of]], of)
+  joint <- quietly(measure_beta(
+    demo_prices()[1:300, c("TARROW", "BAYALL", "BAYMETAL")],
+    c("BAYALL", "BAYMETAL"),
+    together = TRUE
+  ))
+  expect_workings(joint, "joint", but = names(joint))
+  cases <- c(
+    lapply(working_cases("BAYALL", "normal"), function(case) quietly(case(prices))),
+    others
+  )
+  seen <- c(vapply(cases, attr, "", "measure"), "fit", "var")
+  expect_setequal(setdiff(names(imbroglio:::measures()), seen), character())
+})
+
+test_that("a working begins with the question and ends with the number", {
+  prices <- demo_prices()
+  found <- measure_var(prices, level = c(0.95, 0.99), method = c("historical", "normal"))
+  working <- show_working(found, security = "BAYALL", level = 0.99, method = "historical")
+  text <- format(working)
+  expect_match(text[1], "^Value at risk of BAYALL, method historical, level 0.99")
+  expect_true(any(grepl("26  2023-08-28 +-0.021579  <-", text)))
+  # The conventions of rank, by hand.
+  r <- sort(diff(prices$close[, "BAYALL"]) / head(prices$close[, "BAYALL"], -1))
+  expect_true(any(grepl(sprintf("rank \"down\": %.2f %%", -100 * r[25]), text)))
+  expect_equal(attr(working, "measured"), -r[[26]], tolerance = 1e-14)
+  expect_s3_class(working, "tbl_df")
+  expect_true(all(c("step", "words", "expression", "value", "unit") %in% names(working)))
+  expect_type(working$expression[[1]], "language")
+  # A date of a rolling result is the last on or before it.
+  rolling <- measure_volatility(prices, window = 20)
+  then <- show_working(rolling, security = "TARROW", date = "2020-03-22")
+  expect_equal(attr(then, "row")$to, as.Date("2020-03-20"))
+  latex <- working_latex(show_working(found, security = "BAYALL", method = "normal"))
+  expect_match(latex[["sd"]], "\\\\sqrt\\{\\\\frac\\{\\\\sum_t", fixed = FALSE)
+  page <- working_page(working)
+  expect_match(page, "<math>")
+  expect_no_match(page, "<script|https?://")
+  marked <- as.data.frame(prices[, "TARROW"])
+  names(marked)[2] <- "<b>x</b>"
+  expect_no_match(working_page(show_working(measure_return(as_prices(marked)))), "<b>x")
+})
+
+test_that("what cannot be shown is told", {
+  prices <- demo_prices()[1:100, ]
+  found <- measure_volatility(prices)
+  expect_error(show_working(found, security = "NONE"), class = "imbroglio_error_argument")
+  expect_error(show_working(found, date = "2020-01-01"), class = "imbroglio_error_argument")
+  expect_error(show_working(found, number = "beta"), class = "imbroglio_error_argument")
+  expect_error(show_working(found, number = "from"), class = "imbroglio_error_working")
+  expect_error(show_working(found[0, ]), class = "imbroglio_error_argument")
+  expect_error(show_working(mtcars), class = "imbroglio_error_argument")
+  early <- measure_volatility(prices, window = 20)
+  expect_error(show_working(early[1, ]), class = "imbroglio_error_working")
+  register_volatility("halved", function(r) sd(r) / 2, title = "Half", formula = "sd / 2")
+  own <- show_working(measure_volatility(prices, method = "halved"))
+  expect_match(own$words[1], "sd / 2, as a function that was registered gives it")
+  # Nothing but the language is evaluated.
+  written <- imbroglio:::written_working(
+    "a",
+    list(),
+    list(),
+    list(imbroglio:::step("a", quote(system("true")), ""))
+  )
+  expect_error(imbroglio:::values_of_working(written), class = "imbroglio_error_argument")
+})
+
+test_that("the command shows workings, in all forms", {
+  bay <- demo_file("bay.csv")
+  ran <- imbroglio("working", "var", bay, "--security", "BAYALL", "--method", "normal")
+  expect_equal(ran$status, 0L)
+  expect_match(ran$out[1], "Value at risk of BAYALL, method normal")
+  read <- jsonlite::fromJSON(run_here(
+    "working", "volatility", bay, "--security", "TARROW", "--window", "60", "--date", "2020-03-20"
+  ))
+  expect_equal(read$number, "volatility_annual")
+  expect_lt(abs(read$difference), 1e-15)
+  page <- tempfile(fileext = ".html")
+  imbroglio:::run_command(c("working", "drawdown", bay, "--security", "BAYALL", "--out", page))
+  expect_match(paste(readLines(page), collapse = ""), "</math>")
+  expect_equal(imbroglio("working", "check", bay)$status, 2L)
+  expect_equal(imbroglio("working")$status, 0L)
+})
