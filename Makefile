@@ -14,7 +14,7 @@ demo: setup-run build/installed
 test: setup-test build/installed
 	@FILE="$(FILE)" Rscript tools/test.R
 
-check: setup-test
+check: setup-test build/installed
 	@tools/check $(CHECK)
 
 lint: setup-lint

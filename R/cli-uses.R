@@ -140,6 +140,11 @@ idle_reasons <- list(
       "returns are listed as they are; --measured measures them"
     }
   },
+  workbook = function(o, command) {
+    if (command == "returns" && !o$measured && is.null(o$window)) {
+      "returns are listed as they are; --measured measures them, and --out FILE.xlsx writes them"
+    }
+  },
   measured = not_rolling,
   kind = first_reason(
     unless(function(o, command) !identical(o$given, "profits"), "profits add"),

@@ -44,6 +44,8 @@ run_working <- function(words, known) {
     print_lines(command_help("working", this))
     return(0L)
   }
+  # Returns that are only listed have no working.
+  if ("measured" %in% takes) line$options$measured <- TRUE
   refuse_idle(of, line$options, line$given)
   refuse_same_file(of, line$files, line$options)
   line$options$working <- TRUE

@@ -35,6 +35,7 @@ write_answer_sheet <- function(book, plans, inputs, result) {
   )
   openxlsx::writeData(book, sheet, attr(first, "title"), 1L, 1L)
   openxlsx::addStyle(book, sheet, workbook_style("title"), 1L, 1L)
+  openxlsx::setRowHeights(book, sheet, 1L, 22)
   openxlsx::writeData(book, sheet, said, 1L, 2L)
   at <- 4L
   for (plan in plans) {
@@ -47,6 +48,7 @@ write_answer_sheet <- function(book, plans, inputs, result) {
     openxlsx::addStyle(book, sheet, workbook_style(style), at, 2L)
     if (length(plans) == 1L) {
       openxlsx::addStyle(book, sheet, workbook_style("number"), at, 2L, stack = TRUE)
+      openxlsx::setRowHeights(book, sheet, at, 36)
     }
     at <- at + 1L
   }

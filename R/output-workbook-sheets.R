@@ -197,13 +197,13 @@ write_steps <- function(book, plan) {
     expression_text(s$expression)
   }, "")
   of <- function(part) vapply(steps, `[[`, "", part)
-  write <- function(table, column) {
+  put <- function(table, column) {
     openxlsx::writeData(book, "Working", table, column, rows[1L], colNames = FALSE)
   }
-  write(data.frame(names(steps), of("words"), formula), 1L)
-  write(data.frame(of("unit"), of("source")), 7L)
+  put(data.frame(names(steps), of("words"), formula), 1L)
+  put(data.frame(of("unit"), of("source")), 7L)
   ours <- our_numbers(plan)
-  write(data.frame(ours), 5L)
+  put(data.frame(ours), 5L)
   # A difference of two likelihoods has no more digits than they have.
   least <- ifelse(of("unit") == "statistic", "1", "1E-6")
   apart <- sprintf("ABS(D%1$d-E%1$d)/MAX(ABS(E%1$d),%2$s)", rows, least)
@@ -223,10 +223,10 @@ write_steps <- function(book, plan) {
 }
 
 # What is known of some rows of a column, in as few calls as there are runs of them.
-write_runs <- function(book, cells, column, rows, write) {
+write_runs <- function(book, cells, column, rows, put) {
   known <- which(!is.na(cells))
   for (run in split(known, cumsum(c(1L, diff(known)) != 1L))) {
-    write(book, "Working", cells[run], column, rows[run[1L]])
+    put(book, "Working", cells[run], column, rows[run[1L]])
   }
 }
 

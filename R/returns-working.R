@@ -37,13 +37,14 @@ rows_of_security <- function(returns, security, from = NULL, to = NULL, name = "
   )
 }
 
-return_step <- function(kind, name = "return", price = quote(price)) {
+return_step <- function(kind, name = "return", price = quote(price), of = NULL) {
   simple <- bquote(.(price) / before(.(price)) - 1)
   in_logs <- bquote(ln(.(price) / before(.(price))))
+  words <- paste(c(if (kind == "log") "log return" else "return", of), collapse = " of ")
   if (kind == "log") {
-    step(name, in_logs, "log return", "fraction", list("simple returns" = simple))
+    step(name, in_logs, words, "fraction", list("simple returns" = simple))
   } else {
-    step(name, simple, "return", "fraction", list("log returns" = in_logs))
+    step(name, simple, words, "fraction", list("log returns" = in_logs))
   }
 }
 
@@ -123,7 +124,12 @@ rows_of_several <- function(returns, series, from = NULL, to = NULL, kind = retu
       to %||% all_dates[length(all_dates)]
     ),
     steps = lapply(seq_along(series), function(j) {
-      return_step(kind, paste0(prefix[j], "return"), as.name(paste0(prefix[j], "price")))
+      return_step(
+        kind,
+        paste0(prefix[j], "return"),
+        as.name(paste0(prefix[j], "price")),
+        series[j]
+      )
     }),
     dates = dates,
     values = r

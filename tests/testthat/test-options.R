@@ -118,7 +118,7 @@ test_that("each option of each command changes the answer, or is refused with th
   # How a file is read and where an answer goes are tested with the readers and the writers.
   elsewhere <- c(
     "price", "dates", "decimal", "sheet", "strict", "as-of", "securities", "format", "out",
-    "figure", "help", "keep-unfinished"
+    "figure", "workbook", "help", "keep-unfinished"
   )
   run <- function(words) {
     out <- tempfile(fileext = ".json")

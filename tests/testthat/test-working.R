@@ -15,8 +15,8 @@ without_working <- c(
   "volatility_high"
 )
 
-# All numbers of some rows: what the working gives, what the test computes of its JSON, the result.
-# `but`: what has no working in this case only.
+# All numbers of some rows: what the working gives, what the test computes of its JSON, the
+# result. `but`: what has no working in this case only.
 expect_workings <- function(result, info, rows = unique(c(1L, nrow(result))), but = character()) {
   numbers <- names(result)[vapply(result, function(x) is.numeric(x) || inherits(x, "Date"), NA)]
   shown <- 0L
@@ -42,7 +42,10 @@ expect_workings <- function(result, info, rows = unique(c(1L, nrow(result))), bu
         next
       }
       shown <- shown + 1L
-      expect_true(near(steps[[name]]$value, as.numeric(one[[name]])), info = paste(info, row, name))
+      expect_true(
+        near(steps[[name]]$value, as.numeric(one[[name]])),
+        info = paste(info, row, name)
+      )
     }
   }
   expect_gt(shown, 0L)
@@ -94,6 +97,12 @@ test_that("each measure, method and family of the registries has a working", {
   expect_workings(ahead, "var over 5", seq_along(methods))
   expect_workings(of_logs, "var of logs", seq_along(methods))
   expect_setequal(ahead$method, methods)
+  records <- c(
+    imbroglio:::own_var_methods,
+    imbroglio:::own_estimators,
+    imbroglio:::var_methods()[names(imbroglio:::own_families)]
+  )
+  expect_equal(names(Filter(function(record) is.null(record$working), records)), character())
   over <- quietly(measure_var(
     one,
     horizon = 5,
