@@ -188,7 +188,7 @@ language_each <- list(
 # The functions of distributions have the names that statistics gives them; those of a
 # spreadsheet are the ones that all programs know.
 language_distributions <- list(
-  normal_quantile = called("normal_quantile", stats::qnorm, "NORMSINV", text = "z"),
+  normal_quantile = called("normal_quantile", stats::qnorm, "NORMSINV"),
   normal_below = called("normal_below", stats::pnorm, "NORMSDIST", text = "\u03a6"),
   normal_density = called(
     "normal_density",

@@ -156,7 +156,11 @@ value_of_recursion <- function(first, then, scope) {
   if (is.na(at)) return(out)
   out[at] <- starts[at]
   by_row <- eval(
-    call("function", as.pairlist(list(row = NULL, previous = NULL)), read_at_row(then, columns, scope)),
+    call(
+      "function",
+      as.pairlist(list(row = NULL, previous = NULL)),
+      read_at_row(then, columns, scope)
+    ),
     list2env(list(`[` = `[`, `-` = `-`, `function` = `function`), parent = scope)
   )
   for (row in seq_len(n)[seq_len(n) > at]) out[row] <- by_row(row, out[row - 1L])

@@ -77,7 +77,7 @@ write_answer_sheet <- function(book, plans, inputs, result) {
   openxlsx::addStyle(book, sheet, workbook_style("head"), at + 1L, 1L)
   at <- write_inputs(book, sheet, inputs, at + 3L)
   write_basis(book, sheet, first, at + 1L)
-  openxlsx::setColWidths(book, sheet, 1:4, c(44, 22, 22, 40))
+  openxlsx::setColWidths(book, sheet, 1:4, c(40, 20, 20, 26))
   openxlsx::pageSetup(
     book,
     sheet,
@@ -88,10 +88,11 @@ write_answer_sheet <- function(book, plans, inputs, result) {
 }
 
 write_inputs <- function(book, sheet, inputs, at) {
+  many <- any(nzchar(unlist(lapply(inputs, `[[`, "tags"))))
   openxlsx::writeData(
     book,
     sheet,
-    t(c("choices: change them here", "", "as measured", "of")),
+    t(c("choices: change them here", "", "as measured", if (many) "of" else "")),
     1L,
     at,
     colNames = FALSE
@@ -130,7 +131,7 @@ write_basis <- function(book, sheet, working, at) {
     openxlsx::writeData(book, sheet, lines[i], 1L, at + i)
     openxlsx::mergeCells(book, sheet, 1:4, at + i)
     openxlsx::addStyle(book, sheet, workbook_style("words"), at + i, 1L)
-    openxlsx::setRowHeights(book, sheet, at + i, 15 * ceiling(nchar(lines[i]) / 110))
+    openxlsx::setRowHeights(book, sheet, at + i, 15 * ceiling(nchar(lines[i]) / 95))
   }
   openxlsx::writeData(
     book,

@@ -176,7 +176,7 @@ write_working_sheet <- function(book, plans) {
     openxlsx::addStyle(book, "Working", workbook_style("head"), top + 1L, seq_along(head))
     write_steps(book, plan)
   }
-  openxlsx::setColWidths(book, "Working", 1:8, c(24, 46, 60, 18, 20, 11, 10, 26))
+  openxlsx::setColWidths(book, "Working", 1:8, c(20, 36, 42, 17, 17, 9, 9, 24))
   openxlsx::freezePane(book, "Working", firstCol = TRUE)
   openxlsx::pageSetup(
     book,

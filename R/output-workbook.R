@@ -28,9 +28,9 @@ write_workbook <- function(result, file) {
   need_package("openxlsx", "A workbook")
   workings <- if (inherits(result, "imbroglio_working")) list(result) else workings_of(result)
   refuse_too_many_cells(workings)
-  write_whole(file, function(part) {
-    openxlsx::saveWorkbook(workbook_of(workings, result), part, overwrite = TRUE)
-  })
+  # Made before it is saved: openxlsx changes how numbers are written while it saves.
+  book <- workbook_of(workings, result)
+  write_whole(file, function(part) openxlsx::saveWorkbook(book, part, overwrite = TRUE))
 }
 
 # A working of each row with all of its numbers; of a rolling result and a series the last of

@@ -5,12 +5,15 @@ format.imbroglio_working <- function(x, ...) working_text(x)
 
 #' @export
 print.imbroglio_working <- function(x, ...) {
-  if (!is.null(attr(x, "written")) && "expression" %in% names(x)) {
-    writeLines(working_text(x))
-  } else {
-    NextMethod()
-  }
+  writeLines(working_text(x))
   invisible(x)
+}
+
+# Some steps of a working are a table, and no working.
+#' @export
+`[.imbroglio_working` <- function(x, ...) {
+  loadNamespace("tibble")
+  plain_table(x)[...]
 }
 
 working_text <- function(working) {
