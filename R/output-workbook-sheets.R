@@ -219,6 +219,8 @@ write_steps <- function(book, plan) {
   where <- rep(NA_character_, length(steps))
   where[is_column] <- vapply(names(steps)[is_column], column_place, "", plan = plan)
   write_runs(book, where, 4L, rows, openxlsx::writeData)
+  lines <- pmax(1, ceiling(nchar(of("words")) / 36), ceiling(nchar(formula) / 42))
+  openxlsx::setRowHeights(book, "Working", rows, 15 * pmin(lines, 20))
   style_steps(book, rows, of("unit"), rows[is_entered])
 }
 
