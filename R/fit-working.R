@@ -125,7 +125,8 @@ garch_likelihood <- function(p, suffix, student) {
     step(
       paste0("likelihood", suffix),
       bquote(sum(.(log_density))),
-      paste0("log-likelihood,", words)
+      paste0("log-likelihood,", words),
+      "likelihood"
     )
   )
 }
@@ -230,7 +231,8 @@ family_steps <- function(record, at, errors = NULL) {
       step(
         paste0("likelihood", suffix),
         bquote(sum(.(density_of)) - n * ln(.(p[[2L]]))),
-        paste0("log-likelihood,", words)
+        paste0("log-likelihood,", words),
+        "likelihood"
       )
     )
   }

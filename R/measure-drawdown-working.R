@@ -8,6 +8,7 @@ working_of.imbroglio_drawdown <- function(result, row) {
     made$choices <- list(level_choice(as.numeric(basis(result)$choices[["at risk"]])))
   }
   made$steps <- c(made$steps, drawdown_number_steps(this, made$rows[[1L]]))
+  made$shows <- if (is.null(this$window)) list(turning_points(this, made$rows[[1L]]))
   made$main <- "max_drawdown"
   made
 }
@@ -252,6 +253,25 @@ over_drawdown_steps <- function() {
       "return_over_drawdown",
       quote(((value_at(wealth, m + 1) / value_at(wealth, 1))^(1 / years) - 1) / -max_drawdown),
       "return a year over it"
+    )
+  )
+}
+
+# The high that it fell from, the low, and where it was back.
+turning_points <- function(this, rows) {
+  dates <- c(peak = this$peak, trough = this$trough, recovery = this$recovery)
+  dates <- dates[!is.na(dates)]
+  if (!length(dates) || is.null(rows$columns$price)) return(NULL)
+  list(
+    title = if (is.na(this$recovery)) {
+      "The high that it fell from, and the low; it is not back yet"
+    } else {
+      "The high that it fell from, the low, and where it was back"
+    },
+    table = data.frame(
+      what = names(dates),
+      date = unname(dates),
+      price = rows$columns$price[match(as.numeric(dates), as.numeric(rows$dates))]
     )
   )
 }

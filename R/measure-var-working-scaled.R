@@ -78,19 +78,7 @@ weighted_loss_steps <- function(about) {
       "the next milder one",
       "fraction"
     ),
-    step(
-      "var",
-      if (between_ranks(about$this)) {
-        bquote(
-          .(loss(quote(at_rank))) +
-            (k - round_down(k)) * (.(loss(quote(next_milder))) - .(loss(quote(at_rank))))
-        )
-      } else {
-        loss(quote(at_rank))
-      },
-      "value at risk: the loss that this is",
-      "fraction"
-    ),
+    var_at_rank(loss, between_ranks(about$this)),
     step("place", quote(recursion(1 + 0 * x, previous + 1)), "place of each", "count"),
     step("loss", loss(quote(x)), "what each is as a loss", "fraction"),
     step(

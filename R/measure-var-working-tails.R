@@ -151,7 +151,8 @@ pareto_likelihood <- function(p, suffix) {
         -k * ln(.(p$scale)) -
           (1 + 1 / .(p$shape)) * sum(ln(1 + .(p$shape) * (tail_loss - threshold) / .(p$scale)))
       ),
-      paste0("log-likelihood,", if (nzchar(suffix)) gsub("_", " ", suffix) else " of the fit")
+      paste0("log-likelihood,", if (nzchar(suffix)) gsub("_", " ", suffix) else " of the fit"),
+      "likelihood"
     )
   )
 }

@@ -115,19 +115,7 @@ sample_loss_steps <- function(log, column = quote(return), horizon = FALSE, betw
   list(
     step("at_rank", worse, "the return that stands there", "fraction"),
     if (between) step("next_milder", milder, "the next milder one", "fraction"),
-    step(
-      "var",
-      if (between) {
-        bquote(
-          .(loss(quote(at_rank))) +
-            (k - round_down(k)) * (.(loss(quote(next_milder))) - .(loss(quote(at_rank))))
-        )
-      } else {
-        loss(quote(at_rank))
-      },
-      "value at risk: the loss that this is",
-      "fraction"
-    ),
+    var_at_rank(loss, between),
     if (log) {
       step(
         "loss",
@@ -160,6 +148,18 @@ historical_working <- function(about) {
     ),
     shows = list(worst_days(about))
   )
+}
+
+# The loss at the rank; between two returns where the rank is. loss(value): what a return is as
+# one.
+var_at_rank <- function(loss, between) {
+  expression <- loss(quote(at_rank))
+  if (between) {
+    expression <- bquote(
+      .(expression) + (k - round_down(k)) * (.(loss(quote(next_milder))) - .(expression))
+    )
+  }
+  step("var", expression, "value at risk: the loss that this is", "fraction")
 }
 
 # Whether the rank lies between two returns.

@@ -12,11 +12,7 @@ working_of.imbroglio_volatility <- function(result, row) {
   )
   record <- volatility_estimators()[[this$method %||% usual_method(measure_volatility)]]
   about <- list(returns = returns, this = this, basis = basis(result), sample = sample)
-  made <- if (is.null(record$working)) {
-    own_working(this["volatility"], record)
-  } else {
-    record$working(about)
-  }
+  made <- estimator_working(record, about)
   list(
     asks = measures()$volatility$asks,
     rows = made$rows %||% list(sample$rows),
@@ -310,11 +306,7 @@ working_of.imbroglio_volatility_series <- function(result, row) {
     fitted_on_all = TRUE
   )
   record <- volatility_estimators()[[this$method]]
-  made <- if (is.null(record$working)) {
-    own_working(this["volatility"], record)
-  } else {
-    record$working(about)
-  }
+  made <- estimator_working(record, about)
   list(
     asks = measures()$volatility$asks,
     rows = list(whole$rows),
@@ -330,4 +322,12 @@ working_of.imbroglio_volatility_series <- function(result, row) {
       ))
     )
   )
+}
+
+estimator_working <- function(record, about) {
+  if (is.null(record$working)) {
+    own_working(about$this["volatility"], record)
+  } else {
+    record$working(about)
+  }
 }

@@ -140,6 +140,8 @@ value_text <- function(x, unit) {
     unit,
     date = format(.Date(x)),
     count = count(x),
+    # A step beside the estimate changes the last of its digits.
+    likelihood = format(x, digits = 12L, big.mark = ","),
     number_text(x)
   )
 }
@@ -164,7 +166,7 @@ steps_text <- function(working) {
         "%3d  %s%s",
         i,
         working$words[i],
-        if (nzchar(working$source[i])) sprintf(" (%s)", working$source[i]) else ""
+        if (nzchar(working$source[i])) sprintf("; %s", working$source[i]) else ""
       ),
       indented(formula, 7L)
     )

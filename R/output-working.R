@@ -168,7 +168,7 @@ new_working <- function(result, row, made, written, asked) {
     measured = as.numeric(measured),
     difference = values[[asked]] - as.numeric(measured),
     asks = made$asks,
-    shows = made$shows,
+    shows = Filter(Negate(is.null), made$shows),
     row = lapply(as.list(as.data.frame(result)), `[`, row),
     measure = attr(result, "measure"),
     title = title_of(result),
