@@ -38,7 +38,7 @@ rows_from <- function(result, date) {
 hand_over_working <- function(result, options) {
   working <- show_working(result, date = options$date, number = options$number)
   ending <- lower_case(tools::file_ext(options$out %||% ""))
-  form <- options$format %||% (if (ending %in% c("json", "html")) ending else "text")
+  form <- options$format %||% (if (ending %in% c("json", "html", "csv")) ending else "text")
   check_choice(form, "--format", c("text", "json", "html"))
   if (!is.null(options$workbook)) {
     write_workbook(working, options$workbook)

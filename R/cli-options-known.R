@@ -372,7 +372,7 @@ options_known <- list(
   long = list(help = "a row for each date and security, with open, high, low, close and volume"),
   format = list(
     takes = "FORM",
-    help = "text, json or csv (text, or as --out ends)",
+    help = "text, json or csv (text, or as --out ends); of a working text, json or html",
     read = identity
   ),
   out = list(

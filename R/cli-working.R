@@ -14,10 +14,12 @@ working_command <- function() {
   )
 }
 
+# Those whose results have a working.
 measuring_commands <- function(known) {
-  names(Filter(function(command) "workbook" %in% command$options, known)[
-    setdiff(names(Filter(function(command) "workbook" %in% command$options, known)), "working")
-  ])
+  names(Filter(
+    function(command) "workbook" %in% command$options,
+    known[names(known) != "working"]
+  ))
 }
 
 run_working <- function(words, known) {

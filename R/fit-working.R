@@ -41,7 +41,7 @@ proof_size <- function(value, error = NULL) {
   signif(min(size, abs(value) / 2 + (value == 0)), 2L)
 }
 
-garch_parameter_steps <- function(at, student) {
+garch_parameter_steps <- function(at) {
   words <- c(
     mean = "mean",
     omega = "omega, what each variance begins with",
@@ -83,7 +83,7 @@ garch_path_steps <- function(at, student, first = NULL) {
         )
       }
     ),
-    garch_parameter_steps(at, student),
+    garch_parameter_steps(at),
     likelihood_proof(parameters, sizes, function(p, suffix) garch_likelihood(p, suffix, student)),
     list(
       step(
@@ -184,7 +184,10 @@ working_of.imbroglio_garch <- function(result, row) {
           "fraction"
         ),
         step("volatility_annual", quote(volatility * sqrt(per_year)), "a year", "fraction"),
-        step("persistence", quote(garch_alpha + garch_beta), "how much of a variance goes on"),
+        step("mean", quote(garch_mean), "the mean that was found", "fraction"),
+      step("omega", quote(garch_omega), "and omega"),
+      if (student) step("nu", quote(garch_nu), "and the degrees of freedom"),
+      step("persistence", quote(garch_alpha + garch_beta), "how much of a variance goes on"),
         step("long_run", quote(sqrt(garch_omega / (1 - persistence))), "long run", "fraction"),
         step("long_run_annual", quote(long_run * sqrt(per_year)), "long run a year", "fraction"),
         step("half_life", quote(ln(0.5) / ln(persistence)), "periods until half of it is gone"),
@@ -200,7 +203,6 @@ working_of.imbroglio_garch <- function(result, row) {
 # The parameters of a family, entered, with their proof where the language has its density.
 family_steps <- function(record, at, errors = NULL) {
   parameters <- record$parameters
-  scaled <- quote((return - location) / scale)
   proof <- if (!is.null(record$density)) proof_names(parameters)
   entered_steps <- lapply(seq_along(parameters), function(i) {
     entered(

@@ -13,7 +13,8 @@
 #'   * `kind`: `"simple"` or `"log"` returns, or `"price"`; `every`: the frequency, a name for
 #'     each security where they have several; `per_year`: periods a year (`NA` where nothing is
 #'     annualised, or where securities have several, which are then among the choices),
-#'   * `choices`: the conventions chosen, by name,
+#'   * `choices`: the conventions chosen, by name, in words; `exact`: those that are numbers, with
+#'     all digits,
 #'   * `repairs`: what [repair_prices()] and [adjust_prices()] did to the prices,
 #'   * `seed`: `NA` where there is no chance in the result,
 #'   * `origin`: where the data came from, `digest`: the xxHash64 of the input prices or returns
@@ -47,7 +48,7 @@ basis <- function(result) {
 
 new_basis <- function(from, to, observations, dropped, kind, every, per_year = NA_real_,
                       choices = character(), seed = NA_integer_, repairs = character(), origin,
-                      digest) {
+                      digest, exact = list()) {
   if (length(unique(every)) == 1L) every <- every[[1L]]
   structure(
     list(
@@ -60,6 +61,7 @@ new_basis <- function(from, to, observations, dropped, kind, every, per_year = N
       every = every,
       per_year = per_year,
       choices = choices,
+      exact = exact,
       seed = seed,
       repairs = repairs %||% character(),
       origin = origin,

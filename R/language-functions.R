@@ -62,7 +62,7 @@ called <- function(name, value, sheet, shape = "each", text = name) {
 }
 
 # A sum over rows; what stands in it may be a formula of whole columns.
-summed <- function(symbol, latex, value, sheet) {
+summed <- function(symbol, value, sheet) {
   made <- called(symbol, value, sheet, "one")
   made$math <- function(args, calls) {
     sprintf("<munder><mo>%s</mo><mi>t</mi></munder>%s", "\u2211", args)
@@ -233,7 +233,7 @@ language_distributions <- list(
 smallest <- function(x, k) sort(known_in(x))[k]
 
 language_one <- list(
-  sum = summed("sum", "\\sum", function(x) sum(known_in(x)), function(args, calls) {
+  sum = summed("sum", function(x) sum(known_in(x)), function(args, calls) {
     sprintf(if (as_array(calls[[1L]])) "SUMPRODUCT(%s)" else "SUM(%s)", args)
   }),
   count = called("count", function(x) length(known_in(x)), "COUNT", "one"),
@@ -291,9 +291,5 @@ language_columns <- list(
 )
 
 language_functions <- c(
-  language_arithmetic,
-  language_each,
-  language_distributions,
-  language_one,
-  language_columns
+  language_arithmetic, language_each, language_distributions, language_one, language_columns
 )

@@ -3,8 +3,8 @@
 # inside what makes one number of columns, "cell" elsewhere, `rows_up` 1 for what stands before,
 # and `inside` the call that makes one number.
 
-expression_text <- function(expression, named = function(name, ...) name) {
-  read_as(expression, "text", named, number_text)
+expression_text <- function(expression) {
+  read_as(expression, "text", function(name, ...) name, number_text)
 }
 
 expression_latex <- function(expression) {

@@ -50,7 +50,7 @@ entered <- function(name, value, words, unit = "number", proof = character(), so
 # What was written down, put in order: only what the number `asked` needs.
 written_working <- function(asked, rows, choices, steps) {
   steps <- steps[!vapply(steps, is.null, NA)]
-  choices <- as.list(choices)
+  choices <- Filter(Negate(is.null), as.list(choices))
   names(steps) <- vapply(steps, `[[`, "", "name")
   names(choices) <- vapply(choices, `[[`, "", "name")
   names(rows) <- vapply(rows, `[[`, "", "name")

@@ -6,6 +6,11 @@ lines_of <- function(beside, per_year, choices, together) {
   rows <- besides(returns, c(beside$names, if (free$series) free$name))
   measure <- if (together && length(beside$names) > 1L) joint_lines else single_lines
   columns <- measure(returns, beside$names, rows, free, choices, per_year)
+  exact <- list(
+    risk_free = yearly_rate(choices$risk_free),
+    confidence = choices$confidence,
+    per_year = per_year
+  )
   per_year <- columns$per_year
   n <- columns$n
   degrees <- n - if (together) length(beside$names) + 1L else 2L
@@ -41,7 +46,8 @@ lines_of <- function(beside, per_year, choices, together) {
     returns,
     rows,
     per_year,
-    words
+    words,
+    exact
   )
   attr(result, "line") <- c(
     free[c("rates", "series", "name", "rate_of")],

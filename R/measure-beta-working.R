@@ -43,8 +43,8 @@ source_of_row <- function(result, this) {
 
 rows_beside <- function(returns, this, about) {
   free <- choice_of(about, "risk-free")
-  rate <- suppressWarnings(as.numeric(sub(" a year$", "", free)))
-  by_series <- !is.na(free) && is.na(rate)
+  rate <- about$exact$risk_free
+  by_series <- !is.na(free) && is.null(rate)
   series <- c(
     this$security,
     benchmark_ = this$benchmark,

@@ -205,7 +205,8 @@ rolling_beta_of <- function(beside, windows, per_year, choices, as) {
     windows$words,
     if (!is.null(free$name)) c("risk-free" = free$name)
   )
-  beside_result(columns, "beta", returns, rows, columns$per_year, words)
+  exact <- list(risk_free = yearly_rate(choices$risk_free), per_year = per_year)
+  beside_result(columns, "beta", returns, rows, columns$per_year, words, exact)
 }
 
 named_by_date <- function(m, returns, rows) {
@@ -228,20 +229,20 @@ beside_columns <- function(frame, window, benchmark, shared_by) {
 
 # A comparison: what a period of it is stands in the basis where that is one for all rows, in a
 # column where not.
-beside_result <- function(columns, measure, returns, rows, per_year, words) {
+beside_result <- function(columns, measure, returns, rows, per_year, words, exact = list()) {
   columns$per_year <- NULL
   every <- columns$every
   if (length(unique(every)) == 1L) columns$every <- NULL
   new_result(
     columns,
     measure,
-    beside_basis(returns, rows, columns, every, per_year, words),
+    beside_basis(returns, rows, columns, every, per_year, words, exact),
     returns
   )
 }
 
 # The basis of a comparison: what each security shares with the benchmark.
-beside_basis <- function(returns, rows, columns, every, per_year, choices,
+beside_basis <- function(returns, rows, columns, every, per_year, choices, exact,
                          rolling = !is.null(columns$window)) {
   each <- !duplicated(columns$security)
   every <- stats::setNames(every[each], columns$security[each])
@@ -250,7 +251,7 @@ beside_basis <- function(returns, rows, columns, every, per_year, choices,
   sample <- sample_of_some(returns, rows, if (rolling) NULL else columns)
   made <- returns_basis(
     returns, sample, per_year = per_year, choices = choices, securities = securities,
-    every = every
+    every = every, exact = exact
   )
   if (rolling) return(made)
   for (b in unique(columns$benchmark)) {

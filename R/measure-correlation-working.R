@@ -14,20 +14,20 @@ working_of.imbroglio_correlation <- function(result, row) {
   } else {
     pair <- rows_of_several(returns, pair_names(this))
   }
-  decay <- choice_of(about, "decay")
-  weighted <- !is.na(decay)
+  decay <- about$exact$decay
+  weighted <- !is.null(decay)
   shrunk <- choice_of(about, "shrink")
   list(
     asks = measures()$correlation$asks,
     rows = list(pair$rows),
     choices = c(
-      if (weighted) list(chosen("decay", "decay of the weights", as.numeric(decay))),
+      if (weighted) list(chosen("decay", "decay of the weights", decay)),
       list(confidence_choice(result))
     ),
     steps = c(
       pair$steps,
       if (!is.na(shrunk)) {
-        shrunk_steps(this, about)
+        shrunk_steps(this)
       } else if (weighted) {
         weighted_pair_steps()
       } else {
@@ -119,7 +119,7 @@ weighted_pair_steps <- function() {
 }
 
 # What a covariance is shrunk to depends on all pairs: it and the share are entered.
-shrunk_steps <- function(this, about) {
+shrunk_steps <- function(this) {
   c(
     pair_steps()[1:6],
     list(
@@ -145,7 +145,7 @@ working_of.imbroglio_summary <- function(result, row) {
   returns <- attr(result, "source")
   sample <- rows_of_security(returns, this$security)
   free <- risk_free_working(result, returns, this)
-  level <- as.numeric(basis(result)$choices[["level"]])
+  level <- basis(result)$exact$level
   fall <- wealth_steps_of_rows(sample$rows, returns$kind)
   list(
     asks = measures()$summary$asks,
@@ -153,7 +153,7 @@ working_of.imbroglio_summary <- function(result, row) {
     choices = c(list(year_choice(result, returns, this), level_choice(level)), free$choices),
     steps = c(
       sample$steps,
-      growth_steps(returns, sample$rows),
+      growth_steps(result, returns, sample$rows),
       moment_steps()[1:3],
       list(step(
         "volatility_annual",

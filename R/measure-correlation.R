@@ -79,7 +79,7 @@ correlate_returns <- function(returns, on = c("common", "pairwise"), window = NU
     if (!is.null(decay)) c(decay = format(decay)),
     if (shrink != "none") c(shrink = shrink, share = format(pairs$share, digits = 4L))
   )
-  result <- new_result(
+  new_result(
     Filter(
       Negate(is.null),
       list(
@@ -94,11 +94,16 @@ correlate_returns <- function(returns, on = c("common", "pairwise"), window = NU
       )
     ),
     "correlation",
-    correlation_basis(returns, on, n, choices, pairs$row),
+    correlation_basis(
+      returns,
+      on,
+      n,
+      choices,
+      pairs$row,
+      list(decay = decay, confidence = confidence)
+    ),
     returns
   )
-  attr(result, "confidence") <- confidence
-  result
 }
 
 # Two securities share returns as often as the one that has fewer.
@@ -107,12 +112,13 @@ rarer_of <- function(rhythm, pair) {
   unname(ifelse(first, rhythm$every[pair[, 1L]], rhythm$every[pair[, 2L]]))
 }
 
-correlation_basis <- function(returns, on, n, choices, rows) {
+correlation_basis <- function(returns, on, n, choices, rows, exact) {
   sample <- sample_of(returns$dates, returns$values)
   made <- returns_basis(
     returns,
     sample,
     choices = choices,
+    exact = exact,
     every = if (on == "pairwise" || returns$every != "mixed") {
       returns$rhythm$every
     } else {

@@ -5,9 +5,9 @@ working_of.imbroglio_drawdown <- function(result, row) {
   this <- row_of_result(result, row)
   made <- wealth_working(result, this)
   if (is.null(this$window)) {
-    made$choices <- list(level_choice(as.numeric(basis(result)$choices[["at risk"]])))
+    made$choices <- list(drawdown_year(result, this), level_choice(basis(result)$exact$level))
   }
-  made$steps <- c(made$steps, drawdown_number_steps(this, made$rows[[1L]]))
+  made$steps <- c(made$steps, drawdown_number_steps(result, this, made$rows[[1L]]))
   made$shows <- if (is.null(this$window)) list(turning_points(this, made$rows[[1L]]))
   made$main <- "max_drawdown"
   made
@@ -163,7 +163,7 @@ below_steps <- function(additive, priced,
   )
 }
 
-drawdown_number_steps <- function(this, rows) {
+drawdown_number_steps <- function(result, this, rows) {
   known <- function(name) !is.na(this[[name]] %||% NA)
   c(
     deepest_steps(),
@@ -175,7 +175,9 @@ drawdown_number_steps <- function(this, rows) {
     ),
     average_fall_steps(),
     if (known("drawdown_at_risk")) at_risk_steps(),
-    if (known("return_over_drawdown") && rows$name == "prices") over_drawdown_steps()
+    if (known("return_over_drawdown") && rows$name == "prices") {
+      over_drawdown_steps(is.null(basis(result)$exact$per_year))
+    }
   )
 }
 
@@ -242,13 +244,17 @@ at_risk_steps <- function() {
   )
 }
 
-over_drawdown_steps <- function() {
+over_drawdown_steps <- function(dated) {
   list(
-    step(
-      "years",
-      quote(years_between(value_at(date, 1), value_at(date, count(date)))),
-      "years by the calendar"
-    ),
+    if (dated) {
+      step(
+        "years",
+        quote(years_between(value_at(date, 1), value_at(date, count(date)))),
+        "years by the calendar"
+      )
+    } else {
+      step("years", quote(m / per_year), "years, by the periods a year that were given")
+    },
     step(
       "return_over_drawdown",
       quote(((value_at(wealth, m + 1) / value_at(wealth, 1))^(1 / years) - 1) / -max_drawdown),
@@ -274,4 +280,9 @@ turning_points <- function(this, rows) {
       price = rows$columns$price[match(as.numeric(dates), as.numeric(rows$dates))]
     )
   )
+}
+
+drawdown_year <- function(result, this) {
+  taken <- basis(result)$exact$per_year
+  if (!is.null(taken)) chosen("per_year", "periods a year", taken)
 }

@@ -41,6 +41,7 @@ measure_drawdown <- function(returns, window = NULL, min_obs = NULL, level = 0.9
   wealth <- wealth_of(returns)
   level <- check_fraction(level, "level")
   by_hand <- !is.null(per_year)
+  exact <- list(level = level, per_year = per_year)
   per_year <- check_per_year(per_year, wealth)
   if (!is.null(window)) {
     return(rolling_drawdown_of(wealth, check_windows(window, min_obs, least = 1L)))
@@ -67,7 +68,11 @@ measure_drawdown <- function(returns, window = NULL, min_obs = NULL, level = 0.9
       return_over_drawdown = ifelse(deepest$depth < 0, growth / -deepest$depth, NA_real_)
     ),
     "drawdown",
-    wealth$basis(per_year = per_year, choices = c("at risk" = format(level))),
+    wealth$basis(
+      per_year = per_year,
+      choices = c("at risk" = format(level)),
+      exact = exact
+    ),
     wealth$x
   )
 }

@@ -18,7 +18,7 @@ working_of.imbroglio_return <- function(result, row) {
     choices = c(list(year_choice(result, returns, this)), free$choices),
     steps = c(
       sample$steps,
-      growth_steps(returns, sample$rows),
+      growth_steps(result, returns, sample$rows),
       moment_steps(),
       free$steps,
       ratio_steps()
@@ -37,10 +37,11 @@ working_of.imbroglio_return <- function(result, row) {
 }
 
 # `total_return` and that a year: by the calendar where the dates of the prices are known.
-growth_steps <- function(returns, rows) {
+growth_steps <- function(result, returns, rows) {
   adds <- returns$kind == "profit"
   priced <- !is.null(rows$columns$price)
-  dated <- rows$name == "prices"
+  # With periods a year given by hand, years are as many of them.
+  dated <- rows$name == "prices" && is.null(basis(result)$exact$per_year)
   total <- if (adds) {
     quote(sum(return))
   } else if (priced) {
@@ -145,8 +146,8 @@ risk_free_working <- function(result, returns, this) {
     )
   }
   if (is.na(free)) return(list(steps = as_they_are(quote(mean))))
-  rate <- suppressWarnings(as.numeric(sub(" a year$", "", free)))
-  if (!is.na(rate)) {
+  rate <- basis(result)$exact$risk_free
+  if (!is.null(rate)) {
     less <- if (returns$kind == "log") {
       quote(mean - ln(1 + risk_free) / per_year)
     } else {

@@ -49,6 +49,7 @@ measure_return <- function(returns, window = NULL, min_obs = NULL, per_year = NU
     fail("argument", "`risk_free` is of returns; these are profits.", remedy = "Leave it out.")
   }
   by_hand <- !is.null(per_year)
+  exact <- list(risk_free = yearly_rate(risk_free), per_year = per_year)
   per_year <- check_per_year(per_year, returns)
   with_free <- beside_risk_free(returns, risk_free)
   choices <- c(if (!is.null(with_free$name)) c("risk-free" = with_free$name))
@@ -59,7 +60,8 @@ measure_return <- function(returns, window = NULL, min_obs = NULL, per_year = NU
       per_year,
       by_hand,
       with_free,
-      choices
+      choices,
+      exact
     ))
   }
   refuse_without_window(min_obs)
@@ -70,7 +72,8 @@ measure_return <- function(returns, window = NULL, min_obs = NULL, per_year = NU
       returns,
       sample_of(returns$dates, returns$values),
       per_year = per_year,
-      choices = choices
+      choices = choices,
+      exact = exact
     ),
     returns
   )
@@ -195,7 +198,7 @@ excess_of <- function(returns, with_free, excess, per_year) {
   list(mean = beside$active, deviation = beside$error, n = beside$n)
 }
 
-rolling_return <- function(returns, windows, per_year, by_hand, with_free, choices) {
+rolling_return <- function(returns, windows, per_year, by_hand, with_free, choices, exact) {
   in_logs <- returns$kind == "log"
   adds <- returns$kind == "profit"
   frame <- window_frame(returns)
@@ -240,7 +243,13 @@ rolling_return <- function(returns, windows, per_year, by_hand, with_free, choic
   new_result(
     row_bound(parts),
     "return",
-    returns_basis(returns, sample, per_year = per_year, choices = c(windows$words, choices)),
+    returns_basis(
+      returns,
+      sample,
+      per_year = per_year,
+      choices = c(windows$words, choices),
+      exact = exact
+    ),
     returns
   )
 }

@@ -138,7 +138,7 @@ first_paths <- function(drawn) {
 working_of.imbroglio_tail <- function(result, row) {
   this <- row_of_result(result, row)
   returns <- attr(result, "source")
-  this$level <- as.numeric(choice_of(basis(result), "level"))
+  this$level <- basis(result)$exact$level
   sample <- rows_of_security(returns, this$security)
   about <- list(
     returns = returns,
@@ -148,7 +148,7 @@ working_of.imbroglio_tail <- function(result, row) {
     horizon = 1,
     rows = sample$rows
   )
-  about$basis$choices["tail"] <- this$k
+  about$basis$exact$tail <- this$k
   hill <- hill_working(about)
   keep <- function(steps, wanted) Filter(function(s) s$name %in% wanted, steps)
   list(

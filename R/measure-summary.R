@@ -79,7 +79,8 @@ measure_summary <- function(returns, benchmark = NULL, level = 0.99, per_year = 
       returns,
       sample_of(returns$dates, returns$values),
       per_year = per_year,
-      choices = choices
+      choices = choices,
+      exact = list(level = level, risk_free = yearly_rate(risk_free), per_year = given)
     ),
     returns
   )

@@ -57,7 +57,8 @@ measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, 
     returns,
     rows,
     columns$per_year,
-    c(benchmark = paste(beside$names, collapse = ", "))
+    c(benchmark = paste(beside$names, collapse = ", ")),
+    list(per_year = per_year)
   )
 }
 
@@ -175,7 +176,15 @@ rolling_tracking_of <- function(beside, rows, windows, per_year, as) {
   warn_short(shared, min(windows$least))
   columns <- row_bound(parts)
   words <- c(benchmark = paste(beside$names, collapse = ", "), windows$words)
-  beside_result(columns, "tracking", returns, rows, columns$per_year, words)
+  beside_result(
+    columns,
+    "tracking",
+    returns,
+    rows,
+    columns$per_year,
+    words,
+    list(per_year = per_year)
+  )
 }
 
 line_without_rate <- function(values, starts, benchmark, rows, ...) {

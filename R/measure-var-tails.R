@@ -127,7 +127,8 @@ tail_thresholds <- function(returns, from = 15, to = 0.2, steps = 60L, level = 0
     returns_basis(
       returns,
       sample_of(returns$dates, returns$values),
-      choices = c(level = format(level))
+      choices = c(level = format(level)),
+      exact = list(level = level)
     ),
     returns
   )

@@ -24,8 +24,7 @@ tail_rows <- function(about) {
 }
 
 tail_choice <- function(about) {
-  taken <- suppressWarnings(as.numeric(choice_of(about$basis, "tail")))
-  if (is.na(taken)) taken <- 0.1
+  taken <- about$basis$exact$tail
   chosen("tail", "how much of the returns is the tail: a share, or a number", taken)
 }
 
@@ -172,11 +171,9 @@ pareto_shortfall <- function(about, at) {
 # Paths of drawn days: their ends are data; the days of the first ones are shown, and those about
 # the rank.
 draw_working <- function(about, blocks) {
-  draws <- as.numeric(gsub(",", "", about$basis$choices[["draws"]], fixed = TRUE))
-  block <- suppressWarnings(as.numeric(choice_of(about$basis, "block")))
   ask <- list(
-    block = if (!is.na(block)) block,
-    draws = draws,
+    block = about$basis$exact$block,
+    draws = about$basis$exact$draws,
     seed = about$basis$seed,
     log = about$log,
     adds = about$adds

@@ -129,8 +129,7 @@ ewma_steps <- function() {
 }
 
 decay_choice <- function(about, usual = 0.94) {
-  taken <- choice_of(about$basis, "decay")
-  taken <- if (is.na(taken)) usual else as.numeric(taken)
+  taken <- about$basis$exact$decay %||% usual
   others <- setdiff(c(0.94, 0.97, 0.99), taken)
   chosen(
     "decay",

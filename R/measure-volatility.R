@@ -151,7 +151,13 @@ volatility_series <- function(returns, method = "ewma", per_year = NULL, decay =
   new_result(
     row_bound(parts),
     "volatility_series",
-    returns_basis(returns, sample, per_year = per_year, choices = choices$words),
+    returns_basis(
+      returns,
+      sample,
+      per_year = per_year,
+      choices = choices$words,
+      exact = choices["decay"]
+    ),
     returns
   )
 }
@@ -203,19 +209,18 @@ whole_volatility <- function(returns, per_year, choices) {
     )
   })
   errors <- c("errors by" = choices$errors)
-  result <- new_result(
+  new_result(
     row_bound(parts),
     "volatility",
     returns_basis(
       returns,
       samples[[1L]],
       per_year = per_year,
-      choices = c(choices$words, errors)
+      choices = c(choices$words, errors),
+      exact = choices[c("decay", "confidence")]
     ),
     returns
   )
-  attr(result, "confidence") <- choices$confidence
-  result
 }
 
 # `spread` is the relative error of the variance; that of its root is half of it.

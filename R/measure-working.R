@@ -18,7 +18,8 @@ row_of_result <- function(result, row) lapply(as.list(as.data.frame(result)), `[
 # Periods a year: those of the basis, else the security's own.
 year_choice <- function(result, returns, this,
                         rhythm = rhythm_part(returns$rhythm, this$security)) {
-  taken <- basis(result)$per_year
+  about <- basis(result)
+  taken <- about$exact$per_year %||% about$per_year
   if (is.na(taken)) taken <- rhythm$per_year[[1L]]
   every <- rhythm$every[[1L]]
   usual <- if (every == "day") c(250, 252, 260, 365) else frequencies[[every]]$per_year
@@ -46,7 +47,7 @@ level_choice <- function(level, others = c(0.95, 0.99, 0.999)) {
 
 # Of the interval of an estimate; a rolling one has none.
 confidence_choice <- function(result) {
-  taken <- attr(result, "confidence") %||% attr(result, "line")$confidence
+  taken <- basis(result)$exact$confidence
   chosen("confidence", "confidence of the interval", taken %||% NA, "level")
 }
 

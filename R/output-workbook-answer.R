@@ -44,7 +44,12 @@ write_answer_sheet <- function(book, plans, inputs, result) {
     openxlsx::writeData(book, sheet, trimws(label), 1L, at)
     openxlsx::writeFormula(book, sheet, name_in_book(asked, plan$tag), 2L, at)
     unit <- plan$written$steps[[asked]]$unit
-    style <- if (unit == "fraction") "0.00%" else number_format(unit)
+    kind_of <- attr(plan$working, "basis")$kind
+    style <- if (unit == "fraction" && kind_of != "profit") {
+      "0.00%"
+    } else {
+      number_format(unit, kind_of)
+    }
     openxlsx::addStyle(book, sheet, workbook_style(style), at, 2L)
     if (length(plans) == 1L) {
       openxlsx::addStyle(book, sheet, workbook_style("number"), at, 2L, stack = TRUE)

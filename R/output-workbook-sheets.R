@@ -18,7 +18,9 @@ workbook_style <- function(kind) {
   )
 }
 
-number_format <- function(unit) {
+# Of profits what would be a fraction is money.
+number_format <- function(unit, kind = "simple") {
+  if (kind == "profit" && unit == "fraction") unit <- "money"
   switch(
     unit, fraction = "0.000000%", share = "0.00%", level = "0.0##%", date = "yyyy-mm-dd",
     count = "#,##0", money = "#,##0.00", "General"
@@ -28,9 +30,8 @@ number_format <- function(unit) {
 # Days of a spreadsheet are counted from 30 December 1899.
 in_sheet <- function(value, unit) if (unit == "date") value + 25569 else value
 
-# What a name of a working is in formulas of one place: `row` is where a cell formula stands, and
-# `own` the rows that it is of.
-names_in_formulas <- function(plan, own = NULL) {
+# What a name of a working is in its formulas.
+names_in_formulas <- function(plan) {
   where <- function(name) {
     for (one in plan$rows) if (name %in% one$names) return(one)
     NULL
@@ -89,7 +90,7 @@ write_rows_sheet <- function(book, plan, one) {
     as.data.frame(table, check.names = FALSE, optional = TRUE),
     headerStyle = workbook_style("head")
   )
-  named <- names_in_formulas(plan, one)
+  named <- names_in_formulas(plan)
   if (one$dated) {
     limit <- function(end) name_in_book(paste0(r$name, "_", end), plan$tag)
     openxlsx::writeFormula(
@@ -118,7 +119,7 @@ write_rows_sheet <- function(book, plan, one) {
       2L
     )
   }
-  style_rows_sheet(book, plan, one)
+  style_rows_sheet(book, one)
 }
 
 row_template <- function(expression, one, name, named) {
@@ -139,7 +140,7 @@ row_template <- function(expression, one, name, named) {
   )
 }
 
-style_rows_sheet <- function(book, plan, one) {
+style_rows_sheet <- function(book, one) {
   columns <- seq_along(one$letter)
   openxlsx::addStyle(
     book,
@@ -221,7 +222,7 @@ write_steps <- function(book, plan) {
   write_runs(book, where, 4L, rows, openxlsx::writeData)
   lines <- pmax(1, ceiling(nchar(of("words")) / 36), ceiling(nchar(formula) / 42))
   openxlsx::setRowHeights(book, "Working", rows, 15 * pmin(lines, 20))
-  style_steps(book, rows, of("unit"), rows[is_entered])
+  style_steps(book, rows, of("unit"), rows[is_entered], attr(plan$working, "basis")$kind)
 }
 
 # What is known of some rows of a column, in as few calls as there are runs of them.
@@ -250,7 +251,7 @@ our_numbers <- function(plan) {
   }, 0)
 }
 
-style_steps <- function(book, rows, units, entered_rows) {
+style_steps <- function(book, rows, units, entered_rows, kind_of) {
   style <- function(kind, rows, columns) {
     openxlsx::addStyle(
       book,
@@ -262,7 +263,7 @@ style_steps <- function(book, rows, units, entered_rows) {
       stack = TRUE
     )
   }
-  for (unit in unique(units)) style(number_format(unit), rows[units == unit], 4:5)
+  for (unit in unique(units)) style(number_format(unit, kind_of), rows[units == unit], 4:5)
   if (length(entered_rows)) style("entered", entered_rows, 4L)
   style("words", rows, 1:3)
   style("0.0E+00", rows, 6L)

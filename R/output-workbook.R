@@ -90,7 +90,7 @@ workbook_of <- function(workings, result) {
   rows <- 1L
   for (i in seq_along(plans)) {
     plans[[i]]$top <- rows
-    rows <- rows + nrow(plans[[i]]$lines) + 3L
+    rows <- rows + length(plans[[i]]$written$steps) + 3L
   }
   inputs <- workbook_inputs(plans)
   write_working_sheet(book, plans)
@@ -121,12 +121,7 @@ workbook_plans <- function(workings) {
       !any(vapply(rows, function(r) name %in% r$names, NA))
     }, NA)]
     list(
-      working = working,
-      tag = tag,
-      rows = rows,
-      scalars = scalars,
-      lines = data.frame(step = names(written$steps)),
-      written = written,
+      working = working, tag = tag, rows = rows, scalars = scalars, written = written,
       values = values
     )
   })

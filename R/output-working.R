@@ -9,7 +9,7 @@
 #' tibble whose column `expression` holds R calls over the names of earlier steps and of columns
 #' of data, exported by [working_json()]), as mathematics ([working_page()]), and as live formulas
 #' of a spreadsheet ([write_workbook()]). It is evaluated by a small language of its own that
-#' knows some fifty functions and nothing else; the core that measures is not asked again, so that
+#' knows some forty functions and nothing else; the core that measures is not asked again, so that
 #' the two check each other.
 #'
 #' What was searched (a likelihood) or drawn (a bootstrap) is entered as a value, and proved by
@@ -35,7 +35,8 @@
 show_working <- function(result, security = NULL, date = NULL, method = NULL, number = NULL,
                          benchmark = NULL, family = NULL, level = NULL, window = NULL,
                          horizon = NULL) {
-  about <- basis(result)
+  # What is no result any more is told.
+  basis(result)
   picks <- list(
     security = security, method = method, benchmark = benchmark, family = family, level = level,
     window = window, horizon = horizon

@@ -182,6 +182,9 @@ beside_risk_free <- function(returns, risk_free) {
   )
 }
 
+# The rate that is the same in every period, where it is one.
+yearly_rate <- function(risk_free) if (is.numeric(risk_free)) risk_free
+
 # How often each security of these rows and the benchmarks have a return together: what a period
 # of them is called, and how many a year there are.
 shared_rhythm <- function(returns, rows, benchmarks, per_year) {

@@ -198,9 +198,9 @@ rows_of_book <- function(returns, from = NULL, to = NULL, name = "return") {
   made
 }
 
-# Names that can stand in a formula.
+# Names that can stand in a formula, of which a spreadsheet tells no letters apart by their case.
 unique_names <- function(x) {
   plain <- gsub("[^A-Za-z0-9]+", "_", x)
   plain <- ifelse(grepl("^[A-Za-z]", plain), plain, paste0("s", plain))
-  make.unique(plain, sep = "_")
+  paste0(plain, substring(make.unique(tolower(plain), sep = "_"), nchar(plain) + 1L))
 }

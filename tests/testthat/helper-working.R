@@ -143,6 +143,17 @@ working_cases <- function(b, methods = names(imbroglio:::var_methods())) {
     correlation_weighted = function(x) correlate_returns(x, decay = 0.97),
     correlation_rolling = function(x) correlate_returns(x, window = 3),
     summary = function(x) measure_summary(x),
+    # Numbers of more digits than the words of a basis have, and periods a year by hand.
+    by_half_life = function(x) measure_volatility(x, method = "ewma", half_life = 23),
+    weighted_by_half_life = function(x) correlate_returns(x, half_life = 33),
+    var_by_half_life = function(x) {
+      measure_var(x, 0.9, method = c("age-weighted", "ewma"), half_life = 37)
+    },
+    return_by_hand = function(x) measure_return(x, risk_free = 0.0123456789012, per_year = 250.5),
+    beta_by_hand = function(x) {
+      measure_beta(x, b, risk_free = 0.0123456789012, per_year = 250.5, confidence = 0.9)
+    },
+    drawdown_by_hand = function(x) measure_drawdown(x, level = 0.912345678901, per_year = 250.5),
     var = function(x) measure_var(x, 0.9, method = methods, draws = 400, value = 1e6),
     var_by_rank = function(x) {
       measure_var(
