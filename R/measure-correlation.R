@@ -74,6 +74,7 @@ correlate_returns <- function(returns, on = c("common", "pairwise"), window = NU
     stats::qnorm(1 - (1 - confidence) / 2) / sqrt(pmax(n - 3, 1)),
     NA_real_
   )
+  exact <- list(decay = decay, confidence = confidence)
   choices <- c(
     on = on,
     if (!is.null(decay)) c(decay = format(decay)),
@@ -94,14 +95,7 @@ correlate_returns <- function(returns, on = c("common", "pairwise"), window = NU
       )
     ),
     "correlation",
-    correlation_basis(
-      returns,
-      on,
-      n,
-      choices,
-      pairs$row,
-      list(decay = decay, confidence = confidence)
-    ),
+    correlation_basis(returns, on, n, choices, pairs$row, exact),
     returns
   )
 }

@@ -177,13 +177,7 @@ rolling_tracking_of <- function(beside, rows, windows, per_year, as) {
   columns <- row_bound(parts)
   words <- c(benchmark = paste(beside$names, collapse = ", "), windows$words)
   beside_result(
-    columns,
-    "tracking",
-    returns,
-    rows,
-    columns$per_year,
-    words,
-    list(per_year = per_year)
+    columns, "tracking", returns, rows, columns$per_year, words, list(per_year = per_year)
   )
 }
 

@@ -44,12 +44,7 @@ write_answer_sheet <- function(book, plans, inputs, result) {
     openxlsx::writeData(book, sheet, trimws(label), 1L, at)
     openxlsx::writeFormula(book, sheet, name_in_book(asked, plan$tag), 2L, at)
     unit <- plan$written$steps[[asked]]$unit
-    kind_of <- attr(plan$working, "basis")$kind
-    style <- if (unit == "fraction" && kind_of != "profit") {
-      "0.00%"
-    } else {
-      number_format(unit, kind_of)
-    }
+    style <- answer_format(unit, attr(plan$working, "basis")$kind)
     openxlsx::addStyle(book, sheet, workbook_style(style), at, 2L)
     if (length(plans) == 1L) {
       openxlsx::addStyle(book, sheet, workbook_style("number"), at, 2L, stack = TRUE)
@@ -189,4 +184,9 @@ names_of_workbook <- function(book, plans, inputs) {
     }
   }
   book$workbook$definedNames <- c(book$workbook$definedNames, defined)
+}
+
+# Fewer digits than among the steps.
+answer_format <- function(unit, kind) {
+  if (unit == "fraction" && kind != "profit") "0.00%" else number_format(unit, kind)
 }
