@@ -9,7 +9,7 @@ working_of.imbroglio_correlation <- function(result, row) {
     this$other <- this$security
     this$security <- this$benchmark
     pair <- rows_of_several(returns, pair_names(this), this$from, this$to)
-  } else if (about$choices[["on"]] == "common") {
+  } else if (about$choices[["on"]] == "common" && ncol(returns$values) > 2L) {
     pair <- rows_of_all(returns, this)
   } else {
     pair <- rows_of_several(returns, pair_names(this))

@@ -38,9 +38,7 @@ write_workbook <- function(result, file) {
 workings_of <- function(result, most = 200L) {
   table <- as.data.frame(result)
   rows <- seq_len(nrow(table))
-  through_time <- !is.null(table$window) ||
-    attr(result, "measure") %in% c("volatility_series", "drawdown_series")
-  if (through_time) rows <- rows[!duplicated(table[series_keys(table)], fromLast = TRUE)]
+  if (through_time(result)) rows <- rows[!duplicated(table[series_keys(table)], fromLast = TRUE)]
   if (length(rows) > most) {
     fail(
       "argument",

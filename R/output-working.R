@@ -54,6 +54,9 @@ working_of_row <- function(result, row, number = NULL) {
   made <- working_of(result, row)
   if (identical(number, "all")) return(whole_working(result, row, made))
   asked <- number_to_show(result, made, number)
+  if (is.na(asked)) {
+    fail("working", sprintf("No number of row %s is known.", count(row)))
+  }
   if (is.na(result[[asked]][row])) {
     fail(
       "working",
@@ -81,6 +84,12 @@ numbers_with_working <- function(result, made) {
   intersect(names(result), vapply(steps, `[[`, "", "name"))
 }
 
+# Whether a result has a row for each date.
+through_time <- function(result) {
+  !is.null(result[["window"]]) ||
+    attr(result, "measure") %in% c("volatility_series", "drawdown_series")
+}
+
 # The row that is meant.
 row_to_show <- function(result, picks, date) {
   table <- as.data.frame(result)
@@ -102,9 +111,9 @@ row_to_show <- function(result, picks, date) {
       )
     }
   }
-  last <- if (is.null(table$window) && is.null(table$date)) NULL else table$date %||% table$to
+  last <- if (through_time(result)) table$date %||% table$to
   if (is.null(date)) {
-    if (is.null(last)) rows[1L] else rows[last[rows] == max(last[rows][1L])][1L]
+    if (is.null(last)) rows[1L] else rows[last[rows] == max(last[rows])][1L]
   } else {
     if (is.null(last)) {
       fail(
