@@ -133,6 +133,10 @@ core_fit_family <- function(x, family, moments) {
     .Call(`_imbroglio_core_fit_family`, x, family, moments)
 }
 
+core_fit_search <- function(x, family) {
+    .Call(`_imbroglio_core_fit_search`, x, family)
+}
+
 core_refitted <- function(family, shape, n, moments, first, draws, seed) {
     .Call(`_imbroglio_core_refitted`, family, shape, n, moments, first, draws, seed)
 }
@@ -155,6 +159,10 @@ core_nig_quantile <- function(log_p, alpha, beta, lower) {
 
 core_garch <- function(x, student) {
     .Call(`_imbroglio_core_garch`, x, student)
+}
+
+core_garch_search <- function(x, student) {
+    .Call(`_imbroglio_core_garch_search`, x, student)
 }
 
 core_garch_path <- function(x, estimate) {

@@ -44,7 +44,8 @@ hand_over_working <- function(result, options) {
     write_workbook(working, options$workbook)
     say("Wrote ", options$workbook)
   }
-  if (nrow(result) > 1L) {
+  one_price <- inherits(result, "imbroglio_prices") && ncol(result) == 1L && !is.null(options$date)
+  if (nrow(result) > 1L && !one_price) {
     note(
       "working",
       sprintf(

@@ -95,6 +95,7 @@ adjust_command <- function() {
       "imbroglio adjust bay-daily.csv.gz --price close --actions bay-actions.csv --out ",
       "adjusted.csv"
     ),
+    of_prices = TRUE,
     run = run_adjust
   )
 }
@@ -117,6 +118,7 @@ run_adjust <- function(files, options) {
     options$dates,
     options$decimal
   )
+  if (isTRUE(options$working)) return(hand_over_working(made, options))
   if (is.null(options$out)) {
     print_lines(as_csv(as.data.frame(made)))
   } else {

@@ -8,16 +8,20 @@ working_command <- function() {
     example = c(
       "imbroglio working volatility bay.csv --security TARROW",
       "imbroglio working var bay.csv --security BAYALL --method normal --workbook var.xlsx",
-      "imbroglio working beta bay.csv --benchmark BAYALL --security TARROW --out beta.html"
+      "imbroglio working beta bay.csv --benchmark BAYALL --security TARROW --out beta.html",
+      paste0(
+        "imbroglio working adjust bay-daily.csv.gz --price close --actions bay-actions.csv ",
+        "--security TARROW --date 2020-03-20"
+      )
     ),
     run = function(files, options) fail("argument", "Of which command? Name it first.")
   )
 }
 
-# Those whose results have a working.
-measuring_commands <- function(known) {
+# Those whose results have a working, and those whose prices have one.
+working_commands <- function(known) {
   names(Filter(
-    function(command) "workbook" %in% command$options,
+    function(command) "workbook" %in% command$options || isTRUE(command$of_prices),
     known[names(known) != "working"]
   ))
 }
@@ -29,7 +33,7 @@ run_working <- function(words, known) {
     print_lines(command_help("working", this))
     return(0L)
   }
-  measuring <- measuring_commands(known)
+  measuring <- working_commands(known)
   if (!of %in% measuring) {
     fail(
       "argument",

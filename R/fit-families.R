@@ -41,6 +41,8 @@ location_scale <- function(name, title, formula, source, density_of, tail, quant
       )
     },
     fit = function(values, by) core_fit_family(values, name, by == "moments"),
+    # The path of its search: parameters, the log-likelihood, the steepest slope.
+    search = function(x) core_fit_search(x, name)[, c(seq_along(parameters), 5:6), drop = FALSE],
     refitted = function(at, n, by, first, draws, seed) {
       shape <- c(unlist(at[shapes]), 0, 0)[1:2]
       core_refitted(name, shape, n, by == "moments", first, draws, seed)

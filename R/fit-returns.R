@@ -124,7 +124,13 @@ fit_returns <- function(returns, families = c("normal", "student", "cauchy"),
   warn_stuck(result)
   choices <- c(
     "fitted by" = by,
-    if (test_draws) c(draws = test_draws, "tested at" = unit_share(reject_at)),
+    if (test_draws) {
+      c(
+        draws = test_draws,
+        "each test until" = sprintf("%s were as far", stop_after),
+        "tested at" = unit_share(reject_at)
+      )
+    },
     "ranked by" = rank_by
   )
   result <- new_result(
@@ -134,6 +140,7 @@ fit_returns <- function(returns, families = c("normal", "student", "cauchy"),
       returns,
       sample,
       choices = choices,
+      exact = list(test_draws = test_draws, stop_after = stop_after),
       seed = if (test_draws) seed else NA_integer_
     ),
     returns

@@ -39,7 +39,10 @@ tests_of <- function(records, fits, values, by, test_draws, stop_after, seed) {
           tested[row, c("jarque_bera", "jarque_bera_p")] <- jarque_bera(x)
         }
         if (test_draws && fits[[f]]$converged[j]) {
-          own_seed <- digest::digest2int(paste(colnames(values)[j], names(records)[f]), seed)
+          own_seed <- seed_of_fit(
+            list(security = colnames(values)[j], family = names(records)[f]),
+            seed
+          )
           again <- function(first, draws) {
             records[[f]]$refitted(at, length(x), by, first, draws, own_seed)
           }
@@ -55,6 +58,9 @@ tests_of <- function(records, fits, values, by, test_draws, stop_after, seed) {
   columns$draws <- as.integer(columns$draws)
   columns
 }
+
+# Each fit draws from a stream of its own.
+seed_of_fit <- function(fit, seed) digest::digest2int(paste(fit$security, fit$family), seed)
 
 distances_at <- function(record, x, at) {
   below <- record$log_tail(x, at, TRUE)

@@ -83,7 +83,7 @@ check_choice <- function(x, name, choices, several = FALSE) {
       value = x
     )
   }
-  unknown <- if (ok) setdiff(x, choices) else shown(x)
+  unknown <- if (ok && !anyNA(x)) setdiff(x, choices) else shown(x)
   if (length(unknown)) {
     fail(
       "argument",

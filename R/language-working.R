@@ -20,7 +20,8 @@ chosen <- function(name, words, value, unit = "number", others = NULL, source = 
   )
 }
 
-# `others`: expressions that the trade writes instead, by what they are called.
+# `others`: expressions that the trade writes instead, by what they are called; a list by the names
+# of steps where several change together.
 step <- function(name, expression, words, unit = "number", others = NULL, source = "") {
   list(
     name = name,
@@ -47,10 +48,18 @@ entered <- function(name, value, words, unit = "number", proof = character(), so
   )
 }
 
+without_others <- function(steps) {
+  lapply(steps, function(s) {
+    s$others <- list()
+    s
+  })
+}
+
 # What was written down, put in order: only what the number `asked` needs.
 written_working <- function(asked, rows, choices, steps) {
   steps <- steps[!vapply(steps, is.null, NA)]
   choices <- Filter(Negate(is.null), as.list(choices))
+  rows <- Filter(Negate(is.null), rows)
   names(steps) <- vapply(steps, `[[`, "", "name")
   names(choices) <- vapply(choices, `[[`, "", "name")
   names(rows) <- vapply(rows, `[[`, "", "name")
@@ -72,7 +81,7 @@ needed_for <- function(asked, written) {
     needed <- c(needed, open)
     step_open <- written$steps[intersect(open, names(written$steps))]
     used <- unlist(lapply(step_open, function(s) {
-      c(all.vars(s$expression), unlist(lapply(s$others, all.vars)), s$proof)
+      c(all.vars(s$expression), unlist(rapply(s$others, all.vars, how = "list")), s$proof)
     }))
     open <- setdiff(unique(as.character(used)), needed)
   }

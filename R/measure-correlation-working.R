@@ -138,35 +138,3 @@ shrunk_steps <- function(this) {
     )
   )
 }
-
-#' @export
-working_of.imbroglio_summary <- function(result, row) {
-  this <- row_of_result(result, row)
-  returns <- attr(result, "source")
-  sample <- rows_of_security(returns, this$security)
-  free <- risk_free_working(result, returns, this)
-  level <- basis(result)$exact$level
-  fall <- wealth_steps_of_rows(sample$rows, returns$kind)
-  list(
-    asks = measures()$summary$asks,
-    rows = list(sample$rows),
-    choices = c(list(year_choice(result, returns, this), level_choice(level)), free$choices),
-    steps = c(
-      sample$steps,
-      growth_steps(result, returns, sample$rows),
-      moment_steps()[1:3],
-      list(step(
-        "volatility_annual",
-        quote(volatility * sqrt(per_year)),
-        "volatility a year",
-        "fraction"
-      )),
-      free$steps,
-      ratio_steps(),
-      fall,
-      list(step("max_drawdown", quote(minimum(below)), "the deepest", "fraction")),
-      rank_steps("nearest"),
-      sample_loss_steps(returns$kind == "log")
-    )
-  )
-}

@@ -52,10 +52,8 @@ of_draws <- function(r, how, ask, history) {
     error <- sqrt(of_history[1:2]^2 + c(draw_error, es_draw_error)^2)
     ends <- if (how$horizon == 1L) {
       estimate + c(-1, 1) * sqrt(of_history[3:4]^2 + (z * draw_error)^2)
-    } else if (isTRUE(estimate > 0)) {
-      estimate * exp(z * error[1L] / estimate)
     } else {
-      estimate + z * error[1L]
+      interval_above_zero(estimate, error[1L], ask$confidence)
     }
     c(
       n = how$days,

@@ -19,36 +19,111 @@ working_of.imbroglio_split <- function(result, row) {
   }
   short <- unique_names(holdings$security)
   own <- match(this$security, holdings$security)
-  total <- Reduce(
-    function(a, b) call("+", a, b),
-    lapply(paste0(short, "_component"), as.name)
-  )
+  value <- this$component_value %||% NA
   list(
     asks = measures()$split$asks,
     rows = list(),
+    choices = if (!is.na(value)) {
+      list(chosen("value", "what is held, in money", value / this$component, "money"))
+    },
     steps = c(
-      unlist(lapply(seq_along(short), holding_steps, short, holdings), recursive = FALSE),
-      list(
-        step("in_all", total, "all components added up", "fraction"),
-        entered(
-          "var_whole",
-          whole$component,
-          "value at risk of the book, as measured",
-          "fraction"
-        ),
-        step("left", quote(in_all - var_whole), "what is left between them"),
-        step(
-          "component",
-          if (is.na(own)) quote(in_all) else as.name(paste0(short[own], "_component")),
-          "the part asked for",
-          "fraction"
-        ),
-        step("share", quote(component / in_all), "its share of the whole", "share"),
-        entered("var_alone", this$var_alone, "value at risk of it alone", "fraction"),
-        step("saved", quote(var_alone - component), "what the others save", "fraction")
-      )
+      split_loss_steps(short, own, holdings, whole),
+      split_shortfall_steps(short, own, holdings, whole),
+      split_part_steps(this, short[own]),
+      if (!is.na(value)) {
+        list(
+          step("component_value", quote(component * value), "in money", "money"),
+          step("es_component_value", quote(es_component * value), "in money", "money")
+        )
+      }
     ),
     main = "component"
+  )
+}
+
+sum_of <- function(names) Reduce(function(a, b) call("+", a, b), lapply(names, as.name))
+
+split_loss_steps <- function(short, own, holdings, whole) {
+  parts <- paste0(short, "_component")
+  c(
+    unlist(lapply(seq_along(short), holding_steps, short, holdings), recursive = FALSE),
+    list(
+      step("in_all", sum_of(parts), "all components added up", "fraction"),
+      entered("var_whole", whole$component, "value at risk of the book, as measured", "fraction"),
+      step("left", quote(in_all - var_whole), "what is left between them"),
+      step(
+        "component",
+        if (is.na(own)) quote(in_all) else as.name(parts[own]),
+        "the part asked for",
+        "fraction"
+      ),
+      step("share", quote(component / in_all), "its share of the whole", "share")
+    )
+  )
+}
+
+# Of one holding, or of the book: what it is by itself, and without the others.
+split_part_steps <- function(this, name) {
+  list(
+    entered("var_alone", this$var_alone, "value at risk of it alone", "fraction"),
+    step("saved", quote(var_alone - component), "what the others save", "fraction"),
+    entered(
+      "incremental",
+      this$incremental,
+      "value at risk of the book less that of the book without it, both measured",
+      "fraction"
+    ),
+    if (!is.na(name)) {
+      step("weight", as.name(paste0(name, "_weight")), "its weight", "share")
+    },
+    if (!is.na(name)) {
+      step(
+        "marginal",
+        as.name(paste0(name, "_slope")),
+        "how value at risk grows with its weight"
+      )
+    }
+  )
+}
+
+# The same of expected shortfall, whose slopes are entered with the weights in them.
+split_shortfall_steps <- function(short, own, holdings, whole) {
+  parts <- paste0(short, "_es_component")
+  c(
+    lapply(seq_along(short), function(j) {
+      entered(
+        parts[j],
+        holdings$es_component[j],
+        sprintf(
+          "what %s bears of expected shortfall, by %s",
+          holdings$security[j],
+          holdings$split_by[j]
+        ),
+        "fraction",
+        proof = "es_left"
+      )
+    }),
+    list(
+      step(
+        "es_in_all",
+        sum_of(parts),
+        "all added up",
+        "fraction"
+      ),
+      entered(
+        "es_whole",
+        whole$es_component,
+        "expected shortfall of the book, as measured",
+        "fraction"
+      ),
+      step("es_left", quote(es_in_all - es_whole), "what is left between them"),
+      step(
+        "es_component",
+        if (is.na(own)) quote(es_in_all) else as.name(parts[own]),
+        "the part asked for",
+        "fraction"
+      )
+    )
   )
 }
 

@@ -87,6 +87,9 @@ smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"
     }
     c(as_loss(quantile_of(log(a), at, ask), ask$log), es)
   }
+  covariance_at <- function(fitted, x, at, ask) {
+    if (ask$errors != "none") covariance(fitted, x, at, ask$errors == "sandwich")
+  }
   list(
     title = title,
     formula = formula,
@@ -94,6 +97,21 @@ smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"
     ways = ways,
     empirical = FALSE,
     still = still,
+    # For the working: the quantiles beyond the level, and what the errors are made of.
+    quantiles = function(x, ask) {
+      at <- now(fit(x, ask), x)
+      function(log_p) quantile_of(log_p, at, ask)
+    },
+    error_parts = function(x, ask, a) {
+      fitted <- fit(x, ask)
+      at <- now(fitted, x)
+      spread <- covariance_at(fitted, x, at, ask)
+      if (is.null(spread) || anyNA(spread)) return(NULL)
+      list(
+        slope = slopes_along(at, spread, function(at) tail_at(at, a, ask)),
+        covariance = spread
+      )
+    },
     doubt = doubt,
     likely = likely,
     slopes = slopes,
@@ -102,25 +120,9 @@ smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"
         fitted <- fit(x, ask)
         if (is.null(fitted)) return(NULL)
         at <- now(fitted, x)
-        spread <- if (ask$errors != "none") covariance(fitted, x, at, ask$errors == "sandwich")
-        z <- stats::qnorm((1 + ask$confidence) / 2) * c(-1, 1)
+        spread <- covariance_at(fitted, x, at, ask)
         columns_of_rows(lapply(1 - ask$level, function(a) {
-          tail <- tail_at(at, a, ask)
-          error <- by_delta(at, spread, function(at) tail_at(at, a, ask))
-          ends <- if (isTRUE(tail[1L] > 0)) {
-            tail[1L] * exp(z * error[1L] / tail[1L])
-          } else {
-            tail[1L] + z * error[1L]
-          }
-          c(
-            n = length(x),
-            var = tail[1L],
-            es = tail[2L],
-            var_error = error[1L],
-            es_error = error[2L],
-            var_low = ends[1L],
-            var_high = ends[2L]
-          )
+          c(n = length(x), with_errors(function(at) tail_at(at, a, ask), at, spread, ask))
         }))
       })
     },
@@ -133,10 +135,38 @@ smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"
   )
 }
 
+# Value at risk and expected shortfall by the parameters, with what they err by.
+with_errors <- function(tail_at, at, spread, ask) {
+  tail <- tail_at(at)
+  error <- by_delta(at, spread, tail_at)
+  ends <- interval_above_zero(tail[1L], error[1L], ask$confidence)
+  c(
+    var = tail[1L],
+    es = tail[2L],
+    var_error = error[1L],
+    es_error = error[2L],
+    var_low = ends[1L],
+    var_high = ends[2L]
+  )
+}
+
+# A loss above 0 stays above it: even steps of its logarithm to either side.
+interval_above_zero <- function(loss, error, confidence) {
+  z <- stats::qnorm((1 + confidence) / 2) * c(-1, 1)
+  if (isTRUE(loss > 0)) loss * exp(z * error / loss) else loss + z * error
+}
+
 # The errors of f(at) by its slope along each parameter that has one, and their covariance.
 by_delta <- function(at, covariance, f) {
   if (is.null(covariance) || anyNA(covariance)) return(c(NA_real_, NA_real_))
-  slope <- vapply(rownames(covariance), function(name) {
+  slope <- slopes_along(at, covariance, f)
+  errors <- sqrt(pmax(0, rowSums((slope %*% covariance) * slope)))
+  ifelse(is.nan(errors), NA_real_, errors)
+}
+
+# Of value at risk and of expected shortfall, a row each, along each parameter.
+slopes_along <- function(at, covariance, f) {
+  vapply(rownames(covariance), function(name) {
     # Far less than the parameter itself, however little is known of it.
     step <- min(1e-4 * sqrt(covariance[name, name]), 1e-3 * max(abs(at[[name]]), 1e-4))
     up <- down <- at
@@ -144,8 +174,6 @@ by_delta <- function(at, covariance, f) {
     down[[name]] <- at[[name]] - step
     if (step > 0) (f(up) - f(down)) / (2 * step) else c(0, 0)
   }, c(0, 0))
-  errors <- sqrt(pmax(0, rowSums((slope %*% covariance) * slope)))
-  ifelse(is.nan(errors), NA_real_, errors)
 }
 
 named_square <- function(m, names) `dimnames<-`(m, list(names, names))

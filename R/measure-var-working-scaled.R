@@ -134,19 +134,23 @@ volatility_scaled_working <- function(about) {
 }
 
 filtered_working <- function(about) {
-  at <- garch_fit(values_of(about), FALSE)
+  x <- values_of(about)
+  at <- garch_fit(x, FALSE)
   if (is.null(at) || about$this$horizon > 1) return(NULL)
-  list(steps = c(
-    garch_path_steps(at, FALSE),
-    list(step(
-      "filtered",
-      quote(garch_mean + sqrt(next_variance) * e / sqrt(variance)),
-      "each return, as it would be at the volatility of the next period",
-      "fraction"
-    )),
-    rank_steps(about$this$rank)[-1L],
-    sample_loss_steps(about$log, quote(filtered), between = between_ranks(about$this))
-  ))
+  list(
+    steps = c(
+      garch_path_steps(at, FALSE),
+      list(step(
+        "filtered",
+        quote(garch_mean + sqrt(next_variance) * e / sqrt(variance)),
+        "each return, as it would be at the volatility of the next period",
+        "fraction"
+      )),
+      rank_steps(about$this$rank)[-1L],
+      sample_loss_steps(about$log, quote(filtered), between = between_ranks(about$this))
+    ),
+    shows = garch_shown(x, at, FALSE)
+  )
 }
 
 values_of <- function(about) {
@@ -193,42 +197,38 @@ garch_var_working <- function(about, student) {
   )
   if (!student) {
     ends <- normal_loss_steps(about$log)
-    return(list(steps = c(
-      garch_path_steps(at, FALSE),
-      ahead,
-      Filter(function(s) !s$name %in% c("centre_ahead", "sd_ahead"), ends)
-    )))
-  }
-  list(steps = c(
-    garch_path_steps(at, TRUE),
-    ahead,
-    list(
-      step(
-        "z",
-        quote(student_quantile(1 - level, garch_nu) * sqrt((garch_nu - 2) / garch_nu)),
-        "quantile of Student's t of variance 1"
+    return(list(
+      steps = c(
+        garch_path_steps(at, FALSE),
+        ahead,
+        Filter(function(s) !s$name %in% c("centre_ahead", "sd_ahead"), ends)
       ),
-      step("quantile", quote(centre_ahead + z * sd_ahead), "the return at the level", "fraction")
-    ),
-    quantile_loss_steps(about)
-  ))
-}
-
-# From the return at the level to the loss; the mean beyond was integrated.
-quantile_loss_steps <- function(about) {
+      shows = garch_shown(values_of(about), at, FALSE)
+    ))
+  }
+  beyond <- beyond_the_level(about)
   list(
-    step(
-      "var",
-      if (about$log) quote(1 - exp(quantile)) else quote(-quantile),
-      "value at risk: the loss that this is",
-      "fraction"
+    rows = list(about$rows, beyond$rows),
+    steps = c(
+      garch_path_steps(at, TRUE),
+      ahead,
+      list(
+        step(
+          "z",
+          quote(student_quantile(1 - level, garch_nu) * sqrt((garch_nu - 2) / garch_nu)),
+          "quantile of Student's t of variance 1"
+        ),
+        step(
+          "quantile",
+          quote(centre_ahead + z * sd_ahead),
+          "the return at the level",
+          "fraction"
+        ),
+        loss_at_quantile(about),
+        beyond$step
+      )
     ),
-    entered(
-      "es",
-      about$this$es,
-      "expected shortfall: the mean loss beyond, the integral of the quantiles there",
-      "fraction"
-    )
+    shows = garch_shown(values_of(about), at, TRUE)
   )
 }
 
@@ -251,33 +251,42 @@ family_working <- function(about, name) {
   } else {
     step("standard", record$at_level, "quantile of the family, at location 0 and scale 1")
   }
-  list(steps = c(
-    list(step("n", quote(count(return)), "how many returns", "count")),
-    family_steps(record, at),
-    list(
-      at_level,
-      step(
-        "one_period",
-        bquote(.(as.name(parameters[1L])) + .(as.name(parameters[2L])) * standard),
-        "the return at the level over one period",
-        "fraction"
-      )
-    ),
-    if (about$horizon > 1) {
+  beyond <- beyond_the_level(about)
+  list(
+    rows = list(about$rows, beyond$rows),
+    steps = c(
+      list(step("n", quote(count(return)), "how many returns", "count")),
+      family_steps(record, at),
       list(
-        entered("centre", centre, "mean of the fitted distribution, or where none, its location"),
+        at_level,
         step(
-          "quantile",
-          quote(centre * horizon + (one_period - centre) * sqrt(horizon)),
-          "over the horizon: the mean grows with it, the rest with its root",
+          "one_period",
+          bquote(.(as.name(parameters[1L])) + .(as.name(parameters[2L])) * standard),
+          "the return at the level over one period",
           "fraction"
         )
-      )
-    } else {
-      list(step("quantile", quote(one_period), "the return at the level", "fraction"))
-    },
-    quantile_loss_steps(about)
-  ))
+      ),
+      if (about$horizon > 1) {
+        list(
+          entered(
+            "centre",
+            centre,
+            "mean of the fitted distribution, or where none, its location"
+          ),
+          step(
+            "quantile",
+            quote(centre * horizon + (one_period - centre) * sqrt(horizon)),
+            "over the horizon: the mean grows with it, the rest with its root",
+            "fraction"
+          )
+        )
+      } else {
+        list(step("quantile", quote(one_period), "the return at the level", "fraction"))
+      },
+      list(loss_at_quantile(about), beyond$step)
+    ),
+    shows = family_shown(record, values_of(about), at)
+  )
 }
 
 cornish_fisher_working <- function(about) {
@@ -286,7 +295,8 @@ cornish_fisher_working <- function(about) {
   at <- moments[c(
     "mean", "apart", "volatility", "moment_2", "moment_3", "moment_4", "skewness", "kurtosis"
   )]
-  list(steps = c(
+  beyond <- beyond_the_level(about)
+  made <- c(
     list(step("n", quote(count(return)), "how many returns", "count")),
     unname(at),
     list(
@@ -313,6 +323,7 @@ cornish_fisher_working <- function(about) {
         "fraction"
       )
     ),
-    quantile_loss_steps(about)
-  ))
+    list(loss_at_quantile(about), beyond$step)
+  )
+  list(rows = list(about$rows, beyond$rows), steps = made)
 }

@@ -41,13 +41,13 @@ tail_first_steps <- function(tail) {
   )
 }
 
-# How the loss grows with the horizon.
-tail_stretch <- function(about) {
-  if (about$horizon == 1) return(quote(one_period))
+# How a loss grows with the horizon.
+tail_stretch <- function(about, loss = quote(one_period)) {
+  if (about$horizon == 1) return(loss)
   if (about$this$horizon_by == "power") {
-    quote(one_period * horizon^shape)
+    bquote(.(loss) * horizon^shape)
   } else {
-    quote(one_period * sqrt(horizon))
+    bquote(.(loss) * sqrt(horizon))
   }
 }
 
@@ -65,8 +65,9 @@ tail_end_steps <- function(about) {
 
 hill_working <- function(about) {
   tail <- tail_rows(about)
+  beyond <- if (about$log) beyond_the_level(about)
   list(
-    rows = list(about$rows, tail$rows),
+    rows = list(about$rows, tail$rows, beyond$rows),
     choices = list(tail_choice(about)),
     steps = c(
       tail_first_steps(tail),
@@ -87,7 +88,7 @@ hill_working <- function(about) {
       tail_end_steps(about),
       list(
         if (about$log) {
-          entered("es", about$this$es, "mean loss beyond, integrated", "fraction")
+          beyond$step
         } else {
           step(
             "es",
@@ -108,8 +109,10 @@ pareto_working <- function(about) {
   if (is.null(at)) return(NULL)
   parameters <- c("shape", "scale")
   proof <- proof_names(parameters)
+  sizes <- list(proof_size(at$shape), proof_size(at$scale))
+  beyond <- if (about$log) beyond_the_level(about)
   list(
-    rows = list(about$rows, tail$rows),
+    rows = list(about$rows, tail$rows, beyond$rows),
     choices = list(tail_choice(about)),
     steps = c(
       tail_first_steps(tail),
@@ -117,11 +120,7 @@ pareto_working <- function(about) {
         entered("shape", at$shape, "shape, by maximum likelihood", proof = proof),
         entered("scale", at$scale, "scale, by maximum likelihood", proof = proof)
       ),
-      likelihood_proof(
-        parameters,
-        list(proof_size(at$shape), proof_size(at$scale)),
-        pareto_likelihood
-      ),
+      likelihood_proof(parameters, sizes, pareto_likelihood),
       list(
         step(
           "one_period",
@@ -136,9 +135,9 @@ pareto_working <- function(about) {
         )
       ),
       tail_end_steps(about),
-      list(pareto_shortfall(about, at))
+      list(if (about$log) beyond$step else pareto_shortfall(about, at))
     ),
-    shows = tail$shows
+    shows = c(tail$shows, list(slopes_shown(parameters, sizes)))
   )
 }
 
@@ -157,12 +156,12 @@ pareto_likelihood <- function(p, suffix) {
 }
 
 pareto_shortfall <- function(about, at) {
-  if (about$log || at$shape >= 1 || about$horizon > 1) {
-    return(entered("es", about$this$es, "mean loss beyond", "fraction"))
+  if (at$shape >= 1) {
+    return(entered("es", Inf, "the mean loss beyond: with such a shape there is none", "fraction"))
   }
   step(
     "es",
-    quote((var + scale - shape * threshold) / (1 - shape)),
+    tail_stretch(about, quote((one_period + scale - shape * threshold) / (1 - shape))),
     "expected shortfall: the mean loss beyond",
     "fraction"
   )

@@ -41,6 +41,7 @@ working_of.imbroglio_var <- function(result, row) {
       made$choices
     ),
     steps = c(
+      # Of simple and log returns alike a loss is a share of what is held: the kind is no choice.
       without_others(sample_steps(sample, made$rows %||% list(sample$rows))),
       if (overlapping) overlapping_steps(this$horizon, about),
       made$steps,
@@ -52,16 +53,9 @@ working_of.imbroglio_var <- function(result, row) {
       }
     ),
     shows = made$shows,
+    more = function() error_working(about, record),
     main = if (is.na(this$var_value %||% NA)) "var" else "var_value"
   )
-}
-
-# Of simple and log returns alike a loss is a share of what is held: the kind is no choice of it.
-without_others <- function(steps) {
-  lapply(steps, function(s) {
-    s$others <- list()
-    s
-  })
 }
 
 # The conventions of rank: which of n ordered returns stands at the level.

@@ -174,7 +174,7 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
       returns,
       sample_of(returns$dates, returns$values),
       choices = var_choices(records, horizon, ways, rank, ask),
-      exact = ask[c("decay", "tail", "block", "draws")],
+      exact = ask[c("decay", "tail", "block", "draws", "confidence", "errors")],
       seed = if (any_chance(records, horizon)) ask$seed else NA_integer_
     ),
     returns

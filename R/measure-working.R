@@ -38,7 +38,7 @@ level_choice <- function(level, others = c(0.95, 0.99, 0.999)) {
   others <- others[abs(others - level) > 1e-9]
   chosen(
     "level",
-    "level",
+    "share of the outcomes that are no worse",
     level,
     "level",
     stats::setNames(as.list(others), paste("level", others))

@@ -219,6 +219,7 @@ known_columns <- list(
   checked_at = list(label = "asked for (UTC)", unit = "moment", optional = TRUE),
   source = list(label = "source", unit = "text"),
   field = list(label = "field", unit = "text"),
+  price = list(label = "price", unit = "price"),
   before = list(label = "before", unit = "price"),
   after = list(label = "after", unit = "price"),
   known_from = list(label = "known from (UTC)", unit = "moment"),

@@ -3,11 +3,8 @@
 format.imbroglio_basis <- function(x, ...) {
   n <- if (length(x$observations)) range(x$observations) else c(0L, 0L)
   adverbs <- some(adverb_of(unique(x$every)))
-  what <- if (x$kind %in% c("price", "profit")) {
-    sprintf("%s %ss", adverbs, x$kind)
-  } else {
-    sprintf("%s %s returns", adverbs, x$kind)
-  }
+  kind <- if (x$kind %in% c("price", "profit")) x$kind else paste(x$kind, "return")
+  what <- paste0(adverbs, " ", kind, if (any(n != 1L)) "s")
   left_out <- tapply(x$dropped$n, x$dropped$reason, sum)
   parts <- c(
     if (!is.na(x$from)) sprintf("%s to %s", x$from, x$to),

@@ -21,6 +21,7 @@ workbook_inputs <- function(plans) {
       key <- paste(choice$name, format(choice$value, digits = 17L))
       inputs[[key]]$choice <- choice
       inputs[[key]]$tags <- c(inputs[[key]]$tags, plan$tag)
+      inputs[[key]]$labels <- c(inputs[[key]]$labels, plan$label)
     }
   }
   inputs
@@ -40,7 +41,7 @@ write_answer_sheet <- function(book, plans, inputs, result) {
   at <- 4L
   for (plan in plans) {
     asked <- attr(plan$working, "asked")
-    label <- paste(c(label_of(asked, plan$working), gsub("_", " ", plan$tag)), collapse = " ")
+    label <- paste(c(label_of(asked, plan$working), plan$label), collapse = " ")
     openxlsx::writeData(book, sheet, trimws(label), 1L, at)
     openxlsx::writeFormula(book, sheet, name_in_book(asked, plan$tag), 2L, at)
     unit <- plan$written$steps[[asked]]$unit
@@ -88,7 +89,7 @@ write_answer_sheet <- function(book, plans, inputs, result) {
 }
 
 write_inputs <- function(book, sheet, inputs, at) {
-  many <- any(nzchar(unlist(lapply(inputs, `[[`, "tags"))))
+  many <- any(nzchar(unlist(lapply(inputs, `[[`, "labels"))))
   openxlsx::writeData(
     book,
     sheet,
@@ -108,7 +109,7 @@ write_inputs <- function(book, sheet, inputs, at) {
     openxlsx::writeData(
       book,
       sheet,
-      some(gsub("_", " ", one$tags[nzchar(one$tags)]), 3L) %||% "",
+      some(one$labels[nzchar(one$labels)], 3L) %||% "",
       4L,
       row
     )

@@ -268,3 +268,30 @@ style_steps <- function(book, rows, units, entered_rows, kind_of) {
   style("words", rows, 1:3)
   style("0.0E+00", rows, 6L)
 }
+
+# The tables that the workings show, one below the other: the observations that decided, the path
+# of a search, the first paths that were drawn.
+write_shown_sheet <- function(book, workings) {
+  row <- 1L
+  put <- function(x, kind, columns = 1L) {
+    openxlsx::writeData(book, "Shown", x, 1L, row, colNames = FALSE)
+    if (!is.null(kind)) openxlsx::addStyle(book, "Shown", workbook_style(kind), row, columns)
+  }
+  for (working in workings) {
+    shows <- attr(working, "shows")
+    if (!length(shows)) next
+    put(working_title(working), "title")
+    row <- row + 1L
+    for (one in shows) {
+      put(one$title, NULL)
+      row <- row + 1L
+      put(t(names(one$table)), "head", seq_along(one$table))
+      row <- row + 1L
+      put(one$table, NULL)
+      row <- row + nrow(one$table) + 1L
+    }
+    row <- row + 1L
+  }
+  openxlsx::setColWidths(book, "Shown", 1:8, 15)
+  openxlsx::pageSetup(book, "Shown", orientation = "landscape", fitToWidth = TRUE)
+}

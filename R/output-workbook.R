@@ -3,7 +3,8 @@
 #' Writes a result with its working as a workbook (`.xlsx`). The first sheet says what was
 #' measured, on what and by which choices, shows the number, and whether all formulas agree with
 #' it; the second has the steps, each as a formula of the spreadsheet beside our number and the
-#' difference; further sheets have the prices and what is made of them row by row. The choices
+#' difference; one has what each working shows (the days that decided, the path of a search);
+#' further sheets have the prices and what is made of them row by row. The choices
 #' (level, periods a year, first and last date, money) are input cells: changed there, the
 #' workbook follows.
 #'
@@ -84,6 +85,10 @@ workbook_of <- function(workings, result) {
   book <- openxlsx::createWorkbook(creator = "imbroglio")
   plans <- workbook_plans(workings)
   for (sheet in c("Answer", "Working")) openxlsx::addWorksheet(book, sheet, gridLines = FALSE)
+  if (any(lengths(lapply(workings, attr, "shows")))) {
+    openxlsx::addWorksheet(book, "Shown", gridLines = FALSE)
+    write_shown_sheet(book, workings)
+  }
   for (plan in plans) for (one in plan$rows) openxlsx::addWorksheet(book, one$sheet)
   rows <- 1L
   for (i in seq_along(plans)) {
@@ -100,13 +105,15 @@ workbook_of <- function(workings, result) {
 
 workbook_plans <- function(workings) {
   many <- length(workings) > 1L
-  tags <- unique_names(vapply(workings, working_tag, ""))
+  labels <- vapply(workings, working_label, "")
+  tags <- unique_names(labels)
   sheets <- character()
   lapply(seq_along(workings), function(i) {
     working <- workings[[i]]
     written <- attr(working, "written")
     values <- attr(working, "values")
     tag <- if (many) tags[i] else ""
+    label <- if (many) labels[i] else ""
     rows <- lapply(written$rows, function(r) {
       sheet <- sheet_name(
         paste(c(sentence_case(r$name), if (many) tags[i]), collapse = " "),
@@ -119,14 +126,14 @@ workbook_plans <- function(workings) {
       !any(vapply(rows, function(r) name %in% r$names, NA))
     }, NA)]
     list(
-      working = working, tag = tag, rows = rows, scalars = scalars, written = written,
+      working = working, tag = tag, label = label, rows = rows, scalars = scalars, written = written,
       values = values
     )
   })
 }
 
-# "TARROW 0.99 historical": what tells this working from the others.
-working_tag <- function(working) {
+# "TARROW historical 0.99": what tells this working from the others.
+working_label <- function(working) {
   row <- attr(working, "row")
   keys <- intersect(
     c("security", "other", "benchmark", "method", "family", "rank", "window"),
@@ -134,7 +141,7 @@ working_tag <- function(working) {
   )
   parts <- vapply(row[keys], function(x) as.character(x)[1L], "")
   more <- c(if (!is.null(row$level)) row$level, if (isTRUE(row$horizon > 1)) row$horizon)
-  paste(c(parts[!is.na(parts)], more), collapse = "_")
+  paste(c(parts[!is.na(parts)], more), collapse = " ")
 }
 
 # A sheet's name has 31 characters, and none of []:*?/\.
@@ -142,7 +149,7 @@ sheet_name <- function(wanted, taken) {
   plain <- substr(gsub("[^[:alnum:] ._-]", " ", wanted), 1L, 31L)
   name <- plain
   i <- 1L
-  while (tolower(name) %in% tolower(c(taken, "Answer", "Working"))) {
+  while (tolower(name) %in% tolower(c(taken, "Answer", "Working", "Shown"))) {
     i <- i + 1L
     name <- paste0(substr(plain, 1L, 31L - nchar(i) - 1L), " ", i)
   }

@@ -61,6 +61,12 @@ working_numbers <- function(working) {
 }
 
 label_of <- function(name, working) {
+  # In a table the ends of an interval stand beside what it is of.
+  end <- sub("^.*_(low|high)$", "\\1", name)
+  if (end != name) {
+    of <- label_of(sub("_(low|high)$", "", name), working)
+    return(sprintf("%s, %s end of its interval", of, end))
+  }
   column_of(name, attr(working, "measured"), attr(working, "basis")$kind)$label
 }
 
@@ -99,7 +105,7 @@ data_words <- function(working) {
     unname(rows),
     if (nrow(left_out)) {
       sprintf("Left out: %s.", paste(count(left_out$n), left_out$reason, collapse = "; "))
-    } else {
+    } else if (length(rows)) {
       "Nothing is left out."
     },
     if (length(about$repairs)) sprintf("Changed before: %s.", some(about$repairs, 3L)),

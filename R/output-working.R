@@ -15,11 +15,15 @@
 #' What was searched (a likelihood) or drawn (a bootstrap) is entered as a value, and proved by
 #' steps beside it: the likelihood there and a step to each side, the draws that decided.
 #'
-#' @param result The result of a `measure_*()` function or another that gives results.
+#' Of a price table it is the working of a price: what was delivered, what [repair_prices()] put
+#' right in it, and the splits and dividends that [adjust_prices()] took into it.
+#'
+#' @param result The result of a `measure_*()` function or another that gives results; or a price
+#'   table.
 #' @param security,method,benchmark,family,level,window,horizon Which row, where the result has
 #'   several; the first that is left is taken, and said.
-#' @param date Of a rolling result or a series the date: the last on or before it. By default the
-#'   last.
+#' @param date Of a rolling result, a series or a price the date: the last on or before it. By
+#'   default the last.
 #' @param number Which column of the row; by default the measure's own. `"all"`: all that have a
 #'   working.
 #' @return An `imbroglio_working`: a tibble with a row for each step and the columns `step`,
@@ -31,16 +35,23 @@
 #' prices <- read_prices(demo_file("bay.csv"))
 #' show_working(measure_volatility(prices), security = "TARROW")
 #' show_working(measure_var(prices), security = "BAYALL")
+#' traded <- read_prices(demo_file("bay-daily.csv.gz"), price = "close")
+#' adjusted <- adjust_prices(traded, demo_file("bay-actions.csv"))
+#' show_working(adjusted, security = "TARROW", date = "2020-03-20")
 #' @export
 show_working <- function(result, security = NULL, date = NULL, method = NULL, number = NULL,
                          benchmark = NULL, family = NULL, level = NULL, window = NULL,
                          horizon = NULL) {
-  # What is no result any more is told.
-  basis(result)
   picks <- list(
     security = security, method = method, benchmark = benchmark, family = family, level = level,
     window = window, horizon = horizon
   )
+  if (inherits(result, "imbroglio_prices")) {
+    refuse_picks(c(picks[-1L], list(number = number)))
+    return(price_working(result, security, date))
+  }
+  # What is no result any more is told.
+  basis(result)
   row <- row_to_show(result, picks, date)
   working <- working_of_row(result, row, number)
   if (is.null(working)) fail("working", "No number of that row is known.")
@@ -52,6 +63,9 @@ working_of_row <- function(result, row, number = NULL) {
     fail("argument", "A working is of a result.", where = sprintf("This is %s.", shown(result)))
   }
   made <- working_of(result, row)
+  if (!is.null(number) && !any(vapply(made$steps, function(s) identical(s$name, number), NA))) {
+    made <- with_more(made)
+  }
   if (identical(number, "all")) return(whole_working(result, row, made))
   asked <- number_to_show(result, made, number)
   if (is.na(asked)) {
@@ -65,7 +79,14 @@ working_of_row <- function(result, row, number = NULL) {
     )
   }
   written <- written_working(asked, made$rows, made$choices, made$steps)
-  new_working(result, row, made, written, asked)
+  new_working(made, written, asked, about_row(result, row, asked))
+}
+
+# With what is made only where it is asked for.
+with_more <- function(made) {
+  more <- if (!is.null(made$more)) made$more()
+  for (part in c("rows", "choices", "steps")) made[[part]] <- c(made[[part]], more[[part]])
+  made
 }
 
 # With all numbers of the row that are known and have a working; NULL where none is.
@@ -76,7 +97,7 @@ whole_working <- function(result, row, made) {
   if (!length(known)) return(NULL)
   main <- intersect(c(made$main, readings_column(result), rev(known)), known)[1L]
   written <- written_working(known, made$rows, made$choices, made$steps)
-  new_working(result, row, made, written, main)
+  new_working(made, written, main, about_row(result, row, main))
 }
 
 numbers_with_working <- function(result, made) {
@@ -88,6 +109,13 @@ numbers_with_working <- function(result, made) {
 through_time <- function(result) {
   !is.null(result[["window"]]) ||
     attr(result, "measure") %in% c("volatility_series", "drawdown_series")
+}
+
+refuse_picks <- function(picks) {
+  taken <- names(Filter(Negate(is.null), picks))
+  if (length(taken)) {
+    fail("argument", sprintf("A price has no `%s` to pick.", taken[1L]))
+  }
 }
 
 # The row that is meant.
@@ -157,10 +185,20 @@ readings_column <- function(result) {
   tryCatch(readings(result)$column, error = function(e) NULL)
 }
 
-new_working <- function(result, row, made, written, asked) {
+# What a working is of: a number of a row of a result.
+about_row <- function(result, row, asked) {
+  list(
+    measured = as.numeric(result[[asked]][row]),
+    row = lapply(as.list(as.data.frame(result)), `[`, row),
+    measure = attr(result, "measure"),
+    title = title_of(result),
+    basis = basis(result)
+  )
+}
+
+new_working <- function(made, written, asked, about) {
   values <- values_of_working(written)
   steps <- written$steps
-  measured <- result[[asked]][row]
   table <- tibble::tibble(
     step = names(steps),
     words = vapply(steps, `[[`, "", "words"),
@@ -175,15 +213,49 @@ new_working <- function(result, row, made, written, asked) {
     written = written,
     values = values,
     asked = asked,
-    measured = as.numeric(measured),
-    difference = values[[asked]] - as.numeric(measured),
+    measured = about$measured,
+    difference = values[[asked]] - about$measured,
     asks = made$asks,
-    shows = Filter(Negate(is.null), made$shows),
-    row = lapply(as.list(as.data.frame(result)), `[`, row),
-    measure = attr(result, "measure"),
-    title = title_of(result),
-    basis = basis(result)
+    shows = tables_shown(made$shows, values),
+    row = about$row,
+    measure = about$measure,
+    title = about$title,
+    basis = about$basis
   )
+}
+
+price_working <- function(prices, security, date) {
+  at <- place_of_price(prices, security, date)
+  made <- price_steps(prices, at)
+  written <- written_working("price", made$rows, list(), made$steps)
+  about <- list(
+    measured = prices$close[[at$row, at$security]],
+    row = list(security = at$security, date = at$date),
+    measure = "price",
+    title = "Price",
+    basis = new_basis(
+      from = at$date,
+      to = max(prices$dates),
+      observations = stats::setNames(1L, at$security),
+      dropped = data.frame(security = character(), reason = character(), n = integer()),
+      kind = "price",
+      every = rhythms_of(prices$dates, prices$close[, at$security, drop = FALSE])$every,
+      repairs = prices$repairs,
+      origin = prices$origin,
+      digest = prices$digest
+    )
+  )
+  asks <- "How did this price come about?"
+  new_working(list(asks = asks, shows = made$shows), written, "price", about)
+}
+
+# A table that is shown may be made of the values of the steps.
+tables_shown <- function(shows, values) {
+  shows <- lapply(shows, function(one) {
+    if (is.function(one$table)) one$table <- one$table(values)
+    if (NROW(one$table)) one
+  })
+  Filter(Negate(is.null), shows)
 }
 
 # What each choice would have given otherwise: the choice, what was taken, what else, the number.
@@ -193,7 +265,8 @@ other_choices <- function(working) {
   of <- function(record) {
     if (!length(record$others)) return(NULL)
     numbers <- vapply(seq_along(record$others), function(i) {
-      instead <- stats::setNames(record$others[i], record$name)
+      other <- record$others[[i]]
+      instead <- if (is.list(other)) other else stats::setNames(list(other), record$name)
       as.numeric(values_of_working(written, instead)[[asked]])
     }, 0)
     data.frame(choice = record$name, otherwise = names(record$others), number = numbers)

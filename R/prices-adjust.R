@@ -57,7 +57,8 @@ rescaled <- function(prices, actions, form, back) {
       remedy = "Hand them in as `actions`."
     )
   }
-  say_unknown_actions(actions, colnames(prices))
+  # Securities that were left out on purpose are not unknown.
+  say_unknown_actions(actions, union(colnames(prices), prices$universe))
   if (form == "price") actions$dividend <- NA_real_
   made <- rescaled_columns(prices, actions, back)
   volume <- made$volume
@@ -75,6 +76,7 @@ rescaled <- function(prices, actions, form, back) {
   )
   made$universe <- prices$universe
   made$about <- prices$about
+  made$repaired <- prices$repaired
   made$repairs <- c(
     prices$repairs,
     adjustment_note(if (back) "adjustment undone" else "adjusted", actions)

@@ -35,11 +35,13 @@ repair_prices <- function(source, findings, price = NULL, dates = NULL, decimal 
   prices <- intersect(names(d$values), setdiff(price_fields, "volume"))
   prices <- union(prices, d$measured)
 
+  delivered <- d$values[[d$measured]]
   # A cell that could not be read is missing already.
   d$not_numbers <- if (length(d$not_numbers)) {
     d$not_numbers[!d$not_numbers$row %in% rows("blank"), ]
   }
   d$values <- repaired_values(d, todo, prices)
+  changed <- changed_cells(d, delivered, todo)
   # A row without a date goes whole: of a wide table with all its securities.
   undated <- d$rows(intersect(d$no_day$row, rows("drop")))
   gone <- c(
@@ -58,7 +60,22 @@ repair_prices <- function(source, findings, price = NULL, dates = NULL, decimal 
     seq_len(ncol(repaired))
   )
   repaired$repairs <- repair_words(todo)
+  repaired$repaired <- changed
   repaired
+}
+
+# For the working of a price: what was delivered where it was changed, and by what.
+changed_cells <- function(d, delivered, todo) {
+  now <- d$values[[d$measured]]
+  rows <- which(!is.na(delivered) & (is.na(now) | now != delivered))
+  list(
+    cells = data.frame(
+      security = d$securities[d$security[rows]],
+      date = .Date(d$day[rows]),
+      was = delivered[rows]
+    ),
+    remedies = data.frame(todo[c("security", "date", "finding", "remedy", "by")])
+  )
 }
 
 # Cells emptied and slips put right, then prices before a split divided by it.

@@ -123,17 +123,26 @@ rows_of_several <- function(returns, series, from = NULL, to = NULL, kind = retu
       all_dates[first],
       to %||% all_dates[length(all_dates)]
     ),
-    steps = lapply(seq_along(series), function(j) {
-      return_step(
-        kind,
-        paste0(prefix[j], "return"),
-        as.name(paste0(prefix[j], "price")),
-        series[j]
-      )
-    }),
+    steps = return_steps(kind, prefix, series),
     dates = dates,
     values = r
   )
+}
+
+# Of one kind all of them: the other kind is one choice.
+return_steps <- function(kind, prefix, series) {
+  steps <- lapply(seq_along(series), function(j) {
+    name <- paste0(prefix[j], c("return", "price"))
+    return_step(kind, name[1L], as.name(name[2L]), series[j])
+  })
+  together <- stats::setNames(
+    lapply(steps, function(s) s$others[[1L]]),
+    vapply(steps, `[[`, "", "name")
+  )
+  otherwise <- names(steps[[1L]]$others)
+  steps <- without_others(steps)
+  steps[[1L]]$others <- stats::setNames(list(together), otherwise)
+  steps
 }
 
 # Closes on shared dates, where they give the returns over shared intervals.
@@ -186,7 +195,8 @@ rows_of_book <- function(returns, from = NULL, to = NULL, name = "return") {
   })
   whole <- Reduce(function(a, b) call("+", a, b), parts)
   made$steps <- c(
-    made$steps,
+    # Only simple returns add up across holdings.
+    without_others(made$steps),
     held,
     list(step(
       name,

@@ -446,6 +446,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_fit_search
+Rcpp::NumericMatrix core_fit_search(const Rcpp::NumericVector& x, const std::string& family);
+RcppExport SEXP _imbroglio_core_fit_search(SEXP xSEXP, SEXP familySEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
+    Rcpp::traits::input_parameter< const std::string& >::type family(familySEXP);
+    rcpp_result_gen = Rcpp::wrap(core_fit_search(x, family));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_refitted
 Rcpp::NumericMatrix core_refitted(const std::string& family, const Rcpp::NumericVector& shape, int n, bool moments, int first, int draws, int seed);
 RcppExport SEXP _imbroglio_core_refitted(SEXP familySEXP, SEXP shapeSEXP, SEXP nSEXP, SEXP momentsSEXP, SEXP firstSEXP, SEXP drawsSEXP, SEXP seedSEXP) {
@@ -525,6 +537,18 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
     Rcpp::traits::input_parameter< bool >::type student(studentSEXP);
     rcpp_result_gen = Rcpp::wrap(core_garch(x, student));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_garch_search
+Rcpp::NumericMatrix core_garch_search(const Rcpp::NumericVector& x, bool student);
+RcppExport SEXP _imbroglio_core_garch_search(SEXP xSEXP, SEXP studentSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
+    Rcpp::traits::input_parameter< bool >::type student(studentSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_garch_search(x, student));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -946,12 +970,14 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_signal_to_end", (DL_FUNC) &_imbroglio_signal_to_end, 0},
     {"_imbroglio_end_quietly", (DL_FUNC) &_imbroglio_end_quietly, 0},
     {"_imbroglio_core_fit_family", (DL_FUNC) &_imbroglio_core_fit_family, 3},
+    {"_imbroglio_core_fit_search", (DL_FUNC) &_imbroglio_core_fit_search, 2},
     {"_imbroglio_core_refitted", (DL_FUNC) &_imbroglio_core_refitted, 7},
     {"_imbroglio_core_distances", (DL_FUNC) &_imbroglio_core_distances, 2},
     {"_imbroglio_core_nig_density", (DL_FUNC) &_imbroglio_core_nig_density, 3},
     {"_imbroglio_core_nig_beyond", (DL_FUNC) &_imbroglio_core_nig_beyond, 4},
     {"_imbroglio_core_nig_quantile", (DL_FUNC) &_imbroglio_core_nig_quantile, 4},
     {"_imbroglio_core_garch", (DL_FUNC) &_imbroglio_core_garch, 2},
+    {"_imbroglio_core_garch_search", (DL_FUNC) &_imbroglio_core_garch_search, 2},
     {"_imbroglio_core_garch_path", (DL_FUNC) &_imbroglio_core_garch_path, 2},
     {"_imbroglio_core_iso_days", (DL_FUNC) &_imbroglio_core_iso_days, 1},
     {"_imbroglio_core_text_later", (DL_FUNC) &_imbroglio_core_text_later, 1},

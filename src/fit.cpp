@@ -81,6 +81,28 @@ Rcpp::List core_fit_family(const Rcpp::NumericMatrix& x, const std::string& fami
                             Rcpp::_["converged"] = converged);
 }
 
+// The search for the likeliest of one family, step by step: location, scale, shapes, the
+// log-likelihood there and the steepest slope. No row where there is a closed form.
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_fit_search(const Rcpp::NumericVector& x, const std::string& family) {
+  std::vector<double> sorted(x.begin(), x.end());
+  std::sort(sorted.begin(), sorted.end());
+  imbroglio::Search path;
+  if (enough(sorted))
+    with_family(family, [&](auto type) {
+      imbroglio::FamilyFit<family_of<decltype(type)>>(sorted.data(), sorted.size())(&path);
+    });
+  const int steps = static_cast<int>(path.size());
+  Rcpp::NumericMatrix out(steps, 6);
+  for (int i = 0; i < steps; ++i) {
+    const imbroglio::SearchStep& step = path[i];
+    const double row[] = {step.at.location, step.at.scale,       step.at.shape[0],
+                          step.at.shape[1], step.log_likelihood, step.slope};
+    for (int c = 0; c < 6; ++c) out(i, c) = row[c];
+  }
+  return out;
+}
+
 // Distances of draws of size n from a family of given shapes, each fitted again: a row for each
 // draw from `first` on, counted from 0.
 // [[Rcpp::export]]

@@ -31,6 +31,22 @@ Rcpp::List core_garch(const Rcpp::NumericMatrix& x, bool student) {
                             Rcpp::_["converged"] = converged);
 }
 
+// The search of one fit, step by step: mean, omega, alpha, beta, nu, the log-likelihood there and
+// the steepest slope.
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_garch_search(const Rcpp::NumericVector& x, bool student) {
+  std::vector<imbroglio::Minimum<imbroglio::garch_size>> path;
+  imbroglio::GarchFit(x.begin(), x.size(), student)(&path);
+  const int steps = static_cast<int>(path.size()), size = imbroglio::garch_size;
+  Rcpp::NumericMatrix out(steps, size + 2);
+  for (int i = 0; i < steps; ++i) {
+    for (int c = 0; c < size; ++c) out(i, c) = path[i].at[c];
+    out(i, size) = path[i].value;
+    out(i, size + 1) = path[i].slope;
+  }
+  return out;
+}
+
 // The volatility of the next return on each row, from fitted parameters (a row of
 // `estimate` for each column).
 // [[Rcpp::export]]

@@ -16,6 +16,14 @@ struct Fit {
   bool converged = false;
 };
 
+// Where a search for the likeliest stood: `slope` is the steepest of the mean log-likelihood, by
+// location over size, ln scale and free shapes.
+struct SearchStep {
+  Estimate at;
+  double log_likelihood, slope;
+};
+using Search = std::vector<SearchStep>;
+
 // Where a function that falls from a to b is 0, by Chandrupatla's method (1997); an end where it
 // does not change its sign.
 template <class Function>
@@ -58,8 +66,9 @@ class FamilyFit {
   FamilyFit(const double* sorted, std::size_t n)
       : x_(sorted), n_(n), count_(static_cast<double>(n)) {}
 
-  // From several starts, with errors.
-  Fit operator()() const {
+  // From several starts, with errors; `path`, if any, is given the search of the best start, empty
+  // where there is a closed form.
+  Fit operator()(Search* path = nullptr) const {
     Fit fit;
     // Values of middle 0 and like size.
     const Described sample(x_, n_);
@@ -71,14 +80,19 @@ class FamilyFit {
     for (std::size_t i = 0; i < n_; ++i) scaled[i] = (x_[i] - middle) / size;
     const FamilyFit standard(scaled.data(), n_);
     bool converged = false;
-    const Estimate found = standard.search(Family::starts(), 2, 1e-9, converged);
+    const Estimate found = standard.search(Family::starts(), 2, 1e-9, converged, nullptr, path);
+    auto to_size = [=](Estimate& at, double& log_likelihood) {
+      log_likelihood -= count_ * std::log(size);
+      at.location = middle + size * at.location;
+      at.scale *= size;
+    };
+    if (path)
+      for (SearchStep& step : *path) to_size(step.at, step.log_likelihood);
     // A scale of nothing beside the sample's: the likelihood grows without bound about repeated
     // values.
     if (!found.found || found.scale < 1e-4) return fit;
     standard.finish(found, converged, fit);
-    fit.log_likelihood -= count_ * std::log(size);
-    fit.at.location = middle + size * found.location;
-    fit.at.scale = size * found.scale;
+    to_size(fit.at, fit.log_likelihood);
     fit.error[0] *= size;
     fit.error[1] *= size;
     return fit;
@@ -138,7 +152,8 @@ class FamilyFit {
 
  private:
   Estimate search(const std::vector<Shapes>& starts, std::size_t searched, double tolerance,
-                  bool& converged, const Square* known = nullptr) const {
+                  bool& converged, const Square* known = nullptr,
+                  Search* path = nullptr) const {
     const auto f = [this](const Free& p, Free& gradient) { return mean_loss(p, gradient); };
     std::vector<Minimum<k>> tried;
     Free unused{};
@@ -152,12 +167,22 @@ class FamilyFit {
               [](const Minimum<k>& a, const Minimum<k>& b) { return a.value < b.value; });
     Minimum<k> best;
     for (std::size_t i = 0; i < std::min(searched, tried.size()); ++i) {
-      const auto found = minimise<k>(f, tried[i].at, tolerance, known);
-      if (found.value < best.value) best = found;
+      std::vector<Minimum<k>> steps;
+      const auto found = minimise<k>(f, tried[i].at, tolerance, known, path ? &steps : nullptr);
+      if (!(found.value < best.value)) continue;
+      best = found;
+      if (!path) continue;
+      path->clear();
+      for (const Minimum<k>& step : steps)
+        path->push_back({natural_of(step.at), -count_ * step.value, step.slope});
     }
     converged = best.converged;
     if (!std::isfinite(best.value)) return {};
-    return {best.at[0], scale_of(best.at), Family::natural(shape_of(best.at)), true};
+    return natural_of(best.at);
+  }
+
+  static Estimate natural_of(const Free& p) {
+    return {p[0], scale_of(p), Family::natural(shape_of(p)), true};
   }
 
   static Shapes shape_of(const Free& p) {
@@ -212,9 +237,10 @@ class FamilyFit {
       p[2 + j] = free[j];
       p[1] -= Family::stretch[j] * free[j];
     }
-    auto natural_of = [](const Free& q) {
-      const Shapes shape = Family::natural(shape_of(q));
-      return std::array<double, 4>{q[0], scale_of(q), shape[0], shape[1]};
+    auto parameters = [](const Free& q) {
+      const Estimate natural = natural_of(q);
+      return std::array<double, 4>{natural.location, natural.scale, natural.shape[0],
+                                   natural.shape[1]};
     };
     std::array<Free, k> information{}, inverse{}, jacobian{};
     for (std::size_t i = 0; i < k; ++i) {
@@ -224,7 +250,7 @@ class FamilyFit {
       down[i] -= step;
       if (!std::isfinite(mean_loss(up, g_up)) || !std::isfinite(mean_loss(down, g_down)))
         return false;
-      const auto high = natural_of(up), low = natural_of(down);
+      const auto high = parameters(up), low = parameters(down);
       for (std::size_t j = 0; j < k; ++j) {
         information[i][j] = count_ * (g_up[j] - g_down[j]) / (2.0 * step);
         jacobian[j][i] = (high[j] - low[j]) / (2.0 * step);
@@ -253,7 +279,7 @@ class FamilyFit {
 // What has a closed form.
 template <>
 inline Estimate FamilyFit<NormalFamily>::search(const std::vector<Shapes>&, std::size_t, double,
-                                                bool& converged, const Square*) const {
+                                                bool& converged, const Square*, Search*) const {
   const double mean = mean_of(x_, n_);
   const double* x = x_;
   const double squares = sum_of(n_, [=](std::size_t i) { return (x[i] - mean) * (x[i] - mean); });
@@ -263,7 +289,7 @@ inline Estimate FamilyFit<NormalFamily>::search(const std::vector<Shapes>&, std:
 
 template <>
 inline Estimate FamilyFit<LaplaceFamily>::search(const std::vector<Shapes>&, std::size_t, double,
-                                                 bool& converged, const Square*) const {
+                                                 bool& converged, const Square*, Search*) const {
   const double middle = 0.5 * (x_[(n_ - 1) / 2] + x_[n_ / 2]);
   const double* x = x_;
   const double away = sum_of(n_, [=](std::size_t i) { return std::fabs(x[i] - middle); });
@@ -282,8 +308,8 @@ inline bool FamilyFit<LaplaceFamily>::errors_of(const Estimate& at, Fit& fit) co
 // p, nor p on location. So each is found given the other, in turns, until neither moves.
 template <>
 inline Estimate FamilyFit<GedFamily>::search(const std::vector<Shapes>& starts, std::size_t,
-                                             double tolerance, bool& converged,
-                                             const Square*) const {
+                                             double tolerance, bool& converged, const Square*,
+                                             Search* path) const {
   const double* x = x_;
   double location = 0.5 * (x[(n_ - 1) / 2] + x[n_ / 2]), log_p = starts[0][0];
   const double size = x[static_cast<std::size_t>(0.75 * static_cast<double>(n_ - 1))] -
@@ -315,10 +341,21 @@ inline Estimate FamilyFit<GedFamily>::search(const std::vector<Shapes>& starts, 
   auto loss = [&](double m, double p) {
     return sum_of(n_, [&](std::size_t i) { return std::pow(std::fabs(x[i] - m), p); });
   };
-  converged = false;
-  for (int turn = 0; turn < 40 && !converged; ++turn) {
+  auto measure_from_location = [&] {
     for (std::size_t i = 0; i < n_; ++i)
       logs[i] = std::log(std::max(std::fabs(x[i] - location), 1e-300));
+  };
+  // With the best scale.
+  auto now = [&]() -> Estimate {
+    const double steep = slope(log_p), p = std::exp(log_p);
+    const double scale = std::exp(std::log(p * power_mean) / p);
+    if (path) path->push_back({{location, scale, {p, 0.0}, true}, missing, std::fabs(steep)});
+    return {location, scale, {p, 0.0}, power_mean > 0.0 && std::isfinite(power_mean)};
+  };
+  converged = false;
+  measure_from_location();
+  for (int turn = 0; turn < 40 && !converged; ++turn) {
+    if (path) now();
     const double before = log_p, stood = location;
     const double reach = turn == 0 ? 0.5 : 0.05;
     double low = std::max(lowest, log_p - reach), high = std::min(highest, log_p + reach);
@@ -354,15 +391,12 @@ inline Estimate FamilyFit<GedFamily>::search(const std::vector<Shapes>& starts, 
     }
     converged = std::fabs(log_p - before) < tolerance &&
                 std::fabs(location - stood) < tolerance * std::max(size, 1e-12);
+    measure_from_location();
   }
-  for (std::size_t i = 0; i < n_; ++i)
-    logs[i] = std::log(std::max(std::fabs(x[i] - location), 1e-300));
-  slope(log_p);
-  const double p = std::exp(log_p);
-  return {location,
-          std::exp(std::log(p * power_mean) / p),
-          {p, 0.0},
-          power_mean > 0.0 && std::isfinite(power_mean)};
+  const Estimate found = now();
+  if (path)
+    for (SearchStep& step : *path) step.log_likelihood = log_likelihood(step.at);
+  return found;
 }
 
 // By the expected information, which has a closed form for p above a half.

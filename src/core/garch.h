@@ -36,7 +36,8 @@ class GarchFit {
     for (std::size_t i = 0; i < n; ++i) x_[i] = (x[i] - center_) / scale_;
   }
 
-  Garch operator()() const {
+  // `path`, if any, is given the search of the best start, in natural parameters.
+  Garch operator()(std::vector<Minimum<garch_size>>* path = nullptr) const {
     Garch fit;
     if (!(scale_ > 0.0) || x_.size() < 20) return fit;
     // The surface is flat along persistence: starts on a grid of it, the best of them searched.
@@ -57,15 +58,25 @@ class GarchFit {
     Minimum<garch_size> best;
     const double tolerance = 1e-7 * static_cast<double>(x_.size());
     for (std::size_t i = 0; i < 4; ++i) {
+      std::vector<Minimum<garch_size>> steps;
       const auto found = minimise<garch_size>(
           [this](const GarchPoint& p, GarchPoint& g) { return free_value(p, g); }, starts[i].at,
-          tolerance);
-      if (found.value < best.value) best = found;
+          tolerance, nullptr, path ? &steps : nullptr);
+      if (!(found.value < best.value)) continue;
+      best = found;
+      if (path) path->swap(steps);
     }
+    const double size = static_cast<double>(x_.size());
+    if (path)
+      for (auto& step : *path) {
+        step.at = to_scale(natural_of(step.at));
+        step.value = -step.value - size * std::log(scale_);
+        step.slope /= size;
+      }
     const GarchPoint natural = natural_of(best.at);
     fit.converged =
         best.converged && natural[2] + natural[3] < 0.99999 && (!student_ || natural[4] < 500.0);
-    fit.log_likelihood = -best.value - static_cast<double>(x_.size()) * std::log(scale_);
+    fit.log_likelihood = -best.value - size * std::log(scale_);
     fit.at = to_scale(natural);
     errors(natural, fit);
     fit.converged = fit.converged && fit.has_errors;

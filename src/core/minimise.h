@@ -2,6 +2,7 @@
 #include <array>
 #include <cmath>
 #include <cstddef>
+#include <vector>
 
 namespace imbroglio {
 
@@ -18,10 +19,10 @@ struct Minimum {
 
 // Least value of a smooth function by the Broyden-Fletcher-Goldfarb-Shanno method with a
 // backtracking search. `f(point, gradient)` returns the value, not finite where it has none;
-// `known` is the inverse of its second derivatives, as far as known beforehand.
 template <std::size_t k, class Function>
 Minimum<k> minimise(Function f, Point<k> start, double tolerance,
-                    const std::array<Point<k>, k>* known = nullptr) {
+                    const std::array<Point<k>, k>* known = nullptr,
+                    std::vector<Minimum<k>>* path = nullptr) {
   constexpr int most = 500;
   Minimum<k> best;
   Point<k> gradient{}, ahead{}, next{}, direction{};
@@ -40,6 +41,7 @@ Minimum<k> minimise(Function f, Point<k> start, double tolerance,
   best.value = f(start, gradient);
   if (!std::isfinite(best.value)) return best;
   best.slope = steepest(gradient);
+  if (path) path->push_back(best);
   bool fresh = known == nullptr;
   int stalled = 0; // steps in a row that did not lower the value beyond its rounding error
   if (known) inverse = *known;
@@ -93,6 +95,7 @@ Minimum<k> minimise(Function f, Point<k> start, double tolerance,
     best.value = value;
     gradient = ahead;
     best.slope = steepest(gradient);
+    if (path) path->push_back(best);
     if (stalled > 10) break;
     if (!(curvature > 1e-300)) continue;
     if (fresh) {

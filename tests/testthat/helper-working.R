@@ -142,7 +142,7 @@ working_cases <- function(b, methods = names(imbroglio:::var_methods())) {
     correlation_pairwise = function(x) correlate_returns(x, on = "pairwise"),
     correlation_weighted = function(x) correlate_returns(x, decay = 0.97),
     correlation_rolling = function(x) correlate_returns(x, window = 3),
-    summary = function(x) measure_summary(x),
+    summary = function(x) measure_summary(x, benchmark = b, risk_free = 0.01),
     # Numbers of more digits than the words of a basis have, and periods a year by hand.
     by_half_life = function(x) measure_volatility(x, method = "ewma", half_life = 23),
     weighted_by_half_life = function(x) correlate_returns(x, half_life = 33),
