@@ -1,5 +1,5 @@
-# The workings of how well a fit fits: distances of what was observed from it, the chance of as much
-# by draws, and its place among others.
+# The workings of how well a fit fits: distances of what was observed from it, the chance of as
+# much by draws, and its place among others.
 
 sorted_returns <- function(record, x, at) {
   rows_of_working(

@@ -47,9 +47,8 @@ against_benchmark <- function(result, this, choices) {
   apart <- rows_beside(returns, this, without_rate)
   part <- function(beside, steps, prefix, keep) {
     own <- c(beside$choices, list(year_choice(result, returns, this, beside$rhythm)))
-    made <- vapply(own, function(one) {
-      any(vapply(choices, function(c) identical(one[c("name", "value")], c[c("name", "value")]), NA))
-    }, NA)
+    said <- lapply(choices, `[`, c("name", "value"))
+    made <- vapply(own, function(one) list(one[c("name", "value")]) %in% said, NA)
     renamed_part(
       list(rows = list(beside$rows), choices = own[!made], steps = c(beside$steps, steps)),
       prefix,

@@ -126,8 +126,8 @@ workbook_plans <- function(workings) {
       !any(vapply(rows, function(r) name %in% r$names, NA))
     }, NA)]
     list(
-      working = working, tag = tag, label = label, rows = rows, scalars = scalars, written = written,
-      values = values
+      working = working, tag = tag, label = label, rows = rows, scalars = scalars,
+      written = written, values = values
     )
   })
 }

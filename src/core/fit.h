@@ -152,8 +152,7 @@ class FamilyFit {
 
  private:
   Estimate search(const std::vector<Shapes>& starts, std::size_t searched, double tolerance,
-                  bool& converged, const Square* known = nullptr,
-                  Search* path = nullptr) const {
+                  bool& converged, const Square* known = nullptr, Search* path = nullptr) const {
     const auto f = [this](const Free& p, Free& gradient) { return mean_loss(p, gradient); };
     std::vector<Minimum<k>> tried;
     Free unused{};

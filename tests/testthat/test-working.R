@@ -121,7 +121,8 @@ test_that("each measure, method and family of the registries has a working", {
   )
   # Of one family alone there is no place among others.
   families <- quietly(fit_returns(one, "all", test_draws = 99, stop_after = 20))
-  expect_workings(families, "families", seq_len(nrow(families)), but = c("aic_rank", "bic_rank", "tail_rank"))
+  ranks <- c("aic_rank", "bic_rank", "tail_rank")
+  expect_workings(families, "families", seq_len(nrow(families)), but = ranks)
   placed <- show_working(families, number = "aic_rank")
   expect_equal(utils::tail(placed$value, 1)[[1]], families$aic_rank[1])
   expect_setequal(families$family, names(imbroglio:::own_families))
