@@ -72,6 +72,10 @@ book_cases <- function() {
   })
   cases$var <- measure_var(one, 0.95, method = methods, draws = 300, value = 1e6)
   days <- read_prices(demo_file("bay-daily.csv.gz"))[1:200, "TARROW"]
+  adjusted <- adjust_prices(
+    read_prices(demo_file("bay-daily.csv.gz"), price = "close")[, "TARROW"],
+    demo_file("bay-actions.csv")
+  )
   book <- as_portfolio(prices, weights = c(TARROW = 0.6, BAYALL = 0.4), value = 1e6)
   c(
     cases,
@@ -84,7 +88,8 @@ book_cases <- function() {
       overlapping = measure_var(one, horizon = 3, horizon_by = "overlapping"),
       estimators = measure_volatility(days, method = names(imbroglio:::volatility_estimators())),
       garch = fit_garch(one, innovations = c("normal", "student")),
-      families = fit_returns(one, "all", test_draws = 0),
+      families = fit_returns(one, "all", test_draws = 50),
+      price = show_working(adjusted, date = "2020-03-20"),
       tested = backtest_var(one, window = 100, method = c("historical", "normal")),
       of_book = measure_var(book, method = c("historical", "normal")),
       split = split_var(book),
@@ -111,7 +116,7 @@ test_that("a spreadsheet program comes to the same numbers, and follows its inpu
   basic <- file.path(folder, "basic.xlsx")
   write_workbook(found, basic)
   changed <- c(
-    level = with_input(basic, "level", 0.9),
+    level = with_input(basic, "share of the outcomes that are no worse", 0.9),
     last = with_input(basic, "last date of prices", as.numeric(one$dates[200]) + 25569)
   )
   yearly <- file.path(folder, "yearly.xlsx")
@@ -175,5 +180,7 @@ test_that("a workbook is of text and formulas, whole, and not too large", {
     "--workbook",
     ran
   )))
-  expect_setequal(readxl::excel_sheets(ran), c("Answer", "Working", "Prices"))
+  expect_setequal(readxl::excel_sheets(ran), c("Answer", "Working", "Shown", "Prices"))
+  # What pulls beta most.
+  expect_equal(unlist(sheet(ran, "Shown")[2, 1]), "The days that pull beta most", ignore_attr = TRUE)
 })
