@@ -15,7 +15,8 @@ working_of.imbroglio_backtest <- function(result, row) {
       list(return = days$return, known_var = days$var, known_es = days$es),
       days$date,
       days$date[1L],
-      days$date[length(days$date)]
+      days$date[length(days$date)],
+      made_for = "level"
     )),
     choices = list(level_choice(this$level)),
     steps = c(breach_steps(log), kupiec_steps(), independence_steps(), other_test_steps()),

@@ -15,7 +15,8 @@ garch_parameter_steps <- function(at) {
       at[[name]],
       paste0(words[[name]], ", by maximum likelihood"),
       proof = proof_names(paste0("garch_", names(at))),
-      source = "Bollerslev (1986)"
+      source = "Bollerslev (1986)",
+      made_for = "return"
     )
   })
 }

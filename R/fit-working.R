@@ -133,7 +133,8 @@ family_steps <- function(record, at, errors = NULL) {
       at[[i]],
       paste0(parameters[i], ", by maximum likelihood"),
       proof = proof,
-      source = record$source
+      source = record$source,
+      made_for = "return"
     )
   })
   if (is.null(record$density)) return(entered_steps)

@@ -3,9 +3,14 @@
 # the language and nothing else.
 
 # `columns`: data, a value for each row. `from`, `to`: the rows that are used, of all that are
-# there.
-rows_of_working <- function(name, words, columns, dates = NULL, from = NULL, to = NULL) {
-  list(name = name, words = words, columns = columns, dates = dates, from = from, to = to)
+# there. `made_for`: choices and steps that the data hang on and do not follow: what others would
+# have given cannot be told by them; "*": any.
+rows_of_working <- function(name, words, columns, dates = NULL, from = NULL, to = NULL,
+                            made_for = character()) {
+  list(
+    name = name, words = words, columns = columns, dates = dates, from = from, to = to,
+    made_for = made_for
+  )
 }
 
 # `others`: what else could have been chosen, by what it is called.
@@ -34,8 +39,9 @@ step <- function(name, expression, words, unit = "number", others = NULL, source
 }
 
 # A value that cannot be derived in a few lines: it was searched or drawn. `proof`: the names of
-# the steps by which it can be checked.
-entered <- function(name, value, words, unit = "number", proof = character(), source = "") {
+# the steps by which it can be checked; `made_for` as of rows.
+entered <- function(name, value, words, unit = "number", proof = character(), source = "",
+                    made_for = character()) {
   list(
     name = name,
     expression = NULL,
@@ -43,6 +49,7 @@ entered <- function(name, value, words, unit = "number", proof = character(), so
     words = words,
     unit = unit,
     proof = proof,
+    made_for = made_for,
     others = list(),
     source = source
   )
@@ -72,6 +79,11 @@ written_working <- function(asked, rows, choices, steps) {
     rows
   )
   written
+}
+
+# What the data and the entered values hang on and do not follow.
+made_for <- function(written) {
+  unique(as.character(unlist(lapply(c(written$rows, written$steps), `[[`, "made_for"))))
 }
 
 needed_for <- function(asked, written) {

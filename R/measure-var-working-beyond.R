@@ -29,7 +29,8 @@ beyond_the_level <- function(about) {
           share_below = (1 - about$this$level) * exp(-places$depth),
           loss_beyond = losses,
           part_of_tail = places$weight
-        )
+        ),
+        made_for = c("level", "horizon")
       ),
       step = with_proof("var", step(
         "es",
@@ -44,7 +45,8 @@ beyond_the_level <- function(about) {
     es,
     "expected shortfall: the mean loss beyond, the integral of the quantiles there",
     "fraction",
-    proof = "var"
+    proof = "var",
+    made_for = c("level", "horizon")
   ))
 }
 

@@ -41,7 +41,8 @@ slope_errors <- function(parts) {
         es_slope = along(2L, pairs$a),
         es_slope_other = along(2L, pairs$b),
         covariance = unname(parts$covariance[cbind(pairs$a, pairs$b)])
-      )
+      ),
+      made_for = "*"
     )),
     steps = list(
       step(
@@ -94,7 +95,8 @@ rank_errors <- function(about) {
       list(
         worst_loss = as_loss(sort(x)[used] * sqrt(about$horizon), about$log),
         chance = weight[used]
-      )
+      ),
+      made_for = "*"
     )),
     steps = c(
       list(
@@ -183,7 +185,8 @@ rank_interval_steps <- function(about, at_rank) {
         rank,
         sprintf("the rank %s, by the binomial distribution", words),
         proof = c("n", "level", "confidence"),
-        source = "Nyblom (1992)"
+        source = "Nyblom (1992)",
+        made_for = c("level", "confidence")
       ),
       step(name, at_rank(as.name(at)), "the loss that stands there", "fraction")
     )

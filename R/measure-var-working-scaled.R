@@ -50,7 +50,12 @@ weighted_rank_steps <- function(this) {
       "count"
     ),
     if (between_ranks(this)) {
-      entered("k", this$position, "which of the worst stands for it, between two")
+      entered(
+        "k",
+        this$position,
+        "which of the worst stands for it, between two",
+        made_for = c("level", "decay")
+      )
     } else {
       step(
         "k",
@@ -246,7 +251,8 @@ family_working <- function(about, name) {
     entered(
       "standard",
       (record$quantile(log(1 - about$this$level), p) - at[[1L]]) / at[[2L]],
-      "quantile of the family at the level, at location 0 and scale 1, by search"
+      "quantile of the family at the level, at location 0 and scale 1, by search",
+      made_for = "level"
     )
   } else {
     step("standard", record$at_level, "quantile of the family, at location 0 and scale 1")

@@ -61,7 +61,7 @@ own_working <- function(numbers, record) {
   )
   numbers <- numbers[!vapply(numbers, is.na, NA)]
   list(steps = lapply(names(numbers), function(name) {
-    entered(name, numbers[[name]], said, source = record$source)
+    entered(name, numbers[[name]], said, source = record$source, made_for = "*")
   }))
 }
 

@@ -17,8 +17,15 @@ workbook_inputs <- function(plans) {
       }),
       recursive = FALSE
     )
+    # What the number itself hangs on and does not follow: parameters found on these dates.
+    written <- plan$written
+    written <- written_working(
+      attr(plan$working, "asked"), written$rows, written$choices, written$steps
+    )
+    fixed <- made_for(written)
     for (choice in c(plan$written$choices, dates)) {
-      key <- paste(choice$name, format(choice$value, digits = 17L))
+      choice$fixed <- any(c("*", choice$name, if (choice$unit == "date") "return") %in% fixed)
+      key <- paste(choice$name, format(choice$value, digits = 17L), choice$fixed)
       inputs[[key]]$choice <- choice
       inputs[[key]]$tags <- c(inputs[[key]]$tags, plan$tag)
       inputs[[key]]$labels <- c(inputs[[key]]$labels, plan$label)
@@ -103,7 +110,8 @@ write_inputs <- function(book, sheet, inputs, at) {
     one <- inputs[[i]]
     value <- in_sheet(one$choice$value, one$choice$unit)
     row <- at + i
-    openxlsx::writeData(book, sheet, one$choice$words, 1L, row)
+    words <- paste0(one$choice$words, if (one$choice$fixed) ", for which numbers were entered")
+    openxlsx::writeData(book, sheet, words, 1L, row)
     openxlsx::writeData(book, sheet, value, 2L, row)
     openxlsx::writeData(book, sheet, value, 3L, row)
     openxlsx::writeData(
@@ -115,7 +123,9 @@ write_inputs <- function(book, sheet, inputs, at) {
     )
     unit <- workbook_style(number_format(one$choice$unit))
     openxlsx::addStyle(book, sheet, unit, row, 2:3, gridExpand = TRUE)
-    openxlsx::addStyle(book, sheet, workbook_style("input"), row, 2L, stack = TRUE)
+    if (!one$choice$fixed) {
+      openxlsx::addStyle(book, sheet, workbook_style("input"), row, 2L, stack = TRUE)
+    }
   }
   at + length(inputs) + 1L
 }
@@ -137,7 +147,10 @@ write_basis <- function(book, sheet, working, at) {
   openxlsx::writeData(
     book,
     sheet,
-    "Shaded numbers were searched or drawn and are entered; all others are formulas.",
+    paste0(
+      "Shaded numbers, and columns of data, are entered: they were searched, drawn or delivered, ",
+      "and do not follow the choices. All others are formulas."
+    ),
     1L,
     at + length(lines) + 2L
   )

@@ -262,8 +262,10 @@ tables_shown <- function(shows, values) {
 other_choices <- function(working) {
   written <- attr(working, "written")
   asked <- attr(working, "asked")
+  fixed <- made_for(written_working(asked, written$rows, written$choices, written$steps))
+  if ("*" %in% fixed) return(NULL)
   of <- function(record) {
-    if (!length(record$others)) return(NULL)
+    if (!length(record$others) || record$name %in% fixed) return(NULL)
     numbers <- vapply(seq_along(record$others), function(i) {
       other <- record$others[[i]]
       instead <- if (is.list(other)) other else stats::setNames(list(other), record$name)
