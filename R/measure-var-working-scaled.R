@@ -177,32 +177,47 @@ ewma_var_working <- function(about) {
   )
 }
 
-garch_var_working <- function(about, student) {
-  at <- garch_fit(values_of(about), student)
-  if (is.null(at)) return(NULL)
-  ahead <- list(
+garch_periods <- function(about) {
+  if (about$horizon > 1) {
+    rows_of_working(
+      "ahead",
+      "the periods ahead",
+      list(period = as.numeric(seq_len(about$horizon))),
+      made_for = "horizon"
+    )
+  }
+}
+
+garch_ahead_steps <- function(about, periods) {
+  list(
     step("persistence", quote(garch_alpha + garch_beta), "how much of a variance goes on"),
+    # No geometric series: near a persistence of 1 it has few digits.
+    if (!is.null(periods)) {
+      step(
+        "variance_then",
+        quote(recursion(next_variance + 0 * period, garch_omega + persistence * previous)),
+        "variance of each period ahead"
+      )
+    },
     step(
       "variance_ahead",
-      if (about$horizon == 1) {
-        quote(next_variance)
-      } else {
-        # A geometric series about the long run.
-        quote(
-          horizon * garch_omega / (1 - persistence) +
-            (next_variance - garch_omega / (1 - persistence)) *
-              (1 - persistence^horizon) /
-              (1 - persistence)
-        )
-      },
+      if (is.null(periods)) quote(next_variance) else quote(sum(variance_then)),
       "variance of all periods ahead"
     ),
     step("sd_ahead", quote(sqrt(variance_ahead)), "deviation over the horizon", "fraction"),
     step("centre_ahead", quote(garch_mean * horizon), "mean over it", "fraction")
   )
+}
+
+garch_var_working <- function(about, student) {
+  at <- garch_fit(values_of(about), student)
+  if (is.null(at)) return(NULL)
+  periods <- garch_periods(about)
+  ahead <- garch_ahead_steps(about, periods)
   if (!student) {
     ends <- normal_loss_steps(about$log)
     return(list(
+      rows = list(about$rows, periods),
       steps = c(
         garch_path_steps(at, FALSE),
         ahead,
@@ -213,7 +228,7 @@ garch_var_working <- function(about, student) {
   }
   beyond <- beyond_the_level(about)
   list(
-    rows = list(about$rows, beyond$rows),
+    rows = list(about$rows, periods, beyond$rows),
     steps = c(
       garch_path_steps(at, TRUE),
       ahead,

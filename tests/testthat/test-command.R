@@ -27,40 +27,6 @@ test_that("text for people is aligned, has units and a sentence", {
   expect_match(imbroglio("returns", file)$out[3], "date +BAYALL +OSSELL")
 })
 
-test_that("each command has help with an example that runs", {
-  overview <- imbroglio("--help")
-  expect_equal(overview$status, 0L)
-  folder <- tempfile()
-  dir.create(folder)
-  expect_equal(imbroglio("demo", "--files", folder)$status, 0L)
-  expect_setequal(list.files(folder), demo_file())
-  old <- setwd(folder)
-  on.exit(setwd(old))
-  # The examples of fetch ask a feed where `imbroglio feed` serves.
-  feed <- feed_process(port = 8017L)
-  on.exit(feed$process$kill(), add = TRUE)
-  for (name in setdiff(
-    names(imbroglio:::commands()),
-    if (!rmarkdown::pandoc_available()) "report"
-  )) {
-    expect_true(any(grepl(paste0("^  ", name, " "), overview$out)))
-    help <- imbroglio:::command_help(name, imbroglio:::commands()[[name]])
-    examples <- sub("^ +", "", help[-seq_len(grep("^Examples?:", help))])
-    for (example in examples) {
-      if (name == "feed") feed$process$kill()
-      words <- scan(text = sub("^imbroglio ", "", example), what = "", quiet = TRUE)
-      ran <- do.call(imbroglio, as.list(words))
-      expect_equal(ran$status, as.integer(name == "check"), info = paste(example, ran$err))
-      expect_false(grepl("Warning", ran$err), info = ran$err)
-    }
-  }
-  expect_true(all(file.exists(
-    "demo.png", "monthly.csv", "tarrow.png", "now.png", "line.png", "fall.png", "fit.png",
-    "tail.png", "alike.png", "universe.csv"
-  )))
-  expect_equal(ncol(read.csv("monthly.csv")), 3L)
-})
-
 test_that("the exit status says whose fault it is, and the message what to do", {
   file <- demo_file("bay.csv")
   bad <- written("date,A", "2024-01-02,1", "2024-01-03,zero")
@@ -150,22 +116,6 @@ test_that("names from a file are data in every form of output", {
   out <- tempfile(fileext = ".csv")
   imbroglio("volatility", file, "--out", out)
   expect_equal(read.csv(out)$security, c("'=cmd(1)", "'-1+2", 'a "b", c'))
-})
-
-test_that("the example script runs as it stands", {
-  if (!rmarkdown::pandoc_available()) skip("pandoc is not installed")
-  folder <- tempfile()
-  dir.create(folder)
-  script <- system.file("examples", "first-path.R", package = "imbroglio")
-  status <- system2(
-    file.path(R.home("bin"), "Rscript"),
-    c(script, folder),
-    stdout = FALSE,
-    stderr = FALSE,
-    env = paste0("R_LIBS=", shQuote(paste(.libPaths(), collapse = .Platform$path.sep)))
-  )
-  expect_equal(status, 0L)
-  expect_setequal(list.files(folder), c("tarrow.png", "bay-risk.html"))
 })
 
 test_that("the summary reads as a table, and is written out", {

@@ -112,16 +112,20 @@ test_that("two commands that update the same store at once lose no row and doubl
       env = c("current", R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep))
     )
   }
-  for (round in list(c("--to", "2020-12-31"), character())) {
-    both <- list(do.call(start, as.list(round)), do.call(start, as.list(round)))
+  part <- traded[traded$dates <= as.Date("2018-03-29"), ]
+  for (to in c("2017-03-31", "2018-03-29")) {
+    both <- list(start("--to", to), start("--to", to))
     for (one in both) {
       one$wait(120000)
       expect_equal(one$get_exit_status(), 0L, info = one$read_all_error())
     }
   }
-  expect_identical(read_prices(store, price = "close")$close, traded$close)
+  expect_identical(
+    read_prices(store, price = "close")$close,
+    part$close[, colSums(!is.na(part$close)) > 0]
+  )
   expect_equal(
     c(sum(store_additions(store)$new), sum(store_additions(store)$restated)),
-    c(sum(!is.na(traded$close)), 0)
+    c(sum(!is.na(part$close)), 0)
   )
 })

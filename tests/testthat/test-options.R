@@ -141,7 +141,7 @@ test_that("each option of each command changes the answer, or is refused with th
     sink(type = "message")
     close(quiet)
   })
-  ways <- lapply(ways, function(each) each[seq(1L, length(each), by = thorough(4L, 1L))])
+  ways <- lapply(ways, function(each) each[seq(1L, length(each), by = thorough(5L, 1L))])
   ignored <- character()
   for (command in names(ways)) {
     for (way in ways[[command]]) {

@@ -73,8 +73,8 @@ five <- function() {
 test_that("each number is what its working, computed again from JSON, comes to", {
   few <- c("historical", "normal", "cornish-fisher", "hill", "student", "bootstrap")
   data <- list(
-    demo = demo_prices()[1:700, c("TARROW", "BAYALL")],
-    stocks = stock_prices()[1:500, ],
+    demo = demo_prices()[1:300, c("TARROW", "BAYALL")],
+    stocks = stock_prices()[1:250, ],
     gaps = gaps(),
     five = five()
   )
@@ -85,13 +85,14 @@ test_that("each number is what its working, computed again from JSON, comes to",
       result <- tryCatch(quietly(cases[[case]](prices)), imbroglio_error = identity)
       # Some measures want more than five returns, and say so.
       if (of == "five" && inherits(result, "condition")) next
-      expect_workings(result, paste(of, case))
+      rows <- if (of == "demo") c(1L, nrow(result)) else nrow(result)
+      expect_workings(result, paste(of, case), unique(rows))
     }
   }
 })
 
 test_that("each measure, method and family of the registries has a working", {
-  prices <- demo_prices()[1:700, c("TARROW", "BAYALL")]
+  prices <- demo_prices()[1:300, c("TARROW", "BAYALL")]
   one <- prices[, "TARROW"]
   methods <- names(imbroglio:::var_methods())
   ahead <- quietly(measure_var(one, horizon = 5, method = methods, draws = 300))
@@ -129,7 +130,11 @@ test_that("each measure, method and family of the registries has a working", {
   book <- quietly(as_portfolio(prices, weights = c(TARROW = 0.6, BAYALL = 0.4), value = 1e6))
   others <- list(
     garch = quietly(fit_garch(one, innovations = c("normal", "student"))),
-    tested = quietly(backtest_var(one, window = 100, method = c("historical", "normal"))),
+    tested = quietly(backtest_var(
+      demo_prices()[1:500, "TARROW"],
+      window = 100,
+      method = c("historical", "normal")
+    )),
     of_book = quietly(measure_var(book, method = c("historical", "normal", "bootstrap"))),
     book_return = quietly(measure_return(book)),
     split = quietly(split_var(book, method = c("historical", "normal"))),
