@@ -165,18 +165,32 @@ style_rows_sheet <- function(book, one) {
   )
 }
 
+# Written a column at a time for all workings together: a call takes longer than its cells.
 write_working_sheet <- function(book, plans) {
   head <- c(
     "step", "in words", "formula", "value here", "our number", "apart", "unit", "source"
   )
-  for (plan in plans) {
-    top <- plan$top
-    openxlsx::writeData(book, "Working", working_title(plan$working), 1L, top)
-    openxlsx::addStyle(book, "Working", workbook_style("title"), top, 1L)
-    openxlsx::writeData(book, "Working", t(head), 1L, top + 1L, colNames = FALSE)
-    openxlsx::addStyle(book, "Working", workbook_style("head"), top + 1L, seq_along(head))
-    write_steps(book, plan)
+  tops <- vapply(plans, `[[`, 0, "top")
+  cells <- lapply(plans, step_cells)
+  all_of <- function(part) unlist(lapply(cells, `[[`, part), use.names = FALSE)
+  rows <- all_of("rows")
+  words <- matrix(NA_character_, max(rows), length(head))
+  words[tops, 1L] <- vapply(plans, function(plan) working_title(plan$working), "")
+  words[tops + 1L, ] <- rep(head, each = length(tops))
+  for (column in c(1:3, 7:8)) words[rows, column] <- all_of(head[column])
+  # What begins a working is text, what follows in the middle columns is numbers and formulas.
+  openxlsx::writeData(book, "Working", words[, 1:3], 1L, 1L, colNames = FALSE)
+  openxlsx::writeData(book, "Working", words[, 7:8], 7L, 1L, colNames = FALSE)
+  for (top in tops) {
+    openxlsx::writeData(book, "Working", t(head[4:6]), 4L, top + 1L, colNames = FALSE)
   }
+  write_runs(book, all_of("formula here"), 4L, rows, openxlsx::writeFormula)
+  write_runs(book, all_of("entered here"), 4L, rows, openxlsx::writeData)
+  write_runs(book, all_of("place"), 4L, rows, openxlsx::writeData)
+  write_runs(book, all_of("our number"), 5L, rows, openxlsx::writeData)
+  write_runs(book, all_of("apart"), 6L, rows, openxlsx::writeFormula)
+  openxlsx::setRowHeights(book, "Working", rows, 15 * pmin(all_of("lines"), 20))
+  style_steps(book, tops, rows, all_of("format"), rows[all_of("is entered")])
   openxlsx::setColWidths(book, "Working", 1:8, c(20, 36, 42, 17, 17, 9, 9, 24))
   openxlsx::freezePane(book, "Working", firstCol = TRUE)
   openxlsx::pageSetup(
@@ -188,47 +202,52 @@ write_working_sheet <- function(book, plans) {
   )
 }
 
-write_steps <- function(book, plan) {
+# What stands in the rows of one working, by the heads of the columns.
+step_cells <- function(plan) {
   steps <- plan$written$steps
   rows <- plan$top + 1L + seq_along(steps)
   is_entered <- vapply(steps, function(s) is.null(s$expression), NA)
   is_column <- !names(steps) %in% plan$scalars
+  of <- function(part) vapply(steps, `[[`, "", part)
   formula <- rep("entered", length(steps))
   formula[!is_entered] <- vapply(steps[!is_entered], function(s) {
     expression_text(s$expression)
   }, "")
-  of <- function(part) vapply(steps, `[[`, "", part)
-  put <- function(table, column) {
-    openxlsx::writeData(book, "Working", table, column, rows[1L], colNames = FALSE)
-  }
-  put(data.frame(names(steps), of("words"), formula), 1L)
-  put(data.frame(of("unit"), of("source")), 7L)
   ours <- our_numbers(plan)
-  put(data.frame(ours), 5L)
   # A difference of two likelihoods has no more digits than they have.
   least <- ifelse(of("unit") == "statistic", "1", "1E-6")
   apart <- sprintf("ABS(D%1$d-E%1$d)/MAX(ABS(E%1$d),%2$s)", rows, least)
-  write_runs(book, ifelse(is_column, NA, apart), 6L, rows, openxlsx::writeFormula)
-  here <- rep(NA_character_, length(steps))
+  here <- place <- rep(NA_character_, length(steps))
   computed <- !is_entered & !is_column
   named <- names_in_formulas(plan)
   here[computed] <- vapply(steps[computed], function(s) {
     expression_sheet(s$expression, named)
   }, "")
-  write_runs(book, here, 4L, rows, openxlsx::writeFormula)
-  write_runs(book, ifelse(is_entered, ours, NA), 4L, rows, openxlsx::writeData)
-  where <- rep(NA_character_, length(steps))
-  where[is_column] <- vapply(names(steps)[is_column], column_place, "", plan = plan)
-  write_runs(book, where, 4L, rows, openxlsx::writeData)
-  lines <- pmax(1, ceiling(nchar(of("words")) / 36), ceiling(nchar(formula) / 42))
-  openxlsx::setRowHeights(book, "Working", rows, 15 * pmin(lines, 20))
-  style_steps(book, rows, of("unit"), rows[is_entered], attr(plan$working, "basis")$kind)
+  place[is_column] <- vapply(names(steps)[is_column], column_place, "", plan = plan)
+  kind <- attr(plan$working, "basis")$kind
+  list(
+    rows = rows,
+    step = names(steps),
+    "in words" = of("words"),
+    formula = formula,
+    "formula here" = here,
+    "entered here" = ifelse(is_entered, ours, NA),
+    place = place,
+    "our number" = ours,
+    apart = ifelse(is_column, NA, apart),
+    unit = of("unit"),
+    source = of("source"),
+    lines = pmax(1, ceiling(nchar(of("words")) / 36), ceiling(nchar(formula) / 42)),
+    format = vapply(of("unit"), number_format, "", kind = kind),
+    "is entered" = is_entered
+  )
 }
 
 # What is known of some rows of a column, in as few calls as there are runs of them.
 write_runs <- function(book, cells, column, rows, put) {
   known <- which(!is.na(cells))
-  for (run in split(known, cumsum(c(1L, diff(known)) != 1L))) {
+  if (!length(known)) return(invisible())
+  for (run in split(known, cumsum(c(1L, diff(rows[known])) != 1L))) {
     put(book, "Working", cells[run], column, rows[run[1L]])
   }
 }
@@ -251,7 +270,7 @@ our_numbers <- function(plan) {
   }, 0)
 }
 
-style_steps <- function(book, rows, units, entered_rows, kind_of) {
+style_steps <- function(book, tops, rows, formats, entered_rows) {
   style <- function(kind, rows, columns) {
     openxlsx::addStyle(
       book,
@@ -263,7 +282,9 @@ style_steps <- function(book, rows, units, entered_rows, kind_of) {
       stack = TRUE
     )
   }
-  for (unit in unique(units)) style(number_format(unit, kind_of), rows[units == unit], 4:5)
+  style("title", tops, 1L)
+  style("head", tops + 1L, 1:8)
+  for (format in unique(formats)) style(format, rows[formats == format], 4:5)
   if (length(entered_rows)) style("entered", entered_rows, 4L)
   style("words", rows, 1:3)
   style("0.0E+00", rows, 6L)
