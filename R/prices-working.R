@@ -34,7 +34,17 @@ price_steps <- function(prices, at) {
   adjusted <- length(actions$rows) > 0L && abs(
     if (undone) traded / actions$factor - price else traded * actions$factor - price
   ) <= 1e-10 * abs(price)
-  if (!adjusted) return(list(rows = list(), steps = delivered_steps(prices, at, price, "price")))
+  if (!adjusted) {
+    # Of a table that was cut after it was adjusted, or came in with both, the way is not known.
+    words <- if (abs(traded - price) > 1e-10 * abs(price)) {
+      sprintf(
+        "as this table has it; its %s is %s, and what leads from one to the other is not in it",
+        if (undone) "adjusted close" else "close as traded",
+        number_text(traded)
+      )
+    }
+    return(list(rows = list(), steps = delivered_steps(prices, at, price, "price", words)))
+  }
   begin <- delivered_steps(prices, at, traded, if (undone) "adjusted" else "close")
   list(
     rows = list(actions$rows),
@@ -74,6 +84,8 @@ price_steps <- function(prices, at) {
 # shares that the dividend counts an old one as.
 actions_after <- function(prices, at, undone) {
   own <- prices$actions[prices$actions$security %in% at$security, , drop = FALSE]
+  # A table adjusted for splits only keeps the dates of the dividends.
+  own <- own[!(is.na(own$split) & is.na(own$dividend)), , drop = FALSE]
   if (!NROW(own)) return(NULL)
   traded <- if (undone) prices$close else prices$fields$close
   if (is.null(traded)) return(NULL)
@@ -103,8 +115,9 @@ actions_after <- function(prices, at, undone) {
 }
 
 # From what was delivered to the price of the table, by the repairs that were accepted.
-delivered_steps <- function(prices, at, price, name) {
-  words <- if (name == "adjusted") "adjusted, as it came in" else "as it was delivered"
+delivered_steps <- function(prices, at, price, name, words = NULL) {
+  usual <- if (name == "adjusted") "adjusted, as it came in" else "as it was delivered"
+  words <- words %||% usual
   as_given <- list(entered(name, price, words, "price"))
   cells <- prices$repaired$cells
   was <- cells$was[cells$security == at$security & cells$date == at$date][1L]

@@ -170,6 +170,9 @@ test_that("a price shows its repairs, and the splits and dividends that it is ad
       expect_true(near(again[[1]]$value, working$value[[1]]))
     }
   }
+  # Cut before its actions, a table cannot say how; it does not claim that this was delivered.
+  cut <- show_working(adjusted[1:600, ], date = adjusted$dates[300])
+  expect_match(cut$words, sprintf("its close as traded is %s", format(traded$close[[300, 1]])))
   early <- show_working(adjusted, date = "2025-09-30")
   # The dividend of 2025-11-10, by hand.
   before <- traded$close[[which(traded$dates == "2025-11-07"), 1]]
