@@ -119,19 +119,7 @@ check_backtest_window <- function(returns, window, empirical, ask) {
       )
     )
   }
-  if (empirical && window * (1 - max(ask$level)) < 1 - 1e-9) {
-    caution(
-      "few_observations",
-      sprintf(
-        paste0(
-          "Of a window of %s fewer than one return lies beyond the level %s: methods by ",
-          "rank show the worst one."
-        ),
-        count(window),
-        format(max(ask$level))
-      )
-    )
-  }
+  if (empirical) warn_few_beyond(window, max(ask$level))
 }
 
 backtest_columns <- function(returns, lines, records, ask, zone_days) {

@@ -26,6 +26,7 @@ commands <- function() {
     beta = beta_command(),
     tracking = tracking_command(),
     drawdown = drawdown_command(),
+    worst = worst_command(),
     correlation = correlation_command(),
     fit = fit_command(),
     var = var_command(),

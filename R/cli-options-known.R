@@ -2,7 +2,7 @@
 
 # Every option of the command, once: what it takes, what it means, and how its text
 # becomes a value. They mean the same for every command that has them.
-options_known <- list(
+options_known <- c(options_of_feeds, list(
   from = list(
     takes = "DATE",
     help = paste0(
@@ -51,55 +51,6 @@ options_known <- list(
     "stop at a file that cannot be read (otherwise it is named, left out, and the ",
     "status is 1)"
   )),
-  feed = list(
-    takes = "URL",
-    help = "the address of the price feed; its token is read from IMBROGLIO_FEED_TOKEN",
-    read = identity
-  ),
-  store = list(
-    takes = "STORE",
-    help = "a file, or postgresql://USER@HOST/DATABASE; made if it is not there",
-    read = identity
-  ),
-  update = list(help = "ask only for what is new or restated since the last time"),
-  `at-once` = list(takes = "N", help = "questions at once (6)", read = function(x) number(x)),
-  tries = list(
-    takes = "N",
-    help = "how often a question is asked before it is given up (8)",
-    read = function(x) number(x)
-  ),
-  `time-limit` = list(takes = "S", help = "seconds for one answer (30)", read = function(x) {
-    number(x)
-  }),
-  patience = list(
-    takes = "S",
-    help = "seconds the feed may make us wait before anything more comes (120)",
-    read = function(x) number(x)
-  ),
-  allow = list(
-    takes = "HOST,HOST",
-    help = "hosts that the feed may redirect to",
-    read = function(x) comma(x)
-  ),
-  verbose = list(help = "tell of each question and answer"),
-  port = list(takes = "N", help = "the port; 0 for any that is free (8017)", read = function(x) {
-    number(x)
-  }),
-  faults = list(
-    takes = "A=N,B=N",
-    help = "be a bad feed: fail=3 (every third answer), limit=20 (a second), slow=0.5
-                (seconds), cut=4, lie=5, rubbish=6",
-    read = function(x) amounts(x)
-  ),
-  json = list(help = "answer in JSON only"),
-  `page-rows` = list(takes = "N", help = "most rows in one answer (5000)", read = function(x) {
-    number(x)
-  }),
-  seconds = list(takes = "S", help = "stop after so many seconds", read = function(x) number(x)),
-  add = list(takes = "FILE", help = "add the prices of a file", read = identity),
-  restatements = list(help = "list what was restated, with both values and both dates"),
-  additions = list(help = "list what was added when"),
-  verify = list(help = "test all checksums of the store"),
   dates = list(
     takes = "ORDER",
     help = "day-first, month-first or year-first, where dates can be read in several ways",
@@ -133,7 +84,10 @@ options_known <- list(
   kind = list(takes = "KIND", help = "simple or log returns (simple)", read = identity),
   window = list(
     takes = "N,N",
-    help = "roll over the last N returns; several side by side",
+    help = c(
+      "roll over the last N returns; several side by side",
+      worst = "of the value at risk of the day before, how many returns (250)"
+    ),
     read = function(x) number(x)
   ),
   `min-obs` = list(
@@ -162,6 +116,7 @@ options_known <- list(
     takes = "H",
     help = c(
       "periods (1); several, as 1,10 or 1:20",
+      worst = "how many returns a period has (1)",
       volatility = "forecast so many periods ahead, by garch"
     ),
     read = function(x) numbers(x)
@@ -193,7 +148,10 @@ options_known <- list(
     help = "list the first N drawn paths of the book, day by day",
     read = function(x) number(x)
   ),
-  split = list(help = "split the value at risk of the book by holding"),
+  split = list(help = c(
+    "split the value at risk of the book by holding",
+    worst = "what each holding of the book added to each period"
+  )),
   thresholds = list(help = "the tail by where it begins, to choose --tail"),
   expanding = list(
     help = "look at all returns so far; --window is how many come before the first test"
@@ -294,6 +252,9 @@ options_known <- list(
   episodes = list(takes = "N", help = "the N deepest falls of each security", read = function(x) {
     number(x)
   }),
+  worst = list(takes = "N", help = "how many of the worst (5)", read = function(x) number(x)),
+  best = list(takes = "N", help = "how many of the best, too (0)", read = function(x) number(x)),
+  overlapping = list(help = "periods may share days"),
   on = list(takes = "DATES", help = "common dates of all, or pairwise (common)", read = identity),
   shrink = list(
     takes = "TARGET",
@@ -395,4 +356,4 @@ options_known <- list(
   number = list(takes = "NAME", help = "which column of the result", read = identity),
   files = list(takes = "FOLDER", help = "copy the demo files there", read = identity),
   help = list(help = "show this")
-)
+))

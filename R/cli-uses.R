@@ -86,7 +86,9 @@ unless <- function(used, reason) function(o, command) if (!used(o, command)) rea
 
 only_rolling <- unless(function(o, command) !is.null(o$window), "it is of a rolling --window")
 not_rolling <- unless(function(o, command) is.null(o$window), "a rolling --window has none")
-not_split <- unless(function(o, command) !isTRUE(o$split), "a split by holding has none")
+not_split <- unless(function(o, command) {
+  !isTRUE(o$split) || command != "var"
+}, "a split by holding has none")
 not_drawn <- unless(function(o, command) !drawn_book(o), "the drawn paths of the book have none")
 not_thresholds <- unless(function(o, command) !isTRUE(o$thresholds), "--thresholds has none")
 not_paths <- unless(function(o, command) {
@@ -114,7 +116,9 @@ idle_reasons <- list(
     }, "the book as held today is not rebalanced; --held then is the book as it was")
   ),
   cash = of_book,
-  parts = first_reason(of_book, not_split, not_drawn),
+  parts = first_reason(of_book, unless(function(o, command) {
+    !isTRUE(o$split)
+  }, "a split shows the holdings"), not_drawn),
   `stand-in` = of_book,
   held = first_reason(of_book, not_split, not_drawn),
   normalise = first_reason(
@@ -151,6 +155,9 @@ idle_reasons <- list(
     not_split,
     unless(function(o, command) !drawn_book(o), "a book is drawn by simple returns")
   ),
+  overlapping = unless(function(o, command) {
+    (o$horizon %||% 1) > 1
+  }, "periods of one return share no day"),
   `keep-unfinished` = first_reason(
     of_given,
     unless(function(o, command) !is.null(o$every), "it is of the last period of --every")
@@ -259,7 +266,9 @@ idle_reasons <- list(
   block = first_reason(not_thresholds, of_no_method("block")),
   draws = first_reason(not_thresholds, of_chance),
   thresholds = first_reason(not_split, not_drawn),
-  split = not_drawn,
+  split = first_reason(not_drawn, function(o, command) {
+    if (command != "var") of_book(o, command)
+  }),
   draw = not_paths,
   refit = function(o, command) {
     records <- var_methods()[intersect(methods_chosen(o, command), names(var_methods()))]

@@ -82,11 +82,8 @@ need_ggplot <- function() {
 }
 
 percent_axis <- function(x) {
-  step <- suppressWarnings(min(diff(sort(unique(x[is.finite(x)])))))
-  paste0(
-    formatC(100 * x, format = "f", digits = if (is.finite(step) && step < 0.00999) 1L else 0L),
-    " %"
-  )
+  whole <- abs(100 * x - round(100 * x)) < 1e-6
+  paste0(formatC(100 * x, format = "f", digits = if (all(whole, na.rm = TRUE)) 0L else 1L), " %")
 }
 
 # The axis of a result's returns and losses; of profits it is of money.

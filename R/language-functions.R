@@ -267,15 +267,18 @@ language_one <- list(
   )
 )
 
-# Of a column from the row above it. `recursion(first, then)` is `first` in the first row in which
+# Of a column from the row above it, or `before(x, rows)` so many above. `recursion(first, then)` is `first` in the first row in which
 # that is known, and in each later one `then`, in which `previous` is the row above.
 language_columns <- list(
   before = local({
-    made <- called("before", function(x) c(NA_real_, x[-length(x)]), NULL, "column")
-    made$text <- function(args, calls) sprintf("%s before", args)
+    earlier <- function(x, rows = 1) c(rep(NA_real_, rows), x)[seq_along(x)]
+    made <- called("before", earlier, NULL, "column")
+    made$text <- function(args, calls) {
+      if (length(args) == 1L) sprintf("%s before", args) else paste(args[1L], args[2L], "before")
+    }
     made$tight <- 60L
     made$wants <- 61L
-    made$math <- made$latex <- made$sheet <- function(args, calls) args
+    made$math <- made$latex <- made$sheet <- function(args, calls) args[1L]
     made
   }),
   recursion = local({

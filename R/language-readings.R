@@ -1,6 +1,6 @@
 # The readings of an expression: as text, as mathematics, as a formula of a spreadsheet. `named`
 # says what a name is called there: named(name, mode, rows_up, inside), `mode` being "range"
-# inside what makes one number of columns, "cell" elsewhere, `rows_up` 1 for what stands before,
+# inside what makes one number of columns, "cell" elsewhere, `rows_up` for what stands so many rows before,
 # and `inside` the call that makes one number.
 
 expression_text <- function(expression) {
@@ -10,7 +10,7 @@ expression_text <- function(expression) {
 expression_latex <- function(expression) {
   named <- function(name, mode, rows_up, ...) {
     upright <- sprintf("\\mathit{%s}", gsub("_", "\\_", name, fixed = TRUE))
-    if (rows_up) sprintf("%s_{t-1}", upright) else upright
+    if (rows_up) sprintf("%s_{t-%d}", upright, rows_up) else upright
   }
   read_as(expression, "latex", named, number_text)
 }
@@ -24,7 +24,7 @@ expression_math <- function(expression, is_column = function(name) FALSE) {
     }
     if (!is_column(name)) return(plain)
     index <- if (rows_up) {
-      "<mrow><mi>t</mi><mo>\u2212</mo><mn>1</mn></mrow>"
+      sprintf("<mrow><mi>t</mi><mo>\u2212</mo><mn>%d</mn></mrow>", rows_up)
     } else {
       "<mi>t</mi>"
     }
@@ -43,6 +43,9 @@ escaped <- function(text) {
   text <- gsub("<", "&lt;", text, fixed = TRUE)
   gsub(">", "&gt;", text, fixed = TRUE)
 }
+
+# How many rows above `before()` looks.
+rows_looked_up <- function(e) if (length(e) > 2L) as.integer(e[[3L]]) else 1L
 
 # For people: six digits, whole numbers whole.
 number_text <- function(x) {
@@ -80,7 +83,7 @@ read_as <- function(expression, reading, named, numbered) {
       mode <- "range"
       inside <- e
     }
-    if (head == "before") rows_up <- rows_up + 1L
+    if (head == "before") rows_up <- rows_up + rows_looked_up(e)
     calls <- as.list(e)[-1L]
     args <- lapply(calls, walk, mode = mode, rows_up = rows_up, inside = inside)
     alone <- head == "-" && length(args) == 1L

@@ -195,7 +195,7 @@ read_at_row <- function(e, columns, scope, rows_up = 0L) {
   }
   if (!is.call(e)) return(e)
   if (identical(e[[1L]], quote(before))) {
-    return(read_at_row(e[[2L]], columns, scope, rows_up + 1L))
+    return(read_at_row(e[[2L]], columns, scope, rows_up + rows_looked_up(e)))
   }
   # One number of whole columns is the same in each row.
   known <- language_functions[[as.character(e[[1L]])]]

@@ -93,3 +93,26 @@ worst_tenth <- function(x) {
   losses <- -x[x <= stats::quantile(x, 0.1, names = FALSE)]
   data.frame(x = losses, p = seq_along(losses) / length(x))
 }
+
+# What 100 became on the way; profits are summed.
+growth_path <- function(source, security) {
+  one <- source[, security]
+  x <- one$values[, 1L]
+  there <- which(!is.na(x))
+  wealth <- core_wealth(one$values, one$kind)[-1L, 1L][there]
+  from <- if (one$kind == "profit") 0 else 100
+  grown <- if (one$kind == "profit") wealth else 100 * wealth
+  path <- data.frame(date = c(one$start[1L], one$dates[there]), value = c(from, grown))
+  path[!is.na(path$date), ]
+}
+
+# What each run of `h` returns came to, by its last date.
+over_periods <- function(source, security, h) {
+  x <- source$values[, security]
+  there <- which(!is.na(x))
+  over <- matrix(x[there])
+  if (h > 1L) over <- core_overlapping_returns(over, h, source$kind != "simple")
+  known <- !is.na(over[, 1L])
+  value <- as_simple(over[known, 1L], source$kind)
+  data.frame(date = source$dates[there][known], value = value)
+}

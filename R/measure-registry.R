@@ -27,6 +27,11 @@ measures <- function() {
       measure = measure_drawdown,
       asks = "How far did it fall from its high, and when was it back?"
     ),
+    worst = list(
+      title = "The worst periods",
+      measure = worst_periods,
+      asks = "Which days were worst, and why?"
+    ),
     correlation = list(
       title = "Correlation",
       measure = correlate_returns,

@@ -159,3 +159,19 @@ warn_doubts <- function(returns, records, horizon, ways, ask) {
     )
   }
 }
+
+# A window in which less than one return lies beyond the level.
+warn_few_beyond <- function(window, level) {
+  if (window * (1 - level) >= 1 - 1e-9) return(invisible())
+  caution(
+    "few_observations",
+    sprintf(
+      paste0(
+        "Of a window of %s fewer than one return lies beyond the level %s: methods by ",
+        "rank show the worst one."
+      ),
+      count(window),
+      format(level)
+    )
+  )
+}

@@ -12,6 +12,7 @@ known_columns <- list(
   innovations = list(label = "innovations", unit = "text"),
   window = list(label = "window", unit = "count"),
   rank = list(label = "rank", unit = "text", optional = TRUE),
+  side = list(label = "side", unit = "text"),
   from = list(label = "from", unit = "date"),
   to = list(label = "to", unit = "date"),
   date = list(label = "date", unit = "date"),
@@ -188,6 +189,12 @@ known_columns <- list(
   return = list(label = "return", unit = "fraction"),
   loss = list(label = "loss", unit = "fraction"),
   excess = list(label = "excess", unit = "points"),
+  deviations = list(label = "deviations", unit = "one"),
+  benchmark_return = list(label = "benchmark's", unit = "fraction"),
+  var_before = list(label = "VaR before", unit = "fraction"),
+  led_by = list(label = "led by", unit = "text"),
+  led_part = list(label = "its part", unit = "points"),
+  return_value = list(label = "in money", unit = "money"),
   path = list(label = "path", unit = "count"),
   step = list(label = "step", unit = "count"),
   history = list(label = "history", unit = "ratio"),
@@ -234,7 +241,7 @@ unit_text <- list(
     ifelse(is.na(x), "-", sub("T", " ", sub("([.][0-9]+)?Z$", "", x), fixed = TRUE))
   },
   price = function(x) ifelse(is.na(x), "-", core_shortest(as.numeric(x))),
-  truth = function(x) ifelse(x, "yes", "no"),
+  truth = function(x) ifelse(is.na(x), "-", ifelse(x, "yes", "no")),
   ratio = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 3L)),
   four = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 4L)),
   significant = function(x) {
@@ -303,7 +310,7 @@ money <- function(x) {
 columns_to_show <- function(table) {
   constant <- vapply(table, function(v) length(unique(v)) <= 1L, NA)
   choice <- names(table) %in% c(
-    "method", "rank", "horizon", "horizon_by", "window", "benchmark", "innovations"
+    "method", "rank", "horizon", "horizon_by", "window", "benchmark", "innovations", "side"
   )
   choice <- choice | vapply(table, function(v) is.logical(v) && !anyNA(v) && all(v), NA)
   detail <- vapply(names(table), function(name) isTRUE(known_columns[[name]]$detail), NA)

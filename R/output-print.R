@@ -76,7 +76,8 @@ title_of <- function(result) {
     backtest_zones = "Breaches, run by run",
     backtest_series = "Value at risk, day by day",
     drawdown_series = "Drawdown",
-    drawdown_episodes = "Falls below a high"
+    drawdown_episodes = "Falls below a high",
+    worst_split = "The worst periods, by holding"
   )
   measures()[[name]]$title %||%
     (if (name %in% names(other)) other[[name]] else sentence_case(name))

@@ -124,6 +124,7 @@ headline_of <- function(result) {
     fit = fit_headline,
     var = var_headline,
     split = split_headline,
+    worst = worst_headline,
     tail = thresholds_headline,
     backtest = backtest_headline
   )

@@ -73,7 +73,8 @@ row_formulas <- function(template, rows, letter) {
   out <- rep(pieces[1L], length(rows))
   for (piece in pieces[-1L]) {
     up <- as.integer(sub("[}].*$", "", piece))
-    out <- paste0(out, rows + up, sub("^[^}]*[}]", "", piece))
+    # No row lies above the first; what would is in the branch that is not taken.
+    out <- paste0(out, pmax(rows + up, 1L), sub("^[^}]*[}]", "", piece))
   }
   out
 }

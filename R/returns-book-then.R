@@ -181,7 +181,13 @@ value_then <- function(book) {
       where = sprintf("On %s.", dates[worth$ruin])
     )
   }
-  list(dates = dates, value = worth$value)
+  list(
+    dates = dates,
+    value = worth$value,
+    close = values,
+    amount = held$amount,
+    again = rebalanced(dates, book$rebalance)
+  )
 }
 
 # `held`: the reading that a measure takes by itself.

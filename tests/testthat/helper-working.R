@@ -42,7 +42,7 @@ again_functions <- local({
     mean_of_smallest = function(x, k) mean(sort(there(x))[1:k]),
     value_at = function(x, i) there(x)[i],
     row_of = function(x, v) which(there(x) == v)[1],
-    before = function(x) c(NA, x[-length(x)])
+    before = function(x, rows = 1) c(rep(NA, rows), x)[seq_along(x)]
   )
 })
 
@@ -138,6 +138,8 @@ working_cases <- function(b, methods = names(imbroglio:::var_methods())) {
     drawdown_rolling = function(x) measure_drawdown(x, window = 3),
     drawdown_series = function(x) drawdown_series(x),
     drawdown_episodes = function(x) drawdown_episodes(x, worst = 1),
+    worst = function(x) worst_periods(x, 2, 1, window = 60, benchmark = b),
+    worst_runs = function(x) worst_periods(as_returns(x, "log"), 1, 1, horizon = 4, window = 60),
     correlation = function(x) correlate_returns(x),
     correlation_pairwise = function(x) correlate_returns(x, on = "pairwise"),
     correlation_weighted = function(x) correlate_returns(x, decay = 0.97),

@@ -43,6 +43,8 @@ test_that("each option of each command changes the answer, or is refused with th
     spans = "6 months,1 year",
     confidence = "0.8",
     episodes = "2",
+    worst = "4",
+    best = "2",
     on = "pairwise",
     shrink = "identity",
     sort = "max_drawdown",
@@ -82,6 +84,11 @@ test_that("each option of each command changes the answer, or is refused with th
       c("--benchmark", "INDEXX", book)
     ),
     drawdown = list(character(), c("--window", "40"), c("--episodes", "2"), "--series", book),
+    worst = list(
+      c("--window", "50", "--level", "0.95"),
+      c("--horizon", "5", "--window", "50", "--level", "0.95"),
+      c(book, "--split", "--worst", "2")
+    ),
     correlation = list(
       character(),
       c("--window", "40"),
