@@ -9,6 +9,8 @@ book <- c(
   "weights", "shares", "values", "holdings", "rebalance", "cash", "normalise", "held", "parts",
   "stand-in"
 )
+# A book that is as it is held today whatever is asked.
+but_how_held <- setdiff(book, c("held", "rebalance", "parts"))
 hand_on <- c("format", "out", "figure", "workbook", "help")
 
 commands <- function() {
@@ -27,6 +29,7 @@ commands <- function() {
     tracking = tracking_command(),
     drawdown = drawdown_command(),
     worst = worst_command(),
+    replay = replay_command(),
     correlation = correlation_command(),
     fit = fit_command(),
     var = var_command(),

@@ -117,6 +117,7 @@ options_known <- c(options_of_feeds, list(
     help = c(
       "periods (1); several, as 1,10 or 1:20",
       worst = "how many returns a period has (1)",
+      replay = "over how many periods the moves of --shock take place (1)",
       volatility = "forecast so many periods ahead, by garch"
     ),
     read = function(x) numbers(x)
@@ -150,7 +151,8 @@ options_known <- c(options_of_feeds, list(
   ),
   split = list(help = c(
     "split the value at risk of the book by holding",
-    worst = "what each holding of the book added to each period"
+    worst = "what each holding of the book added to each period",
+    replay = "what each holding of the book adds"
   )),
   thresholds = list(help = "the tail by where it begins, to choose --tail"),
   expanding = list(
@@ -252,8 +254,35 @@ options_known <- c(options_of_feeds, list(
   episodes = list(takes = "N", help = "the N deepest falls of each security", read = function(x) {
     number(x)
   }),
-  worst = list(takes = "N", help = "how many of the worst (5)", read = function(x) number(x)),
+  worst = list(
+    takes = "N",
+    help = c("how many of the worst (5)", replay = "how many of the deepest falls (3)"),
+    read = function(x) number(x)
+  ),
   best = list(takes = "N", help = "how many of the best, too (0)", read = function(x) number(x)),
+  periods = list(
+    takes = "A,B",
+    help = paste0(
+      "years, months or FROM:TO to replay, as 2018 or crash=2018-08-15:2019-01-10 ",
+      "(the deepest falls)"
+    ),
+    read = function(x) named_parts(x)
+  ),
+  `found-by` = list(
+    takes = "WHOSE",
+    help = "falls of the book, or of the benchmark (book)",
+    read = identity
+  ),
+  shock = list(
+    takes = "A=R,B=R",
+    help = "moves that are given, as BAYALL=-10%,BAYMETAL=+5%, carried to the holdings",
+    read = function(x) amounts(x)
+  ),
+  `carried-by` = list(
+    takes = "WAY",
+    help = "conditional mean, or beta (conditional)",
+    read = identity
+  ),
   overlapping = list(help = "periods may share days"),
   on = list(takes = "DATES", help = "common dates of all, or pairwise (common)", read = identity),
   shrink = list(

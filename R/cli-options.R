@@ -59,6 +59,16 @@ pairs <- function(text) {
   stats::setNames(trimws(vapply(parts, `[`, "", 2L)), trimws(vapply(parts, `[`, "", 1L)))
 }
 
+# "A,B" some of which have names: "crash=2018-08-15:2019-01-10,2020".
+named_parts <- function(text) {
+  parts <- comma(text)
+  named <- grepl("=", parts, fixed = TRUE)
+  stats::setNames(
+    trimws(sub("^[^=]*=", "", parts)),
+    ifelse(named, trimws(sub("=.*$", "", parts)), "")
+  )
+}
+
 # The files and the options of a command line, by name; options as R arguments
 # are called (min_obs for --min-obs).
 read_command_line <- function(words, allowed, command) {

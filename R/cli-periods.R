@@ -1,4 +1,4 @@
-# The commands about what happened, and what of it would do today: worst.
+# The commands about what happened, and what of it would do today: worst, replay.
 
 worst_command <- function() {
   list(
@@ -6,7 +6,7 @@ worst_command <- function() {
     takes = "FILE...",
     options = c(
       choose, "every", "keep-unfinished", "kind", "worst", "best", "horizon", "overlapping",
-      "benchmark", "level", "window", "split", book, hand_on
+      "benchmark", "level", "window", "split", "value", book, hand_on
     ),
     example = c(
       "imbroglio worst bay.csv --security BAYALL --best 3 --figure worst.png",
@@ -24,4 +24,50 @@ run_worst <- function(files, options) {
   returns <- chosen_returns(chosen_prices(files, options, "worst"), options, "worst")
   found <- call_with(worst_periods, returns, options)
   hand_over_measured(if (options$split) split_periods(found) else found, options)
+}
+
+replay_command <- function() {
+  list(
+    says = "what a period of the past, or a shock, would do to the book of today",
+    takes = "FILE...",
+    options = c(
+      choose, "every", "keep-unfinished", "periods", "worst", "found-by", "benchmark", "shock",
+      "carried-by", "horizon", "confidence", "series", "split", "value", but_how_held,
+      hand_on
+    ),
+    example = c(
+      paste0(
+        "imbroglio replay bay.csv bay-fund.csv --holdings bay-holdings.csv --benchmark BAYALL ",
+        "--figure replay.png"
+      ),
+      paste0(
+        "imbroglio replay bay.csv --weights OSSELL=0.6,BAYBOND=0.4 --periods ",
+        "crash=2018-09:2019-01 --split"
+      ),
+      paste0(
+        "imbroglio replay bay.csv --weights OSSELL=0.6,BAYBOND=0.4 --shock ",
+        "BAYALL=-10%,BAYMETAL=+5%"
+      )
+    ),
+    run = run_replay
+  )
+}
+
+run_replay <- function(files, options) {
+  book <- chosen_returns(chosen_prices(files, options, "replay"), options, "replay")
+  if (!inherits(book, "imbroglio_book")) {
+    fail(
+      "argument",
+      "A book is replayed.",
+      remedy = "Give --weights A=0.6,B=0.4, --shares A=100,B=50 or --holdings FILE."
+    )
+  }
+  if (!is.null(options$shock)) {
+    options$moves <- options$shock
+    options$by <- options$carried_by
+    return(hand_over_measured(call_with(shock_book, book, options), options))
+  }
+  found <- call_with(replay, book, options)
+  if (options$series) return(hand_over_measured(replay_series(found), options, found))
+  hand_over_measured(if (options$split) split_replay(found) else found, options)
 }

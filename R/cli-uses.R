@@ -89,6 +89,8 @@ not_rolling <- unless(function(o, command) is.null(o$window), "a rolling --windo
 not_split <- unless(function(o, command) {
   !isTRUE(o$split) || command != "var"
 }, "a split by holding has none")
+not_shock <- unless(function(o, command) is.null(o$shock), "a --shock has none")
+of_shock <- unless(function(o, command) !is.null(o$shock), "it is of a --shock")
 not_drawn <- unless(function(o, command) !drawn_book(o), "the drawn paths of the book have none")
 not_thresholds <- unless(function(o, command) !isTRUE(o$thresholds), "--thresholds has none")
 not_paths <- unless(function(o, command) {
@@ -129,6 +131,7 @@ idle_reasons <- list(
   ),
   value = first_reason(
     not_thresholds,
+    function(o, command) if (command %in% c("worst", "replay")) of_book(o, command),
     unless(function(o, command) {
       is.null(o$shares) && is.null(o$values)
     }, "the book is worth what its holdings are")
@@ -155,6 +158,15 @@ idle_reasons <- list(
     not_split,
     unless(function(o, command) !drawn_book(o), "a book is drawn by simple returns")
   ),
+  `found-by` = first_reason(not_shock, unless(function(o, command) {
+    is.null(o$periods)
+  }, "the periods are named")),
+  worst = unless(function(o, command) {
+    command != "replay" || (is.null(o$periods) && is.null(o$shock))
+  }, "what is replayed is named"),
+  periods = not_shock,
+  `carried-by` = of_shock,
+  benchmark = function(o, command) if (command == "replay") not_shock(o, command),
   overlapping = unless(function(o, command) {
     (o$horizon %||% 1) > 1
   }, "periods of one return share no day"),
@@ -201,6 +213,8 @@ idle_reasons <- list(
       "weighted and shrunk correlations have no interval"
     } else if (command == "var") {
       first_reason(not_split, not_paths)(o, command)
+    } else if (command == "replay") {
+      of_shock(o, command)
     }
   },
   lags = function(o, command) {
@@ -228,6 +242,8 @@ idle_reasons <- list(
       "a fit and a forecast are of the last date"
     } else if (command == "drawdown" && !is.null(o$episodes)) {
       "--episodes lists falls"
+    } else if (command == "replay") {
+      not_shock(o, command)
     }
   },
   parameters = function(o, command) {
@@ -248,7 +264,9 @@ idle_reasons <- list(
   `rank-by` = shown_of_fit,
   view = drawn_too,
   method = not_thresholds,
-  horizon = not_thresholds,
+  horizon = first_reason(not_thresholds, function(o, command) {
+    if (command == "replay") of_shock(o, command)
+  }),
   `horizon-by` = first_reason(
     not_thresholds,
     not_split,
@@ -266,9 +284,11 @@ idle_reasons <- list(
   block = first_reason(not_thresholds, of_no_method("block")),
   draws = first_reason(not_thresholds, of_chance),
   thresholds = first_reason(not_split, not_drawn),
-  split = first_reason(not_drawn, function(o, command) {
+  split = first_reason(not_drawn, not_shock, function(o, command) {
     if (command != "var") of_book(o, command)
-  }),
+  }, unless(function(o, command) {
+    command != "replay" || !o$series
+  }, "--series lists days")),
   draw = not_paths,
   refit = function(o, command) {
     records <- var_methods()[intersect(methods_chosen(o, command), names(var_methods()))]

@@ -38,15 +38,21 @@ autoplot.imbroglio_worst_split <- function(object, ...) {
   )
   title <- sprintf("%s, %s", title, percent(whole$component, 1L))
   key <- match(paste(table$side, table$rank), paste(whole$side, whole$rank))
-  bars <- data.frame(
-    panel = factor(title[key], title),
-    security = table$security,
-    size = table$component
+  of <- table$security != name
+  component_bars(
+    object,
+    factor(title[key], title)[of],
+    table$security[of],
+    table$component[of],
+    "What each holding added to the return of the book"
   )
-  bars <- bars[bars$security != name, ]
-  bars$row <- factor(paste(bars$panel, rev(seq_len(nrow(bars)))), paste(
-    bars$panel, rev(seq_len(nrow(bars)))
-  )[order(-seq_len(nrow(bars)))])
+}
+
+# What each holding added, a panel for each period.
+component_bars <- function(object, panel, security, size, subtitle) {
+  bars <- data.frame(panel = panel, security = security, size = size)
+  # A row of its own for each bar, in their order from above.
+  bars$row <- factor(seq_along(size), rev(seq_along(size)))
   universe <- attr(object, "source")$universe
   ggplot2::ggplot(bars, ggplot2::aes(.data$size, .data$row, fill = .data$security)) +
     ggplot2::geom_vline(xintercept = 0, colour = quiet, linewidth = 0.3) +
@@ -68,7 +74,7 @@ autoplot.imbroglio_worst_split <- function(object, ...) {
     ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = "free_y") +
     titles(
       in_words(object)[1L],
-      "What each holding added to the return of the book",
+      subtitle,
       basis(object),
       x = "Percentage points of the book"
     ) +
@@ -84,13 +90,7 @@ periods_figure <- function(object, table, start, end) {
   path <- within_dates(growth_path(source, security), "date", start, end)
   over <- within_dates(over_periods(source, security, horizon), "date", start, end)
   shown <- table[table$to >= min(path$date) & table$to <= max(path$date), ]
-  panels <- c(
-    if (in_money) "Sum of profits" else sprintf("%s, growth of 100", security),
-    paste0(
-      if (horizon > 1L) sprintf("Over %s, by the last date", count(horizon, "return")) else "Return",
-      if (in_money) "" else ", %"
-    )
-  )
+  panels <- period_panels(security, horizon, in_money)
   lines <- function(i, data, scale) {
     data.frame(panel = factor(panels[i], panels), date = data$date, value = data$value * scale)
   }
@@ -138,6 +138,18 @@ periods_figure <- function(object, table, start, end) {
       basis(object)
     ) +
     imbroglio_theme()
+}
+
+period_panels <- function(security, horizon, in_money) {
+  over <- if (horizon > 1L) {
+    sprintf("Over %s, by the last date", count(horizon, "return"))
+  } else {
+    "Return"
+  }
+  c(
+    if (in_money) "Sum of profits" else sprintf("%s, growth of 100", security),
+    paste0(over, if (in_money) "" else ", %")
+  )
 }
 
 marks_of_periods <- function(shown, path, panel, in_money) {

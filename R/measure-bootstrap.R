@@ -128,7 +128,7 @@ bootstrap_columns <- function(book, measured, how, ask, horizon, rank) {
   )
 }
 
-book_basis <- function(today, choices, seed = NA_integer_) {
+book_basis <- function(today, choices, seed = NA_integer_, exact = list()) {
   n <- length(today$dates)
   sample <- list(
     from = today$dates[1L],
@@ -152,6 +152,7 @@ book_basis <- function(today, choices, seed = NA_integer_) {
     sample,
     choices = choices,
     seed = seed,
+    exact = exact,
     every = today$rhythm$every,
     securities = today$name
   )

@@ -32,6 +32,16 @@ measures <- function() {
       measure = worst_periods,
       asks = "Which days were worst, and why?"
     ),
+    replay = list(
+      title = "The past replayed",
+      measure = replay,
+      asks = "What would the book of today do if it came again?"
+    ),
+    shock = list(
+      title = "A shock",
+      measure = shock_book,
+      asks = "What would such moves do to the book of today?"
+    ),
     correlation = list(
       title = "Correlation",
       measure = correlate_returns,

@@ -259,9 +259,9 @@ split_period <- function(period, of, parts) {
     rank = rep(period$rank, k),
     from = rep(period$from, k),
     to = rep(period$to, k),
-    weight = c(weight[in_order], 1),
-    total_return = c(own[in_order], of$whole),
-    component = c(part[in_order], of$whole),
-    share = c(part[in_order] / of$whole, 1)
+    weight = c(unname(weight)[in_order], 1),
+    total_return = c(unname(own)[in_order], of$whole),
+    component = c(unname(part)[in_order], of$whole),
+    share = c(unname(part)[in_order] / of$whole, 1)
   )
 }

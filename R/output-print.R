@@ -77,7 +77,9 @@ title_of <- function(result) {
     backtest_series = "Value at risk, day by day",
     drawdown_series = "Drawdown",
     drawdown_episodes = "Falls below a high",
-    worst_split = "The worst periods, by holding"
+    worst_split = "The worst periods, by holding",
+    replay_series = "The past replayed, day by day",
+    replay_split = "The past replayed, by holding"
   )
   measures()[[name]]$title %||%
     (if (name %in% names(other)) other[[name]] else sentence_case(name))

@@ -1,4 +1,4 @@
-# Sentences of what happened in some periods: the worst of them.
+# Sentences of the worst periods, of periods replayed and of shocks.
 
 #' @export
 words_of.imbroglio_worst <- function(result) {
@@ -117,4 +117,112 @@ words_of.imbroglio_worst_split <- function(result) {
       some(paste(of$security, unit_text$points(of$component)), 6L)
     )
   }, ""))
+}
+
+#' @export
+words_of.imbroglio_replay <- function(result) {
+  table <- as.data.frame(result)
+  value <- table[["return_value"]]
+  said <- sprintf(
+    "%s would %s %s%s if %s came again (%s to %s), and be %s at the worst, on %s",
+    table$security,
+    ifelse(table$total_return < 0, "lose", "gain"),
+    percent(abs(table$total_return), 1L),
+    if (is.null(value)) "" else sprintf(" (%s)", money(abs(value))),
+    sub("^fall", "the fall", table$episode),
+    table$from,
+    table$to,
+    sprintf(
+      ifelse(table$deepest < 0, "down %s", "up %s"),
+      percent(abs(table$deepest), 1L)
+    ),
+    table$deepest_date
+  )
+  said <- paste0(said, beside_words(result), led_words(result))
+  paste0(said, ifelse(
+    is.na(table$stood_in),
+    ".",
+    sprintf("; stand-ins: %s.", table$stood_in)
+  ))
+}
+
+#' @export
+words_of.imbroglio_replay_series <- function(result) {
+  table <- as.data.frame(result)
+  ends <- table[!duplicated(table$episode, fromLast = TRUE), ]
+  sprintf(
+    "%s, %s: %s after %s.",
+    ends$security,
+    ends$episode,
+    percent(ends$total_return, 1L),
+    count(ends$step, "day")
+  )
+}
+
+#' @export
+words_of.imbroglio_replay_split <- function(result) {
+  table <- as.data.frame(result)
+  name <- basis(result)$book$name
+  key <- factor(table$episode, unique(table$episode))
+  unname(vapply(split(table, key), function(one) {
+    of <- one[one$security != name, ]
+    whole <- one[one$security == name, ]
+    sprintf(
+      "%s, %s: %s of the book, of it %s.",
+      name,
+      whole$episode,
+      percent(whole$component, 1L),
+      some(paste(of$security, unit_text$points(of$component)), 6L)
+    )
+  }, ""))
+}
+
+#' @export
+words_of.imbroglio_shock <- function(result) {
+  table <- as.data.frame(result)
+  name <- basis(result)$book$name
+  at <- table$security == name
+  exact <- basis(result)$exact
+  given <- some(sprintf(
+    "%s %s %s",
+    names(exact$moves),
+    ifelse(exact$moves < 0, "falls", "rises"),
+    percent(abs(exact$moves), 1L)
+  ))
+  every <- every_in_all(result)
+  within <- if (exact$horizon > 1L) count(exact$horizon, every) else paste("one", every)
+  value <- table[["component_value"]]
+  said <- sprintf(
+    "%s: expected to move %s (%s to %s), which is %s of the book.",
+    table$security,
+    percent(table$move, 1L),
+    percent(table$move_low, 1L),
+    percent(table$move_high, 1L),
+    unit_text$points(table$component)
+  )
+  said[table$given] <- sprintf(
+    "%s: %s as given, which is %s of the book.",
+    table$security,
+    percent(table$move, 1L),
+    unit_text$points(table$component)
+  )[table$given]
+  said[at] <- sprintf(
+    "If %s within %s, %s is expected to %s %s%s, and %s of %s times between %s and %s.",
+    given,
+    within,
+    name,
+    ifelse(table$move[at] < 0, "lose", "gain"),
+    percent(abs(table$move[at]), 1L),
+    if (is.null(value)) "" else sprintf(" (%s)", money(abs(value[at]))),
+    format(round(100 * exact$confidence, 2L)),
+    100,
+    percent(table$move_low[at], 1L),
+    percent(table$move_high[at], 1L)
+  )
+  said
+}
+
+# The book stands last, and is what was asked.
+shock_headline <- function(result) {
+  words_of(result)[match(basis(result)$book$name, result$security, nomatch = 1L)]
 }

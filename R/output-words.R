@@ -125,6 +125,7 @@ headline_of <- function(result) {
     var = var_headline,
     split = split_headline,
     worst = worst_headline,
+    shock = shock_headline,
     tail = thresholds_headline,
     backtest = backtest_headline
   )

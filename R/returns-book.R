@@ -98,6 +98,7 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
     decimal
   )
   check_book_kind(own$what, given, value)
+  begins <- begins_of(returns, own$security)
   returns <- with_stand_ins(returns, stand_ins, own$security)
   prices <- if (given) as_if_prices(returns) else returns$prices
   today <- held_today(own, prices, normalise, name)
@@ -119,7 +120,8 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
       normalise = normalise,
       held = held,
       parts = isTRUE(parts),
-      stand_ins = stand_ins
+      stand_ins = stand_ins,
+      begins = begins
     ),
     class = "imbroglio_book"
   )
@@ -129,6 +131,14 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
   )
   book$history <- history_of(book)
   book
+}
+
+# The first date of each holding itself, before anything stands in for it.
+begins_of <- function(returns, securities) {
+  priced <- returns$prices
+  values <- if (is.null(priced)) returns$values else priced$close
+  dates <- if (is.null(priced)) returns$dates else priced$dates
+  stats::setNames(dates[core_span(values[, securities, drop = FALSE])$first], securities)
 }
 
 check_book_name <- function(name, securities) {
@@ -162,15 +172,6 @@ check_book_kind <- function(what, given, value) {
     fail("argument", sprintf("The value of %s is known: leave `value` out.", known))
   }
 }
-
-# ---- what a short history costs, and what stands in for it
-# ----------------------------------------
-
-# ---- the book as it was held then
-# ------------------------------------------------------------------
-
-# ---- the book as it is held today
-# ------------------------------------------------------------------
 
 # The simple returns of the holdings over the intervals for which all have one.
 book_today <- function(book) {
@@ -295,9 +296,6 @@ shares_text <- function(book) {
   )
   some(held, 12L)
 }
-
-# ---- a book as returns, for the measures
-# -----------------------------------------------------------
 
 returns_today <- function(book) {
   today <- book_today(book)

@@ -44,6 +44,10 @@ test_that("each option of each command changes the answer, or is refused with th
     confidence = "0.8",
     episodes = "2",
     worst = "4",
+    periods = "2021-06",
+    `found-by` = "benchmark",
+    shock = "INDEXX=-5%",
+    `carried-by` = "beta",
     best = "2",
     on = "pairwise",
     shrink = "identity",
@@ -88,6 +92,12 @@ test_that("each option of each command changes the answer, or is refused with th
       c("--window", "50", "--level", "0.95"),
       c("--horizon", "5", "--window", "50", "--level", "0.95"),
       c(book, "--split", "--worst", "2")
+    ),
+    replay = list(
+      c("--weights", "SHAREX=6,INDEXX=4", "--normalise"),
+      c(book, "--periods", "2021-05", "--benchmark", "INDEXX"),
+      c(book, "--shock", "INDEXX=-10%"),
+      c(book, "--periods", "2021-05", "--split")
     ),
     correlation = list(
       character(),

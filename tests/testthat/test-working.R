@@ -5,7 +5,7 @@ without_working <- c(
   "best_date", "worst_date", "draw_error", "observed", "n", "draws", "place", "lacking", "exact_p",
   "recent", "green", "yellow", "red", "es_p", "drawdown_ahead", "hill_low", "hill_high",
   "excess_low", "excess_high", "pareto_shape", "pareto_low", "pareto_high", "pareto_scale",
-  "weight"
+  "weight", "carried"
 )
 of_errors <- c(
   "var_error", "es_error", "var_low", "var_high", "position", "worse", "milder", "rank_least",
@@ -25,8 +25,8 @@ expect_workings <- function(result, info, rows = unique(c(1L, nrow(result))), bu
     one <- result[row, ]
     # The parts of a split stand beside each other.
     working <- tryCatch(
-      if (inherits(result, "imbroglio_split")) {
-        show_working(result, one$security, method = one$method, number = "all")
+      if (inherits(result, paste0("imbroglio_", c("split", "worst_split", "shock")))) {
+        show_working(result, one$security, method = one[["method"]], number = "all")
       } else {
         show_working(one, number = "all")
       },
@@ -137,6 +137,15 @@ test_that("each measure, method and family of the registries has a working", {
     )),
     of_book = quietly(measure_var(book, method = c("historical", "normal", "bootstrap"))),
     book_return = quietly(measure_return(book)),
+    of_worst = quietly(worst_periods(book, 2, window = 60, horizon = 3)),
+    worst_parts = split_periods(quietly(worst_periods(book, 1, window = 60))),
+    replay = quietly(replay(book, c(a = "2016-05", b = "2016-06"), benchmark = "BAYALL")),
+    replay_parts = split_replay(quietly(replay(book, worst = 1))),
+    shock = shock_book(book, c(BAYALL = -0.1)),
+    shock_of_two = shock_book(
+      quietly(as_portfolio(demo_prices()[1:300, ], weights = c(OSSELL = 1))),
+      c(BAYALL = -0.1, TARROW = -0.1)
+    ),
     split = quietly(split_var(book, method = c("historical", "normal"))),
     bootstrap = quietly(bootstrap_book(book, horizon = 5, draws = 500)),
     tail = quietly(tail_thresholds(one))[10, ],
