@@ -31,6 +31,7 @@ commands <- function() {
     worst = worst_command(),
     replay = replay_command(),
     correlation = correlation_command(),
+    concentration = concentration_command(),
     fit = fit_command(),
     var = var_command(),
     backtest = backtest_command(),

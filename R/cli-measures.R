@@ -16,9 +16,13 @@ volatility_command <- function() {
     options = c(
       choose, "every", "keep-unfinished", "kind", "window", "min-obs", "per-year", "method",
       "decay", "half-life", "errors", "confidence", "series", "parameters", "horizon",
-      "by-window", book, hand_on
+      "by-window", "split", "by", book, hand_on
     ),
     example = c(
+      paste0(
+        "imbroglio volatility bay.csv bay-fund.csv --holdings bay-holdings.csv --split ",
+        "--figure split.png"
+      ),
       "imbroglio volatility bay.csv --security TARROW --window 20,60 --figure tarrow.png",
       "imbroglio volatility bay.csv bay-fund.csv --security TARROW,REEFFUND --during 2024",
       "imbroglio volatility bay-daily.csv.gz --method deviation,yang-zhang,garch",
@@ -33,6 +37,7 @@ volatility_command <- function() {
 
 run_volatility <- function(files, options) {
   returns <- chosen_returns(chosen_prices(files, options, "volatility"), options, "volatility")
+  if (options$split) return(split_of_volatility(returns, options))
   if (options$parameters || !is.null(options$horizon)) {
     return(hand_over_measured(garch_of(returns, options), options))
   }
@@ -45,6 +50,10 @@ run_volatility <- function(files, options) {
     options$figure <- NULL
   }
   hand_over_measured(result, options)
+}
+
+split_of_volatility <- function(book, options) {
+  hand_over_measured(call_with(split_volatility, book, options), options)
 }
 
 # GARCH with its parameters, or what it foretells.
@@ -204,10 +213,37 @@ tracking_command <- function() {
     takes = "FILE...",
     options = c(
       choose, "benchmark", "every", "keep-unfinished", "kind", "window", "min-obs", "per-year",
-      book, hand_on
+      "split", "by", book, hand_on
     ),
-    example = "imbroglio tracking bay.csv --benchmark BAYALL --last \"1 year\"",
-    run = run_measure("tracking")
+    example = c(
+      "imbroglio tracking bay.csv --benchmark BAYALL --last \"1 year\"",
+      paste0(
+        "imbroglio tracking bay.csv --securities bay-securities.csv --weights ",
+        "OSSELL=0.6,TARROW=0.4 --benchmark BAYALL --split --by group"
+      )
+    ),
+    run = run_tracking
+  )
+}
+
+run_tracking <- function(files, options) {
+  if (!options$split) return(run_measure("tracking")(files, options))
+  if (is.null(options$benchmark)) {
+    fail("argument", "A tracking error is against a benchmark.", remedy = "Give --benchmark NAME.")
+  }
+  book <- chosen_returns(chosen_prices(files, options, "tracking"), options, "tracking")
+  split_of_volatility(book, options)
+}
+
+concentration_command <- function() {
+  list(
+    says = "how many holdings of one size, and how many bets, a book is",
+    takes = "FILE...",
+    options = c(
+      choose, "every", "keep-unfinished", "window", "min-obs", "per-year", but_how_held, hand_on
+    ),
+    example = "imbroglio concentration bay.csv bay-fund.csv --holdings bay-holdings.csv",
+    run = run_measure("concentration")
   )
 }
 

@@ -152,7 +152,9 @@ options_known <- c(options_of_feeds, list(
   split = list(help = c(
     "split the value at risk of the book by holding",
     worst = "what each holding of the book added to each period",
-    replay = "what each holding of the book adds"
+    replay = "what each holding of the book adds",
+    volatility = "split the volatility of the book by holding",
+    tracking = "split the tracking error of the book by holding"
   )),
   thresholds = list(help = "the tail by where it begins, to choose --tail"),
   expanding = list(
@@ -193,7 +195,10 @@ options_known <- c(options_of_feeds, list(
   ),
   by = list(
     takes = "WAY",
-    help = "likelihood, or moments and quantiles (likelihood)",
+    help = c(
+      "security, or group (security)",
+      fit = "likelihood, or moments and quantiles (likelihood)"
+    ),
     read = identity
   ),
   `test-draws` = list(

@@ -58,7 +58,8 @@ of_rank <- function(o, command) {
 }
 
 of_today <- function(o, command) {
-  command %in% c("var", "fit", "backtest") ||
+  command %in% c("var", "fit", "backtest", "replay", "concentration") ||
+    (command != "worst" && isTRUE(o$split)) ||
     (command == "volatility" && (isTRUE(o$parameters) || !is.null(o$horizon)))
 }
 
@@ -87,8 +88,11 @@ unless <- function(used, reason) function(o, command) if (!used(o, command)) rea
 only_rolling <- unless(function(o, command) !is.null(o$window), "it is of a rolling --window")
 not_rolling <- unless(function(o, command) is.null(o$window), "a rolling --window has none")
 not_split <- unless(function(o, command) {
-  !isTRUE(o$split) || command != "var"
+  !isTRUE(o$split) || command == "worst"
 }, "a split by holding has none")
+not_split_volatility <- unless(function(o, command) {
+  command != "volatility" || !o$split
+}, "a split is of the standard deviation")
 not_shock <- unless(function(o, command) is.null(o$shock), "a --shock has none")
 of_shock <- unless(function(o, command) !is.null(o$shock), "it is of a --shock")
 not_drawn <- unless(function(o, command) !drawn_book(o), "the drawn paths of the book have none")
@@ -167,6 +171,9 @@ idle_reasons <- list(
   periods = not_shock,
   `carried-by` = of_shock,
   benchmark = function(o, command) if (command == "replay") not_shock(o, command),
+  by = unless(function(o, command) {
+    command == "fit" || isTRUE(o$split)
+  }, "it is of a --split"),
   overlapping = unless(function(o, command) {
     (o$horizon %||% 1) > 1
   }, "periods of one return share no day"),
@@ -195,7 +202,7 @@ idle_reasons <- list(
   ),
   errors = function(o, command) {
     if (command == "volatility" &&
-        (!is.null(o$window) || o$series || o$parameters || !is.null(o$horizon))) {
+        (!is.null(o$window) || o$series || o$parameters || !is.null(o$horizon) || o$split)) {
       "only the measure of the whole sample has an interval"
     } else if (command == "beta" && !is.null(o$window)) {
       "a rolling beta has no errors"
@@ -238,7 +245,9 @@ idle_reasons <- list(
     }
   },
   series = function(o, command) {
-    if (command == "volatility" && (o$parameters || !is.null(o$horizon))) {
+    if (command == "volatility" && o$split) {
+      "--window rolls a split"
+    } else if (command == "volatility" && (o$parameters || !is.null(o$horizon))) {
       "a fit and a forecast are of the last date"
     } else if (command == "drawdown" && !is.null(o$episodes)) {
       "--episodes lists falls"
@@ -247,9 +256,10 @@ idle_reasons <- list(
     }
   },
   parameters = function(o, command) {
+    if (command == "volatility" && o$split) return("a split by holding has none")
     if (command == "volatility" && !is.null(o$horizon)) "--horizon forecasts"
   },
-  `by-window` = first_reason(only_rolling, drawn_too),
+  `by-window` = first_reason(not_split, only_rolling, drawn_too),
   on = not_rolling,
   `test-draws` = shown_of_fit,
   `stop-after` = first_reason(tested, shown_of_fit),
@@ -263,8 +273,8 @@ idle_reasons <- list(
   },
   `rank-by` = shown_of_fit,
   view = drawn_too,
-  method = not_thresholds,
-  horizon = first_reason(not_thresholds, function(o, command) {
+  method = first_reason(not_thresholds, not_split_volatility),
+  horizon = first_reason(not_thresholds, not_split_volatility, function(o, command) {
     if (command == "replay") of_shock(o, command)
   }),
   `horizon-by` = first_reason(

@@ -175,7 +175,7 @@ newey_west_steps <- function(lags, n) {
       }
       if (lag) bquote(2 * (1 - .(lag) / (lags + 1)) * .(one)) else one
     })
-    Reduce(function(a, b) call("+", a, b), terms)
+    added_up(terms)
   }
   source <- "Newey and West (1987)"
   c(

@@ -116,3 +116,17 @@ over_periods <- function(source, security, h) {
   value <- as_simple(over[known, 1L], source$kind)
   data.frame(date = source$dates[there][known], value = value)
 }
+
+# What each holding is of all that is held, and what each bet is of the variance, the largest first.
+bets_of <- function(object, most = 12L) {
+  w <- basis(object)$exact$weights
+  r <- returns_together(attr(object, "source"), names(w))$r
+  held <- sort(abs(w) / sum(abs(w)), decreasing = TRUE)
+  q <- sort(shares_of_bets(stats::cov(r), w), decreasing = TRUE)
+  k <- seq_len(min(most, length(w)))
+  data.frame(
+    panel = rep(c("Holdings", "Bets"), each = length(k)),
+    name = c(names(held)[k], paste("component", k)),
+    share = c(unname(held)[k], q[k])
+  )
+}

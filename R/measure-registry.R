@@ -72,6 +72,16 @@ measures <- function() {
       measure = split_var,
       asks = "Which holding does it come from?"
     ),
+    volatility_split = list(
+      title = "Volatility by holding",
+      measure = split_volatility,
+      asks = "Where does the volatility come from?"
+    ),
+    concentration = list(
+      title = "Concentration",
+      measure = measure_concentration,
+      asks = "How many bets is the book?"
+    ),
     tail = list(
       title = "The tail, by where it begins",
       measure = tail_thresholds,

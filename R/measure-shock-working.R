@@ -92,8 +92,7 @@ carried_steps <- function(j, table, short, exact, returns, made) {
       sum((.(name("return")) - .(name("mean"))) * (.(apart))) / sum((.(apart))^2)
     ), said)
   })
-  add <- function(terms) Reduce(function(a, b) call("+", a, b), terms)
-  move <- add(c(
+  move <- added_up(c(
     if (centred) list(bquote(.(name("mean")) * horizon)),
     lapply(given, function(i) {
       from <- name("move", i)
@@ -125,7 +124,7 @@ carried_steps <- function(j, table, short, exact, returns, made) {
 
 whole_steps <- function(table, short) {
   products <- function(suffix, of = seq_along(short)) {
-    Reduce(function(a, b) call("+", a, b), lapply(of, function(j) {
+    added_up(lapply(of, function(j) {
       call("*", as.name(paste0(short[j], "_weight")), as.name(paste0(short[j], "_", suffix)))
     }))
   }

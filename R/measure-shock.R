@@ -110,14 +110,8 @@ check_moves <- function(moves, securities, by) {
 returns_for_shock <- function(book, given) {
   returns <- book$returns
   names <- unique(c(given, book$security))
-  columns <- match(names, colnames(returns$values))
-  common <- core_common(
-    returns$values[, columns, drop = FALSE],
-    starts_of(returns)[columns],
-    spans_gaps(returns),
-    returns$kind == "log"
-  )
-  r <- if (returns$kind == "log") expm1(common$values) else common$values
+  together <- returns_together(returns, names)
+  r <- together$r
   if (NROW(r) < length(names) + 2L) {
     fail(
       "too_short",
@@ -125,7 +119,7 @@ returns_for_shock <- function(book, given) {
       where = sprintf("They have %s.", count(NROW(r)))
     )
   }
-  list(r = `colnames<-`(r, names), dates = returns$dates[common$row])
+  together
 }
 
 # Expected moves, and the covariance of what is left open.

@@ -41,7 +41,7 @@ working_of.imbroglio_split <- function(result, row) {
   )
 }
 
-sum_of <- function(names) Reduce(function(a, b) call("+", a, b), lapply(names, as.name))
+sum_of <- function(names) added_up(lapply(names, as.name))
 
 split_loss_steps <- function(short, own, holdings, whole) {
   parts <- paste0(short, "_component")

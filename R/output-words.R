@@ -68,6 +68,12 @@ readings <- function(result) {
     ),
     drawdown = reading("max_drawdown", depth, high, "fell deepest", "least", high, TRUE),
     correlation = reading("correlation", plain, " correlation", "move most alike", "least", ""),
+    volatility_split = reading(
+      "share", unit_text$share, " of the risk", "adds most", "least", " of the risk"
+    ),
+    concentration = reading(
+      "effective_bets", unit_text$one, " bets", "is most bets", "least", " bets"
+    ),
     summary = reading(
       "sharpe_annual", sharpe, "", "earned most for its risk", "least", " a year"
     )
@@ -126,6 +132,7 @@ headline_of <- function(result) {
     split = split_headline,
     worst = worst_headline,
     shock = shock_headline,
+    volatility_split = volatility_split_headline,
     tail = thresholds_headline,
     backtest = backtest_headline
   )

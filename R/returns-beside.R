@@ -123,6 +123,19 @@ with_prices_of <- function(returns, other) {
   both
 }
 
+# The simple returns of some securities over the intervals that all of them have.
+returns_together <- function(returns, names) {
+  columns <- match(names, colnames(returns$values))
+  common <- core_common(
+    returns$values[, columns, drop = FALSE],
+    starts_of(returns)[columns],
+    spans_gaps(returns),
+    returns$kind == "log"
+  )
+  r <- if (returns$kind == "log") expm1(common$values) else common$values
+  list(r = `colnames<-`(r, names), dates = returns$dates[common$row])
+}
+
 on_dates_of_both <- function(a, values_a, b, values_b) {
   dates <- sort(unique(c(a$dates, b$dates)))
   values <- matrix(

@@ -193,7 +193,7 @@ rows_of_book <- function(returns, from = NULL, to = NULL, name = "return") {
     r <- as.name(paste0(one, "_return"))
     call("*", as.name(paste0(one, "_weight")), if (plain) bquote((exp(.(r)) - 1)) else r)
   })
-  whole <- Reduce(function(a, b) call("+", a, b), parts)
+  whole <- added_up(parts)
   made$steps <- c(
     # Only simple returns add up across holdings.
     without_others(made$steps),
@@ -214,3 +214,6 @@ unique_names <- function(x) {
   plain <- ifelse(grepl("^[A-Za-z]", plain), plain, paste0("s", plain))
   paste0(plain, substring(make.unique(tolower(plain), sep = "_"), nchar(plain) + 1L))
 }
+
+# An expression that adds others up.
+added_up <- function(terms) Reduce(function(a, b) call("+", a, b), terms)

@@ -74,8 +74,10 @@ test_that("each option of each command changes the answer, or is refused with th
       c("--series", "--method", "ewma"),
       "--parameters",
       c("--horizon", "3"),
+      c(book, "--split"),
       book
     ),
+    concentration = list(book, c(book, "--window", "40")),
     beta = list(
       c("--benchmark", "INDEXX"),
       c("--benchmark", "INDEXX", "--window", "40"),
@@ -85,7 +87,8 @@ test_that("each option of each command changes the answer, or is refused with th
     tracking = list(
       c("--benchmark", "INDEXX"),
       c("--benchmark", "INDEXX", "--window", "40"),
-      c("--benchmark", "INDEXX", book)
+      c("--benchmark", "INDEXX", book),
+      c("--benchmark", "INDEXX", book, "--split", "--window", "40")
     ),
     drawdown = list(character(), c("--window", "40"), c("--episodes", "2"), "--series", book),
     worst = list(
@@ -171,6 +174,8 @@ test_that("each option of each command changes the answer, or is refused with th
         if (word %in% way) next
         takes <- !is.null(imbroglio:::options_known[[option]]$takes)
         value <- if (takes) values[[option]]
+        # There are no groups in the file.
+        if (option == "by" && command != "fit") value <- "group"
         if (option == "held" &&
             command %in% c("summary", "returns", "volatility", "tracking", "drawdown")) {
           value <- "today"

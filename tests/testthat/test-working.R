@@ -142,6 +142,14 @@ test_that("each measure, method and family of the registries has a working", {
     replay = quietly(replay(book, c(a = "2016-05", b = "2016-06"), benchmark = "BAYALL")),
     replay_parts = split_replay(quietly(replay(book, worst = 1))),
     shock = shock_book(book, c(BAYALL = -0.1)),
+    volatility_parts = split_volatility(book, per_year = 250),
+    tracking_parts = split_volatility(
+      quietly(as_portfolio(prices, weights = c(TARROW = 0.9), cash = 0.1)),
+      benchmark = "BAYALL"
+    ),
+    rolling_parts = split_volatility(book, window = 40),
+    concentration = measure_concentration(book),
+    rolling_concentration = measure_concentration(book, window = 40),
     shock_of_two = shock_book(
       quietly(as_portfolio(demo_prices()[1:300, ], weights = c(OSSELL = 1))),
       c(BAYALL = -0.1, TARROW = -0.1)

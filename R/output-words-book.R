@@ -1,0 +1,76 @@
+# Sentences of where the risk of a book comes from.
+
+#' @export
+words_of.imbroglio_volatility_split <- function(result) {
+  if (!is.null(result[["window"]])) return(rolling_in_words(result))
+  table <- as.data.frame(result)
+  name <- basis(result)$book$name
+  whole <- table$security == name
+  said <- sprintf(
+    "%s: %s of the %s of %s, at a weight of %s.",
+    table$security,
+    unit_text$share(table$share),
+    if (is.null(table$benchmark)) "volatility" else "tracking error",
+    name,
+    unit_text$share(table$weight)
+  )
+  said[whole] <- sprintf(
+    if (is.null(table$benchmark)) {
+      "%s: volatility %s a year."
+    } else {
+      paste0("%s: tracking error %s a year against ", table$benchmark[1L], ".")
+    },
+    name,
+    percent(table$component[whole], 1L)
+  )
+  said
+}
+
+volatility_split_headline <- function(result) {
+  if (!is.null(result[["window"]])) {
+    table <- as.data.frame(result)
+    name <- basis(result)$book$name
+    now <- table[table$to == max(table$to) & table$window == table$window[1L], ]
+    now <- now[now$security != name & !is.na(now$share), ]
+    if (!nrow(now)) return("The holdings have fewer returns than the window.")
+    most <- which.max(now$share)
+    return(sprintf(
+      "%s bears most of the risk of %s now (%s, over %s returns).",
+      now$security[most],
+      name,
+      unit_text$share(now$share[most]),
+      count(now$window[most])
+    ))
+  }
+  table <- as.data.frame(result)
+  name <- basis(result)$book$name
+  whole <- table[table$security == name, ]
+  of <- table[table$security != name, ]
+  sprintf(
+    "%s, at a weight of %s, bears %s of the %s of %s%s, %s a year.",
+    of$security[1L],
+    unit_text$share(of$weight[1L]),
+    unit_text$share(of$share[1L]),
+    if (is.null(whole$benchmark)) "volatility" else "tracking error",
+    name,
+    if (is.null(whole$benchmark)) "" else paste(", against", whole$benchmark),
+    percent(whole$component, 1L)
+  )
+}
+
+#' @export
+words_of.imbroglio_concentration <- function(result) {
+  if (!is.null(result[["window"]])) return(rolling_in_words(result))
+  sprintf(
+    paste0(
+      "%s: %s, by their weights as good as %s of one size; its variance is that of %s ",
+      "independent %s, and diversification takes %s off what the holdings would have alone."
+    ),
+    result$security,
+    count(result$holdings, "holding"),
+    unit_text$one(result$effective_holdings),
+    unit_text$one(result$effective_bets),
+    ifelse(round(result$effective_bets, 1L) == 1, "bet", "bets"),
+    percent(1 - 1 / result$diversification_ratio, 0L)
+  )
+}
