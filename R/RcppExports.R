@@ -201,6 +201,18 @@ core_book_value <- function(prices, weights, cash, cash_growth, again, start) {
     .Call(`_imbroglio_core_book_value`, prices, weights, cash, cash_growth, again, start)
 }
 
+core_figures_drawn <- function(x, grown, beside, rows, target, ask) {
+    .Call(`_imbroglio_core_figures_drawn`, x, grown, beside, rows, target, ask)
+}
+
+core_figures <- function(x, grown, target, ask) {
+    .Call(`_imbroglio_core_figures`, x, grown, target, ask)
+}
+
+core_rolling_figures <- function(x, grown, target, ask, window, least, which) {
+    .Call(`_imbroglio_core_rolling_figures`, x, grown, target, ask, window, least, which)
+}
+
 core_observed <- function(x) {
     .Call(`_imbroglio_core_observed`, x)
 }

@@ -2,7 +2,7 @@
 
 # Every option of the command, once: what it takes, what it means, and how its text
 # becomes a value. They mean the same for every command that has them.
-options_known <- c(options_of_feeds, list(
+options_known <- c(options_of_books, options_of_feeds, list(
   from = list(
     takes = "DATE",
     help = paste0(
@@ -139,10 +139,18 @@ options_known <- c(options_of_feeds, list(
   ),
   block = list(
     takes = "N",
-    help = "length of the blocks of the block bootstraps (cube root of n)",
+    help = "length of the blocks of the bootstraps (cube root of n)",
     read = function(x) number(x)
   ),
-  draws = list(takes = "N", help = "drawn paths (10,000)", read = function(x) number(x)),
+  draws = list(
+    takes = "N",
+    help = c(
+      "drawn paths (10,000)",
+      downside = "samples of --errors bootstrap (1,000)",
+      ratios = "samples of --errors bootstrap (1,000)"
+    ),
+    read = function(x) number(x)
+  ),
   draw = list(help = "bootstrap the book as it is held today: what it may be worth"),
   paths = list(
     takes = "N",
@@ -240,6 +248,8 @@ options_known <- c(options_of_feeds, list(
     help = c(
       "kurtosis, or normal (kurtosis)",
       beta = "ordinary or newey-west (ordinary)",
+      downside = "delta, bootstrap or none (delta)",
+      ratios = "delta, bootstrap or none (delta)",
       var = "model, or sandwich, which does not take garch or a family as right (model)"
     ),
     read = identity
@@ -288,6 +298,21 @@ options_known <- c(options_of_feeds, list(
     help = "conditional mean, or beta (conditional)",
     read = identity
   ),
+  target = list(
+    takes = "R",
+    help = "what is wanted, a return a year, as 0.03 or 3% (0)",
+    read = function(x) number(x)
+  ),
+  order = list(
+    takes = "P",
+    help = "of the lower partial moment (1)",
+    read = function(x) number(x)
+  ),
+  deepest = list(
+    takes = "N",
+    help = "how many of the deepest falls the Sterling ratio averages (3)",
+    read = function(x) number(x)
+  ),
   overlapping = list(help = "periods may share days"),
   on = list(takes = "DATES", help = "common dates of all, or pairwise (common)", read = identity),
   shrink = list(
@@ -297,47 +322,6 @@ options_known <- c(options_of_feeds, list(
   ),
   sort = list(takes = "COLUMN", help = "sort by this column, the largest first", read = identity),
   measured = list(help = "what was earned, measured, in place of the returns"),
-  weights = list(
-    takes = "A=W,B=W",
-    help = "measure a book: weights by security, or a file of them",
-    read = function(x) amounts(x)
-  ),
-  shares = list(takes = "A=N,B=N", help = "a book by numbers of shares", read = function(x) {
-    amounts(x)
-  }),
-  values = list(
-    takes = "A=M,B=M",
-    help = "a book by what each holding is worth",
-    read = function(x) amounts(x)
-  ),
-  holdings = list(
-    takes = "FILE",
-    help = "a book by a file with a column of shares (quantity, units), value or weight",
-    read = identity
-  ),
-  held = list(
-    takes = "WHEN",
-    help = paste(
-      "today, or then: as it was bought, drifted and was rebalanced",
-      "(what may happen is of today, what did happen of then)"
-    ),
-    read = identity
-  ),
-  parts = list(help = "show the holdings of the book beside it"),
-  `stand-in` = list(
-    takes = "A=B",
-    help = "B stands in for the holding A before its first price",
-    read = function(x) pairs(x)
-  ),
-  rebalance = list(
-    takes = "PERIOD",
-    help = "of the book: never, or every day, week, month, quarter, year (never)",
-    read = identity
-  ),
-  cash = list(takes = "W", help = "of the book: weight of cash, or rest", read = function(x) {
-    number_or_name(x)
-  }),
-  normalise = list(help = "divide weights by their sum"),
   rank = list(
     takes = "RANK",
     help = "nearest, up, down, interpolate; several side by side (nearest)",

@@ -40,6 +40,15 @@ of_no_method <- function(what) {
   }
 }
 
+of_samples <- function(o, command) {
+  if (!command %in% c("downside", "ratios")) return(NULL)
+  if (!is.null(o$window)) {
+    "a rolling measure has no errors"
+  } else if (!identical(o$errors, "bootstrap")) {
+    "it is of --errors bootstrap"
+  }
+}
+
 of_chance <- function(o, command) {
   if (!command %in% c("var", "backtest") || drawn_book(o)) return(NULL)
   records <- var_methods()[intersect(methods_chosen(o, command), names(var_methods()))]
@@ -204,8 +213,8 @@ idle_reasons <- list(
     if (command == "volatility" &&
         (!is.null(o$window) || o$series || o$parameters || !is.null(o$horizon) || o$split)) {
       "only the measure of the whole sample has an interval"
-    } else if (command == "beta" && !is.null(o$window)) {
-      "a rolling beta has no errors"
+    } else if (command %in% c("beta", "downside", "ratios") && !is.null(o$window)) {
+      "a rolling measure has no errors"
     } else if (command == "var") {
       first_reason(not_split, not_drawn, not_thresholds)(o, command)
     }
@@ -268,7 +277,7 @@ idle_reasons <- list(
     if (command == "fit") {
       first_reason(tested, shown_of_fit)(o, command)
     } else {
-      first_reason(not_thresholds, of_chance)(o, command)
+      first_reason(of_samples, not_thresholds, of_chance)(o, command)
     }
   },
   `rank-by` = shown_of_fit,
@@ -291,8 +300,10 @@ idle_reasons <- list(
       first_reason(not_drawn, of_no_method("tail"))(o, command)
     }
   },
-  block = first_reason(not_thresholds, of_no_method("block")),
-  draws = first_reason(not_thresholds, of_chance),
+  block = first_reason(of_samples, not_thresholds, function(o, command) {
+    if (!command %in% c("downside", "ratios")) of_no_method("block")(o, command)
+  }),
+  draws = first_reason(of_samples, not_thresholds, of_chance),
   thresholds = first_reason(not_split, not_drawn),
   split = first_reason(not_drawn, not_shock, function(o, command) {
     if (command != "var") of_book(o, command)

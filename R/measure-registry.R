@@ -27,6 +27,21 @@ measures <- function() {
       measure = measure_drawdown,
       asks = "How far did it fall from its high, and when was it back?"
     ),
+    downside = list(
+      title = "Only the falls",
+      measure = measure_downside,
+      asks = "How far does it fall below its mean, and below a target?"
+    ),
+    ratios = list(
+      title = "What was earned for the falls",
+      measure = measure_ratios,
+      asks = "Was it worth the falls?"
+    ),
+    capture = list(
+      title = "Up and down with the benchmark",
+      measure = measure_capture,
+      asks = "How much of its rises and falls does it take?"
+    ),
     worst = list(
       title = "The worst periods",
       measure = worst_periods,

@@ -189,6 +189,42 @@ known_columns <- list(
   return = list(label = "return", unit = "fraction"),
   loss = list(label = "loss", unit = "fraction"),
   excess = list(label = "excess", unit = "points"),
+  semi_deviation = list(label = "semi-deviation", unit = "fraction", detail = TRUE),
+  semi_deviation_annual = list(label = "semi-deviation a year", unit = "fraction"),
+  semi_annual_error = list(label = "error", unit = "points"),
+  downside_deviation = list(label = "downside deviation", unit = "fraction", detail = TRUE),
+  downside_deviation_annual = list(label = "below target a year", unit = "fraction"),
+  downside_annual_error = list(label = "error", unit = "points"),
+  partial_moment = list(label = "partial moment", unit = "significant"),
+  partial_error = list(label = "error", unit = "significant", detail = TRUE),
+  average_gain = list(label = "mean gain", unit = "fraction"),
+  average_loss = list(label = "mean loss", unit = "fraction"),
+  longest_rise = list(label = "rises in a row", unit = "count"),
+  longest_fall = list(label = "falls in a row", unit = "count"),
+  fall_from = list(label = "from", unit = "date", detail = TRUE),
+  fall_to = list(label = "to", unit = "date", detail = TRUE),
+  sortino = list(label = "Sortino", unit = "ratio", detail = TRUE),
+  sortino_annual = list(label = "Sortino a year", unit = "two"),
+  sortino_annual_error = list(label = "error", unit = "two"),
+  omega_ratio = list(label = "Omega", unit = "two"),
+  omega_error = list(label = "error", unit = "two"),
+  calmar = list(label = "Calmar", unit = "two"),
+  calmar_error = list(label = "error", unit = "two", optional = TRUE),
+  sterling = list(label = "Sterling", unit = "two"),
+  sterling_error = list(label = "error", unit = "two", optional = TRUE),
+  gain_to_pain = list(label = "gain to pain", unit = "two"),
+  gain_to_pain_error = list(label = "error", unit = "two"),
+  up_capture = list(label = "up capture", unit = "share"),
+  up_capture_error = list(label = "error", unit = "points"),
+  down_capture = list(label = "down capture", unit = "share"),
+  down_capture_error = list(label = "error", unit = "points"),
+  capture_ratio = list(label = "up / down", unit = "two"),
+  up_capture_mean = list(label = "up, by means", unit = "share", detail = TRUE),
+  down_capture_mean = list(label = "down, by means", unit = "share", detail = TRUE),
+  up_periods = list(label = "up", unit = "count", detail = TRUE),
+  down_periods = list(label = "down", unit = "count", detail = TRUE),
+  ahead_up = list(label = "ahead when up", unit = "share"),
+  ahead_down = list(label = "ahead when down", unit = "share"),
   holdings = list(label = "holdings", unit = "count"),
   effective_holdings = list(label = "as good as", unit = "one"),
   effective_bets = list(label = "bets", unit = "one"),
@@ -249,77 +285,6 @@ known_columns <- list(
   known_from = list(label = "known from (UTC)", unit = "moment"),
   restated_at = list(label = "restated (UTC)", unit = "moment")
 )
-
-unit_text <- list(
-  text = function(x) ifelse(is.na(x), "-", x),
-  date = function(x) ifelse(is.na(x), "-", core_iso_days(x)),
-  count = function(x) ifelse(is.na(x), "-", count(x)),
-  moment = function(x) {
-    ifelse(is.na(x), "-", sub("T", " ", sub("([.][0-9]+)?Z$", "", x), fixed = TRUE))
-  },
-  price = function(x) ifelse(is.na(x), "-", core_shortest(as.numeric(x))),
-  truth = function(x) ifelse(is.na(x), "-", ifelse(x, "yes", "no")),
-  ratio = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 3L)),
-  four = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 4L)),
-  significant = function(x) {
-    plain <- x == 0 | abs(x) >= 1e-5
-    ifelse(
-      is.na(x),
-      "-",
-      ifelse(
-        plain,
-        formatC(x, format = "fg", digits = 4L, flag = "#"),
-        formatC(x, format = "e", digits = 2L)
-      )
-    )
-  },
-  one = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 1L)),
-  two = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 2L)),
-  small = function(x) percent(x, 3L),
-  # Differences of percentages.
-  points = function(x) sub(" %", " pp", percent(x), fixed = TRUE),
-  small_points = function(x) sub(" %", " pp", percent(x, 3L), fixed = TRUE),
-  share = function(x) percent(x, 1L),
-  p = function(x) {
-    ifelse(is.na(x), "-", ifelse(x < 0.001, "< 0.001", formatC(x, format = "f", digits = 3L)))
-  },
-  scientific = function(x) ifelse(is.na(x), "-", formatC(x, format = "e", digits = 3L)),
-  number = function(x) {
-    ifelse(is.na(x), "-", format(round(x, 2), trim = TRUE, drop0trailing = TRUE))
-  },
-  level = function(x) paste(trimws(formatC(100 * x, digits = 6, format = "fg")), "%"),
-  fraction = function(x) percent(x),
-  money = function(x) money(x)
-)
-
-percent <- function(x, digits = 2L) {
-  shown <- paste(formatC(100 * x, format = "f", digits = digits, big.mark = ","), "%")
-  shown <- ifelse(is.infinite(x), "infinite", shown)
-  ifelse(is.na(x), "-", sub("^-(0\\.?0* %)$", "\\1", shown))
-}
-
-# Percentages taken from each other.
-points <- function(x, digits = 2L) {
-  sub(" %", " percentage points", percent(x, digits), fixed = TRUE)
-}
-
-# How the losses and gains of a result are written: of profits in money.
-writer_of <- function(result) {
-  if (identical(basis(result)$kind, "profit")) function(x, digits = 2L) money(x) else percent
-}
-
-# A return as the move that it was.
-move_of <- function(x, result) as_simple(x, basis(result)$kind)
-
-money <- function(x) {
-  shown <- formatC(
-    x,
-    format = "f",
-    digits = if (any(abs(x) >= 1000, na.rm = TRUE)) 0L else 2L,
-    big.mark = ","
-  )
-  ifelse(is.na(x), "-", as.character(shown))
-}
 
 # A choice that is the same in every row stands in the basis and need not be repeated, nor that
 # all converged, nor what no row has; of a wide table, so do the dates. Of fits the criteria are

@@ -68,6 +68,18 @@ readings <- function(result) {
     ),
     drawdown = reading("max_drawdown", depth, high, "fell deepest", "least", high, TRUE),
     correlation = reading("correlation", plain, " correlation", "move most alike", "least", ""),
+    downside = reading(
+      "semi_deviation_annual", a_year, " a year below its mean", "falls furthest", "least",
+      " a year below its mean"
+    ),
+    ratios = reading(
+      "sortino_annual", function(x) paste("Sortino ratio", unit_text$two(x)), "",
+      "earned most for its falls", "least", " a year"
+    ),
+    capture = reading(
+      "up_capture", unit_text$share, " of its rises", "takes most of the rises", "least",
+      paste(" of those of", benchmarks)
+    ),
     volatility_split = reading(
       "share", unit_text$share, " of the risk", "adds most", "least", " of the risk"
     ),

@@ -684,6 +684,53 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_figures_drawn
+Rcpp::NumericVector core_figures_drawn(const Rcpp::NumericMatrix& x, const Rcpp::NumericMatrix& grown, const Rcpp::NumericVector& beside, const Rcpp::IntegerMatrix& rows, const Rcpp::NumericVector& target, const Rcpp::List& ask);
+RcppExport SEXP _imbroglio_core_figures_drawn(SEXP xSEXP, SEXP grownSEXP, SEXP besideSEXP, SEXP rowsSEXP, SEXP targetSEXP, SEXP askSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type grown(grownSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type beside(besideSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerMatrix& >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type target(targetSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type ask(askSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_figures_drawn(x, grown, beside, rows, target, ask));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_figures
+Rcpp::NumericMatrix core_figures(const Rcpp::NumericMatrix& x, const Rcpp::NumericMatrix& grown, const Rcpp::NumericVector& target, const Rcpp::List& ask);
+RcppExport SEXP _imbroglio_core_figures(SEXP xSEXP, SEXP grownSEXP, SEXP targetSEXP, SEXP askSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type grown(grownSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type target(targetSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type ask(askSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_figures(x, grown, target, ask));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_rolling_figures
+Rcpp::NumericVector core_rolling_figures(const Rcpp::NumericMatrix& x, const Rcpp::NumericMatrix& grown, const Rcpp::NumericVector& target, const Rcpp::List& ask, int window, int least, const Rcpp::IntegerVector& which);
+RcppExport SEXP _imbroglio_core_rolling_figures(SEXP xSEXP, SEXP grownSEXP, SEXP targetSEXP, SEXP askSEXP, SEXP windowSEXP, SEXP leastSEXP, SEXP whichSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type grown(grownSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type target(targetSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type ask(askSEXP);
+    Rcpp::traits::input_parameter< int >::type window(windowSEXP);
+    Rcpp::traits::input_parameter< int >::type least(leastSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type which(whichSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_rolling_figures(x, grown, target, ask, window, least, which));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_observed
 Rcpp::IntegerVector core_observed(const Rcpp::NumericMatrix& x);
 RcppExport SEXP _imbroglio_core_observed(SEXP xSEXP) {
@@ -987,6 +1034,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_moments", (DL_FUNC) &_imbroglio_core_moments, 2},
     {"_imbroglio_core_fit_pareto", (DL_FUNC) &_imbroglio_core_fit_pareto, 1},
     {"_imbroglio_core_book_value", (DL_FUNC) &_imbroglio_core_book_value, 6},
+    {"_imbroglio_core_figures_drawn", (DL_FUNC) &_imbroglio_core_figures_drawn, 6},
+    {"_imbroglio_core_figures", (DL_FUNC) &_imbroglio_core_figures, 4},
+    {"_imbroglio_core_rolling_figures", (DL_FUNC) &_imbroglio_core_rolling_figures, 7},
     {"_imbroglio_core_observed", (DL_FUNC) &_imbroglio_core_observed, 1},
     {"_imbroglio_core_span", (DL_FUNC) &_imbroglio_core_span, 1},
     {"_imbroglio_core_last_of", (DL_FUNC) &_imbroglio_core_last_of, 2},

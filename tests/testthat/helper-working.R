@@ -138,6 +138,16 @@ working_cases <- function(b, methods = names(imbroglio:::var_methods())) {
     drawdown_rolling = function(x) measure_drawdown(x, window = 3),
     drawdown_series = function(x) drawdown_series(x),
     drawdown_episodes = function(x) drawdown_episodes(x, worst = 1),
+    downside = function(x) measure_downside(x, target = 0.03, order = 2),
+    downside_of_logs = function(x) {
+      measure_downside(as_returns(x, "log"), errors = "bootstrap", draws = 20, per_year = 250)
+    },
+    downside_rolling = function(x) measure_downside(x, window = 3),
+    ratios = function(x) measure_ratios(x, target = 0.01),
+    ratios_of_logs = function(x) measure_ratios(as_returns(x, "log"), deepest = 1),
+    ratios_rolling = function(x) measure_ratios(x, window = 40),
+    capture = function(x) measure_capture(x, b),
+    capture_rolling = function(x) measure_capture(as_returns(x, "log"), b, window = 40),
     worst = function(x) worst_periods(x, 2, 1, window = 60, benchmark = b),
     worst_runs = function(x) worst_periods(as_returns(x, "log"), 1, 1, horizon = 4, window = 60),
     correlation = function(x) correlate_returns(x),

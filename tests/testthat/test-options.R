@@ -43,6 +43,9 @@ test_that("each option of each command changes the answer, or is refused with th
     spans = "6 months,1 year",
     confidence = "0.8",
     episodes = "2",
+    target = "0.05",
+    order = "2",
+    deepest = "2",
     worst = "4",
     periods = "2021-06",
     `found-by` = "benchmark",
@@ -91,6 +94,13 @@ test_that("each option of each command changes the answer, or is refused with th
       c("--benchmark", "INDEXX", book, "--split", "--window", "40")
     ),
     drawdown = list(character(), c("--window", "40"), c("--episodes", "2"), "--series", book),
+    downside = list(character(), c("--errors", "bootstrap", "--draws", "50"), c("--window", "40"), book),
+    ratios = list(character(), c("--errors", "bootstrap", "--draws", "50"), c("--window", "40"), book),
+    capture = list(
+      c("--benchmark", "INDEXX"),
+      c("--benchmark", "INDEXX", "--window", "40"),
+      c("--benchmark", "INDEXX", book)
+    ),
     worst = list(
       c("--window", "50", "--level", "0.95"),
       c("--horizon", "5", "--window", "50", "--level", "0.95"),
@@ -180,7 +190,9 @@ test_that("each option of each command changes the answer, or is refused with th
             command %in% c("summary", "returns", "volatility", "tracking", "drawdown")) {
           value <- "today"
         }
-        if (option == "errors" && command == "beta") value <- "newey-west"
+        if (option == "errors") {
+          value <- switch(command, beta = "newey-west", downside = , ratios = "none", value)
+        }
         got <- run(c(command, made$file, way, word, value))
         if (identical(got, base)) {
           ignored <- c(ignored, paste(c(command, way, word), collapse = " "))

@@ -1,0 +1,136 @@
+#' Up and down with the benchmark
+#'
+#' How much of a benchmark's rises and falls a security took, and how often it did better.
+#'
+#' Over the periods in which the benchmark rose, the up capture is the geometric mean of the
+#' security's simple returns over that of the benchmark's, \deqn{\frac{\prod (1 + r_t)^{1/k} -
+#' 1}{\prod (1 + b_t)^{1/k} - 1};}{(prod(1 + r)^(1/k) - 1) / (prod(1 + b)^(1/k) - 1);} the down
+#' capture is the same over those in which it fell. Others take arithmetic means: `up_capture_mean`
+#' and `down_capture_mean`. Periods in which the benchmark did not move count to neither. The
+#' capture ratio is the up over the down capture, `NA` where that is not above 0. Returns are over
+#' the intervals that both have.
+#'
+#' Standard errors are by the delta method, of returns that are taken as independent.
+#'
+#' @inheritParams measure_tracking
+#' @return A table, one row for each security that is no benchmark, and benchmark: `security`,
+#'   `benchmark`, `from`, `to`, `n`, `up_capture`, `up_capture_error`, `down_capture`,
+#'   `down_capture_error`, `capture_ratio`, `up_capture_mean`, `down_capture_mean`, `up_periods`,
+#'   `down_periods`, `ahead` (the share of periods in which the security did better, its batting
+#'   average), `ahead_up` and `ahead_down` (of those in which the benchmark rose, fell). `NA` where
+#'   there is none. Rolling: `window` too, and the captures, their ratio and `ahead` only.
+#' @section Errors: Those of [measure_beta()].
+#' @examples
+#' prices <- read_prices(demo_file("bay.csv"))
+#' measure_capture(as_returns(prices, every = "month"), benchmark = "BAYALL")
+#' @export
+measure_capture <- function(returns, benchmark, window = NULL, min_obs = NULL) {
+  beside <- beside_benchmark(take_returns(returns), if (missing(benchmark)) NULL else benchmark)
+  returns <- beside$returns
+  rows <- besides(returns, beside$names)
+  windows <- if (!is.null(window)) check_windows(window, min_obs)
+  if (is.null(window)) refuse_without_window(min_obs)
+  securities <- colnames(returns$values)[rows]
+  pairs <- unlist(lapply(beside$names, function(b) lapply(securities, c, b)), recursive = FALSE)
+  shared <- lapply(pairs, function(pair) returns_together(returns, pair))
+  columns <- row_bound(unname(Map(function(pair, both) {
+    made <- if (is.null(windows)) {
+      capture_of(pair, both)
+    } else {
+      rolling_capture(pair, both, windows)
+    }
+    every <- shared_rhythm(returns, match(pair[1L], colnames(returns$values)), pair[2L], NULL)$every
+    c(made, list(every = rep(unname(every), length(made$n))))
+  }, pairs, shared)))
+  if (!is.null(windows)) {
+    warn_short(max(vapply(shared, function(s) length(s$dates), 0L)), min(windows$least))
+  }
+  beside_result(
+    columns,
+    "capture",
+    returns,
+    rows,
+    rep(NA_real_, length(columns$n)),
+    c(benchmark = paste(beside$names, collapse = ", "), windows$words),
+    list()
+  )
+}
+
+capture_of <- function(pair, both) {
+  r <- both$r[, 1L]
+  b <- both$r[, 2L]
+  n <- length(r)
+  up <- side_of_capture(r, b, b > 0)
+  down <- side_of_capture(r, b, b < 0)
+  ahead <- function(of) if (any(of)) mean(r[of] > b[of]) else NA_real_
+  list(
+    security = pair[1L],
+    benchmark = pair[2L],
+    from = if (n) both$dates[1L] else as.Date(NA),
+    to = if (n) both$dates[n] else as.Date(NA),
+    n = n,
+    up_capture = up$capture,
+    up_capture_error = up$error,
+    down_capture = down$capture,
+    down_capture_error = down$error,
+    capture_ratio = over_falls(up$capture, down$capture),
+    up_capture_mean = up$by_mean,
+    down_capture_mean = down$by_mean,
+    up_periods = sum(b > 0),
+    down_periods = sum(b < 0),
+    ahead = ahead(rep(TRUE, n)),
+    ahead_up = ahead(b > 0),
+    ahead_down = ahead(b < 0)
+  )
+}
+
+# Of what rose when the benchmark fell there is no such ratio.
+over_falls <- function(up, down) ifelse(!is.na(down) & down > 0, up / down, NA_real_)
+
+side_of_capture <- function(r, b, on) {
+  if (!any(on)) return(list(capture = NA_real_, error = NA_real_, by_mean = NA_real_))
+  x <- log1p(r[on])
+  y <- log1p(b[on])
+  capture <- expm1(mean(x)) / expm1(mean(y))
+  added <- (exp(mean(x)) * (x - mean(x)) - capture * exp(mean(y)) * (y - mean(y))) /
+    expm1(mean(y))
+  error <- sqrt(mean(added^2) / sum(on))
+  list(
+    capture = capture,
+    error = if (sum(on) > 1L) error else NA_real_,
+    by_mean = mean(r[on]) / mean(b[on])
+  )
+}
+
+# The windows of shared intervals: what lies on the other side counts 0, and is not counted.
+rolling_capture <- function(pair, both, windows) {
+  r <- both$r[, 1L]
+  b <- both$r[, 2L]
+  n <- length(r)
+  row_bound(lapply(seq_along(windows$window), function(i) {
+    window <- windows$window[i]
+    inside <- pmin(seq_len(n), window)
+    summed <- function(x) {
+      core_rolling_mean(cbind(x), window, windows$least[i])[, 1L] * inside
+    }
+    side <- function(on) {
+      k <- round(summed(as.numeric(on)))
+      over <- function(x) expm1(summed(ifelse(on, log1p(x), 0)) / k)
+      ifelse(k > 0, over(r) / over(b), NA_real_)
+    }
+    up <- side(b > 0)
+    down <- side(b < 0)
+    list(
+      security = rep(pair[1L], n),
+      benchmark = rep(pair[2L], n),
+      window = rep(window, n),
+      from = both$dates[seq_len(n) - inside + 1L],
+      to = both$dates,
+      n = inside,
+      up_capture = up,
+      down_capture = down,
+      capture_ratio = over_falls(up, down),
+      ahead = round(summed(as.numeric(r > b))) / inside
+    )
+  }))
+}

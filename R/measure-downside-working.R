@@ -1,0 +1,363 @@
+# The workings of the measures of falls, and of what was earned for them.
+
+#' @export
+working_of.imbroglio_downside <- function(result, row) {
+  this <- row_of_result(result, row)
+  made <- falls_working(result, this)
+  delta <- identical(basis(result)$exact$errors, "delta")
+  list(
+    asks = measures()$downside$asks,
+    rows = list(made$rows),
+    choices = made$choices,
+    steps = c(
+      made$steps,
+      below_mean_steps(),
+      below_target_steps(),
+      partial_steps(basis(result)$exact$order),
+      if (is.null(this$window)) size_steps(!is.null(made$rows$columns$price)),
+      if (delta && is.null(this$window)) downside_error_steps(),
+      drawn_error_steps(result, this)
+    ),
+    main = "semi_deviation_annual"
+  )
+}
+
+# What both begin with: the returns, their mean, the target of a period.
+falls_working <- function(result, this) {
+  returns <- attr(result, "source")
+  rolling <- !is.null(this$window)
+  sample <- rows_of_security(
+    returns, this$security, if (rolling) this$from, if (rolling) this$to
+  )
+  target <- switch(
+    returns$kind,
+    simple = quote((1 + target_annual)^(1 / per_year) - 1),
+    log = quote(ln(1 + target_annual) / per_year),
+    profit = quote(target_annual / per_year)
+  )
+  list(
+    rows = sample$rows,
+    choices = list(
+      year_choice(result, returns, this),
+      chosen("target_annual", "target, a year", basis(result)$exact$target, "fraction")
+    ),
+    steps = c(sample$steps, list(
+      step("n", quote(count(return)), "how many returns", "count"),
+      step("mean", quote(sum(return) / n), "mean of the returns", "fraction"),
+      step("target", target, "the target of a period", "fraction")
+    ))
+  )
+}
+
+below_mean_steps <- function() {
+  list(
+    step("below", quote(lower_of(return - mean, 0)), "how far below the mean", "fraction"),
+    step(
+      "semi_deviation",
+      quote(sqrt(sum(below^2) / n)),
+      "root of the mean square, of all",
+      "fraction",
+      list("only those below" = quote(sqrt(sum(below^2) / sum(below < 0))))
+    ),
+    step(
+      "semi_deviation_annual", quote(semi_deviation * sqrt(per_year)), "a year", "fraction"
+    )
+  )
+}
+
+below_target_steps <- function() {
+  list(
+    step("lacking_return", quote(lower_of(return - target, 0)), "how far below it", "fraction"),
+    step(
+      "downside_deviation",
+      quote(sqrt(sum(lacking_return^2) / n)),
+      "root of the mean square, of all",
+      "fraction",
+      list("only those below" = quote(sqrt(sum(lacking_return^2) / sum(lacking_return < 0)))),
+      source = "Sortino and van der Meer (1991)"
+    ),
+    step(
+      "downside_deviation_annual", quote(downside_deviation * sqrt(per_year)), "a year",
+      "fraction"
+    )
+  )
+}
+
+partial_steps <- function(power) {
+  list(
+    step(
+      "lack",
+      if (power == 1) quote(-lacking_return) else bquote(
+        if_else(lacking_return < 0, (0 - lacking_return)^.(power), 0)
+      ),
+      "what is lacking, to the order of the moment"
+    ),
+    step("partial_moment", quote(sum(lack) / n), "its mean")
+  )
+}
+
+size_steps <- function(priced) {
+  offset <- if (priced) 1 else 0
+  list(
+    step("average_gain", quote(sum(higher_of(return, 0)) / sum(return > 0)), "mean gain",
+      "fraction"),
+    step("average_loss", quote(sum(lower_of(return, 0)) / sum(return < 0)), "mean loss",
+      "fraction"),
+    step(
+      "rises",
+      quote(recursion(if_else(return > 0, 1, 0), if_else(return > 0, previous + 1, 0))),
+      "how many in a row rose so far",
+      "count"
+    ),
+    step("longest_rise", quote(maximum(rises)), "the most", "count"),
+    step(
+      "falls",
+      quote(recursion(if_else(return < 0, 1, 0), if_else(return < 0, previous + 1, 0))),
+      "how many in a row fell so far",
+      "count"
+    ),
+    step("longest_fall", quote(maximum(falls)), "the most", "count"),
+    step(
+      "fall_to",
+      bquote(value_at(date, row_of(falls, longest_fall) + .(offset))),
+      "when that run ended",
+      "date"
+    ),
+    step(
+      "fall_from",
+      bquote(value_at(date, row_of(falls, longest_fall) + .(offset) - longest_fall + 1)),
+      "when it began",
+      "date"
+    )
+  )
+}
+
+# By the delta method: what each return adds to the estimate, and the root of the mean square of
+# that over the root of n.
+error_step <- function(name, added, scale = quote(1)) {
+  part <- paste0(name, "_added")
+  list(
+    step(part, added, "what each return adds to it"),
+    step(
+      name,
+      bquote(sqrt(sum(.(as.name(part))^2)) / n * .(scale)),
+      "its standard error, by the delta method"
+    )
+  )
+}
+
+downside_error_steps <- function() {
+  c(
+    error_step(
+      "semi_annual_error",
+      quote(
+        (below^2 - sum(below^2) / n - 2 * sum(below) / n * (return - mean)) /
+          (2 * semi_deviation)
+      ),
+      quote(sqrt(per_year))
+    ),
+    error_step(
+      "downside_annual_error",
+      quote((lacking_return^2 - downside_deviation^2) / (2 * downside_deviation)),
+      quote(sqrt(per_year))
+    ),
+    error_step("partial_error", quote(lack - partial_moment))
+  )
+}
+
+# Of drawn samples their spread is entered, with the seed that draws them again.
+drawn_error_steps <- function(result, this) {
+  if (!identical(basis(result)$exact$errors, "bootstrap")) return(NULL)
+  errors <- grep("_error$", names(this), value = TRUE)
+  lapply(errors[!is.na(unlist(this[errors]))], function(name) {
+    said <- sprintf(
+      "spread over samples drawn in blocks, with seed %s", basis(result)$seed
+    )
+    entered(name, this[[name]], said, source = "Politis and Romano (1994)", made_for = "*")
+  })
+}
+
+#' @export
+working_of.imbroglio_ratios <- function(result, row) {
+  this <- row_of_result(result, row)
+  returns <- attr(result, "source")
+  made <- falls_working(result, this)
+  delta <- identical(basis(result)$exact$errors, "delta") && is.null(this$window)
+  list(
+    asks = measures()$ratios$asks,
+    rows = list(made$rows),
+    choices = made$choices,
+    steps = c(
+      made$steps,
+      below_target_steps(),
+      growth_steps(result, returns, made$rows)[-1L],
+      fall_steps_of(made$rows, returns$kind),
+      deep_fall_steps(basis(result)$exact$deepest),
+      ratio_of_falls_steps(),
+      if (delta) ratio_error_steps(),
+      drawn_error_steps(result, this)
+    ),
+    main = "sortino_annual"
+  )
+}
+
+# Wealth and how far below its high; of profits their sum.
+fall_steps_of <- function(rows, kind) {
+  if (kind != "profit") return(wealth_steps_of_rows(rows, kind))
+  c(
+    list(step("wealth", quote(recursion(return, previous + return)), "the sum so far")),
+    below_steps(TRUE, FALSE, quote(recursion(higher_of(0, wealth), higher_of(previous, wealth))))
+  )
+}
+
+# The mean of the deepest falls: of those that ended, and of one that goes on.
+deep_fall_steps <- function(deepest) {
+  made <- average_fall_steps()[1:2]
+  made[[1L]] <- step(
+    "deepest",
+    quote(recursion(lower_of(below, 0), if_else(below < 0, lower_of(previous, below), 0))),
+    "the deepest of a fall so far",
+    "fraction"
+  )
+  c(list(step("max_drawdown", quote(minimum(below)), "the deepest fall", "fraction")), made, list(
+    step("last_fall", quote(value_at(deepest, count(deepest))), "the fall that goes on"),
+    step(
+      "k",
+      bquote(lower_of(.(deepest), sum(ended < 0) + (last_fall < 0))),
+      "how many of the deepest are averaged",
+      "count"
+    ),
+    step(
+      "deep_falls",
+      quote(if_else(
+        last_fall < nth_smallest(ended, k),
+        if_else(
+          k > 1,
+          mean_of_smallest(ended, higher_of(k - 1, 1)) * (k - 1) + last_fall,
+          last_fall
+        ) / k,
+        mean_of_smallest(ended, k)
+      )),
+      "their mean",
+      "fraction"
+    )
+  ))
+}
+
+ratio_of_falls_steps <- function() {
+  list(
+    step("sortino", quote((mean - target) / downside_deviation), "Sortino's ratio, a period"),
+    step("sortino_annual", quote(sortino * sqrt(per_year)), "a year"),
+    step("above", quote(higher_of(return - target, 0)), "how far above the target", "fraction"),
+    step(
+      "omega_ratio",
+      quote(sum(above) / -sum(lacking_return)),
+      "what was gained over what was lacking",
+      source = "Keating and Shadwick (2002)"
+    ),
+    step("calmar", quote(return_annual / -max_drawdown), "return a year over the deepest fall"),
+    step("sterling", quote(return_annual / -deep_falls), "over the mean of the deepest"),
+    step("losses", quote(lower_of(return, 0)), "those below 0", "fraction"),
+    step("gain_to_pain", quote(sum(return) / -sum(losses)), "all returns over the losses")
+  )
+}
+
+ratio_error_steps <- function() {
+  c(
+    error_step(
+      "sortino_annual_error",
+      quote(
+        (return - mean) / downside_deviation - (mean - target) / downside_deviation^2 *
+          (lacking_return^2 - downside_deviation^2) / (2 * downside_deviation)
+      ),
+      quote(sqrt(per_year))
+    ),
+    error_step(
+      "omega_error",
+      quote((above + omega_ratio * lacking_return) / (-sum(lacking_return) / n))
+    ),
+    error_step(
+      "gain_to_pain_error",
+      quote((return + gain_to_pain * losses) / (-sum(losses) / n))
+    )
+  )
+}
+
+#' @export
+working_of.imbroglio_capture <- function(result, row) {
+  this <- row_of_result(result, row)
+  returns <- attr(result, "source")
+  beside <- rows_beside(returns, this, basis(result))
+  in_logs <- returns$kind == "log"
+  logs <- function(of) if (in_logs) bquote(.(of) + 0) else bquote(ln(1 + .(of)))
+  list(
+    asks = measures()$capture$asks,
+    rows = list(beside$rows),
+    choices = list(),
+    steps = c(
+      without_others(beside$steps),
+      list(
+        step("own", logs(quote(return)), "logarithm of what the security grew by"),
+        step("other", logs(quote(benchmark_return)), "of the benchmark"),
+        step("n", quote(count(own)), "how many periods", "count")
+      ),
+      capture_steps("up", quote(other > 0), "rose"),
+      capture_steps("down", quote(other < 0), "fell"),
+      list(
+        if (!is.na(this$capture_ratio)) {
+          step("capture_ratio", quote(up_capture / down_capture), "the one over the other")
+        },
+        step("ahead", quote(sum(own > other) / n), "share in which it did better", "share")
+      )
+    ),
+    main = "up_capture"
+  )
+}
+
+# Those in which the benchmark rose, or fell.
+capture_steps <- function(side, on, verb) {
+  of <- function(...) as.name(paste0(side, "_", ...))
+  mean_log <- function(of_whom) bquote(sum(.(of_whom) * .(of("on"))) / .(of("periods")))
+  own <- quote(own)
+  other <- quote(other)
+  list(
+    step(paste0(side, "_on"), on, paste("whether the benchmark", verb)),
+    step(paste0(side, "_periods"), bquote(sum(.(of("on")))), "how often", "count"),
+    step(paste0(side, "_own"), mean_log(own), "mean logarithm of the security's then"),
+    step(paste0(side, "_other"), mean_log(other), "and of the benchmark's"),
+    step(
+      paste0(side, "_capture"),
+      bquote((exp(.(of("own"))) - 1) / (exp(.(of("other"))) - 1)),
+      "geometric means over each other",
+      "share"
+    ),
+    step(
+      paste0(side, "_added"),
+      bquote(
+        .(of("on")) * (exp(.(of("own"))) * (own - .(of("own"))) -
+          .(of("capture")) * exp(.(of("other"))) * (other - .(of("other")))) /
+          (exp(.(of("other"))) - 1)
+      ),
+      "what each period adds to it"
+    ),
+    step(
+      paste0(side, "_capture_error"),
+      bquote(sqrt(sum(.(of("added"))^2)) / .(of("periods"))),
+      "its standard error, by the delta method"
+    ),
+    step(
+      paste0(side, "_capture_mean"),
+      bquote(
+        sum(.(of("on")) * (exp(own) - 1)) / sum(.(of("on")) * (exp(other) - 1))
+      ),
+      "arithmetic means over each other",
+      "share"
+    ),
+    step(
+      paste0("ahead_", side),
+      bquote(sum((own > other) * .(of("on"))) / .(of("periods"))),
+      "share of them in which it did better",
+      "share"
+    )
+  )
+}

@@ -1,0 +1,252 @@
+#' Only the falls
+#'
+#' How far returns lie below their mean, and below a target; how large gains and losses are, and
+#' how long their runs.
+#'
+#' * The semi-deviation is \eqn{\sqrt{\frac1n \sum \min(r_t - \bar r, 0)^2}}{sqrt(mean(min(r -
+#'   mean(r), 0)^2))}, the downside deviation below a target \eqn{g}{g} \eqn{\sqrt{\frac1n \sum
+#'   \min(r_t - g, 0)^2}}{sqrt(mean(min(r - g, 0)^2))}: of **all** \eqn{n}{n} returns, not only
+#'   those below. A year both go with \eqn{\sqrt m}{sqrt(m)}.
+#' * The lower partial moment of order \eqn{p}{p} is \eqn{\frac1n \sum \max(g - r_t, 0)^p}{mean(max(g
+#'   - r, 0)^p)}: of order 1 the mean of what is lacking, of order 0 how often something is.
+#'
+#' Standard errors are by the delta method (`errors = "delta"`): the root of the mean square of
+#' what each return adds to the estimate, over \eqn{\sqrt n}{sqrt(n)}, of returns that are taken
+#' as independent; or the standard deviation of what samples drawn in blocks of random length
+#' give (`"bootstrap"`), which keeps what of one return there is in the next.
+#'
+#' @param returns A returns table, a price table, whose simple returns are taken, or a book (as
+#'   held then).
+#' @param target What is wanted, a year: a return (0.02), \eqn{(1 + g)^{1/m} - 1}{(1 + g)^(1/m) -
+#'   1} a period, or \eqn{\ln(1 + g) / m}{log(1 + g) / m} of log returns; of profits an amount.
+#' @param order Of the lower partial moment, 0 or more.
+#' @param window,min_obs The number of returns in a rolling window, or several such numbers, and
+#'   how many will do before it is full (at least 2; all).
+#' @param per_year Periods a year; by default each security's own, see [measure_volatility()].
+#' @param errors `"delta"`, `"bootstrap"` or `"none"`.
+#' @param draws,block,seed Of the bootstrap: how many samples, the mean length of a block (by
+#'   default the cube root of n), and where chance begins.
+#' @return A table, one row for each security: `security`, `from`, `to`, `n`, `semi_deviation` and
+#'   `downside_deviation` (a period), `semi_deviation_annual`, `semi_annual_error`,
+#'   `downside_deviation_annual`, `downside_annual_error`, `partial_moment` (a period, in returns
+#'   to the power `order`), `partial_error`, `average_gain` and `average_loss` (the mean of the
+#'   returns above 0, and of those below), `longest_rise` and `longest_fall` (how many in a row
+#'   were above 0, below 0) and `fall_from`, `fall_to` (the dates of the latter). Rolling: a row
+#'   for each security, window and return, with the two deviations and the partial moment.
+#' @section Errors: `imbroglio_error_argument` for numbers that cannot be.
+#' @references Sortino and van der Meer (1991), Downside risk, Journal of Portfolio Management 17.
+#'   Fishburn (1977), Mean-risk analysis with risk associated with below-target returns, American
+#'   Economic Review 67. Politis and Romano (1994), The stationary bootstrap.
+#' @examples
+#' prices <- read_prices(demo_file("bay.csv"))
+#' measure_downside(prices, target = 0.03)
+#' measure_downside(prices[, "TARROW"], window = 250)
+#' @export
+measure_downside <- function(returns, target = 0, order = 1, window = NULL, min_obs = NULL,
+                             per_year = NULL, errors = c("delta", "bootstrap", "none"),
+                             draws = 1000L, block = NULL, seed = 1L) {
+  asked <- asked_of_falls(returns, target, order, 3L, per_year, errors, draws, block, seed)
+  if (!is.null(window)) {
+    return(rolling_falls(asked, "downside", check_windows(window, min_obs), function(f, m) {
+      list(
+        semi_deviation = f$semi_deviation,
+        semi_deviation_annual = f$semi_deviation * sqrt(m),
+        downside_deviation = f$downside_deviation,
+        downside_deviation_annual = f$downside_deviation * sqrt(m),
+        partial_moment = f$partial_moment
+      )
+    }, c("semi_deviation", "downside_deviation", "partial_moment")))
+  }
+  refuse_without_window(min_obs)
+  figures <- figures_of(asked$returns, asked$target, asked$ask)
+  error <- errors_of_falls(asked, list(
+    semi = list(influence_of_semi, function(of, j) of("semi_deviation")),
+    downside = list(influence_of_downside, function(of, j) of("downside_deviation")),
+    partial = list(influence_of_partial, function(of, j) of("partial_moment"))
+  ))
+  year <- sqrt(asked$per_year)
+  sample <- sample_of(asked$returns$dates, asked$returns$values)
+  new_result(
+    c(
+      list(
+        security = colnames(asked$returns$values),
+        from = sample$from,
+        to = sample$to,
+        n = sample$n,
+        semi_deviation = figures$semi_deviation,
+        semi_deviation_annual = figures$semi_deviation * year,
+        semi_annual_error = error$semi * year,
+        downside_deviation = figures$downside_deviation,
+        downside_deviation_annual = figures$downside_deviation * year,
+        downside_annual_error = error$downside * year,
+        partial_moment = figures$partial_moment,
+        partial_error = error$partial
+      ),
+      sizes_and_runs(asked$returns)
+    ),
+    "downside",
+    basis_of_falls(asked, sample),
+    asked$returns
+  )
+}
+
+# What both measures are asked.
+asked_of_falls <- function(returns, target, power, deepest, per_year, errors, draws, block, seed) {
+  returns <- take_returns(returns, profits = TRUE)
+  if (!is.numeric(power) || length(power) != 1L || !is.finite(power) || power < 0) {
+    fail(
+      "argument",
+      "`order` must be one number of 0 or more.",
+      where = sprintf("It is %s.", shown(power))
+    )
+  }
+  own <- check_per_year(per_year, returns)
+  list(
+    returns = returns,
+    target = unname(target_a_period(target, unname(own), returns$kind)),
+    yearly = target,
+    order = power,
+    per_year = unname(own),
+    named_years = own,
+    by_hand = per_year,
+    errors = one_of(errors, "errors", c("delta", "bootstrap", "none")),
+    draws = check_draws(draws),
+    block = block,
+    seed = check_whole(seed, "seed", least = 0L),
+    ask = figures_ask(returns, power, deepest)
+  )
+}
+
+basis_of_falls <- function(asked, sample, more = NULL) {
+  drawn <- asked$errors == "bootstrap"
+  returns_basis(
+    asked$returns,
+    sample,
+    per_year = asked$named_years,
+    choices = c(
+      target = sprintf("%s a year", format(asked$yearly)),
+      if (asked$order != 1) c(order = format(asked$order)),
+      errors = asked$errors,
+      if (drawn) c(draws = count(asked$draws)),
+      more
+    ),
+    seed = if (drawn) asked$seed else NA_integer_,
+    exact = list(
+      target = asked$yearly,
+      order = asked$order,
+      per_year = asked$by_hand,
+      errors = asked$errors,
+      deepest = asked$ask$deepest
+    )
+  )
+}
+
+# `parts`: by name what each return adds to the estimate, and what draws make of it.
+errors_of_falls <- function(asked, parts) {
+  values <- asked$returns$values
+  none <- rep(NA_real_, ncol(values))
+  if (asked$errors == "none") return(lapply(parts, function(p) none))
+  if (asked$errors == "bootstrap") {
+    drawn <- figures_drawn(
+      asked$returns, asked$target, asked$ask, asked$draws, asked$block, asked$seed
+    )
+    return(lapply(parts, function(p) error_of_draws(drawn, p[[2L]])))
+  }
+  lapply(parts, function(p) {
+    if (is.null(p[[1L]])) return(none)
+    vapply(seq_len(ncol(values)), function(j) {
+      x <- values[!is.na(values[, j]), j]
+      if (length(x) < 2L) return(NA_real_)
+      added <- p[[1L]](x, asked$target[j], asked$order)
+      error <- sqrt(mean(added^2) / length(x))
+      if (is.finite(error)) error else NA_real_
+    }, 0)
+  })
+}
+
+# What each return adds to an estimate: the derivative along it.
+influence_of_semi <- function(x, g, p) {
+  d <- x - mean(x)
+  low <- pmin(d, 0)
+  v <- mean(low^2)
+  (low^2 - v - 2 * mean(low) * d) / (2 * sqrt(v))
+}
+
+influence_of_downside <- function(x, g, p) {
+  low <- pmin(x - g, 0)^2
+  (low - mean(low)) / (2 * sqrt(mean(low)))
+}
+
+influence_of_partial <- function(x, g, p) {
+  lack <- ifelse(x < g, abs(g - x)^p, 0)
+  lack - mean(lack)
+}
+
+influence_of_sortino <- function(x, g, p) {
+  d <- sqrt(mean(pmin(x - g, 0)^2))
+  (x - mean(x)) / d - (mean(x) - g) / d^2 * influence_of_downside(x, g, p)
+}
+
+influence_of_ratio <- function(over, under) {
+  ratio <- mean(over) / mean(under)
+  (over - ratio * under) / mean(under)
+}
+
+influence_of_omega <- function(x, g, p) influence_of_ratio(pmax(x - g, 0), pmax(g - x, 0))
+
+influence_of_pain <- function(x, g, p) influence_of_ratio(x, pmax(-x, 0))
+
+# The mean gain and loss, and the longest runs of either.
+sizes_and_runs <- function(returns) {
+  found <- lapply(seq_len(ncol(returns$values)), function(j) {
+    there <- which(!is.na(returns$values[, j]))
+    x <- returns$values[there, j]
+    runs <- rle(sign(x))
+    ends <- cumsum(runs$lengths)
+    longest <- function(side) max(0L, runs$lengths[runs$values == side])
+    falls <- which(runs$values == -1 & runs$lengths == longest(-1))
+    at <- if (length(falls)) ends[falls[1L]] else NA_integer_
+    list(
+      average_gain = if (any(x > 0)) mean(x[x > 0]) else NA_real_,
+      average_loss = if (any(x < 0)) mean(x[x < 0]) else NA_real_,
+      longest_rise = longest(1),
+      longest_fall = longest(-1),
+      fall_from = as.numeric(returns$dates[there[at - longest(-1) + 1L]]),
+      fall_to = as.numeric(returns$dates[there[at]])
+    )
+  })
+  columns <- columns_of_rows(found)
+  for (name in c("longest_rise", "longest_fall")) columns[[name]] <- as.integer(columns[[name]])
+  for (name in c("fall_from", "fall_to")) columns[[name]] <- .Date(columns[[name]])
+  columns
+}
+
+# Each window of each security, by what `make` makes of its figures.
+rolling_falls <- function(asked, measure, windows, make, wanted) {
+  returns <- asked$returns
+  frame <- window_frame(returns)
+  grown <- grown_of(returns$values, returns$kind)
+  parts <- lapply(seq_along(windows$window), function(i) {
+    columns <- frame$columns(windows$window[i])
+    found <- core_rolling_figures(
+      returns$values, grown, asked$target, asked$ask, windows$window[i], windows$least[i],
+      match(wanted, figure_names) - 1L
+    )
+    f <- lapply(stats::setNames(seq_along(wanted), wanted), function(w) {
+      frame$pick(matrix(found[, w, ], nrow(returns$values)))
+    })
+    at <- match(columns$security, colnames(returns$values))
+    m <- asked$per_year[at]
+    f$target <- asked$target[at]
+    f$years <- if (is.null(asked$by_hand)) {
+      years_of(frame$price_before(windows$window[i]), columns$to, columns$n, m)
+    } else {
+      columns$n / m
+    }
+    c(columns, make(f, m))
+  })
+  warn_short(max(core_observed(returns$values)), min(windows$least))
+  about <- basis_of_falls(asked, sample_of(returns$dates, returns$values))
+  about$choices <- c(about$choices[names(about$choices) != "errors"], windows$words)
+  new_result(row_bound(parts), measure, about, returns)
+}

@@ -1,0 +1,104 @@
+#' What was earned for the falls
+#'
+#' The ratios of what was earned to how far it fell on the way, each with a standard error.
+#'
+#' * Sortino's ratio: \eqn{(\bar r - g) / d}{(mean(r) - g) / d}, with \eqn{d}{d} the downside
+#'   deviation below the target \eqn{g}{g}, see [measure_downside()]; a year times \eqn{\sqrt
+#'   m}{sqrt(m)}.
+#' * Omega: \eqn{\sum \max(r_t - g, 0) / \sum \max(g - r_t, 0)}{sum(max(r - g, 0)) / sum(max(g - r,
+#'   0))}.
+#' * Calmar's ratio: the return a year, see [measure_return()], over the maximum drawdown;
+#'   Sterling's: over the mean of the deepest drawdowns.
+#' * Gain to pain: \eqn{\sum r_t / \sum |\min(r_t, 0)|}{sum(r) / sum(|min(r, 0)|)}.
+#'
+#' Standard errors are by the delta method, as in [measure_downside()], which Calmar's and
+#' Sterling's ratio have none of: theirs are of the bootstrap only (`errors = "bootstrap"`), whose
+#' samples, drawn in blocks, have falls of their own.
+#'
+#' @inheritParams measure_downside
+#' @param deepest How many of the deepest drawdowns Sterling's ratio averages.
+#' @return A table, one row for each security: `security`, `from`, `to`, `n`, `sortino` (a
+#'   period), `sortino_annual`, `sortino_annual_error`, `omega_ratio`, `omega_error`, `calmar`,
+#'   `calmar_error`, `sterling`, `sterling_error`, `gain_to_pain`, `gain_to_pain_error`. A ratio
+#'   over nothing is `NA`. Rolling: a row for each security, window and return, without errors.
+#' @section Errors: `imbroglio_error_argument` for numbers that cannot be.
+#' @references Sortino and van der Meer (1991). Keating and Shadwick (2002), A universal
+#'   performance measure, Journal of Performance Measurement 6.
+#' @examples
+#' prices <- read_prices(demo_file("bay.csv"))
+#' measure_ratios(prices, target = 0.03)
+#' measure_ratios(prices[, "TARROW"], errors = "bootstrap", draws = 200)
+#' @export
+measure_ratios <- function(returns, target = 0, deepest = 3L, window = NULL, min_obs = NULL,
+                           per_year = NULL, errors = c("delta", "bootstrap", "none"),
+                           draws = 1000L, block = NULL, seed = 1L) {
+  deepest <- check_whole(deepest, "deepest")
+  asked <- asked_of_falls(returns, target, 1, deepest, per_year, errors, draws, block, seed)
+  if (!is.null(window)) {
+    wanted <- c("mean", "downside_deviation", "gain", "shortfall", "pain", "growth",
+                "max_drawdown", "deep_falls")
+    return(rolling_falls(asked, "ratios", check_windows(window, min_obs), function(f, m) {
+      made <- ratios_from(f, f$target, f$years, asked$returns$kind)
+      c(made["sortino"], list(sortino_annual = made$sortino * sqrt(m)), made[-1L])
+    }, wanted))
+  }
+  refuse_without_window(min_obs)
+  sample <- sample_of(asked$returns$dates, asked$returns$values)
+  n <- sample$n
+  years <- if (is.null(asked$by_hand)) {
+    years_of(asked$returns$start, sample$to, n, unname(asked$per_year))
+  } else {
+    n / unname(asked$per_year)
+  }
+  figures <- figures_of(asked$returns, asked$target, asked$ask)
+  ratio <- ratios_from(figures, asked$target, years, asked$returns$kind)
+  drawn_ratio <- function(name) {
+    function(of, j) {
+      f <- stats::setNames(lapply(figure_names, of), figure_names)
+      ratios_from(f, asked$target[j], years[j], asked$returns$kind)[[name]]
+    }
+  }
+  error <- errors_of_falls(asked, list(
+    sortino = list(influence_of_sortino, drawn_ratio("sortino")),
+    omega = list(influence_of_omega, drawn_ratio("omega_ratio")),
+    calmar = list(NULL, drawn_ratio("calmar")),
+    sterling = list(NULL, drawn_ratio("sterling")),
+    gain_to_pain = list(influence_of_pain, drawn_ratio("gain_to_pain"))
+  ))
+  year <- sqrt(asked$per_year)
+  known <- function(value, error) ifelse(is.na(value), NA_real_, error)
+  new_result(
+    list(
+      security = colnames(asked$returns$values),
+      from = sample$from,
+      to = sample$to,
+      n = n,
+      sortino = ratio$sortino,
+      sortino_annual = ratio$sortino * year,
+      sortino_annual_error = known(ratio$sortino, error$sortino * year),
+      omega_ratio = ratio$omega_ratio,
+      omega_error = known(ratio$omega_ratio, error$omega),
+      calmar = ratio$calmar,
+      calmar_error = known(ratio$calmar, error$calmar),
+      sterling = ratio$sterling,
+      sterling_error = known(ratio$sterling, error$sterling),
+      gain_to_pain = ratio$gain_to_pain,
+      gain_to_pain_error = known(ratio$gain_to_pain, error$gain_to_pain)
+    ),
+    "ratios",
+    basis_of_falls(asked, sample, c("deepest falls of Sterling" = deepest)),
+    asked$returns
+  )
+}
+
+ratios_from <- function(f, target, years, kind) {
+  over <- function(a, b) ifelse(!is.na(b) & b > 0, a / b, NA_real_)
+  earned <- a_year(f$growth, years, kind == "profit")
+  list(
+    sortino = over(f$mean - target, f$downside_deviation),
+    omega_ratio = over(f$gain, f$shortfall),
+    calmar = over(earned, -f$max_drawdown),
+    sterling = over(earned, -f$deep_falls),
+    gain_to_pain = over(f$mean, f$pain)
+  )
+}

@@ -1,0 +1,72 @@
+# How numbers are written for people, by their unit.
+
+unit_text <- list(
+  text = function(x) ifelse(is.na(x), "-", x),
+  date = function(x) ifelse(is.na(x), "-", core_iso_days(x)),
+  count = function(x) ifelse(is.na(x), "-", count(x)),
+  moment = function(x) {
+    ifelse(is.na(x), "-", sub("T", " ", sub("([.][0-9]+)?Z$", "", x), fixed = TRUE))
+  },
+  price = function(x) ifelse(is.na(x), "-", core_shortest(as.numeric(x))),
+  truth = function(x) ifelse(is.na(x), "-", ifelse(x, "yes", "no")),
+  ratio = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 3L)),
+  four = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 4L)),
+  significant = function(x) {
+    plain <- x == 0 | abs(x) >= 1e-5
+    ifelse(
+      is.na(x),
+      "-",
+      ifelse(
+        plain,
+        formatC(x, format = "fg", digits = 4L, flag = "#"),
+        formatC(x, format = "e", digits = 2L)
+      )
+    )
+  },
+  one = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 1L)),
+  two = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 2L)),
+  small = function(x) percent(x, 3L),
+  # Differences of percentages.
+  points = function(x) sub(" %", " pp", percent(x), fixed = TRUE),
+  small_points = function(x) sub(" %", " pp", percent(x, 3L), fixed = TRUE),
+  share = function(x) percent(x, 1L),
+  p = function(x) {
+    ifelse(is.na(x), "-", ifelse(x < 0.001, "< 0.001", formatC(x, format = "f", digits = 3L)))
+  },
+  scientific = function(x) ifelse(is.na(x), "-", formatC(x, format = "e", digits = 3L)),
+  number = function(x) {
+    ifelse(is.na(x), "-", format(round(x, 2), trim = TRUE, drop0trailing = TRUE))
+  },
+  level = function(x) paste(trimws(formatC(100 * x, digits = 6, format = "fg")), "%"),
+  fraction = function(x) percent(x),
+  money = function(x) money(x)
+)
+
+percent <- function(x, digits = 2L) {
+  shown <- paste(formatC(100 * x, format = "f", digits = digits, big.mark = ","), "%")
+  shown <- ifelse(is.infinite(x), "infinite", shown)
+  ifelse(is.na(x), "-", sub("^-(0\\.?0* %)$", "\\1", shown))
+}
+
+# Percentages taken from each other.
+points <- function(x, digits = 2L) {
+  sub(" %", " percentage points", percent(x, digits), fixed = TRUE)
+}
+
+# How the losses and gains of a result are written: of profits in money.
+writer_of <- function(result) {
+  if (identical(basis(result)$kind, "profit")) function(x, digits = 2L) money(x) else percent
+}
+
+# A return as the move that it was.
+move_of <- function(x, result) as_simple(x, basis(result)$kind)
+
+money <- function(x) {
+  shown <- formatC(
+    x,
+    format = "f",
+    digits = if (any(abs(x) >= 1000, na.rm = TRUE)) 0L else 2L,
+    big.mark = ","
+  )
+  ifelse(is.na(x), "-", as.character(shown))
+}

@@ -1,0 +1,113 @@
+#include "columns.h"
+#include "core/resample.h"
+
+namespace {
+
+imbroglio::SampleAsk ask_of(const Rcpp::List& ask, double target) {
+  imbroglio::SampleAsk out;
+  out.target = target;
+  out.order = Rcpp::as<double>(ask["order"]);
+  out.additive = Rcpp::as<int>(ask["additive"]) != 0;
+  out.deepest = static_cast<std::size_t>(Rcpp::as<int>(ask["deepest"]));
+  out.rank = static_cast<std::size_t>(Rcpp::as<int>(ask["rank"]));
+  return out;
+}
+
+} // namespace
+
+// The figures of columns without a missing value, of each sample drawn: an array of figures,
+// samples and columns. `rows`: a column of rows for each sample, counted from 1.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_figures_drawn(const Rcpp::NumericMatrix& x,
+                                       const Rcpp::NumericMatrix& grown,
+                                       const Rcpp::NumericVector& beside,
+                                       const Rcpp::IntegerMatrix& rows,
+                                       const Rcpp::NumericVector& target, const Rcpp::List& ask) {
+  const std::size_t n = x.nrow(), k = x.ncol(), size = rows.nrow(), draws = rows.ncol();
+  std::vector<imbroglio::SampleAsk> asked;
+  for (std::size_t j = 0; j < k; ++j) asked.push_back(ask_of(ask, target[j]));
+  Rcpp::NumericVector out(Rcpp::no_init(imbroglio::figures * draws * k));
+  const double *from = x.begin(), *growth = grown.begin();
+  const double* other = beside.size() ? beside.begin() : nullptr;
+  const int* taken = rows.begin();
+  double* to = out.begin();
+  // Each draw of each column by itself, so that threads share the work of one column too.
+  imbroglio::over_slices(size, draws * k, [=, &asked](std::size_t first, std::size_t last) {
+    imbroglio::SampleFigures of;
+    for (std::size_t i = first; i < last; ++i) {
+      const std::size_t j = i / draws, d = i % draws;
+      of(from + j * n, growth + j * n, other, taken + d * size, size, asked[j],
+         to + i * imbroglio::figures);
+    }
+  });
+  out.attr("dim") = Rcpp::IntegerVector::create(static_cast<int>(imbroglio::figures),
+                                                static_cast<int>(draws), static_cast<int>(k));
+  return out;
+}
+
+// The figures of what is there of each column: a column of figures for each.
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_figures(const Rcpp::NumericMatrix& x, const Rcpp::NumericMatrix& grown,
+                                 const Rcpp::NumericVector& target, const Rcpp::List& ask) {
+  const std::size_t n = x.nrow(), k = x.ncol();
+  std::vector<imbroglio::SampleAsk> asked;
+  for (std::size_t j = 0; j < k; ++j) asked.push_back(ask_of(ask, target[j]));
+  Rcpp::NumericMatrix out(Rcpp::no_init(imbroglio::figures, k));
+  const double *from = x.begin(), *growth = grown.begin();
+  double* to = out.begin();
+  imbroglio::over_columns(n, k, [=, &asked](std::size_t first, std::size_t last) {
+    imbroglio::SampleFigures of;
+    imbroglio::Observed seen, grew;
+    for (std::size_t j = first; j < last; ++j) {
+      seen.take(from + j * n, n);
+      grew.take(growth + j * n, n);
+      of(seen.values(), grew.values(), nullptr, nullptr, seen.size(), asked[j],
+         to + j * imbroglio::figures);
+    }
+  });
+  return out;
+}
+
+// The figures of rolling windows: an array of rows, figures and columns, missing on rows without
+// a value. `which`: figures counted from 0.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_rolling_figures(const Rcpp::NumericMatrix& x,
+                                         const Rcpp::NumericMatrix& grown,
+                                         const Rcpp::NumericVector& target, const Rcpp::List& ask,
+                                         int window, int least, const Rcpp::IntegerVector& which) {
+  const std::size_t n = x.nrow(), k = x.ncol();
+  const std::vector<int> wanted(which.begin(), which.end());
+  const std::size_t figures = wanted.size();
+  window = imbroglio::no_longer(window, n);
+  std::vector<imbroglio::SampleAsk> asked;
+  for (std::size_t j = 0; j < k; ++j) asked.push_back(ask_of(ask, target[j]));
+  Rcpp::NumericVector out(n * figures * k, imbroglio::missing);
+  const double *from = x.begin(), *growth = grown.begin();
+  double* to = out.begin();
+  const std::size_t size = static_cast<std::size_t>(window), enough = least;
+  imbroglio::over_slices(
+      n * size / 8 + 1, k, [=, &asked, &wanted](std::size_t first, std::size_t last) {
+        imbroglio::SampleFigures of;
+        imbroglio::Observed seen, grew;
+        std::vector<double> dense;
+        for (std::size_t j = first; j < last; ++j) {
+          seen.take(from + j * n, n);
+          grew.take(growth + j * n, n);
+          double* column = to + j * n * figures;
+          if (!seen.gaps()) {
+            imbroglio::rolling_figures(seen.values(), grew.values(), n, size, enough, asked[j],
+                                       wanted, of, column, n);
+            continue;
+          }
+          const std::size_t m = seen.size();
+          dense.resize(m * figures);
+          imbroglio::rolling_figures(seen.values(), grew.values(), m, size, enough, asked[j],
+                                     wanted, of, dense.data(), m);
+          for (std::size_t f = 0; f < figures; ++f)
+            for (std::size_t i = 0; i < m; ++i) column[f * n + seen.row(i)] = dense[f * m + i];
+        }
+      });
+  out.attr("dim") = Rcpp::IntegerVector::create(static_cast<int>(n), static_cast<int>(figures),
+                                                static_cast<int>(k));
+  return out;
+}

@@ -1,0 +1,149 @@
+# The measures of falls and of what was earned for them: against base R, errors against resampling.
+
+by_hand_falls <- function(x, g, m, years, k = 3) {
+  w <- cumprod(c(1, 1 + x))
+  below <- w / cummax(w) - 1
+  under <- rle(below < -1e-12)
+  ends <- cumsum(under$lengths)
+  falls <- vapply(which(under$values), function(i) {
+    min(below[(ends[i] - under$lengths[i] + 1):ends[i]])
+  }, 0)
+  earned <- prod(1 + x)^(1 / years) - 1
+  d <- sqrt(mean(pmin(x - g, 0)^2))
+  list(
+    semi_deviation = sqrt(mean(pmin(x - mean(x), 0)^2)),
+    downside_deviation = d,
+    sortino_annual = (mean(x) - g) / d * sqrt(m),
+    omega_ratio = mean(pmax(x - g, 0)) / mean(pmax(g - x, 0)),
+    calmar = earned / -min(below),
+    sterling = earned / -mean(sort(falls)[seq_len(min(k, length(falls)))]),
+    gain_to_pain = sum(x) / sum(abs(pmin(x, 0)))
+  )
+}
+
+test_that("deviations and ratios of falls are what base R has, whole and rolling", {
+  prices <- stock_prices()
+  closes <- as.data.frame(prices$close)
+  target <- 0.04
+  down <- measure_downside(prices, target, order = 2, per_year = 250)
+  ratio <- measure_ratios(prices, target, per_year = 250)
+  rolling <- measure_ratios(prices, target, window = 80, per_year = 250)
+  rolling_down <- measure_downside(prices, target, window = 80, per_year = 250)
+  g <- 1.04^(1 / 250) - 1
+  for (name in colnames(closes)) {
+    p <- closes[[name]]
+    x <- diff(p) / head(p, -1)
+    hand <- by_hand_falls(x, g, 250, length(x) / 250)
+    at <- match(name, down$security)
+    for (what in c("semi_deviation", "downside_deviation")) {
+      expect_equal(down[[what]][at], hand[[what]], tolerance = 1e-10)
+    }
+    for (what in names(hand)[-(1:2)]) {
+      expect_equal(ratio[[what]][at], hand[[what]], tolerance = 1e-10, info = what)
+    }
+    expect_equal(down$partial_moment[at], hand$downside_deviation^2, tolerance = 1e-10)
+    runs <- rle(sign(x))
+    expect_equal(down$longest_fall[at], max(runs$lengths[runs$values == -1]))
+    expect_equal(down$average_loss[at], mean(x[x < 0]), tolerance = 1e-12)
+    rows <- which(rolling$security == name)
+    for (t in c(80, 500)) {
+      window <- x[(t - 79):t]
+      now <- by_hand_falls(window, g, 250, 80 / 250)
+      expect_equal(rolling_down$semi_deviation[rows[t]], now$semi_deviation, tolerance = 1e-10)
+      for (what in names(now)[-(1:2)]) {
+        expect_equal(rolling[[what]][rows[t]], now[[what]], tolerance = 1e-10, info = what)
+      }
+    }
+    expect_true(all(is.na(rolling$omega_ratio[rows[1:79]])))
+  }
+})
+
+test_that("errors by the delta method and by blocks agree with resampling in base R", {
+  set.seed(7)
+  x <- 0.001 + 0.01 * rt(800, 5)
+  returns <- as_returns(
+    data.frame(date = as.Date("2020-01-01") + seq_along(x), A = x),
+    given = "returns"
+  )
+  delta <- c(
+    as.list(measure_downside(returns, per_year = 1)), as.list(measure_ratios(returns, per_year = 1))
+  )
+  blocks <- c(
+    as.list(measure_downside(returns, per_year = 1, errors = "bootstrap", block = 1, draws = 4000)),
+    as.list(measure_ratios(returns, per_year = 1, errors = "bootstrap", block = 1, draws = 4000))
+  )
+  drawn <- replicate(4000, {
+    unlist(by_hand_falls(sample(x, replace = TRUE), 0, 1, length(x)))
+  })
+  spread <- apply(drawn, 1, sd)
+  pairs <- c(
+    semi_annual_error = "semi_deviation", downside_annual_error = "downside_deviation",
+    sortino_annual_error = "sortino_annual", omega_error = "omega_ratio",
+    gain_to_pain_error = "gain_to_pain", calmar_error = "calmar", sterling_error = "sterling"
+  )
+  for (error in names(pairs)) {
+    # A spread of 4,000 draws has an error of 1 in 90, of ratios with long tails of more.
+    expect_equal(blocks[[error]], spread[[pairs[[error]]]], tolerance = 0.08, info = error)
+    if (!error %in% c("calmar_error", "sterling_error")) {
+      expect_equal(delta[[error]], spread[[pairs[[error]]]], tolerance = 0.08, info = error)
+    }
+  }
+  expect_true(is.na(delta$calmar_error))
+  again <- measure_ratios(returns, errors = "bootstrap", draws = 50)
+  expect_identical(again$calmar_error, measure_ratios(returns, errors = "bootstrap", draws = 50)$calmar_error)
+})
+
+test_that("captures are geometric means over each other, and by arithmetic ones", {
+  prices <- stock_prices()
+  r <- apply(as.matrix(stocks()), 2, function(p) diff(p) / head(p, -1))
+  b <- r[, 4]
+  x <- r[, 1]
+  found <- measure_capture(prices, colnames(r)[4])
+  one <- found[found$security == colnames(r)[1], ]
+  geometric <- function(v) prod(1 + v)^(1 / length(v)) - 1
+  expect_equal(one$up_capture, geometric(x[b > 0]) / geometric(b[b > 0]), tolerance = 1e-10)
+  expect_equal(one$down_capture, geometric(x[b < 0]) / geometric(b[b < 0]), tolerance = 1e-10)
+  expect_equal(one$up_capture_mean, mean(x[b > 0]) / mean(b[b > 0]), tolerance = 1e-10)
+  expect_equal(one$ahead, mean(x > b), tolerance = 1e-12)
+  expect_equal(one$ahead_down, mean((x > b)[b < 0]), tolerance = 1e-12)
+  set.seed(3)
+  drawn <- replicate(2000, {
+    i <- sample(length(b), replace = TRUE)
+    geometric(x[i][b[i] > 0]) / geometric(b[i][b[i] > 0])
+  })
+  expect_equal(one$up_capture_error, sd(drawn), tolerance = 0.08)
+  rolling <- measure_capture(prices, colnames(r)[4], window = 60)
+  rows <- 301:360
+  now <- rolling[rolling$security == colnames(r)[1], ][360, ]
+  up <- rows[b[rows] > 0]
+  expect_equal(now$up_capture, geometric(x[up]) / geometric(b[up]), tolerance = 1e-10)
+  logs <- measure_capture(as_returns(prices, "log"), colnames(r)[4])
+  expect_equal(logs$up_capture, found$up_capture, tolerance = 1e-10)
+})
+
+test_that("what has no falls has no ratio, and what cannot be is refused", {
+  dates <- as.Date("2024-01-01") + 0:4
+  rising <- as_prices(data.frame(date = dates, A = c(1, 2, 3, 4, 5), B = 7))
+  found <- quietly(measure_ratios(rising))
+  ratios <- c("sortino_annual", "omega_ratio", "calmar", "sterling", "gain_to_pain")
+  expect_true(all(is.na(unlist(found[ratios]))))
+  down <- measure_downside(rising)
+  expect_equal(down$downside_deviation, c(0, 0))
+  expect_equal(down$longest_rise, c(4L, 0L))
+  expect_equal(down$semi_deviation[2], 0)
+  one <- quietly(measure_downside(rising[1:2, ]))
+  expect_equal(one$semi_deviation, c(0, 0))
+  profits <- as_returns(data.frame(date = dates, A = c(5, -2, -3, 4, 1)), given = "profits")
+  expect_equal(quietly(measure_downside(profits))$downside_deviation, sqrt(13 / 5))
+  expect_equal(quietly(measure_ratios(profits, per_year = 5))$calmar, 5 / 5)
+  for (wrong in list(
+    function() measure_downside(rising, target = "a"),
+    function() measure_downside(rising, order = -1),
+    function() measure_downside(rising, errors = "none", draws = 0),
+    function() measure_ratios(rising, deepest = 0),
+    function() measure_capture(rising),
+    function() measure_downside(rising, min_obs = 3)
+  )) {
+    expect_error(wrong(), class = "imbroglio_error_argument")
+  }
+})
