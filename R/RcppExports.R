@@ -213,6 +213,10 @@ core_rolling_figures <- function(x, grown, target, ask, window, least, which) {
     .Call(`_imbroglio_core_rolling_figures`, x, grown, target, ask, window, least, which)
 }
 
+core_rolling_likeness <- function(x, window, least) {
+    .Call(`_imbroglio_core_rolling_likeness`, x, window, least)
+}
+
 core_observed <- function(x) {
     .Call(`_imbroglio_core_observed`, x)
 }

@@ -31,6 +31,7 @@ commands <- function() {
     downside = downside_command(),
     ratios = ratios_command(),
     capture = capture_command(),
+    roll = roll_command(),
     worst = worst_command(),
     replay = replay_command(),
     correlation = correlation_command(),

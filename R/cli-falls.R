@@ -1,4 +1,4 @@
-# The commands about the falls: downside, ratios, capture.
+# The commands about the falls, and about measures through time: downside, ratios, capture, roll.
 
 downside_command <- function() {
   list(
@@ -35,5 +35,21 @@ capture_command <- function() {
     ),
     example = "imbroglio capture bay.csv --benchmark BAYALL --every month --figure capture.png",
     run = run_measure("capture")
+  )
+}
+
+roll_command <- function() {
+  list(
+    says = "measures through time, beside each other and under their limits",
+    takes = "FILE...",
+    options = c(
+      choose, "every", "keep-unfinished", "kind", "measures", "window", "min-obs", "benchmark",
+      "level", "limits", "target", "risk-free", "per-year", book, hand_on
+    ),
+    example = paste0(
+      "imbroglio roll bay.csv --security TARROW --measures volatility,var,drawdown --limits ",
+      "var=4%,drawdown=20% --figure roll.png"
+    ),
+    run = run_measure("roll")
   )
 }

@@ -86,7 +86,8 @@ options_known <- c(options_of_books, options_of_feeds, list(
     takes = "N,N",
     help = c(
       "roll over the last N returns; several side by side",
-      worst = "of the value at risk of the day before, how many returns (250)"
+      worst = "of the value at risk of the day before, how many returns (250)",
+      roll = "the returns of a window (250)"
     ),
     read = function(x) number(x)
   ),
@@ -297,6 +298,16 @@ options_known <- c(options_of_books, options_of_feeds, list(
     takes = "WAY",
     help = "conditional mean, or beta (conditional)",
     read = identity
+  ),
+  measures = list(
+    takes = "A,B",
+    help = function() toString(names(rolling_measures())),
+    read = function(x) comma(x)
+  ),
+  limits = list(
+    takes = "A=N,B=N",
+    help = "limits by measure, as var=3%,sharpe=0",
+    read = function(x) amounts(x)
   ),
   target = list(
     takes = "R",

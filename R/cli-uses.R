@@ -99,6 +99,12 @@ not_rolling <- unless(function(o, command) is.null(o$window), "a rolling --windo
 not_split <- unless(function(o, command) {
   !isTRUE(o$split) || command == "worst"
 }, "a split by holding has none")
+# Of measures through time, those that take it.
+of_rolled <- function(o, measures) {
+  chosen <- o$measures %||% eval(formals(roll_measures)$measures)
+  if (!any(chosen %in% measures)) sprintf("it is of %s", some(measures))
+}
+
 not_split_volatility <- unless(function(o, command) {
   command != "volatility" || !o$split
 }, "a split is of the standard deviation")
@@ -156,6 +162,7 @@ idle_reasons <- list(
     }
   },
   `risk-free` = function(o, command) {
+    if (command == "roll") return(of_rolled(o, c("sharpe", "beta")))
     if (command == "returns" && !o$measured && is.null(o$window)) {
       "returns are listed as they are; --measured measures them"
     }
@@ -179,7 +186,16 @@ idle_reasons <- list(
   }, "what is replayed is named"),
   periods = not_shock,
   `carried-by` = of_shock,
-  benchmark = function(o, command) if (command == "replay") not_shock(o, command),
+  benchmark = function(o, command) {
+    if (command == "replay") return(not_shock(o, command))
+    if (command == "roll") {
+      beside <- names(Filter(function(r) r$beside, rolling_measures()))
+      of_rolled(o, beside)
+    }
+  },
+  target = function(o, command) {
+    if (command == "roll") of_rolled(o, c("semi_deviation", "sortino"))
+  },
   by = unless(function(o, command) {
     command == "fit" || isTRUE(o$split)
   }, "it is of a --split"),
@@ -193,6 +209,7 @@ idle_reasons <- list(
   securities = of_given,
   `as-of` = of_given,
   level = function(o, command) {
+    if (command == "roll") return(of_rolled(o, c("var", "es")))
     if (command == "drawdown" && (!is.null(o$window) || !is.null(o$episodes) || o$series)) {
       "only the measure of the whole sample has a drawdown at risk"
     } else if (command == "fit" && isTRUE(o$parameters)) {

@@ -8,13 +8,14 @@ figure_names <- c(
   "correlation", "tracking_error"
 )
 
-# `target` a period of each column; `rank`: which of the worst stands for value at risk, 0: none.
-figures_ask <- function(returns, power = 1, deepest = 3L, rank = 0L) {
+# `level`: of value at risk by the nearest rank, 0: none.
+figures_ask <- function(returns, power = 1, deepest = 3L, level = 0) {
   list(
     order = as.numeric(power),
     additive = as.integer(returns$kind == "profit"),
+    log = as.integer(returns$kind == "log"),
     deepest = as.integer(deepest),
-    rank = as.integer(rank)
+    level = level
   )
 }
 

@@ -42,6 +42,11 @@ measures <- function() {
       measure = measure_capture,
       asks = "How much of its rises and falls does it take?"
     ),
+    roll = list(
+      title = "Measures through time",
+      measure = roll_measures,
+      asks = "How did they change, and when was a limit broken?"
+    ),
     worst = list(
       title = "The worst periods",
       measure = worst_periods,

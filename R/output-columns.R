@@ -225,6 +225,9 @@ known_columns <- list(
   down_periods = list(label = "down", unit = "count", detail = TRUE),
   ahead_up = list(label = "ahead when up", unit = "share"),
   ahead_down = list(label = "ahead when down", unit = "share"),
+  measure = list(label = "measure", unit = "text"),
+  limit = list(label = "limit", unit = "number", optional = TRUE),
+  broken = list(label = "broken", unit = "truth"),
   holdings = list(label = "holdings", unit = "count"),
   effective_holdings = list(label = "as good as", unit = "one"),
   effective_bets = list(label = "bets", unit = "one"),
@@ -321,6 +324,8 @@ column_of <- function(name, values, kind = NULL) {
     label = name,
     unit = if (is.numeric(values)) "number" else "text"
   )
+  # Numbers that were written already.
+  if (is.character(values) && !column$unit %in% c("text", "moment")) column$unit <- "written"
   if (is.null(known_columns[[name]]) && any(kind == c("fractions", "amounts"))) {
     column$unit <- c(fractions = "fraction", amounts = "money")[[kind]]
   }
@@ -333,4 +338,16 @@ column_of <- function(name, values, kind = NULL) {
     column$label <- sub("return", "profit", column$label, fixed = TRUE)
   }
   column
+}
+
+# Estimates of several measures in one column, each in its own unit, as text.
+written_by_measure <- function(table) {
+  known <- rolling_measures()
+  for (name in intersect(c("estimate", "warn", "limit", "over"), names(table))) {
+    unit <- vapply(table$measure, function(m) known[[m]]$unit %||% "number", "")
+    table[[name]] <- vapply(seq_along(unit), function(i) {
+      unit_text[[unit[i]]](table[[name]][i])
+    }, "")
+  }
+  table
 }

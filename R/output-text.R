@@ -25,6 +25,7 @@ measure_text <- function(result, extra = NULL) {
   if (name == "tail" && nrow(table) > 24L) {
     table <- table[seq(1L, nrow(table), ceiling(nrow(table) / 20)), ]
   }
+  if (!is.null(table[["measure"]])) table <- written_by_measure(table)
   crossed <- name == "var" && length(unique(table$horizon)) > 1L && nrow(table) > 12L
   if (crossed) table <- crossed_table(table)
   # What each holding returned, what each level comes to.

@@ -2,6 +2,7 @@
 
 unit_text <- list(
   text = function(x) ifelse(is.na(x), "-", x),
+  written = function(x) x,
   date = function(x) ifelse(is.na(x), "-", core_iso_days(x)),
   count = function(x) ifelse(is.na(x), "-", count(x)),
   moment = function(x) {

@@ -93,7 +93,7 @@ readings <- function(result) {
 }
 
 series_keys <- function(table) {
-  intersect(c("security", "benchmark", "window", "method"), names(table))
+  intersect(c("security", "benchmark", "measure", "window", "method"), names(table))
 }
 
 rolling_in_words <- function(result) {
@@ -145,6 +145,7 @@ headline_of <- function(result) {
     worst = worst_headline,
     shock = shock_headline,
     volatility_split = volatility_split_headline,
+    roll = roll_headline,
     tail = thresholds_headline,
     backtest = backtest_headline
   )

@@ -1,4 +1,5 @@
 #include "columns.h"
+#include "core/average.h"
 #include "core/resample.h"
 
 namespace {
@@ -8,8 +9,9 @@ imbroglio::SampleAsk ask_of(const Rcpp::List& ask, double target) {
   out.target = target;
   out.order = Rcpp::as<double>(ask["order"]);
   out.additive = Rcpp::as<int>(ask["additive"]) != 0;
+  out.log = Rcpp::as<int>(ask["log"]) != 0;
   out.deepest = static_cast<std::size_t>(Rcpp::as<int>(ask["deepest"]));
-  out.rank = static_cast<std::size_t>(Rcpp::as<int>(ask["rank"]));
+  out.level = Rcpp::as<double>(ask["level"]);
   return out;
 }
 
@@ -109,5 +111,25 @@ Rcpp::NumericVector core_rolling_figures(const Rcpp::NumericMatrix& x,
       });
   out.attr("dim") = Rcpp::IntegerVector::create(static_cast<int>(n), static_cast<int>(figures),
                                                 static_cast<int>(k));
+  return out;
+}
+
+// The mean correlation of all pairs of columns over each window.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_rolling_likeness(const Rcpp::NumericMatrix& x, int window, int least) {
+  const std::size_t n = x.nrow(), k = x.ncol();
+  window = imbroglio::no_longer(window, n);
+  Rcpp::NumericVector out(Rcpp::no_init(n));
+  const double* from = x.begin();
+  double* to = out.begin();
+  const std::size_t size = static_cast<std::size_t>(window), enough = least;
+  imbroglio::over_slices(size * k, n, [=](std::size_t first, std::size_t last) {
+    std::vector<double> spare;
+    for (std::size_t t = first; t < last; ++t) {
+      const std::size_t m = std::min(size, t + 1);
+      to[t] = m < enough ? imbroglio::missing
+                         : imbroglio::mean_correlation(from + t + 1 - m, n, m, k, spare);
+    }
+  });
   return out;
 }

@@ -7,16 +7,16 @@
 #include <vector>
 #include "common.h"
 #include "drawdown.h"
+#include "tail.h"
 
 namespace imbroglio {
 
 // What is asked of a sample: the target of a period, the order of the partial moment, how returns
-// join, how many of the deepest falls are averaged, and which of the worst stands for value at
-// risk, counted from 1.
+// join, how many of the deepest falls are averaged, and the level of value at risk, 0 for none.
 struct SampleAsk {
-  double target = 0.0, order = 1.0;
-  bool additive = false;
-  std::size_t deepest = 3, rank = 1;
+  double target = 0.0, order = 1.0, level = 0.0;
+  bool additive = false, log = false;
+  std::size_t deepest = 3;
 };
 
 enum Figure : std::size_t {
@@ -133,18 +133,20 @@ class SampleFigures {
     out[deep_falls] = sum / static_cast<double>(k);
   }
 
-  // The return at the rank, and the mean of those from it on, as losses in its own kind.
+  // The loss at the rank, and the mean of those from it on.
   template <class At>
   void tail(const double* x, std::size_t n, const SampleAsk& ask, At at, double* out) {
-    if (ask.rank == 0 || ask.rank > n) return;
+    if (!(ask.level > 0.0)) return;
+    const auto rank = static_cast<std::size_t>(rank_position(n, 1.0 - ask.level, Rank::nearest));
     spare_.resize(n);
     for (std::size_t i = 0; i < n; ++i) spare_[i] = x[at(i)];
-    const auto place = spare_.begin() + static_cast<std::ptrdiff_t>(ask.rank) - 1;
+    const auto place = spare_.begin() + static_cast<std::ptrdiff_t>(rank) - 1;
     std::nth_element(spare_.begin(), place, spare_.end());
-    out[loss_at_rank] = -*place;
+    const auto loss = [&ask](double r) { return ask.log ? -std::expm1(r) : -r; };
+    out[loss_at_rank] = loss(*place);
     double sum = 0.0;
-    for (auto i = spare_.begin(); i <= place; ++i) sum += *i;
-    out[loss_beyond] = -sum / static_cast<double>(ask.rank);
+    for (auto i = spare_.begin(); i <= place; ++i) sum += loss(*i);
+    out[loss_beyond] = sum / static_cast<double>(rank);
   }
 };
 

@@ -148,6 +148,16 @@ working_cases <- function(b, methods = names(imbroglio:::var_methods())) {
     ratios_rolling = function(x) measure_ratios(x, window = 40),
     capture = function(x) measure_capture(x, b),
     capture_rolling = function(x) measure_capture(as_returns(x, "log"), b, window = 40),
+    roll = function(x) {
+      found <- roll_measures(
+        x, setdiff(names(imbroglio:::rolling_measures()), c("drawdown", "likeness")), 40, 20,
+        benchmark = b, level = 0.9, target = 0.01
+      )
+      found[!duplicated(found$measure, fromLast = TRUE), ]
+    },
+    roll_of_logs = function(x) {
+      roll_measures(as_returns(x, "log"), "es", 40, level = 0.9, limits = c(es = 0.02))
+    },
     worst = function(x) worst_periods(x, 2, 1, window = 60, benchmark = b),
     worst_runs = function(x) worst_periods(as_returns(x, "log"), 1, 1, horizon = 4, window = 60),
     correlation = function(x) correlate_returns(x),

@@ -47,6 +47,8 @@ test_that("each option of each command changes the answer, or is refused with th
     order = "2",
     deepest = "2",
     worst = "4",
+    measures = "skewness",
+    limits = "es=0.02",
     periods = "2021-06",
     `found-by` = "benchmark",
     shock = "INDEXX=-5%",
@@ -100,6 +102,10 @@ test_that("each option of each command changes the answer, or is refused with th
       c("--benchmark", "INDEXX"),
       c("--benchmark", "INDEXX", "--window", "40"),
       c("--benchmark", "INDEXX", book)
+    ),
+    roll = list(
+      c("--window", "40", "--measures", "es,sortino", "--level", "0.95"),
+      c("--window", "40", "--measures", "beta,es,sharpe", "--benchmark", "INDEXX")
     ),
     worst = list(
       c("--window", "50", "--level", "0.95"),
