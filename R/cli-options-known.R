@@ -87,7 +87,8 @@ options_known <- c(options_of_books, options_of_feeds, list(
     help = c(
       "roll over the last N returns; several side by side",
       worst = "of the value at risk of the day before, how many returns (250)",
-      roll = "the returns of a window (250)"
+      roll = "the returns of a window (250)",
+      limits = "the returns that are looked back on (250)"
     ),
     read = function(x) number(x)
   ),
@@ -306,8 +307,16 @@ options_known <- c(options_of_books, options_of_feeds, list(
   ),
   limits = list(
     takes = "A=N,B=N",
-    help = "limits by measure, as var=3%,sharpe=0",
+    help = c(
+      "limits by measure, as var=3%,sharpe=0",
+      limits = "a table of limits: of, measure, warn, limit"
+    ),
     read = function(x) amounts(x)
+  ),
+  before = list(
+    takes = "FILE",
+    help = "what this gave before, as CSV: the state then stands beside",
+    read = identity
   ),
   target = list(
     takes = "R",

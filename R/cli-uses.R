@@ -150,7 +150,7 @@ idle_reasons <- list(
   ),
   value = first_reason(
     not_thresholds,
-    function(o, command) if (command %in% c("worst", "replay")) of_book(o, command),
+    function(o, command) if (command %in% c("worst", "replay", "limits")) of_book(o, command),
     unless(function(o, command) {
       is.null(o$shares) && is.null(o$values)
     }, "the book is worth what its holdings are")

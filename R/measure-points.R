@@ -130,3 +130,15 @@ bets_of <- function(object, most = 12L) {
     share = c(unname(held)[k], q[k])
   )
 }
+
+# How much of each limit is used: the estimate over it, or of one at least the other way round,
+# of which what is far too little is drawn as twice the limit.
+use_of_limits <- function(table) {
+  wrong <- vapply(limit_measures()[table$measure], `[[`, "", "wrong")
+  used <- ifelse(wrong == "above", abs(table$estimate) / abs(table$limit), table$limit / table$estimate)
+  used[wrong == "above" & table$estimate < 0 & table$over < 0 & table$measure != "drawdown" &
+    table$measure != "fall" & table$measure != "weight"] <- 0
+  low <- wrong == "below" & table$over > 0
+  used[low & (used < 1 | used > 2)] <- 2
+  pmin(pmax(used, 0), 3)
+}

@@ -47,6 +47,11 @@ measures <- function() {
       measure = roll_measures,
       asks = "How did they change, and when was a limit broken?"
     ),
+    limits = list(
+      title = "Limits",
+      measure = check_limits,
+      asks = "Which are broken, since when, and what would help?"
+    ),
     worst = list(
       title = "The worst periods",
       measure = worst_periods,

@@ -226,6 +226,12 @@ known_columns <- list(
   ahead_up = list(label = "ahead when up", unit = "share"),
   ahead_down = list(label = "ahead when down", unit = "share"),
   measure = list(label = "measure", unit = "text"),
+  warn = list(label = "warn", unit = "number", optional = TRUE),
+  state = list(label = "state", unit = "text"),
+  over = list(label = "over", unit = "number"),
+  since = list(label = "since", unit = "date"),
+  was = list(label = "was", unit = "text", optional = TRUE),
+  trade = list(label = "trade", unit = "text", detail = TRUE),
   limit = list(label = "limit", unit = "number", optional = TRUE),
   broken = list(label = "broken", unit = "truth"),
   holdings = list(label = "holdings", unit = "count"),
@@ -342,8 +348,8 @@ column_of <- function(name, values, kind = NULL) {
 
 # Estimates of several measures in one column, each in its own unit, as text.
 written_by_measure <- function(table) {
-  known <- rolling_measures()
-  for (name in intersect(c("estimate", "warn", "limit", "over"), names(table))) {
+  known <- limit_measures()
+  for (name in intersect(c("estimate", "warn", "limit", "over", "after"), names(table))) {
     unit <- vapply(table$measure, function(m) known[[m]]$unit %||% "number", "")
     table[[name]] <- vapply(seq_along(unit), function(i) {
       unit_text[[unit[i]]](table[[name]][i])

@@ -59,3 +59,63 @@ roll_headline <- function(result) {
   now <- grep("and is now.$", said)
   said[if (length(now)) now[1L] else 1L]
 }
+
+#' @export
+words_of.imbroglio_limits <- function(result) {
+  table <- as.data.frame(result)
+  known <- limit_measures()
+  vapply(seq_len(nrow(table)), function(i) {
+    line <- table[i, ]
+    record <- known[[line$measure]]
+    writer <- unit_text[[record$unit]]
+    if (line$state == "unknown") {
+      return(sprintf("%s. %s is not known: too few returns.", line$security, record$title))
+    }
+    said <- sprintf("%s. %s %s", line$security, record$title, writer(line$estimate))
+    said <- paste0(said, switch(
+      line$state,
+      broken = sprintf(
+        " is %s its limit of %s by %s%s",
+        if (record$wrong == "above") "over" else "under",
+        writer(line$limit),
+        difference_words(line$over, record$unit),
+        since_words(line$since)
+      ),
+      near = sprintf(
+        " is near its limit of %s (from %s)%s",
+        writer(line$limit), writer(line$warn), since_words(line$since)
+      ),
+      sprintf(" is within its limit of %s", writer(line$limit))
+    ))
+    if (!is.na(line$was) && line$was != line$state) {
+      said <- paste0(said, sprintf("; it was %s before", line$was))
+    }
+    if (!is.na(line$trade)) {
+      said <- paste0(said, sprintf("; %s: then %s", line$trade, writer(line$after)))
+    }
+    paste0(said, ".")
+  }, "")
+}
+
+since_words <- function(since) if (is.na(since)) "" else sprintf(" since %s", since)
+
+difference_words <- function(over, unit) {
+  if (unit %in% c("fraction", "share")) unit_text$points(over) else unit_text[[unit]](over)
+}
+
+# How many are broken, and the first of them.
+limits_headline <- function(result) {
+  broken <- sum(result$state == "broken")
+  near <- sum(result$state == "near")
+  verb <- function(n) if (n == 1L) "is" else "are"
+  said <- sprintf(
+    "%s of %s %s broken, %s %s near.",
+    if (broken) count(broken) else "None",
+    count(nrow(result), "limit"),
+    verb(broken),
+    if (near) count(near) else "none",
+    verb(near)
+  )
+  if (!broken) return(said)
+  paste(said, words_of(result)[1L])
+}

@@ -146,6 +146,7 @@ headline_of <- function(result) {
     shock = shock_headline,
     volatility_split = volatility_split_headline,
     roll = roll_headline,
+    limits = limits_headline,
     tail = thresholds_headline,
     backtest = backtest_headline
   )

@@ -275,3 +275,17 @@ write(
   ),
   "bay-holdings.csv"
 )
+
+# ---- the limits that it keeps
+# ------------------------------------------------------------------
+write(
+  data.frame(
+    of = c("book", "book", "book", "book", "book", "TARROW", "OSSELL", "each"),
+    measure = c(
+      "var", "volatility", "fall", "beta", "effective_bets", "weight", "weight", "volatility"
+    ),
+    warn = c("2.5%", "12%", "8%", "0.5", "3", "8%", "40%", "25%"),
+    limit = c("3%", "15%", "12%", "0.7", "2", "12%", "50%", "35%")
+  ),
+  "bay-limits.csv"
+)

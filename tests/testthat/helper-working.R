@@ -158,6 +158,13 @@ working_cases <- function(b, methods = names(imbroglio:::var_methods())) {
     roll_of_logs = function(x) {
       roll_measures(as_returns(x, "log"), "es", 40, level = 0.9, limits = c(es = 0.02))
     },
+    limits = function(x) {
+      measured <- c("var", "volatility", "fall", "loss", "beta")
+      check_limits(
+        x, data.frame(of = colnames(x)[1], measure = measured, limit = 0.01),
+        window = 60, level = 0.95, benchmark = b
+      )
+    },
     worst = function(x) worst_periods(x, 2, 1, window = 60, benchmark = b),
     worst_runs = function(x) worst_periods(as_returns(x, "log"), 1, 1, horizon = 4, window = 60),
     correlation = function(x) correlate_returns(x),

@@ -32,7 +32,8 @@ test_that("each command has help with an example that runs", {
           status <- suppressMessages(imbroglio:::run_command(words))
         ))
       }
-      expect_equal(status, as.integer(name == "check"), info = example)
+      # The demo's delivery has errors, and two of its limits are broken.
+      expect_equal(status, as.integer(name %in% c("check", "limits")), info = example)
     }
   }
   expect_true(all(file.exists(

@@ -46,6 +46,7 @@ test_that("each option of each command changes the answer, or is refused with th
     target = "0.05",
     order = "2",
     deepest = "2",
+    before = made$before,
     worst = "4",
     measures = "skewness",
     limits = "es=0.02",
@@ -107,6 +108,9 @@ test_that("each option of each command changes the answer, or is refused with th
       c("--window", "40", "--measures", "es,sortino", "--level", "0.95"),
       c("--window", "40", "--measures", "beta,es,sharpe", "--benchmark", "INDEXX")
     ),
+    limits = list(c(
+      "--limits", made$limits, "--window", "40", "--level", "0.95", "--benchmark", "INDEXX", book
+    )),
     worst = list(
       c("--window", "50", "--level", "0.95"),
       c("--horizon", "5", "--window", "50", "--level", "0.95"),

@@ -5,7 +5,7 @@ without_working <- c(
   "best_date", "worst_date", "draw_error", "observed", "n", "draws", "place", "lacking", "exact_p",
   "recent", "green", "yellow", "red", "es_p", "drawdown_ahead", "hill_low", "hill_high",
   "excess_low", "excess_high", "pareto_shape", "pareto_low", "pareto_high", "pareto_scale",
-  "weight", "carried", "limit"
+  "weight", "carried", "limit", "warn", "since"
 )
 of_errors <- c(
   "var_error", "es_error", "var_low", "var_high", "position", "worse", "milder", "rank_least",
@@ -86,7 +86,7 @@ test_that("each number is what its working, computed again from JSON, comes to",
       # Some measures want more than five returns, and say so.
       if (of == "five" && inherits(result, "condition")) next
       rows <- if (of == "demo") c(1L, nrow(result)) else nrow(result)
-      if (case == "roll" && is.data.frame(result)) rows <- seq_len(nrow(result))
+      if (case %in% c("roll", "limits") && is.data.frame(result)) rows <- seq_len(nrow(result))
       expect_workings(result, paste(of, case), unique(rows))
     }
   }
@@ -143,6 +143,10 @@ test_that("each measure, method and family of the registries has a working", {
     replay = quietly(replay(book, c(a = "2016-05", b = "2016-06"), benchmark = "BAYALL")),
     replay_parts = split_replay(quietly(replay(book, worst = 1))),
     shock = shock_book(book, c(BAYALL = -0.1)),
+    limits_of_book = check_limits(
+      book, data.frame(of = "book", measure = c("var", "effective_bets"), limit = c(0.001, 1)),
+      window = 60, level = 0.95
+    ),
     likeness = quietly(roll_measures(book, "likeness", 40))[100, ],
     volatility_parts = split_volatility(book, per_year = 250),
     tracking_parts = split_volatility(

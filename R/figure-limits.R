@@ -1,0 +1,40 @@
+#' @rdname figures
+#' @exportS3Method ggplot2::autoplot
+autoplot.imbroglio_limits <- function(object, ...) {
+  refuse_others(...)
+  need_ggplot()
+  table <- as.data.frame(object)
+  known <- limit_measures()
+  table$use <- use_of_limits(table)
+  table <- table[!is.na(table$use), ]
+  if (!nrow(table)) fail("too_short", "There is no limit of which the state is known.")
+  units <- vapply(known[table$measure], `[[`, "", "unit")
+  table$what <- paste(table$security, vapply(known[table$measure], `[[`, "", "title"), sep = ": ")
+  table$row <- factor(seq_len(nrow(table)), rev(seq_len(nrow(table))))
+  written <- vapply(seq_len(nrow(table)), function(i) {
+    sprintf("%s of %s", unit_text[[units[i]]](table$estimate[i]), unit_text[[units[i]]](table$limit[i]))
+  }, "")
+  table$label <- paste0(written, ifelse(is.na(table$since), "", paste(" since", table$since)))
+  ggplot2::ggplot(table, ggplot2::aes(.data$use, .data$row, colour = .data$state)) +
+    ggplot2::geom_segment(
+      ggplot2::aes(x = 0, xend = .data$use, yend = .data$row), linewidth = 1.4, alpha = 0.5
+    ) +
+    ggplot2::geom_vline(xintercept = 1, colour = loss, linetype = "22") +
+    ggplot2::geom_point(size = 3) +
+    ggplot2::geom_text(ggplot2::aes(label = .data$label), hjust = -0.08, size = 3.5) +
+    ggplot2::scale_colour_manual(values = c(broken = loss, near = doubtful, within = quiet)) +
+    ggplot2::scale_y_discrete(labels = stats::setNames(table$what, table$row)) +
+    ggplot2::scale_x_continuous(
+      labels = percent_axis,
+      limits = c(0, NA),
+      breaks = scales::breaks_pretty(6),
+      expand = ggplot2::expansion(c(0, 0.42))
+    ) +
+    titles(
+      headline(object),
+      "How much of each limit is used; beyond the line it is broken",
+      basis(object),
+      x = "Use of the limit"
+    ) +
+    imbroglio_theme()
+}

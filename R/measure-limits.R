@@ -1,0 +1,293 @@
+#' Limits, and which of them are broken
+#'
+#' The state of each limit of a small table: within, near, or broken, since when and by how much;
+#' and for a broken limit of the book the trade that would bring it back within.
+#'
+#' A limit is `of` a security of the table, of the book (by its name, or `book`), of a group
+#' (`group:port`), or of `each` holding (of a table without a book, each security). It is `near`
+#' from `warn` on, and `broken` beyond `limit`.
+#'
+#' The measures are those of [roll_measures()], at the last window, and
+#'
+#' | measure | what it is | limit is |
+#' |---|---|---|
+#' | `fall` | how far below its high the price (the book) stands | at most, by size |
+#' | `loss` | the loss of the last period | at most |
+#' | `weight` | what a holding or a group is of the book today | at most, by size |
+#' | `share` | its share of the volatility of the book, [split_volatility()] | at most |
+#' | `effective_holdings`, `effective_bets` | [measure_concentration()] | at least |
+#'
+#' Of a book, what looks ahead (volatility, value at risk, shortfall, semi-deviation, beta,
+#' correlation, tracking error) is of the book as held today, what looks back (drawdown, fall,
+#' loss, return, its ratios, skewness) as held then; where the book says how it is held, all is
+#' that. A group is its holdings by today's weights, made up to 1.
+#'
+#' `since` is the first date of the run, up to now, over which the state was as bad. Of weights,
+#' shares and concentration the past is not known: `NA`.
+#'
+#' The trade is for limits of the book on volatility, value at risk and shortfall, and of weights:
+#' the holding whose marginal value is highest (by the regression of each holding on the book, see
+#' [split_var()]) is sold into cash, or bought back where it is held short, and then the next,
+#' until the book, measured again, is within. Where the numbers of shares are known, whole shares.
+#'
+#' @param x A book, a price table or a returns table.
+#' @param limits A file, or a data frame, with the columns `of`, `measure`, `limit` and, if
+#'   wanted, `warn`; numbers as 0.03 or `"3%"`.
+#' @param window,level Of the measures: the number of returns, and of value at risk the level.
+#' @param benchmark Of `beta`, `correlation` and `tracking_error`.
+#' @param before What this function gave before (or a file of it, as CSV): `was` is the state then.
+#' @return A table, a row for each limit, the broken first, then the near: `security` (what it is
+#'   of), `measure`, `to`, `estimate`, `warn`, `limit`, `state`, `over` (how far beyond the limit;
+#'   below 0 what is left to it), `since`, `was`, `trade` and `after` (what the estimate would be
+#'   after it).
+#' @section Errors: `imbroglio_error_limits` for a table of limits that cannot be read, with its
+#'   line; `imbroglio_error_security` for one of what is not there; `imbroglio_error_argument` for
+#'   limits of a book where there is none, or of a benchmark.
+#' @examples
+#' prices <- read_prices(demo_file("bay.csv"), securities = demo_file("bay-securities.csv"))
+#' book <- as_portfolio(prices, shares = c(OSSELL = 2000, TARROW = 500, BAYBOND = 1000))
+#' limits <- data.frame(
+#'   of = c("book", "book", "group:port", "each"),
+#'   measure = c("var", "fall", "weight", "volatility"),
+#'   warn = c("2%", "5%", "15%", NA), limit = c("2.5%", "10%", "20%", "40%")
+#' )
+#' found <- check_limits(book, limits)
+#' in_words(found)
+#' @export
+check_limits <- function(x, limits, window = 250L, level = 0.99, benchmark = NULL,
+                         before = NULL) {
+  window <- check_whole(window, "window", least = 2L)
+  level <- check_fraction(level, "level")
+  known <- limit_measures()
+  table <- read_limits(limits, names(known))
+  book <- if (inherits(x, "imbroglio_book")) x
+  subjects <- if (is.null(book)) take_returns(x) else book$returns
+  table <- limits_of_each(table, book, subjects)
+  beside <- table$measure[vapply(known[table$measure], `[[`, NA, "beside")]
+  if (length(beside) && is.null(benchmark)) {
+    fail("argument", sprintf("A limit of %s is against a `benchmark`.", beside[1L]))
+  }
+  ask <- list(
+    book = book, returns = subjects, window = window, level = level, benchmark = benchmark
+  )
+  states <- lapply(seq_len(nrow(table)), function(i) state_of_limit(table[i, ], ask, known))
+  columns <- row_bound(states)
+  in_order <- order(match(columns$state, c("broken", "near", "within", "unknown")))
+  columns <- lapply(columns, `[`, in_order)
+  columns$was <- states_before(before, columns)
+  about <- limits_basis(ask, book, subjects, benchmark)
+  made <- new_result(columns, "limits", about, subjects)
+  attr(made, "ask") <- ask
+  made
+}
+
+limits_basis <- function(ask, book, subjects, benchmark) {
+  choices <- c(
+    window = count(ask$window),
+    level = format(ask$level),
+    benchmark = if (is.character(benchmark)) benchmark
+  )
+  if (!is.null(book)) {
+    today <- suppressMessages(book_today(book), classes = "imbroglio_note")
+    about <- book_basis(today, c(choices, "looking back" = then_words(book)))
+    about$exact <- list(window = ask$window, level = ask$level)
+    return(about)
+  }
+  returns_basis(
+    subjects,
+    sample_of(subjects$dates, subjects$values),
+    choices = choices,
+    exact = list(window = ask$window, level = ask$level)
+  )
+}
+
+# The measures that can be limited: those through time, and what a book is today.
+limit_measures <- function() {
+  today <- function(title, unit, wrong = "above", depth = FALSE) {
+    rolled(title, unit, NULL, wrong, depth = depth)
+  }
+  c(rolling_measures(), list(
+    fall = today("Below its high", "fraction", depth = TRUE),
+    loss = today("Loss of the last period", "fraction"),
+    weight = today("Weight", "share"),
+    share = today("Share of the volatility", "share"),
+    effective_holdings = today("Effective holdings", "one", "below"),
+    effective_bets = today("Effective bets", "one", "below")
+  ))
+}
+
+of_book_only <- c("weight", "share", "effective_holdings", "effective_bets")
+looks_back <- c("drawdown", "fall", "loss", "return", "sharpe", "sortino", "skewness")
+
+# A line of `each` becomes one of every holding; the book goes by its name.
+limits_of_each <- function(table, book, returns) {
+  securities <- if (is.null(book)) colnames(returns$values) else book$security
+  rows <- lapply(seq_len(nrow(table)), function(i) {
+    line <- table[i, ]
+    if (line$of == "each") {
+      line <- line[rep(1L, length(securities)), ]
+      line$of <- securities
+    }
+    line
+  })
+  table <- do.call(rbind, rows)
+  # A limit of one security goes before that of each.
+  twice <- duplicated(table[c("of", "measure")]) |
+    duplicated(table[c("of", "measure")], fromLast = TRUE)
+  named <- paste(table$of, table$measure)
+  counts <- vapply(rows, nrow, 0L)
+  of_each <- rep(counts > 1L, counts)
+  table <- table[!(twice & of_each), ]
+  is_book <- lower_case(table$of) == "book" & !table$of %in% colnames(returns$values)
+  if (any(is_book) && is.null(book)) {
+    fail("argument", "A limit is of the book, and there is none.", remedy = "Make one: as_portfolio().")
+  }
+  if (any(is_book)) table$of[is_book] <- book$name
+  only <- which(table$measure %in% of_book_only & is.null(book))
+  if (length(only)) {
+    fail("argument", sprintf("A limit of %s is of a book, and there is none.", table$measure[only[1L]]))
+  }
+  named <- !startsWith(table$of, "group:") & !(table$of %in% book$name)
+  pick_securities(table$of[named], colnames(returns$values))
+  table
+}
+
+state_of_limit <- function(line, ask, known) {
+  record <- known[[line$measure]]
+  series <- limited_series(line, ask)
+  estimate <- series$estimate[length(series$estimate)]
+  size <- function(x) if (record$depth) -x else if (line$measure == "weight") abs(x) else x
+  beyond <- function(x, mark) {
+    if (is.na(mark)) return(rep(FALSE, length(x)))
+    if (record$wrong == "above") size(x) > mark else size(x) < mark
+  }
+  if (record$depth) line[c("warn", "limit")] <- abs(line[c("warn", "limit")])
+  broken <- beyond(series$estimate, line$limit)
+  near <- beyond(series$estimate, line$warn) | broken
+  now <- length(broken)
+  state <- if (is.na(estimate)) {
+    "unknown"
+  } else if (broken[now]) {
+    "broken"
+  } else if (near[now]) {
+    "near"
+  } else {
+    "within"
+  }
+  run <- if (state == "broken") broken else near
+  since <- as.Date(NA)
+  if (state %in% c("broken", "near") && now > 1L) {
+    first <- max(0L, which(!(run %in% TRUE))) + 1L
+    since <- series$to[first]
+  }
+  trade <- if (state == "broken") trade_within(line, ask) else NULL
+  list(
+    security = line$of,
+    measure = line$measure,
+    to = series$to[now],
+    estimate = estimate,
+    warn = line$warn,
+    limit = line$limit,
+    state = state,
+    over = if (record$wrong == "above") size(estimate) - line$limit else line$limit - size(estimate),
+    since = since,
+    trade = trade$words %||% NA_character_,
+    after = trade$after %||% NA_real_
+  )
+}
+
+# The estimate on each date, the last one now.
+limited_series <- function(line, ask) {
+  if (line$measure %in% of_book_only) return(book_number(line, ask))
+  returns <- limited_returns(line, ask)
+  if (line$measure == "loss") {
+    there <- which(!is.na(returns$values[, 1L]))
+    lost <- as_loss(returns$values[there, 1L], returns$kind == "log")
+    return(list(to = returns$dates[there], estimate = lost))
+  }
+  if (line$measure == "fall") {
+    found <- drawdown_series(returns)
+    return(list(to = found$date, estimate = found$drawdown))
+  }
+  if (max(core_observed(returns$values)) < ask$window) {
+    return(list(to = max(returns$dates), estimate = NA_real_))
+  }
+  found <- suppressMessages(roll_measures(
+    returns, line$measure, ask$window,
+    benchmark = if (rolling_measures()[[line$measure]]$beside) ask$benchmark,
+    level = ask$level
+  ), classes = "imbroglio_note")
+  list(to = found$to, estimate = found$estimate)
+}
+
+limited_returns <- function(line, ask) {
+  quietly_told <- function(expr) suppressMessages(expr, classes = "imbroglio_note")
+  held <- if (line$measure %in% looks_back) "then" else "today"
+  if (startsWith(line$of, "group:")) {
+    members <- expand_groups(line$of, ask$returns$prices)
+    held_of <- intersect(members, ask$book$security)
+    if (is.null(ask$book) || !length(held_of)) {
+      fail("argument", sprintf("The book holds nothing of %s.", line$of))
+    }
+    w <- ask$book$weights[match(held_of, ask$book$security)]
+    group <- quietly_told(as_portfolio(
+      ask$book$returns, weights = stats::setNames(w / sum(w), held_of), name = line$of
+    ))
+    return(quietly_told(book_returns(group, held)))
+  }
+  if (line$of %in% ask$book$name) return(quietly_told(book_returns(ask$book, held)))
+  needed <- c(line$of, if (is.character(ask$benchmark)) ask$benchmark)
+  ask$returns[, if (line$measure %in% c("beta", "correlation", "tracking_error")) {
+    unique(needed)
+  } else {
+    line$of
+  }]
+}
+
+# What the book is today, by weight or by the risk of it.
+book_number <- function(line, ask) {
+  book <- ask$book
+  to <- max(book$returns$dates)
+  today <- function() suppressMessages(book_today(book), classes = "imbroglio_note")
+  members <- if (startsWith(line$of, "group:")) {
+    intersect(expand_groups(line$of, ask$returns$prices), book$security)
+  } else {
+    intersect(line$of, book$security)
+  }
+  of_whole <- line$of %in% book$name
+  estimate <- switch(
+    line$measure,
+    weight = if (of_whole) sum(book$weights) else sum(book$weights[book$security %in% members]),
+    share = {
+      parts <- suppressMessages(split_volatility(book), classes = "imbroglio_note")
+      if (of_whole) 1 else sum(parts$share[parts$security %in% members])
+    },
+    {
+      found <- suppressMessages(measure_concentration(book), classes = "imbroglio_note")
+      found[[line$measure]]
+    }
+  )
+  list(to = max(today()$dates), estimate = estimate)
+}
+
+# The state of the same limits before, by what they are of and their measure.
+states_before <- function(before, columns) {
+  none <- rep(NA_character_, length(columns$measure))
+  if (is.null(before)) return(none)
+  if (is.character(before)) {
+    grid <- one_grid(before, "the limits of before")
+    if (!all(c("security", "measure", "state") %in% names(grid$columns))) {
+      fail(
+        "limits",
+        "The limits of before have no columns security, measure and state.",
+        remedy = "They are what this gave then, written as CSV."
+      )
+    }
+    before <- lapply(
+      stats::setNames(nm = c("security", "measure", "state")),
+      function(name) as.character(names_as_text(grid, name))
+    )
+  }
+  at <- match(paste(columns$security, columns$measure), paste(before$security, before$measure))
+  as.character(before$state)[at]
+}

@@ -1,0 +1,51 @@
+#!/bin/sh
+# What a risk analyst asks at eight in the morning: fetch, check, measure the book, compare with
+# its limits. Ends with three sentences, and a status: 0 all within, 1 a limit is broken or the
+# prices have errors, 2 to 4 as the command says.
+#
+#   morning.sh FEED HOLDINGS LIMITS BENCHMARK FOLDER
+#
+# FOLDER keeps the store, and the state of the limits for tomorrow.
+set -u
+feed=$1 holdings=$2 limits=$3 benchmark=$4 folder=$5
+store=$folder/prices.sqlite
+today=$folder/limits-today.csv
+before=$folder/limits-before.csv
+mkdir -p "$folder" || exit 4
+
+# New and restated prices only; what could not be had is said, and ends the morning.
+imbroglio fetch --feed "$feed" --store "$store" --update --out "$folder/fetched.csv" \
+  2>"$folder/fetch.log" || { status=$?; cat "$folder/fetch.log" >&2; exit "$status"; }
+
+imbroglio check "$store" >"$folder/check.txt" 2>"$folder/check.log"
+checked=$?
+[ "$checked" -gt 1 ] && { cat "$folder/check.log" >&2; exit "$checked"; }
+
+book="--holdings $holdings"
+imbroglio worst "$store" $book --benchmark "$benchmark" --last "1 year" --worst 1 \
+  --out "$folder/worst.json" 2>"$folder/worst.log" || { cat "$folder/worst.log" >&2; exit 3; }
+imbroglio replay "$store" $book --benchmark "$benchmark" --worst 1 \
+  --figure "$folder/replay.png" >"$folder/replay.txt" 2>"$folder/replay.log" ||
+  { cat "$folder/replay.log" >&2; exit 3; }
+
+[ -f "$today" ] && mv "$today" "$before"
+was=
+[ -f "$before" ] && was="--before $before"
+imbroglio limits "$store" $book --benchmark "$benchmark" --limits "$limits" $was \
+  --out "$today" --figure "$folder/limits.png" 2>"$folder/limits.log"
+limited=$?
+[ "$limited" -gt 1 ] && { cat "$folder/limits.log" >&2; exit "$limited"; }
+
+if [ "$checked" -eq 0 ]; then
+  echo "Prices: fetched and checked, no error among them."
+else
+  echo "Prices: the check found errors, see check.txt."
+fi
+if [ "$limited" -eq 0 ]; then
+  echo "Limits: none is broken."
+else
+  echo "Limits broken: $(awk -F, '$0 ~ /,broken,/ { printf "%s%s %s", n++ ? ", " : "", $1, $2 }' "$today")."
+fi
+sed -n '/^BOOK, as held today/,/^$/p' "$folder/replay.txt" | tr -s ' \n' ' '
+echo
+[ "$checked" -eq 0 ] && [ "$limited" -eq 0 ]
