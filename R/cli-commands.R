@@ -32,6 +32,7 @@ commands <- function() {
     ratios = ratios_command(),
     capture = capture_command(),
     roll = roll_command(),
+    compare = compare_command(),
     limits = limits_command(),
     worst = worst_command(),
     replay = replay_command(),

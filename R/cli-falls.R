@@ -1,5 +1,4 @@
-# The commands about the falls, and about measures through time and their limits: downside,
-# ratios, capture, roll, limits.
+# The commands about the falls, and about measures through time: downside, ratios, capture, roll.
 
 downside_command <- function() {
   list(
@@ -53,31 +52,4 @@ roll_command <- function() {
     ),
     run = run_measure("roll")
   )
-}
-
-limits_command <- function() {
-  list(
-    says = "the state of each limit of a file; status 1 where one is broken",
-    takes = "FILE...",
-    options = c(
-      choose, "every", "keep-unfinished", "kind", "limits", "window", "level", "benchmark",
-      "before", "value", setdiff(book, "parts"), hand_on
-    ),
-    example = paste0(
-      "imbroglio limits bay.csv bay-fund.csv --holdings bay-holdings.csv --benchmark BAYALL ",
-      "--limits bay-limits.csv --figure limits.png"
-    ),
-    run = run_limits
-  )
-}
-
-run_limits <- function(files, options) {
-  if (is.null(options$limits)) {
-    fail("argument", "A file of limits is wanted.", remedy = "Give --limits FILE.")
-  }
-  x <- chosen_returns(chosen_prices(files, options, "limits"), options, "limits")
-  found <- call_with(check_limits, x, options)
-  status <- hand_over_measured(found, options)
-  # So that a scheduler can act on it.
-  if (any(found$state == "broken")) 1L else status
 }

@@ -2,7 +2,7 @@
 
 # Every option of the command, once: what it takes, what it means, and how its text
 # becomes a value. They mean the same for every command that has them.
-options_known <- c(options_of_books, options_of_feeds, list(
+options_known <- c(options_of_books, options_of_days, options_of_feeds, list(
   from = list(
     takes = "DATE",
     help = paste0(
@@ -149,7 +149,8 @@ options_known <- c(options_of_books, options_of_feeds, list(
     help = c(
       "drawn paths (10,000)",
       downside = "samples of --errors bootstrap (1,000)",
-      ratios = "samples of --errors bootstrap (1,000)"
+      ratios = "samples of --errors bootstrap (1,000)",
+      compare = "samples (1,000)"
     ),
     read = function(x) number(x)
   ),
@@ -271,69 +272,6 @@ options_known <- c(options_of_books, options_of_feeds, list(
   episodes = list(takes = "N", help = "the N deepest falls of each security", read = function(x) {
     number(x)
   }),
-  worst = list(
-    takes = "N",
-    help = c("how many of the worst (5)", replay = "how many of the deepest falls (3)"),
-    read = function(x) number(x)
-  ),
-  best = list(takes = "N", help = "how many of the best, too (0)", read = function(x) number(x)),
-  periods = list(
-    takes = "A,B",
-    help = paste0(
-      "years, months or FROM:TO to replay, as 2018 or crash=2018-08-15:2019-01-10 ",
-      "(the deepest falls)"
-    ),
-    read = function(x) named_parts(x)
-  ),
-  `found-by` = list(
-    takes = "WHOSE",
-    help = "falls of the book, or of the benchmark (book)",
-    read = identity
-  ),
-  shock = list(
-    takes = "A=R,B=R",
-    help = "moves that are given, as BAYALL=-10%,BAYMETAL=+5%, carried to the holdings",
-    read = function(x) amounts(x)
-  ),
-  `carried-by` = list(
-    takes = "WAY",
-    help = "conditional mean, or beta (conditional)",
-    read = identity
-  ),
-  measures = list(
-    takes = "A,B",
-    help = function() toString(names(rolling_measures())),
-    read = function(x) comma(x)
-  ),
-  limits = list(
-    takes = "A=N,B=N",
-    help = c(
-      "limits by measure, as var=3%,sharpe=0",
-      limits = "a table of limits: of, measure, warn, limit"
-    ),
-    read = function(x) amounts(x)
-  ),
-  before = list(
-    takes = "FILE",
-    help = "what this gave before, as CSV: the state then stands beside",
-    read = identity
-  ),
-  target = list(
-    takes = "R",
-    help = "what is wanted, a return a year, as 0.03 or 3% (0)",
-    read = function(x) number(x)
-  ),
-  order = list(
-    takes = "P",
-    help = "of the lower partial moment (1)",
-    read = function(x) number(x)
-  ),
-  deepest = list(
-    takes = "N",
-    help = "how many of the deepest falls the Sterling ratio averages (3)",
-    read = function(x) number(x)
-  ),
-  overlapping = list(help = "periods may share days"),
   on = list(takes = "DATES", help = "common dates of all, or pairwise (common)", read = identity),
   shrink = list(
     takes = "TARGET",

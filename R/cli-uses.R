@@ -100,8 +100,8 @@ not_split <- unless(function(o, command) {
   !isTRUE(o$split) || command == "worst"
 }, "a split by holding has none")
 # Of measures through time, those that take it.
-of_rolled <- function(o, measures) {
-  chosen <- o$measures %||% eval(formals(roll_measures)$measures)
+of_rolled <- function(o, measures, asked = roll_measures) {
+  chosen <- o$measures %||% eval(formals(asked)$measures)
   if (!any(chosen %in% measures)) sprintf("it is of %s", some(measures))
 }
 
@@ -163,6 +163,7 @@ idle_reasons <- list(
   },
   `risk-free` = function(o, command) {
     if (command == "roll") return(of_rolled(o, c("sharpe", "beta")))
+    if (command == "compare") return(of_rolled(o, "sharpe", compare_measures))
     if (command == "returns" && !o$measured && is.null(o$window)) {
       "returns are listed as they are; --measured measures them"
     }
@@ -188,13 +189,14 @@ idle_reasons <- list(
   `carried-by` = of_shock,
   benchmark = function(o, command) {
     if (command == "replay") return(not_shock(o, command))
-    if (command == "roll") {
+    if (command %in% c("roll", "compare")) {
       beside <- names(Filter(function(r) r$beside, rolling_measures()))
       of_rolled(o, beside)
     }
   },
   target = function(o, command) {
-    if (command == "roll") of_rolled(o, c("semi_deviation", "sortino"))
+    if (command == "roll") return(of_rolled(o, "sortino"))
+    if (command == "compare") of_rolled(o, "sortino", compare_measures)
   },
   by = unless(function(o, command) {
     command == "fit" || isTRUE(o$split)
@@ -210,6 +212,7 @@ idle_reasons <- list(
   `as-of` = of_given,
   level = function(o, command) {
     if (command == "roll") return(of_rolled(o, c("var", "es")))
+    if (command == "compare") return(of_rolled(o, c("var", "es"), compare_measures))
     if (command == "drawdown" && (!is.null(o$window) || !is.null(o$episodes) || o$series)) {
       "only the measure of the whole sample has a drawdown at risk"
     } else if (command == "fit" && isTRUE(o$parameters)) {
@@ -318,7 +321,7 @@ idle_reasons <- list(
     }
   },
   block = first_reason(of_samples, not_thresholds, function(o, command) {
-    if (!command %in% c("downside", "ratios")) of_no_method("block")(o, command)
+    if (!command %in% c("downside", "ratios", "compare")) of_no_method("block")(o, command)
   }),
   draws = first_reason(of_samples, not_thresholds, of_chance),
   thresholds = first_reason(not_split, not_drawn),

@@ -47,6 +47,11 @@ measures <- function() {
       measure = roll_measures,
       asks = "How did they change, and when was a limit broken?"
     ),
+    compare = list(
+      title = "Compared",
+      measure = compare_measures,
+      asks = "Is the difference more than chance?"
+    ),
     limits = list(
       title = "Limits",
       measure = check_limits,

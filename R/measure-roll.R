@@ -27,7 +27,7 @@
 #'   holds one.
 #' @param level Of value at risk and expected shortfall.
 #' @param limits Numbers by the name of a measure: `c(var = 0.03, sharpe = 0)`.
-#' @param target A year, of `semi_deviation` and `sortino`; `risk_free` of `sharpe` and `beta`.
+#' @param target A year, of `sortino`; `risk_free` of `sharpe` and `beta`.
 #' @param risk_free,per_year See [measure_return()].
 #' @return A table, a row for each security, measure and date: `security`, `benchmark` (where one
 #'   is asked for), `measure`, `window`, `from`, `to`, `n`, `estimate`, and with limits `limit` and

@@ -227,6 +227,16 @@ known_columns <- list(
   ahead_down = list(label = "ahead when down", unit = "share"),
   measure = list(label = "measure", unit = "text"),
   warn = list(label = "warn", unit = "number", optional = TRUE),
+  n_other = list(label = "n", unit = "count"),
+  estimate_other = list(label = "the other", unit = "number"),
+  difference = list(label = "difference", unit = "number"),
+  difference_error = list(label = "error", unit = "number"),
+  difference_low = list(label = "low", unit = "number"),
+  difference_high = list(label = "high", unit = "number"),
+  p = list(label = "p", unit = "p"),
+  paired = list(label = "paired", unit = "truth", detail = TRUE),
+  test = list(label = "test", unit = "text", optional = TRUE),
+  test_p = list(label = "its p", unit = "p", optional = TRUE),
   state = list(label = "state", unit = "text"),
   over = list(label = "over", unit = "number"),
   since = list(label = "since", unit = "date"),
@@ -347,10 +357,17 @@ column_of <- function(name, values, kind = NULL) {
 }
 
 # Estimates of several measures in one column, each in its own unit, as text.
+written_columns <- c(
+  "estimate", "warn", "limit", "over", "after", "estimate_other", "difference", "difference_error",
+  "difference_low", "difference_high"
+)
+
 written_by_measure <- function(table) {
   known <- limit_measures()
-  for (name in intersect(c("estimate", "warn", "limit", "over", "after"), names(table))) {
+  for (name in intersect(written_columns, names(table))) {
     unit <- vapply(table$measure, function(m) known[[m]]$unit %||% "number", "")
+    # Differences of percentages.
+    if (startsWith(name, "difference")) unit[unit %in% c("fraction", "share")] <- "points"
     table[[name]] <- vapply(seq_along(unit), function(i) {
       unit_text[[unit[i]]](table[[name]][i])
     }, "")

@@ -119,3 +119,41 @@ limits_headline <- function(result) {
   if (!broken) return(said)
   paste(said, words_of(result)[1L])
 }
+
+#' @export
+words_of.imbroglio_compare <- function(result) {
+  table <- as.data.frame(result)
+  known <- rolling_measures()
+  confidence <- basis(result)$exact$confidence
+  vapply(seq_len(nrow(table)), function(i) {
+    line <- table[i, ]
+    record <- known[[line$measure]]
+    writer <- unit_text[[record$unit]]
+    apart <- function(x) difference_words(x, record$unit)
+    chance <- if (is.na(line$p)) {
+      "of which no error is known"
+    } else if (line$p < 1 - confidence) {
+      sprintf("more than chance (p %s)", unit_text$p(line$p))
+    } else {
+      sprintf("which could be chance (p %s)", unit_text$p(line$p))
+    }
+    sprintf(
+      "%s. %s %s, %s %s: a difference of %s (%s to %s), %s.",
+      line$security,
+      record$title,
+      writer(line$estimate),
+      if (startsWith(line$other, "from ")) line$other else paste("of", line$other),
+      writer(line$estimate_other),
+      apart(line$difference),
+      apart(line$difference_low),
+      apart(line$difference_high),
+      chance
+    )
+  }, "")
+}
+
+# What is least likely chance.
+compare_headline <- function(result) {
+  first <- which.min(result$p)
+  words_of(result)[if (length(first)) first else 1L]
+}

@@ -136,9 +136,9 @@ rolling_in_words <- function(result) {
 # One line that says the finding: the title of a figure, the first line of a text.
 headline <- function(result) with_reading(headline_of(result), basis(result)$book)
 
-headline_of <- function(result) {
-  if (nrow(result) == 0L) return("There is nothing to show.")
-  own <- list(
+# The measures whose finding is no comparison of rows.
+own_headlines <- function() {
+  list(
     fit = fit_headline,
     var = var_headline,
     split = split_headline,
@@ -147,10 +147,15 @@ headline_of <- function(result) {
     volatility_split = volatility_split_headline,
     roll = roll_headline,
     limits = limits_headline,
+    compare = compare_headline,
     tail = thresholds_headline,
     backtest = backtest_headline
   )
-  own <- own[[attr(result, "measure")]]
+}
+
+headline_of <- function(result) {
+  if (nrow(result) == 0L) return("There is nothing to show.")
+  own <- own_headlines()[[attr(result, "measure")]]
   if (!is.null(own)) return(own(result))
   said <- words_of(result)
   if (length(said) == 1L) return(said)

@@ -158,6 +158,13 @@ working_cases <- function(b, methods = names(imbroglio:::var_methods())) {
     roll_of_logs = function(x) {
       roll_measures(as_returns(x, "log"), "es", 40, level = 0.9, limits = c(es = 0.02))
     },
+    compare = function(x) {
+      compare_measures(
+        x[, c(colnames(x)[1], b)], at = x$dates[floor(0.9 * nrow(x$close))], level = 0.9, target = 0.01, risk_free = 0.02,
+        measures = setdiff(names(imbroglio:::rolling_measures()), "likeness"),
+        benchmark = b, draws = 20
+      )
+    },
     limits = function(x) {
       measured <- c("var", "volatility", "fall", "loss", "beta")
       check_limits(

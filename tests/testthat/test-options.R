@@ -47,6 +47,8 @@ test_that("each option of each command changes the answer, or is refused with th
     order = "2",
     deepest = "2",
     before = made$before,
+    at = "2021-07-01",
+    against = "INDEXX",
     worst = "4",
     measures = "skewness",
     limits = "es=0.02",
@@ -107,6 +109,10 @@ test_that("each option of each command changes the answer, or is refused with th
     roll = list(
       c("--window", "40", "--measures", "es,sortino", "--level", "0.95"),
       c("--window", "40", "--measures", "beta,es,sharpe", "--benchmark", "INDEXX")
+    ),
+    compare = list(
+      c("--at", "2021-06-01", "--draws", "30", "--measures", "sharpe,sortino,es,beta", "--benchmark", "INDEXX"),
+      c("--weights", "SHAREX=0.6,NEWXXX=0.4", "--against", "INDEXX", "--draws", "30")
     ),
     limits = list(c(
       "--limits", made$limits, "--window", "40", "--level", "0.95", "--benchmark", "INDEXX", book

@@ -5,7 +5,7 @@ without_working <- c(
   "best_date", "worst_date", "draw_error", "observed", "n", "draws", "place", "lacking", "exact_p",
   "recent", "green", "yellow", "red", "es_p", "drawdown_ahead", "hill_low", "hill_high",
   "excess_low", "excess_high", "pareto_shape", "pareto_low", "pareto_high", "pareto_scale",
-  "weight", "carried", "limit", "warn", "since"
+  "weight", "carried", "limit", "warn", "since", "n_other"
 )
 of_errors <- c(
   "var_error", "es_error", "var_low", "var_high", "position", "worse", "milder", "rank_least",
@@ -86,7 +86,7 @@ test_that("each number is what its working, computed again from JSON, comes to",
       # Some measures want more than five returns, and say so.
       if (of == "five" && inherits(result, "condition")) next
       rows <- if (of == "demo") c(1L, nrow(result)) else nrow(result)
-      if (case %in% c("roll", "limits") && is.data.frame(result)) rows <- seq_len(nrow(result))
+      if (case %in% c("roll", "limits", "compare") && is.data.frame(result)) rows <- seq_len(nrow(result))
       expect_workings(result, paste(of, case), unique(rows))
     }
   }

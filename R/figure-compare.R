@@ -1,0 +1,47 @@
+#' @rdname figures
+#' @exportS3Method ggplot2::autoplot
+autoplot.imbroglio_compare <- function(object, ...) {
+  refuse_others(...)
+  need_ggplot()
+  table <- as.data.frame(object)
+  known <- rolling_measures()
+  scale <- ifelse(vapply(known[table$measure], `[[`, "", "unit") == "fraction", 100, 1)
+  titled <- vapply(known[unique(table$measure)], function(r) {
+    paste0(r$title, if (r$unit == "fraction") ", percentage points" else "")
+  }, "")
+  points <- data.frame(
+    panel = factor(titled[table$measure], titled),
+    row = factor(
+      paste(table$security, sub("^from ", "before and from ", table$other), sep = ", "),
+      rev(unique(paste(table$security, sub("^from ", "before and from ", table$other), sep = ", ")))
+    ),
+    security = table$security,
+    value = table$difference * scale,
+    low = table$difference_low * scale,
+    high = table$difference_high * scale
+  )
+  points$label <- sprintf("%.2f", points$value)
+  colours <- colour_of(unique(points$security), attr(object, "source")$universe)
+  colours[is.na(colours)] <- ink
+  ggplot2::ggplot(points, ggplot2::aes(.data$value, .data$row, colour = .data$security)) +
+    ggplot2::geom_vline(xintercept = 0, colour = quiet, linewidth = 0.4) +
+    ggplot2::geom_segment(
+      ggplot2::aes(x = .data$low, xend = .data$high, yend = .data$row),
+      linewidth = 1.8,
+      alpha = 0.35
+    ) +
+    ggplot2::geom_point(size = 3) +
+    ggplot2::geom_text(ggplot2::aes(label = .data$label), vjust = -1, size = 3.5) +
+    ggplot2::scale_colour_manual(values = colours) +
+    ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = "free_x") +
+    titles(
+      headline(object),
+      sprintf(
+        "The first less the second, and its interval of %s; what crosses the line could be chance",
+        unit_text$level(basis(object)$exact$confidence)
+      ),
+      basis(object),
+      x = "Difference"
+    ) +
+    imbroglio_theme()
+}

@@ -1,0 +1,129 @@
+# The working of a comparison: the same steps on either side, and the difference.
+
+#' @export
+working_of.imbroglio_compare <- function(result, row) {
+  this <- row_of_result(result, row)
+  pair <- attr(result, "pairs")[[paste(this$security, this$other)]]
+  sides <- list(
+    side_working(pair$a, pair, this$measure, pair$per_year[1L], "", this$security),
+    side_working(pair$b, pair, this$measure, pair$per_year[2L], "other_", this$other)
+  )
+  ask <- pair$ask
+  list(
+    asks = measures()$compare$asks,
+    rows = unlist(lapply(sides, `[[`, "rows"), recursive = FALSE),
+    choices = c(
+      list(
+        level_choice(ask$level),
+        chosen("target_annual", "target, a year", ask$target, "fraction"),
+        chosen("risk_free", "risk-free return a year", ask$risk_free, "fraction"),
+        chosen("confidence", "confidence of the interval", basis(result)$exact$confidence, "level")
+      ),
+      lapply(sides, `[[`, "choice")
+    ),
+    steps = c(
+      unlist(lapply(sides, `[[`, "steps"), recursive = FALSE),
+      list(
+        step("estimate", quote(number + 0), "the one"),
+        step("estimate_other", quote(other_number + 0), "the other"),
+        step("difference", quote(estimate - estimate_other), "the one less the other"),
+        entered(
+          "difference_error", this$difference_error,
+          sprintf("spread of the difference over drawn samples, with seed %s", basis(result)$seed),
+          source = "Politis and Romano (1994)", made_for = "*"
+        ),
+        step("reach", quote(normal_quantile((1 + confidence) / 2)), "errors to each side"),
+        step("difference_low", quote(difference - reach * difference_error), "lower bound"),
+        step("difference_high", quote(difference + reach * difference_error), "upper bound"),
+        step(
+          "p",
+          quote(2 * normal_below(-abs(difference / difference_error))),
+          "how often chance alone would make as much",
+          "p"
+        )
+      ),
+      own_test_steps(this, pair)
+    ),
+    main = "difference"
+  )
+}
+
+# One side: its returns, and the steps to the number, by names that begin with `prefix`.
+side_working <- function(side, pair, measure, per_year, prefix, called) {
+  columns <- list(return = side$x)
+  if (!is.null(side$beside)) columns$benchmark_return <- side$beside
+  steps <- compared_steps(measure)
+  part <- renamed_part(
+    list(
+      rows = list(rows_of_working("returns", sprintf("simple returns of %s", called), columns,
+                                  side$dates)),
+      choices = list(chosen("per_year", "periods a year", per_year)),
+      steps = steps
+    ),
+    prefix,
+    character()
+  )
+  list(rows = part$rows, choice = part$choices[[1L]], steps = part$steps)
+}
+
+compared_steps <- function(measure) {
+  first <- list(
+    step("n", quote(count(return)), "how many returns", "count"),
+    step("mean", quote(sum(return) / n), "their mean", "fraction"),
+    step("apart", quote(return - mean), "distance of each from it", "fraction"),
+    step("deviation", quote(sqrt(sum(apart^2) / (n - 1))), "standard deviation", "fraction")
+  )
+  grown <- list(step(
+    "grown", quote(exp(sum(ln(1 + return)))), "what 1 put in became"
+  ))
+  target <- quote((1 + target_annual)^(1 / per_year) - 1)
+  tail <- rank_steps("nearest")
+  tail[[1L]] <- NULL
+  number <- switch(
+    measure,
+    volatility = list(quote(deviation * sqrt(per_year))),
+    sharpe = list(quote(
+      (mean - ((1 + risk_free)^(1 / per_year) - 1)) / deviation * sqrt(per_year)
+    )),
+    return = list(quote(grown^(per_year / n) - 1)),
+    semi_deviation = list(quote(sqrt(sum(lower_of(apart, 0)^2) / n) * sqrt(per_year))),
+    sortino = list(bquote(
+      (mean - .(call("(", target))) / sqrt(sum(lower_of(return - .(call("(", target)), 0)^2) / n) *
+        sqrt(per_year)
+    )),
+    skewness = list(quote((sum(apart^3) / n) / (sum(apart^2) / n)^1.5)),
+    var = list(quote(-nth_smallest(return, k))),
+    es = list(quote(-mean_of_smallest(return, k))),
+    drawdown = list(quote(minimum(below))),
+    beta = list(quote(sum(apart * apart_beside) / sum(apart_beside^2))),
+    correlation = list(quote(
+      sum(apart * apart_beside) / sqrt(sum(apart^2) * sum(apart_beside^2))
+    )),
+    tracking_error = list(quote(
+      sqrt(sum((apart - apart_beside)^2) / (n - 1)) * sqrt(per_year)
+    ))
+  )[[1L]]
+  beside <- list(step(
+    "apart_beside",
+    quote(benchmark_return - sum(benchmark_return) / n),
+    "distance of the benchmark's from their mean",
+    "fraction"
+  ))
+  needed <- switch(
+    measure,
+    return = grown,
+    var = ,
+    es = without_others(tail),
+    drawdown = wealth_steps_of_rows(list(columns = list()), "simple"),
+    beta = ,
+    correlation = ,
+    tracking_error = beside
+  )
+  c(first, needed, list(step("number", number, "the measure")))
+}
+
+own_test_steps <- function(this, pair) {
+  if (is.na(this$test_p)) return(NULL)
+  said <- sprintf("p of the test of %s, of the returns of both", this$test)
+  list(entered("test_p", this$test_p, said, "p", made_for = "*"))
+}
