@@ -174,9 +174,52 @@ trade_words <- list(
     by = "imbroglio var FILE --method pareto,hill; imbroglio var FILE --thresholds"
   ),
   list(
-    words = c("Calmar ratio", "return over maximum drawdown"),
-    says = "the return a year over the deepest fall, of the whole sample",
-    by = "imbroglio drawdown FILE, column return / max"
+    words = c(
+      "Calmar ratio", "Sterling ratio", "Sortino ratio", "Omega ratio", "gain to pain",
+      "return over maximum drawdown"
+    ),
+    says = "what was earned over how far it fell, with errors",
+    by = "imbroglio ratios FILE"
+  ),
+  list(
+    words = c("Semi-deviation", "downside deviation", "lower partial moment", "semivariance"),
+    says = "how far returns lie below their mean, and below a target",
+    by = "imbroglio downside FILE"
+  ),
+  list(
+    words = c("Up capture", "down capture", "batting average"),
+    says = "how much of a benchmark's rises and falls a security takes",
+    by = "imbroglio capture FILE --benchmark NAME"
+  ),
+  list(
+    words = c("Stress test", "scenario", "historical scenario"),
+    says = "the book of today through a period of the past, or under given moves",
+    by = "imbroglio replay FILE --holdings FILE; --shock NAME=-10%"
+  ),
+  list(
+    words = c("Worst days", "best days", "worst week"),
+    says = "the worst and best periods, and what they came from",
+    by = "imbroglio worst FILE"
+  ),
+  list(
+    words = c("Contribution to risk", "risk budget", "contribution to tracking error"),
+    says = "what each holding adds to volatility, or tracking error",
+    by = "imbroglio volatility FILE --holdings FILE --split; imbroglio tracking ... --split"
+  ),
+  list(
+    words = c("Diversification ratio", "effective number of bets", "Herfindahl"),
+    says = "how concentrated a book is",
+    by = "imbroglio concentration FILE --holdings FILE"
+  ),
+  list(
+    words = c("Limit breach", "risk limit", "rolling value at risk", "rolling correlation"),
+    says = "measures through time, and limits on them",
+    by = "imbroglio roll FILE --measures var --limits var=3%; imbroglio limits FILE --limits FILE"
+  ),
+  list(
+    words = c("Levene test", "difference of Sharpe ratios", "before and after"),
+    says = "two periods, securities or books, and whether they differ by more than chance",
+    by = "imbroglio compare FILE --at DATE, or --against NAME"
   ),
   list(
     words = c("Maximum drawdown", "ulcer", "pain", "under water"),

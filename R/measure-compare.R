@@ -62,6 +62,7 @@ compare_measures <- function(a, b = NULL, measures = c("volatility", "sharpe"), 
     seed = check_whole(seed, "seed", least = 0L), target = target, risk_free = risk_free,
     reach = stats::qnorm((1 + confidence) / 2), measures = measures, per_year = per_year
   )
+  ask$rows_of <- rows_kept(ask)
   compared <- lapply(pairs, compare_pair, ask)
   columns <- row_bound(lapply(compared, `[[`, "columns"))
   returns <- sides$whole %||% sides$a
@@ -90,6 +91,19 @@ compare_measures <- function(a, b = NULL, measures = c("volatility", "sharpe"), 
   made
 }
 
+# The rows that are drawn from samples of one length are drawn once for all of them.
+rows_kept <- function(ask) {
+  kept <- list()
+  function(n, seed) {
+    key <- paste(n, seed)
+    if (is.null(kept[[key]])) {
+      how <- resampling(n, ask$draws, ask$block, seed)
+      kept[[key]] <<- days_of_paths(how, seq_len(ask$draws))
+    }
+    kept[[key]]
+  }
+}
+
 compare_pair <- function(pair, ask) {
   n <- c(length(pair$a$x), length(pair$b$x))
   if (any(n < 10L)) {
@@ -100,12 +114,8 @@ compare_pair <- function(pair, ask) {
     )
   }
   m <- c(periods_a_year(pair$a$dates, ask$per_year), periods_a_year(pair$b$dates, ask$per_year))
-  rows <- days_of_paths(resampling(n[1L], ask$draws, ask$block, ask$seed), seq_len(ask$draws))
-  rows_b <- if (pair$paired) {
-    rows
-  } else {
-    days_of_paths(resampling(n[2L], ask$draws, ask$block, ask$seed + 1L), seq_len(ask$draws))
-  }
+  rows <- ask$rows_of(n[1L], ask$seed)
+  rows_b <- if (pair$paired) rows else ask$rows_of(n[2L], ask$seed + 1L)
   a <- compared_figures(pair$a, rows, m[1L], ask)
   b <- compared_figures(pair$b, rows_b, m[2L], ask)
   if ("drawdown" %in% ask$measures && max(n) > 1.2 * min(n)) {
@@ -121,7 +131,7 @@ compare_pair <- function(pair, ask) {
     stats::sd(apart[is.finite(apart)])
   }, 0)
   tests <- lapply(ask$measures, own_test, pair, n, ask)
-  list(pair = c(pair, list(per_year = m, ask = ask)), columns = list(
+  list(pair = c(pair, list(per_year = m, ask = ask[names(ask) != "rows_of"])), columns = list(
     security = rep(pair$name, k),
     other = rep(pair$other, k),
     measure = ask$measures,
