@@ -34,6 +34,7 @@ commands <- function() {
     roll = roll_command(),
     compare = compare_command(),
     limits = limits_command(),
+    selling = selling_command(),
     worst = worst_command(),
     replay = replay_command(),
     correlation = correlation_command(),

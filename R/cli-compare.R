@@ -1,4 +1,4 @@
-# The commands that set one thing beside another: compare, limits.
+# The commands that set one thing beside another, and what follows: compare, limits, selling.
 
 compare_command <- function() {
   list(
@@ -86,4 +86,19 @@ run_limits <- function(files, options) {
   status <- hand_over_measured(found, options)
   # So that a scheduler can act on it.
   if (any(found$state == "broken")) 1L else status
+}
+
+selling_command <- function() {
+  list(
+    says = "how many days it takes to sell a book, and what may be lost meanwhile",
+    takes = "FILE...",
+    options = c(
+      choose, "share", "window", "level", setdiff(but_how_held, c("weights", "normalise")), hand_on
+    ),
+    example = paste0(
+      "imbroglio selling bay-daily.csv.gz --shares OSSELL=200000,TARROW=50000 --share 10% ",
+      "--figure selling.png"
+    ),
+    run = run_measure("selling")
+  )
 }

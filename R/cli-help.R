@@ -217,6 +217,11 @@ trade_words <- list(
     by = "imbroglio roll FILE --measures var --limits var=3%; imbroglio limits FILE --limits FILE"
   ),
   list(
+    words = c("Liquidity", "days to sell", "days to liquidate"),
+    says = "how many days it takes to sell at a share of the volume",
+    by = "imbroglio selling FILE --holdings FILE"
+  ),
+  list(
     words = c("Levene test", "difference of Sharpe ratios", "before and after"),
     says = "two periods, securities or books, and whether they differ by more than chance",
     by = "imbroglio compare FILE --at DATE, or --against NAME"

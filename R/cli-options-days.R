@@ -70,5 +70,10 @@ options_of_days <- list(
     help = "how many of the deepest falls the Sterling ratio averages (3)",
     read = function(x) number(x)
   ),
+  share = list(
+    takes = "S",
+    help = "of the volume that may be taken, as 0.1 or 10% (0.1)",
+    read = function(x) number(x)
+  ),
   overlapping = list(help = "periods may share days")
 )

@@ -88,7 +88,8 @@ options_known <- c(options_of_books, options_of_days, options_of_feeds, list(
       "roll over the last N returns; several side by side",
       worst = "of the value at risk of the day before, how many returns (250)",
       roll = "the returns of a window (250)",
-      limits = "the returns that are looked back on (250)"
+      limits = "the returns that are looked back on (250)",
+      selling = "the days of which the volume is averaged (20)"
     ),
     read = function(x) number(x)
   ),

@@ -67,7 +67,7 @@ of_rank <- function(o, command) {
 }
 
 of_today <- function(o, command) {
-  command %in% c("var", "fit", "backtest", "replay", "concentration") ||
+  command %in% c("var", "fit", "backtest", "replay", "concentration", "selling") ||
     (command != "worst" && isTRUE(o$split)) ||
     (command == "volatility" && (isTRUE(o$parameters) || !is.null(o$horizon)))
 }

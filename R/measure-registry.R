@@ -52,6 +52,11 @@ measures <- function() {
       measure = compare_measures,
       asks = "Is the difference more than chance?"
     ),
+    selling = list(
+      title = "How soon it could be sold",
+      measure = measure_selling,
+      asks = "How many days does it take to sell, and what may be lost meanwhile?"
+    ),
     limits = list(
       title = "Limits",
       measure = check_limits,

@@ -74,3 +74,40 @@ words_of.imbroglio_concentration <- function(result) {
     percent(1 - 1 / result$diversification_ratio, 0L)
   )
 }
+
+#' @export
+words_of.imbroglio_selling <- function(result) {
+  table <- as.data.frame(result)
+  name <- basis(result)$book$name
+  whole <- table$security == name
+  said <- sprintf(
+    "%s: sold in %s; until then it may lose %s (%s), in one day %s.",
+    table$security,
+    count_days(table$days),
+    percent(table$var_selling, 1L),
+    money(table$var_selling_value),
+    percent(table$var_day, 1L)
+  )
+  said[is.na(table$days)] <- sprintf(
+    "%s has no volume, so it is not known how soon it could be sold.", table$security
+  )[is.na(table$days)]
+  slowest <- table$security[!whole][which.max(table$days[!whole])]
+  said[whole] <- sub(
+    ";", sprintf(", by %s of the volume (%s takes longest);", unit_text$level(
+      basis(result)$exact$share
+    ), slowest),
+    said[whole],
+    fixed = TRUE
+  )
+  said
+}
+
+count_days <- function(days) {
+  shown <- ifelse(days < 10, unit_text$one(days), count(ceiling(days)))
+  paste(shown, ifelse(shown %in% c("1", "1.0"), "day", "days"))
+}
+
+# The book stands last, and is what was asked.
+selling_headline <- function(result) {
+  words_of(result)[match(basis(result)$book$name, result$security, nomatch = 1L)]
+}

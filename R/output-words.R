@@ -148,6 +148,7 @@ own_headlines <- function() {
     roll = roll_headline,
     limits = limits_headline,
     compare = compare_headline,
+    selling = selling_headline,
     tail = thresholds_headline,
     backtest = backtest_headline
   )

@@ -105,3 +105,40 @@ test_that("concentration counts holdings and bets", {
   ))
   expect_equal(rolling$effective_bets[200], again$effective_bets, tolerance = 1e-10)
 })
+
+test_that("a book is sold by a share of the volume, and loses meanwhile", {
+  daily <- quietly(read_prices(demo_file("bay-daily.csv.gz")))[1:400, ]
+  held <- c(OSSELL = 90000, TARROW = -4000)
+  book <- as_portfolio(daily, shares = held)
+  found <- measure_selling(book, share = 0.2, window = 10, level = 0.95)
+  table <- read.csv(demo_file("bay-daily.csv.gz"))
+  volume <- vapply(names(held), function(s) {
+    own <- table[table$security == s & table$date <= format(max(daily$dates)), ]
+    mean(tail(own$volume[order(own$date)], 10))
+  }, 0)
+  # Volumes are on the basis of today's shares: what splits later made of them.
+  at <- match(names(held), found$security)
+  expect_equal(found$days[at], unname(abs(held) / (0.2 * found$volume[at])), tolerance = 1e-12)
+  split <- found$volume[at] / volume
+  expect_equal(unname(split), round(unname(split)), tolerance = 1e-10)
+  expect_equal(found$days[3], max(found$days[at]))
+  r <- apply(daily$close[, names(held)], 2, function(p) diff(p) / head(p, -1))
+  w <- book$weights
+  days <- found$days[at]
+  left <- sapply(days, function(d) pmax(0, 1 - (0:(ceiling(max(days)) - 1)) / d))
+  one <- function(w) -sort(as.vector(r %*% w))[floor(0.05 * nrow(r) + 0.5)]
+  by_day <- apply(left, 1, function(l) one(w * l))
+  expect_equal(found$var_selling[3], sqrt(sum(by_day^2)), tolerance = 1e-10)
+  expect_equal(found$var_selling[at[1]], one(c(1, 0)) * sqrt(sum(left[, 1]^2)), tolerance = 1e-10)
+  profile <- selling_profile(found)
+  expect_equal(profile$left[c(1, nrow(profile))], c(1, 0))
+  expect_equal(profile$left[2], sum(abs(w) * left[2, ]) / sum(abs(w)), tolerance = 1e-12)
+  expect_error(
+    measure_selling(as_portfolio(demo_prices(), shares = held)),
+    class = "imbroglio_error_no_volume"
+  )
+  expect_error(
+    measure_selling(as_portfolio(daily, weights = c(OSSELL = 1))),
+    class = "imbroglio_error_argument"
+  )
+})

@@ -161,6 +161,7 @@ test_that("each option of each command changes the answer, or is refused with th
       c("--window", "50", "--level", "0.95", "--series", book)
     )
   )
+  # `selling` wants volumes, which the file of this test has not: test-book-risk.R.
   # How a file is read and where an answer goes are tested with the readers and the writers.
   elsewhere <- c(
     "price", "dates", "decimal", "sheet", "strict", "as-of", "securities", "format", "out",

@@ -147,6 +147,9 @@ test_that("each measure, method and family of the registries has a working", {
       book, data.frame(of = "book", measure = c("var", "effective_bets"), limit = c(0.001, 1)),
       window = 60, level = 0.95
     ),
+    selling = quietly(measure_selling(as_portfolio(
+      read_prices(demo_file("bay-daily.csv.gz"))[1:300, ], shares = c(OSSELL = 1e5, TARROW = -5e4)
+    ))),
     likeness = quietly(roll_measures(book, "likeness", 40))[100, ],
     volatility_parts = split_volatility(book, per_year = 250),
     tracking_parts = split_volatility(
