@@ -44,7 +44,11 @@ options_of_days <- list(
     ),
     read = function(x) amounts(x)
   ),
-  at = list(takes = "DATE", help = "compare what was before with what is from it on", read = identity),
+  at = list(
+    takes = "DATE",
+    help = "compare what was before with what is from it on",
+    read = identity
+  ),
   against = list(
     takes = "WHAT",
     help = "compare with this security, or the book of this file of holdings",

@@ -9,12 +9,11 @@ autoplot.imbroglio_compare <- function(object, ...) {
   titled <- vapply(known[unique(table$measure)], function(r) {
     paste0(r$title, if (r$unit == "fraction") ", percentage points" else "")
   }, "")
+  other <- sub("^from ", "before and from ", table$other)
+  table$what <- paste(table$security, other, sep = ", ")
   points <- data.frame(
     panel = factor(titled[table$measure], titled),
-    row = factor(
-      paste(table$security, sub("^from ", "before and from ", table$other), sep = ", "),
-      rev(unique(paste(table$security, sub("^from ", "before and from ", table$other), sep = ", ")))
-    ),
+    row = factor(table$what, rev(unique(table$what))),
     security = table$security,
     value = table$difference * scale,
     low = table$difference_low * scale,

@@ -50,7 +50,10 @@ autoplot.imbroglio_ratios <- function(object, start = NULL, end = NULL, ...) {
     ))
   }
   named <- c(
-    sortino_annual = "Sortino, a year", omega_ratio = "Omega", calmar = "Calmar", sterling = "Sterling",
+    sortino_annual = "Sortino, a year",
+    omega_ratio = "Omega",
+    calmar = "Calmar",
+    sterling = "Sterling",
     gain_to_pain = "Gain to pain"
   )
   in_order <- table$security[order(table$sortino_annual, na.last = FALSE)]

@@ -12,7 +12,8 @@ autoplot.imbroglio_limits <- function(object, ...) {
   table$what <- paste(table$security, vapply(known[table$measure], `[[`, "", "title"), sep = ": ")
   table$row <- factor(seq_len(nrow(table)), rev(seq_len(nrow(table))))
   written <- vapply(seq_len(nrow(table)), function(i) {
-    sprintf("%s of %s", unit_text[[units[i]]](table$estimate[i]), unit_text[[units[i]]](table$limit[i]))
+    writer <- unit_text[[units[i]]]
+    sprintf("%s of %s", writer(table$estimate[i]), writer(table$limit[i]))
   }, "")
   table$label <- paste0(written, ifelse(is.na(table$since), "", paste(" since", table$since)))
   ggplot2::ggplot(table, ggplot2::aes(.data$use, .data$row, colour = .data$state)) +

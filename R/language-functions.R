@@ -267,8 +267,9 @@ language_one <- list(
   )
 )
 
-# Of a column from the row above it, or `before(x, rows)` so many above. `recursion(first, then)` is `first` in the first row in which
-# that is known, and in each later one `then`, in which `previous` is the row above.
+# Of a column from the row above it, or `before(x, rows)` so many above. `recursion(first, then)`
+# is `first` in the first row in which that is known, and in each later one `then`, in which
+# `previous` is the row above.
 language_columns <- list(
   before = local({
     earlier <- function(x, rows = 1) c(rep(NA_real_, rows), x)[seq_along(x)]

@@ -1,7 +1,7 @@
 # The readings of an expression: as text, as mathematics, as a formula of a spreadsheet. `named`
 # says what a name is called there: named(name, mode, rows_up, inside), `mode` being "range"
-# inside what makes one number of columns, "cell" elsewhere, `rows_up` for what stands so many rows before,
-# and `inside` the call that makes one number.
+# inside what makes one number of columns, "cell" elsewhere, `rows_up` for what stands so many
+# rows before, and `inside` the call that makes one number.
 
 expression_text <- function(expression) {
   read_as(expression, "text", function(name, ...) name, number_text)

@@ -39,7 +39,8 @@ measure_capture <- function(returns, benchmark, window = NULL, min_obs = NULL) {
     } else {
       rolling_capture(pair, both, windows)
     }
-    every <- shared_rhythm(returns, match(pair[1L], colnames(returns$values)), pair[2L], NULL)$every
+    row <- match(pair[1L], colnames(returns$values))
+    every <- shared_rhythm(returns, row, pair[2L], NULL)$every
     c(made, list(every = rep(unname(every), length(made$n))))
   }, pairs, shared)))
   if (!is.null(windows)) {

@@ -55,8 +55,14 @@ side_working <- function(side, pair, measure, per_year, prefix, called) {
   steps <- compared_steps(measure)
   part <- renamed_part(
     list(
-      rows = list(rows_of_working("returns", sprintf("simple returns of %s", called), columns,
-                                  side$dates)),
+      rows = list(rows_of_working(
+        "returns",
+        sprintf("simple returns of %s", called),
+        columns,
+        side$dates,
+        side$dates[1L],
+        side$dates[length(side$dates)]
+      )),
       choices = list(chosen("per_year", "periods a year", per_year)),
       steps = steps
     ),
@@ -86,11 +92,8 @@ compared_steps <- function(measure) {
       (mean - ((1 + risk_free)^(1 / per_year) - 1)) / deviation * sqrt(per_year)
     )),
     return = list(quote(grown^(per_year / n) - 1)),
-    semi_deviation = list(quote(sqrt(sum(lower_of(apart, 0)^2) / n) * sqrt(per_year))),
-    sortino = list(bquote(
-      (mean - .(call("(", target))) / sqrt(sum(lower_of(return - .(call("(", target)), 0)^2) / n) *
-        sqrt(per_year)
-    )),
+    semi_deviation = list(quote(sqrt(sum(low^2) / n) * sqrt(per_year))),
+    sortino = list(quote((mean - target) / sqrt(sum(lack^2) / n) * sqrt(per_year))),
     skewness = list(quote((sum(apart^3) / n) / (sum(apart^2) / n)^1.5)),
     var = list(quote(-nth_smallest(return, k))),
     es = list(quote(-mean_of_smallest(return, k))),
@@ -112,6 +115,13 @@ compared_steps <- function(measure) {
   needed <- switch(
     measure,
     return = grown,
+    semi_deviation = list(
+      step("low", quote(lower_of(apart, 0)), "how far below the mean", "fraction")
+    ),
+    sortino = list(
+      step("target", target, "the target of a period", "fraction"),
+      step("lack", quote(lower_of(return - target, 0)), "how far below it", "fraction")
+    ),
     var = ,
     es = without_others(tail),
     drawdown = wealth_steps_of_rows(list(columns = list()), "simple"),

@@ -3,8 +3,8 @@
 #' How many holdings of one size the weights of a book come to, how many independent bets its
 #' variance, and what diversification takes off its volatility; of the book as it is held today.
 #'
-#' * The effective number of holdings is \eqn{1 / \sum p_i^2}{1 / sum(p_i^2)}, with \eqn{p_i = |w_i|
-#'   / \sum |w|}{p_i = |w_i| / sum(|w|)}: as many as there are where all weigh the same, 1 where
+#' * The effective number of holdings is \eqn{1 / \sum p_i^2}{1 / sum(p_i^2)}, with \eqn{p_i =
+#'   |w_i| / \sum |w|}{p_i = |w_i| / sum(|w|)}: as many as there are where all weigh the same, 1 where
 #'   one is all. Cash is none.
 #' * The effective number of bets is \eqn{\exp(-\sum q_k \ln q_k)}{exp(-sum(q_k ln q_k))}, with
 #'   \eqn{q_k}{q_k} the share of the book's variance along the \eqn{k}{k}-th principal component of
@@ -38,7 +38,7 @@ measure_concentration <- function(book, window = NULL, min_obs = NULL, per_year 
   today <- book_today(book)
   n <- nrow(today$r)
   if (n < 2L) fail("too_short", "The holdings have fewer than two returns together.")
-  own <- if (is.null(per_year)) today$rhythm$per_year[[1L]] else check_positive(per_year, "per_year")
+  own <- year_of_today(today, per_year)
   w <- today$weights
   p <- abs(w) / sum(abs(w))
   holdings <- sum(w != 0)

@@ -97,35 +97,33 @@ partial_steps <- function(power) {
 }
 
 size_steps <- function(priced) {
-  offset <- if (priced) 1 else 0
+  # Of prices the row before the first return is in no run.
+  run <- function(on) {
+    first <- if (priced) 0 else bquote(if_else(.(on), 1, 0))
+    bquote(recursion(.(first), if_else(.(on), previous + 1, 0)))
+  }
   list(
-    step("average_gain", quote(sum(higher_of(return, 0)) / sum(return > 0)), "mean gain",
-      "fraction"),
-    step("average_loss", quote(sum(lower_of(return, 0)) / sum(return < 0)), "mean loss",
-      "fraction"),
     step(
-      "rises",
-      quote(recursion(if_else(return > 0, 1, 0), if_else(return > 0, previous + 1, 0))),
-      "how many in a row rose so far",
-      "count"
+      "average_gain",
+      quote(sum(return * (return > 0)) / sum(return > 0)),
+      "mean of those above 0",
+      "fraction"
     ),
+    step(
+      "average_loss",
+      quote(sum(return * (return < 0)) / sum(return < 0)),
+      "mean of those below 0",
+      "fraction"
+    ),
+    step("rises", run(quote(return > 0)), "how many in a row rose so far", "count"),
     step("longest_rise", quote(maximum(rises)), "the most", "count"),
-    step(
-      "falls",
-      quote(recursion(if_else(return < 0, 1, 0), if_else(return < 0, previous + 1, 0))),
-      "how many in a row fell so far",
-      "count"
-    ),
+    step("falls", run(quote(return < 0)), "how many in a row fell so far", "count"),
     step("longest_fall", quote(maximum(falls)), "the most", "count"),
-    step(
-      "fall_to",
-      bquote(value_at(date, row_of(falls, longest_fall) + .(offset))),
-      "when that run ended",
-      "date"
-    ),
+    step("fall_row", quote(row_of(falls, longest_fall)), "the row on which it ended", "count"),
+    step("fall_to", quote(value_at(date, fall_row)), "when that run ended", "date"),
     step(
       "fall_from",
-      bquote(value_at(date, row_of(falls, longest_fall) + .(offset) - longest_fall + 1)),
+      quote(value_at(date, fall_row - longest_fall + 1)),
       "when it began",
       "date"
     )

@@ -7,8 +7,9 @@
 #'   mean(r), 0)^2))}, the downside deviation below a target \eqn{g}{g} \eqn{\sqrt{\frac1n \sum
 #'   \min(r_t - g, 0)^2}}{sqrt(mean(min(r - g, 0)^2))}: of **all** \eqn{n}{n} returns, not only
 #'   those below. A year both go with \eqn{\sqrt m}{sqrt(m)}.
-#' * The lower partial moment of order \eqn{p}{p} is \eqn{\frac1n \sum \max(g - r_t, 0)^p}{mean(max(g
-#'   - r, 0)^p)}: of order 1 the mean of what is lacking, of order 0 how often something is.
+#' * The lower partial moment of order \eqn{p}{p} is \eqn{\frac1n \sum \max(g - r_t,
+#'   0)^p}{mean(max(g - r, 0)^p)}: of order 1 the mean of what is lacking, of
+#'   order 0 how often something is.
 #'
 #' Standard errors are by the delta method (`errors = "delta"`): the root of the mean square of
 #' what each return adds to the estimate, over \eqn{\sqrt n}{sqrt(n)}, of returns that are taken

@@ -140,12 +140,17 @@ limits_of_each <- function(table, book, returns) {
   table <- table[!(twice & of_each), ]
   is_book <- lower_case(table$of) == "book" & !table$of %in% colnames(returns$values)
   if (any(is_book) && is.null(book)) {
-    fail("argument", "A limit is of the book, and there is none.", remedy = "Make one: as_portfolio().")
+    fail(
+      "argument",
+      "A limit is of the book, and there is none.",
+      remedy = "Make one: as_portfolio()."
+    )
   }
   if (any(is_book)) table$of[is_book] <- book$name
   only <- which(table$measure %in% of_book_only & is.null(book))
   if (length(only)) {
-    fail("argument", sprintf("A limit of %s is of a book, and there is none.", table$measure[only[1L]]))
+    said <- sprintf("A limit of %s is of a book, and there is none.", table$measure[only[1L]])
+    fail("argument", said)
   }
   named <- !startsWith(table$of, "group:") & !(table$of %in% book$name)
   pick_securities(table$of[named], colnames(returns$values))
@@ -189,7 +194,7 @@ state_of_limit <- function(line, ask, known) {
     warn = line$warn,
     limit = line$limit,
     state = state,
-    over = if (record$wrong == "above") size(estimate) - line$limit else line$limit - size(estimate),
+    over = (size(estimate) - line$limit) * if (record$wrong == "above") 1 else -1,
     since = since,
     trade = trade$words %||% NA_character_,
     after = trade$after %||% NA_real_

@@ -117,7 +117,8 @@ over_periods <- function(source, security, h) {
   data.frame(date = source$dates[there][known], value = value)
 }
 
-# What each holding is of all that is held, and what each bet is of the variance, the largest first.
+# What each holding is of all that is held, and what each bet is of the variance, the largest
+# first.
 bets_of <- function(object, most = 12L) {
   w <- basis(object)$exact$weights
   r <- returns_together(attr(object, "source"), names(w))$r
@@ -135,7 +136,8 @@ bets_of <- function(object, most = 12L) {
 # of which what is far too little is drawn as twice the limit.
 use_of_limits <- function(table) {
   wrong <- vapply(limit_measures()[table$measure], `[[`, "", "wrong")
-  used <- ifelse(wrong == "above", abs(table$estimate) / abs(table$limit), table$limit / table$estimate)
+  share <- table$estimate / table$limit
+  used <- ifelse(wrong == "above", abs(share), 1 / share)
   used[wrong == "above" & table$estimate < 0 & table$over < 0 & table$measure != "drawdown" &
     table$measure != "fall" & table$measure != "weight"] <- 0
   low <- wrong == "below" & table$over > 0

@@ -69,7 +69,9 @@ replay_steps <- function(result, episode) {
       "prices",
       "closes of the holdings; on a day without one, the last, or what stood in for it",
       columns,
-      e$dates
+      e$dates,
+      e$dates[1L],
+      e$dates[length(e$dates)]
     ),
     steps = c(
       lapply(seq_along(short), function(j) {

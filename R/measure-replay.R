@@ -34,7 +34,8 @@
 #'   warning (`imbroglio_warning_carried`) for a holding that has no price in a period.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
-#' book <- as_portfolio(prices, weights = c(OSSELL = 0.5, TARROW = 0.3, BAYBOND = 0.2), value = 1e6)
+#' weights <- c(OSSELL = 0.5, TARROW = 0.3, BAYBOND = 0.2)
+#' book <- as_portfolio(prices, weights = weights, value = 1e6)
 #' found <- replay(book, worst = 2, benchmark = "BAYALL")
 #' in_words(found)
 #' replay(book, periods = c(crash = "2018-09:2019-01"))

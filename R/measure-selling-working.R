@@ -8,7 +8,7 @@ working_of.imbroglio_selling <- function(result, row) {
   if (this$security == name) {
     fail(
       "working",
-      "The days of a book are those of its slowest holding; its value at risk is of many mixtures.",
+      "The days of a book are those of its slowest holding, its value at risk of many mixtures.",
       remedy = "Ask the working of a holding."
     )
   }

@@ -29,7 +29,8 @@
 #'   6.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
-#' book <- as_portfolio(prices, weights = c(OSSELL = 0.5, TARROW = 0.3, BAYBOND = 0.2), value = 1e6)
+#' weights <- c(OSSELL = 0.5, TARROW = 0.3, BAYBOND = 0.2)
+#' book <- as_portfolio(prices, weights = weights, value = 1e6)
 #' shock_book(book, c(BAYALL = -0.1))
 #' in_words(shock_book(book, c(BAYALL = -0.1, BAYMETAL = 0.05), horizon = 10))
 #' @export

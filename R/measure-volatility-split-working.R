@@ -145,7 +145,9 @@ part_of_volatility <- function(moved, short, own) {
 
 # Of the book: all components added up.
 book_part_steps <- function(moved, short) {
-  added <- lapply(short, function(one) bquote(.(as.name(paste0(one, "_weight"))) * .(along_of(one))))
+  added <- lapply(short, function(one) {
+    bquote(.(as.name(paste0(one, "_weight"))) * .(along_of(one)))
+  })
   weights <- lapply(short, function(one) as.name(paste0(one, "_weight")))
   list(
     step(

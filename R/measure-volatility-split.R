@@ -37,7 +37,7 @@ split_volatility <- function(book, benchmark = NULL, by = c("security", "group")
                              min_obs = NULL, per_year = NULL) {
   by <- one_of(by, "by", c("security", "group"))
   today <- book_today(book)
-  own <- if (is.null(per_year)) today$rhythm$per_year[[1L]] else check_positive(per_year, "per_year")
+  own <- year_of_today(today, per_year)
   moved <- moves_of_holdings(book, benchmark)
   if (by == "group") moved <- by_group(moved, book)
   today$dates <- moved$dates
@@ -58,6 +58,12 @@ split_volatility <- function(book, benchmark = NULL, by = c("security", "group")
   made <- new_result(columns, "volatility_split", about, book$returns)
   attr(made, "moved") <- moved
   made
+}
+
+# Periods a year: those of the book, or the number given.
+year_of_today <- function(today, per_year) {
+  if (is.null(per_year)) return(today$rhythm$per_year[[1L]])
+  check_positive(per_year, "per_year")
 }
 
 # What each holding returned, or was ahead of the benchmark by, and its weight; the sum of them is

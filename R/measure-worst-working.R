@@ -158,7 +158,7 @@ beside_of_period <- function(this, source, rows) {
     total <- quote(value_at(beside_price, 2) / value_at(beside_price, 1) - 1)
   }
   list(
-    rows = rows_of_working("beside", sprintf("%s over the period", this$benchmark), columns, dates),
+    rows = rows_of_working("beside", paste(this$benchmark, "over the period"), columns, dates),
     steps = list(step("benchmark_return", total, paste(this$benchmark, "beside"), "fraction"))
   )
 }
@@ -169,7 +169,8 @@ working_of.imbroglio_worst_split <- function(result, row) {
   table <- as.data.frame(result)
   period <- table[table$side == this$side & table$rank == this$rank, ]
   of_book <- period$security == basis(result)$book$name
-  if (sum(of_book) != 1L || abs(sum(period$component[!of_book]) - period$component[of_book]) > 1e-9) {
+  apart <- sum(period$component[!of_book]) - sum(period$component[of_book])
+  if (sum(of_book) != 1L || abs(apart) > 1e-9) {
     fail(
       "working",
       "The parts of a period are shown beside each other, and rows of this one are missing.",
@@ -217,7 +218,9 @@ part_steps <- function(j, short, period) {
   }
   list(
     entered(of("weight"), period$weight[j], paste("weight of", period$security[j]), "share"),
-    entered(of("return"), period$total_return[j], paste("return of", period$security[j]), "fraction"),
+    entered(
+      of("return"), period$total_return[j], paste("return of", period$security[j]), "fraction"
+    ),
     step(
       of("part"), call("*", as.name(of("weight")), as.name(of("return"))), said, "fraction"
     )

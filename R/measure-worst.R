@@ -26,8 +26,8 @@
 #'   returns before the period, over several periods times the root of their number.
 #' @return A table, for each security a row for each period, the worst first, then the best:
 #'   `security`, `side` (`"worst"` or `"best"`), `rank`, `from`, `to` (the dates of its first and
-#'   last return), `total_return`, `deviations` (how many standard deviations of all such periods it was
-#'   from their mean), `benchmark` and `benchmark_return` (`NA`
+#'   last return), `total_return`, `deviations` (how many standard deviations of all such periods
+#'   it was from their mean), `benchmark` and `benchmark_return` (`NA`
 #'   where the benchmark lacks a price on either day), `var_before` (a loss; `NA` before the
 #'   window is full), `breach` (whether the loss was larger), and of a book `led_by` and
 #'   `led_part` (the holding that moved it most that way, and its part, of the simple return) and,
@@ -37,7 +37,8 @@
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' worst_periods(prices[, "BAYALL"], worst = 3, best = 1)
-#' book <- as_portfolio(prices, weights = c(OSSELL = 0.5, TARROW = 0.3, BAYBOND = 0.2), value = 1e6)
+#' weights <- c(OSSELL = 0.5, TARROW = 0.3, BAYBOND = 0.2)
+#' book <- as_portfolio(prices, weights = weights, value = 1e6)
 #' found <- worst_periods(book, worst = 3, horizon = 10, benchmark = "BAYALL")
 #' in_words(found)
 #' split_periods(found)
@@ -225,8 +226,8 @@ base_of <- function(columns, parts, i) {
 #' @return `split_periods()`: a row for each period and holding, the one that lost most first (of
 #'   a best period, gained most), the book last: `security`, `side`, `rank`, `from`, `to`,
 #'   `weight` (at the close before the period), `total_return` (its own), `component` (its part
-#'   of the simple return of the book) and `share` of it. What is left of a sum is of cash, which has a row
-#'   where it is more than rounding.
+#'   of the simple return of the book) and `share` of it. What is left of a sum is of cash, which
+#'   has a row where it is more than rounding.
 #' @export
 split_periods <- function(result) {
   parts <- attr(result, "parts")

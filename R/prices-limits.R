@@ -69,7 +69,8 @@ read_limits <- function(source, measures) {
 # 0.03, 3% or 3 %.
 limit_numbers <- function(text, place) {
   plain <- sub(" ?%$", "", text)
-  ok <- is.na(text) | !nzchar(text) | grepl("^[-+]?([0-9]+[.]?[0-9]*|[.][0-9]+)(e[-+]?[0-9]+)?$", plain)
+  number <- "^[-+]?([0-9]+[.]?[0-9]*|[.][0-9]+)(e[-+]?[0-9]+)?$"
+  ok <- is.na(text) | !nzchar(text) | grepl(number, plain)
   if (!all(ok)) {
     wrong <- which(!ok)[1L]
     fail(

@@ -160,7 +160,8 @@ working_cases <- function(b, methods = names(imbroglio:::var_methods())) {
     },
     compare = function(x) {
       compare_measures(
-        x[, c(colnames(x)[1], b)], at = x$dates[floor(0.9 * nrow(x$close))], level = 0.9, target = 0.01, risk_free = 0.02,
+        x[, c(colnames(x)[1], b)], at = x$dates[floor(0.9 * nrow(x$close))],
+        level = 0.9, target = 0.01, risk_free = 0.02,
         measures = setdiff(names(imbroglio:::rolling_measures()), "likeness"),
         benchmark = b, draws = 20
       )

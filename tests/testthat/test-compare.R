@@ -1,4 +1,4 @@
-# Two periods, two series, two books: against base R, and errors against resampling and a simulation.
+# Two periods, two series, two books: against base R, errors against resampling and simulation.
 
 test_that("two periods and two series are what base R has, and the trade's tests with them", {
   prices <- stock_prices()
@@ -25,7 +25,9 @@ test_that("two periods and two series are what base R has, and the trade's tests
   side <- factor(rep(1:2, c(length(x), length(y))))
   expect_equal(of$test_p[1], anova(lm(apart ~ side))[["Pr(>F)"]][1], tolerance = 1e-8)
 
-  both <- compare_measures(prices[, "NORTH"], prices[, "ALPINE"], "sharpe", per_year = 1, draws = 50)
+  both <- compare_measures(
+    prices[, "NORTH"], prices[, "ALPINE"], "sharpe", per_year = 1, draws = 50
+  )
   s <- c(mean(r[, 1]) / sd(r[, 1]), mean(r[, 2]) / sd(r[, 2]))
   rho <- cor(r[, 1], r[, 2])
   v <- (2 * (1 - rho) + (s[1]^2 + s[2]^2 - 2 * s[1] * s[2] * rho^2) / 2) / nrow(r)
@@ -93,5 +95,8 @@ test_that("books are compared, and what cannot be is refused", {
   )) {
     expect_error(quietly(wrong()), class = "imbroglio_error_argument")
   }
-  expect_error(compare_measures(prices[1:12, ], at = prices$dates[6]), class = "imbroglio_error_too_short")
+  expect_error(
+    compare_measures(prices[1:12, ], at = prices$dates[6]),
+    class = "imbroglio_error_too_short"
+  )
 })

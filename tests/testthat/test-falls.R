@@ -65,13 +65,12 @@ test_that("errors by the delta method and by blocks agree with resampling in bas
     data.frame(date = as.Date("2020-01-01") + seq_along(x), A = x),
     given = "returns"
   )
-  delta <- c(
-    as.list(measure_downside(returns, per_year = 1)), as.list(measure_ratios(returns, per_year = 1))
-  )
-  blocks <- c(
-    as.list(measure_downside(returns, per_year = 1, errors = "bootstrap", block = 1, draws = 4000)),
-    as.list(measure_ratios(returns, per_year = 1, errors = "bootstrap", block = 1, draws = 4000))
-  )
+  both <- function(...) {
+    down <- measure_downside(returns, per_year = 1, ...)
+    c(as.list(down), as.list(measure_ratios(returns, per_year = 1, ...)))
+  }
+  delta <- both()
+  blocks <- both(errors = "bootstrap", block = 1, draws = 4000)
   drawn <- replicate(4000, {
     unlist(by_hand_falls(sample(x, replace = TRUE), 0, 1, length(x)))
   })
@@ -89,8 +88,8 @@ test_that("errors by the delta method and by blocks agree with resampling in bas
     }
   }
   expect_true(is.na(delta$calmar_error))
-  again <- measure_ratios(returns, errors = "bootstrap", draws = 50)
-  expect_identical(again$calmar_error, measure_ratios(returns, errors = "bootstrap", draws = 50)$calmar_error)
+  again <- function() measure_ratios(returns, errors = "bootstrap", draws = 50)$calmar_error
+  expect_identical(again(), again())
 })
 
 test_that("captures are geometric means over each other, and by arithmetic ones", {

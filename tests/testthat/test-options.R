@@ -99,8 +99,8 @@ test_that("each option of each command changes the answer, or is refused with th
       c("--benchmark", "INDEXX", book, "--split", "--window", "40")
     ),
     drawdown = list(character(), c("--window", "40"), c("--episodes", "2"), "--series", book),
-    downside = list(character(), c("--errors", "bootstrap", "--draws", "50"), c("--window", "40"), book),
-    ratios = list(character(), c("--errors", "bootstrap", "--draws", "50"), c("--window", "40"), book),
+    downside = list(c("--errors", "bootstrap", "--draws", "50"), c("--window", "40"), book),
+    ratios = list(character(), c("--errors", "bootstrap", "--draws", "50"), book),
     capture = list(
       c("--benchmark", "INDEXX"),
       c("--benchmark", "INDEXX", "--window", "40"),
@@ -111,7 +111,10 @@ test_that("each option of each command changes the answer, or is refused with th
       c("--window", "40", "--measures", "beta,es,sharpe", "--benchmark", "INDEXX")
     ),
     compare = list(
-      c("--at", "2021-06-01", "--draws", "30", "--measures", "sharpe,sortino,es,beta", "--benchmark", "INDEXX"),
+      c(
+        "--at", "2021-06-01", "--draws", "30", "--measures", "sharpe,sortino,es,beta",
+        "--benchmark", "INDEXX"
+      ),
       c("--weights", "SHAREX=0.6,NEWXXX=0.4", "--against", "INDEXX", "--draws", "30")
     ),
     limits = list(c(

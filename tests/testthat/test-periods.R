@@ -163,7 +163,8 @@ test_that("a shock is carried by the conditional mean, in closed form", {
   expect_equal(one$move[one$security == "SMI"], -0.1 * slope, tolerance = 1e-10)
   # A holding whose move is given moves so, and nothing is left open of it.
   held <- shock_book(book, c(SMI = -0.2))
-  expect_equal(unlist(held[1, c("move", "move_low", "move_high")]), rep(-0.2, 3), ignore_attr = TRUE)
+  ends <- unlist(held[1, c("move", "move_low", "move_high")], use.names = FALSE)
+  expect_equal(ends, rep(-0.2, 3))
   for (wrong in list(c(DAX = -1), c(-0.1), c(DAX = NA), c(DAX = -0.1, DAX = -0.2), "DAX")) {
     expect_error(shock_book(book, wrong), class = "imbroglio_error_argument")
   }

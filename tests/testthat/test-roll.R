@@ -51,9 +51,8 @@ test_that("a limit is broken on its wrong side, from the first date on", {
     prices, c("var", "drawdown", "sharpe"), 100,
     level = 0.95, limits = c(var = 0.015, drawdown = 0.1, sharpe = 1)
   )
-  wrong <- with(found, ifelse(
-    measure == "var", estimate > 0.015, ifelse(measure == "drawdown", estimate < -0.1, estimate < 1)
-  ))
+  low <- c(var = Inf, drawdown = -0.1, sharpe = 1)[found$measure]
+  wrong <- unname(ifelse(found$measure == "var", found$estimate > 0.015, found$estimate < low))
   expect_equal(found$broken, wrong)
   of <- found[found$measure == "var" & found$broken %in% TRUE, ]
   said <- in_words(found)[1]
