@@ -37,10 +37,10 @@ overview <- function(known) {
     ),
     "column and one for each security, or one row for each date and security.",
     paste0(
-      "Status: 0 done; 1 done, but check found errors, a file was left out or fetch ",
-      "could not have all; 2 the command line is"
+      "Status: 0 done; 1 done, but check found errors, a limit is broken, a file was left ",
+      "out or fetch could not have all; 2 the"
     ),
-    "wrong; 3 the data is wrong; 4 something broke, or the feed gave nothing."
+    "command line is wrong; 3 the data is wrong; 4 something broke, or the feed gave nothing."
   )
 }
 

@@ -37,7 +37,7 @@ options_of_days <- list(
     read = function(x) comma(x)
   ),
   limits = list(
-    takes = "A=N,B=N",
+    takes = "LIMITS",
     help = c(
       "limits by measure, as var=3%,sharpe=0",
       limits = "a table of limits: of, measure, warn, limit"
