@@ -39,6 +39,7 @@ chosen_prices <- function(files, options, command) {
       )
     )
   }
+  if (!is.null(options$rates)) prices <- converted_prices(prices, options)
   prices <- cut_to_span(prices, options, command)
   if (is.null(options$security)) return(prices)
   if (has_book(options)) {
@@ -54,6 +55,19 @@ chosen_prices <- function(files, options, command) {
     options$benchmark,
     if (is.character(options$risk_free)) options$risk_free
   ))]
+}
+
+# Prices in the base. Of a security that is not asked for it need not be known what it is in.
+converted_prices <- function(prices, options) {
+  if (is.null(options$base)) {
+    fail("argument", "--rates convert to a currency.", remedy = "Name it: --base NAME.")
+  }
+  # Names are told apart from one name for all.
+  named <- options$currencies
+  if (!is.null(names(named)) && is.null(prices$about) && !is.null(options$security)) {
+    prices <- prices[, unique(c(options$security, options$benchmark))]
+  }
+  convert_prices(prices, options$rates, options$base, named, options$carry %||% 0L)
 }
 
 # A span of dates; windows that roll are filled from the days before it.

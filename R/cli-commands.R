@@ -4,7 +4,7 @@ priced <- c(
   "from", "to", "last", "during", "security", "securities", "price", "dates", "decimal", "sheet",
   "strict", "as-of"
 )
-choose <- c("given", priced)
+choose <- c("given", priced, "rates", "base", "currencies", "carry")
 book <- c(
   "weights", "shares", "values", "holdings", "rebalance", "cash", "normalise", "held", "parts",
   "stand-in"
@@ -35,6 +35,7 @@ commands <- function() {
     compare = compare_command(),
     limits = limits_command(),
     selling = selling_command(),
+    currency = currency_command(),
     worst = worst_command(),
     replay = replay_command(),
     correlation = correlation_command(),

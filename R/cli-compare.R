@@ -1,4 +1,5 @@
-# The commands that set one thing beside another, and what follows: compare, limits, selling.
+# The commands that set one thing beside another, and what follows: compare, limits, selling,
+# currency.
 
 compare_command <- function() {
   list(
@@ -101,4 +102,25 @@ selling_command <- function() {
     ),
     run = run_measure("selling")
   )
+}
+
+currency_command <- function() {
+  list(
+    says = "returns in the own currency, of the currency, and of both",
+    takes = "FILE...",
+    options = c(choose, "per-year", hand_on),
+    example = paste0(
+      "imbroglio currency bay.csv --security BAYMETAL --rates bay-rates.csv --base HBC ",
+      "--currencies BAYMETAL=TMC --figure currency.png"
+    ),
+    run = run_currency
+  )
+}
+
+run_currency <- function(files, options) {
+  if (is.null(options$rates)) {
+    fail("argument", "Rates are wanted.", remedy = "Give --rates FILE and --base NAME.")
+  }
+  prices <- chosen_prices(files, options, "currency")
+  hand_over_measured(call_with(measure_currency, prices, options), options)
 }

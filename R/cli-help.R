@@ -217,6 +217,11 @@ trade_words <- list(
     by = "imbroglio roll FILE --measures var --limits var=3%; imbroglio limits FILE --limits FILE"
   ),
   list(
+    words = c("Currency", "exchange rate", "hedged", "real return", "inflation-adjusted"),
+    says = "prices in one currency, and what the currency adds; in R also in the money of one day",
+    by = "imbroglio currency FILE --rates FILE --base NAME; --rates on every command that measures"
+  ),
+  list(
     words = c("Liquidity", "days to sell", "days to liquidate"),
     says = "how many days it takes to sell at a share of the volume",
     by = "imbroglio selling FILE --holdings FILE"

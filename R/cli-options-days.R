@@ -74,6 +74,22 @@ options_of_days <- list(
     help = "how many of the deepest falls the Sterling ratio averages (3)",
     read = function(x) number(x)
   ),
+  rates = list(
+    takes = "FILE",
+    help = "rates of currencies, a column each: prices are converted to --base",
+    read = identity
+  ),
+  base = list(takes = "NAME", help = "the currency to count in, with --rates", read = identity),
+  currencies = list(
+    takes = "A=CUR,B=CUR",
+    help = "the currency of each, or of all (as --securities says), with --rates",
+    read = function(x) if (grepl("=", x, fixed = TRUE)) pairs(x) else x
+  ),
+  carry = list(
+    takes = "N",
+    help = "for how many dates a rate may be carried on (0), with --rates",
+    read = function(x) number(x)
+  ),
   share = list(
     takes = "S",
     help = "of the volume that may be taken, as 0.1 or 10% (0.1)",

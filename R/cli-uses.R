@@ -108,6 +108,7 @@ of_rolled <- function(o, measures, asked = roll_measures) {
 not_split_volatility <- unless(function(o, command) {
   command != "volatility" || !o$split
 }, "a split is of the standard deviation")
+of_rates <- unless(function(o, command) !is.null(o$rates), "it is of --rates")
 not_shock <- unless(function(o, command) is.null(o$shock), "a --shock has none")
 of_shock <- unless(function(o, command) !is.null(o$shock), "it is of a --shock")
 not_drawn <- unless(function(o, command) !drawn_book(o), "the drawn paths of the book have none")
@@ -209,6 +210,10 @@ idle_reasons <- list(
     unless(function(o, command) !is.null(o$every), "it is of the last period of --every")
   ),
   securities = of_given,
+  rates = of_given,
+  base = of_rates,
+  currencies = of_rates,
+  carry = of_rates,
   `as-of` = of_given,
   level = function(o, command) {
     if (command == "roll") return(of_rolled(o, c("var", "es")))

@@ -144,3 +144,15 @@ use_of_limits <- function(table) {
   used[low & (used < 1 | used > 2)] <- 2
   pmin(pmax(used, 0), 3)
 }
+
+# Growth of 100 of converted securities: local, of the currency, of both.
+currency_paths <- function(prices, securities) {
+  do.call(rbind, lapply(securities, function(s) {
+    both <- local_and_rate(prices, s)
+    worth <- list(local = both$price, rate = both$cost, both = both$price * both$cost)
+    do.call(rbind, lapply(names(worth), function(what) {
+      value <- 100 * worth[[what]] / worth[[what]][1L]
+      data.frame(security = s, what = what, date = both$dates, value = value)
+    }))
+  }))
+}

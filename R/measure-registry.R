@@ -52,6 +52,11 @@ measures <- function() {
       measure = compare_measures,
       asks = "Is the difference more than chance?"
     ),
+    currency = list(
+      title = "What a currency adds",
+      measure = measure_currency,
+      asks = "What was earned in its own currency, and what by the rate?"
+    ),
     selling = list(
       title = "How soon it could be sold",
       measure = measure_selling,

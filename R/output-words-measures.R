@@ -215,3 +215,21 @@ words_of.imbroglio_drawdown_episodes <- function(result) {
     )
   )
 }
+
+#' @export
+words_of.imbroglio_currency <- function(result) {
+  sprintf(
+    paste0(
+      "%s returned %s in %s, which itself returned %s: %s in %s; its volatility is %s a year, ",
+      "in its own currency %s."
+    ),
+    result$security,
+    percent(result$local_return, 1L),
+    result$currency,
+    percent(result$rate_return, 1L),
+    percent(result$total_return, 1L),
+    result$base,
+    percent(result$volatility_annual, 1L),
+    percent(result$local_volatility_annual, 1L)
+  )
+}

@@ -37,17 +37,6 @@ readings <- function(result) {
   plain <- unit_text$number
   benchmarks <- if (length(result[["benchmark"]])) some(unique(result[["benchmark"]]))
   against <- paste(" against", benchmarks)
-  reading <- function(column, write, is, most, least, of, falling = FALSE) {
-    list(
-      column = column,
-      write = write,
-      is = is,
-      most = most,
-      least = least,
-      of = of,
-      falling = falling
-    )
-  }
   most_earned <- if (identical(basis(result)$kind, "profit")) "earned most" else "returned most"
   moves <- reading("volatility_annual", a_year, " a year", "moves most", "least", " a year")
   depth <- function(x) a_year(-x)
@@ -68,6 +57,17 @@ readings <- function(result) {
     ),
     drawdown = reading("max_drawdown", depth, high, "fell deepest", "least", high, TRUE),
     correlation = reading("correlation", plain, " correlation", "move most alike", "least", ""),
+    summary = reading(
+      "sharpe_annual", sharpe, "", "earned most for its risk", "least", " a year"
+    ),
+    readings_of_days(attr(result, "measure"), a_year, benchmarks)
+  )
+}
+
+# Those of the questions of every day.
+readings_of_days <- function(measure, a_year, benchmarks) {
+  switch(
+    measure,
     downside = reading(
       "semi_deviation_annual", a_year, " a year below its mean", "falls furthest", "least",
       " a year below its mean"
@@ -86,9 +86,19 @@ readings <- function(result) {
     concentration = reading(
       "effective_bets", unit_text$one, " bets", "is most bets", "least", " bets"
     ),
-    summary = reading(
-      "sharpe_annual", sharpe, "", "earned most for its risk", "least", " a year"
-    )
+    currency = reading("total_return", a_year, "", "returned most", "least", "")
+  )
+}
+
+reading <- function(column, writer, is, most, least, of, falling = FALSE) {
+  list(
+    column = column,
+    write = writer,
+    is = is,
+    most = most,
+    least = least,
+    of = of,
+    falling = falling
   )
 }
 

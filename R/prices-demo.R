@@ -29,6 +29,7 @@
 #' * `bay-securities.csv`: `security`, `name`, `currency`, `group`, `benchmark`.
 #' * `bay-fund.csv`: `REEFFUND`, a fund that is priced on Wednesdays only.
 #' * `bay-holdings.csv`: what a small office holds, among it the fund, a short position and cash.
+#' * `bay-rates.csv`: what a crown of Tinmoor (TMC) costs in HBC, which all are quoted in.
 #' * `bay-limits.csv`: the limits that it keeps, see [check_limits()].
 #' * `bay-delivery.csv.gz`: the daily table **as it would arrive**, see below.
 #' * `bay-faults.csv`: where the faults of the delivery are.

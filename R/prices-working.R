@@ -26,6 +26,7 @@ place_of_price <- function(prices, security, date) {
 }
 
 price_steps <- function(prices, at) {
+  if (!is.null(prices$converted)) return(converted_steps(prices$converted, at))
   price <- prices$close[[at$row, at$security]]
   undone <- prices$measured == "close" && !is.null(prices$fields$adjusted)
   came_in <- prices$fields[[if (undone) "adjusted" else "close"]]
@@ -139,4 +140,17 @@ delivered_steps <- function(prices, at, price, name, words = NULL) {
       step(names[i], bquote(.(as.name(before[i])) / .(by[i])), put_right[i], "price")
     })
   )
+}
+
+# Of a converted table: what it was before, and the rate.
+converted_steps <- function(made, at) {
+  row <- match(as.numeric(at$date), as.numeric(made$dates))
+  unit <- made$currency[[at$security]]
+  list(rows = list(), steps = list(
+    entered("local", made$local[[row, at$security]], paste("as it was before, in", unit)),
+    entered(
+      "rate", made$rate[[row, at$security]], sprintf("what it is multiplied by, for %s", made$base)
+    ),
+    step("price", quote(local * rate), paste("in", made$base))
+  ))
 }

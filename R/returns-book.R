@@ -55,9 +55,11 @@
 #' @section Errors: `imbroglio_error_weights` for weights that do not add up to 1 (to 1e-6), a
 #'   security twice, a weight that is no number, holdings of several dates;
 #'   `imbroglio_error_security` for one that is not in `x`; `imbroglio_error_too_short` where the
-#'   securities have fewer than two dates together; `imbroglio_error_ruin` where the value falls
-#'   to zero. A warning (`imbroglio_warning_short_history`) where one holding costs the book more
-#'   than a quarter of its history, or holdings of several frequencies have few dates together.
+#'   securities have fewer than two dates together; `imbroglio_error_currency` where they are
+#'   quoted in several currencies, see [convert_prices()]; `imbroglio_error_ruin` where the value
+#'   falls to zero. A warning (`imbroglio_warning_short_history`) where one holding costs the book
+#'   more than a quarter of its history, or holdings of several frequencies have few dates
+#'   together.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' weights <- c(OSSELL = 0.5, TARROW = 0.3, BAYBOND = 0.2)
@@ -98,6 +100,7 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
     decimal
   )
   check_book_kind(own$what, given, value)
+  refuse_currencies(returns$prices, own$security)
   begins <- begins_of(returns, own$security)
   returns <- with_stand_ins(returns, stand_ins, own$security)
   prices <- if (given) as_if_prices(returns) else returns$prices

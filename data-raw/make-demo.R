@@ -289,3 +289,10 @@ write(
   ),
   "bay-limits.csv"
 )
+
+# ---- what a Tinmoor crown costs, on days on which its bank is open
+# ------------------------------------------------------------------
+set.seed(77)
+open <- days[!format(days, "%m-%d") %in% c("01-06", "06-24")]
+crown <- 1.8 * exp(cumsum(0.004 * rnorm(length(open))))
+write(data.frame(date = open, TMC = round(crown, 4)), "bay-rates.csv")
