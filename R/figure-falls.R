@@ -18,17 +18,11 @@ autoplot.imbroglio_downside <- function(object, start = NULL, end = NULL, ...) {
       100
     ))
   }
-  runs <- ifelse(
-    is.na(table$fall_to),
-    "",
-    sprintf("   %s in a row fell, to %s", table$longest_fall, table$fall_to)
-  )
   ranking_figure(
     object,
     table$semi_deviation_annual,
     "Semi-deviation a year",
-    "Root of the mean square below the mean, of all returns; beside it the longest run of falls",
-    notes = runs
+    "Root of the mean square of what lies below the mean, of all returns"
   )
 }
 

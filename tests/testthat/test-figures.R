@@ -62,6 +62,8 @@ test_that("figures show the data, cut all panels together and are written whole"
   )
   register_volatility("absolute-test", function(r) mean(abs(r)))
   on.exit(rm("absolute-test", envir = imbroglio:::registered_estimators))
+  book <- as_portfolio(prices, c(OSSELL = 0.5, TARROW = 0.3), cash = 0.2, value = 1000)
+  days <- read_prices(demo_file("bay-daily.csv.gz"))
   figures <- list(
     prices,
     prices[, "CORRACK"],
@@ -119,7 +121,31 @@ test_that("figures show the data, cut all panels together and are written whole"
     correlate_returns(returns[, 1:3], window = 60),
     measure_summary(returns),
     measure_summary(returns[, 1]),
-    as_portfolio(prices, weights = c(TARROW = 0.5, BAYBOND = 0.5))
+    as_portfolio(prices, weights = c(TARROW = 0.5, BAYBOND = 0.5)),
+    measure_downside(returns),
+    measure_downside(returns[, 1], window = 250),
+    measure_ratios(returns[, 1:4]),
+    measure_ratios(returns[, 1:2], window = 250),
+    measure_capture(returns, "BAYALL"),
+    measure_capture(returns[, 1:2], "BAYALL", window = 250),
+    worst_periods(returns, 2),
+    worst_periods(returns[, "TARROW"], 3, 2, horizon = 5),
+    split_periods(worst_periods(book, 2)),
+    replay(book),
+    split_replay(replay(book, worst = 2)),
+    shock_book(book, c(BAYALL = -0.1)),
+    split_volatility(book, "BAYALL"),
+    split_volatility(book, window = 250),
+    measure_concentration(book),
+    measure_concentration(book, window = 250),
+    roll_measures(returns[, 1:2], c("var", "sharpe"), limits = c(var = 0.03, sharpe = 0)),
+    check_limits(book, data.frame(of = "each", measure = "volatility", limit = c(0.2))),
+    compare_measures(returns[, 1:2], at = "2020-01-01", draws = 20),
+    measure_selling(as_portfolio(days, shares = c(OSSELL = 1e5, TARROW = 1e4))),
+    suppressMessages(measure_currency(convert_prices(
+      prices[, c("TARROW", "BAYMETAL")], demo_file("bay-rates.csv"), "HBC",
+      c(TARROW = "HBC", BAYMETAL = "TMC")
+    )))
   )
   for (i in seq_along(figures)) {
     path <- tempfile(fileext = c(".png", ".svg", ".pdf")[i %% 3 + 1])
