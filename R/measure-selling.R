@@ -27,7 +27,8 @@
 #'   `selling_profile()`: of each day from now (0) on, `left`: the share of the book's unsigned
 #'   value that is not sold yet.
 #' @section Errors: `imbroglio_error_argument` for what is no book, or one whose numbers of shares
-#'   are not known; `imbroglio_error_no_volume` where no holding has a volume.
+#'   are not known, or whose returns are not daily; `imbroglio_error_no_volume` where no holding
+#'   has a volume.
 #' @examples
 #' daily <- read_prices(demo_file("bay-daily.csv.gz"))
 #' book <- as_portfolio(daily, shares = c(OSSELL = 200000, TARROW = 50000))
@@ -45,6 +46,14 @@ measure_selling <- function(book, share = 0.1, window = 20L, level = 0.99) {
       "argument",
       "How many shares are held is not known.",
       remedy = "Give shares or values to as_portfolio(), not weights."
+    )
+  }
+  if (!identical(today$rhythm$every[[1L]], "day")) {
+    fail(
+      "argument",
+      "Selling goes by days.",
+      where = sprintf("The returns of the book are %s.", adverb_of(today$rhythm$every[[1L]])),
+      remedy = "Make the book of daily prices."
     )
   }
   volume <- average_volumes(book, window)

@@ -49,6 +49,13 @@ raw_prices <- function(prices, actions = NULL, form = c("total-return", "price")
 
 rescaled <- function(prices, actions, form, back) {
   prices <- as_prices(prices)
+  if (!is.null(prices$converted)) {
+    fail(
+      "argument",
+      "These prices were converted, and dividends are paid in the currency they were in.",
+      remedy = "Adjust first, then convert."
+    )
+  }
   actions <- actions %||% prices$actions
   if (!NROW(actions)) {
     fail(

@@ -137,6 +137,8 @@ test_that("a book is sold by a share of the volume, and loses meanwhile", {
     measure_selling(as_portfolio(demo_prices(), shares = held)),
     class = "imbroglio_error_no_volume"
   )
+  weekly <- quietly(as_portfolio(as_returns(daily, every = "week"), shares = held))
+  expect_error(measure_selling(weekly), "weekly", class = "imbroglio_error_argument")
   expect_error(
     measure_selling(as_portfolio(daily, weights = c(OSSELL = 1))),
     class = "imbroglio_error_argument"

@@ -34,6 +34,10 @@ test_that("prices are converted by the rate of their date, and a missing one is 
   expect_equal(found$correlation, cor(local, rate), tolerance = 1e-10)
   shown <- show_working(carried, security = "A", date = "2024-01-04")
   expect_equal(attr(shown, "values")$price, 36)
+  expect_error(
+    adjust_prices(carried, data.frame(security = "A", date = "2024-01-03", split = 2)),
+    class = "imbroglio_error_argument"
+  )
   real <- deflate_prices(x$prices, x$rates, most = 1)
   expect_equal(unname(real$close[, "A"]), c(10, 11, 12, 12, 15) * 3 / c(2, 2.5, 2.5, 3, 3))
 })
