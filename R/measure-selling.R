@@ -41,21 +41,7 @@ measure_selling <- function(book, share = 0.1, window = 20L, level = 0.99) {
   window <- check_whole(window, "window")
   level <- check_fraction(level, "level")
   today <- book_today(book)
-  if (is.null(book$shares)) {
-    fail(
-      "argument",
-      "How many shares are held is not known.",
-      remedy = "Give shares or values to as_portfolio(), not weights."
-    )
-  }
-  if (!identical(today$rhythm$every[[1L]], "day")) {
-    fail(
-      "argument",
-      "Selling goes by days.",
-      where = sprintf("The returns of the book are %s.", adverb_of(today$rhythm$every[[1L]])),
-      remedy = "Make the book of daily prices."
-    )
-  }
+  check_to_sell(book, today$rhythm$every[[1L]])
   volume <- average_volumes(book, window)
   days <- abs(book$shares) / (share * volume)
   warn_no_volume(book, days)
@@ -101,6 +87,24 @@ measure_selling <- function(book, share = 0.1, window = 20L, level = 0.99) {
   )
   attr(made, "held") <- list(days = days, weights = book$weights, security = book$security)
   made
+}
+
+check_to_sell <- function(book, every) {
+  if (is.null(book$shares)) {
+    fail(
+      "argument",
+      "How many shares are held is not known.",
+      remedy = "Give shares or values to as_portfolio(), not weights."
+    )
+  }
+  if (every != "day") {
+    fail(
+      "argument",
+      "Selling goes by days.",
+      where = sprintf("The returns of the book are %s.", adverb_of(every)),
+      remedy = "Make the book of daily prices."
+    )
+  }
 }
 
 # The mean volume of the last days that have one.
