@@ -67,7 +67,7 @@ converted_prices <- function(prices, options) {
   if (!is.null(names(named)) && is.null(prices$about) && !is.null(options$security)) {
     prices <- prices[, unique(c(options$security, options$benchmark))]
   }
-  convert_prices(prices, options$rates, options$base, named, options$carry %||% 0L)
+  translate_prices(prices, options$rates, options$base, named, options$carry %||% 0L)
 }
 
 # A span of dates; windows that roll are filled from the days before it.

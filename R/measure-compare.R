@@ -55,6 +55,7 @@ compare_measures <- function(a, b = NULL, measures = c("volatility", "sharpe"), 
   if (length(beside) && is.null(benchmark)) {
     fail("argument", sprintf("%s is against a `benchmark`.", beside[1L]))
   }
+  check_one_benchmark(benchmark)
   sides <- two_sides(a, b, at)
   pairs <- pairs_of_sides(sides, if (length(beside)) benchmark)
   ask <- list(

@@ -5,7 +5,7 @@
 #' the dates on which there is a price and a rate. Volatilities are of simple returns, a year: that
 #' of both is no sum, but hangs on how price and rate move together, \eqn{\rho}{correlation}.
 #'
-#' @param prices A table that [convert_prices()] (or [deflate_prices()]) gave.
+#' @param prices A table that [translate_prices()] (or [deflate_prices()]) gave.
 #' @param per_year Periods a year; by default each security's own, see [measure_volatility()].
 #' @return A table, a row for each security that was converted: `security`, `currency`, `base`,
 #'   `from`, `to`, `n`, `local_return`, `rate_return` and `total_return` (all in all),
@@ -15,7 +15,7 @@
 #'   which is foreign.
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
-#' abroad <- convert_prices(
+#' abroad <- translate_prices(
 #'   prices[, c("TARROW", "BAYMETAL")], demo_file("bay-rates.csv"),
 #'   base = "HBC", currency = c(TARROW = "HBC", BAYMETAL = "TMC")
 #' )
@@ -27,7 +27,7 @@ measure_currency <- function(prices, per_year = NULL) {
     fail(
       "argument",
       "This is asked of prices that were converted.",
-      remedy = "convert_prices(prices, rates, base) does."
+      remedy = "translate_prices(prices, rates, base) does."
     )
   }
   foreign <- intersect(colnames(prices$close), names(made$currency)[made$currency != made$base])

@@ -10,9 +10,10 @@ trade_within <- function(line, ask) {
   n <- nrow(today$r)
   X <- today$r[(n - ask$window + 1L):n, , drop = FALSE]
   year <- sqrt(today$rhythm$per_year[[1L]])
+  in_logs <- book$returns$kind == "log"
   measured <- function(w) {
     R <- as.vector(X %*% w)
-    if (line$measure == "volatility") return(stats::sd(R) * year)
+    if (line$measure == "volatility") return(stats::sd(if (in_logs) log1p(R) else R) * year)
     tail <- core_historical_tail(matrix(R), ask$level, rank_code("nearest"), FALSE, 1)
     tail[[line$measure]][1L]
   }

@@ -20,7 +20,7 @@
 #' Of a book, what looks ahead (volatility, value at risk, shortfall, semi-deviation, beta,
 #' correlation, tracking error) is of the book as held today, what looks back (drawdown, fall,
 #' loss, return, its ratios, skewness) as held then; where the book says how it is held, all is
-#' that. A group is its holdings by today's weights, made up to 1.
+#' that. A group is its holdings by today's weights, made up to 1 (held short, to -1).
 #'
 #' `since` is the first date of the run, up to now, over which the state was as bad. Of weights,
 #' shares and concentration the past is not known: `NA`.
@@ -32,7 +32,7 @@
 #'
 #' @param x A book, a price table or a returns table.
 #' @param limits A file, or a data frame, with the columns `of`, `measure`, `limit` and, if
-#'   wanted, `warn`; numbers as 0.03 or `"3%"`.
+#'   wanted, `warn`; numbers as 0.03 or `"3%"`. A fraction above 1 without its mark is refused.
 #' @param window,level Of the measures: the number of returns, and of value at risk the level.
 #' @param benchmark Of `beta`, `correlation` and `tracking_error`.
 #' @param before What this function gave before (or a file of it, as CSV): `was` is the state then.
@@ -59,7 +59,8 @@ check_limits <- function(x, limits, window = 250L, level = 0.99, benchmark = NUL
   window <- check_whole(window, "window", least = 2L)
   level <- check_fraction(level, "level")
   known <- limit_measures()
-  table <- read_limits(limits, names(known))
+  table <- read_limits(limits, vapply(known, `[[`, "", "unit"))
+  check_one_benchmark(benchmark)
   book <- if (inherits(x, "imbroglio_book")) x
   subjects <- if (is.null(book)) take_returns(x) else book$returns
   table <- limits_of_each(table, book, subjects)
@@ -235,8 +236,13 @@ limited_returns <- function(line, ask) {
       fail("argument", sprintf("The book holds nothing of %s.", line$of))
     }
     w <- ask$book$weights[match(held_of, ask$book$security)]
+    if (abs(sum(w)) < 1e-9) {
+      fail("argument", sprintf("What is held of %s adds up to nothing.", line$of))
+    }
+    # A group that is held short stays so.
     group <- quietly_told(as_portfolio(
-      ask$book$returns, weights = stats::setNames(w / sum(w), held_of), name = line$of
+      ask$book$returns, weights = stats::setNames(w / abs(sum(w)), held_of), cash = "rest",
+      name = line$of
     ))
     return(quietly_told(book_returns(group, held)))
   }

@@ -69,7 +69,7 @@ measured_figure <- function(name) {
 # One series for all: the mean correlation of all pairs, on the dates that all have.
 measured_likeness <- function(ask) {
   returns <- ask$of_holdings %||% ask$returns
-  names <- setdiff(colnames(returns$values), ask$benchmark)
+  names <- setdiff(colnames(returns$values), if (is.character(ask$benchmark)) ask$benchmark)
   if (length(names) < 2L) {
     fail("argument", "The mean correlation is of two securities or more.")
   }

@@ -114,6 +114,17 @@ check_rolling_limits <- function(limits, measures) {
       remedy = "Name it in `measures` too."
     )
   }
+  unit <- vapply(rolling_measures()[names(limits)], `[[`, "", "unit")
+  high <- which(unit == "fraction" & abs(limits) > 1)
+  if (length(high)) {
+    caution(
+      "limits",
+      sprintf(
+        "A limit of %s is %s %%.", names(limits)[high[1L]], format(100 * limits[[high[1L]]])
+      ),
+      remedy = "Write 4 percent as 0.04."
+    )
+  }
   limits
 }
 

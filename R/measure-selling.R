@@ -10,8 +10,9 @@
 #' \deqn{\sqrt{\sum_{t = 0, 1, \ldots} VaR(w_t)^2},}{sqrt(sum over t = 0, 1, ... of VaR(w_t)^2),}
 #' the one-day historical value at risk (by the nearest rank) of what is left at the start of each
 #' day, as if days were independent; of a holding alone that is its own one-day value at risk
-#' times the root of the sum of the squares of what is left. What selling does to the price is not
-#' in it.
+#' times the root of the sum of the squares of what is left. Volumes are taken as the table has
+#' them: [adjust_prices()] brings those of before a split to today's shares. What selling does to
+#' the price is not in it.
 #'
 #' @param book A book of shares or values, of prices with volumes, see [as_portfolio()]; as it is
 #'   held today.

@@ -117,14 +117,18 @@ unit_words <- function(level) paste(format(100 * level, digits = 6L), "%")
 # One benchmark, and the returns with it among them.
 one_beside <- function(returns, benchmark) {
   beside <- beside_benchmark(returns, benchmark)
-  if (length(beside$names) != 1L) {
+  check_one_benchmark(beside$names)
+  list(returns = beside$returns, name = beside$names)
+}
+
+check_one_benchmark <- function(benchmark) {
+  if (is.character(benchmark) && length(benchmark) != 1L) {
     fail(
       "argument",
       "`benchmark` must be one security here.",
-      where = sprintf("It is %s.", some(beside$names))
+      where = sprintf("It is %s.", some(benchmark))
     )
   }
-  list(returns = beside$returns, name = beside$names)
 }
 
 periods_of_security <- function(returns, security, var_line, beside, ask) {

@@ -1,6 +1,6 @@
 #' Prices in one currency, or in the money of one day
 #'
-#' `convert_prices()` gives the prices of securities that are quoted in several currencies in one
+#' `translate_prices()` gives the prices of securities that are quoted in several currencies in one
 #' of them: \eqn{P_t e_t}{P_t e_t}, with \eqn{e_t}{e_t} what a unit of the security's currency
 #' costs on that date in the `base`. Returns of them are those of an investor who counts in the
 #' base, \eqn{(1 + r)(1 + r_e) - 1}{(1 + r)(1 + r_e) - 1}; of log returns the two add. A book of
@@ -10,7 +10,7 @@
 #' them in the money of its last date: \eqn{P_t I_T / I_t}{P_t I_T / I_t}.
 #'
 #' A rate that is missing is never 1: the price of that date is missing too, which is noted with
-#' its number, and the next return spans the gap. `most` says for how many dates of the prices the
+#' its number, and the next return spans the gap. `carry` says for how many dates of the prices the
 #' last rate may stand in. Open, high and low are converted by the rate of the close.
 #'
 #' @param prices A price table, or what [as_prices()] takes.
@@ -19,7 +19,7 @@
 #' @param base The currency to count in, by its name.
 #' @param currency `NULL`: as the prices say (from a table of securities, [read_securities()]); or
 #'   the currency of all, or a vector by security, which goes before what the prices say.
-#' @param most For how many dates a rate may be carried on.
+#' @param carry For how many dates a rate may be carried on.
 #' @param index Of `deflate_prices()`: a price table, or a file, of one series.
 #' @return A price table. Its list of repairs says what was converted.
 #' @section Errors: `imbroglio_error_currency` for a security whose currency is not known, or a
@@ -27,15 +27,15 @@
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' rates <- read_prices(demo_file("bay-rates.csv"))
-#' abroad <- convert_prices(
+#' abroad <- translate_prices(
 #'   prices[, c("TARROW", "BAYMETAL")], rates,
 #'   base = "HBC", currency = c(TARROW = "HBC", BAYMETAL = "TMC")
 #' )
 #' measure_volatility(abroad)
 #' @export
-convert_prices <- function(prices, rates, base, currency = NULL, most = 0L) {
+translate_prices <- function(prices, rates, base, currency = NULL, carry = 0L) {
   prices <- as_prices(prices)
-  most <- check_whole(most, "most", least = 0L)
+  carry <- check_whole(carry, "carry", least = 0L)
   if (!is.character(base) || length(base) != 1L || is.na(base)) {
     fail("argument", "`base` must be the name of one currency.", where = sprintf(
       "It is %s.", shown(base)
@@ -56,7 +56,7 @@ convert_prices <- function(prices, rates, base, currency = NULL, most = 0L) {
   rate <- matrix(1, length(prices$dates), ncol(prices$close), dimnames = dimnames(prices$close))
   for (unit in foreign) {
     own <- names(known)[known == unit]
-    rate[, own] <- rate_on_dates(rates, unit, prices$dates, most)
+    rate[, own] <- rate_on_dates(rates, unit, prices$dates, carry)
   }
   rate[is.na(prices$close)] <- NA
   say_missing_rates(prices, rate, known)
@@ -71,11 +71,11 @@ convert_prices <- function(prices, rates, base, currency = NULL, most = 0L) {
   made
 }
 
-#' @rdname convert_prices
+#' @rdname translate_prices
 #' @export
-deflate_prices <- function(prices, index, most = 0L) {
+deflate_prices <- function(prices, index, carry = 0L) {
   prices <- as_prices(prices)
-  most <- check_whole(most, "most", least = 0L)
+  carry <- check_whole(carry, "carry", least = 0L)
   index <- rates_table(index, "the index")
   if (ncol(index) != 1L) {
     fail("argument", "`index` must be one series.", where = sprintf(
@@ -83,7 +83,7 @@ deflate_prices <- function(prices, index, most = 0L) {
     ))
   }
   name <- colnames(index)
-  level <- rate_on_dates(index, name, prices$dates, most)
+  level <- rate_on_dates(index, name, prices$dates, carry)
   last <- level[!is.na(level)]
   if (!length(last)) fail("currency", sprintf("%s has no value on a date of the prices.", name))
   rate <- matrix(
@@ -143,17 +143,17 @@ currencies_of <- function(prices, currency) {
 }
 
 # The rate on each date of the prices; the last one of before where it may stand in.
-rate_on_dates <- function(rates, unit, dates, most) {
+rate_on_dates <- function(rates, unit, dates, carry) {
   values <- rates$close[, unit]
   rate <- unname(values[match(as.numeric(dates), as.numeric(rates$dates))])
-  if (most == 0L) return(rate)
+  if (carry == 0L) return(rate)
   # Of a rate between two dates of the prices too.
   known <- which(!is.na(values))
   at <- findInterval(as.numeric(dates), as.numeric(rates$dates[known]))
   last <- ifelse(at > 0L, unname(values[known][pmax(at, 1L)]), NA_real_)
   told <- as.numeric(rates$dates[known])[pmax(at, 1L)]
   age <- seq_along(dates) - findInterval(told, as.numeric(dates))
-  ifelse(is.na(rate) & age <= most, last, rate)
+  ifelse(is.na(rate) & age <= carry, last, rate)
 }
 
 say_missing_rates <- function(prices, rate, known) {
@@ -175,7 +175,7 @@ say_missing_rates <- function(prices, rate, known) {
         "it has"
       }
     ),
-    remedy = "Dates that a rate may be carried on: `most`."
+    remedy = "`carry` says for how many dates the last rate may stand in."
   )
 }
 
@@ -200,6 +200,6 @@ refuse_currencies <- function(prices, securities) {
   fail(
     "currency",
     sprintf("The holdings are quoted in %s, which do not add.", some(own)),
-    remedy = "Convert them first: convert_prices(prices, rates, base)."
+    remedy = "Convert them first: translate_prices(prices, rates, base)."
   )
 }

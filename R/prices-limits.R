@@ -2,14 +2,14 @@
 
 limit_columns <- list(
   of = c("of", "security", "holding", "subject"),
-  measure = c("measure", "of_what", "number"),
+  measure = "measure",
   warn = c("warn", "warnat", "warning"),
   limit = c("limit", "limitat", "most", "atmost")
 )
 
-# `measures`: the names that are known. Gives `of`, `measure`, `warn`, `limit` and where each
-# stands.
-read_limits <- function(source, measures) {
+# `units`: of the measures that are known, by name. Gives `of`, `measure`, `warn`, `limit`.
+read_limits <- function(source, units) {
+  measures <- names(units)
   grid <- one_grid(source, "the limits")
   headings <- plain_name(names(grid$columns))
   column <- vapply(limit_columns, function(known) match(TRUE, headings %in% known), 0L)
@@ -49,6 +49,7 @@ read_limits <- function(source, measures) {
         sprintf("There are %s.", some(measures, 30L))
     )
   }
+  refuse_bare_percents(text, units[measure], place)
   table <- data.frame(
     of = text$of,
     measure = measure,
@@ -64,6 +65,22 @@ read_limits <- function(source, measures) {
     )
   }
   table
+}
+
+# A fraction above 1 is nearly always a percentage without its mark, and would limit nothing.
+refuse_bare_percents <- function(text, unit, place) {
+  for (name in c("warn", "limit")) {
+    value <- suppressWarnings(as.numeric(text[[name]]))
+    bare <- which(unit %in% c("fraction", "share") & !is.na(value) & abs(value) > 1)
+    if (!length(bare)) next
+    i <- bare[1L]
+    fail(
+      "limits",
+      sprintf("%s would be %s %%.", text[[name]][i], format(100 * value[i], trim = TRUE)),
+      where = paste0(place(i), "."),
+      remedy = sprintf("Write %s%%, or as a fraction.", text[[name]][i])
+    )
+  }
 }
 
 # 0.03, 3% or 3 %.

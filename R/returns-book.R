@@ -56,7 +56,7 @@
 #'   security twice, a weight that is no number, holdings of several dates;
 #'   `imbroglio_error_security` for one that is not in `x`; `imbroglio_error_too_short` where the
 #'   securities have fewer than two dates together; `imbroglio_error_currency` where they are
-#'   quoted in several currencies, see [convert_prices()]; `imbroglio_error_ruin` where the value
+#'   quoted in several currencies, see [translate_prices()]; `imbroglio_error_ruin` where the value
 #'   falls to zero. A warning (`imbroglio_warning_short_history`) where one holding costs the book
 #'   more than a quarter of its history, or holdings of several frequencies have few dates
 #'   together.

@@ -21,17 +21,16 @@ imbroglio check "$store" >"$folder/check.txt" 2>"$folder/check.log"
 checked=$?
 [ "$checked" -gt 1 ] && { cat "$folder/check.log" >&2; exit "$checked"; }
 
-book="--holdings $holdings"
-imbroglio worst "$store" $book --benchmark "$benchmark" --last "1 year" --worst 1 \
+imbroglio worst "$store" --holdings "$holdings" --benchmark "$benchmark" --last "1 year" --worst 1 \
   --out "$folder/worst.json" 2>"$folder/worst.log" || { cat "$folder/worst.log" >&2; exit 3; }
-imbroglio replay "$store" $book --benchmark "$benchmark" --worst 1 \
+imbroglio replay "$store" --holdings "$holdings" --benchmark "$benchmark" --worst 1 \
   --figure "$folder/replay.png" >"$folder/replay.txt" 2>"$folder/replay.log" ||
   { cat "$folder/replay.log" >&2; exit 3; }
 
 [ -f "$today" ] && mv "$today" "$before"
-was=
-[ -f "$before" ] && was="--before $before"
-imbroglio limits "$store" $book --benchmark "$benchmark" --limits "$limits" $was \
+set --
+[ -f "$before" ] && set -- --before "$before"
+imbroglio limits "$store" --holdings "$holdings" --benchmark "$benchmark" --limits "$limits" "$@" \
   --out "$today" --figure "$folder/limits.png" 2>"$folder/limits.log"
 limited=$?
 [ "$limited" -gt 1 ] && { cat "$folder/limits.log" >&2; exit "$limited"; }

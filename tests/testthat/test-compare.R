@@ -91,7 +91,12 @@ test_that("books are compared, and what cannot be is refused", {
     function() compare_measures(prices, at = "1890-01-01"),
     function() compare_measures(prices[, 1:2], prices[, 3:4]),
     function() compare_measures(prices, at = "1995-01-01", measures = "beta"),
-    function() compare_measures(prices, at = "1995-01-01", measures = "omega")
+    function() compare_measures(prices, at = "1995-01-01", measures = "omega"),
+    function() {
+      compare_measures(
+        prices, at = "1995-01-01", measures = "beta", benchmark = c("ISLES", "ALPINE")
+      )
+    }
   )) {
     expect_error(quietly(wrong()), class = "imbroglio_error_argument")
   }

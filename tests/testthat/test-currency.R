@@ -12,14 +12,14 @@ test_that("prices are converted by the rate of their date, and a missing one is 
   x <- abroad()
   units <- c(A = "CUR", B = "OWN")
   expect_message(
-    made <- convert_prices(x$prices, x$rates, "OWN", units),
+    made <- translate_prices(x$prices, x$rates, "OWN", units),
     "CUR has no rate on 2 dates of A",
     class = "imbroglio_note_rates"
   )
   expect_equal(unname(made$close[, "A"]), c(20, 27.5, NA, 36, NA))
   expect_equal(made$close[, "B"], x$prices$close[, "B"])
   expect_match(made$repairs, "A converted from CUR to OWN")
-  carried <- quietly(convert_prices(x$prices, x$rates, "OWN", units, most = 1))
+  carried <- quietly(translate_prices(x$prices, x$rates, "OWN", units, carry = 1))
   expect_equal(unname(carried$close[, "A"]), c(20, 27.5, 30, 36, 45))
   # The return of both is that of price and rate together; logarithms add.
   r <- as_returns(carried[, "A"])$values[, 1]
@@ -38,7 +38,7 @@ test_that("prices are converted by the rate of their date, and a missing one is 
     adjust_prices(carried, data.frame(security = "A", date = "2024-01-03", split = 2)),
     class = "imbroglio_error_argument"
   )
-  real <- deflate_prices(x$prices, x$rates, most = 1)
+  real <- deflate_prices(x$prices, x$rates, carry = 1)
   expect_equal(unname(real$close[, "A"]), c(10, 11, 12, 12, 15) * 3 / c(2, 2.5, 2.5, 3, 3))
 })
 
@@ -55,16 +55,16 @@ test_that("a book across currencies wants them converted", {
     "do not add",
     class = "imbroglio_error_currency"
   )
-  made <- quietly(convert_prices(prices, x$rates, "OWN", most = 1))
+  made <- quietly(translate_prices(prices, x$rates, "OWN", carry = 1))
   book <- as_portfolio(made, shares = c(A = 1, B = 1))
   expect_equal(book$value, 15 * 3 + 6)
   wrong <- list(
-    function() convert_prices(x$prices, x$rates, "OWN"),
-    function() convert_prices(x$prices, x$rates, "OWN", c(A = "XYZ", B = "OWN"))
+    function() translate_prices(x$prices, x$rates, "OWN"),
+    function() translate_prices(x$prices, x$rates, "OWN", c(A = "XYZ", B = "OWN"))
   )
   for (f in wrong) expect_error(quietly(f()), class = "imbroglio_error_currency")
   for (f in list(
-    function() convert_prices(x$prices, x$rates, 1, "CUR"),
+    function() translate_prices(x$prices, x$rates, 1, "CUR"),
     function() measure_currency(x$prices),
     function() deflate_prices(x$prices, x$prices)
   )) {

@@ -142,7 +142,7 @@ test_that("figures show the data, cut all panels together and are written whole"
     check_limits(book, data.frame(of = "each", measure = "volatility", limit = c(0.2))),
     compare_measures(returns[, 1:2], at = "2020-01-01", draws = 20),
     measure_selling(as_portfolio(days, shares = c(OSSELL = 1e5, TARROW = 1e4))),
-    suppressMessages(measure_currency(convert_prices(
+    suppressMessages(measure_currency(translate_prices(
       prices[, c("TARROW", "BAYMETAL")], demo_file("bay-rates.csv"), "HBC",
       c(TARROW = "HBC", BAYMETAL = "TMC")
     )))

@@ -100,17 +100,25 @@ test_that("groups are limited, and a table of limits that is wrong says where", 
   port <- parts$security %in% c("TARROW", "CORRACK")
   expect_equal(found$estimate[found$measure == "share"], sum(parts$share[port]), tolerance = 1e-12)
   expect_match(found$trade[1], "^sell TARROW, 6.00 % of the book, sell CORRACK, 4.00 %")
+  # A group that is held short loses when it rises.
+  short <- as_portfolio(prices, weights = c(OSSELL = 1.4, TARROW = -0.4))
+  lost <- check_limits(short, data.frame(of = "group:port", measure = "var", limit = 0.001))
+  p <- prices$close[!is.na(prices$close[, "OSSELL"] + prices$close[, "TARROW"]), "TARROW"]
+  r <- diff(p) / head(p, -1)
+  expect_equal(lost$estimate, sort(tail(r, 250), decreasing = TRUE)[3], tolerance = 1e-10)
   wrong <- list(
     written("of,measure", "book,var"),
     written("of,measure,limit", "book,vr,3%"),
     written("of,measure,limit", "book,var,much"),
     written("of,measure,limit", "book,var,"),
+    written("of,measure,limit", "book,var,3"),
     written("of,measure,limit", "book,var,1%", "book,var,2%")
   )
   for (file in wrong) {
     expect_error(quietly(check_limits(book, file)), class = "imbroglio_error_limits")
   }
   expect_error(check_limits(book, wrong[[3]]), "Line 2")
+  expect_error(check_limits(book, wrong[[5]]), "3 would be 300 %")
   line <- function(of, measure) data.frame(of = of, measure = measure, limit = 0.1)
   expect_error(check_limits(prices, line("book", "var")), class = "imbroglio_error_argument")
   expect_error(check_limits(prices, line("OSSELL", "weight")), class = "imbroglio_error_argument")
@@ -130,7 +138,7 @@ test_that("the command's status says whether a limit is broken, and the morning 
 
   feed <- feed_process()
   on.exit(feed$process$kill())
-  folder <- file.path(tempfile(), "morning")
+  folder <- file.path(tempfile(), "this morning")
   dir.create(dirname(folder))
   held <- written("security,quantity", "OSSELL,2000", "TARROW,500", "BAYBOND,1000", "cash,12000")
   limits <- written(

@@ -152,7 +152,7 @@ test_that("each measure, method and family of the registries has a working", {
     selling = quietly(measure_selling(as_portfolio(
       read_prices(demo_file("bay-daily.csv.gz"))[1:300, ], shares = c(OSSELL = 1e5, TARROW = -5e4)
     ))),
-    currency = quietly(measure_currency(convert_prices(
+    currency = quietly(measure_currency(translate_prices(
       demo_prices()[1:300, c("TARROW", "BAYMETAL")], demo_file("bay-rates.csv"), "HBC",
       c(TARROW = "HBC", BAYMETAL = "TMC")
     ))),
