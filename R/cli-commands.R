@@ -43,6 +43,7 @@ commands <- function() {
     fit = fit_command(),
     var = var_command(),
     backtest = backtest_command(),
+    study = study_command(),
     report = report_command(),
     working = working_command()
   )

@@ -143,7 +143,9 @@ refuse_same_file <- function(command, files, options) {
   }
   read <- identities(c(
     as.list(files),
-    of(c("actions", "securities", "weights", "shares", "values", "holdings", "add"))
+    of(c(
+      "actions", "securities", "weights", "shares", "values", "holdings", "add", "limits", "rates"
+    ))
   ))
   written <- of(c("out", "figure", "repair", "workbook"))
   onto <- identities(written)

@@ -40,7 +40,9 @@ options_of_days <- list(
     takes = "LIMITS",
     help = c(
       "limits by measure, as var=3%,sharpe=0",
-      limits = "a table of limits: of, measure, warn, limit"
+      limits = "a table of limits: of, measure, warn, limit",
+      report = "a table of limits: of, measure, warn, limit",
+      study = "a table of limits: of, measure, warn, limit"
     ),
     read = function(x) amounts(x)
   ),

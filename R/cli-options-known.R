@@ -321,7 +321,8 @@ options_known <- c(options_of_books, options_of_days, options_of_feeds, list(
       returns = "write to a file: .csv, .json, .xlsx, .parquet, or text",
       adjust = "write to a file: .csv, .xlsx or .parquet",
       fetch = "write to a file: .csv, .xlsx or .parquet",
-      report = "the page: a file that ends in .html"
+      report = "the page: a file that ends in .html or .pdf",
+      study = "where it is written: of new the study file, of run the folder"
     ),
     read = identity
   ),
@@ -332,5 +333,12 @@ options_known <- c(options_of_books, options_of_days, options_of_feeds, list(
   date = list(takes = "DATE", help = "of a rolling result, the date", read = identity),
   number = list(takes = "NAME", help = "which column of the result", read = identity),
   files = list(takes = "FOLDER", help = "copy the demo files there", read = identity),
+  title = list(takes = "TEXT", help = "the title of the page", read = identity),
+  only = list(
+    takes = "A,B",
+    help = "only these sections or measures: top, risk, falls, var, ...",
+    read = function(x) comma(x)
+  ),
+  fresh = list(help = "measure all again, whatever is known of the run before"),
   help = list(help = "show this")
 ))

@@ -160,7 +160,7 @@ lows_shown <- function(falls, shown, additive) {
 
 depth_layers <- function(depth, lows) {
   list(
-    ggplot2::geom_area(data = depth, fill = loss, alpha = 0.25),
+    ggplot2::geom_area(position = "identity", data = depth, fill = loss, alpha = 0.25),
     ggplot2::geom_line(data = depth, colour = loss, linewidth = 0.4),
     ggplot2::geom_point(data = lows, colour = loss, size = 2.4),
     do.call(ggplot2::geom_label, c(

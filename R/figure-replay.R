@@ -20,7 +20,7 @@ autoplot.imbroglio_replay <- function(object, ...) {
   panels <- stats::setNames(panels, table$episode)
   ggplot2::ggplot(days, ggplot2::aes(.data$date, .data$total_return)) +
     ggplot2::geom_hline(yintercept = 0, colour = quiet, linewidth = 0.3) +
-    ggplot2::geom_area(fill = loss, alpha = 0.14) +
+    ggplot2::geom_area(position = "identity", fill = loss, alpha = 0.14) +
     ggplot2::geom_line(colour = ink, linewidth = 0.5) +
     ggplot2::geom_point(
       data = deepest, ggplot2::aes(y = .data$value), colour = loss, size = 2.4

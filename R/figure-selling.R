@@ -11,7 +11,7 @@ autoplot.imbroglio_selling <- function(object, ...) {
   done$label <- sprintf("%s, %s", done$security, count_days(done$days))
   done$height <- apart(rep(0.08, nrow(done)), 0.07, of = c(0, 1))
   ggplot2::ggplot(profile, ggplot2::aes(.data$day, .data$left)) +
-    ggplot2::geom_area(fill = present, alpha = 0.6) +
+    ggplot2::geom_area(position = "identity", fill = present, alpha = 0.6) +
     ggplot2::geom_line(colour = ink, linewidth = 0.7) +
     ggplot2::geom_segment(
       data = done,

@@ -1,116 +1,69 @@
 #' Write a report
 #'
-#' One self-contained HTML page: what was measured in sentences, the tables, and the
-#' pictures, with the basis of each. Nothing in it is loaded from elsewhere.
+#' One page to send: what is held and worth, the numbers that matter with their intervals, what
+#' changed, the limits; then a section for each question, with its figure and table, and the
+#' workings of all numbers. It holds all that it needs, is read without a network or a script,
+#' and prints to A4.
 #'
-#' @param prices A price table, or a book of [as_portfolio()].
-#' @param path The file to write.
-#' @param window The rolling window of the volatility picture, in returns.
-#' @param per_year Periods a year, see [measure_volatility()].
-#' @param level Confidence levels of value at risk.
-#' @param value The value of each position in money, see [measure_var()].
-#' @return `path`, invisibly. The file is written whole or not at all.
+#' @param x A study file, a study of [read_study()], a price table, a returns table, or a book of
+#'   [as_portfolio()].
+#' @param path The file to write: `.html`, or `.pdf`, which Chromium prints.
+#' @param window,per_year,level,value,benchmark,limits,method What all parts share, where `x` is
+#'   no study: see [measure_volatility()], [measure_var()], [measure_beta()], [check_limits()].
+#' @param title The title of the page.
+#' @param only Names of sections or measures: the others are left out.
+#' @return A data frame, invisibly: `part`, `state` (`"measured"` or `"failed"`), `detail`. The
+#'   file is written whole or not at all. What cannot be measured is a note in the page.
 #' @section Errors:
-#'   `imbroglio_error_package` where rmarkdown, knitr, ggplot2 or pandoc is missing;
-#'   `imbroglio_error_file` where `path`
-#'   cannot be written.
-#' @examplesIf requireNamespace("rmarkdown", quietly = TRUE) && rmarkdown::pandoc_available()
+#'   `imbroglio_error_package` where ggplot2, or for a PDF Chromium, is missing;
+#'   `imbroglio_error_write` where `path` cannot be written.
+#' @seealso [run_study()], which writes tables, figures and workbook too.
+#' @examplesIf requireNamespace("ggplot2", quietly = TRUE) && requireNamespace("svglite", quietly = TRUE)
 #' \donttest{
 #' prices <- read_prices(demo_file("bay.csv"))
-#' write_report(prices[, c("BAYALL", "TARROW")], tempfile(fileext = ".html"))
+#' write_report(prices[, c("BAYALL", "TARROW")], tempfile(fileext = ".html"), only = "risk")
 #' }
 #' @export
-write_report <- function(prices, path, window = 60L, per_year = NULL, level = 0.99,
-                         value = NULL) {
-  book <- if (inherits(prices, "imbroglio_book")) prices
-  if (is.null(book)) prices <- as_prices(prices)
-  for (package in c("rmarkdown", "knitr", "ggplot2", "scales")) need_package(package, "A report")
-  # pandoc wants a home, whoever runs it.
-  if (!nzchar(Sys.getenv("HOME"))) {
-    Sys.setenv(HOME = tempdir())
-    on.exit(Sys.unsetenv("HOME"))
-  }
-  if (!rmarkdown::pandoc_available()) {
-    fail(
-      "package",
-      "A report needs pandoc, which is not installed.",
-      remedy = "Install it: it is a Debian package, and comes with many editors."
+write_report <- function(x, path, window = 60L, per_year = NULL, level = 0.99, value = NULL,
+                         benchmark = NULL, limits = NULL, method = NULL, title = NULL,
+                         only = NULL) {
+  need_ggplot()
+  check_page(path)
+  check_level(level)
+  study <- inherits(x, "imbroglio_study") ||
+    (is.character(x) && length(x) == 1L && grepl("[.]ya?ml$", x, ignore.case = TRUE))
+  work <- if (study) {
+    loaded(work_of_study(if (is.character(x)) read_study(x) else x))
+  } else {
+    settings <- list(
+      benchmark = benchmark, level = level, horizon = 1L, window = check_whole(window, "window", 2L),
+      per_year = per_year, value = value, method = method %||% usual_method(measure_var)
     )
+    measured <- inherits(x, c("imbroglio_book", "imbroglio_returns"))
+    new_work(if (measured) x else as_prices(x), settings, title = title, limits = limits)
   }
-  returns <- take_returns(prices)
-  if (!is.null(book)) prices <- returns$prices
-  # All is measured before anything is written: bad arguments leave no file.
-  parts <- list(
-    volatility = measure_volatility(returns, per_year = per_year),
-    drawdown = measure_drawdown(book %||% prices),
-    var = measure_var(book %||% returns, level = level, value = value)
-  )
-  rolling <- measure_volatility(returns, window = window, per_year = per_year)
-  if (all(is.na(rolling$volatility))) rolling <- parts$volatility
+  run <- measured_parts(work, NULL, "", only)
   write_whole(path, function(part) {
-    work <- tempfile("report-")
-    dir.create(work)
-    on.exit(unlink(work, recursive = TRUE))
-    source <- file.path(work, "report.Rmd")
-    file.copy(system.file("report", c("report.Rmd", "report.css"), package = "imbroglio"), work)
-    made <- rmarkdown::render(
-      source,
-      page_format(),
-      output_file = "report.html",
-      quiet = TRUE,
-      envir = list2env(
-        list(prices = prices, parts = parts, rolling = rolling),
-        parent = asNamespace("imbroglio")
-      )
-    )
-    pictures <- list.files(work, "[.]png$", recursive = TRUE, full.names = TRUE)
-    copied <- made_whole(made, "html") &&
-      all(vapply(pictures, made_whole, NA, "png")) &&
-      file.copy(made, part)
-    if (!isTRUE(copied)) {
-      fail(
-        "write",
-        "The report came out cut off.",
-        where = sprintf("There may be no room in %s.", tempdir())
-      )
+    if (lower_case(tools::file_ext(path)) == "pdf") {
+      page <- tempfile(fileext = ".html")
+      on.exit(unlink(page))
+      write_lines(page_of_run(work, run), page)
+      write_pdf(page, part)
+    } else {
+      write_lines(page_of_run(work, run), part)
     }
   })
+  invisible(state_of_run(run$fragments, run$states))
 }
 
-# A bare page: rmarkdown's own HTML formats put scripts into it.
-page_format <- function() {
-  picture <- if (requireNamespace("ragg", quietly = TRUE)) "ragg_png" else "png"
-  rmarkdown::output_format(
-    knitr = rmarkdown::knitr_options(opts_chunk = list(
-      dev = picture,
-      dpi = 160,
-      fig.width = 11,
-      fig.height = 6.4
-    )),
-    pandoc = rmarkdown::pandoc_options(
-      to = "html5",
-      ext = ".html",
-      args = c(
-        "--standalone", "--self-contained", "--css", "report.css", "--metadata",
-        "document-css=false"
-      )
+check_page <- function(path) {
+  if (!is.character(path) || length(path) != 1L || is.na(path) ||
+      !lower_case(tools::file_ext(path)) %in% c("html", "htm", "pdf")) {
+    fail(
+      "argument",
+      "A report is a page: .html, or .pdf.",
+      where = sprintf("The file is %s.", shown(path)),
+      remedy = "Name a file that ends in .html."
     )
-  )
-}
-
-# A table of a result in HTML, every cell escaped.
-html_table <- function(result) {
-  table <- as.data.frame(result)
-  names <- columns_to_show(table)
-  columns <- lapply(names, function(n) column_of(n, table[[n]], basis(result)$kind))
-  right <- !vapply(columns, function(column) column$unit %in% c("text", "date"), NA)
-  shown <- Map(function(column, values) unit_text[[column$unit]](values), columns, table[names])
-  knitr::kable(
-    as.data.frame(shown),
-    format = "html",
-    escape = TRUE,
-    align = ifelse(right, "r", "l"),
-    row.names = FALSE,
-    col.names = vapply(columns, `[[`, "", "label")
-  )
+  }
 }

@@ -26,6 +26,8 @@
 #' * `bay.csv`: adjusted closes, wide, one column for each security.
 #' * `bay-daily.csv.gz`: open, high, low, close, volume as traded, and the adjusted close; long.
 #' * `bay-actions.csv`: splits and dividends (`security`, `date`, `split`, `dividend`).
+#' * `bay-book.csv`: a book of twelve holdings, `bay-limits-book.csv`: its limits,
+#'   `bay-study.yml`: the study of it, see [read_study()].
 #' * `bay-securities.csv`: `security`, `name`, `currency`, `group`, `benchmark`.
 #' * `bay-fund.csv`: `REEFFUND`, a fund that is priced on Wednesdays only.
 #' * `bay-holdings.csv`: what a small office holds, among it the fund, a short position and cash.

@@ -290,6 +290,30 @@ write(
   "bay-limits.csv"
 )
 
+# ---- the book of twelve of the demo study, and its limits
+# ------------------------------------------------------------------
+write(
+  data.frame(
+    security = c(
+      "OSSELL", "TARROW", "BRANNICK", "QUILLMOOR", "VESSANY", "DUNLACE", "HOBBINS", "MARRELL",
+      "CORRACK", "ULVEROCK", "BAYBOND", "BAYMETAL"
+    ),
+    quantity = c(1200, 400, 900, 1500, 700, 250, 500, 600, 1100, 1300, 900, 400)
+  ),
+  "bay-book.csv"
+)
+write(
+  data.frame(
+    of = c("book", "book", "book", "book", "book", "DUNLACE", "OSSELL", "each"),
+    measure = c(
+      "var", "volatility", "fall", "beta", "effective_bets", "weight", "weight", "volatility"
+    ),
+    warn = c("1.6%", "9%", "6%", "0.7", "3", "12%", "12%", "30%"),
+    limit = c("2%", "12%", "10%", "0.9", "2", "15%", "15%", "38%")
+  ),
+  "bay-limits-book.csv"
+)
+
 # ---- what a Tinmoor crown costs, on days on which its bank is open
 # ------------------------------------------------------------------
 set.seed(77)

@@ -1,0 +1,144 @@
+# The commands of a whole piece of work: study and report.
+
+study_command <- function() {
+  list(
+    says = "a whole piece of work in one file: new writes one, run measures it, check reads it",
+    takes = "new PRICES... | run STUDY | check STUDY",
+    options = c(
+      "holdings", "benchmark", "limits", "securities", "title", "only", "fresh", "out", "help"
+    ),
+    example = c(
+      "imbroglio study new bay.csv --holdings bay-book.csv --benchmark BAYALL --out study.yml",
+      "imbroglio study run study.yml",
+      "imbroglio study run bay-study.yml --only risk,falls --out today"
+    ),
+    run = run_study_command
+  )
+}
+
+run_study_command <- function(files, options) {
+  verbs <- list(new = draft_the_study, run = run_the_study, check = check_the_study)
+  verb <- if (length(files)) files[1L] else ""
+  if (grepl("[.]ya?ml$", verb)) {
+    files <- c("run", files)
+    verb <- "run"
+  }
+  if (!verb %in% names(verbs)) {
+    fail(
+      "argument",
+      if (nzchar(verb)) sprintf("study does not know %s.", verb) else "study new, run or check?",
+      remedy = if (nzchar(verb)) did_you_mean(verb, names(verbs)) %||% "It is new, run or check."
+      else "imbroglio study new PRICES --holdings FILE --out study.yml is the way to begin."
+    )
+  }
+  verbs[[verb]](files[-1L], options)
+}
+
+draft_the_study <- function(files, options) {
+  refuse_options(options, c("only", "fresh"), "study new")
+  some_files(files, "study new")
+  out <- options$out %||% "study.yml"
+  arguments <- options[intersect(
+    c("holdings", "benchmark", "limits", "securities", "title"), names(options)
+  )]
+  do.call(new_study, c(list(files, out), arguments))
+  say("Wrote ", out, ". Next: imbroglio study run ", out)
+  0L
+}
+
+one_study <- function(files, verb) {
+  if (length(files) != 1L) {
+    fail(
+      "argument",
+      sprintf("study %s takes one study file.", verb),
+      where = sprintf("%s given.", count(length(files), "was", "were")),
+      remedy = "imbroglio study new PRICES --out study.yml writes one."
+    )
+  }
+  read_study(files)
+}
+
+only_in_new <- c("holdings", "benchmark", "limits", "securities", "title")
+
+run_the_study <- function(files, options) {
+  refuse_options(options, only_in_new, "study run")
+  attach_usual()
+  study <- one_study(files, "run")
+  folder <- options$out %||% study_path(study, study$says$report$folder %||% "report")
+  run <- run_study(study, folder, only = options$only, fresh = isTRUE(options$fresh))
+  say_run(run)
+  say("Wrote ", file.path(folder, "report.html"))
+  if (any(run$state == "failed")) 1L else 0L
+}
+
+check_the_study <- function(files, options) {
+  refuse_options(options, c(only_in_new, "only", "fresh", "out"), "study check")
+  study <- one_study(files, "check")
+  print_lines(sprintf("%s is a study: %s.", study$file, some(names(study$says), 30L)))
+  0L
+}
+
+refuse_options <- function(options, names, command) {
+  given <- Filter(function(name) !is.null(options[[name]]) && !isFALSE(options[[name]]), names)
+  if (length(given)) {
+    fail("argument", sprintf("--%s is not of %s.", given[1L], command), remedy = "Leave it out.")
+  }
+}
+
+# What was measured, in a line; what could not be, in one each.
+say_run <- function(run) {
+  counts <- table(factor(run$state, c("measured", "kept", "failed")))
+  say(
+    sprintf("%s measured", count(counts[["measured"]], "part")),
+    if (counts[["kept"]]) sprintf(", %s unchanged", count(counts[["kept"]])),
+    if (counts[["failed"]]) sprintf(", %s not to be had", count(counts[["failed"]])),
+    "."
+  )
+  for (i in which(run$state == "failed")) say("  ", run$part[i], ": ", visible(run$detail[i]))
+}
+
+report_command <- function() {
+  list(
+    says = "one page to send: what is held, what may be lost, what changed, and why",
+    takes = "FILE... | STUDY",
+    options = c(
+      choose, "every", "kind", "benchmark", "limits", "method", "window", "per-year", "level",
+      "value", "title", "only", book, "out", "help"
+    ),
+    example = c(
+      "imbroglio report bay.csv --holdings bay-book.csv --benchmark BAYALL --out risk.html",
+      "imbroglio report bay.csv --security TARROW --out tarrow.pdf",
+      "imbroglio report bay-study.yml --only top,risk --out risk.html"
+    ),
+    run = run_report
+  )
+}
+
+run_report <- function(files, options) {
+  attach_usual()
+  of_study <- length(files) == 1L && grepl("[.]ya?ml$", files, ignore.case = TRUE)
+  out <- options$out %||% paste0(
+    sub("\\.(csv|sqlite|ya?ml)(\\.gz)?$", "", basename(files[1L])),
+    "-report.html"
+  )
+  check_page(out)
+  arguments <- options[intersect(
+    c("window", "per_year", "level", "benchmark", "limits", "method", "title", "only",
+      if (!has_book(options)) "value"),
+    names(options)
+  )]
+  x <- if (of_study) {
+    refuse_options(
+      options,
+      setdiff(gsub("-", "_", report_command()$options, fixed = TRUE), c("only", "out", "help")),
+      "a report of a study, which says it itself"
+    )
+    files
+  } else {
+    chosen_returns(chosen_prices(files, options, "report"), options, "report")
+  }
+  run <- do.call(write_report, c(list(x, out), arguments))
+  say_run(run)
+  say("Wrote ", out)
+  if (any(run$state == "failed")) 1L else 0L
+}

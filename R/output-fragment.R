@@ -1,0 +1,92 @@
+# A part of a report, measured and written: what the page, the tables, the figures and the
+# workbook take of it. It is text only, so that it can be kept, and results need not be.
+
+fragment_of <- function(work, name, part) {
+  ran <- run_part(work, part)
+  title <- part$title %||% name
+  made <- list(
+    name = name,
+    section = part$section,
+    above = part$above,
+    says = part$says,
+    title = title,
+    notes = ran$notes,
+    failed = ran$failed
+  )
+  if (!is.null(ran$failed)) return(made)
+  if (!NROW(ran$value)) {
+    made$lead <- if (part$measure == "check") in_words(ran$value) else "There is nothing to show."
+    return(made)
+  }
+  drawn <- heard(figure_of_part(ran$value, work, name, part))
+  if (!is.null(drawn$failed)) made$notes <- c(made$notes, paste("No figure:", drawn$failed))
+  c(made, written_part(ran$value, name, title, work), list(figure = drawn$value))
+}
+
+figure_of_part <- function(result, work, name, part) {
+  if (is.null(part$draws)) return(NULL)
+  colours <- colour_of(c(work$own, setdiff(work$securities, work$own)), universe_of(result, work))
+  plot <- suppressWarnings(part$draws(result, work))
+  page_figure(plot, name, lead_of(result, work), colours)
+}
+
+universe_of <- function(result, work) {
+  attr(result, "source")$universe %||% c(work$book$name, work$securities)
+}
+
+written_part <- function(result, name, title, work) {
+  table <- as.data.frame(result)
+  kind <- if (inherits(result, "imbroglio_result")) basis(result)$kind
+  workings <- workings_of_part(result, name)
+  shown <- if (through_time_of(result)) {
+    table[!duplicated(table[series_keys(table)], fromLast = TRUE), , drop = FALSE]
+  } else {
+    table
+  }
+  kept <- match(rownames(shown), rownames(table))
+  exact <- shown
+  if (!is.null(shown[["measure"]])) {
+    shown <- written_by_measure(shown)
+    titles <- vapply(limit_measures(), `[[`, "", "title")
+    shown$measure <- ifelse(
+      shown$measure %in% names(titles), titles[shown$measure], shown$measure
+    )
+  }
+  workings$rows <- workings$rows[kept]
+  list(
+    lead = lead_of(result, work),
+    table = page_table(shown, name, kind, workings, title, exact),
+    workings = workings$html,
+    csv = as_csv(table),
+    units = unname(vapply(table, unit_of_column, "")),
+    basis = if (inherits(result, "imbroglio_result")) format(basis(result))
+  )
+}
+
+unit_of_column <- function(x) {
+  if (inherits(x, "Date")) "date" else if (is.numeric(x)) "number" else "text"
+}
+
+through_time_of <- function(result) inherits(result, "imbroglio_result") && through_time(result)
+
+# The finding, in a sentence: of a book and its holdings that of the book, then how they compare.
+lead_of <- function(result, work) {
+  if (!inherits(result, "imbroglio_result")) return(holdings_lead(result, work$book))
+  book <- work$book$name
+  beside <- !is.null(book) && !is.null(result[["security"]]) &&
+    sum(result$security == book) == 1L && nrow(result) > 1L &&
+    is.null(own_headlines()[[attr(result, "measure")]])
+  if (!beside) return(headline(result))
+  paste(headline(result[result$security == book, ]), headline(result[result$security != book, ]))
+}
+
+holdings_lead <- function(held, book) {
+  sprintf(
+    "%s holds %s%s; the largest is %s with %s.",
+    book$name,
+    count(length(book$security), "security", "securities"),
+    if (is.null(book$value)) "" else sprintf(", worth %s", money(book$value)),
+    held$security[1L],
+    unit_text$share(held$weight[1L])
+  )
+}

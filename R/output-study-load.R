@@ -1,0 +1,105 @@
+# From what a study says to what is measured.
+
+work_of_study <- function(study, folder_of_files = study$folder) {
+  says <- study$says
+  prices <- study_prices(study)
+  returns <- if (inherits(prices, "imbroglio_returns")) {
+    prices
+  } else {
+    as_returns(prices, kind = says$kind %||% "simple", every = says$every)
+  }
+  x <- if (is.null(says$book)) returns else study_book(returns, study)
+  new_work(
+    x,
+    settings = study_settings(says),
+    choices = says$measures[lengths(says$measures) > 0L],
+    wanted = names(says$measures),
+    title = says$title,
+    limits = if (!is.null(says$limits)) study_path(study, says$limits),
+    sources = study_sources(study)
+  )
+}
+
+study_settings <- function(says) {
+  list(
+    benchmark = says$benchmark,
+    level = says$levels %||% 0.99,
+    horizon = says$horizons %||% 1L,
+    method = says$methods %||% usual_method(measure_var),
+    window = says$window %||% 60L,
+    per_year = says$per_year,
+    risk_free = says$risk_free,
+    value = says$value,
+    seed = says$seed,
+    every = says$every
+  )
+}
+
+# A path from the study's own folder; a database's address is none.
+study_path <- function(study, path) {
+  plain <- grepl("^([a-z]+://|/|~|[A-Za-z]:)", path)
+  ifelse(plain | study$folder == ".", path, file.path(study$folder, path))
+}
+
+study_prices <- function(study) {
+  says <- study$says
+  paths <- study_path(study, says$prices)
+  about <- if (!is.null(says$securities)) study_path(study, says$securities)
+  reading <- says$read
+  given <- says$given %||% "prices"
+  if (given != "prices") {
+    return(do.call(as_returns, c(
+      list(paths, kind = says$kind %||% "simple", every = says$every, given = given),
+      reading[setdiff(names(reading), "as_of")]
+    )))
+  }
+  prices <- do.call(read_prices, c(list(paths, securities = about), reading))
+  if (!is.null(says$actions)) prices <- adjust_prices(prices, study_path(study, says$actions))
+  rates <- says$currency
+  if (!is.null(rates)) {
+    prices <- translate_prices(
+      prices, study_path(study, rates$rates), rates$base, unlist(rates$of), rates$carry %||% 0L
+    )
+  }
+  if (!is.null(says$period)) {
+    span <- says$period[c("from", "to", "last", "during")]
+    names(span) <- c("start", "end", "last", "during")
+    prices <- do.call(stats::window, c(list(prices), span[!vapply(span, is.null, NA)]))
+  }
+  if (is.null(says$choose)) prices else prices[, unique(c(says$choose, says$benchmark))]
+}
+
+study_book <- function(returns, study) {
+  book <- study$says$book
+  for (name in intersect(c("holdings", "shares", "weights", "values"), names(book))) {
+    book[[name]] <- if (is.character(book[[name]])) {
+      study_path(study, book[[name]])
+    } else {
+      unlist(book[[name]])
+    }
+  }
+  book$stand_ins <- unlist(book$stand_ins)
+  book$decimal <- study$says$read$decimal
+  do.call(as_portfolio, c(list(returns), book))
+}
+
+# The files that a study reads, each with its digest; a database's state is not known beforehand.
+study_sources <- function(study) {
+  says <- study$says
+  named <- c(
+    says$prices, says$actions, says$securities, says$limits, says$currency$rates,
+    Filter(is.character, says$book[c("holdings", "shares", "weights", "values")])
+  )
+  named <- unlist(named)
+  paths <- study_path(study, named)
+  stats::setNames(vapply(paths, digest_of_path, ""), named)
+}
+
+digest_of_path <- function(path) {
+  if (grepl("^[a-z]+://", path)) return("not known beforehand")
+  files <- if (dir.exists(path)) list.files(path, full.names = TRUE, recursive = TRUE) else path
+  if (!all(file.exists(files))) return("missing")
+  each <- vapply(files, digest::digest, "", algo = "xxhash64", file = TRUE)
+  if (length(each) == 1L && !dir.exists(path)) return(unname(each))
+  digest::digest(list(basename(files), unname(each)), algo = "xxhash64")
+}

@@ -1,0 +1,108 @@
+#' @rdname read_study
+#' @param prices Files, a folder or a store of prices, as [read_prices()] takes them.
+#' @param holdings A file of what is held.
+#' @param benchmark,limits,securities What is measured against; a file of limits; a file of what
+#'   each security is.
+#' @param title The title of the page.
+#' @export
+new_study <- function(prices, file, holdings = NULL, benchmark = NULL, limits = NULL,
+                      securities = NULL, title = NULL) {
+  if (!is.character(file) || length(file) != 1L || !grepl("[.]ya?ml$", file)) {
+    fail("argument", "A study is a file .yml.", where = sprintf("It is %s.", shown(file)))
+  }
+  if (file.exists(file)) {
+    fail("file", sprintf("%s is there already.", file), remedy = "Name another file.")
+  }
+  table <- read_prices(prices, securities = securities)
+  book <- if (!is.null(holdings)) as_portfolio(table, holdings = holdings)
+  names_of <- colnames(table)
+  if (!is.null(benchmark)) pick_securities(benchmark, names_of)
+  of <- function(path) yaml_text(path_from(path, dirname(file)))
+  seen <- sprintf(
+    "%s, %s to %s", count(length(names_of), "security", "securities"),
+    format(min(table$dates)), format(max(table$dates))
+  )
+  asked <- c(if (!is.null(book)) "book", if (!is.null(benchmark)) "benchmark")
+  lines <- c(
+    "# A study: what is measured, and how. `imbroglio study run` measures it; paths go from here.",
+    key_line("title", yaml_text(title %||% sprintf(
+      "Risk of %s", if (is.null(book)) count(length(names_of), "security", "securities") else "the book"
+    ))),
+    key_line("prices", listed(of(prices)), seen),
+    if (is.null(securities)) off_line("securities", "securities.csv") else {
+      key_line("securities", of(securities))
+    },
+    off_line("actions", "actions.csv"),
+    off_line("period", "{last: \"5 years\"}"),
+    "",
+    if (is.null(book)) {
+      c(off_line("book", "{holdings: holdings.csv}"))
+    } else {
+      c(
+        key_line("book", "", sprintf(
+          "%s%s", count(length(book$security), "security", "securities"),
+          if (is.null(book$value)) "" else sprintf(", worth %s", money(book$value))
+        )),
+        paste0("  holdings: ", of(holdings)),
+        "  rebalance: never     # or day, week, month, quarter, year: what did happen to it"
+      )
+    },
+    if (is.null(benchmark)) {
+      off_line("benchmark", yaml_text(names_of[1L]), sprintf("one of %s", some(names_of, 6L)))
+    } else {
+      key_line("benchmark", listed(yaml_text(benchmark)))
+    },
+    if (is.null(limits)) off_line("limits", "limits.csv") else key_line("limits", of(limits)),
+    "",
+    key_line("levels", "[0.95, 0.99]"),
+    key_line("methods", "[historical, normal, student, ewma]", "imbroglio help NAME says what each is"),
+    key_line("window", "60", "returns of a rolling window"),
+    off_line("risk_free", "0.02"),
+    "",
+    "# What is measured, each with choices of its own; what is taken out is left out.",
+    "measures:",
+    measure_lines(table, book, benchmark),
+    "",
+    "report:",
+    "  folder: report",
+    "  pdf: false           # a PDF beside the page, by Chromium"
+  )
+  write_whole(file, function(part) write_lines(lines, part))
+}
+
+measure_lines <- function(table, book, benchmark) {
+  work <- new_work(book %||% as_returns(table), study_settings(list(benchmark = benchmark)))
+  parts <- parts_to_show(work)
+  names_of <- setdiff(unique(vapply(parts, `[[`, "", "measure")), c("check", "holdings", "limits"))
+  asks <- vapply(names_of, function(name) measures()[[name]]$asks, "")
+  choices <- c(backtest = " {window: 250}", replay = " {worst: 3}", worst = " {worst: 5}")
+  own <- ifelse(names_of %in% names(choices), choices[names_of], "")
+  text <- paste0("  ", names_of, ":", own)
+  paste0(formatC(text, width = -28L), "# ", asks)
+}
+
+key_line <- function(key, value, says = study_keys()[[key]]$says) {
+  paste0(formatC(trimws(sprintf("%s: %s", key, value), "right"), width = -34L), " # ", says)
+}
+
+off_line <- function(key, value, says = study_keys()[[key]]$says) {
+  paste0("# ", key_line(key, value, says))
+}
+
+# Text that YAML reads as the text that it is.
+yaml_text <- function(x) {
+  plain <- grepl("^[A-Za-z./][A-Za-z0-9_./-]*$", x) &
+    !lower_case(x) %in% c("true", "false", "null", "yes", "no", "on", "off", "y", "n")
+  ifelse(plain, x, vapply(x, function(one) as.character(jsonlite::toJSON(one, auto_unbox = TRUE)), ""))
+}
+
+listed <- function(x) if (length(x) == 1L) x else sprintf("[%s]", paste(x, collapse = ", "))
+
+# A path as it is written from a folder.
+path_from <- function(path, folder) {
+  database <- grepl("^[a-z]+://", path)
+  own <- normalizePath(folder, mustWork = FALSE)
+  full <- normalizePath(path, mustWork = FALSE)
+  within <- startsWith(full, paste0(own, "/"))
+  ifelse(database, path, ifelse(within, substring(full, nchar(own) + 2L), full))
+}

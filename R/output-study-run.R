@@ -1,0 +1,178 @@
+#' Run a study
+#'
+#' Measures all that a study says and writes it into one folder: `report.html` (and `report.pdf`
+#' where asked for), `tables/` as CSV, `figures/` as SVG, `tables.xlsx`, and `record.json`, by
+#' which the next run knows what has not changed and need not be measured again: files, settings,
+#' and the choices of each measure are compared by their digests.
+#'
+#' What cannot be measured (too little history, a method that does not fit) is a note in the page,
+#' and the rest is there.
+#'
+#' @param study A study file, or the result of [read_study()].
+#' @param folder Where it is written; by default what the study says, or `report` beside it. A
+#'   folder that holds anything but an earlier run is refused.
+#' @param only Names of sections or measures: the others are left out.
+#' @param fresh Whether all is measured again, whatever is known.
+#' @return A data frame, invisibly: `part`, `state` (`"measured"`, `"kept"`, `"failed"`), `detail`.
+#' @section Errors: Those of reading prices and books, before anything is measured;
+#'   `imbroglio_error_write` where the folder cannot be written: it is then as it was.
+#' @seealso [read_study()], [write_report()]
+#' @examplesIf requireNamespace("yaml", quietly = TRUE) && requireNamespace("svglite", quietly = TRUE)
+#' \donttest{
+#' run_study(demo_file("bay-study.yml"), tempfile("report"), only = "split")
+#' }
+#' @export
+run_study <- function(study, folder = NULL, only = NULL, fresh = FALSE) {
+  if (!inherits(study, "imbroglio_study")) study <- read_study(study)
+  need_ggplot()
+  folder <- folder %||% study_path(study, study$says$report$folder %||% "report")
+  check_folder(folder)
+  before <- if (fresh) NULL else earlier_run(folder)
+  sources <- study_sources(study)
+  shared <- shared_digest(study, sources, only)
+  if (nothing_changed(study, before, shared)) {
+    return(invisible(state_of_run(before$parts, "kept")))
+  }
+  work <- loaded(work_of_study(study))
+  run <- measured_parts(work, before, shared, only, study)
+  write_run(folder, study, work, run, shared)
+  invisible(state_of_run(run$fragments, run$states))
+}
+
+# What every part hangs on: the files, what is shared by all, the package.
+shared_digest <- function(study, sources, only) {
+  says <- study$says
+  says$measures <- names(says$measures)
+  says$report <- NULL
+  if ("not known beforehand" %in% sources) sources <- c(sources, tempfile())
+  built <- utils::packageDescription("imbroglio")[c("Version", "Built")]
+  digest::digest(list(unname(sources), says, only, built), algo = "xxhash64")
+}
+
+part_digest <- function(shared, name, choices) {
+  digest::digest(list(shared, name, choices), algo = "xxhash64")
+}
+
+choices_for <- function(study, part) study$says$measures[[part$measure]]
+
+nothing_changed <- function(study, before, shared) {
+  if (is.null(before)) return(FALSE)
+  parts <- report_parts()
+  now <- vapply(names(before$parts), function(name) {
+    part_digest(shared, name, choices_of_top(study, parts, name))
+  }, "")
+  identical(before$report, report_asked(study)) &&
+    identical(unname(now), unname(vapply(before$parts, `[[`, "", "digest")))
+}
+
+report_asked <- function(study) isTRUE(study$says$report$pdf)
+
+# The top of the page hangs on what its three numbers are measured by.
+choices_of_top <- function(study, parts, name) {
+  measured <- study$says$measures
+  if (name != "top") return(choices_for(study, parts[[name]]))
+  measured[intersect(c("var", "limits"), names(measured))]
+}
+
+# Each part measured, or taken from the run before.
+measured_parts <- function(work, before, shared, only, study = NULL) {
+  parts <- parts_to_show(work)
+  parts <- only_parts(parts, only)
+  names_of <- c(if (is.null(only) || "top" %in% only) "top", names(parts))
+  all_parts <- report_parts()
+  fragments <- list()
+  states <- character()
+  shown <- cli::cli_progress_bar(
+    "Measuring", total = length(names_of), format = "{cli::pb_bar} {cli::pb_extra$at}",
+    extra = list(at = "")
+  )
+  for (name in names_of) {
+    cli::cli_progress_update(id = shown, extra = list(at = name))
+    key <- if (is.null(study)) "" else part_digest(
+      shared, name, choices_of_top(study, all_parts, name)
+    )
+    kept <- before$parts[[name]]
+    known <- !is.null(kept) && identical(kept$digest, key)
+    made <- if (known) {
+      kept
+    } else if (name == "top") {
+      top_fragment(work)
+    } else {
+      fragment_of(work, name, parts[[name]])
+    }
+    made$digest <- key
+    fragments[[name]] <- made
+    states[name] <- if (!is.null(made$failed)) "failed" else if (known) "kept" else "measured"
+  }
+  cli::cli_progress_done(id = shown)
+  list(fragments = fragments, states = states)
+}
+
+only_parts <- function(parts, only) {
+  if (is.null(only)) return(parts)
+  named <- unique(c(
+    "top", names(parts), vapply(parts, `[[`, "", "section"), vapply(parts, `[[`, "", "measure")
+  ))
+  unknown <- setdiff(only, named)
+  if (length(unknown)) {
+    fail(
+      "argument",
+      sprintf("`only` does not know %s.", shown(unknown[1L])),
+      where = sprintf("This study has %s.", some(named, 60L)),
+      remedy = did_you_mean(unknown[1L], named)
+    )
+  }
+  parts[names(parts) %in% only | vapply(parts, function(part) {
+    any(c(part$section, part$measure) %in% only)
+  }, NA)]
+}
+
+state_of_run <- function(fragments, states) {
+  data.frame(
+    part = names(fragments),
+    state = unname(states),
+    detail = vapply(fragments, function(f) f$failed %||% f$lead %||% "", ""),
+    row.names = NULL
+  )
+}
+
+# A folder that holds an earlier run, or nothing.
+check_folder <- function(folder) {
+  if (!is.character(folder) || length(folder) != 1L || is.na(folder) || !nzchar(folder)) {
+    fail("argument", "`folder` is the name of one.", where = sprintf("It is %s.", shown(folder)))
+  }
+  if (file.exists(folder) && !dir.exists(folder)) {
+    fail("file", sprintf("%s is a file.", folder), remedy = "Name a folder.")
+  }
+  if (!dir.exists(dirname(folder))) {
+    fail("file", sprintf("There is no folder %s to write to.", dirname(folder)))
+  }
+  there <- list.files(folder, all.files = TRUE, no.. = TRUE)
+  strange <- setdiff(there, c(
+    "report.html", "report.pdf", "tables", "figures", "tables.xlsx", "record.json"
+  ))
+  if (length(strange) || (length(there) && !"record.json" %in% there)) {
+    fail(
+      "file",
+      sprintf("%s holds what is no report: %s.", folder, some(c(strange, there)[1L])),
+      remedy = "Name another folder; a run replaces all that is in its own."
+    )
+  }
+}
+
+# The record of a run before, where its files are whole; else nothing is taken from it.
+earlier_run <- function(folder) {
+  file <- file.path(folder, "record.json")
+  if (!file.exists(file)) return(NULL)
+  record <- tryCatch(jsonlite::read_json(file, simplifyVector = FALSE), error = function(e) NULL)
+  if (!identical(record$form, 1L)) return(NULL)
+  record$parts <- lapply(record$parts, as_vectors)
+  files <- file.path(folder, c("report.html", if (isTRUE(record$report)) "report.pdf"))
+  if (all(file.exists(files))) record
+}
+
+# Lists without names were vectors.
+as_vectors <- function(x) {
+  if (!is.list(x)) return(x)
+  if (length(x) && is.null(names(x))) unlist(x) else lapply(x, as_vectors)
+}

@@ -1,0 +1,247 @@
+# What a study file can say: its keys, each a record with its type and what it is for. From them come
+# the JSON schema that ships (`inst/study/study.schema.json`), by which a file is checked, and the
+# comments of a study that is drafted.
+
+text_key <- function(says, ...) list(says = says, schema = list(type = "string", ...))
+number_key <- function(says, ...) list(says = says, schema = list(type = "number", ...))
+whole_key <- function(says, ...) list(says = says, schema = list(type = "integer", ...))
+truth_key <- function(says) list(says = says, schema = list(type = "boolean"))
+choice_key <- function(says, choices) {
+  list(says = says, schema = list(type = "string", enum = as.list(choices)))
+}
+# One of something, or a list of it.
+several_key <- function(says, item) {
+  list(says = says, schema = list(anyOf = list(
+    item, list(type = "array", items = item, minItems = 1L)
+  )))
+}
+group_key <- function(says, keys, required = NULL) {
+  list(says = says, keys = keys, schema = object_schema(keys, required))
+}
+
+object_schema <- function(keys, required = NULL) {
+  properties <- lapply(keys, function(key) c(list(description = key$says), key$schema))
+  made <- list(type = "object", properties = properties, additionalProperties = FALSE)
+  if (length(required)) made$required <- as.list(required)
+  made
+}
+
+study_keys <- function() {
+  name <- list(type = "string")
+  list(
+    title = text_key("the title of the page"),
+    prices = several_key("files, a folder, a price store: what read_prices() takes", name),
+    given = choice_key("what the files hold", c("prices", "returns", "profits")),
+    read = group_key("how the files are read, where they can be read in several ways", list(
+      price = text_key("which column is the price"),
+      dates = text_key("the order of dates: dmy, mdy, ymd"),
+      decimal = choice_key("the decimal mark", c(".", ",")),
+      sheet = text_key("the sheet of a workbook"),
+      as_of = text_key("the store as it was at this moment"),
+      strict = truth_key("stop at the first file that cannot be read")
+    )),
+    actions = text_key("a file of splits and dividends, which closes as traded are adjusted by"),
+    securities = text_key("a file of what each security is: name, group, currency"),
+    choose = several_key("only these securities", name),
+    period = group_key("which dates", list(
+      from = text_key("first date, month or year"),
+      to = text_key("last date, month or year"),
+      last = text_key("the last of it: \"5 years\", \"500 returns\""),
+      during = text_key("a year or month")
+    )),
+    every = choice_key("the period of returns, where it is not that of the prices", returns_every()),
+    kind = choice_key("simple or log returns", c("simple", "log")),
+    book = book_key(),
+    benchmark = several_key("what is measured against", name),
+    currency = group_key("convert prices to one currency", list(
+      base = text_key("the currency of the report"),
+      rates = text_key("a file of rates: what one unit of each currency is worth in the base"),
+      of = list(says = "the currency of each security", schema = list(anyOf = list(
+        name, list(type = "object", additionalProperties = name)
+      ))),
+      carry = whole_key("for how many dates a rate is carried on", minimum = 0L)
+    ), c("base", "rates")),
+    limits = text_key("a file of limits"),
+    levels = several_key(
+      "confidence levels of value at risk",
+      list(type = "number", exclusiveMinimum = 0, exclusiveMaximum = 1)
+    ),
+    horizons = several_key("periods ahead", list(type = "integer", minimum = 1L)),
+    methods = several_key("methods of value at risk", name),
+    window = whole_key("returns of a rolling window", minimum = 2L),
+    per_year = number_key("periods a year, where it is not by convention", exclusiveMinimum = 0),
+    risk_free = list(says = "a risk-free return a year, or a security that is one",
+                     schema = list(anyOf = list(list(type = "number"), name))),
+    value = number_key("what each position is worth, where there is no book"),
+    seed = whole_key("where chance begins"),
+    measures = measures_key(),
+    report = group_key("what is written", list(
+      folder = text_key("the folder for page, tables, figures and workbook"),
+      pdf = truth_key("a PDF beside the page")
+    ))
+  )
+}
+
+returns_every <- function() names(frequencies)
+
+book_key <- function() {
+  amounts <- function(says) {
+    list(says = says, schema = list(anyOf = list(
+      list(type = "string"),
+      list(type = "object", additionalProperties = list(type = "number"))
+    )))
+  }
+  group_key("what is held, by one of holdings, shares, weights, values", list(
+    holdings = text_key("a file with a column of shares, values or weights"),
+    shares = amounts("numbers of shares by security, or a file"),
+    weights = amounts("weights by security, or a file"),
+    values = amounts("what each holding is worth, or a file"),
+    value = number_key("what a book of weights is worth"),
+    cash = list(says = "an amount (a weight beside weights), or rest",
+                schema = list(anyOf = list(list(type = "number"), list(type = "string")))),
+    cash_return = number_key("what cash earns a year"),
+    rebalance = choice_key("how often it is brought back", c("never", names(frequencies))),
+    normalise = truth_key("divide weights by their sum"),
+    held = choice_key("one reading for all numbers", c("today", "then")),
+    stand_ins = list(says = "what stands in for a holding before its first price",
+                     schema = list(type = "object", additionalProperties = list(type = "string"))),
+    name = text_key("what it is called")
+  ))
+}
+
+# Each measure with its choices: the arguments of its function but what it is of.
+measures_key <- function() {
+  keys <- lapply(stats::setNames(nm = measures_asked()), function(name) {
+    measure <- measures()[[name]]
+    of_all <- c("limits", "benchmark", "a", "b", "x", "before")
+    arguments <- setdiff(names(formals(measure$measure))[-1L], of_all)
+    choices <- lapply(stats::setNames(nm = arguments), function(argument) list(
+      description = sprintf("as in %s", name)
+    ))
+    list(says = measure$asks, schema = list(anyOf = list(
+      list(type = "null"),
+      list(type = "object", properties = choices, additionalProperties = FALSE)
+    )))
+  })
+  list(
+    says = "what is measured, each with its own choices; without it, all that can be",
+    keys = keys,
+    schema = object_schema(keys)
+  )
+}
+
+measures_asked <- function() setdiff(names(measures()), c("compare", "bootstrap"))
+
+study_schema <- function() {
+  schema <- object_schema(study_keys(), "prices")
+  c(list(
+    `$schema` = "https://json-schema.org/draft/2020-12/schema",
+    title = "A study: a whole piece of work for imbroglio"
+  ), schema)
+}
+
+schema_text <- function() {
+  as.character(jsonlite::toJSON(study_schema(), auto_unbox = TRUE, pretty = TRUE, digits = NA))
+}
+
+# What in a value is not as its schema says: the first problem, with its path.
+against_schema <- function(value, schema, path = character()) {
+  if (!length(schema) || identical(names(schema), "description")) return(NULL)
+  if (!is.null(schema$anyOf)) return(against_any(value, schema$anyOf, path))
+  problem <- function(text, remedy = NULL) list(path = path, text = text, remedy = remedy)
+  type <- schema$type
+  if (!is.null(type) && !is_of_type(value, type)) {
+    return(problem(sprintf("must be %s; it is %s", type_words[[type]], said_value(value))))
+  }
+  if (!is.null(schema$enum) && !value %in% unlist(schema$enum)) {
+    return(problem(
+      sprintf("does not know %s; it takes %s", said_value(value), some(unlist(schema$enum), 20L)),
+      did_you_mean(value, unlist(schema$enum))
+    ))
+  }
+  out <- c(
+    if (!is.null(schema$minimum) && value < schema$minimum) sprintf("at least %s", schema$minimum),
+    if (!is.null(schema$exclusiveMinimum) && value <= schema$exclusiveMinimum) {
+      sprintf("above %s", schema$exclusiveMinimum)
+    },
+    if (!is.null(schema$exclusiveMaximum) && value >= schema$exclusiveMaximum) {
+      sprintf("below %s", schema$exclusiveMaximum)
+    }
+  )
+  if (length(out)) return(problem(sprintf("must be %s; it is %s", out[1L], said_value(value))))
+  if (identical(type, "object")) return(against_object(value, schema, path))
+  if (identical(type, "array")) {
+    if (length(value) < (schema$minItems %||% 0L)) return(problem("is an empty list"))
+    return(first_problem(lapply(seq_along(value), function(i) {
+      against_schema(value[[i]], schema$items, c(path, i))
+    })))
+  }
+  NULL
+}
+
+first_problem <- function(problems) Find(Negate(is.null), problems)
+
+# Of several that it may be: what is wrong with the one that it is like.
+against_any <- function(value, schemas, path) {
+  problems <- lapply(schemas, against_schema, value = value, path = path)
+  if (any(vapply(problems, is.null, NA))) return(NULL)
+  types <- vapply(schemas, function(s) s$type %||% "", "")
+  alike <- vapply(types, function(type) nzchar(type) && is_of_type(value, type), NA)
+  if (any(alike)) return(problems[alike][[1L]])
+  list(path = path, text = sprintf(
+    "must be %s; it is %s",
+    paste(unlist(type_words[types]), collapse = " or "),
+    said_value(value)
+  ))
+}
+
+against_object <- function(value, schema, path) {
+  known <- names(schema$properties)
+  for (name in unlist(schema$required)) {
+    if (is.null(value[[name]])) {
+      return(list(path = path, text = sprintf("must say %s", name), remedy = NULL))
+    }
+  }
+  first_problem(lapply(names(value), function(name) {
+    own <- schema$properties[[name]]
+    if (is.null(own) && !name %in% known) {
+      own <- schema$additionalProperties
+      if (identical(own, FALSE)) {
+        return(list(
+          path = c(path, name),
+          text = sprintf("%s is no key there", name),
+          remedy = did_you_mean(name, known) %||% sprintf("There are %s.", some(known, 40L)),
+          unknown = TRUE
+        ))
+      }
+    }
+    against_schema(value[[name]], own, c(path, name))
+  }))
+}
+
+type_words <- list(
+  string = "text", number = "a number", integer = "a whole number", boolean = "true or false",
+  object = "keys with values", array = "a list", null = "nothing"
+)
+
+is_of_type <- function(value, type) {
+  single <- !is.list(value) && length(value) == 1L
+  switch(
+    type,
+    string = single && is.character(value),
+    number = single && is.numeric(value),
+    integer = single && is.numeric(value) && value == round(value),
+    boolean = single && is.logical(value),
+    object = is.list(value) && !inherits(value, "study_list"),
+    array = inherits(value, "study_list"),
+    null = is.null(value)
+  )
+}
+
+said_value <- function(value) {
+  if (is.null(value)) return("empty")
+  if (inherits(value, "study_list")) return("a list")
+  if (is.list(value)) return(sprintf("keys: %s", some(names(value))))
+  if (is.logical(value)) return(if (value) "true" else "false")
+  if (is.character(value)) sprintf("\"%s\"", visible(value)) else format(value, digits = 15L)
+}

@@ -1,0 +1,155 @@
+# The files of a run, written into a folder beside the one that is meant, which then takes its
+# place: it is whole, or as it was.
+
+write_run <- function(folder, study, work, run, shared) {
+  part <- tempfile(".imbroglio-", dirname(folder))
+  on.exit(unlink(part, recursive = TRUE))
+  made <- tryCatch(
+    {
+      files_of_run(part, study, work, run)
+      record_of_run(part, study, run)
+      NULL
+    },
+    error = function(e) e
+  )
+  if (!is.null(made)) {
+    if (inherits(made, "imbroglio_error")) stop(made)
+    fail(
+      "write",
+      sprintf("%s could not be written; it is as it was.", folder),
+      where = conditionMessage(made)
+    )
+  }
+  replace_folder(part, folder)
+}
+
+replace_folder <- function(part, folder) {
+  old <- tempfile(".imbroglio-", dirname(folder))
+  there <- dir.exists(folder)
+  moved <- !there || suppressWarnings(file.rename(folder, old))
+  if (moved && !suppressWarnings(file.rename(part, folder))) {
+    if (there) file.rename(old, folder)
+    moved <- FALSE
+  }
+  if (!moved) {
+    fail("write", sprintf("%s could not be replaced; it is as it was.", folder))
+  }
+  unlink(old, recursive = TRUE)
+}
+
+files_of_run <- function(part, study, work, run) {
+  for (made in c(part, file.path(part, c("tables", "figures")))) {
+    if (!dir.create(made, showWarnings = FALSE)) {
+      fail("write", sprintf("The folder %s cannot be made.", dirname(part)))
+    }
+  }
+  for (f in run$fragments) {
+    if (length(f$csv)) {
+      write_lines(f$csv, file.path(part, "tables", paste0(f$name, ".csv")))
+    }
+    if (length(f$figure$file)) {
+      write_lines(f$figure$file, file.path(part, "figures", paste0(f$name, ".svg")))
+    }
+  }
+  page <- file.path(part, "report.html")
+  book <- workbook_of_tables(run$fragments, file.path(part, "tables.xlsx"))
+  write_lines(page_of_run(work, run, book), page)
+  if (!made_whole(page, "html")) fail("write", "The page came out cut off.")
+  if (report_asked(study)) write_pdf(page, file.path(part, "report.pdf"))
+}
+
+page_of_run <- function(work, run, workbook = NULL) {
+  fragments <- run$fragments[names(run$fragments) != "top"]
+  page_of(work, run$fragments$top, fragments, list(workbook = workbook))
+}
+
+record_of_run <- function(part, study, run) {
+  record <- list(
+    form = 1L,
+    version = as.character(utils::packageVersion("imbroglio")),
+    study = study$lines,
+    report = report_asked(study),
+    parts = run$fragments
+  )
+  text <- jsonlite::toJSON(record, auto_unbox = TRUE, null = "null", digits = NA)
+  write_lines(as.character(text), file.path(part, "record.json"))
+}
+
+# All tables as a workbook, a sheet each; the first lists them. NULL where openxlsx is missing.
+workbook_of_tables <- function(fragments, file) {
+  has <- Filter(function(f) length(f$csv) > 1L, fragments)
+  if (!length(has)) return(NULL)
+  if (!requireNamespace("openxlsx", quietly = TRUE)) {
+    note("report", "The workbook needs the package openxlsx, which is not installed.")
+    return(NULL)
+  }
+  book <- openxlsx::createWorkbook(creator = "imbroglio")
+  openxlsx::addWorksheet(book, "Tables", gridLines = FALSE)
+  bold <- openxlsx::createStyle(textDecoration = "bold")
+  sheets <- character()
+  for (f in has) {
+    sheet <- sheet_name(f$title, c("Tables", sheets))
+    sheets <- c(sheets, sheet)
+    table <- table_of_csv(f$csv, f$units)
+    openxlsx::addWorksheet(book, sheet)
+    openxlsx::writeData(book, sheet, table, headerStyle = bold)
+    openxlsx::freezePane(book, sheet, firstRow = TRUE)
+    openxlsx::setColWidths(book, sheet, seq_along(table), 14)
+    openxlsx::writeData(
+      book, sheet, c(f$lead, f$notes, f$basis), startRow = nrow(table) + 3L, colNames = FALSE
+    )
+  }
+  titles <- vapply(has, function(f) f$lead %||% f$title, "")
+  openxlsx::writeData(
+    book, "Tables", data.frame(sheet = sheets, says = unname(titles)), headerStyle = bold
+  )
+  openxlsx::setColWidths(book, "Tables", 1:2, c(30, 100))
+  openxlsx::saveWorkbook(book, file, overwrite = TRUE)
+  if (!made_whole(file, "xlsx")) fail("write", "The workbook came out cut off.")
+  readBin(file, "raw", file.size(file))
+}
+
+# A table as it was before it became CSV: what its columns are is known.
+table_of_csv <- function(csv, units) {
+  table <- utils::read.csv(
+    text = csv, colClasses = "character", check.names = FALSE, na.strings = "", encoding = "UTF-8"
+  )
+  for (i in seq_along(table)) {
+    table[[i]] <- switch(
+      units[i],
+      date = as.Date(table[[i]]),
+      number = as.numeric(table[[i]]),
+      # Text of a workbook is no formula, and needs no apostrophe.
+      sub("^'(?=[=+@\t\r-])", "", table[[i]], perl = TRUE)
+    )
+  }
+  table
+}
+
+# By the browser, without its window.
+write_pdf <- function(page, file) {
+  browser <- Sys.which(c("chromium", "chromium-browser", "google-chrome", "chrome"))
+  browser <- browser[nzchar(browser)]
+  if (!length(browser)) {
+    fail(
+      "package",
+      "A PDF is made by Chromium, which is not installed.",
+      remedy = "Install it (chromium, a Debian package), or print report.html from a browser."
+    )
+  }
+  home <- tempfile("browser-")
+  on.exit(unlink(home, recursive = TRUE))
+  made <- tempfile("page-", fileext = ".pdf")
+  on.exit(unlink(made), add = TRUE)
+  said <- suppressWarnings(system2(browser[1L], shQuote(c(
+    "--headless", "--disable-gpu", "--no-pdf-header-footer",
+    # As root there is no sandbox to be had, and the page is our own.
+    if (identical(Sys.info()[["user"]], "root")) "--no-sandbox",
+    paste0("--user-data-dir=", home),
+    paste0("--print-to-pdf=", made),
+    paste0("file://", utils::URLencode(normalizePath(page)))
+  )), stdout = TRUE, stderr = TRUE, timeout = 300))
+  if (!file.exists(made) || !made_whole(made, "pdf") || !file.copy(made, file, overwrite = TRUE)) {
+    fail("write", "The browser made no PDF.", where = some(utils::tail(said, 2L)))
+  }
+}

@@ -1,0 +1,281 @@
+# The top of a report: what is held and worth, the numbers that matter with their intervals, what
+# changed since the date before, and the limits that are near or broken.
+
+top_fragment <- function(work) {
+  numbers <- heard(top_numbers(work))
+  changes <- heard(top_changes(work))
+  failed <- c(numbers$failed, changes$failed)
+  made <- list(
+    name = "top",
+    section = "top",
+    title = "At a glance",
+    held = if (!is.null(work$book)) lead_of(holdings_table(work$book), work),
+    sentences = numbers$value$sentences,
+    limits = limits_said(work),
+    notes = unique(c(numbers$notes, changes$notes)),
+    failed = if (length(failed)) paste(failed, collapse = " "),
+    workings = c(numbers$value$workings, changes$value$workings)
+  )
+  c(made, changes$value[setdiff(names(changes$value), "workings")])
+}
+
+# What is asked first of anything: the loss, the movement, the fall.
+top_numbers <- function(work) {
+  whole <- work$whole
+  asked <- c(var_each_with(work), work$settings[intersect(
+    c("value", "per_year", "seed", "confidence"), names(work$settings)
+  )])
+  if (!is.null(work$book)) asked$value <- NULL
+  results <- list(
+    "top-var" = call_taking(measure_var, whole, asked),
+    "top-volatility" = call_taking(measure_volatility, whole, asked["per_year"]),
+    "top-drawdown" = measure_drawdown(whole)
+  )
+  single <- length(work$own) == 1L
+  if (!single) return(list(sentences = vapply(results, function(r) escaped(headline(r)), "")))
+  own <- lapply(results, function(r) r[r$security == work$own, ])
+  workings <- Map(workings_of_part, own, names(own))
+  linked <- function(name, column, text) {
+    sprintf("<a href=\"#%s\"><b>%s</b></a>", workings[[name]]$rows[1L], escaped(text))
+  }
+  list(
+    sentences = c(
+      risk_sentence(own[["top-var"]], linked),
+      movement_sentence(own[["top-volatility"]], linked),
+      fall_sentence(own[["top-drawdown"]], work, linked)
+    ),
+    workings = unlist(lapply(workings, `[[`, "html"))
+  )
+}
+
+call_taking <- function(f, x, arguments) {
+  arguments <- arguments[intersect(names(arguments), names(formals(f)))]
+  do.call(f, c(list(x), arguments[!vapply(arguments, is.null, NA)]))
+}
+
+risk_sentence <- function(result, linked) {
+  row <- as.list(as.data.frame(result))
+  write <- writer_of(result)
+  every <- every_in_all(result)
+  worth <- if (is.null(row$var_value) || is.na(row$var_value)) {
+    ""
+  } else {
+    sprintf(" (%s)", money(row$var_value))
+  }
+  interval <- if (is.na(row$var_low)) {
+    ""
+  } else {
+    sprintf(
+      " Chance of the sample leaves it between %s and %s.",
+      write(row$var_low),
+      write(row$var_high)
+    )
+  }
+  sprintf(
+    "<strong>What may be lost.</strong> One %s in %s %s loses more than %s, and then %s on average.%s",
+    every,
+    count(round(1 / (1 - row$level))),
+    escaped(row$security),
+    linked("top-var", "var", paste0(write(row$var), worth)),
+    escaped(write(row$es)),
+    escaped(interval)
+  )
+}
+
+movement_sentence <- function(result, linked) {
+  row <- as.list(as.data.frame(result))
+  write <- writer_of(result)
+  every <- every_in_all(result)
+  interval <- if (is.na(row$volatility_low)) {
+    ""
+  } else {
+    sprintf("; with 95 %% confidence between %s and %s",
+            write(row$volatility_low), write(row$volatility_high))
+  }
+  sprintf(
+    "<strong>How much it moves.</strong> %s a year; from %s to %s it strays by %s%s.",
+    linked("top-volatility", "volatility_annual", write(row$volatility_annual)),
+    every,
+    every,
+    escaped(write(row$volatility)),
+    escaped(interval)
+  )
+}
+
+fall_sentence <- function(result, work, linked) {
+  row <- as.list(as.data.frame(result))
+  write <- writer_of(result)
+  path <- drawdown_series(work$whole)
+  now <- as.data.frame(path)
+  now <- now[now$security == work$own & !is.na(now$drawdown), ]
+  now <- now$drawdown[nrow(now)]
+  sprintf(
+    "<strong>How far it fell.</strong> %s from %s to %s, %s. Now it stands %s.",
+    linked("top-drawdown", "max_drawdown", write(-row$max_drawdown)),
+    format(row$peak),
+    format(row$trough),
+    if (is.na(row$recovery)) "and is not back yet" else paste("back on", format(row$recovery)),
+    escaped(if (now < 0) paste(write(-now), "below its high") else "at its high")
+  )
+}
+
+# The dates that the last is compared with: the one before it, and those a week and a month before.
+dates_before <- function(dates) {
+  last <- dates[length(dates)]
+  asked <- c(
+    "the date before" = dates[max(1L, length(dates) - 1L)],
+    "a week before" = last - 7,
+    "a month before" = seq(last, by = "-1 month", length.out = 2L)[2L]
+  )
+  at <- vapply(asked, function(day) max(0, which(dates <= day)), 0)
+  at <- at[at > 2L & !duplicated(at)]
+  stats::setNames(dates[at], names(at))
+}
+
+# Each of what is measured on the last date, beside the same of the dates before: today's holdings
+# at the prices known then.
+top_changes <- function(work) {
+  if (is.null(work$prices) || length(work$own) != 1L) return(NULL)
+  last <- work$prices$dates[length(work$prices$dates)]
+  days <- c(now = last, dates_before(work$prices$dates))
+  measured <- lapply(seq_along(days), function(i) {
+    if (i == 1L) return(measured_at(work$whole, work))
+    then <- heard(measured_at(as_of(work, days[i]), work))
+    if (!is.null(then$failed)) {
+      note("report", sprintf("%s: %s", sentence_case(names(days)[i]), then$failed))
+    }
+    then$value
+  })
+  known <- names(measured[[1L]])
+  cells <- lapply(known, function(name) {
+    lapply(seq_along(days), function(i) {
+      change_of(measured[[i]][[name]], sprintf("change-%s-%d", name, i))
+    })
+  })
+  values <- t(vapply(cells, function(row) vapply(row, `[[`, 0, "value"), numeric(length(days))))
+  labels <- vapply(measured[[1L]], `[[`, "", "label")
+  list(
+    changes = changes_table(labels, days, cells),
+    units = c("text", rep("number", length(days))),
+    workings = unlist(lapply(cells, function(row) lapply(row, `[[`, "working"))),
+    csv = as_csv(data.frame(
+      measure = unname(labels),
+      stats::setNames(as.data.frame(values), format(days)),
+      check.names = FALSE
+    ))
+  )
+}
+
+# A number of a row of a result, with its working.
+change_of <- function(one, id) {
+  if (is.null(one)) return(list(value = NA_real_, html = "-", working = NULL))
+  value <- if (is.null(one$result)) one$value else as.numeric(one$result[[one$column]])
+  shown <- escaped(unbroken(trimws(unit_text[[one$unit]](value))))
+  made <- if (!is.null(one$result)) workings_of_part(one$result, id)
+  if (one$column %in% made$columns && is.finite(value)) {
+    shown <- sprintf("<a href=\"#%s\">%s</a>", made$rows[1L], shown)
+  }
+  list(value = value, html = shown, working = made$html)
+}
+
+# What is measured, as it was on an earlier date.
+as_of <- function(work, day) {
+  prices <- stats::window(work$prices, end = day)
+  book <- work$book
+  if (is.null(book)) return(as_returns(prices, kind = work$returns$kind, every = work$settings$every))
+  amounts <- if (is.null(book$shares)) book$weights else book$shares
+  arguments <- list(
+    as_returns(prices, kind = work$returns$kind, every = work$settings$every),
+    rebalance = book$rebalance,
+    cash = if (is.null(book$shares)) book$cash else book$money,
+    held = book$held,
+    name = book$name,
+    stand_ins = book$stand_ins
+  )
+  arguments[[if (is.null(book$shares)) "weights" else "shares"]] <- stats::setNames(
+    amounts, book$security
+  )
+  do.call(as_portfolio, arguments)
+}
+
+measured_at <- function(x, work) {
+  own <- function(result) result[result$security == work$own, ]
+  last <- function(result) {
+    result <- own(result)
+    result[nrow(result), ]
+  }
+  one <- function(label, unit, column, result = NULL, value = NULL) {
+    list(label = label, unit = unit, column = column, result = result, value = value)
+  }
+  loss <- own(call_taking(measure_var, x, c(var_each_with(work), work$settings["per_year"])))
+  moved <- function(...) call_taking(measure_volatility, x, c(list(...), work$settings["per_year"]))
+  book <- inherits(x, "imbroglio_book")
+  price <- if (!book) x$prices$close[, work$own]
+  made <- list(
+    worth = if (!is.null(x$value)) one("worth", "money", "worth", value = x$value),
+    price = if (!book) one("price", "price", "price", value = utils::tail(price[!is.na(price)], 1L)),
+    var = one(sprintf("value at risk, %s", unit_text$level(top_level(work))), "fraction", "var", loss),
+    loss = if (!is.null(loss[["var_value"]])) one("the same in money", "money", "var_value", loss),
+    recent = one(
+      sprintf("volatility a year, last %s", count(work$settings$window)), "fraction",
+      "volatility_annual", last(moved(window = work$settings$window))
+    ),
+    volatility = one("volatility a year, all", "fraction", "volatility_annual", own(moved())),
+    fall = one("from its high", "fraction", "drawdown", last(drawdown_series(x))),
+    beta = if (!is.null(work$settings$benchmark)) {
+      one(
+        sprintf("beta against %s", work$settings$benchmark[1L]), "ratio", "beta",
+        own(measure_beta(x, benchmark = work$settings$benchmark[1L]))
+      )
+    }
+  )
+  made[!vapply(made, is.null, NA)]
+}
+
+changes_table <- function(labels, days, cells) {
+  heads <- sprintf(
+    "<th scope=\"col\" class=\"r\">%s<br><small>%s</small></th>",
+    escaped(c("now", names(days)[-1L])),
+    format(days)
+  )
+  rows <- vapply(seq_along(labels), function(i) {
+    values <- vapply(cells[[i]], `[[`, 0, "value")
+    paste0(
+      "<tr><th scope=\"row\">", escaped(unbroken(labels[i])), "</th>",
+      paste0(
+        "<td class=\"r\" data-v=\"", ifelse(is.na(values), "", core_shortest(values)), "\">",
+        vapply(cells[[i]], `[[`, "", "html"), "</td>",
+        collapse = ""
+      ),
+      "</tr>"
+    )
+  }, "")
+  c(
+    "<div class=\"wide\" tabindex=\"0\" role=\"region\" aria-label=\"What changed\">",
+    "<table class=\"plain\" id=\"t-changes\"><caption>What changed</caption>",
+    sprintf("<thead><tr><th scope=\"col\">measure</th>%s</tr></thead><tbody>",
+            paste(heads, collapse = "")),
+    rows,
+    "</tbody></table></div>"
+  )
+}
+
+# The limits that are near or broken, each in its sentence.
+limits_said <- function(work) {
+  if (is.null(work$limits)) return(NULL)
+  result <- heard(do.call(
+    check_limits,
+    c(list(work$whole), arguments_of(work, report_parts()$limits))
+  ))$value
+  if (is.null(result)) return(NULL)
+  at <- result$state %in% c("broken", "near")
+  list(
+    states = as.list(table(factor(result$state, c("broken", "near", "within", "unknown")))),
+    sentences = in_words(result)[at],
+    broken = result$state[at] == "broken",
+    of = sprintf(
+      "Measured over the last %s returns, where a limit is of what changes from day to day.",
+      choice_of(basis(result), "window")
+    )
+  )
+}
