@@ -10,37 +10,44 @@ autoplot.imbroglio_backtest <- function(object, security = NULL, ...) {
   drawn <- backtest_drawn(object, table[table$security == security, ])
   money <- counts_money(object)
   ggplot2::ggplot(drawn$days) +
+    ggplot2::geom_rect(
+      data = drawn$zones,
+      ggplot2::aes(
+        xmin = .data$from, xmax = .data$to, ymin = -Inf, ymax = Inf, fill = .data$zone
+      ),
+      alpha = 0.75
+    ) +
     ggplot2::geom_segment(
-      data = drawn$seen,
       ggplot2::aes(x = .data$date, xend = .data$date, y = 0, yend = .data$return),
       colour = faint,
       linewidth = 0.25
     ) +
-    ggplot2::geom_line(
-      ggplot2::aes(.data$date, -.data$var, colour = .data$method),
-      linewidth = 0.55
-    ) +
+    ggplot2::geom_line(ggplot2::aes(.data$date, -.data$var), colour = ink, linewidth = 0.5) +
     ggplot2::geom_point(
-      data = drawn$worst,
+      data = drawn$breaches,
       ggplot2::aes(.data$date, .data$return),
       colour = loss,
       size = 1.3
     ) +
-    method_strips(drawn) +
-    ggplot2::scale_colour_manual(values = drawn$colours) +
+    words_layer(
+      data = drawn$zones,
+      ggplot2::aes(x = .data$from, y = -Inf, label = paste0(" ", .data$breaches)),
+      colour = quiet,
+      hjust = 0,
+      vjust = -0.4,
+      size = 3
+    ) +
+    ggplot2::facet_wrap(ggplot2::vars(.data$row), ncol = if (nlevels(drawn$days$row) > 4L) 2L else 1L) +
     ggplot2::scale_fill_manual(values = zone_colours) +
     date_axis() +
-    ggplot2::scale_y_continuous(labels = amount_axis(object), breaks = function(limits) {
-      Filter(function(y) y > drawn$least - drawn$step, scales::breaks_pretty(8)(limits))
-    }) +
-    ggplot2::coord_cartesian(clip = "off") +
+    ggplot2::scale_y_continuous(labels = amount_axis(object), breaks = scales::breaks_pretty(4)) +
     titles(
       backtest_headline(object),
       sprintf(
         paste0(
-          "Grey: %s %s; lines: value at risk at %s, from the returns before; red: ",
-          "breaches. Boxes: runs of %s days, blue where the breaches are few enough, amber ",
-          "or red where not"
+          "Grey: %s %s; line: value at risk at %s, from the returns before; red: ",
+          "breaches. Behind: runs of %s days with their breaches, blue where they are few ",
+          "enough, amber or red where not"
         ),
         adverb_of(every_in_all(object)),
         if (money) "profits" else "returns",
@@ -48,15 +55,12 @@ autoplot.imbroglio_backtest <- function(object, security = NULL, ...) {
         count(attr(object, "zone_days"))
       ),
       basis(object),
-      y = paste(security, if (money) "profit" else "return"),
-      share = 0.85
+      y = paste(security, if (money) "profit" else "return")
     ) +
-    imbroglio_theme() +
-    ggplot2::theme(plot.margin = ggplot2::margin(14, 210, 10, 14))
+    imbroglio_theme()
 }
 
-# The days at the highest level, and below them a row for each method, with its breaches and the
-# zones of its runs.
+# The days at the highest level, with the breaches and zones of each method.
 backtest_drawn <- function(object, table) {
   highest <- function(rows) {
     rows[rows$security == table$security[1L] & rows$level == max(table$level), ]
@@ -64,80 +68,19 @@ backtest_drawn <- function(object, table) {
   table <- highest(table)
   days <- highest(as.data.frame(backtest_days(object)))
   days$return <- as_simple(days$return, attr(object, "source")$kind)
-  methods <- unique(table$method)
-  seen <- days[days$method == methods[1L], ]
-  least <- min(seen$return, -days$var, na.rm = TRUE)
-  step <- abs(least) * 0.085
-  rows <- data.frame(method = methods, y = least - step * (seq_along(methods) + 0.2))
-  rows$label <- sprintf(
+  labels <- sprintf(
     "%s: %s, %s expected",
-    methods,
+    table$method,
     count(table$breaches, "breach", "breaches"),
     unit_text$one(table$expected)
   )
-  breaches <- days[days$breach, ]
-  breaches$y <- rows$y[match(breaches$method, methods)]
+  with_row <- function(rows) {
+    rows$row <- factor(labels[match(rows$method, table$method)], labels)
+    rows
+  }
   zones <- highest(as.data.frame(backtest_zones(object)))
-  zones$y <- rows$y[match(zones$method, methods)]
-  list(
-    days = days,
-    seen = seen,
-    worst = seen[seen$return <= -apply(matrix(days$var, nrow(seen)), 1L, min), ],
-    rows = rows,
-    breaches = breaches,
-    zones = zones,
-    least = least,
-    step = step,
-    colours = stats::setNames(rep_len(method_colours, length(methods)), methods)
-  )
-}
-
-# A mark for each breach, on the colour of the zone of its run.
-method_strips <- function(drawn) {
-  step <- drawn$step
-  list(
-    ggplot2::geom_rect(
-      data = drawn$zones,
-      ggplot2::aes(
-        xmin = .data$from,
-        xmax = .data$to,
-        ymin = .data$y - step * 0.36,
-        ymax = .data$y + step * 0.36,
-        fill = .data$zone
-      ),
-      colour = "white",
-      linewidth = 0.6
-    ),
-    ggplot2::geom_text(
-      data = drawn$zones,
-      ggplot2::aes(x = .data$from, y = .data$y, label = paste0(" ", .data$breaches)),
-      colour = quiet,
-      hjust = 0,
-      size = 3
-    ),
-    ggplot2::geom_segment(
-      data = drawn$breaches,
-      ggplot2::aes(
-        x = .data$date,
-        xend = .data$date,
-        y = .data$y - step * 0.34,
-        yend = .data$y + step * 0.34
-      ),
-      colour = loss,
-      linewidth = 0.45
-    ),
-    ggplot2::geom_text(
-      data = drawn$rows,
-      ggplot2::aes(
-        x = max(drawn$days$date),
-        y = .data$y,
-        label = paste0("  ", .data$label),
-        colour = .data$method
-      ),
-      hjust = 0,
-      size = 3.6
-    )
-  )
+  days <- with_row(days)
+  list(days = days, breaches = days[days$breach, ], zones = with_row(zones))
 }
 
 # Of several securities: the exact p of each method, rejected or not.
@@ -163,7 +106,7 @@ backtest_matrix <- function(object, table) {
         data = best, fill = NA, colour = ink, linewidth = 0.9, width = 0.94, height = 0.9
       )
     }) +
-    ggplot2::geom_text(
+    words_layer(
       ggplot2::aes(label = .data$label),
       colour = ink,
       size = if (nrow(table) > 200L) 2.4 else 3.5

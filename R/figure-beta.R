@@ -26,17 +26,18 @@ autoplot.imbroglio_beta <- function(object, start = NULL, end = NULL, ...) {
   }
 }
 
-# The benchmark on x, the security on y, one unit as long on both.
+# The benchmark on x, the security on y, over the whole width; beside the line that of beta 1.
 line_figure <- function(object, line) {
   points <- points_of_line(object, line)
-  ends <- scales::expand_range(range(points$x, points$y, 0), 0.04)
+  across <- scales::expand_range(range(points$x, 0), 0.04)
+  up <- scales::expand_range(range(points$y, 0), 0.08)
   confidence <- attr(object, "line")$confidence
-  band <- band_of_line(points, line, ends, confidence)
+  band <- band_of_line(points, line, across, confidence)
   colour <- colour_of(line$security, attr(object, "source")$universe)
   every <- every_in_all(object)
   excess <- if ("risk-free" %in% names(basis(object)$choices)) " above the risk-free one" else ""
   axis <- function(security) sprintf("%s, return a %s%s", security, every, excess)
-  # The equation stands in the corner that the line leaves free.
+  corner <- free_corner(points$x, points$y, across, up)
   ggplot2::ggplot(points, ggplot2::aes(.data$x, .data$y)) +
     ggplot2::geom_hline(yintercept = 0, colour = quiet, linewidth = 0.3) +
     ggplot2::geom_vline(xintercept = 0, colour = quiet, linewidth = 0.3) +
@@ -53,31 +54,32 @@ line_figure <- function(object, line) {
       fill = ink,
       alpha = 0.18
     ) +
+    ggplot2::geom_abline(colour = quiet, linetype = "22", linewidth = 0.45) +
     ggplot2::geom_line(data = band, ggplot2::aes(y = .data$y), colour = ink, linewidth = 0.7) +
     ggplot2::annotate(
-      "text",
-      x = ends[2L] - 0.03 * (ends[2L] - ends[1L]),
-      y = ends[if (line$beta < 0) 2L else 1L],
+      "label",
+      x = corner$x, y = corner$y, hjust = corner$hjust, vjust = corner$vjust,
       label = equation_of(line),
-      hjust = 1,
-      vjust = if (line$beta < 0) 1.3 else -0.3,
       size = 4.4,
       colour = ink,
+      fill = "white",
       lineheight = 1.1
     ) +
-    ggplot2::coord_fixed(xlim = ends, ylim = ends, expand = FALSE) +
-    ggplot2::scale_x_continuous(labels = percent_axis) +
-    ggplot2::scale_y_continuous(labels = percent_axis) +
+    ggplot2::coord_cartesian(xlim = across, ylim = up, expand = FALSE) +
+    ggplot2::scale_x_continuous(labels = percent_axis, breaks = scales::breaks_pretty(8)) +
+    ggplot2::scale_y_continuous(labels = percent_axis, breaks = scales::breaks_pretty(6)) +
     titles(
       in_words(object),
       sprintf(
-        "Each dot is one return of both. Line by least squares, with the %s band of the mean",
+        paste0(
+          "Each dot is one return of both. Line by least squares, with the %s band of the mean; ",
+          "dashed: as the benchmark"
+        ),
         unit_text$level(confidence)
       ),
       basis(object),
       x = axis(line$benchmark),
-      y = axis(line$security),
-      share = 0.62
+      y = axis(line$security)
     ) +
     imbroglio_theme()
 }
@@ -122,7 +124,7 @@ betas_figure <- function(object, table) {
       alpha = 0.5
     ) +
     ggplot2::geom_point(size = 3.2) +
-    ggplot2::geom_text(
+    words_layer(
       ggplot2::aes(.data$beta_high, label = sprintf("  %.2f", .data$beta)),
       hjust = 0,
       size = 3.7

@@ -77,7 +77,7 @@ loss_lines <- function(table, per, top, money, nudge) {
       colour = loss,
       linewidth = 0.6
     ),
-    ggplot2::geom_text(
+    words_layer(
       data = lines,
       ggplot2::aes(x = .data$x, y = .data$y, label = .data$label),
       colour = loss,
@@ -101,7 +101,7 @@ percentile_ticks <- function(value, top) {
       ggplot2::aes(x = .data$x, xend = .data$x, y = -top * 0.012, yend = -top * 0.035),
       colour = quiet
     ),
-    ggplot2::geom_text(
+    words_layer(
       data = marks,
       ggplot2::aes(x = .data$x, y = -top * 0.06, label = .data$label),
       colour = quiet,
@@ -129,7 +129,7 @@ autoplot.imbroglio_split <- function(object, ...) {
     ggplot2::geom_col(ggplot2::aes(x = .data$var_alone), fill = rule, width = 0.72) +
     ggplot2::geom_col(ggplot2::aes(x = .data$component, fill = .data$security), width = 0.42) +
     ggplot2::geom_vline(xintercept = 0, colour = quiet, linewidth = 0.3) +
-    ggplot2::geom_text(
+    words_layer(
       ggplot2::aes(x = .data$at, label = paste0("  ", .data$label)),
       hjust = 0,
       colour = ink,

@@ -58,7 +58,7 @@ finding_marks <- function(marks, labelled, row_of) {
       size = 3.2,
       stroke = 1.1
     ),
-    ggplot2::geom_text(
+    words_layer(
       data = labelled,
       ggplot2::aes(
         .data$date,

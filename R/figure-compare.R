@@ -30,7 +30,7 @@ autoplot.imbroglio_compare <- function(object, ...) {
       alpha = 0.35
     ) +
     ggplot2::geom_point(size = 3) +
-    ggplot2::geom_text(ggplot2::aes(label = .data$label), vjust = -1, size = 3.5) +
+    words_layer(ggplot2::aes(label = .data$label), vjust = -1, size = 3.5) +
     ggplot2::scale_colour_manual(values = colours) +
     ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = "free_x") +
     titles(

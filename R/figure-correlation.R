@@ -21,7 +21,7 @@ autoplot.imbroglio_correlation <- function(object, start = NULL, end = NULL, ...
   ggplot2::ggplot(cells, ggplot2::aes(.data$x, .data$y, fill = .data$r)) +
     ggplot2::geom_tile(colour = "white", linewidth = if (few) 1 else 0) +
     (if (few) {
-      ggplot2::geom_text(
+      words_layer(
         ggplot2::aes(
           label = sub("0.", ".", sprintf("%.2f", .data$r), fixed = TRUE),
           colour = abs(.data$r) > 0.55

@@ -16,7 +16,7 @@ autoplot.imbroglio_currency <- function(object, ...) {
   ggplot2::ggplot(lines, ggplot2::aes(.data$date, .data$value, colour = .data$what)) +
     ggplot2::geom_hline(yintercept = 100, colour = quiet, linewidth = 0.3) +
     ggplot2::geom_line(linewidth = 0.55) +
-    ggplot2::geom_text(
+    words_layer(
       data = ends,
       ggplot2::aes(y = .data$label_at, label = .data$label),
       hjust = -0.04,

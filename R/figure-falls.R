@@ -125,7 +125,7 @@ autoplot.imbroglio_capture <- function(object, start = NULL, end = NULL, ...) {
     ) +
     capture_bars() +
     ggplot2::geom_point(size = 2.8) +
-    ggplot2::geom_text(
+    words_layer(
       ggplot2::aes(y = .data$label_at, label = .data$label, hjust = .data$side),
       size = 3.6
     ) +

@@ -111,7 +111,7 @@ fit_views <- list(
       cbind(
         mark,
         label = sprintf(
-          "largest distance %s\nat %s%s",
+          "apart by %s\nat %s%s",
           unit_text$four(row$ks),
           percent(mark$x),
           p
@@ -135,7 +135,7 @@ fit_views <- list(
         size = 5,
         stroke = 0.9
       ) +
-      ggplot2::geom_text(
+      words_layer(
         data = marks,
         ggplot2::aes(x = seen[2L], y = 0.02, label = .data$label),
         colour = loss,
@@ -171,7 +171,7 @@ fit_views <- list(
     ggplot2::ggplot(curves, ggplot2::aes(.data$x, .data$share)) +
       ggplot2::geom_col(data = bars, fill = data$colour, alpha = 0.45, width = width * 0.92) +
       ggplot2::geom_line(colour = ink, linewidth = 0.7) +
-      ggplot2::geom_text(
+      words_layer(
         data = notes,
         ggplot2::aes(x = seen[1L], y = Inf, label = .data$label),
         colour = ink,
@@ -264,7 +264,7 @@ fit_views <- list(
         linewidth = 0.3,
         linetype = 2
       ) +
-      ggplot2::geom_text(
+      words_layer(
         data = marks,
         ggplot2::aes(x = min(grid), label = .data$label),
         colour = quiet,
@@ -274,13 +274,13 @@ fit_views <- list(
       ) +
       ggplot2::geom_point(data = observed, colour = data$colour, size = 2, alpha = 0.8) +
       ggplot2::geom_line(ggplot2::aes(colour = .data$family), linewidth = 0.75) +
-      ggplot2::geom_text(
+      words_layer(
         data = ends[side, ],
         ggplot2::aes(y = .data$y, label = paste0("  ", .data$family), colour = .data$family),
         hjust = 0,
         size = 3.7
       ) +
-      ggplot2::geom_text(
+      words_layer(
         data = foot,
         ggplot2::aes(label = .data$family, colour = .data$family, vjust = .data$drop),
         size = 3.7
@@ -354,7 +354,7 @@ verdict_matrix <- function(object, table) {
     ggplot2::geom_tile(
       data = first, fill = NA, colour = ink, linewidth = 0.9, width = 0.94, height = 0.9
     ) +
-    ggplot2::geom_text(ggplot2::aes(label = .data$label), colour = ink, size = 3.5) +
+    words_layer(ggplot2::aes(label = .data$label), colour = ink, size = 3.5) +
     ggplot2::scale_fill_manual(values = verdict_colours) +
     ggplot2::scale_x_discrete(position = "top") +
     titles(

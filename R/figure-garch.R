@@ -37,7 +37,7 @@ autoplot.imbroglio_garch_forecast <- function(object, ...) {
     )
   ) +
     ggplot2::geom_line(linewidth = 0.7) +
-    ggplot2::geom_text(
+    words_layer(
       data = ends,
       ggplot2::aes(y = .data$label_at, label = paste0("  ", .data$series)),
       hjust = 0,

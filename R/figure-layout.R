@@ -23,6 +23,24 @@ apart <- function(y, share, of, ratio = FALSE) {
   y
 }
 
+# The corner of a panel in which the fewest dots lie.
+free_corner <- function(x, y, across, up, share = c(0.3, 0.25)) {
+  place <- cbind(x = (x - across[1L]) / diff(across), y = (y - up[1L]) / diff(up))
+  corners <- expand.grid(right = c(FALSE, TRUE), top = c(TRUE, FALSE))
+  inside <- vapply(seq_len(4L), function(i) {
+    beside <- if (corners$right[i]) place[, "x"] > 1 - share[1L] else place[, "x"] < share[1L]
+    along <- if (corners$top[i]) place[, "y"] > 1 - share[2L] else place[, "y"] < share[2L]
+    sum(beside & along, na.rm = TRUE)
+  }, 0L)
+  best <- corners[which.min(inside), ]
+  list(
+    x = across[if (best$right) 2L else 1L] + diff(across) * if (best$right) -0.02 else 0.02,
+    y = up[if (best$top) 2L else 1L] + diff(up) * if (best$top) -0.03 else 0.03,
+    hjust = as.numeric(best$right),
+    vjust = as.numeric(best$top)
+  )
+}
+
 last_of_each <- function(lines, by) lines[!duplicated(lines[by], fromLast = TRUE), ]
 
 # Bars of a histogram, those beyond the line in red.

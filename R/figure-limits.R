@@ -22,14 +22,14 @@ autoplot.imbroglio_limits <- function(object, ...) {
     ) +
     ggplot2::geom_vline(xintercept = 1, colour = loss, linetype = "22") +
     ggplot2::geom_point(size = 3) +
-    ggplot2::geom_text(ggplot2::aes(label = .data$label), hjust = -0.08, size = 3.5) +
+    words_layer(ggplot2::aes(label = paste0("   ", .data$label)), hjust = 0, size = 3.5) +
     ggplot2::scale_colour_manual(values = c(broken = loss, near = doubtful, within = quiet)) +
     ggplot2::scale_y_discrete(labels = stats::setNames(table$what, table$row)) +
     ggplot2::scale_x_continuous(
       labels = percent_axis,
-      limits = c(0, NA),
+      limits = c(0, room_for(table$use, table$label)),
       breaks = scales::breaks_pretty(6),
-      expand = ggplot2::expansion(c(0, 0.42))
+      expand = ggplot2::expansion(0)
     ) +
     titles(
       headline(object),

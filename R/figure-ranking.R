@@ -28,11 +28,11 @@ ranking_figure <- function(object, size, what, subtitle, rows = NULL, notes = NU
       alpha = 0.55
     ) +
     ggplot2::geom_point(size = 3.4) +
-    ggplot2::geom_text(
+    words_layer(
       ggplot2::aes(label = writer_of(object)(.data$size, digits), hjust = .data$beyond),
       size = 3.7
     ) +
-    ggplot2::geom_text(
+    words_layer(
       ggplot2::aes(x = 0, label = .data$note),
       hjust = 0,
       size = 3.6,

@@ -16,7 +16,7 @@ autoplot.imbroglio_replay <- function(object, ...) {
   if (!is.null(table[["deepest_value"]])) {
     deepest$label <- sprintf("%s (%s)", deepest$label, money(table$deepest_value))
   }
-  panels <- sprintf("%s: %s at its end", table$episode, percent(table$total_return, 1L))
+  panels <- sprintf("%s: %s", table$episode, percent(table$total_return, 1L))
   panels <- stats::setNames(panels, table$episode)
   ggplot2::ggplot(days, ggplot2::aes(.data$date, .data$total_return)) +
     ggplot2::geom_hline(yintercept = 0, colour = quiet, linewidth = 0.3) +
@@ -25,7 +25,7 @@ autoplot.imbroglio_replay <- function(object, ...) {
     ggplot2::geom_point(
       data = deepest, ggplot2::aes(y = .data$value), colour = loss, size = 2.4
     ) +
-    ggplot2::geom_text(
+    words_layer(
       data = deepest,
       ggplot2::aes(y = .data$value, label = .data$label, hjust = .data$side),
       colour = loss,
@@ -44,7 +44,7 @@ autoplot.imbroglio_replay <- function(object, ...) {
     ) +
     titles(
       in_words(object)[1L],
-      "What the book of today would have done since the start of each, the worst first",
+      "What the book of today would have done since the start of each, the worst first; above, where it ended",
       basis(object)
     ) +
     imbroglio_theme()
@@ -100,7 +100,7 @@ autoplot.imbroglio_shock <- function(object, ...) {
       alpha = 0.35
     ) +
     ggplot2::geom_point(ggplot2::aes(shape = .data$what), size = 3.4) +
-    ggplot2::geom_text(
+    words_layer(
       ggplot2::aes(x = .data$move_high, label = .data$label),
       hjust = -0.16,
       size = 3.6,

@@ -14,7 +14,7 @@ autoplot.imbroglio_returns <- function(object, start = NULL, end = NULL, ...) {
   ggplot2::ggplot(lines, ggplot2::aes(.data$date, .data$growth, colour = .data$security)) +
     ggplot2::geom_hline(yintercept = 100, colour = quiet, linewidth = 0.3) +
     ggplot2::geom_line(linewidth = 0.55) +
-    ggplot2::geom_text(
+    words_layer(
       data = ends,
       ggplot2::aes(
         x = max(lines$date),
@@ -98,7 +98,7 @@ sums_figure <- function(object, lines) {
   ggplot2::ggplot(lines, ggplot2::aes(.data$date, .data$growth, colour = .data$security)) +
     ggplot2::geom_hline(yintercept = 0, colour = quiet, linewidth = 0.3) +
     ggplot2::geom_line(linewidth = 0.55) +
-    ggplot2::geom_text(
+    words_layer(
       data = ends,
       ggplot2::aes(
         x = max(lines$date),

@@ -18,7 +18,7 @@ autoplot.imbroglio_roll <- function(object, start = NULL, end = NULL, ...) {
   ggplot2::ggplot(lines, ggplot2::aes(.data$date, .data$value, colour = .data$security)) +
     limit_lines(table, drawn$scale, drawn$titled, levels(lines$panel)) +
     ggplot2::geom_line(linewidth = 0.5) +
-    ggplot2::geom_text(
+    words_layer(
       data = ends,
       ggplot2::aes(y = .data$label_at, label = .data$label),
       hjust = -0.1,
@@ -108,7 +108,7 @@ limit_lines <- function(table, scale, titled, panels) {
       linetype = "22",
       linewidth = 0.5
     ),
-    ggplot2::geom_text(
+    words_layer(
       data = first,
       ggplot2::aes(
         x = .data$date, y = .data$limit, label = .data$label, hjust = .data$side

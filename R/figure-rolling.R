@@ -31,7 +31,7 @@ rolling_panels <- function(object, table, column, y, subtitle, scale = 1, floor 
       linewidth = .data$series == last,
       alpha = .data$series == last
     )) +
-    ggplot2::geom_text(
+    words_layer(
       data = ends,
       ggplot2::aes(y = .data$label_at, label = .data$label),
       hjust = -0.12,

@@ -20,7 +20,7 @@ autoplot.imbroglio_selling <- function(object, ...) {
       ),
       linewidth = 0.8
     ) +
-    ggplot2::geom_text(
+    words_layer(
       data = done,
       ggplot2::aes(
         x = .data$days, y = .data$height, label = .data$label, colour = .data$security

@@ -66,7 +66,7 @@ standing_marks <- function(object, one) {
       colour = ink,
       size = 3.4
     ),
-    ggplot2::geom_text(
+    words_layer(
       ggplot2::aes(
         as.numeric(.data$series) + 0.2,
         .data$now,

@@ -22,7 +22,7 @@ autoplot.imbroglio_summary <- function(object, ...) {
     ggplot2::geom_hline(yintercept = 0, colour = quiet, linewidth = 0.35) +
     ggplot2::geom_point(size = if (few) 3.4 else 1.4, alpha = if (few) 1 else 0.5) +
     (if (few) {
-      ggplot2::geom_text(
+      words_layer(
         ggplot2::aes(y = labels$y, label = .data$security, hjust = labels$side),
         vjust = 0.4,
         size = 3.6

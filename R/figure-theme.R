@@ -26,6 +26,8 @@ verdict_colours <- c(
 )
 # Methods of one security, which its own colour cannot tell apart.
 method_colours <- c("#D55E00", "#0072B2", "#009E73", "#7A5195", "#9A6A00", "#004C77")
+# Of a book, whatever securities stand beside it.
+book_colour <- "#14506E"
 security_colours <- c(
   "#0072B2", "#D55E00", "#009E73", "#CC79A7", "#E69F00", "#56B4E9", "#7A5195", "#4D4D4D",
   "#004C77", "#8F3F00", "#006B4E", "#8A4F70", "#9A6A00", "#2F7FA8", "#4B2F60", "#8C8C8C"
@@ -33,7 +35,9 @@ security_colours <- c(
 
 colour_of <- function(securities, universe) {
   place <- match(securities, universe)
-  stats::setNames(security_colours[(place - 1L) %% length(security_colours) + 1L], securities)
+  colours <- security_colours[(place - 1L) %% length(security_colours) + 1L]
+  colours[names(universe)[place] %in% "book"] <- book_colour
+  stats::setNames(colours, securities)
 }
 
 imbroglio_theme <- function() {
@@ -58,6 +62,48 @@ imbroglio_theme <- function() {
     plot.margin = ggplot2::margin(14, 22, 10, 14),
     legend.position = "none"
   )
+}
+
+# Text in a figure. In a light colour it is darkened until it can be read: 4.5 to 1 on white.
+words_layer <- function(...) {
+  layer <- ggplot2::geom_text(...)
+  # Its parent is looked up by name, later.
+  parent <- layer$geom
+  layer$geom <- ggplot2::ggproto(
+    NULL,
+    parent,
+    use_defaults = function(self, ...) {
+      data <- ggplot2::ggproto_parent(parent, self)$use_defaults(...)
+      data$colour <- legible(data$colour)
+      data
+    }
+  )
+  layer
+}
+
+legible <- function(colours) {
+  light <- function(rgb) {
+    linear <- ifelse(rgb <= 0.03928, rgb / 12.92, ((rgb + 0.055) / 1.055)^2.4)
+    drop(c(0.2126, 0.7152, 0.0722) %*% linear)
+  }
+  known <- unique(as.character(colours))
+  dark <- vapply(known, function(colour) {
+    if (is.na(colour)) return(colour)
+    rgb <- grDevices::col2rgb(colour)[, 1L] / 255
+    # White stands on what is dark.
+    if (light(rgb) > 0.9) return(colour)
+    towards <- grDevices::col2rgb(ink)[, 1L] / 255
+    share <- Find(function(s) 1.05 / (light((1 - s) * rgb + s * towards) + 0.05) >= 4.6, seq(0, 1, 0.05))
+    mixed <- (1 - share) * rgb + share * towards
+    grDevices::rgb(mixed[1L], mixed[2L], mixed[3L])
+  }, "")
+  unname(dark[as.character(colours)])
+}
+
+# The end of a scale that begins at 0 and has room for what is written right of each value; a
+# letter takes about a hundredth of a panel's width.
+room_for <- function(values, labels, letter = 0.0115) {
+  max(values / pmax(0.2, 1 - letter * nchar(labels)), na.rm = TRUE)
 }
 
 # `share`: of the picture's width, where the panel leaves some of it free.

@@ -79,7 +79,7 @@ growth_beside <- function(object, row, start, end) {
   ggplot2::ggplot(lines, ggplot2::aes(.data$date, .data$value, colour = .data$series)) +
     ggplot2::geom_hline(yintercept = 100, colour = quiet, linewidth = 0.3) +
     ggplot2::geom_line(linewidth = 0.55) +
-    ggplot2::geom_text(data = ends, ggplot2::aes(label = .data$label), hjust = 0, size = 3.7) +
+    words_layer(data = ends, ggplot2::aes(label = .data$label), hjust = 0, size = 3.7) +
     ggplot2::facet_wrap(ggplot2::vars(.data$panel), ncol = 1L, scales = "free_y") +
     ggplot2::scale_colour_manual(values = colours) +
     date_axis() +

@@ -161,7 +161,7 @@ method_rows <- function(object, drawn) {
       stroke = 0.8,
       na.rm = TRUE
     ),
-    ggplot2::geom_text(
+    words_layer(
       ggplot2::aes(
         x = 0,
         y = .data$y,
@@ -192,7 +192,7 @@ horizons_figure <- function(object, table) {
   every <- every_in_all(object)
   ggplot2::ggplot(table, ggplot2::aes(.data$horizon, .data$var, colour = .data$label)) +
     ggplot2::geom_line(linewidth = 0.8) + ggplot2::geom_point(size = 1.2) +
-    ggplot2::geom_text(
+    words_layer(
       data = ends,
       ggplot2::aes(
         y = .data$y,
@@ -275,7 +275,7 @@ autoplot.imbroglio_tail <- function(object, tail = NULL, ...) {
       linewidth = 0.7,
       na.rm = TRUE
     ) +
-    ggplot2::geom_text(
+    words_layer(
       data = drawn$ends,
       ggplot2::aes(label = paste0("  ", .data$by)),
       colour = ink,

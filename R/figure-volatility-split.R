@@ -38,8 +38,8 @@ weights_and_shares <- function(object, table) {
       alpha = 0.5
     ) +
     ggplot2::geom_point(ggplot2::aes(shape = .data$shape), size = 3.6, fill = "white") +
-    ggplot2::geom_text(ggplot2::aes(label = .data$label, hjust = .data$side), size = 3.6) +
-    ggplot2::geom_text(
+    words_layer(ggplot2::aes(label = .data$label, hjust = .data$side), size = 3.6) +
+    words_layer(
       data = first,
       ggplot2::aes(label = .data$shape),
       vjust = -1.2,
@@ -80,7 +80,7 @@ shares_through_time <- function(object, table) {
   ggplot2::ggplot(table, ggplot2::aes(.data$to, .data$share, colour = .data$security)) +
     ggplot2::geom_hline(yintercept = 0, colour = quiet, linewidth = 0.3) +
     ggplot2::geom_line(linewidth = 0.6) +
-    ggplot2::geom_text(
+    words_layer(
       data = ends,
       ggplot2::aes(y = .data$label_at, label = .data$label),
       hjust = -0.06,
@@ -129,7 +129,7 @@ autoplot.imbroglio_concentration <- function(object, start = NULL, end = NULL, .
   colours[is.na(colours)] <- quiet
   ggplot2::ggplot(bars, ggplot2::aes(.data$share, .data$row, fill = .data$name)) +
     ggplot2::geom_col(width = 0.6) +
-    ggplot2::geom_text(
+    words_layer(
       ggplot2::aes(label = unit_text$share(.data$share)),
       hjust = -0.12,
       size = 3.5,

@@ -82,7 +82,7 @@ average_layer <- function(window, prices, panels, start, end) {
       linewidth = 0.4,
       alpha = 0.8
     ),
-    ggplot2::geom_text(
+    words_layer(
       data = last,
       ggplot2::aes(label = sprintf("  mean of %s", count(window)), group = NULL),
       hjust = 0,
@@ -203,7 +203,7 @@ price_and_volatility <- function(object, table, start, end) {
       ggplot2::aes(colour = factor(.data$series, names)),
       linewidth = 0.65
     ) +
-    ggplot2::geom_text(
+    words_layer(
       data = ends,
       ggplot2::aes(y = .data$label_at, label = .data$label, colour = factor(.data$series, names)),
       hjust = 0,

@@ -57,7 +57,7 @@ component_bars <- function(object, panel, security, size, subtitle) {
   ggplot2::ggplot(bars, ggplot2::aes(.data$size, .data$row, fill = .data$security)) +
     ggplot2::geom_vline(xintercept = 0, colour = quiet, linewidth = 0.3) +
     ggplot2::geom_col(width = 0.62) +
-    ggplot2::geom_text(
+    words_layer(
       ggplot2::aes(
         label = unit_text$points(.data$size),
         hjust = ifelse(.data$size < 0, 1.1, -0.1)

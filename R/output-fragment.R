@@ -27,11 +27,11 @@ figure_of_part <- function(result, work, name, part) {
   if (is.null(part$draws)) return(NULL)
   colours <- colour_of(c(work$own, setdiff(work$securities, work$own)), universe_of(result, work))
   plot <- suppressWarnings(part$draws(result, work))
-  page_figure(plot, name, lead_of(result, work), colours)
+  page_figure(plot, name, lead_of(result, work), colours, height = part$height)
 }
 
 universe_of <- function(result, work) {
-  attr(result, "source")$universe %||% c(work$book$name, work$securities)
+  attr(result, "source")$universe %||% c(work$securities, book = work$book$name)
 }
 
 written_part <- function(result, name, title, work) {

@@ -4,18 +4,22 @@
 
 page_figure <- function(plot, id, says, colours, width = 9.6, height = 5.4) {
   # The page says the finding above the figure, and the basis below.
-  plot <- plot + ggplot2::labs(title = NULL, caption = NULL) +
-    ggplot2::theme(plot.margin = ggplot2::margin(4, 22, 6, 8))
+  plot <- plot + ggplot2::labs(title = NULL, caption = NULL)
   built <- ggplot2::ggplot_build(plot)
   file <- tempfile(fileext = ".svg")
   on.exit(unlink(file))
   figure_devices$svg(file, width, height)
+  panels <- NULL
   tryCatch(
-    grid::grid.draw(ggplot2::ggplot_gtable(built)),
+    {
+      drawn <- ggplot2::ggplot_gtable(built)
+      grid::grid.draw(drawn)
+      panels <- panels_of(built, drawn, 72 * width, 72 * height)
+    },
     finally = grDevices::dev.off()
   )
   raw <- readLines(file, warn = FALSE, encoding = "UTF-8")
-  list(file = raw, html = figure_html(raw, panels_of(built, raw), id, says, colours))
+  list(file = raw, html = figure_html(raw, panels, id, says, colours))
 }
 
 figure_html <- function(raw, panels, id, says, colours) {
@@ -80,27 +84,33 @@ in_page_fonts <- function(svg) gsub("font-family: \"[^\"]*\";", "", svg, perl = 
 
 # The panels of a figure whose x is time: their place in the picture, what their axes span, and
 # how a value on y is written.
-panels_of <- function(built, raw) {
+panels_of <- function(built, drawn, width, height) {
   scale_x <- built$layout$panel_scales_x[[1L]]
   if (!inherits(scale_x, c("ScaleContinuousDate", "ScaleContinuousDatetime"))) return(NULL)
-  at <- regmatches(raw, regexec(
-    "^\\s*<rect x='([0-9.]+)' y='([0-9.]+)' width='([0-9.]+)' height='([0-9.]+)' />", raw
-  ))
-  at <- do.call(rbind, lapply(Filter(length, at), function(m) as.numeric(m[-1L])))
+  across <- edges_of(grid::convertWidth(drawn$widths, "bigpts", TRUE), drawn$widths, width)
+  down <- edges_of(grid::convertHeight(drawn$heights, "bigpts", TRUE), drawn$heights, height)
+  cells <- drawn$layout[grepl("^panel", drawn$layout$name), ]
+  cells <- cells[order(cells$t, cells$l), ]
   layout <- built$layout$layout
-  # Apart from the whole picture; strips are clipped too, and lower.
-  at <- at[at[, 3L] < max(at[, 3L]), , drop = FALSE]
-  at <- at[!duplicated(at), , drop = FALSE]
-  n <- nrow(layout)
-  if (nrow(at) < n) return(NULL)
-  at <- at[utils::head(order(-at[, 4L]), n), , drop = FALSE]
-  at <- at[order(at[, 2L], at[, 1L]), , drop = FALSE]
   in_order <- order(layout$ROW, layout$COL)
-  panels <- lapply(seq_len(n), function(i) {
+  if (nrow(cells) < nrow(layout)) return(NULL)
+  panels <- lapply(seq_along(in_order), function(i) {
     about <- built$layout$panel_params[[in_order[i]]]
-    c(list(at = at[i, ], x = about$x.range, y = about$y.range), axis_writing(about$y))
+    at <- c(
+      across[cells$l[i]], down[cells$t[i]],
+      across[cells$r[i] + 1L] - across[cells$l[i]], down[cells$b[i] + 1L] - down[cells$t[i]]
+    )
+    c(list(at = round(at, 2L), x = about$x.range, y = about$y.range), axis_writing(about$y))
   })
   as.character(jsonlite::toJSON(panels, auto_unbox = TRUE, digits = NA))
+}
+
+# Where the columns of a figure begin: what is left by those of a size of their own is shared out.
+edges_of <- function(sizes, units, whole) {
+  shared <- grid::unitType(units) == "null"
+  parts <- as.numeric(units)
+  sizes[shared] <- (whole - sum(sizes[!shared])) * parts[shared] / sum(parts[shared])
+  c(0, cumsum(sizes))
 }
 
 # What a value is multiplied by, and followed by, to be as the axis writes it.

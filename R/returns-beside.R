@@ -110,7 +110,8 @@ with_prices_of <- function(returns, other) {
     both$values,
     paste(unique(c(mine$origin, theirs$origin)), collapse = " and ")
   )
-  prices$universe <- unique(c(mine$universe, theirs$universe))
+  both_known <- c(mine$universe, theirs$universe)
+  prices$universe <- both_known[!duplicated(both_known)]
   prices$repairs <- unique(c(mine$repairs, theirs$repairs))
   both <- as_returns(
     prices,

@@ -274,7 +274,7 @@ returns_then <- function(book) {
 as_book_returns <- function(book, dates, close, every) {
   prices <- book$returns$prices
   made <- new_prices(dates, close, prices$origin, layout = prices$layout)
-  made$universe <- c(prices$universe, book$name)
+  made$universe <- c(prices$universe, book = book$name)
   made$repairs <- prices$repairs
   made <- altered(made, digest = book_digest(book))
   as_returns(

@@ -332,7 +332,7 @@ returns_today <- function(book) {
     )
     made$prices$repairs <- book$returns$prices$repairs
   }
-  made$universe <- c(book$returns$universe, book$name)
+  made$universe <- c(book$returns$universe, book = book$name)
   made$stated <- book$returns$stated
   made$today <- today
   made

@@ -77,22 +77,58 @@ document.getElementById("pick").addEventListener("change", event => {
 const svgNS = "http://www.w3.org/2000/svg";
 const inside = (panel, x, y) => x >= panel.at[0] && x <= panel.at[0] + panel.at[2] &&
   y >= panel.at[1] && y <= panel.at[1] + panel.at[3];
+const pairsOf = one => one.getAttribute("points").trim().split(/\s+/).map(p => p.split(",").map(Number));
+const boxOf = one => {
+  const number = name => Number(one.getAttribute(name));
+  let xy;
+  switch (one.tagName) {
+    case "polyline": case "polygon": xy = pairsOf(one); break;
+    case "rect": xy = [[number("x"), number("y")], [number("x") + number("width"), number("y") + number("height")]]; break;
+    case "circle": xy = [[number("cx"), number("cy")]]; break;
+    case "line": xy = [[number("x1"), number("y1")], [number("x2"), number("y2")]]; break;
+    case "text": {
+      const turned = /translate\(([-0-9.]+)[, ]+([-0-9.]+)\)/.exec(one.getAttribute("transform") || "");
+      xy = turned ? [[Number(turned[1]), Number(turned[2])]] : [[number("x"), number("y")]];
+      break;
+    }
+    default: xy = (one.getAttribute("d") || "").match(/[-0-9.]+[, ]+[-0-9.]+/g)?.map(p => p.split(/[, ]+/).map(Number));
+  }
+  if (!xy || !xy.length) return null;
+  const x = xy.map(p => p[0]), y = xy.map(p => p[1]);
+  const least = v => v.reduce((a, b) => Math.min(a, b)), most = v => v.reduce((a, b) => Math.max(a, b));
+  return [least(x), least(y), most(x), most(y)];
+};
 const figures = all("figure[data-panels]").map(node => {
   const svg = node.querySelector("svg");
   const panels = JSON.parse(node.dataset.panels);
-  for (const panel of panels) {
-    const clip = all("clipPath rect", svg).find(rect =>
-      ["x", "y", "width", "height"].every((name, i) => Math.abs(rect.getAttribute(name) - panel.at[i]) < 0.01));
-    const groups = clip ? all("g", svg).filter(g => g.getAttribute("clip-path") === `url(#${clip.parentNode.id})`) : [];
-    panel.parts = groups.flatMap(g => [...g.children]);
+  const leaves = all("polyline, polygon, rect, circle, line, path, text", svg).filter(one => !one.closest("defs"))
+    .map(one => ({ one, box: boxOf(one) })).filter(leaf => leaf.box);
+  panels.forEach((panel, k) => {
+    const [left, top, width, height] = panel.at;
+    const within = ({ box }) => {
+      const x = (box[0] + box[2]) / 2, y = (box[1] + box[3]) / 2;
+      return x > left - 1 && x < left + width + 1 && y > top - 1 && y < top + height + 1 && box[2] - box[0] < width + 2;
+    };
+    panel.parts = leaves.filter(within).map(leaf => leaf.one);
+    // What stands beside the panel at the height of its lines says where they end.
+    panel.ends = leaves.filter(({ one, box }) => one.tagName === "text" && box[0] > left + width &&
+      box[1] > top && box[1] < top + height).map(leaf => leaf.one);
+    const clip = document.createElementNS(svgNS, "clipPath");
+    clip.id = `${node.id}-panel-${k}`;
+    const area = document.createElementNS(svgNS, "rect");
+    ["x", "y", "width", "height"].forEach((name, i) => area.setAttribute(name, panel.at[i]));
+    clip.append(area);
+    svg.append(clip);
+    panel.group = document.createElementNS(svgNS, "g");
+    if (panel.parts.length) panel.parts[0].before(panel.group);
+    panel.group.append(...panel.parts);
     panel.lines = panel.parts.filter(one => one.tagName === "polyline").map(one => ({
-      name: one.dataset.s || "", colour: one.style.stroke, node: one,
-      points: one.getAttribute("points").trim().split(" ").map(p => p.split(",").map(Number))
+      name: one.dataset.s || "", colour: one.style.stroke, node: one, points: pairsOf(one)
     })).filter(line => line.points.length > 12);
     panel.upright = panel.parts.filter(one => one.tagName === "polyline" && /--line/.test(one.getAttribute("style")))
-      .filter(one => { const p = one.getAttribute("points").trim().split(/[ ,]/).map(Number); return p.length === 4 && p[0] === p[2]; });
+      .filter(one => { const p = pairsOf(one); return p.length === 2 && p[0][0] === p[1][0]; });
     panel.range = panel.x;
-  }
+  });
   const low = Math.max(...panels.map(panel => panel.at[1] + panel.at[3]));
   const ticks = all("text", svg).filter(text => /^\d{4}(-\d\d){0,2}$/.test(text.textContent.trim()) && Number(text.getAttribute("y")) > low - 1);
   const cursor = document.createElementNS(svgNS, "line");
@@ -127,6 +163,9 @@ const zoom = (from, to) => {
       const [left, , width] = panel.at;
       const scale = (panel.x[1] - panel.x[0]) / (panel.range[1] - panel.range[0]);
       const shift = left - scale * left + width * (panel.x[0] - panel.range[0]) / (panel.range[1] - panel.range[0]);
+      if (all_of_it) panel.group.removeAttribute("clip-path");
+      else panel.group.setAttribute("clip-path", `url(#${figure.node.id}-panel-${figure.panels.indexOf(panel)})`);
+      for (const one of panel.ends) one.setAttribute("visibility", panel.range[1] >= last ? "visible" : "hidden");
       for (const one of panel.parts) {
         if (scale === 1 && shift === 0) {
           one.removeAttribute("transform");
@@ -136,9 +175,9 @@ const zoom = (from, to) => {
           if (one.dataset.at === undefined) one.dataset.at = one.getAttribute("transform") || "";
           one.setAttribute("transform", `translate(${(scale - 1) * x + shift} 0) ${one.dataset.at}`);
         } else {
-          const p = one.tagName === "polyline" ? one.getAttribute("points").trim().split(/[ ,]/).map(Number) : [];
           // What goes across the panel stays: grid lines, limits.
-          if (p.length === 4 && p[1] === p[3] && Math.abs(p[2] - p[0] - width) < 1) continue;
+          const p = one.tagName === "polyline" ? pairsOf(one) : [];
+          if (p.length === 2 && p[0][1] === p[1][1] && Math.abs(p[1][0] - p[0][0] - width) < 1) continue;
           one.setAttribute("vector-effect", "non-scaling-stroke");
           one.setAttribute("transform", `matrix(${scale} 0 0 1 ${shift} 0)`);
         }
