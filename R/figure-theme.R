@@ -5,6 +5,7 @@ ink <- "#22303C"
 quiet <- "#5B6B79"
 rule <- "#E3E8EC"
 loss <- "#B3331E"
+paper <- "#FFFFFF"
 loss_shades <- c("#E0A99E", loss, "#5A140B")
 faint <- "#AEB9C2"
 present <- "#B9CFDF"
@@ -84,7 +85,7 @@ words_layer <- function(...) {
 legible <- function(colours) {
   light <- function(rgb) {
     linear <- ifelse(rgb <= 0.03928, rgb / 12.92, ((rgb + 0.055) / 1.055)^2.4)
-    drop(c(0.2126, 0.7152, 0.0722) %*% linear)
+    sum(c(0.2126, 0.7152, 0.0722) * linear)
   }
   known <- unique(as.character(colours))
   dark <- vapply(known, function(colour) {

@@ -85,8 +85,15 @@ holdings_lead <- function(held, book) {
     "%s holds %s%s; the largest is %s with %s.",
     book$name,
     count(length(book$security), "security", "securities"),
-    if (is.null(book$value)) "" else sprintf(", worth %s", money(book$value)),
+    if (is.null(book$value)) "" else sprintf(", worth %s%s", money(book$value), currency_in(book)),
     held$security[1L],
     unit_text$share(held$weight[1L])
   )
+}
+
+# The currency of all holdings, where it is known to be one.
+currency_in <- function(book) {
+  about <- book$returns$prices$about
+  known <- unique(about$currency[match(book$security, about$security)])
+  if (length(known) == 1L && !is.na(known)) paste0(" ", known) else ""
 }

@@ -4,15 +4,18 @@
 
 page_figure <- function(plot, id, says, colours, width = 9.6, height = 5.4) {
   # The page says the finding above the figure, and the basis below.
-  plot <- plot + ggplot2::labs(title = NULL, caption = NULL)
-  built <- ggplot2::ggplot_build(plot)
+  # It is narrower there, too.
+  subtitle <- wrapped(gsub("\n", " ", plot$labels$subtitle %||% "", fixed = TRUE), 88)
+  plot <- plot + ggplot2::labs(title = NULL, caption = NULL, subtitle = subtitle)
+  # What has no value is not drawn; the table says which.
+  built <- suppressWarnings(ggplot2::ggplot_build(plot))
   file <- tempfile(fileext = ".svg")
   on.exit(unlink(file))
   figure_devices$svg(file, width, height)
   panels <- NULL
   tryCatch(
     {
-      drawn <- ggplot2::ggplot_gtable(built)
+      drawn <- suppressWarnings(ggplot2::ggplot_gtable(built))
       grid::grid.draw(drawn)
       panels <- panels_of(built, drawn, 72 * width, 72 * height)
     },
@@ -24,8 +27,8 @@ page_figure <- function(plot, id, says, colours, width = 9.6, height = 5.4) {
 
 figure_html <- function(raw, panels, id, says, colours) {
   svg <- paste(raw, collapse = "\n")
-  svg <- sub("^.*?(?=<svg)", "", svg, perl = TRUE)
-  svg <- gsub("<style.*?</style>", "", svg, perl = TRUE)
+  svg <- sub("(?s)^.*?(?=<svg)", "", svg, perl = TRUE)
+  svg <- gsub("(?s)<style.*?</style>", "", svg, perl = TRUE)
   # Names of clipped areas are of the whole page.
   svg <- gsub("(clipPath id='|url\\(#)", paste0("\\1", id, "-"), svg, perl = TRUE)
   svg <- sub("<rect width='100%' height='100%'[^>]*/>", "", svg)
@@ -38,9 +41,9 @@ figure_html <- function(raw, panels, id, says, colours) {
   svg <- sub(">", sprintf("><title id=\"a-%s\">%s</title>", id, escaped(says)), svg, fixed = TRUE)
   svg <- in_page_colours(in_page_fonts(marked(svg, colours)))
   sprintf(
-    "<figure id=\"f-%s\"%s>%s</figure>",
+    "<figure id=\"f-%s\" tabindex=\"0\"%s>%s</figure>",
     id,
-    if (length(panels)) sprintf(" data-panels=\"%s\" tabindex=\"0\"", quoted_html(panels)) else "",
+    if (length(panels)) sprintf(" data-panels=\"%s\"", quoted_html(panels)) else "",
     svg
   )
 }
@@ -62,7 +65,9 @@ marked <- function(svg, colours) {
 
 # The quiet colours follow the page, which may be dark; labels are as dark as can be read.
 in_page_colours <- function(svg) {
-  shades <- c(ink = ink, quiet = quiet, line = rule, faint = faint, ground = "#FFFFFF")
+  # White words stand on something dark.
+  svg <- gsub(sprintf("(<text [^>]*?fill: )%s;", paper), "\\1white;", svg, perl = TRUE)
+  shades <- c(ink = ink, quiet = quiet, line = rule, faint = faint, ground = paper)
   for (name in names(shades)) {
     svg <- gsub(
       sprintf("(stroke|fill): %s;", shades[[name]]),
@@ -73,7 +78,7 @@ in_page_colours <- function(svg) {
     )
   }
   gsub(
-    "(<text [^>]*?)fill: (#[0-9A-Fa-f]{6});",
+    "(<text [^>]*?)fill: (#[[:xdigit:]]{6});",
     "\\1fill: color-mix(in srgb, \\2 55%, var(--ink));",
     svg,
     perl = TRUE

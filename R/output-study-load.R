@@ -62,7 +62,9 @@ study_prices <- function(study) {
     )
   }
   if (!is.null(says$period)) {
-    span <- says$period[c("from", "to", "last", "during")]
+    span <- lapply(says$period[c("from", "to", "last", "during")], function(x) {
+      if (!is.null(x)) as.character(x)
+    })
     names(span) <- c("start", "end", "last", "during")
     prices <- do.call(stats::window, c(list(prices), span[!vapply(span, is.null, NA)]))
   }

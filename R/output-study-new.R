@@ -17,57 +17,68 @@ new_study <- function(prices, file, holdings = NULL, benchmark = NULL, limits = 
   book <- if (!is.null(holdings)) as_portfolio(table, holdings = holdings)
   names_of <- colnames(table)
   if (!is.null(benchmark)) pick_securities(benchmark, names_of)
-  of <- function(path) yaml_text(path_from(path, dirname(file)))
+  lines <- drafted_lines(table, book, list(
+    prices = prices, holdings = holdings, benchmark = benchmark, limits = limits,
+    securities = securities, title = title, folder = dirname(file)
+  ))
+  write_whole(file, function(part) write_lines(lines, part))
+}
+
+drafted_lines <- function(table, book, asked) {
+  of <- function(path) yaml_text(path_from(path, asked$folder))
+  names_of <- colnames(table)
+  what <- if (is.null(book)) count(length(names_of), "security", "securities") else "the book"
   seen <- sprintf(
     "%s, %s to %s", count(length(names_of), "security", "securities"),
     format(min(table$dates)), format(max(table$dates))
   )
-  asked <- c(if (!is.null(book)) "book", if (!is.null(benchmark)) "benchmark")
-  lines <- c(
+  c(
     "# A study: what is measured, and how. `imbroglio study run` measures it; paths go from here.",
-    key_line("title", yaml_text(title %||% sprintf(
-      "Risk of %s", if (is.null(book)) count(length(names_of), "security", "securities") else "the book"
-    ))),
-    key_line("prices", listed(of(prices)), seen),
-    if (is.null(securities)) off_line("securities", "securities.csv") else {
-      key_line("securities", of(securities))
-    },
+    key_line("title", yaml_text(asked$title %||% paste("Risk of", what))),
+    key_line("prices", listed(of(asked$prices)), seen),
+    given_or_off("securities", asked$securities, of, "securities.csv"),
     off_line("actions", "actions.csv"),
     off_line("period", "{last: \"5 years\"}"),
     "",
-    if (is.null(book)) {
-      c(off_line("book", "{holdings: holdings.csv}"))
-    } else {
-      c(
-        key_line("book", "", sprintf(
-          "%s%s", count(length(book$security), "security", "securities"),
-          if (is.null(book$value)) "" else sprintf(", worth %s", money(book$value))
-        )),
-        paste0("  holdings: ", of(holdings)),
-        "  rebalance: never     # or day, week, month, quarter, year: what did happen to it"
-      )
-    },
-    if (is.null(benchmark)) {
+    book_lines(book, asked$holdings, of),
+    if (is.null(asked$benchmark)) {
       off_line("benchmark", yaml_text(names_of[1L]), sprintf("one of %s", some(names_of, 6L)))
     } else {
-      key_line("benchmark", listed(yaml_text(benchmark)))
+      key_line("benchmark", listed(yaml_text(asked$benchmark)))
     },
-    if (is.null(limits)) off_line("limits", "limits.csv") else key_line("limits", of(limits)),
+    given_or_off("limits", asked$limits, of, "limits.csv"),
     "",
     key_line("levels", "[0.95, 0.99]"),
-    key_line("methods", "[historical, normal, student, ewma]", "imbroglio help NAME says what each is"),
+    key_line(
+      "methods", "[historical, normal, student, ewma]", "imbroglio help NAME says what each is"
+    ),
     key_line("window", "60", "returns of a rolling window"),
     off_line("risk_free", "0.02"),
     "",
     "# What is measured, each with choices of its own; what is taken out is left out.",
     "measures:",
-    measure_lines(table, book, benchmark),
+    measure_lines(table, book, asked$benchmark),
     "",
     "report:",
     "  folder: report",
     "  pdf: false           # a PDF beside the page, by Chromium"
   )
-  write_whole(file, function(part) write_lines(lines, part))
+}
+
+given_or_off <- function(key, path, of, otherwise) {
+  if (is.null(path)) off_line(key, otherwise) else key_line(key, of(path))
+}
+
+book_lines <- function(book, holdings, of) {
+  if (is.null(book)) return(off_line("book", "{holdings: holdings.csv}"))
+  c(
+    key_line("book", "", sprintf(
+      "%s%s", count(length(book$security), "security", "securities"),
+      if (is.null(book$value)) "" else sprintf(", worth %s", money(book$value))
+    )),
+    paste0("  holdings: ", of(holdings)),
+    "  rebalance: never     # or day, week, month, quarter, year: what did happen to it"
+  )
 }
 
 measure_lines <- function(table, book, benchmark) {

@@ -3,6 +3,10 @@
 # comments of a study that is drafted.
 
 text_key <- function(says, ...) list(says = says, schema = list(type = "string", ...))
+# A year needs no quotes.
+date_key <- function(says) {
+  list(says = says, schema = list(anyOf = list(list(type = "string"), list(type = "integer"))))
+}
 number_key <- function(says, ...) list(says = says, schema = list(type = "number", ...))
 whole_key <- function(says, ...) list(says = says, schema = list(type = "integer", ...))
 truth_key <- function(says) list(says = says, schema = list(type = "boolean"))
@@ -44,10 +48,10 @@ study_keys <- function() {
     securities = text_key("a file of what each security is: name, group, currency"),
     choose = several_key("only these securities", name),
     period = group_key("which dates", list(
-      from = text_key("first date, month or year"),
-      to = text_key("last date, month or year"),
+      from = date_key("first date, month or year"),
+      to = date_key("last date, month or year"),
       last = text_key("the last of it: \"5 years\", \"500 returns\""),
-      during = text_key("a year or month")
+      during = date_key("a year or month")
     )),
     every = choice_key("the period of returns, where it is not that of the prices", returns_every()),
     kind = choice_key("simple or log returns", c("simple", "log")),

@@ -55,67 +55,79 @@ call_taking <- function(f, x, arguments) {
 
 risk_sentence <- function(result, linked) {
   row <- as.list(as.data.frame(result))
-  write <- writer_of(result)
+  shown_as <- writer_of(result)
   every <- every_in_all(result)
   worth <- if (is.null(row$var_value) || is.na(row$var_value)) {
     ""
   } else {
     sprintf(" (%s)", money(row$var_value))
   }
-  interval <- if (is.na(row$var_low)) {
+  interval <- if (row$n * (1 - row$level) < 1) {
+    sprintf(
+      " Of %s that is no more than a guess: it wants at least %s.",
+      count(row$n, "return"), count(ceiling(1 / (1 - row$level) - 1e-9))
+    )
+  } else if (is.na(row$var_low) || is.na(row$var_high)) {
     ""
   } else {
     sprintf(
       " Chance of the sample leaves it between %s and %s.",
-      write(row$var_low),
-      write(row$var_high)
+      shown_as(row$var_low),
+      shown_as(row$var_high)
     )
   }
   sprintf(
     "<strong>What may be lost.</strong> One %s in %s %s loses more than %s, and then %s on average.%s",
     every,
     count(round(1 / (1 - row$level))),
-    escaped(row$security),
-    linked("top-var", "var", paste0(write(row$var), worth)),
-    escaped(write(row$es)),
+    escaped(with_held(row$security, result)),
+    linked("top-var", "var", paste0(shown_as(row$var), worth)),
+    escaped(shown_as(row$es)),
     escaped(interval)
   )
 }
 
+# A book by its name, with which reading of it is meant.
+with_held <- function(name, result) {
+  held <- basis(result)$book$held
+  if (is.null(held)) name else sprintf("%s, %s,", name, held)
+}
+
 movement_sentence <- function(result, linked) {
   row <- as.list(as.data.frame(result))
-  write <- writer_of(result)
+  shown_as <- writer_of(result)
   every <- every_in_all(result)
   interval <- if (is.na(row$volatility_low)) {
     ""
   } else {
     sprintf("; with 95 %% confidence between %s and %s",
-            write(row$volatility_low), write(row$volatility_high))
+            shown_as(row$volatility_low), shown_as(row$volatility_high))
   }
   sprintf(
-    "<strong>How much it moves.</strong> %s a year; from %s to %s it strays by %s%s.",
-    linked("top-volatility", "volatility_annual", write(row$volatility_annual)),
+    "<strong>How much it moves.</strong> %s a year%s; from %s to %s it strays by %s%s.",
+    linked("top-volatility", "volatility_annual", shown_as(row$volatility_annual)),
+    escaped(sub("^[^,]*", "", sub(",$", "", with_held("", result)))),
     every,
     every,
-    escaped(write(row$volatility)),
+    escaped(shown_as(row$volatility)),
     escaped(interval)
   )
 }
 
 fall_sentence <- function(result, work, linked) {
   row <- as.list(as.data.frame(result))
-  write <- writer_of(result)
+  shown_as <- writer_of(result)
   path <- drawdown_series(work$whole)
   now <- as.data.frame(path)
   now <- now[now$security == work$own & !is.na(now$drawdown), ]
   now <- now$drawdown[nrow(now)]
   sprintf(
     "<strong>How far it fell.</strong> %s from %s to %s, %s. Now it stands %s.",
-    linked("top-drawdown", "max_drawdown", write(-row$max_drawdown)),
+    linked("top-drawdown", "max_drawdown", shown_as(-row$max_drawdown)),
     format(row$peak),
     format(row$trough),
     if (is.na(row$recovery)) "and is not back yet" else paste("back on", format(row$recovery)),
-    escaped(if (now < 0) paste(write(-now), "below its high") else "at its high")
+    escaped(if (now < 0) paste(shown_as(-now), "below its high") else "at its high")
   )
 }
 
@@ -212,7 +224,7 @@ measured_at <- function(x, work) {
   book <- inherits(x, "imbroglio_book")
   price <- if (!book) x$prices$close[, work$own]
   made <- list(
-    worth = if (!is.null(x$value)) one("worth", "money", "worth", value = x$value),
+    worth = if (book && !is.null(x$value)) one("worth", "money", "worth", value = x$value),
     price = if (!book) one("price", "price", "price", value = utils::tail(price[!is.na(price)], 1L)),
     var = one(sprintf("value at risk, %s", unit_text$level(top_level(work))), "fraction", "var", loss),
     loss = if (!is.null(loss[["var_value"]])) one("the same in money", "money", "var_value", loss),

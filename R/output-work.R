@@ -100,13 +100,14 @@ heard <- function(expression) {
 
 # A piece of work, with what was said while its files were read.
 loaded <- function(making) {
-  said <- character()
+  said <- warned <- character()
   work <- withCallingHandlers(
     making,
-    imbroglio_warning = function(w) said <<- c(said, condition_words(w)),
+    imbroglio_warning = function(w) warned <<- c(warned, condition_words(w)),
     imbroglio_note = function(m) said <<- c(said, condition_words(m))
   )
   work$said <- unique(said)
+  work$warned <- unique(warned)
   work
 }
 

@@ -124,7 +124,7 @@ const figures = all("figure[data-panels]").map(node => {
     panel.group.append(...panel.parts);
     panel.lines = panel.parts.filter(one => one.tagName === "polyline").map(one => ({
       name: one.dataset.s || "", colour: one.style.stroke, node: one, points: pairsOf(one)
-    })).filter(line => line.points.length > 12);
+    })).filter(line => line.points.length > 12 && line.colour && line.colour !== "none");
     panel.upright = panel.parts.filter(one => one.tagName === "polyline" && /--line/.test(one.getAttribute("style")))
       .filter(one => { const p = pairsOf(one); return p.length === 2 && p[0][0] === p[1][0]; });
     panel.range = panel.x;

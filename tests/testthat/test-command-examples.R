@@ -12,10 +12,7 @@ test_that("each command has help with an example that runs", {
   # The examples of fetch ask a feed where `imbroglio feed` serves.
   feed <- feed_process(port = 8017L)
   on.exit(feed$process$kill(), add = TRUE)
-  for (name in setdiff(
-    names(imbroglio:::commands()),
-    if (!rmarkdown::pandoc_available()) "report"
-  )) {
+  for (name in names(imbroglio:::commands())) {
     expect_true(any(grepl(paste0("^  ", name, " "), overview$out)))
     help <- imbroglio:::command_help(name, imbroglio:::commands()[[name]])
     examples <- sub("^ +", "", help[-seq_len(grep("^Examples?:", help))])
@@ -44,7 +41,6 @@ test_that("each command has help with an example that runs", {
 })
 
 test_that("the example script runs as it stands", {
-  if (!rmarkdown::pandoc_available()) skip("pandoc is not installed")
   folder <- tempfile()
   dir.create(folder)
   script <- system.file("examples", "first-path.R", package = "imbroglio")

@@ -258,8 +258,8 @@ test_that("what is not known is refused, and what people write is taken", {
     0L
   )
   expect_match(
-    imbroglio("report", file, "--out", tempfile(fileext = ".pdf"))$err,
-    "one page of HTML"
+    imbroglio("report", file, "--out", tempfile(fileext = ".docx"))$err,
+    "A report is a page"
   )
   expect_match(
     imbroglio("drawdown", file, "--window", "40", "--episodes", "2")$err,

@@ -188,27 +188,3 @@ test_that("every measure of every kind is read in words", {
     )
   )
 })
-
-test_that("the report is one page, whole, with every table and nothing that runs", {
-  if (!rmarkdown::pandoc_available()) skip("pandoc is not installed")
-  hostile <- matrix(
-    EuStockMarkets,
-    ncol = 4,
-    dimnames = list(
-      format(stock_dates()),
-      c("<script>alert(1)</script>", "=1+1", "`r stop()`", "A & B")
-    )
-  )
-  path <- tempfile(fileext = ".html")
-  write_report(as_prices(hostile), path, level = c(0.95, 0.99), value = 1e6)
-  page <- paste(readLines(path), collapse = "\n")
-  expect_false(grepl("<script", page, fixed = TRUE))
-  expect_match(page, "&lt;script&gt;alert(1)&lt;/script&gt;", fixed = TRUE)
-  expect_equal(lengths(regmatches(page, gregexpr("<table", page))), 3L)
-  expect_equal(lengths(regmatches(page, gregexpr("data:image/png;base64", page))), 3L)
-  expect_false(grepl("(src|href)=\"(http|//)", page))
-  expect_error(
-    write_report(as_prices(hostile), path, level = 2),
-    class = "imbroglio_error_argument"
-  )
-})
