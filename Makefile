@@ -49,6 +49,7 @@ install: setup-run
 
 docs: setup-docs build/installed
 	Rscript -e 'Rcpp::compileAttributes(); roxygen2::roxygenise(load_code = "installed")'
+	Rscript -e 'writeLines(imbroglio:::schema_text(), "inst/study/study.schema.json")'
 
 demo-data: setup-run
 	Rscript data-raw/make-demo.R

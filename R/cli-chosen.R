@@ -10,7 +10,11 @@ some_files <- function(files, command, most = Inf) {
         "%s given.",
         if (length(files)) count(length(files), "was", "were") else "None was"
       ),
-      remedy = sprintf("imbroglio %s --help shows an example.", command)
+      remedy = sprintf(
+        "Next: imbroglio %s prices.csv; with the demo's: imbroglio demo --files ., then %s",
+        command,
+        sub(" --figure.*$| --out.*$", "", commands()[[sub(" .*$", "", command)]]$example[1L])
+      )
     )
   }
 }

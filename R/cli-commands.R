@@ -11,7 +11,7 @@ book <- c(
 )
 # A book that is as it is held today whatever is asked.
 but_how_held <- setdiff(book, c("held", "rebalance", "parts"))
-hand_on <- c("format", "out", "figure", "workbook", "help")
+hand_on <- c("columns", "format", "out", "figure", "workbook", "help")
 
 commands <- function() {
   list(

@@ -15,7 +15,7 @@ hand_over_measured <- function(result, options, plot = result, extra = NULL) {
   hand_over(
     result,
     options,
-    text = measure_text(result, extra),
+    text = function(columns) measure_text(result, extra, columns),
     table = as.data.frame(result),
     plot = plot
   )
@@ -63,7 +63,7 @@ hand_over_working <- function(result, options) {
     html = working_page(working)
   )
   if (is.null(options$out)) {
-    print_lines(if (form == "text") visible(lines) else lines)
+    if (form == "text") show_lines(lines) else print_lines(lines)
   } else {
     write_whole(options$out, function(part) write_lines(lines, part))
     say("Wrote ", options$out)
@@ -71,23 +71,66 @@ hand_over_working <- function(result, options) {
   0L
 }
 
-# Prints or writes a result in the form asked for, and draws it.
+# Prints or writes a result in the form asked for, and draws it. `text`: lines, or what makes them
+# of chosen columns.
 hand_over <- function(result, options, text, table, plot) {
-  form <- options$format
-  if (is.null(form)) {
-    ending <- lower_case(tools::file_ext(options$out %||% ""))
-    form <- if (ending %in% c("json", "csv")) ending else "text"
-  }
-  check_choice(form, "--format", c("text", "json", "csv"))
-  lines <- switch(form, text = text, json = as_json(result), csv = as_csv(table))
+  form <- form_of_answer(options)
+  columns <- chosen_columns(options$columns, table)
+  if (!is.null(columns)) table <- table[columns]
+  lines <- switch(
+    form,
+    text = text_of_answer(text, table, columns),
+    json = as_json(result, names(table)),
+    csv = as_csv(table),
+    markdown = as_markdown(table, result, columns)
+  )
   if (is.null(options$out)) {
-    print_lines(if (form == "text") visible(lines) else lines)
+    if (form == "text") show_lines(lines) else print_lines(lines)
   } else {
-    write_whole(options$out, function(part) write_lines(lines, part))
+    write_whole(options$out, function(part) {
+      if (form == "parquet") nanoparquet::write_parquet(table, part) else write_lines(lines, part)
+    })
     say("Wrote ", options$out)
   }
   draw_to(plot, options$figure)
   0L
+}
+
+form_of_answer <- function(options) {
+  form <- options$format
+  if (is.null(form)) {
+    ending <- lower_case(tools::file_ext(options$out %||% ""))
+    form <- switch(
+      ending, json = "json", csv = "csv", md = "markdown", parquet = "parquet", "text"
+    )
+  }
+  check_choice(form, "--format", c("text", "json", "csv", "markdown", "parquet"))
+  if (form == "parquet") {
+    if (is.null(options$out)) {
+      fail("argument", "Parquet is written to a file.", remedy = "Name it: --out FILE.parquet.")
+    }
+    need_package("nanoparquet", "A Parquet file")
+  }
+  form
+}
+
+# Columns by name, in the order asked for.
+chosen_columns <- function(columns, table) {
+  unknown <- setdiff(columns, names(table))
+  if (length(unknown)) {
+    fail(
+      "argument",
+      sprintf("--columns does not know %s.", unknown[1L]),
+      where = sprintf("There are %s.", some(names(table), 60L)),
+      remedy = did_you_mean(unknown[1L], names(table))
+    )
+  }
+  columns
+}
+
+text_of_answer <- function(text, table, columns) {
+  if (is.function(text)) return(text(columns))
+  if (is.null(columns)) text else text_table(table, names_shown = columns)
 }
 
 draw_to <- function(what, path, ...) {
@@ -108,4 +151,6 @@ attach_usual <- function() {
   }
 }
 
-say <- function(...) cat(..., "\n", sep = "", file = stderr())
+say <- function(...) if (!quiet_asked()) cat(..., "\n", sep = "", file = stderr())
+
+quiet_asked <- function() isTRUE(getOption("imbroglio.quiet"))

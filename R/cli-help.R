@@ -13,41 +13,79 @@ option_groups <- list(
     "stand-in"
   ),
   "What comes out" = c(
-    "long", "date", "number", "format", "out", "figure", "workbook", "view", "by-window",
+    "long", "date", "number", "columns", "format", "out", "figure", "workbook", "view", "by-window",
     "repair", "verbose", "help"
   )
 )
 
+# The commands in the order of the work.
+command_groups <- function(known) {
+  groups <- list(
+    "Get prices" = c("demo", "fetch", "feed", "store"),
+    "Look at them, and put them right" = c("check", "prices", "adjust"),
+    "Measure" = c(
+      "summary", "returns", "volatility", "beta", "tracking", "capture", "drawdown", "downside",
+      "ratios", "correlation", "concentration", "currency", "fit", "var"
+    ),
+    "Compare, through time and with the past" = c(
+      "roll", "compare", "worst", "replay", "selling"
+    ),
+    "Check the number, and hand it on" = c("backtest", "limits", "working", "report", "study")
+  )
+  c(groups, list("More" = setdiff(names(known), unlist(groups))))
+}
+
 overview <- function(known) {
-  commands_named <- formatC(names(known), width = -max(nchar(names(known))))
+  width <- -max(nchar(names(known)))
+  groups <- Filter(length, command_groups(known))
   c(
     "imbroglio: risk from historical prices; every number can show its working",
     "",
-    "Usage: imbroglio COMMAND FILE [options]",
+    "Usage: imbroglio COMMAND FILE... [options]",
     "",
-    paste0("  ", commands_named, "  ", vapply(known, `[[`, "", "says")),
+    unlist(lapply(names(groups), function(title) {
+      c(
+        paste0(title, ":"),
+        paste0(
+          "  ", formatC(groups[[title]], width = width), "  ",
+          vapply(known[groups[[title]]], `[[`, "", "says")
+        ),
+        ""
+      )
+    })),
+    "The first steps:",
+    "  imbroglio demo --files .                   the demo's files, here",
+    "  imbroglio check bay-delivery.csv.gz        what is wrong with prices",
+    "  imbroglio volatility bay.csv               a number, its sentence, its basis",
+    "  imbroglio study new bay.csv --holdings bay-book.csv --out study.yml; imbroglio study run study.yml",
     "",
-    paste0(
-      "imbroglio COMMAND --help shows its options and an example; imbroglio help WORD ",
-      "what a method, or a word of the trade, is."
-    ),
-    paste0(
-      "Prices are a file (CSV, workbook, Parquet), a folder of files, or a price store ",
-      "(a file, postgresql://...): a date"
-    ),
-    "column and one for each security, or one row for each date and security.",
-    paste0(
-      "Status: 0 done; 1 done, but check found errors, a limit is broken, a file was left ",
-      "out or fetch could not have all; 2 the"
-    ),
-    "command line is wrong; 3 the data is wrong; 4 something broke, or the feed gave nothing."
+    folded(paste(
+      "imbroglio COMMAND --help shows its options and an example; imbroglio help WORD what a",
+      "method, or a word of the trade, is. Prices are a file (CSV, workbook, Parquet), - for",
+      "standard input, a folder of files, or a price store (a file, postgresql://...): a date",
+      "column and one for each security, or one row for each date and security. --quiet says no",
+      "more than the answer, warnings and errors."
+    )),
+    folded(paste("Status:", status_words))
   )
 }
 
-command_help <- function(name, command) {
+grouped_options <- function(command) {
   grouped <- lapply(option_groups, function(group) intersect(group, command$options))
   rest <- setdiff(command$options, unlist(grouped))
-  grouped <- c(grouped[1:2], list("What is measured, and how" = rest), grouped[-(1:2)])
+  c(grouped[1:2], list("What is measured, and how" = rest), grouped[-(1:2)])
+}
+
+# What an option does, in the words for this command.
+option_help <- function(option, command) {
+  words <- options_known[[option]]$help
+  if (is.function(words)) return(words())
+  own <- words[names(words) == command]
+  if (length(own)) own[[1L]] else words[[1L]]
+}
+
+command_help <- function(name, command) {
+  grouped <- grouped_options(command)
   methods <- if ("method" %in% command$options) methods_of(name)
   c(
     sprintf("imbroglio %s: %s", name, command$says),
@@ -84,12 +122,7 @@ option_lines <- function(allowed, command) {
   flags <- vapply(allowed, function(name) {
     trimws(paste0("--", name, " ", options_known[[name]]$takes))
   }, "")
-  helps <- vapply(allowed, function(name) {
-    words <- options_known[[name]]$help
-    if (is.function(words)) return(words())
-    own <- words[names(words) == command]
-    if (length(own)) own[[1L]] else words[[1L]]
-  }, "")
+  helps <- vapply(allowed, option_help, "", command)
   margin <- max(nchar(flags), 24L) + 4L
   unlist(
     Map(function(flag, help) {
@@ -136,7 +169,7 @@ print_help <- function(word, known) {
       remedy = near %||% "imbroglio --help lists the commands."
     )
   }
-  print_lines(entries)
+  show_lines(entries)
   0L
 }
 

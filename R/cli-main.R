@@ -5,6 +5,11 @@ command <- function(words = commandArgs(trailingOnly = TRUE)) {
   # Steps of a progress bar are noise in a log.
   if (!isatty(stderr())) options(cli.progress_show_after = Inf)
   options(cli.width = 10000L)
+  follow_terminal()
+  if ("--quiet" %in% words) {
+    options(imbroglio.quiet = TRUE)
+    words <- setdiff(words, "--quiet")
+  }
   interrupt_on_signals()
   skipped <- FALSE
   status <- withCallingHandlers(
@@ -26,7 +31,7 @@ command <- function(words = commandArgs(trailingOnly = TRUE)) {
       invokeRestart("muffleWarning")
     },
     imbroglio_note = function(m) {
-      tell("Note: ", m)
+      if (!quiet_asked()) tell("Note: ", m)
       invokeRestart("muffleMessage")
     }
   )
@@ -102,11 +107,11 @@ run_command <- function(words) {
   name <- if (length(words)) words[1L] else "--help"
   if (name %in% c("help", "--help", "-h")) {
     if (length(words) > 1L) return(print_help(paste(words[-1L], collapse = " "), known))
-    if (length(words)) print_lines(overview(known)) else writeLines(overview(known), stderr())
+    if (length(words)) show_lines(overview(known)) else writeLines(overview(known), stderr())
     return(if (length(words)) 0L else 2L)
   }
   if (name == "--version") {
-    print_lines(as.character(utils::packageVersion("imbroglio")))
+    print_lines(version_lines())
     return(0L)
   }
   if (!name %in% names(known)) {
@@ -120,12 +125,30 @@ run_command <- function(words) {
   this <- known[[name]]
   line <- read_command_line(words[-1L], this$options, name)
   if (isTRUE(line$options$help)) {
-    print_lines(command_help(name, this))
+    show_lines(command_help(name, this))
     return(0L)
   }
   refuse_idle(name, line$options, line$given)
   refuse_same_file(name, line$files, line$options)
   this$run(line$files, line$options)
+}
+
+# The package, R, and the parts that numbers and files go through.
+version_lines <- function() {
+  parts <- c(
+    "Rcpp", "RcppParallel", "data.table", "digest", "jsonlite", "tibble", "optparse", "cli",
+    "ggplot2", "svglite", "yaml", "openxlsx", "readxl", "nanoparquet", "httr2", "DBI", "RSQLite",
+    "RPostgres"
+  )
+  versions <- vapply(parts, function(part) {
+    file <- system.file("DESCRIPTION", package = part)
+    if (nzchar(file)) unname(read.dcf(file, "Version")[1L]) else "not installed"
+  }, "")
+  c(
+    paste("imbroglio", utils::packageVersion("imbroglio")),
+    sprintf("R %s, %s", getRversion(), R.version$platform),
+    paste0("  ", formatC(parts, width = -14L), versions)
+  )
 }
 
 # Nothing is written over what is read, nor twice to one file.

@@ -310,13 +310,16 @@ options_known <- c(options_of_books, options_of_days, options_of_feeds, list(
   long = list(help = "a row for each date and security, with open, high, low, close and volume"),
   format = list(
     takes = "FORM",
-    help = "text, json or csv (text, or as --out ends); of a working text, json or html",
+    help = c(
+      "text, json, csv, markdown or parquet (text, or as --out ends)",
+      working = "text, json or html (text, or as --out ends)"
+    ),
     read = identity
   ),
   out = list(
     takes = "FILE",
     help = c(
-      "write to a file, whole or not at all: .csv, .json, or text",
+      "write to a file, whole or not at all: .csv, .json, .md, .parquet, or text",
       prices = "write to a file: .csv, .xlsx or .parquet",
       returns = "write to a file: .csv, .json, .xlsx, .parquet, or text",
       adjust = "write to a file: .csv, .xlsx or .parquet",
@@ -333,6 +336,12 @@ options_known <- c(options_of_books, options_of_days, options_of_feeds, list(
   date = list(takes = "DATE", help = "of a rolling result, the date", read = identity),
   number = list(takes = "NAME", help = "which column of the result", read = identity),
   files = list(takes = "FOLDER", help = "copy the demo files there", read = identity),
+  columns = list(
+    takes = "A,B",
+    help = "only these columns of the answer, in this order",
+    read = function(x) comma(x)
+  ),
+  quiet = list(help = "no notes: the answer, warnings and errors only; on every command"),
   title = list(takes = "TEXT", help = "the title of the page", read = identity),
   only = list(
     takes = "A,B",

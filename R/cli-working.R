@@ -44,7 +44,7 @@ run_working <- function(words, known) {
       )
     )
   }
-  takes <- setdiff(union(known[[of]]$options, this$options), "figure")
+  takes <- setdiff(union(known[[of]]$options, this$options), c("figure", "columns"))
   line <- read_command_line(words[-1L], takes, of)
   if (isTRUE(line$options$help)) {
     print_lines(command_help("working", this))

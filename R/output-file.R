@@ -149,7 +149,7 @@ closes_its_root <- function(bytes) {
 }
 
 # JSON by our own layout; the strings by jsonlite.
-as_json <- function(result) {
+as_json <- function(result, columns = names(result)) {
   quoted <- function(x) {
     each <- unique(x)
     vapply(each, function(s) {
@@ -204,7 +204,7 @@ as_json <- function(result) {
     ",\n  \"basis\": ",
     object(about),
     ",\n  \"results\": ",
-    rows(as.data.frame(result)),
+    rows(as.data.frame(result)[columns]),
     "\n}"
   )
 }

@@ -34,7 +34,8 @@ universe_of <- function(result, work) {
   attr(result, "source")$universe %||% c(work$securities, book = work$book$name)
 }
 
-written_part <- function(result, name, title, work) {
+# `most`: rows of a table in the page; its CSV has all.
+written_part <- function(result, name, title, work, most = 300L) {
   table <- as.data.frame(result)
   kind <- if (inherits(result, "imbroglio_result")) basis(result)$kind
   workings <- workings_of_part(result, name)
@@ -44,7 +45,15 @@ written_part <- function(result, name, title, work) {
     table
   }
   kept <- match(rownames(shown), rownames(table))
+  all_rows <- nrow(shown)
+  shown <- utils::head(shown, most)
+  kept <- utils::head(kept, most)
   exact <- shown
+  caption <- if (all_rows > most) {
+    sprintf("%s: %s of %s rows, the CSV has all", title, count(most), count(all_rows))
+  } else {
+    title
+  }
   if (!is.null(shown[["measure"]])) {
     shown <- written_by_measure(shown)
     titles <- vapply(limit_measures(), `[[`, "", "title")
@@ -55,7 +64,7 @@ written_part <- function(result, name, title, work) {
   workings$rows <- workings$rows[kept]
   list(
     lead = lead_of(result, work),
-    table = page_table(shown, name, kind, workings, title, exact),
+    table = page_table(shown, name, kind, workings, caption, exact),
     workings = workings$html,
     csv = as_csv(table),
     units = unname(vapply(table, unit_of_column, "")),

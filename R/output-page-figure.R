@@ -26,7 +26,7 @@ page_figure <- function(plot, id, says, colours, width = 9.6, height = 5.4) {
 }
 
 figure_html <- function(raw, panels, id, says, colours) {
-  svg <- paste(raw, collapse = "\n")
+  svg <- paste(lines_as_paths(raw), collapse = "\n")
   svg <- sub("(?s)^.*?(?=<svg)", "", svg, perl = TRUE)
   svg <- gsub("(?s)<style.*?</style>", "", svg, perl = TRUE)
   # Names of clipped areas are of the whole page.
@@ -46,6 +46,19 @@ figure_html <- function(raw, panels, id, says, colours) {
     if (length(panels)) sprintf(" data-panels=\"%s\"", quoted_html(panels)) else "",
     svg
   )
+}
+
+# Lines that follow each other and look alike, as one path: a tenth of the text.
+lines_as_paths <- function(raw) {
+  ends <- "^<line x1='([0-9.-]+)' y1='([0-9.-]+)' x2='([0-9.-]+)' y2='([0-9.-]+)' (style='[^']*') />$"
+  at <- grep(ends, raw)
+  if (length(at) < 2L) return(raw)
+  drawn <- sub(ends, "M\\1,\\2L\\3,\\4", raw[at])
+  style <- sub(ends, "\\5", raw[at])
+  first <- c(TRUE, diff(at) != 1L | style[-1L] != style[-length(style)])
+  runs <- tapply(drawn, cumsum(first), paste, collapse = "")
+  raw[at[first]] <- sprintf("<path d='%s' %s />", runs, style[first])
+  raw[setdiff(seq_along(raw), at[!first])]
 }
 
 # Lines, dots and bars in a security's own colour are its own.

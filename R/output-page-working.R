@@ -1,8 +1,10 @@
 # The workings in the appendix of a page. Rows whose workings have the same steps share them: the
-# first is shown with its numbers put in, of the others the value of each step.
+# first is shown with its numbers put in, of the others the steps of which the value is another.
+# Of a working no more is kept than its text: its columns are as long as the sample.
 
-# `most`: workings of one part that are shown; what is left out is said.
-workings_of_part <- function(result, id, most = 400L) {
+# `most`: workings of one part that are shown, `room`: letters that their steps may take; what is
+# left out is said.
+workings_of_part <- function(result, id, most = 400L, room = 6e5) {
   none <- list(rows = NULL, columns = character(), html = character())
   if (!inherits(result, "imbroglio_result") || !nrow(result)) return(none)
   rows <- seq_len(nrow(result))
@@ -10,29 +12,36 @@ workings_of_part <- function(result, id, most = 400L) {
     rows <- rows[!duplicated(as.data.frame(result)[series_keys(result)], fromLast = TRUE)]
   }
   shown <- utils::head(rows, most)
+  heads <- list()
+  skipped <- 0L
   made <- lapply(shown, function(row) {
-    tryCatch(
+    if (sum(nchar(unlist(heads))) > room) {
+      skipped <<- skipped + 1L
+      return(NULL)
+    }
+    working <- tryCatch(
       suppressWarnings(suppressMessages(working_of_row(result, row, "all"))),
       imbroglio_error = function(e) NULL
     )
+    if (is.null(working)) return(NULL)
+    anchor <- sprintf("w-%s-%d", id, row)
+    key <- working_key(working)
+    if (is.null(heads[[key]])) heads[[key]] <<- head_of_workings(working, anchor)
+    c(list(key = key, anchor = anchor, row = row), values_in_text(working, names(result)))
   })
-  known <- !vapply(made, is.null, NA)
-  if (!any(known)) return(none)
+  made <- Filter(Negate(is.null), made)
+  if (!length(made)) return(none)
   names_of <- rep(NA_character_, nrow(result))
-  names_of[shown[known]] <- sprintf("w-%s-%d", id, shown[known])
-  made <- made[known]
-  same <- vapply(made, function(w) {
-    paste(c(w$step, vapply(w$expression, expression_key, "")), collapse = "\r")
-  }, "")
-  groups <- split(seq_along(made), factor(same, unique(same)))
-  anchors <- names_of[shown[known]]
-  columns <- unique(unlist(lapply(made, function(w) intersect(w$step, names(result)))))
-  left <- length(rows) - length(shown)
+  names_of[vapply(made, `[[`, 0L, "row")] <- vapply(made, `[[`, "", "anchor")
+  groups <- split(made, factor(vapply(made, `[[`, "", "key"), names(heads)))
+  left <- length(rows) - length(shown) + skipped
   list(
     rows = names_of,
-    columns = columns,
+    columns = unique(unlist(lapply(made, `[[`, "columns"))),
     html = c(
-      unlist(lapply(groups, function(g) group_of_workings(made[g], anchors[g]))),
+      unlist(lapply(names(groups), function(key) {
+        c(heads[[key]], values_of_others(groups[[key]]), "</article>")
+      })),
       if (left > 0L) {
         sprintf(
           "<p class=\"notes\">%s more of this part: <code>imbroglio working</code> shows any.</p>",
@@ -43,54 +52,70 @@ workings_of_part <- function(result, id, most = 400L) {
   )
 }
 
-expression_key <- function(expression) if (is.null(expression)) "" else one_line(expression)
+working_key <- function(working) {
+  expressions <- vapply(working$expression, function(e) if (is.null(e)) "" else one_line(e), "")
+  digest::digest(c(working$step, expressions), algo = "xxhash64")
+}
 
-group_of_workings <- function(made, anchors) {
-  first <- made[[1L]]
+head_of_workings <- function(working, anchor) {
   c(
-    sprintf("<article id=\"%s\">", anchors[1L]),
-    sprintf("<h4>%s</h4>", escaped(working_title(first))),
-    sprintf("<p>%s</p>", escaped(data_words(first))),
+    sprintf("<article id=\"%s\">", anchor),
+    sprintf("<h4>%s</h4>", escaped(working_title(working))),
+    sprintf("<p>%s</p>", escaped(data_words(working))),
     "<ol class=\"steps\">",
-    steps_part(first),
+    steps_part(working),
     "</ol>",
     sprintf(
       "<p class=\"notes\">Measured %s; by this working apart by %s.</p>",
-      number_exact(attr(first, "measured")),
-      format(abs(attr(first, "difference")), digits = 2L)
-    ),
-    if (length(made) > 1L) values_of_others(made[-1L], anchors[-1L]),
-    "</article>"
+      number_exact(attr(working, "measured")),
+      format(abs(attr(working, "difference")), digits = 2L)
+    )
   )
 }
 
-# Of the others each step's value, a column a step.
-values_of_others <- function(made, anchors) {
-  first <- made[[1L]]
-  single <- vapply(first$value, length, 0L) == 1L
-  steps <- which(single)
-  heads <- paste0("<th scope=\"col\">", c("of", first$step[steps]), "</th>", collapse = "")
-  rows <- vapply(seq_along(made), function(i) {
-    working <- made[[i]]
-    row <- attr(working, "row")
-    keys <- intersect(c("security", "other", "method", "family", "level", "horizon"), names(row))
-    of <- paste(vapply(row[keys], format, ""), collapse = ", ")
-    cells <- vapply(steps, function(k) {
-      value <- working$value[[k]]
-      if (length(value) == 1L) value_text(value, working$unit[k]) else ""
-    }, "")
+# What is kept of a working: whose it is, and the value of each step that is one number.
+values_in_text <- function(working, columns) {
+  row <- attr(working, "row")
+  keys <- intersect(c("security", "other", "method", "family", "level", "horizon"), names(row))
+  single <- which(lengths(working$value) == 1L)
+  list(
+    of = paste(vapply(row[keys], format, ""), collapse = ", "),
+    values = stats::setNames(
+      vapply(single, function(k) value_text(working$value[[k]], working$unit[k]), ""),
+      working$step[single]
+    ),
+    columns = intersect(working$step, columns)
+  )
+}
+
+# Of the others each step's value, a column a step, where it is not that of all.
+values_of_others <- function(group) {
+  if (length(group) < 2L) return(NULL)
+  steps <- Reduce(intersect, lapply(group, function(one) names(one$values)))
+  values <- vapply(group, function(one) unname(one$values[steps]), character(length(steps)))
+  values <- matrix(values, length(steps))
+  differ <- apply(values, 1L, function(v) length(unique(v)) > 1L)
+  others <- group[-1L]
+  cells <- values[differ, -1L, drop = FALSE]
+  rows <- vapply(seq_along(others), function(i) {
     sprintf(
       "<tr id=\"%s\"><th scope=\"row\">%s</th>%s</tr>",
-      anchors[i],
-      escaped(of),
-      paste0("<td class=\"r\">", escaped(cells), "</td>", collapse = "")
+      others[[i]]$anchor,
+      escaped(others[[i]]$of),
+      paste0("<td class=\"r\">", escaped(cells[, i]), "</td>", collapse = "")
     )
   }, "")
+  caption <- if (length(others) == 1L) "another row" else "the other rows"
+  heads <- c("of", steps[differ])
   c(
     "<div class=\"wide\" tabindex=\"0\" role=\"region\" aria-label=\"The same steps of others\">",
-    sprintf("<table class=\"plain\"><caption>The same steps of %s</caption>",
-            if (length(made) == 1L) "another row" else "the other rows"),
-    sprintf("<thead><tr>%s</tr></thead><tbody>", heads),
+    sprintf(
+      "<table class=\"plain\"><caption>The same steps of %s, where they differ</caption>", caption
+    ),
+    sprintf(
+      "<thead><tr>%s</tr></thead><tbody>",
+      paste0("<th scope=\"col\">", escaped(heads), "</th>", collapse = "")
+    ),
     rows,
     "</tbody></table></div>"
   )

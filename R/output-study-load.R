@@ -55,6 +55,8 @@ study_prices <- function(study) {
   }
   prices <- do.call(read_prices, c(list(paths, securities = about), reading))
   if (!is.null(says$actions)) prices <- adjust_prices(prices, study_path(study, says$actions))
+  # What is not asked for needs no rate, and no word on its currency.
+  if (!is.null(says$choose)) prices <- prices[, unique(c(says$choose, says$benchmark))]
   rates <- says$currency
   if (!is.null(rates)) {
     prices <- translate_prices(
@@ -68,7 +70,7 @@ study_prices <- function(study) {
     names(span) <- c("start", "end", "last", "during")
     prices <- do.call(stats::window, c(list(prices), span[!vapply(span, is.null, NA)]))
   }
-  if (is.null(says$choose)) prices else prices[, unique(c(says$choose, says$benchmark))]
+  prices
 }
 
 study_book <- function(returns, study) {

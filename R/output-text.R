@@ -1,6 +1,7 @@
 # Results as text for a terminal.
 
-measure_text <- function(result, extra = NULL) {
+# `columns`: those to show, in their order; otherwise those that people read.
+measure_text <- function(result, extra = NULL, columns = NULL) {
   name <- attr(result, "measure")
   measure <- measures()[[name]]
   table <- as.data.frame(result)
@@ -27,14 +28,15 @@ measure_text <- function(result, extra = NULL) {
   }
   if (!is.null(table[["measure"]])) table <- written_by_measure(table)
   crossed <- name == "var" && length(unique(table$horizon)) > 1L && nrow(table) > 12L
+  crossed <- crossed && is.null(columns)
   if (crossed) table <- crossed_table(table)
   # What each holding returned, what each level comes to.
   kind <- basis(result)$kind
   if (crossed || name == "paths") kind <- if (kind == "profit") "amounts" else "fractions"
   c(
-    paste0(title_of(result), ".", if (!is.null(measure)) paste0(" ", measure$asks)),
+    folded(paste0(title_of(result), ".", if (!is.null(measure)) paste0(" ", measure$asks))),
     "",
-    text_table(table, kind),
+    text_table(table, kind, columns %||% columns_to_show(table)),
     if (hidden) sprintf("and %s before. --out FILE.csv writes all.", count(hidden, "row")),
     "",
     folded(ends),
@@ -112,9 +114,11 @@ book_text <- function(drawn) {
 }
 
 # The table as text: a header, whose labels are broken where they are longer than what
-# stands below them, then a line a row. Numbers to the right.
-text_table <- function(table, kind = NULL) {
-  shown <- lapply(stats::setNames(nm = columns_to_show(table)), function(name) {
+# stands below them, then a line a row. Numbers to the right. What is wider than the terminal is
+# parted into tables below each other, each with the columns that say which row it is.
+text_table <- function(table, kind = NULL, names_shown = columns_to_show(table),
+                       width = getOption("imbroglio.table_width", Inf)) {
+  shown <- lapply(stats::setNames(nm = names_shown), function(name) {
     column <- column_of(name, table[[name]], kind)
     cells <- unit_text[[column$unit]](table[[name]])
     list(
@@ -124,11 +128,53 @@ text_table <- function(table, kind = NULL) {
     )
   })
   deep <- max(1L, lengths(lapply(shown, `[[`, "header")))
+  keys <- names_shown %in% c("security", "other", "method", "measure", "level", "family", "rank")
   shown <- lapply(shown, function(column) {
     cells <- c(rep("", deep - length(column$header)), column$header, column$cells)
     formatC(cells, width = column$side * max(nchar(cells)))
   })
-  sub(" +$", "", do.call(paste, c(unname(shown), sep = "  ")))
+  parts <- columns_by_width(vapply(shown, function(x) nchar(x[1L]), 0L), keys, width)
+  lines <- lapply(parts, function(part) {
+    sub(" +$", "", do.call(paste, c(unname(shown[part]), sep = "  ")))
+  })
+  unlist(lapply(seq_along(lines), function(i) c(if (i > 1L) "", lines[[i]])))
+}
+
+# Which columns stand together: as many as fit, with the keys in front of each part.
+columns_by_width <- function(widths, keys, width) {
+  everything <- seq_along(widths)
+  if (sum(widths + 2L) - 2L <= width) return(list(everything))
+  fixed <- everything[keys]
+  if (sum(widths[fixed] + 2L) > width / 2) fixed <- utils::head(fixed, 1L)
+  parts <- list()
+  part <- fixed
+  for (i in setdiff(everything, fixed)) {
+    if (length(part) > length(fixed) && sum(widths[c(part, i)] + 2L) - 2L > width) {
+      parts <- c(parts, list(part))
+      part <- fixed
+    }
+    part <- c(part, i)
+  }
+  c(parts, list(part))
+}
+
+# The table for a document: as people read it, a row a line.
+as_markdown <- function(table, result, columns = NULL) {
+  result_kind <- if (inherits(result, "imbroglio_result")) basis(result)$kind
+  if (!is.null(table[["measure"]])) table <- written_by_measure(table)
+  names_shown <- columns %||% columns_to_show(table)
+  known <- lapply(names_shown, function(name) column_of(name, table[[name]], result_kind))
+  safe <- function(x) gsub("|", "\\|", gsub("[\r\n]+", " ", x), fixed = TRUE)
+  cells <- Map(function(name, column) {
+    safe(trimws(unit_text[[column$unit]](table[[name]])))
+  }, names_shown, known)
+  row_of <- function(x) paste0("| ", paste(x, collapse = " | "), " |")
+  right <- !vapply(known, function(column) column$unit %in% c("text", "date"), NA)
+  c(
+    row_of(safe(vapply(known, `[[`, "", "label"))),
+    row_of(ifelse(right, "---:", "---")),
+    if (nrow(table)) paste0("| ", do.call(paste, c(unname(cells), sep = " | ")), " |")
+  )
 }
 
 # Several horizons and levels of value at risk: a row for each horizon, a column for each level.
@@ -150,7 +196,7 @@ crossed_table <- function(table) {
 }
 
 # Lines of a text; a number and its unit stay on one.
-folded <- function(text, width = 120L) {
+folded <- function(text, width = getOption("imbroglio.width", 120L)) {
   gsub(
     "\u00a0%",
     " %",
