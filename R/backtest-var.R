@@ -53,6 +53,7 @@
 #'   Journal of Derivatives 3. Christoffersen (1998), Evaluating interval forecasts, International
 #'   Economic Review 39. Basel Committee on Banking Supervision (1996), Supervisory framework for
 #'   the use of backtesting. Acerbi and Szekely (2014), Backtesting expected shortfall, Risk 27.
+#' @family measures of risk
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))[, "BAYALL"]
 #' test <- backtest_var(returns, method = c("historical", "normal", "ewma"))

@@ -155,6 +155,8 @@ date_axis <- function(...) {
 #' @param path The file; its ending says the form: `.png`, `.svg` or `.pdf`.
 #' @param width,height In inches; a PNG has 100 dots an inch.
 #' @return `path`, invisibly. The file is written whole or not at all.
+#' @family what a result is
+#' @family ways to hand on
 #' @examplesIf all(vapply(c("ggplot2", "scales"), requireNamespace, NA, quietly = TRUE))
 #' prices <- read_prices(demo_file("bay.csv"))
 #' write_figure(ggplot2::autoplot(prices[, "TARROW"]), tempfile(fileext = ".png"))

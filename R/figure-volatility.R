@@ -42,6 +42,7 @@
 #' @param security Of a backtest: which security to draw.
 #' @param ... For methods; of `plot()`, arguments for `autoplot()`.
 #' @return A ggplot.
+#' @family what a result is
 #' @examplesIf all(vapply(c("ggplot2", "scales"), requireNamespace, NA, quietly = TRUE))
 #' prices <- read_prices(demo_file("bay.csv"))
 #' ggplot2::autoplot(prices[, "TARROW"], window = 60, start = "2018-01-01", end = "2020-12-31")

@@ -16,6 +16,7 @@
 #' @return The name, invisibly.
 #' @section Errors: `imbroglio_error_argument` for a name that is taken by a family of the
 #'   package, or for what is no function.
+#' @family what can be registered
 #' @examples
 #' register_family("gumbel",
 #'   density = function(x, at) {

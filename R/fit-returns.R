@@ -79,6 +79,7 @@
 #'      Marsaglia and Marsaglia (2004), Evaluating the Anderson-Darling distribution, Journal of
 #'      Statistical Software 9. Csorgo and Faraway (1996), The exact and asymptotic distributions
 #'      of Cramer-von Mises statistics, Journal of the Royal Statistical Society B 58.
+#' @family fits
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' fit <- fit_returns(as_returns(prices[, "BAYALL"], kind = "log"), test_draws = 99)

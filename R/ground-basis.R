@@ -19,6 +19,7 @@
 #'   * `seed`: `NA` where there is no chance in the result,
 #'   * `origin`: where the data came from, `digest`: the xxHash64 of the input prices or returns
 #'     as they were handed in, and `version`: of this package.
+#' @family what a result is
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' basis(measure_volatility(as_returns(prices)))

@@ -43,6 +43,7 @@ new_result <- function(columns, measure, basis, source) {
 #' columns; add a column that tells them apart first. What base R's `rbind()` makes of results
 #' cannot be read in words, drawn or asked for its basis.
 #'
+#' @family what a result is
 #' @name results
 #' @examples
 #' found <- measure_volatility(read_prices(demo_file("bay.csv")))

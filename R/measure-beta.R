@@ -51,6 +51,7 @@
 #'   where no security shares as many returns as the window has.
 #' @references Newey and West (1987), A simple, positive semi-definite, heteroskedasticity and
 #'   autocorrelation consistent covariance matrix, Econometrica 55.
+#' @family measures beside others
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' measure_beta(prices, benchmark = "BAYALL", errors = "newey-west")

@@ -46,6 +46,8 @@
 #' @references Efron (1979), Bootstrap methods, Annals of Statistics 7. Politis and Romano (1994),
 #'   The stationary bootstrap, Journal of the American Statistical Association 89. Efron (2014),
 #'   Estimation and accuracy after model selection, the same journal 109.
+#' @family measures of risk
+#' @family measures of a book
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' book <- as_portfolio(prices, shares = c(OSSELL = 2000, TARROW = 500, BAYBOND = 1000))

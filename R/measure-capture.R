@@ -20,6 +20,7 @@
 #'   average), `ahead_up` and `ahead_down` (of those in which the benchmark rose, fell). `NA` where
 #'   there is none. Rolling: `window` too, and the captures, their ratio and `ahead` only.
 #' @section Errors: Those of [measure_beta()].
+#' @family measures beside others
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' measure_capture(as_returns(prices, every = "month"), benchmark = "BAYALL")

@@ -38,6 +38,7 @@
 #'   returns on either side.
 #' @references Ledoit and Wolf (2008), Robust performance hypothesis testing with the Sharpe ratio,
 #'   Journal of Empirical Finance 15.
+#' @family measures of returns
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' compare_measures(prices[, "TARROW"], at = "2019-01-01", draws = 200)

@@ -29,6 +29,7 @@
 #'   with fewer than two returns.
 #' @references Meucci (2009), Managing diversification, Risk 22. Choueifaty and Coignard (2008),
 #'   Toward maximum diversification, Journal of Portfolio Management 35.
+#' @family measures of a book
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' book <- as_portfolio(prices, weights = c(OSSELL = 0.5, TARROW = 0.3, BAYBOND = 0.2))

@@ -13,6 +13,7 @@
 #'   local and rate returns).
 #' @section Errors: `imbroglio_error_argument` for prices that were not converted, or nothing of
 #'   which is foreign.
+#' @family measures of returns
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' abroad <- translate_prices(

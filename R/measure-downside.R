@@ -38,6 +38,7 @@
 #' @references Sortino and van der Meer (1991), Downside risk, Journal of Portfolio Management 17.
 #'   Fishburn (1977), Mean-risk analysis with risk associated with below-target returns, American
 #'   Economic Review 67. Politis and Romano (1994), The stationary bootstrap.
+#' @family measures of returns
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' measure_downside(prices, target = 0.03)

@@ -29,6 +29,7 @@
 #'   (return a year over \eqn{|}{|}maximum drawdown\eqn{|}{|}). `peak` is `NA` too where it is the
 #'   start of returns that were given without prices. Rolling: `security`, `window`, `from`, `to`,
 #'   `n` (returns) and `max_drawdown`, a row for each return.
+#' @family measures of returns
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' measure_drawdown(prices)

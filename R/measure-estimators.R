@@ -242,6 +242,7 @@ ranges_of <- function(returns) {
 #'   each window.
 #' @section Errors: `imbroglio_error_argument` for a name that is taken by an estimator of the
 #'   package, or for an `estimate` that is no function.
+#' @family what can be registered
 #' @examples
 #' register_volatility("absolute", function(r) sqrt(pi / 2) * mean(abs(r)),
 #'                     title = "Mean absolute return", formula = "sqrt(pi / 2) mean(|r|)")

@@ -43,6 +43,8 @@
 #' @section Errors: `imbroglio_error_limits` for a table of limits that cannot be read, with its
 #'   line; `imbroglio_error_security` for one of what is not there; `imbroglio_error_argument` for
 #'   limits of a book where there is none, or of a benchmark.
+#' @family measures of risk
+#' @family measures of a book
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"), securities = demo_file("bay-securities.csv"))
 #' book <- as_portfolio(prices, shares = c(OSSELL = 2000, TARROW = 500, BAYBOND = 1000))

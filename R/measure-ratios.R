@@ -24,6 +24,7 @@
 #' @section Errors: `imbroglio_error_argument` for numbers that cannot be.
 #' @references Sortino and van der Meer (1991). Keating and Shadwick (2002), A universal
 #'   performance measure, Journal of Performance Measurement 6.
+#' @family measures of returns
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' measure_ratios(prices, target = 0.03)

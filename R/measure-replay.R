@@ -32,6 +32,7 @@
 #' @section Errors: `imbroglio_error_argument` for what is no book, or no period;
 #'   `imbroglio_error_stand_in` where a holding did not exist and nothing stands in for it. A
 #'   warning (`imbroglio_warning_carried`) for a holding that has no price in a period.
+#' @family measures of a book
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' weights <- c(OSSELL = 0.5, TARROW = 0.3, BAYBOND = 0.2)

@@ -36,6 +36,7 @@
 #'   cannot be; a warning (`imbroglio_warning_short_sample`) where less than a quarter of a year
 #'   is multiplied out to a year.
 #' @references Lo (2002), The statistics of Sharpe ratios, Financial Analysts Journal 58.
+#' @family measures of returns
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))
 #' measure_return(returns)

@@ -34,6 +34,7 @@
 #'   `broken`.
 #' @section Errors: `imbroglio_error_argument` for a measure that is not known, one that lacks its
 #'   benchmark, or a limit of what is not measured.
+#' @family measures of returns
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' found <- roll_measures(prices[, "TARROW"], c("volatility", "var"), limits = c(var = 0.04))

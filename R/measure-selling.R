@@ -30,6 +30,7 @@
 #' @section Errors: `imbroglio_error_argument` for what is no book, or one whose numbers of shares
 #'   are not known, or whose returns are not daily; `imbroglio_error_no_volume` where no holding
 #'   has a volume.
+#' @family measures of a book
 #' @examples
 #' daily <- read_prices(demo_file("bay-daily.csv.gz"))
 #' book <- as_portfolio(daily, shares = c(OSSELL = 200000, TARROW = 50000))

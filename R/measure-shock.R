@@ -27,6 +27,7 @@
 #'   `imbroglio_error_too_short` where there are fewer shared returns than securities.
 #' @references Kupiec (1998), Stress testing in a value at risk framework, Journal of Derivatives
 #'   6.
+#' @family measures of a book
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' weights <- c(OSSELL = 0.5, TARROW = 0.3, BAYBOND = 0.2)

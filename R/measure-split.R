@@ -40,6 +40,7 @@
 #' @section Errors: Those of [measure_var()], and `imbroglio_error_argument` for what is no book.
 #' @references Tasche (1999), Risk contributions and performance measurement. Euler's theorem on
 #'   homogeneous functions.
+#' @family measures of a book
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' book <- as_portfolio(prices, weights = c(OSSELL = 0.5, TARROW = 0.3, BAYBOND = 0.2))

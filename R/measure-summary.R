@@ -21,6 +21,7 @@
 #'   the benchmark itself).
 #' @section Errors: Those of the measures; `imbroglio_error_argument` for a column to sort by that
 #'   is not there.
+#' @family measures of returns
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' measure_summary(prices, benchmark = "BAYALL", sort_by = "volatility_annual")

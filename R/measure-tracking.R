@@ -26,6 +26,7 @@
 #'   Rolling: a row for each shared return, with `window`, without the total.
 #' @section Errors: Those of [measure_beta()]; a warning (`imbroglio_warning_not_a_year`) where
 #'   the total period is not a year, to 1 period in 20.
+#' @family measures beside others
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' measure_tracking(prices, benchmark = "BAYALL", total = FALSE)

@@ -10,6 +10,7 @@
 #' @section Errors: `imbroglio_error_argument` for a name that is taken, or an `estimate` that is
 #'   no function; where it is used `imbroglio_error_own`, with the name, if it fails or gives
 #'   something else.
+#' @family what can be registered
 #' @examples
 #' twice_mean <- function(r, level) 2 * mean(-r[r < 0]) / (2 * (1 - level))^0.2
 #' register_var_method("twice-mean", twice_mean, title = "Twice the mean loss")

@@ -117,6 +117,7 @@
 #'   Giannopoulos and Vosper (1999), VaR without correlations for portfolios of derivative
 #'   securities, Journal of Futures Markets 19. McNeil and Frey (2000), Journal of Empirical
 #'   Finance 7.
+#' @family measures of risk
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))
 #' measure_var(returns, level = c(0.95, 0.99), value = 1e6)

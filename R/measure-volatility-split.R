@@ -27,6 +27,7 @@
 #'   `share`. Rolling: `security`, `window`, `from`, `to`, `n`, `component` and `share`.
 #' @section Errors: `imbroglio_error_argument` for what is no book, and for groups that are not
 #'   known; `imbroglio_error_too_short` with fewer than two returns.
+#' @family measures of a book
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"), securities = demo_file("bay-securities.csv"))
 #' book <- as_portfolio(prices, weights = c(OSSELL = 0.5, TARROW = 0.3, BAYBOND = 0.2))

@@ -74,6 +74,7 @@
 #'   window.
 #' @references Chan, Golub and LeVeque (1983), Algorithms for computing the sample variance, The
 #'   American Statistician 37.
+#' @family measures of returns
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))
 #' measure_volatility(returns)

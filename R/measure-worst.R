@@ -34,6 +34,7 @@
 #'   where it is known what the book is worth today, `return_value`.
 #' @section Errors: `imbroglio_error_argument` for numbers that cannot be, or several benchmarks;
 #'   `imbroglio_error_too_short` where no security has as many returns as a period.
+#' @family measures of returns
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' worst_periods(prices[, "BAYALL"], worst = 3, best = 1)

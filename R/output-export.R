@@ -13,6 +13,8 @@
 #'   link is followed, a pipe written into, and the mode of a file that was there stays. Names
 #'   that a spreadsheet program would run as a formula are text in a workbook, and get an
 #'   apostrophe before them in CSV.
+#' @family ways to put prices right
+#' @family ways to hand on
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))[, c("BAYALL", "TARROW")]
 #' write_prices(prices, tempfile(fileext = ".csv"))

@@ -18,6 +18,7 @@
 #'   `imbroglio_error_package` where ggplot2, or for a PDF Chromium, is missing;
 #'   `imbroglio_error_write` where `path` cannot be written.
 #' @seealso [run_study()], which writes tables, figures and workbook too.
+#' @family ways to hand on
 #' @examplesIf requireNamespace("ggplot2", quietly = TRUE) && requireNamespace("svglite", quietly = TRUE)
 #' \donttest{
 #' prices <- read_prices(demo_file("bay.csv"))

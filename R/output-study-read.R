@@ -16,6 +16,7 @@
 #' @section Errors: `imbroglio_error_study` for what is no study: with the line, the key and the
 #'   nearest key that there is; `imbroglio_error_file` for a file that cannot be read.
 #' @seealso [run_study()], [write_report()]
+#' @family ways to hand on
 #' @examplesIf requireNamespace("yaml", quietly = TRUE)
 #' study <- read_study(demo_file("bay-study.yml"))
 #' names(study$says)

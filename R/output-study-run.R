@@ -17,6 +17,7 @@
 #' @section Errors: Those of reading prices and books, before anything is measured;
 #'   `imbroglio_error_write` where the folder cannot be written: it is then as it was.
 #' @seealso [read_study()], [write_report()]
+#' @family ways to hand on
 #' @examplesIf requireNamespace("yaml", quietly = TRUE) && requireNamespace("svglite", quietly = TRUE)
 #' \donttest{
 #' run_study(demo_file("bay-study.yml"), tempfile("report"), only = "split")

@@ -6,6 +6,7 @@
 #'
 #' @param result The result of a `measure_*()` function.
 #' @return A character vector.
+#' @family what a result is
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))
 #' in_words(measure_var(returns[, "BAYALL"], level = c(0.95, 0.99), value = 1e6))

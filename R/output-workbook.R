@@ -18,6 +18,7 @@
 #' @section Errors: `imbroglio_error_argument` for another ending, or more than a spreadsheet
 #'   holds (1,048,576 rows on a sheet; 200 workings), before anything is written;
 #'   `imbroglio_error_package` without the package openxlsx.
+#' @family ways to hand on
 #' @examplesIf requireNamespace("openxlsx", quietly = TRUE)
 #' prices <- read_prices(demo_file("bay.csv"))
 #' write_workbook(measure_var(prices[, "BAYALL"]), tempfile(fileext = ".xlsx"))

@@ -9,6 +9,7 @@
 #' @param file A file to write, `.json` or `.html`; `NULL`: give the text.
 #' @return The text, or `file`, invisibly. `working_latex()`: a character vector, named by the
 #'   steps.
+#' @family ways to hand on
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' working <- show_working(measure_var(prices[, "BAYALL"], method = "normal"))

@@ -31,6 +31,8 @@
 #'   number, or a value for each row), `unit` and `source`.
 #' @section Errors: `imbroglio_error_argument` for a row or column that is not there;
 #'   `imbroglio_error_working` for a number that has no working.
+#' @family what a result is
+#' @family ways to hand on
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' show_working(measure_volatility(prices), security = "TARROW")

@@ -9,6 +9,7 @@
 #' @param most For `"carry"`: how many dates at most.
 #' @return The price table. What was dropped or carried is counted in a note and in
 #'   `basis(...)$repairs` of what is measured on it.
+#' @family ways to put prices right
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))[, c("BAYALL", "BAYBOND", "CORRACK")]
 #' align_prices(prices, "common")

@@ -12,6 +12,7 @@
 #' @param at A date, or `NULL` for each security's first price; without a price on it, the
 #'   last one before counts.
 #' @return A price table.
+#' @family ways to put prices right
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))[, c("BAYALL", "TARROW")]
 #' average_prices(prices, 250)

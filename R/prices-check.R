@@ -39,6 +39,7 @@
 #'   `remedy` (what [repair_prices()] would do: `"sort"`, `"drop"`, `"blank"`, `"divide"`,
 #'   `"split"`, or `"none"`), `by` (what to
 #'   divide by, or the split's new shares for one old) and `row` (of the delivery).
+#' @family ways to put prices right
 #' @examples
 #' findings <- check_prices(demo_file("bay-delivery.csv.gz"))
 #' findings[findings$severity == "error", c("security", "date", "finding", "detail")]

@@ -8,6 +8,7 @@
 #' @param x A price or returns table.
 #' @param ... Must be empty.
 #' @return An object of the class asked for.
+#' @family what measures are of
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' tail(as.matrix(prices)[, 1:3], 2)

@@ -24,6 +24,7 @@
 #' @return A price table. Its list of repairs says what was converted.
 #' @section Errors: `imbroglio_error_currency` for a security whose currency is not known, or a
 #'   currency without rates. Rates are prices: above 0.
+#' @family ways to put prices right
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' rates <- read_prices(demo_file("bay-rates.csv"))

@@ -49,6 +49,7 @@
 #'
 #' @param name The name of a demo file, or several; without it, the names of all.
 #' @return `demo_file()`: the path of the file.
+#' @family ways to get prices
 #' @examples
 #' demo_file()
 #' read_prices(demo_file("bay.csv"))

@@ -28,6 +28,7 @@
 #'   has `IMBROGLIO_FEED_TOKEN`, only who has the same token is answered.
 #' @section Errors: `imbroglio_error_argument` for a fault that is not known,
 #'   `imbroglio_error_feed` for a port that is taken, and those of [store_prices()].
+#' @family ways to get prices
 #' @examples
 #' if (all(vapply(c("httpuv", "RSQLite"), requireNamespace, NA, quietly = TRUE))) {
 #'   say <- function(address) message("Serving at ", address)
@@ -162,6 +163,7 @@ problem <- function(status, detail, securities = NULL, headers = list()) {
 #' be fetched from. [serve_feed()] hands it out at `/v1/openapi.yaml`.
 #'
 #' @return The path of the file.
+#' @family ways to get prices
 #' @examples
 #' head(readLines(feed_description()), 4)
 #' @export

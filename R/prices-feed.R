@@ -51,6 +51,7 @@
 #'   part is in the outcomes and a warning, `imbroglio_warning_feed`. `imbroglio_error_argument`
 #'   for an address that is none, that holds a password, or to which a token would go unencrypted.
 #'   Those of [store_prices()].
+#' @family ways to get prices
 #' @examples
 #' \dontrun{
 #' # In another R: serve_feed()
@@ -99,6 +100,7 @@ fetch_prices <- function(feed, securities = NULL, from = NULL, to = NULL, ...) {
 #'
 #' @param prices A price table of [fetch_prices()], before anything was picked from it.
 #' @return The table of outcomes that is described there.
+#' @family ways to get prices
 #' @examples
 #' \dontrun{
 #' fetch_outcomes(fetch_prices("http://127.0.0.1:8017", c("BAYALL", "NOSUCH")))

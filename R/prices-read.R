@@ -70,6 +70,7 @@
 #'   have the header's columns (`imbroglio_error_layout`), dates or decimal marks that can be
 #'   read two ways
 #'   (`imbroglio_error_ambiguous`), a file that is not text (`imbroglio_error_encoding`).
+#' @family ways to get prices
 #' @examples
 #' read_prices(demo_file("bay.csv"))
 #' about <- demo_file("bay-securities.csv")

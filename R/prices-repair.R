@@ -14,6 +14,7 @@
 #' @param findings Its findings, or the rows of them that are accepted.
 #' @param price,dates,decimal See [read_prices()]; as they were for [check_prices()].
 #' @return A price table. What still is wrong in it is an error, as of [read_prices()].
+#' @family ways to put prices right
 #' @examples
 #' delivery <- demo_file("bay-delivery.csv.gz")
 #' findings <- check_prices(delivery)

@@ -10,6 +10,7 @@
 #' @return A data frame of `security`, `name`, `currency`, `group`, `benchmark`.
 #' @section Errors: Those of a file, see [read_prices()]; `imbroglio_error_layout` without a
 #'   column of securities, `imbroglio_error_security` where one stands twice.
+#' @family ways to get prices
 #' @examples
 #' securities <- read_securities(demo_file("bay-securities.csv"))
 #' read_prices(demo_file("bay.csv"), securities = securities)[, "group:port"]

@@ -41,6 +41,7 @@ as_listed <- function(table, what, address, days = character()) {
 #'   * `store_additions()`: `addition`, `added_at`, `source`, `new`, `restated`.
 #' @inheritSection store_prices Errors
 #' @inherit store_prices examples
+#' @family ways to get prices
 #' @export
 store_contents <- function(store) {
   with_store(store, function(connection, address) {

@@ -215,6 +215,7 @@ compare_sums <- function(connection, address, what, sums, called, until = Inf) {
 #'   `"packed"`), `item` (which of them: a security or the number of an addition), `n` (rows) and
 #'   `sound`.
 #' @inheritSection store_prices Errors
+#' @family ways to get prices
 #' @examples
 #' if (requireNamespace("RSQLite", quietly = TRUE)) {
 #'   store <- tempfile(fileext = ".sqlite")

@@ -38,6 +38,7 @@
 #' @section Errors: `imbroglio_error_store` for a store that cannot be opened, read or written, is
 #'   damaged, or is of a newer version (with `imbroglio_error_write` where writing failed);
 #'   `imbroglio_error_file` for a file that is none or not there.
+#' @family ways to get prices
 #' @examples
 #' if (requireNamespace("RSQLite", quietly = TRUE)) {
 #'   store <- tempfile(fileext = ".sqlite")

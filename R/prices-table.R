@@ -31,6 +31,7 @@
 #'   (`imbroglio_error_duplicate`), fewer than two dates (`imbroglio_error_too_short`).
 #'   Rows that are newest first or unsorted are put in order, and rows that say the same twice are
 #'   dropped; both are said.
+#' @family ways to get prices
 #' @examples
 #' as_prices(data.frame(date = as.Date("2024-01-01") + 0:3, SALTERN = c(100, 102, 99, 101)))
 #' @export

@@ -15,6 +15,7 @@
 #'   to be full from its first date on.
 #' @param ... Must be empty.
 #' @return The table, shorter. Securities without a price in the span are dropped, and said.
+#' @family what measures are of
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' window(prices, start = "2019-01-01", end = "2023-12-31")

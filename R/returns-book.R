@@ -60,6 +60,7 @@
 #'   falls to zero. A warning (`imbroglio_warning_short_history`) where one holding costs the book
 #'   more than a quarter of its history, or holdings of several frequencies have few dates
 #'   together.
+#' @family what measures are of
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' weights <- c(OSSELL = 0.5, TARROW = 0.3, BAYBOND = 0.2)

@@ -40,17 +40,24 @@ test_that("each command has help with an example that runs", {
   expect_equal(ncol(read.csv("monthly.csv")), 3L)
 })
 
-test_that("the example script runs as it stands", {
-  folder <- tempfile()
-  dir.create(folder)
-  script <- system.file("examples", "first-path.R", package = "imbroglio")
-  status <- system2(
-    file.path(R.home("bin"), "Rscript"),
-    c(script, folder),
-    stdout = FALSE,
-    stderr = FALSE,
-    env = paste0("R_LIBS=", shQuote(paste(.libPaths(), collapse = .Platform$path.sep)))
-  )
-  expect_equal(status, 0L)
-  expect_setequal(list.files(folder), c("tarrow.png", "bay-risk.html"))
+test_that("there is a script for each stage of the work, and each runs as it stands", {
+  scripts <- list.files(system.file("examples", package = "imbroglio"), "[.]R$", full.names = TRUE)
+  expect_equal(substr(basename(scripts), 1, 1), as.character(1:6))
+  folder <- withr::local_tempdir()
+  for (script in scripts) {
+    err <- tempfile()
+    status <- system2(
+      file.path(R.home("bin"), "Rscript"),
+      c(script, folder),
+      stdout = FALSE,
+      stderr = err,
+      env = paste0("R_LIBS=", shQuote(paste(.libPaths(), collapse = .Platform$path.sep)))
+    )
+    expect_equal(status, 0L, info = paste(basename(script), paste(readLines(err), collapse = "\n")))
+    # A page each.
+    expect_lte(length(readLines(script)), 60)
+  }
+  expect_true(all(file.exists(file.path(
+    folder, c("bay.sqlite", "methods.png", "replay.png", "var.xlsx", "risk.html")
+  ))))
 })
