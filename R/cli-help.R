@@ -13,7 +13,8 @@ option_groups <- list(
     "stand-in"
   ),
   "What comes out" = c(
-    "long", "date", "number", "columns", "format", "out", "figure", "workbook", "view", "by-window",
+    "long", "date", "number", "columns", "format", "out", "figure", "workbook", "view",
+    "by-window",
     "repair", "verbose", "help"
   )
 )
@@ -57,7 +58,8 @@ overview <- function(known) {
     "  imbroglio demo --files .                   the demo's files, here",
     "  imbroglio check bay-delivery.csv.gz        what is wrong with prices",
     "  imbroglio volatility bay.csv               a number, its sentence, its basis",
-    "  imbroglio study new bay.csv --holdings bay-book.csv --out study.yml; imbroglio study run study.yml",
+    "  imbroglio study new bay.csv --holdings bay-book.csv --out study.yml",
+    "  imbroglio study run study.yml              a report of the whole book",
     "",
     folded(paste(
       "imbroglio COMMAND --help shows its options and an example; imbroglio help WORD what a",

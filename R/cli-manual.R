@@ -115,12 +115,16 @@ bash_completion <- function(known) {
     "_imbroglio() {",
     "  local word=${COMP_WORDS[COMP_CWORD]} command=${COMP_WORDS[1]} options=",
     "  if [ \"$COMP_CWORD\" -eq 1 ]; then",
-    sprintf("    COMPREPLY=($(compgen -W '%s' -- \"$word\"))", paste(names(known), collapse = " ")),
+    sprintf(
+      "    COMPREPLY=($(compgen -W '%s' -- \"$word\"))", paste(names(known), collapse = " ")
+    ),
     "    return",
     "  fi",
     "  case $command in",
     vapply(names(known), function(name) {
-      sprintf("    %s) options='%s' ;;", name, paste(options_of_command(known[[name]]), collapse = " "))
+      sprintf(
+        "    %s) options='%s' ;;", name, paste(options_of_command(known[[name]]), collapse = " ")
+      )
     }, ""),
     "  esac",
     "  if [[ $word == -* ]]; then",
@@ -155,7 +159,9 @@ zsh_completion <- function(known) {
         "'--%s[%s]%s'",
         options,
         bare(vapply(options, option_help, "", name)),
-        ifelse(vapply(options, function(o) is.null(options_known[[o]]$takes), NA), "", ":value:_files")
+        ifelse(
+          vapply(options, function(o) is.null(options_known[[o]]$takes), NA), "", ":value:_files"
+        )
       ), collapse = " "))
     }, ""),
     "  esac",

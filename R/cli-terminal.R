@@ -58,7 +58,7 @@ coloured <- function(lines) {
   faint_lines <- if (length(basis_from)) basis_from[1L]:length(lines)
   lines[faint_lines] <- mark("2", lines[faint_lines])
   states <- c(broken = "31", error = "31", red = "31", near = "33", warning = "33", yellow = "33")
-  table_lines <- setdiff(grep("\\S  +\\S", lines), faint_lines)
+  table_lines <- setdiff(rows_of_tables(lines), faint_lines)
   for (state in names(states)) {
     lines[table_lines] <- gsub(
       sprintf("(?<=  )%s(?= |$)", state), mark(states[[state]], state), lines[table_lines],
@@ -67,4 +67,14 @@ coloured <- function(lines) {
   }
   if (length(lines)) lines[1L] <- mark("1", lines[1L])
   lines
+}
+
+# The lines of tables below their headers, whose last line is the first that begins with a word.
+rows_of_tables <- function(lines) {
+  at <- grep("\\S  +\\S", lines)
+  # What is the same in lines that follow each other.
+  unlist(lapply(split(at, at - seq_along(at)), function(rows) {
+    head_ends <- which(grepl("^\\S", lines[rows]))
+    if (length(head_ends)) rows[-seq_len(head_ends[1L])]
+  }), use.names = FALSE)
 }

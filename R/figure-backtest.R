@@ -37,7 +37,9 @@ autoplot.imbroglio_backtest <- function(object, security = NULL, ...) {
       vjust = -0.4,
       size = 3
     ) +
-    ggplot2::facet_wrap(ggplot2::vars(.data$row), ncol = if (nlevels(drawn$days$row) > 4L) 2L else 1L) +
+    ggplot2::facet_wrap(
+      ggplot2::vars(.data$row), ncol = if (nlevels(drawn$days$row) > 4L) 2L else 1L
+    ) +
     ggplot2::scale_fill_manual(values = zone_colours) +
     date_axis() +
     ggplot2::scale_y_continuous(labels = amount_axis(object), breaks = scales::breaks_pretty(4)) +

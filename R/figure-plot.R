@@ -12,6 +12,7 @@ plot.imbroglio_returns <- function(x, ...) draw(x, ...)
 
 draw <- function(x, ...) {
   need_ggplot()
-  print(ggplot2::autoplot(x, ...))
-  invisible(x)
+  figure <- ggplot2::autoplot(x, ...)
+  print(figure)
+  invisible(figure)
 }

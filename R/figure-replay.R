@@ -44,7 +44,10 @@ autoplot.imbroglio_replay <- function(object, ...) {
     ) +
     titles(
       in_words(object)[1L],
-      "What the book of today would have done since the start of each, the worst first; above, where it ended",
+      paste0(
+        "What the book of today would have done since the start of each, the worst first; above, ",
+        "where it ended"
+      ),
       basis(object)
     ) +
     imbroglio_theme()

@@ -94,7 +94,9 @@ legible <- function(colours) {
     # White stands on what is dark.
     if (light(rgb) > 0.9) return(colour)
     towards <- grDevices::col2rgb(ink)[, 1L] / 255
-    share <- Find(function(s) 1.05 / (light((1 - s) * rgb + s * towards) + 0.05) >= 4.6, seq(0, 1, 0.05))
+    share <- Find(
+      function(s) 1.05 / (light((1 - s) * rgb + s * towards) + 0.05) >= 4.6, seq(0, 1, 0.05)
+    )
     mixed <- (1 - share) * rgb + share * towards
     grDevices::rgb(mixed[1L], mixed[2L], mixed[3L])
   }, "")

@@ -69,7 +69,7 @@ number_exact <- function(x) {
 read_as <- function(expression, reading, named, numbered) {
   walk <- function(e, mode, rows_up, inside) {
     if (is.numeric(e)) {
-      negative <- e < 0
+      negative <- !is.na(e) && e < 0
       return(list(text = numbered(e), tight = if (negative) 25L else tightest))
     }
     if (is.name(e)) {

@@ -3,6 +3,12 @@
 
 fragment_of <- function(work, name, part) {
   ran <- run_part(work, part)
+  # A choice that cannot be is no matter of the data.
+  chosen <- names(work$choices[[part$measure]])
+  if (inherits(ran$condition, "imbroglio_error_argument") &&
+      any(ran$condition$argument %in% chosen)) {
+    stop(ran$condition)
+  }
   title <- part$title %||% name
   made <- list(
     name = name,
@@ -85,7 +91,10 @@ lead_of <- function(result, work) {
   beside <- !is.null(book) && !is.null(result[["security"]]) &&
     sum(result$security == book) == 1L && nrow(result) > 1L &&
     is.null(own_headlines()[[attr(result, "measure")]])
-  if (!beside) return(headline(result))
+  if (!beside) {
+    said <- headline(result)
+    return(if (length(said)) said[1L] else "Nothing of it is known.")
+  }
   paste(headline(result[result$security == book, ]), headline(result[result$security != book, ]))
 }
 

@@ -50,7 +50,10 @@ figure_html <- function(raw, panels, id, says, colours) {
 
 # Lines that follow each other and look alike, as one path: a tenth of the text.
 lines_as_paths <- function(raw) {
-  ends <- "^<line x1='([0-9.-]+)' y1='([0-9.-]+)' x2='([0-9.-]+)' y2='([0-9.-]+)' (style='[^']*') />$"
+  ends <- paste0(
+    "^<line x1='([0-9.-]+)' y1='([0-9.-]+)' x2='([0-9.-]+)' y2='([0-9.-]+)' ",
+    "(style='[^']*') />$"
+  )
   at <- grep(ends, raw)
   if (length(at) < 2L) return(raw)
   drawn <- sub(ends, "M\\1,\\2L\\3,\\4", raw[at])

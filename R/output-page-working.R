@@ -78,12 +78,11 @@ values_in_text <- function(working, columns) {
   row <- attr(working, "row")
   keys <- intersect(c("security", "other", "method", "family", "level", "horizon"), names(row))
   single <- which(lengths(working$value) == 1L)
+  text <- vapply(single, function(k) value_text(working$value[[k]], working$unit[k]), "")
+  text[text %in% c("NA", "NaN")] <- "-"
   list(
     of = paste(vapply(row[keys], format, ""), collapse = ", "),
-    values = stats::setNames(
-      vapply(single, function(k) value_text(working$value[[k]], working$unit[k]), ""),
-      working$step[single]
-    ),
+    values = stats::setNames(text, working$step[single]),
     columns = intersect(working$step, columns)
   )
 }

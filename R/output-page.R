@@ -293,6 +293,6 @@ settings_words <- function(work) {
   known <- work$settings
   some(paste(
     gsub("_", " ", names(known)),
-    vapply(known, function(x) paste(format(x), collapse = ", "), "")
+    vapply(known, function(x) paste(trimws(format(x)), collapse = ", "), "")
   ), 20L)
 }

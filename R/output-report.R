@@ -19,7 +19,7 @@
 #'   `imbroglio_error_write` where `path` cannot be written.
 #' @seealso [run_study()], which writes tables, figures and workbook too.
 #' @family ways to hand on
-#' @examplesIf requireNamespace("ggplot2", quietly = TRUE) && requireNamespace("svglite", quietly = TRUE)
+#' @examplesIf all(vapply(c("ggplot2", "svglite"), requireNamespace, NA, quietly = TRUE))
 #' \donttest{
 #' prices <- read_prices(demo_file("bay.csv"))
 #' write_report(prices[, c("BAYALL", "TARROW")], tempfile(fileext = ".html"), only = "risk")
@@ -37,7 +37,9 @@ write_report <- function(x, path, window = 60L, per_year = NULL, level = 0.99, v
     loaded(work_of_study(if (is.character(x)) read_study(x) else x))
   } else {
     settings <- list(
-      benchmark = benchmark, level = level, horizon = 1L, window = check_whole(window, "window", 2L),
+      benchmark = benchmark, level = level, horizon = 1L, window = check_whole(
+        window, "window", 2L
+      ),
       per_year = per_year, value = value, method = method %||% usual_method(measure_var)
     )
     measured <- inherits(x, c("imbroglio_book", "imbroglio_returns"))

@@ -40,11 +40,13 @@ report_sections <- function() {
 }
 
 part <- function(section, measure, of = "each", needs = character(), above = character(),
-                 with = NULL, keeps = character(), draws = draw_all, usual = TRUE, says = TRUE, height = 5.4,
+                 with = NULL, keeps = character(), draws = draw_all, usual = TRUE, says = TRUE,
+                 height = 5.4,
                  runs = measures()[[measure]]$measure, title = measures()[[measure]]$title) {
   list(
     section = section, measure = measure, of = of, needs = needs, above = above, with = with,
-    keeps = keeps, draws = draws, usual = usual, says = says, height = height, runs = runs, title = title
+    keeps = keeps, draws = draws, usual = usual, says = says, height = height,
+    runs = runs, title = title
   )
 }
 
@@ -79,7 +81,9 @@ report_parts <- function() {
     worst = part("falls", "worst", "whole", above = "lead"),
     fit = part("distribution", "fit", "whole", above = shown, draws = draw_first),
     var = part("risk", "var", "whole", above = shown, with = var_with),
-    backtest = part("risk", "backtest", "whole", above = "lead", with = backtest_with, height = 6.8),
+    backtest = part(
+      "risk", "backtest", "whole", above = "lead", with = backtest_with, height = 6.8
+    ),
     var_each = part(
       "risk", "var", "each", "book", with = var_each_with, keeps = c("method", "level", "horizon"),
       title = "Of each holding alone"

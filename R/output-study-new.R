@@ -104,7 +104,9 @@ off_line <- function(key, value, says = study_keys()[[key]]$says) {
 yaml_text <- function(x) {
   plain <- grepl("^[A-Za-z./][A-Za-z0-9_./-]*$", x) &
     !lower_case(x) %in% c("true", "false", "null", "yes", "no", "on", "off", "y", "n")
-  ifelse(plain, x, vapply(x, function(one) as.character(jsonlite::toJSON(one, auto_unbox = TRUE)), ""))
+  ifelse(
+    plain, x, vapply(x, function(one) as.character(jsonlite::toJSON(one, auto_unbox = TRUE)), "")
+  )
 }
 
 listed <- function(x) if (length(x) == 1L) x else sprintf("[%s]", paste(x, collapse = ", "))

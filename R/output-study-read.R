@@ -36,10 +36,23 @@ read_study <- function(file) {
     refuse_study(file, 1L, "A study has keys with values, such as prices: FILE.")
   }
   problem <- against_schema(says, study_schema())
+  if (is.null(problem)) problem <- unknown_method(says$methods)
   if (!is.null(problem)) refuse_key(problem, file, lines)
   structure(
     list(says = plain_values(says), file = file, folder = dirname(file), lines = lines),
     class = "imbroglio_study"
+  )
+}
+
+# Methods may be registered, so the schema cannot list them.
+unknown_method <- function(methods) {
+  known <- names(var_methods())
+  unknown <- setdiff(unlist(methods), known)
+  if (!length(unknown)) return(NULL)
+  list(
+    path = "methods",
+    text = sprintf("does not know %s", said_value(unknown[1L])),
+    remedy = did_you_mean(unknown[1L], known) %||% sprintf("There are %s.", some(known, 40L))
   )
 }
 

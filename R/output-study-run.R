@@ -18,7 +18,7 @@
 #'   `imbroglio_error_write` where the folder cannot be written: it is then as it was.
 #' @seealso [read_study()], [write_report()]
 #' @family ways to hand on
-#' @examplesIf requireNamespace("yaml", quietly = TRUE) && requireNamespace("svglite", quietly = TRUE)
+#' @examplesIf all(vapply(c("yaml", "svglite"), requireNamespace, NA, quietly = TRUE))
 #' \donttest{
 #' run_study(demo_file("bay-study.yml"), tempfile("report"), only = "split")
 #' }
@@ -99,7 +99,7 @@ measured_parts <- function(work, before, shared, only, study = NULL) {
     } else if (name == "top") {
       top_fragment(work)
     } else {
-      fragment_of(work, name, parts[[name]])
+      with_line_of(study, parts[[name]]$measure, fragment_of(work, name, parts[[name]]))
     }
     made$digest <- key
     fragments[[name]] <- made
@@ -107,6 +107,19 @@ measured_parts <- function(work, before, shared, only, study = NULL) {
   }
   cli::cli_progress_done(id = shown)
   list(fragments = fragments, states = states)
+}
+
+# A choice of a measure that cannot be is told with its line in the study.
+with_line_of <- function(study, measure, making) {
+  if (is.null(study)) return(making)
+  tryCatch(making, imbroglio_error_argument = function(e) {
+    path <- c("measures", measure, e$argument)
+    refuse_study(
+      study$file, line_of_key(study$lines, path), sprintf(
+        "measures: %s: %s", measure, condition_words(e)
+      )
+    )
+  })
 }
 
 only_parts <- function(parts, only) {

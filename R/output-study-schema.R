@@ -1,6 +1,6 @@
-# What a study file can say: its keys, each a record with its type and what it is for. From them come
-# the JSON schema that ships (`inst/study/study.schema.json`), by which a file is checked, and the
-# comments of a study that is drafted.
+# What a study file can say: its keys, each a record with its type and what it is for. From them
+# come the JSON schema that ships (`inst/study/study.schema.json`), by which a file is checked, and
+# the comments of a study that is drafted.
 
 text_key <- function(says, ...) list(says = says, schema = list(type = "string", ...))
 # A year needs no quotes.
@@ -53,7 +53,9 @@ study_keys <- function() {
       last = text_key("the last of it: \"5 years\", \"500 returns\""),
       during = date_key("a year or month")
     )),
-    every = choice_key("the period of returns, where it is not that of the prices", returns_every()),
+    every = choice_key(
+      "the period of returns, where it is not that of the prices", returns_every()
+    ),
     kind = choice_key("simple or log returns", c("simple", "log")),
     book = book_key(),
     benchmark = several_key("what is measured against", name),
@@ -119,9 +121,9 @@ measures_key <- function() {
     measure <- measures()[[name]]
     of_all <- c("limits", "benchmark", "a", "b", "x", "before")
     arguments <- setdiff(names(formals(measure$measure))[-1L], of_all)
-    choices <- lapply(stats::setNames(nm = arguments), function(argument) list(
-      description = sprintf("as in %s", name)
-    ))
+    choices <- lapply(stats::setNames(nm = arguments), function(argument) {
+      list(description = sprintf("as in %s", name))
+    })
     list(says = measure$asks, schema = list(anyOf = list(
       list(type = "null"),
       list(type = "object", properties = choices, additionalProperties = FALSE)
@@ -134,7 +136,7 @@ measures_key <- function() {
   )
 }
 
-measures_asked <- function() setdiff(names(measures()), c("compare", "bootstrap"))
+measures_asked <- function() names(measures())
 
 study_schema <- function() {
   schema <- object_schema(study_keys(), "prices")

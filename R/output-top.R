@@ -77,7 +77,10 @@ risk_sentence <- function(result, linked) {
     )
   }
   sprintf(
-    "<strong>What may be lost.</strong> One %s in %s %s loses more than %s, and then %s on average.%s",
+    paste0(
+      "<strong>What may be lost.</strong> One %s in %s %s loses more than %s, and then %s on ",
+      "average.%s"
+    ),
     every,
     count(round(1 / (1 - row$level))),
     escaped(with_held(row$security, result)),
@@ -121,6 +124,9 @@ fall_sentence <- function(result, work, linked) {
   now <- as.data.frame(path)
   now <- now[now$security == work$own & !is.na(now$drawdown), ]
   now <- now$drawdown[nrow(now)]
+  if (is.na(row$max_drawdown) || is.na(row$peak)) {
+    return("<strong>How far it fell.</strong> It was never below its high.")
+  }
   sprintf(
     "<strong>How far it fell.</strong> %s from %s to %s, %s. Now it stands %s.",
     linked("top-drawdown", "max_drawdown", shown_as(-row$max_drawdown)),
@@ -194,7 +200,9 @@ change_of <- function(one, id) {
 as_of <- function(work, day) {
   prices <- stats::window(work$prices, end = day)
   book <- work$book
-  if (is.null(book)) return(as_returns(prices, kind = work$returns$kind, every = work$settings$every))
+  if (is.null(book)) return(
+    as_returns(prices, kind = work$returns$kind, every = work$settings$every)
+  )
   amounts <- if (is.null(book$shares)) book$weights else book$shares
   arguments <- list(
     as_returns(prices, kind = work$returns$kind, every = work$settings$every),
@@ -220,13 +228,19 @@ measured_at <- function(x, work) {
     list(label = label, unit = unit, column = column, result = result, value = value)
   }
   loss <- own(call_taking(measure_var, x, c(var_each_with(work), work$settings["per_year"])))
-  moved <- function(...) call_taking(measure_volatility, x, c(list(...), work$settings["per_year"]))
+  moved <- function(...) {
+    call_taking(measure_volatility, x, c(list(...), work$settings["per_year"]))
+  }
   book <- inherits(x, "imbroglio_book")
   price <- if (!book) x$prices$close[, work$own]
   made <- list(
     worth = if (book && !is.null(x$value)) one("worth", "money", "worth", value = x$value),
-    price = if (!book) one("price", "price", "price", value = utils::tail(price[!is.na(price)], 1L)),
-    var = one(sprintf("value at risk, %s", unit_text$level(top_level(work))), "fraction", "var", loss),
+    price = if (!book) one(
+      "price", "price", "price", value = utils::tail(price[!is.na(price)], 1L)
+    ),
+    var = one(
+      sprintf("value at risk, %s", unit_text$level(top_level(work))), "fraction", "var", loss
+    ),
     loss = if (!is.null(loss[["var_value"]])) one("the same in money", "money", "var_value", loss),
     recent = one(
       sprintf("volatility a year, last %s", count(work$settings$window)), "fraction",

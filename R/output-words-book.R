@@ -61,17 +61,21 @@ volatility_split_headline <- function(result) {
 #' @export
 words_of.imbroglio_concentration <- function(result) {
   if (!is.null(result[["window"]])) return(rolling_in_words(result))
-  sprintf(
+  moved <- sprintf(
     paste0(
-      "%s: %s, by their weights as good as %s of one size; its variance is that of %s ",
-      "independent %s, and diversification takes %s off what the holdings would have alone."
+      "its variance is that of %s independent %s, and diversification takes %s off what the ",
+      "holdings would have alone."
     ),
-    result$security,
-    count(result$holdings, "holding"),
-    unit_text$one(result$effective_holdings),
     unit_text$one(result$effective_bets),
     ifelse(round(result$effective_bets, 1L) == 1, "bet", "bets"),
     percent(1 - 1 / result$diversification_ratio, 0L)
+  )
+  sprintf(
+    "%s: %s, by their weights as good as %s of one size; %s",
+    result$security,
+    count(result$holdings, "holding"),
+    unit_text$one(result$effective_holdings),
+    ifelse(is.na(result$effective_bets), "it does not move.", moved)
   )
 }
 

@@ -63,6 +63,10 @@ arguments_of <- function(work, part) {
   own <- if (!is.null(part$with)) part$with(work)
   chosen <- work$choices[[part$measure]]
   chosen <- chosen[setdiff(intersect(names(chosen), names(formals(part$runs))), part$keeps)]
+  # Keys with values are what functions take as named vectors.
+  chosen <- lapply(chosen, function(x) {
+    if (is.list(x) && length(x) && all(lengths(x) == 1L)) unlist(x) else x
+  })
   shared <- work$settings[intersect(takes, names(work$settings))]
   # Several levels are of value at risk only.
   if (!is.null(shared$level)) shared$level <- top_level(work)
@@ -76,14 +80,15 @@ run_part <- function(work, part) {
   heard(do.call(part$runs, c(list(work[[part$of]]), arguments_of(work, part))))
 }
 
-# A value, what was said while it was made, and what it failed of.
+# A value, what was said while it was made, and what it failed of, whatever that is: one part that
+# breaks is no reason to have no report.
 heard <- function(expression) {
   said <- character()
   keep <- function(condition) said <<- c(said, condition_words(condition))
   failed <- NULL
   value <- withCallingHandlers(
-    tryCatch(expression, imbroglio_error = function(e) {
-      failed <<- condition_words(e)
+    tryCatch(expression, error = function(e) {
+      failed <<- e
       NULL
     }),
     imbroglio_warning = function(w) {
@@ -95,7 +100,12 @@ heard <- function(expression) {
       invokeRestart("muffleMessage")
     }
   )
-  list(value = value, notes = unique(said), failed = failed)
+  list(
+    value = value,
+    notes = unique(said),
+    failed = if (!is.null(failed)) condition_words(failed),
+    condition = failed
+  )
 }
 
 # A piece of work, with what was said while its files were read.
@@ -114,6 +124,8 @@ loaded <- function(making) {
 # A condition in one line.
 condition_words <- function(condition) {
   lines <- strsplit(trimws(cli::ansi_strip(conditionMessage(condition))), "\n", fixed = TRUE)[[1L]]
+  broke <- inherits(condition, "error") && !inherits(condition, "imbroglio_error")
+  if (broke) lines <- c("Something broke:", lines)
   gsub("\\s+", " ", paste(sub("^[\u2139\u2716ix!] ", "", trimws(lines)), collapse = " "))
 }
 

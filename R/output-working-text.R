@@ -86,7 +86,7 @@ data_words <- function(working) {
   rows <- vapply(written$rows, function(r) {
     used <- rows_used(r)
     n <- length(used)
-    when <- if (is.null(r$dates)) {
+    when <- if (is.null(r$dates) || !n) {
       ""
     } else {
       sprintf(", %s to %s", r$dates[used[1L]], r$dates[used[n]])

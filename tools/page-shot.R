@@ -1,7 +1,9 @@
 # A picture of a page in a real browser: FILE PICTURE WIDTH HEIGHT [SECTION].
 words <- commandArgs(trailingOnly = TRUE)
 browser <- chromote::Chromote$new(browser = chromote::Chrome$new(
-  path = Sys.which("chromium"), args = c("--headless", "--no-sandbox", "--disable-gpu", "--hide-scrollbars")
+  path = Sys.which("chromium"), args = c(
+    "--headless", "--no-sandbox", "--disable-gpu", "--hide-scrollbars"
+  )
 ))
 session <- chromote::ChromoteSession$new(
   parent = browser, width = as.integer(words[3]), height = as.integer(words[4])

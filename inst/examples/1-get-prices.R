@@ -24,4 +24,6 @@ store <- file.path(folder, "bay.sqlite")
 unlink(store)
 store_prices(traded[, c("OSSELL", "TARROW")], store)
 print(store_contents(store))
-stopifnot(all.equal(read_prices(store, price = "close")$close, traded[, c("OSSELL", "TARROW")]$close))
+stopifnot(
+  all.equal(read_prices(store, price = "close")$close, traded[, c("OSSELL", "TARROW")]$close)
+)

@@ -1,4 +1,5 @@
-# Stage 5: compare securities, windows, methods, conventions; look at the picture, then at the number.
+# Stage 5: compare methods, periods, and today with the past; look at the picture, then at the
+# number.
 library(imbroglio)
 folder <- c(commandArgs(trailingOnly = TRUE), tempdir())[1]
 

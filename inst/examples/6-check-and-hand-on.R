@@ -17,6 +17,7 @@ print(in_words(limits)[limits$state != "within"])
 write_workbook(measure_var(book), file.path(folder, "var.xlsx"))
 run <- write_report(
   book, file.path(folder, "risk.html"),
-  benchmark = "BAYALL", limits = demo_file("bay-limits-book.csv"), only = c("top", "limits", "risk")
+  benchmark = "BAYALL", limits = demo_file("bay-limits-book.csv"),
+  only = c("top", "limits", "risk")
 )
 stopifnot(all(run$state == "measured"))

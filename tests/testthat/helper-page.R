@@ -23,7 +23,9 @@ opened_page <- function(file, width = 1280L, height = 900L, frame = parent.frame
   session$Network$enable()
   session$Runtime$enable()
   session$Log$enable()
-  session$Network$requestWillBeSent(callback_ = function(m) seen$asked <- c(seen$asked, m$request$url))
+  session$Network$requestWillBeSent(
+    callback_ = function(m) seen$asked <- c(seen$asked, m$request$url)
+  )
   session$Runtime$exceptionThrown(callback_ = function(m) {
     seen$said <- c(seen$said, m$exceptionDetails$exception$description)
   })

@@ -53,7 +53,9 @@ test_that("there is a script for each stage of the work, and each runs as it sta
       stderr = err,
       env = paste0("R_LIBS=", shQuote(paste(.libPaths(), collapse = .Platform$path.sep)))
     )
-    expect_equal(status, 0L, info = paste(basename(script), paste(readLines(err), collapse = "\n")))
+    expect_equal(
+      status, 0L, info = paste(basename(script), paste(readLines(err), collapse = "\n"))
+    )
     # A page each.
     expect_lte(length(readLines(script)), 60)
   }

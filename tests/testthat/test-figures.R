@@ -32,7 +32,9 @@ test_that("figures show the data, cut all panels together and are written whole"
   words <- Filter(function(d) !is.null(d$label), drawn$data)[[1]]
   ranges <- lapply(c("x.range", "y.range"), function(n) drawn$layout$panel_params[[1]][[n]])
   near <- function(v, at, range) abs(v - at) < 0.25 * diff(range)
-  covered <- near(drawn$data[[3]]$x, words$x, ranges[[1]]) & near(drawn$data[[3]]$y, words$y, ranges[[2]])
+  covered <- near(drawn$data[[3]]$x, words$x, ranges[[1]]) & near(
+    drawn$data[[3]]$y, words$y, ranges[[2]]
+  )
   expect_lt(mean(covered), 0.02)
   fit <- lm(TARROW ~ BAYALL, as.data.frame(returns))
   band <- predict(fit, data.frame(BAYALL = drawn$data[[4]]$x), interval = "confidence")

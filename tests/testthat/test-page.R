@@ -58,7 +58,10 @@ test_that("tables sort by full values, and each number leads to its working", {
 test_that("the CSV inside the page is the table, bit for bit", {
   made <- report_page()
   page <- opened_page(made$file)
-  links <- in_page(page, "[...document.querySelectorAll('a[download$=\".csv\"]')].map(a => [a.download, a.href])")
+  links <- in_page(
+    page,
+    "[...document.querySelectorAll('a[download$=\".csv\"]')].map(a => [a.download, a.href])"
+  )
   names(links) <- vapply(links, `[[`, "", 1)
   csv <- rawToChar(jsonlite::base64_dec(sub("^[^,]*,", "", links[["var.csv"]][[2]])))
   table <- read.csv(text = csv)
@@ -80,7 +83,9 @@ test_that("figures zoom together, tell a point, and pick a security out", {
   page <- opened_page(report_page()$file)
   moved <- in_page(page, "(() => {
     const lines = () => [...document.querySelectorAll('figure[data-panels]')].map(f => {
-      const long = [...f.querySelectorAll('polyline')].find(p => p.getAttribute('points').split(' ').length > 50);
+      const long = [...f.querySelectorAll('polyline')].find(
+        p => p.getAttribute('points').split(' ').length > 50
+      );
       return [f.id, long ? long.getAttribute('transform') : null]; });
     const before = lines();
     document.querySelector('[data-last=\"1\"]').click();
@@ -99,7 +104,8 @@ test_that("figures zoom together, tell a point, and pick a security out", {
     const panel = JSON.parse(f.dataset.panels)[1], box = svg.getBoundingClientRect();
     const k = box.width / svg.viewBox.baseVal.width;
     f.dispatchEvent(new PointerEvent('pointermove', {bubbles: true,
-      clientX: box.left + k * (panel.at[0] + panel.at[2] * 0.6), clientY: box.top + k * (panel.at[1] + 20)}));
+      clientX: box.left + k * (panel.at[0] + panel.at[2] * 0.6),
+      clientY: box.top + k * (panel.at[1] + 20)}));
     return document.getElementById('tip').innerText; })()")
   parts <- strsplit(told, "\n")[[1]]
   path <- suppressMessages(drawdown_series(report_page()$book))
@@ -114,7 +120,7 @@ test_that("figures zoom together, tell a point, and pick a security out", {
   expect_gte(picked, 3)
 })
 
-test_that("it reads at 390 pixels, in the dark, for who cannot see or point, and without a script", {
+test_that("it reads at 390 pixels, in the dark, without eyes, a pointer or a script", {
   made <- report_page()
   skip_if_not(file.exists(axe_file()), "axe-core is not installed")
   page <- opened_page(made$file, 390L, 844L)
@@ -125,10 +131,15 @@ test_that("it reads at 390 pixels, in the dark, for who cannot see or point, and
   # Text of figures on the page's ground: 4.5 to 1. Dark cells have white text, and are left out.
   contrast <- "(() => {
     const canvas = document.createElement('canvas').getContext('2d', {willReadFrequently: true});
-    const rgb = colour => { canvas.fillStyle = colour; canvas.fillRect(0, 0, 1, 1); return [...canvas.getImageData(0, 0, 1, 1).data].slice(0, 3); };
-    const light = c => { const l = c.map(v => (v /= 255) <= 0.03928 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4); return 0.2126 * l[0] + 0.7152 * l[1] + 0.0722 * l[2]; };
+    const rgb = colour => {
+      canvas.fillStyle = colour; canvas.fillRect(0, 0, 1, 1);
+      return [...canvas.getImageData(0, 0, 1, 1).data].slice(0, 3); };
+    const light = c => {
+      const l = c.map(v => (v /= 255) <= 0.03928 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4);
+      return 0.2126 * l[0] + 0.7152 * l[1] + 0.0722 * l[2]; };
     const ground = light(rgb(getComputedStyle(document.body).backgroundColor));
-    return [...document.querySelectorAll('figure text')].filter(t => t.style.fill !== 'white').map(t => [t.textContent, light(rgb(getComputedStyle(t).fill))])
+    return [...document.querySelectorAll('figure text')].filter(t => t.style.fill !== 'white')
+      .map(t => [t.textContent, light(rgb(getComputedStyle(t).fill))])
       .map(([text, l]) => [text, (Math.max(l, ground) + 0.05) / (Math.min(l, ground) + 0.05)])
       .filter(([text, c]) => c < 4.5).map(([text, c]) => text + ' ' + c.toFixed(2)); })()"
   for (scheme in c("light", "dark")) {
@@ -144,14 +155,17 @@ test_that("it reads at 390 pixels, in the dark, for who cannot see or point, and
   page$session$Page$reload()
   Sys.sleep(1)
   page$session$Emulation$setScriptExecutionDisabled(FALSE)
-  expect_true(in_page(page, "[...document.querySelectorAll('#t-drawdown td, #top .numbers li, #f-drawdown svg text')]
+  expect_true(in_page(page, "[...document.querySelectorAll(
+    '#t-drawdown td, #top .numbers li, #f-drawdown svg text')]
     .every(e => e.getBoundingClientRect().height > 0)"))
 })
 
 test_that("bad arguments leave no file, and a PDF is one", {
   gone <- tempfile(fileext = ".html")
   book <- report_page()$book
-  for (bad in list(list(level = 2), list(window = 0), list(benchmark = "NOBODY"), list(only = "rsik"))) {
+  for (
+    bad in list(list(level = 2), list(window = 0), list(benchmark = "NOBODY"), list(only = "rsik"))
+  ) {
     expect_error(do.call(write_report, c(list(book, gone), bad)), class = "imbroglio_error")
     expect_false(file.exists(gone))
   }

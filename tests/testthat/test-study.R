@@ -22,15 +22,23 @@ refusal <- function(...) {
 test_that("what is no study is refused with its line, its key and the nearest that there is", {
   cases <- list(
     list(c("prices: a.csv", "benchmrk: X"), 2, "benchmrk is no key of a study", "benchmark"),
-    list(c("prices: a.csv", "book:", "  holdngs: b.csv"), 3, "holdngs is no key of book", "holdings"),
+    list(
+      c("prices: a.csv", "book:", "  holdngs: b.csv"), 3, "holdngs is no key of book", "holdings"
+    ),
     list(c("prices: a.csv", "book: {holdngs: b}"), 2, "no key of book", "holdings"),
     list(c("prices: a.csv", "", "levels: [0.95, 1.5]"), 3, "levels: below 1|below 1; it is 1.5"),
-    list(c("prices: a.csv", "levels: high"), 2, "levels must be a number or a list; it is \"high\""),
+    list(
+      c("prices: a.csv", "levels: high"), 2, "levels must be a number or a list; it is \"high\""
+    ),
     list(c("prices: a.csv", "kind: logs"), 2, "takes simple and log", "log"),
     list(c("prices: a.csv", "window: 2.5"), 2, "window must be a whole number; it is 2.5"),
     list(c("prices: a.csv", "measures:", "  var: {levl: 0.9}"), 3, "levl is no key", "level"),
     list(c("prices: a.csv", "measures:", "  vra:"), 3, "vra is no key of measures", "var"),
-    list(c("prices: a.csv", "# measures", "seed: yes"), 3, "seed must be a whole number; it is \"yes\""),
+    list(
+      c("prices: a.csv", "# measures", "seed: yes"), 3,
+      "seed must be a whole number; it is \"yes\""
+    ),
+    list(c("prices: a.csv", "methods:", "  - historcal"), 2, "does not know", "historical"),
     list("title: no prices", NA, "must say prices"),
     list(c("prices: [a.csv,", "x: y"), 2, "no YAML"),
     list(c("prices: a.csv", "prices: b.csv"), 2, "prices stands there twice"),
@@ -77,16 +85,22 @@ test_that("three commands lead from a folder of files and a holdings file to a r
     one <- tail(bay[c("date", name)], 700)
     write.csv(one, file.path(prices, paste0(name, ".csv")), row.names = FALSE, quote = FALSE)
   }
-  writeLines(c("security,shares", "OSSELL,100", "TARROW,50", "BAYBOND,30"), file.path(home, "held.csv"))
+  writeLines(
+    c("security,shares", "OSSELL,100", "TARROW,50", "BAYBOND,30"), file.path(home, "held.csv")
+  )
   withr::local_dir(home)
   drafted <- imbroglio(
-    "study", "new", "prices", "--holdings", "held.csv", "--benchmark", "BAYALL", "--out", "study.yml"
+    "study", "new", "prices", "--holdings", "held.csv", "--benchmark", "BAYALL", "--out",
+    "study.yml"
   )
   expect_equal(drafted$status, 0L, info = drafted$err)
   expect_equal(imbroglio("study", "check", "study.yml")$status, 0L)
   # The example of the command runs one whole; here a few measures are enough.
   lines <- readLines("study.yml")
-  writeLines(lines[!grepl("^  [a-z_]+:.*# ", lines) | grepl("^  (var|worst|holdings)", lines)], "study.yml")
+  writeLines(
+    lines[!grepl("^  [a-z_]+:.*# ", lines) | grepl("^  (var|worst|holdings)", lines)],
+    "study.yml"
+  )
   ran <- imbroglio("study", "run", "study.yml")
   expect_equal(ran$status, 0L, info = ran$err)
   expect_setequal(
@@ -140,6 +154,15 @@ test_that("what cannot be measured is a note in the page and status 1, and the r
   expect_match(page, "Of 3 returns that is no more than a guess")
   expect_match(page, "Not measured: Value at risk put to the test", fixed = TRUE)
   expect_match(page, "id=\"t-drawdown\"", fixed = TRUE)
+  # A choice that cannot be is no matter of the data, and has its line.
+  wrong <- study_of(
+    "prices: bay.csv", "choose: TARROW", "measures:", "  var:", "    draws: -1", folder = home
+  )
+  e <- tryCatch(
+    run_study(wrong, file.path(home, "out2"), only = "var"), imbroglio_error_study = identity
+  )
+  expect_equal(e$line, 5L)
+  expect_false(dir.exists(file.path(home, "out2")))
   # Of a folder that holds anything else nothing is replaced.
   kept <- file.path(home, "mine")
   dir.create(kept)
@@ -148,7 +171,7 @@ test_that("what cannot be measured is a note in the page and status 1, and the r
   expect_equal(list.files(kept), "notes.txt")
 })
 
-test_that("currency, period, choice, given returns, one security and a universe each have a page", {
+test_that("currency, period, given returns, one security and a universe each have a page", {
   home <- study_folder()
   cases <- list(
     one = c("prices: bay.csv", "choose: TARROW", "period: {last: \"3 years\"}"),
@@ -158,7 +181,9 @@ test_that("currency, period, choice, given returns, one security and a universe 
       "currency: {base: HBC, rates: bay-rates.csv, of: {BAYMETAL: TMC, OSSELL: HBC}}",
       "period: {during: 2023}", "measures: {currency: , var: {method: normal}}"
     ),
-    returns = c("prices: monthly.csv", "given: returns", "measures: {var: , roll: {measures: var}}")
+    returns = c(
+      "prices: monthly.csv", "given: returns", "measures: {var: , roll: {measures: var}}"
+    )
   )
   monthly <- as.data.frame(as_returns(
     read_prices(demo_file("bay.csv"))[, c("OSSELL", "TARROW")], every = "month"
@@ -179,7 +204,7 @@ test_that("currency, period, choice, given returns, one security and a universe 
     study <- study_of(cases[[name]], folder = home)
     out <- file.path(home, name)
     ran <- suppressMessages(run_study(study, out, only = if (name != "money") {
-      c("top", "var", if (name == "returns") "roll")
+      c("top", "var", if (name == "returns") "roll", if (name == "book") c("shock", "compare"))
     }))
     expect_false(any(ran$state == "failed"), info = paste(name, ran$detail))
     shown <- read.csv(file.path(out, "tables", "var.csv"))
