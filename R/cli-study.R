@@ -10,7 +10,7 @@ study_command <- function() {
     example = c(
       "imbroglio study new bay.csv --holdings bay-book.csv --benchmark BAYALL --out study.yml",
       "imbroglio study run study.yml",
-      "imbroglio study run bay-study.yml --only risk,falls --out today"
+      "imbroglio study run bay-study.yml --only limits,falls --out today"
     ),
     run = run_study_command
   )
@@ -106,9 +106,11 @@ report_command <- function() {
       "value", "title", "only", book, "out", "help"
     ),
     example = c(
-      "imbroglio report bay.csv --holdings bay-book.csv --benchmark BAYALL --out risk.html",
-      "imbroglio report bay.csv --security TARROW --out tarrow.pdf",
-      "imbroglio report bay-study.yml --only top,risk --out risk.html"
+      paste0(
+        "imbroglio report bay.csv --holdings bay-book.csv --benchmark BAYALL --only top,risk ",
+        "--out risk.html"
+      ),
+      "imbroglio report bay.csv --security TARROW --only top,falls --out tarrow.pdf"
     ),
     run = run_report
   )

@@ -21,6 +21,13 @@ page_figure <- function(plot, id, says, colours, width = 9.6, height = 5.4) {
     },
     finally = grDevices::dev.off()
   )
+  if (!made_whole(file, "svg")) {
+    fail(
+      "write",
+      "A figure came out cut off.",
+      where = sprintf("There may be no room in %s.", tempdir())
+    )
+  }
   raw <- readLines(file, warn = FALSE, encoding = "UTF-8")
   list(file = raw, html = figure_html(raw, panels, id, says, colours))
 }

@@ -9,16 +9,7 @@ page_of <- function(work, top, fragments, files = list()) {
     function(name) any(vapply(fragments, function(f) identical(f$section, name), NA)),
     names(sections)
   )
-  page <- c(
-    "<!DOCTYPE html>",
-    "<html lang=\"en\">",
-    "<head>",
-    "<meta charset=\"utf-8\">",
-    "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">",
-    sprintf("<title>%s</title>", escaped(title)),
-    sprintf("<style>%s</style>", report_file("page.css")),
-    "</head>",
-    "<body>",
+  body <- c(
     "<a class=\"skip\" href=\"#main\">To the content</a>",
     page_head(work, title),
     contents_of(sections[shown], !is.null(top)),
@@ -32,11 +23,26 @@ page_of <- function(work, top, fragments, files = list()) {
     page_workings(c(if (!is.null(top)) list(top), fragments)),
     page_ends(work, unique(c(work$said, notes$shared)), files),
     "</main>",
-    sprintf("<script>%s</script>", report_file("page.js")),
+    sprintf("<script>%s</script>", report_file("page.js"))
+  )
+  html_document(title, report_file("page.css"), unlist(body))
+}
+
+html_document <- function(title, style, body) {
+  c(
+    "<!DOCTYPE html>",
+    "<html lang=\"en\">",
+    "<head>",
+    "<meta charset=\"utf-8\">",
+    "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">",
+    sprintf("<title>%s</title>", escaped(title)),
+    sprintf("<style>%s</style>", style),
+    "</head>",
+    "<body>",
+    body,
     "</body>",
     "</html>"
   )
-  unlist(page)
 }
 
 report_file <- function(name) {
@@ -112,13 +118,7 @@ page_top <- function(top, work) {
     if (!is.null(top$changes)) {
       c(
         top$changes,
-        "<p class=\"notes\">",
-        if (is.null(work$book)) {
-          "As it was measured with the prices up to each date."
-        } else {
-          "Today's holdings, measured with the prices up to each date."
-        },
-        "</p>",
+        sprintf("<p class=\"notes\">%s</p>", escaped(top$said)),
         csv_link("changes", top$csv)
       )
     },

@@ -128,8 +128,9 @@ fall_sentence <- function(result, work, linked) {
     return("<strong>How far it fell.</strong> It was never below its high.")
   }
   sprintf(
-    "<strong>How far it fell.</strong> %s from %s to %s, %s. Now it stands %s.",
+    "<strong>How far it fell.</strong> %s%s from %s to %s, %s. Now it stands %s.",
     linked("top-drawdown", "max_drawdown", shown_as(-row$max_drawdown)),
+    escaped(sub("^[^,]*", "", with_held("", result))),
     format(row$peak),
     format(row$trough),
     if (is.na(row$recovery)) "and is not back yet" else paste("back on", format(row$recovery)),
@@ -153,9 +154,10 @@ dates_before <- function(dates) {
 # Each of what is measured on the last date, beside the same of the dates before: today's holdings
 # at the prices known then.
 top_changes <- function(work) {
-  if (is.null(work$prices) || length(work$own) != 1L) return(NULL)
+  if (is.null(work$prices)) return(NULL)
   last <- work$prices$dates[length(work$prices$dates)]
   days <- c(now = last, dates_before(work$prices$dates))
+  if (length(work$own) != 1L) return(changes_of_many(work, days))
   measured <- lapply(seq_along(days), function(i) {
     if (i == 1L) return(measured_at(work$whole, work))
     then <- heard(measured_at(as_of(work, days[i]), work))
@@ -170,14 +172,45 @@ top_changes <- function(work) {
       change_of(measured[[i]][[name]], sprintf("change-%s-%d", name, i))
     })
   })
-  values <- t(vapply(cells, function(row) vapply(row, `[[`, 0, "value"), numeric(length(days))))
   labels <- vapply(measured[[1L]], `[[`, "", "label")
+  made <- changes_made(labels, days, cells)
+  made$said <- if (is.null(work$book)) {
+    "As it was measured with the prices up to each date."
+  } else {
+    "Today's holdings, measured with the prices up to each date."
+  }
+  made
+}
+
+# Of many securities the price now, and what each returned since.
+changes_of_many <- function(work, days) {
+  since <- lapply(days[-1L], function(day) {
+    heard(measure_return(stats::window(work$prices, start = day + 1)))$value
+  })
+  cells <- lapply(seq_along(work$own), function(k) {
+    security <- work$own[k]
+    close <- work$prices$close[, security]
+    price <- list(unit = "price", column = "price", value = utils::tail(close[!is.na(close)], 1L))
+    returned <- lapply(seq_along(since), function(i) {
+      row <- since[[i]][since[[i]]$security %in% security, ]
+      if (!NROW(row)) return(NULL)
+      list(unit = "fraction", column = "total_return", result = row)
+    })
+    Map(change_of, c(list(price), returned), sprintf("since-%d-%d", k, c(0L, seq_along(since))))
+  })
+  made <- changes_made(work$own, days, cells, "security")
+  made$said <- "The price now, and the return since the close of each date."
+  made
+}
+
+changes_made <- function(labels, days, cells, of = "measure") {
+  values <- t(vapply(cells, function(row) vapply(row, `[[`, 0, "value"), numeric(length(days))))
   list(
-    changes = changes_table(labels, days, cells),
-    units = c("text", rep("number", length(days))),
+    changes = changes_table(labels, days, cells, of),
     workings = unlist(lapply(cells, function(row) lapply(row, `[[`, "working"))),
+    units = c("text", rep("number", length(days))),
     csv = as_csv(data.frame(
-      measure = unname(labels),
+      what = unname(labels),
       stats::setNames(as.data.frame(values), format(days)),
       check.names = FALSE
     ))
@@ -258,7 +291,7 @@ measured_at <- function(x, work) {
   made[!vapply(made, is.null, NA)]
 }
 
-changes_table <- function(labels, days, cells) {
+changes_table <- function(labels, days, cells, of = "measure") {
   heads <- sprintf(
     "<th scope=\"col\" class=\"r\">%s<br><small>%s</small></th>",
     escaped(c("now", names(days)[-1L])),
@@ -279,7 +312,7 @@ changes_table <- function(labels, days, cells) {
   c(
     "<div class=\"wide\" tabindex=\"0\" role=\"region\" aria-label=\"What changed\">",
     "<table class=\"plain\" id=\"t-changes\"><caption>What changed</caption>",
-    sprintf("<thead><tr><th scope=\"col\">measure</th>%s</tr></thead><tbody>",
+    sprintf("<thead><tr><th scope=\"col\">%s</th>%s</tr></thead><tbody>", of,
             paste(heads, collapse = "")),
     rows,
     "</tbody></table></div>"

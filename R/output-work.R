@@ -88,6 +88,8 @@ heard <- function(expression) {
   failed <- NULL
   value <- withCallingHandlers(
     tryCatch(expression, error = function(e) {
+      # No room is no matter of a part.
+      if (inherits(e, "imbroglio_error_write")) stop(e)
       failed <<- e
       NULL
     }),

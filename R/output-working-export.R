@@ -141,28 +141,15 @@ working_latex <- function(working) {
 #' @export
 working_page <- function(working, file = NULL) {
   check_working(working)
-  page <- c(
-    "<!DOCTYPE html>",
-    "<html lang=\"en\">",
-    "<head>",
-    "<meta charset=\"utf-8\">",
-    "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">",
-    sprintf("<title>%s</title>", escaped(working_title(working))),
-    sprintf("<style>%s</style>", paste(readLines(page_style_file()), collapse = "\n")),
-    "</head>",
-    "<body>",
-    "<main>",
-    working_part(working),
-    "</main>",
-    "</body>",
-    "</html>"
+  page <- html_document(
+    working_title(working),
+    report_file("working.css"),
+    c("<main>", working_part(working), "</main>")
   )
   text <- paste(page, collapse = "\n")
   if (is.null(file)) return(text)
   write_whole(file, function(part) write_lines(text, part))
 }
-
-page_style_file <- function() system.file("report", "working.css", package = "imbroglio")
 
 # The part of a page that is one working.
 working_part <- function(working) {
