@@ -8,7 +8,10 @@ study_command <- function() {
       "holdings", "benchmark", "limits", "securities", "title", "only", "fresh", "out", "help"
     ),
     example = c(
-      "imbroglio study new bay.csv --holdings bay-book.csv --benchmark BAYALL --out study.yml",
+      paste0(
+        "imbroglio study new bay.csv bay-fund.csv --holdings bay-holdings.csv --benchmark BAYALL ",
+        "--out study.yml"
+      ),
       "imbroglio study run study.yml",
       "imbroglio study run bay-study.yml --only limits,falls --out today"
     ),

@@ -23,14 +23,14 @@ test_that("of files whose truth is known none is read wrong, and bytes that chan
   expect_gt(mean(startsWith(files, "right")), 0.6)
   for (format in c("csv", "gz", "xlsx", "parquet", "store", "holdings", "actions")) {
     if (format == "parquet") skip_if_not_installed("nanoparquet")
-    outcomes <- batch(paste0("bytes:", format), 1L, thorough(8L, 200L))
+    outcomes <- batch(paste0("bytes:", format), 1L, thorough(6L, 200L))
     expect_equal(bad(outcomes), character(), info = format)
     expect_true("refused" %in% outcomes, info = format)
   }
 })
 
 test_that("no command line breaks, and none that cannot write says that it wrote", {
-  lines <- batch("options", 1L, thorough(8L, 400L))
+  lines <- batch("options", 1L, thorough(6L, 400L))
   expect_equal(bad(lines), character())
   expect_setequal(unique(lines), c("done", "refused"))
   skip_on_os("windows")
