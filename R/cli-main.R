@@ -8,7 +8,7 @@ command <- function(words = commandArgs(trailingOnly = TRUE)) {
   follow_terminal()
   if ("--quiet" %in% words) {
     options(imbroglio.quiet = TRUE)
-    words <- setdiff(words, "--quiet")
+    words <- words[words != "--quiet"]
   }
   interrupt_on_signals()
   skipped <- FALSE

@@ -5,7 +5,8 @@ study_command <- function() {
     says = "a whole piece of work in one file: new writes one, run measures it, check reads it",
     takes = "new PRICES... | run STUDY | check STUDY",
     options = c(
-      "holdings", "benchmark", "limits", "securities", "title", "only", "fresh", "out", "help"
+      "price", "dates", "decimal", "sheet", "holdings", "benchmark", "limits", "securities",
+      "title", "only", "fresh", "out", "help"
     ),
     example = c(
       paste0(
@@ -44,7 +45,8 @@ draft_the_study <- function(files, options) {
   arguments <- options[intersect(
     c("holdings", "benchmark", "limits", "securities", "title"), names(options)
   )]
-  do.call(new_study, c(list(files, out), arguments))
+  reading <- options[intersect(how_read, names(options))]
+  do.call(new_study, c(list(files, out, read = reading), arguments))
   say("Wrote ", out, ". Next: imbroglio study run ", out)
   0L
 }
@@ -61,7 +63,8 @@ one_study <- function(files, verb) {
   read_study(files)
 }
 
-only_in_new <- c("holdings", "benchmark", "limits", "securities", "title")
+how_read <- c("price", "dates", "decimal", "sheet")
+only_in_new <- c(how_read, "holdings", "benchmark", "limits", "securities", "title")
 
 run_the_study <- function(files, options) {
   refuse_options(options, only_in_new, "study run")

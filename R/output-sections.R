@@ -119,6 +119,28 @@ parts_to_show <- function(work) {
   }, report_parts())
 }
 
+# What the study asks for and cannot have, each a part that failed.
+lacking_parts <- function(work) {
+  has <- names(which(work_has(work)))
+  shown <- vapply(parts_to_show(work), `[[`, "", "measure")
+  all_parts <- report_parts()
+  first <- vapply(all_parts, `[[`, "", "measure")
+  lapply(stats::setNames(nm = setdiff(work$wanted, shown)), function(measure) {
+    name <- names(first)[first == measure][1L]
+    asked <- all_parts[[name]]
+    list(
+      name = name, section = asked$section, says = FALSE, title = asked$title %||% measure,
+      failed = sprintf("It needs %s.", some(need_words[setdiff(asked$needs, has)]))
+    )
+  })
+}
+
+need_words <- c(
+  prices = "prices", book = "a book", benchmark = "a benchmark", limits = "a file of limits",
+  several = "several securities", universe = "several securities and no book",
+  volume = "volumes", rates = "prices converted by rates"
+)
+
 limits_with <- function(work) {
   list(limits = work$limits)
 }

@@ -30,8 +30,7 @@ study_settings <- function(says) {
     per_year = says$per_year,
     risk_free = says$risk_free,
     value = says$value,
-    seed = says$seed,
-    every = says$every
+    seed = says$seed
   )
 }
 

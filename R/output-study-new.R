@@ -4,22 +4,26 @@
 #' @param benchmark,limits,securities What is measured against; a file of limits; a file of what
 #'   each security is.
 #' @param title The title of the page.
+#' @param read How the files are read, where that can be done in several ways: a list of `price`,
+#'   `dates`, `decimal`, `sheet`, as of [read_prices()].
 #' @export
 new_study <- function(prices, file, holdings = NULL, benchmark = NULL, limits = NULL,
-                      securities = NULL, title = NULL) {
+                      securities = NULL, title = NULL, read = list()) {
   if (!is.character(file) || length(file) != 1L || !grepl("[.]ya?ml$", file)) {
     fail("argument", "A study is a file .yml.", where = sprintf("It is %s.", shown(file)))
   }
   if (file.exists(file)) {
     fail("file", sprintf("%s is there already.", file), remedy = "Name another file.")
   }
-  table <- read_prices(prices, securities = securities)
-  book <- if (!is.null(holdings)) as_portfolio(table, holdings = holdings)
+  table <- do.call(read_prices, c(list(prices, securities = securities), read))
+  book <- if (!is.null(holdings)) as_portfolio(
+    table, holdings = holdings, decimal = read$decimal
+  )
   names_of <- colnames(table)
   if (!is.null(benchmark)) pick_securities(benchmark, names_of)
   lines <- drafted_lines(table, book, list(
     prices = prices, holdings = holdings, benchmark = benchmark, limits = limits,
-    securities = securities, title = title, folder = dirname(file)
+    securities = securities, title = title, read = read, folder = dirname(file)
   ))
   write_whole(file, function(part) write_lines(lines, part))
 }
@@ -36,6 +40,11 @@ drafted_lines <- function(table, book, asked) {
     "# A study: what is measured, and how. `imbroglio study run` measures it; paths go from here.",
     key_line("title", yaml_text(asked$title %||% paste("Risk of", what))),
     key_line("prices", listed(of(asked$prices)), seen),
+    if (length(asked$read)) {
+      key_line("read", sprintf("{%s}", paste(
+        names(asked$read), vapply(asked$read, yaml_text, ""), sep = ": ", collapse = ", "
+      )))
+    },
     given_or_off("securities", asked$securities, of, "securities.csv"),
     off_line("actions", "actions.csv"),
     off_line("period", "{last: \"5 years\"}"),

@@ -32,7 +32,8 @@ run_study <- function(study, folder = NULL, only = NULL, fresh = FALSE) {
   sources <- study_sources(study)
   shared <- shared_digest(study, sources, only)
   if (nothing_changed(study, before, shared)) {
-    return(invisible(state_of_run(before$parts, "kept")))
+    failed <- vapply(before$parts, function(f) !is.null(f$failed), NA)
+    return(invisible(state_of_run(before$parts, ifelse(failed, "failed", "kept"))))
   }
   work <- loaded(work_of_study(study))
   run <- measured_parts(work, before, shared, only, study)
@@ -54,13 +55,11 @@ part_digest <- function(shared, name, choices) {
   digest::digest(list(shared, name, choices), algo = "xxhash64")
 }
 
-choices_for <- function(study, part) study$says$measures[[part$measure]]
-
 nothing_changed <- function(study, before, shared) {
   if (is.null(before)) return(FALSE)
   parts <- report_parts()
   now <- vapply(names(before$parts), function(name) {
-    part_digest(shared, name, choices_of_top(study, parts, name))
+    part_digest(shared, name, choices_behind(study, parts, name))
   }, "")
   identical(before$report, report_asked(study)) &&
     identical(unname(now), unname(vapply(before$parts, `[[`, "", "digest")))
@@ -68,11 +67,13 @@ nothing_changed <- function(study, before, shared) {
 
 report_asked <- function(study) isTRUE(study$says$report$pdf)
 
-# The top of the page hangs on what its three numbers are measured by.
-choices_of_top <- function(study, parts, name) {
+# The choices that a part hangs on: those of its measure, and what is tested and split is the value
+# at risk as it is measured.
+choices_behind <- function(study, parts, name) {
   measured <- study$says$measures
-  if (name != "top") return(choices_for(study, parts[[name]]))
-  measured[intersect(c("var", "limits"), names(measured))]
+  of <- if (name == "top") "limits" else parts[[name]]$measure
+  if (of %in% c("limits", "backtest", "split")) of <- c(of, "var")
+  measured[intersect(of, names(measured))]
 }
 
 # Each part measured, or taken from the run before.
@@ -90,7 +91,7 @@ measured_parts <- function(work, before, shared, only, study = NULL) {
   for (name in names_of) {
     cli::cli_progress_update(id = shown, extra = list(at = name))
     key <- if (is.null(study)) "" else part_digest(
-      shared, name, choices_of_top(study, all_parts, name)
+      shared, name, choices_behind(study, all_parts, name)
     )
     kept <- before$parts[[name]]
     known <- !is.null(kept) && identical(kept$digest, key)
@@ -106,6 +107,13 @@ measured_parts <- function(work, before, shared, only, study = NULL) {
     states[name] <- if (!is.null(made$failed)) "failed" else if (known) "kept" else "measured"
   }
   cli::cli_progress_done(id = shown)
+  if (is.null(only)) {
+    for (made in lacking_parts(work)) {
+      made$digest <- part_digest(shared, made$name, choices_behind(study, all_parts, made$name))
+      fragments[[made$name]] <- made
+      states[made$name] <- "failed"
+    }
+  }
   list(fragments = fragments, states = states)
 }
 

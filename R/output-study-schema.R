@@ -120,7 +120,11 @@ measures_key <- function() {
   keys <- lapply(stats::setNames(nm = measures_asked()), function(name) {
     measure <- measures()[[name]]
     of_all <- c("limits", "benchmark", "a", "b", "x", "before")
-    arguments <- setdiff(names(formals(measure$measure))[-1L], of_all)
+    # What all its parts keep as it is cannot be chosen.
+    parts <- Filter(function(part) part$measure == name, report_parts())
+    kept <- Reduce(intersect, lapply(parts, `[[`, "keeps"))
+    if ("window" %in% kept) kept <- c(kept, "min_obs")
+    arguments <- setdiff(names(formals(measure$measure))[-1L], c(of_all, kept))
     choices <- lapply(stats::setNames(nm = arguments), function(argument) {
       list(description = sprintf("as in %s", name))
     })

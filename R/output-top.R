@@ -25,7 +25,6 @@ top_numbers <- function(work) {
   asked <- c(var_each_with(work), work$settings[intersect(
     c("value", "per_year", "seed", "confidence"), names(work$settings)
   )])
-  if (!is.null(work$book)) asked$value <- NULL
   results <- list(
     "top-var" = call_taking(measure_var, whole, asked),
     "top-volatility" = call_taking(measure_volatility, whole, asked["per_year"]),
@@ -143,8 +142,8 @@ dates_before <- function(dates) {
   last <- dates[length(dates)]
   asked <- c(
     "the date before" = dates[max(1L, length(dates) - 1L)],
-    "a week before" = last - 7,
-    "a month before" = seq(last, by = "-1 month", length.out = 2L)[2L]
+    "a week before" = span_before(last, "1 week"),
+    "a month before" = span_before(last, "1 month")
   )
   at <- vapply(asked, function(day) max(0, which(dates <= day)), 0)
   at <- at[at > 2L & !duplicated(at)]
@@ -233,13 +232,13 @@ change_of <- function(one, id) {
 as_of <- function(work, day) {
   prices <- stats::window(work$prices, end = day)
   book <- work$book
-  if (is.null(book)) return(
-    as_returns(prices, kind = work$returns$kind, every = work$settings$every)
-  )
+  returns <- as_returns(prices, kind = work$returns$kind, every = work$returns$stated)
+  if (is.null(book)) return(returns)
   amounts <- if (is.null(book$shares)) book$weights else book$shares
   arguments <- list(
-    as_returns(prices, kind = work$returns$kind, every = work$settings$every),
+    returns,
     rebalance = book$rebalance,
+    cash_return = book$cash_return,
     cash = if (is.null(book$shares)) book$cash else book$money,
     held = book$held,
     name = book$name,

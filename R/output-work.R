@@ -16,6 +16,13 @@ new_work <- function(x, settings = list(), choices = list(), wanted = NULL, titl
       remedy = did_you_mean(name, securities)
     )
   }
+  if (!is.null(book) && !is.null(settings$value)) {
+    fail(
+      "argument",
+      "A book is worth what its holdings are; `value` is of securities without a book.",
+      remedy = "Leave it out; what a book of weights is worth is said with the book."
+    )
+  }
   each <- book
   if (!is.null(book)) each$parts <- TRUE
   own <- if (is.null(book)) setdiff(securities, benchmark) else book$name
@@ -46,7 +53,6 @@ work_has <- function(work) {
   c(
     prices = !is.null(work$prices),
     book = !is.null(work$book),
-    money = !is.null(work$book$value),
     benchmark = !is.null(work$settings$benchmark),
     limits = !is.null(work$limits),
     universe = is.null(work$book) && length(work$securities) > 1L,
@@ -70,8 +76,6 @@ arguments_of <- function(work, part) {
   shared <- work$settings[intersect(takes, names(work$settings))]
   # Several levels are of value at risk only.
   if (!is.null(shared$level)) shared$level <- top_level(work)
-  # What a book is worth is known of it.
-  if (!is.null(work$book)) shared$value <- NULL
   merged <- utils::modifyList(shared, own %||% list())
   utils::modifyList(merged, chosen %||% list())
 }

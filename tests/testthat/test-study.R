@@ -126,6 +126,11 @@ test_that("three commands lead from a folder of files and a holdings file to a r
   writeLines(sub("worst: \\{worst: 5\\}", "worst: {worst: 2}", lines), "study.yml")
   expect_match(run()$err, "1 part measured")
   expect_equal(nrow(read.csv("report/tables/worst.csv")), 2L)
+  # What is tested and split is the value at risk as it is measured.
+  lines <- readLines("study.yml")
+  writeLines(c(sub("^  var:", "  var: {method: normal}", lines)), "study.yml")
+  expect_match(run()$err, "3 parts measured")
+  expect_equal(unique(read.csv("report/tables/var_each.csv")$method), "normal")
   cat("BAYBOND,1\n", file = "held.csv", append = TRUE)
   twice <- run()
   expect_equal(twice$status, 3L)
@@ -163,12 +168,38 @@ test_that("what cannot be measured is a note in the page and status 1, and the r
   )
   expect_equal(e$line, 5L)
   expect_false(dir.exists(file.path(home, "out2")))
+  # It is as broken a second time, when nothing is measured again.
+  again <- imbroglio("study", "run", study, "--out", file.path(home, "out"))
+  expect_equal(again$status, 1L)
+  expect_match(again$err, "0 parts measured, .* not to be had")
   # Of a folder that holds anything else nothing is replaced.
   kept <- file.path(home, "mine")
   dir.create(kept)
   writeLines("precious", file.path(kept, "notes.txt"))
   expect_error(run_study(study, kept), class = "imbroglio_error_file")
   expect_equal(list.files(kept), "notes.txt")
+})
+
+test_that("what is asked for and cannot be had is said, and reading is drafted as it was told", {
+  home <- study_folder()
+  study <- study_of(
+    "prices: bay.csv", "choose: TARROW", "measures: {var: , beta: , split: }", folder = home
+  )
+  ran <- suppressMessages(run_study(study, file.path(home, "out")))
+  failed <- ran[ran$state == "failed", ]
+  expect_setequal(failed$part, c("beta", "split"))
+  expect_match(failed$detail[failed$part == "beta"], "needs a benchmark")
+  page <- paste(readLines(file.path(home, "out", "report.html")), collapse = "")
+  expect_match(page, "Not measured: Beta", fixed = TRUE)
+  expect_s3_class(refusal("prices: a.csv", "measures: {return: {window: 60}}"), "imbroglio_error")
+  odd <- file.path(home, "odd.csv")
+  writeLines(c("date;A", sprintf("%s;1.%03d", as.Date("2024-01-01") + 1:40, 1:40)), odd)
+  drafted <- file.path(home, "odd.yml")
+  expect_error(new_study(odd, drafted), class = "imbroglio_error")
+  expect_equal(
+    imbroglio("study", "new", odd, "--decimal", ",", "--out", drafted, "--quiet")$status, 0L
+  )
+  expect_equal(read_study(drafted)$says$read, list(decimal = ","))
 })
 
 test_that("currency, period, given returns, one security and a universe each have a page", {
