@@ -98,7 +98,7 @@ test_that("three commands lead from a folder of files and a holdings file to a r
   # The example of the command runs one whole; here a few measures are enough.
   lines <- readLines("study.yml")
   writeLines(
-    lines[!grepl("^  [a-z_]+:.*# ", lines) | grepl("^  (var|worst|holdings)", lines)],
+    lines[!grepl("^  [a-z_]+:.*# ", lines) | grepl("^  (var|worst|split|holdings)", lines)],
     "study.yml"
   )
   ran <- imbroglio("study", "run", "study.yml")
@@ -129,7 +129,8 @@ test_that("three commands lead from a folder of files and a holdings file to a r
   # What is tested and split is the value at risk as it is measured.
   lines <- readLines("study.yml")
   writeLines(c(sub("^  var:", "  var: {method: normal}", lines)), "study.yml")
-  expect_match(run()$err, "3 parts measured")
+  expect_match(run()$err, "4 parts measured")
+  expect_equal(unique(read.csv("report/tables/split.csv")$method), "normal")
   expect_equal(unique(read.csv("report/tables/var_each.csv")$method), "normal")
   cat("BAYBOND,1\n", file = "held.csv", append = TRUE)
   twice <- run()

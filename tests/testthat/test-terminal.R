@@ -79,6 +79,9 @@ test_that("columns are chosen in every form, and --quiet leaves the answer", {
   expect_match(do.call(imbroglio, as.list(noisy))$err, "Note: ")
   quiet <- do.call(imbroglio, as.list(c(noisy, "--quiet")))
   expect_equal(quiet$err, "")
+  # A word that stands twice is no word too many.
+  year <- c("volatility", file, "--from", "2020", "--to", "2020", "--quiet")
+  expect_equal(do.call(imbroglio, as.list(year))$status, 0L)
   expect_equal(quiet$out, do.call(imbroglio, as.list(noisy))$out)
 })
 
