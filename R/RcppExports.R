@@ -65,8 +65,8 @@ core_rolling_mean <- function(x, window, min_obs) {
     .Call(`_imbroglio_core_rolling_mean`, x, window, min_obs)
 }
 
-core_max_drawdown <- function(wealth, additive) {
-    .Call(`_imbroglio_core_max_drawdown`, wealth, additive)
+core_falls <- function(wealth, additive, level) {
+    .Call(`_imbroglio_core_falls`, wealth, additive, level)
 }
 
 core_drawdown_series <- function(wealth, additive, ahead) {
@@ -79,10 +79,6 @@ core_rolling_drawdown <- function(wealth, window, min_obs, additive) {
 
 core_drawdown_episodes <- function(wealth, additive) {
     .Call(`_imbroglio_core_drawdown_episodes`, wealth, additive)
-}
-
-core_under_water <- function(wealth, additive, level) {
-    .Call(`_imbroglio_core_under_water`, wealth, additive, level)
 }
 
 file_kind <- function(path) {
@@ -173,6 +169,10 @@ core_iso_days <- function(days) {
     .Call(`_imbroglio_core_iso_days`, days)
 }
 
+core_days_of_iso <- function(text) {
+    .Call(`_imbroglio_core_days_of_iso`, text)
+}
+
 core_text_later <- function(text) {
     .Call(`_imbroglio_core_text_later`, text)
 }
@@ -189,8 +189,8 @@ core_rolling_line <- function(returns, start, benchmark, rows, risk_free, risk_f
     .Call(`_imbroglio_core_rolling_line`, returns, start, benchmark, rows, risk_free, risk_free_start, span, log, window, min_obs)
 }
 
-core_moments <- function(returns, log) {
-    .Call(`_imbroglio_core_moments`, returns, log)
+core_moments <- function(returns, course, log) {
+    .Call(`_imbroglio_core_moments`, returns, course, log)
 }
 
 core_fit_pareto <- function(excesses) {
@@ -199,6 +199,14 @@ core_fit_pareto <- function(excesses) {
 
 core_book_value <- function(prices, weights, cash, cash_growth, again, start) {
     .Call(`_imbroglio_core_book_value`, prices, weights, cash, cash_growth, again, start)
+}
+
+core_bound <- function(columns, order) {
+    .Call(`_imbroglio_core_bound`, columns, order)
+}
+
+core_range <- function(x, limit) {
+    .Call(`_imbroglio_core_range`, x, limit)
 }
 
 core_figures_drawn <- function(x, grown, beside, rows, target, ask) {
@@ -291,5 +299,21 @@ core_rolling_tracking_error <- function(returns, start, benchmark, rows, span, l
 
 core_rolling_tracking <- function(returns, start, benchmark, rows, span, log, window, min_obs) {
     .Call(`_imbroglio_core_rolling_tracking`, returns, start, benchmark, rows, span, log, window, min_obs)
+}
+
+core_column_views <- function(x) {
+    .Call(`_imbroglio_core_column_views`, x)
+}
+
+core_window_rows <- function(x, present, days, window) {
+    .Call(`_imbroglio_core_window_rows`, x, present, days, window)
+}
+
+core_picked <- function(m, x, present) {
+    .Call(`_imbroglio_core_picked`, m, x, present)
+}
+
+core_repeated <- function(texts, present) {
+    .Call(`_imbroglio_core_repeated`, texts, present)
 }
 

@@ -108,7 +108,7 @@ cvm_textbook <- function(x) {
 }
 
 jarque_bera <- function(x) {
-  moments <- core_moments(matrix(x), FALSE)
+  moments <- core_moments(matrix(x), FALSE, FALSE)
   size <- length(x) / 6 * (moments$skewness^2 + moments$kurtosis^2 / 4)
   c(size, stats::pchisq(size, 2, lower.tail = FALSE))
 }

@@ -171,12 +171,7 @@ shown <- function(x) {
 }
 
 # ISO 8601 days; NA for anything else, also for days that no calendar has.
-parse_iso_dates <- function(text) {
-  well_formed <- grepl("^[0-9]{4}-[0-9]{2}-[0-9]{2}$", text)
-  days <- rep(as.Date(NA), length(text))
-  days[well_formed] <- as.Date(text[well_formed], format = "%Y-%m-%d")
-  days
-}
+parse_iso_dates <- function(text) .Date(core_days_of_iso(text))
 
 check_fraction <- function(x, name) {
   if (!is.numeric(x) || length(x) != 1L || is.na(x) || x <= 0 || x >= 1) {

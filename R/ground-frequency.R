@@ -74,8 +74,8 @@ days_a_year <- 365.2425
 # Of each column how often it has a value: what a period of it is called, and how many a year it
 # has, which is the conventional number unless the dates contradict it by more than a tenth;
 # `own`: how many the dates make, where there are enough to tell.
-rhythms_of <- function(dates, values) {
-  rhythm <- core_rhythm(values, as.numeric(dates))
+rhythms_of <- function(dates, values, observed = core_observed(values)) {
+  rhythm <- rhythm_of_days(as.numeric(dates), values, observed)
   few <- rhythm$gaps < 10L
   every <- rep("period", length(rhythm$gaps))
   for (name in names(frequencies)) {
@@ -109,6 +109,19 @@ rhythms_of <- function(dates, values) {
     per_year = named(as.vector(per_year)),
     own = named(ifelse(known, own, NA_real_)),
     usual = named(rhythm$usual)
+  )
+}
+
+# Columns that have a value on every date share its rhythm.
+rhythm_of_days <- function(days, values, observed) {
+  whole <- observed == length(days)
+  if (sum(whole) < 2L) return(core_rhythm(values, days))
+  shared <- core_rhythm(matrix(1, length(days), 1L), days)
+  if (all(whole)) return(lapply(shared, rep, length(whole)))
+  Map(
+    function(all_days, own) replace(rep(all_days, length(whole)), which(!whole), own),
+    shared,
+    core_rhythm(values[, !whole, drop = FALSE], days)
   )
 }
 

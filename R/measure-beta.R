@@ -221,8 +221,8 @@ beside_columns <- function(frame, window, benchmark, shared_by) {
     columns[1L],
     list(
       benchmark = rep(benchmark, length(columns$security)),
-      every = unname(shared_by$every[columns$security]),
-      per_year = unname(shared_by$per_year[columns$security])
+      every = frame$each(shared_by$every),
+      per_year = frame$each(shared_by$per_year)
     ),
     columns[-1L]
   )

@@ -237,9 +237,8 @@ rolling_falls <- function(asked, measure, windows, make, wanted) {
     f <- lapply(stats::setNames(seq_along(wanted), wanted), function(w) {
       frame$pick(matrix(found[, w, ], nrow(returns$values)))
     })
-    at <- match(columns$security, colnames(returns$values))
-    m <- asked$per_year[at]
-    f$target <- asked$target[at]
+    m <- frame$each(asked$per_year)
+    f$target <- frame$each(asked$target)
     f$years <- if (is.null(asked$by_hand)) {
       years_of(frame$price_before(windows$window[i]), columns$to, columns$n, m)
     } else {

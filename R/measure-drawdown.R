@@ -48,8 +48,7 @@ measure_drawdown <- function(returns, window = NULL, min_obs = NULL, level = 0.9
     return(rolling_drawdown_of(wealth, check_windows(window, min_obs, least = 1L)))
   }
   refuse_without_window(min_obs)
-  deepest <- core_max_drawdown(wealth$values, wealth$additive)
-  under <- core_under_water(wealth$values, wealth$additive, level)
+  falls <- core_falls(wealth$values, wealth$additive, level)
   growth <- wealth_growth(wealth, unname(per_year), by_hand)
   new_result(
     list(
@@ -57,16 +56,16 @@ measure_drawdown <- function(returns, window = NULL, min_obs = NULL, level = 0.9
       from = wealth$sample$from,
       to = wealth$sample$to,
       n = wealth$sample$n,
-      max_drawdown = deepest$depth,
-      peak = wealth$date(deepest$peak),
-      trough = wealth$date(deepest$trough),
-      recovery = wealth$date(deepest$recovery),
-      average_drawdown = under[, 1L],
-      under_water = under[, 2L],
-      pain = under[, 3L],
-      ulcer = under[, 4L],
-      drawdown_at_risk = under[, 5L],
-      return_over_drawdown = ifelse(deepest$depth < 0, growth / -deepest$depth, NA_real_)
+      max_drawdown = falls$depth,
+      peak = wealth$date(falls$peak),
+      trough = wealth$date(falls$trough),
+      recovery = wealth$date(falls$recovery),
+      average_drawdown = falls$average,
+      under_water = falls$under_water,
+      pain = falls$pain,
+      ulcer = falls$ulcer,
+      drawdown_at_risk = falls$at_risk,
+      return_over_drawdown = ifelse(falls$depth < 0, growth / -falls$depth, NA_real_)
     ),
     "drawdown",
     wealth$basis(
@@ -161,7 +160,7 @@ drawdown_episodes <- function(returns, worst = NULL, least = 0) {
 wealth_of <- function(x) {
   if (inherits(x, "imbroglio_prices")) {
     sample <- sample_of(x$dates, x$close)
-    rhythm <- rhythms_of(x$dates, x$close)
+    rhythm <- rhythms_of(x$dates, x$close, sample$n)
     return(list(
       x = x,
       values = x$close,
@@ -221,10 +220,14 @@ wealth_of <- function(x) {
 
 # The return a year; of profits, the profit a year.
 wealth_growth <- function(wealth, per_year, by_hand) {
-  span <- core_span(wealth$values)
-  end <- wealth$values[cbind(span$last, seq_along(span$last))]
-  start <- wealth$values[cbind(span$first, seq_along(span$first))]
-  periods <- core_observed(wealth$values) - 1L
+  sample <- wealth$sample
+  priced <- nrow(wealth$values) == length(wealth$x$dates)
+  # Of returns, the first row is the capital put in.
+  periods <- sample$n - priced
+  last <- if (priced) sample$last else ifelse(is.na(sample$last), 0L, sample$last) + 1L
+  first <- if (priced) sample$first else rep(1L, length(last))
+  end <- wealth$values[cbind(last, seq_along(last))]
+  start <- wealth$values[cbind(first, seq_along(first))]
   years <- if (by_hand) {
     periods / per_year
   } else {

@@ -20,7 +20,7 @@ own_estimators <- list(
     source = "",
     working = function(about) deviation_working(about),
     whole = function(values, choices) {
-      moments <- core_moments(values, FALSE)
+      moments <- core_moments(values, FALSE, FALSE)
       kurtosis <- if (choices$errors == "normal") 0 else moments$kurtosis
       list(
         volatility = moments$deviation,
@@ -39,7 +39,7 @@ own_estimators <- list(
     formula = "s2_t = d s2_(t-1) + (1 - d) r_t^2, s2_1 = r_1^2, of the period after t",
     source = "",
     whole = function(values, choices) {
-      moments <- core_moments(values, FALSE)
+      moments <- core_moments(values, FALSE, FALSE)
       kurtosis <- if (choices$errors == "normal") 0 else moments$kurtosis
       # The squares of the weights: (1 - d) d^k going back, d^(n - 1) of the first.
       d <- choices$decay
@@ -101,7 +101,7 @@ own_estimators <- list(
       n <- core_observed(ranges$night)
       k <- rep(yang_zhang_share(n), each = nrow(ranges$night))
       squared <- function(x) {
-        sweep(x, 2L, core_moments(x, FALSE)$mean)^2 * rep(n / (n - 1), each = nrow(x))
+        sweep(x, 2L, core_moments(x, FALSE, FALSE)$mean)^2 * rep(n / (n - 1), each = nrow(x))
       }
       of_terms(
         squared(ranges$night) +
@@ -152,7 +152,7 @@ garch_path <- function(values, student) {
 
 # A variance that is the mean of a term for each day: its error is that of the mean.
 of_terms <- function(series) {
-  moments <- core_moments(series, FALSE)
+  moments <- core_moments(series, FALSE, FALSE)
   list(
     volatility = sqrt(pmax(moments$mean, 0)),
     spread = moments$deviation / sqrt(moments$n) / moments$mean

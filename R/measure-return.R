@@ -83,7 +83,7 @@ measure_return <- function(returns, window = NULL, min_obs = NULL, per_year = NU
 return_columns <- function(returns, with_free, per_year, by_hand) {
   adds <- returns$kind == "profit"
   sample <- sample_of(returns$dates, returns$values)
-  moments <- core_moments(returns$values, returns$kind == "log")
+  moments <- core_moments(returns$values, TRUE, returns$kind == "log")
   if (adds) {
     moments$growth <- ifelse(moments$n > 0L, colSums(returns$values, na.rm = TRUE), NA_real_)
   }
@@ -217,11 +217,11 @@ rolling_return <- function(returns, windows, per_year, by_hand, with_free, choic
     excess <- if (with_free$series) {
       rolling_excess(returns, with_free, frame, window, least)
     } else {
-      rate <- with_free$rate_of(per_year[columns$security])
+      rate <- with_free$rate_of(frame$each(per_year))
       list(mean = centre - rate, deviation = deviation)
     }
     sharpe <- ifelse(excess$deviation > 0, excess$mean / excess$deviation, NA_real_)
-    m <- unname(per_year[columns$security])
+    m <- frame$each(per_year)
     years <- if (by_hand) {
       columns$n / m
     } else {

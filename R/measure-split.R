@@ -154,7 +154,7 @@ by_regression <- function(book, whole, h, relative = FALSE) {
   squares <- sum((R - centre)^2)
   slopes <- as.vector((R - centre) %*% X) / squares
   # Constant returns have no slope: each holding bears what it returned.
-  if (!isTRUE(core_moments(matrix(R), FALSE)$deviation > 0)) {
+  if (!isTRUE(core_moments(matrix(R), FALSE, FALSE)$deviation > 0)) {
     return(list(var = -colMeans(X) * h, es = -colMeans(X) * h))
   }
   means <- if (relative) 0 else colMeans(X) * h

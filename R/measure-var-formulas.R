@@ -3,7 +3,7 @@
 # Mean, deviation, skewness and excess kurtosis, as measure_return() has them, and their
 # covariance by the spread of what each return does to them.
 moments_fit <- function(x, ask = NULL) {
-  moments <- core_moments(matrix(x), FALSE)
+  moments <- core_moments(matrix(x), FALSE, FALSE)
   if (!isTRUE(moments$deviation > 0)) {
     return(if (length(x) > 1L) list(mean = moments$mean, sd = 0, skewness = 0, kurtosis = 0))
   }

@@ -87,7 +87,7 @@ own_var_methods <- list(
       scale_error = function(x, ask) {
         decay <- ask$decay %||% 0.94
         s <- weighted_path(x, decay)[seq_along(x)]
-        kurtosis <- if (any(s == 0)) 0 else core_moments(matrix(x / s), FALSE)$kurtosis
+        kurtosis <- if (any(s == 0)) 0 else core_moments(matrix(x / s), FALSE, FALSE)$kurtosis
         if (is.na(kurtosis)) {
           NA_real_
         } else {

@@ -145,7 +145,7 @@ volatility_parts <- function(moved, name, per_year) {
   size <- moved$size %||% moved$weight
   whole <- as.vector(moved$moves %*% size)
   year <- sqrt(per_year)
-  deviation <- core_moments(matrix(whole), FALSE)$deviation
+  deviation <- core_moments(matrix(whole), FALSE, FALSE)$deviation
   along <- as.vector(stats::cov(moved$moves, whole))
   marginal <- if (isTRUE(deviation > 0)) along / deviation else rep(0, length(along))
   own <- apply(moved$moves, 2L, stats::sd)

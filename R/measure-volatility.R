@@ -143,7 +143,7 @@ volatility_series <- function(returns, method = "ewma", per_year = NULL, decay =
       columns,
       list(
         volatility = volatility,
-        volatility_annual = volatility * sqrt(unname(per_year[columns$security])),
+        volatility_annual = frame$scaled(volatility, sqrt(per_year)),
         method = rep(m, length(volatility))
       )
     )
@@ -254,7 +254,7 @@ rolling_volatility_of <- function(returns, windows, per_year, choices, as) {
     data <- if (ranged) ranges <<- ranges %||% ranges_of(returns) else returns$values
     measured <- if (ranged) altered(returns, values = data$night) else returns
     if (is.null(sample)) sample <<- sample_of(measured$dates, measured$values)
-    longest <<- max(longest, core_observed(measured$values))
+    longest <<- max(longest, sample$n)
     window <- windows$window[each$i[row]]
     volatility <- record$rolling(data, window, windows$least[each$i[row]], choices)
     # Named here: in a list it would be copied to be named.
@@ -266,7 +266,7 @@ rolling_volatility_of <- function(returns, windows, per_year, choices, as) {
       columns,
       list(
         volatility = volatility,
-        volatility_annual = volatility * sqrt(unname(per_year[columns$security]))
+        volatility_annual = frame$scaled(volatility, sqrt(per_year))
       ),
       if (!choices$usual) {
         list(method = rep(each$method[row], length(volatility)))

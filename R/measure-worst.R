@@ -146,7 +146,7 @@ periods_of_security <- function(returns, security, var_line, beside, ask) {
   at <- c(low, high)
   dates <- returns$dates[there]
   first <- at - h + 1L
-  known <- core_moments(matrix(over[!is.na(over)]), FALSE)
+  known <- core_moments(matrix(over[!is.na(over)]), FALSE, FALSE)
   start <- returns$start[match(security, colnames(returns$values))]
   base <- c(start, dates)[first]
   line <- var_line[there][first] * sqrt(h)

@@ -92,10 +92,15 @@ no_findings <- data.frame(
 )
 
 delivery_from <- function(source, how) {
-  if (inherits(source, "imbroglio_delivery")) return(source)
+  if (inherits(source, "imbroglio_delivery")) return(in_rows(source))
   if (inherits(source, "imbroglio_prices")) return(rows_of_table(source))
-  if (is.data.frame(source)) return(delivery_of(grid_of_frame(source, "a data frame"), how))
-  read_delivery(source, how)
+  in_rows(
+    if (is.data.frame(source)) {
+      delivery_of(grid_of_frame(source, "a data frame"), how)
+    } else {
+      read_delivery(source, how)
+    }
+  )
 }
 
 # A price table as a delivery: a row for each date and security that has a price.

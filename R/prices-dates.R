@@ -102,6 +102,8 @@ clock_words <- paste0(
 )
 
 text_days <- function(text, day_order, name, origin) {
+  days <- core_days_of_iso(text)
+  if (length(text) && !anyNA(days)) return(list(days = sensible(days), remarks = NULL))
   text <- lower_case(trimmed(text))
   text <- sub(weekday_words, "", text)
   timed <- grepl(clock_words, text, perl = TRUE)

@@ -78,13 +78,13 @@ check_column_names <- function(names, origin) {
 without_row_numbers <- function(grid) {
   # Of a table that a program made, a nameless one only.
   known <- if (is.null(grid$separator)) "" else number_names
-  counts <- vapply(seq_along(grid$columns), function(j) {
-    v <- grid$columns[[j]]
-    plain_name(names(grid$columns)[j]) %in% known &&
-      is.numeric(v) && !inherits(v, "Date") && length(v) > 1L && !anyNA(v) &&
+  counts <- plain_name(names(grid$columns)) %in% known
+  counts[counts] <- vapply(grid$columns[counts], function(v) {
+    is.numeric(v) && !inherits(v, "Date") && length(v) > 1L && !anyNA(v) &&
       v[1L] %in% c(0, 1) && all(diff(v) == 1)
   }, NA)
-  hollow <- !nzchar(names(grid$columns)) & vapply(grid$columns, function(v) all(is.na(v)), NA)
+  hollow <- !nzchar(names(grid$columns))
+  hollow[hollow] <- vapply(grid$columns[hollow], function(v) all(is.na(v)), NA)
   gone <- counts | hollow
   if (all(gone) || !any(gone)) return(grid)
   grid$columns <- grid$columns[!gone]

@@ -2,6 +2,12 @@
 
 table_of <- function(d) {
   refuse_unread(d)
+  bound <- bound_columns(d)
+  if (!is.null(bound) && all(bound$low > 0 & bound$high < Inf)) {
+    if (!bound$rising) note_order(bound$falling, d$origin)
+    return(new_prices(bound$dates, bound$values, d$origin, actions = d$actions, layout = d$layout))
+  }
+  d <- in_rows(d)
   origin <- d$origin
   calendar <- days_of(d$day)
   spread <- function(field) {
@@ -33,6 +39,34 @@ table_of <- function(d) {
   )
 }
 
+# A wide delivery in which no day stands twice, its columns set side by side in the order of days;
+# NULL of all others.
+bound_columns <- function(d) {
+  days <- d$wide$days
+  if (is.null(days) || anyDuplicated(days)) return(NULL)
+  refuse_wide_span(min(days), max(days))
+  rising <- !is.unsorted(days)
+  in_order <- if (rising) integer() else order(days)
+  bound <- core_bound(d$wide$columns, in_order)
+  list(
+    dates = .Date(sort(days)),
+    values = `colnames<-`(bound$values, d$securities),
+    low = bound$low,
+    high = bound$high,
+    rising = rising,
+    falling = !rising && !is.unsorted(-days)
+  )
+}
+
+refuse_wide_span <- function(from, to) {
+  if (to - from < 1e6) return(invisible())
+  fail(
+    "date",
+    sprintf("The dates run from %s to %s.", .Date(from), .Date(to)),
+    remedy = "One of them cannot be right."
+  )
+}
+
 # With what a store or feed tells beside the prices.
 table_told <- function(d) {
   prices <- table_of(d)
@@ -45,13 +79,7 @@ table_told <- function(d) {
 days_of <- function(day) {
   low <- min(day)
   span <- max(day) - low + 1
-  if (span > 1e6) {
-    fail(
-      "date",
-      sprintf("The dates run from %s to %s.", .Date(low), .Date(max(day))),
-      remedy = "One of them cannot be right."
-    )
-  }
+  refuse_wide_span(low, max(day))
   slot <- as.integer(day - low) + 1L
   there <- tabulate(slot, span) > 0L
   list(days = which(there) + low - 1, row = cumsum(there)[slot])

@@ -138,18 +138,29 @@ note_remarks <- function(remarks, what) {
   }
 }
 
+# A wide table is kept as its columns: most are only set side by side, and have no need of a row for
+# each security and day.
 wide_rows <- function(days, numbers, securities, place) {
   n <- length(days)
   if (!length(securities)) return(list(securities = character()))
   list(
     securities = securities,
-    security = rep(seq_along(securities), each = n),
-    day = rep(days, length(securities)),
-    values = list(close = unlist(numbers, use.names = FALSE)),
+    wide = list(days = days, columns = unname(numbers)),
     measured = "close",
     place = function(i) place((i - 1L) %% n + 1L),
     rows = function(i) (i - 1L) %% n + 1L
   )
+}
+
+# A delivery with a row for each security and day, whatever it came as.
+in_rows <- function(d) {
+  wide <- d$wide
+  if (is.null(wide)) return(d)
+  d$security <- rep(seq_along(d$securities), each = length(wide$days))
+  d$day <- rep(wide$days, length(d$securities))
+  d$values <- list(close = unlist(wide$columns, use.names = FALSE))
+  d$wide <- NULL
+  d
 }
 
 long_rows <- function(days, numbers, columns, name, how, origin, place) {
@@ -216,6 +227,7 @@ line_actions <- function(x, lines, date_column, security_column, how, origin) {
 
 joined <- function(deliveries, origin) {
   if (length(deliveries) == 1L) return(deliveries[[1L]])
+  deliveries <- lapply(deliveries, in_rows)
   securities <- unique(unlist(lapply(deliveries, `[[`, "securities")))
   fields <- unique(unlist(lapply(deliveries, function(d) names(d$values))))
   sizes <- vapply(deliveries, function(d) length(d$day), 0L)

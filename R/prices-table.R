@@ -116,8 +116,9 @@ matrix_columns <- function(x, dates, origin) {
     )
   }
   names <- colnames(x) %||% sprintf("SECURITY%d", seq_len(ncol(x)))
+  if (!is.double(x)) storage.mode(x) <- "double"
   structure(
-    c(list(dates), lapply(seq_len(ncol(x)), function(j) as.numeric(x[, j]))),
+    c(list(dates), core_column_views(x)),
     names = c("date", names),
     class = "data.frame",
     row.names = .set_row_names(nrow(x))

@@ -204,8 +204,9 @@ yearly_rate <- function(risk_free) if (is.numeric(risk_free)) risk_free
 shared_rhythm <- function(returns, rows, benchmarks, per_year) {
   at <- match(benchmarks, colnames(returns$values))
   shared <- rhythm_part(returns$rhythm, rows)
+  # Like all of the benchmarks, which are one most often.
   alike <- function(column) {
-    vapply(rows, function(row) length(unique(column[c(row, at)])) == 1L, NA)
+    Reduce(`&`, lapply(at, function(one) unname(column[rows] == column[[one]]) %in% TRUE))
   }
   apart <- which(!(alike(returns$rhythm$every) & alike(returns$rhythm$per_year)))
   if (length(apart)) {

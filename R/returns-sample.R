@@ -1,12 +1,19 @@
 # What each security's sample is: the dates of its first and last observation,
 # how many there are, and what is not there.
 sample_of <- function(dates, values) {
-  span <- core_span(values)
   n <- core_observed(values)
+  # What has a value on every date need not be looked through for its first and last.
+  span <- if (all(n == length(dates)) && length(dates)) {
+    list(first = rep(1L, length(n)), last = rep(length(dates), length(n)))
+  } else {
+    core_span(values)
+  }
   inside <- ifelse(n > 0L, span$last - span$first + 1L - n, 0L)
   list(
     from = dates[span$first],
     to = dates[span$last],
+    first = span$first,
+    last = span$last,
     n = n,
     inside = inside,
     before = ifelse(n > 0L, span$first - 1L, length(dates)),

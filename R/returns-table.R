@@ -146,25 +146,15 @@ given_returns <- function(x, kind, every, origin, ...) {
   refuse_unread(d)
   columns <- d$securities
   check_securities(columns, origin)
-  calendar <- days_of(d$day)
-  grid <- core_scatter(
-    calendar$row,
-    d$security,
-    d$values[[d$measured]],
-    length(calendar$days),
-    length(columns)
-  )
-  dates <- .Date(calendar$days)
-  values <- `colnames<-`(grid$values, columns)
-  if (length(grid$again)) {
-    fail(
-      "duplicate",
-      sprintf("%s stands more than once in %s.", .Date(d$day[grid$again[1L]]), origin)
-    )
-  }
+  grid <- bound_columns(d) %||% scattered_returns(in_rows(d), origin)
+  dates <- grid$dates
+  values <- grid$values
   if (!grid$rising) note_order(grid$falling, origin)
-  refuse_impossible(dates, values, kind, origin)
-  if (kind != "profit") warn_percentages(values)
+  range <- core_range(values, far_return)
+  if (any(range$low == -Inf | range$high == Inf | (kind == "simple" & range$low < -1))) {
+    refuse_impossible(dates, values, kind, origin)
+  }
+  if (kind != "profit") warn_percentages(values, range$beyond)
   rhythm <- if (is.null(every)) {
     rhythms_of(dates, values)
   } else {
@@ -196,25 +186,42 @@ given_delivery <- function(x, words, origin) {
   delivery
 }
 
-refuse_impossible <- function(dates, values, kind, origin) {
-  bad <- which(is.infinite(values) | (kind == "simple" & !is.na(values) & values < -1))
-  if (length(bad)) {
-    at <- arrayInd(bad[1L], dim(values))
-    security <- colnames(values)[at[2L]]
+scattered_returns <- function(d, origin) {
+  calendar <- days_of(d$day)
+  grid <- core_scatter(
+    calendar$row,
+    d$security,
+    d$values[[d$measured]],
+    length(calendar$days),
+    length(d$securities)
+  )
+  if (length(grid$again)) {
     fail(
-      "return",
-      sprintf("%s of %s cannot be.", count(length(bad), "number"), origin),
-      where = sprintf("%s on %s: %s.", security, dates[at[1L]], values[bad[1L]]),
-      remedy = if (kind == "simple") {
-        "A simple return is -1 (a loss of everything) or more."
-      } else {
-        sprintf("A %s is a finite number.", if (kind == "log") "log return" else "profit")
-      },
-      file = file_of(origin),
-      security = security,
-      value = values[bad[1L]]
+      "duplicate",
+      sprintf("%s stands more than once in %s.", .Date(d$day[grid$again[1L]]), origin)
     )
   }
+  colnames(grid$values) <- d$securities
+  c(grid, list(dates = .Date(calendar$days)))
+}
+
+refuse_impossible <- function(dates, values, kind, origin) {
+  bad <- which(is.infinite(values) | (kind == "simple" & !is.na(values) & values < -1))
+  at <- arrayInd(bad[1L], dim(values))
+  security <- colnames(values)[at[2L]]
+  fail(
+    "return",
+    sprintf("%s of %s cannot be.", count(length(bad), "number"), origin),
+    where = sprintf("%s on %s: %s.", security, dates[at[1L]], values[bad[1L]]),
+    remedy = if (kind == "simple") {
+      "A simple return is -1 (a loss of everything) or more."
+    } else {
+      sprintf("A %s is a finite number.", if (kind == "log") "log return" else "profit")
+    },
+    file = file_of(origin),
+    security = security,
+    value = values[bad[1L]]
+  )
 }
 
 # A file of returns or profits is read as one of prices is; a column that is called what it holds
@@ -233,10 +240,21 @@ given_file <- function(path, words, price = NULL, dates = NULL, decimal = NULL, 
   d
 }
 
+# Half of the returns of a security are hardly beyond this.
+far_return <- 0.2
+
 # 1.2 for 1.2 % is taken by its word, and would measure everything a hundred times too large.
-warn_percentages <- function(values) {
-  middle <- apply(abs(values), 2L, stats::median, na.rm = TRUE)
-  large <- which(middle > 0.2)
+# `beyond`: how many of each security's returns are far.
+warn_percentages <- function(values, beyond) {
+  middle <- numeric(ncol(values))
+  some_far <- which(2 * beyond >= core_observed(values) & beyond > 0L)
+  middle[some_far] <- apply(
+    abs(values[, some_far, drop = FALSE]),
+    2L,
+    stats::median,
+    na.rm = TRUE
+  )
+  large <- which(middle > far_return)
   if (!length(large)) return(invisible())
   caution(
     "large_returns",

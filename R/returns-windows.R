@@ -3,34 +3,28 @@
 # The rows of a rolling measure: one for each value that is there, in the order of the
 # columns. `place` is how many values there are up to each cell, where these are not
 # the security's own returns. `columns()` names security, window, from, to and n; `pick()`
-# takes the same cells out of a matrix.
+# takes the same cells out of a matrix; `each()` repeats what every security has one of, and
+# `scaled()` multiplies by it.
 window_frame <- function(returns, place = NULL, securities = colnames(returns$values)) {
   days <- as.numeric(returns$dates)
-  present <- if (is.null(place)) core_observed(returns$values) else colSums(place > 0L)
-  whole <- all(present == length(days))
-  cells <- if (whole) NULL else which(if (is.null(place)) !is.na(returns$values) else place > 0L)
-  rows <- if (whole) rep(seq_along(days), length(present)) else (cells - 1L) %% length(days) + 1L
-  inside <- sequence(present)
-  security <- rep(securities, present)
+  cells <- place %||% returns$values
+  present <- if (is.null(place)) core_observed(cells) else as.integer(colSums(place > 0L))
+  each <- function(x) {
+    if (is.character(x)) core_repeated(x, present) else rep(unname(x), present)
+  }
   list(
     n = present,
-    pick = function(m) if (whole) as.vector(m) else m[cells],
+    pick = function(m) core_picked(m, cells, present),
+    each = each,
+    scaled = function(x, by) x * (if (length(unique(by)) == 1L) by[[1L]] else each(by)),
     columns = function(window) {
-      n <- pmin(inside, window)
-      list(
-        security = security,
-        window = rep(window, length(rows)),
-        from = .Date(days[rows[seq_along(rows) - n + 1L]]),
-        to = .Date(days[rows]),
-        n = n
-      )
+      c(list(security = each(securities)), core_window_rows(cells, present, days, window))
     },
     # The date of the price before the first return of each window.
     price_before = function(window) {
-      n <- pmin(inside, window)
-      before <- days[rows[pmax(seq_along(rows) - n, 1L)]]
-      start <- as.numeric(returns$start)[match(security, colnames(returns$values))]
-      .Date(ifelse(inside > n, before, start))
+      first <- core_window_rows(cells, present, days, window + 1L)
+      start <- as.numeric(returns$start)[match(securities, colnames(returns$values))]
+      .Date(ifelse(first$n > window, as.numeric(first$from), each(start)))
     }
   )
 }

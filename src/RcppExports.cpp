@@ -249,15 +249,16 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// core_max_drawdown
-Rcpp::List core_max_drawdown(const Rcpp::NumericMatrix& wealth, bool additive);
-RcppExport SEXP _imbroglio_core_max_drawdown(SEXP wealthSEXP, SEXP additiveSEXP) {
+// core_falls
+Rcpp::List core_falls(const Rcpp::NumericMatrix& wealth, bool additive, const Rcpp::NumericVector& level);
+RcppExport SEXP _imbroglio_core_falls(SEXP wealthSEXP, SEXP additiveSEXP, SEXP levelSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type wealth(wealthSEXP);
     Rcpp::traits::input_parameter< bool >::type additive(additiveSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_max_drawdown(wealth, additive));
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type level(levelSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_falls(wealth, additive, level));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -297,19 +298,6 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type wealth(wealthSEXP);
     Rcpp::traits::input_parameter< bool >::type additive(additiveSEXP);
     rcpp_result_gen = Rcpp::wrap(core_drawdown_episodes(wealth, additive));
-    return rcpp_result_gen;
-END_RCPP
-}
-// core_under_water
-Rcpp::NumericMatrix core_under_water(const Rcpp::NumericMatrix& wealth, bool additive, double level);
-RcppExport SEXP _imbroglio_core_under_water(SEXP wealthSEXP, SEXP additiveSEXP, SEXP levelSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type wealth(wealthSEXP);
-    Rcpp::traits::input_parameter< bool >::type additive(additiveSEXP);
-    Rcpp::traits::input_parameter< double >::type level(levelSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_under_water(wealth, additive, level));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -575,6 +563,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_days_of_iso
+Rcpp::NumericVector core_days_of_iso(const Rcpp::CharacterVector& text);
+RcppExport SEXP _imbroglio_core_days_of_iso(SEXP textSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::CharacterVector& >::type text(textSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_days_of_iso(text));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_text_later
 SEXP core_text_later(const Rcpp::Function& text);
 RcppExport SEXP _imbroglio_core_text_later(SEXP textSEXP) {
@@ -646,14 +645,15 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_moments
-Rcpp::List core_moments(const Rcpp::NumericMatrix& returns, bool log);
-RcppExport SEXP _imbroglio_core_moments(SEXP returnsSEXP, SEXP logSEXP) {
+Rcpp::List core_moments(const Rcpp::NumericMatrix& returns, bool course, bool log);
+RcppExport SEXP _imbroglio_core_moments(SEXP returnsSEXP, SEXP courseSEXP, SEXP logSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
+    Rcpp::traits::input_parameter< bool >::type course(courseSEXP);
     Rcpp::traits::input_parameter< bool >::type log(logSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_moments(returns, log));
+    rcpp_result_gen = Rcpp::wrap(core_moments(returns, course, log));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -681,6 +681,30 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< const Rcpp::LogicalVector& >::type again(againSEXP);
     Rcpp::traits::input_parameter< double >::type start(startSEXP);
     rcpp_result_gen = Rcpp::wrap(core_book_value(prices, weights, cash, cash_growth, again, start));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_bound
+Rcpp::List core_bound(const Rcpp::List& columns, const Rcpp::IntegerVector& order);
+RcppExport SEXP _imbroglio_core_bound(SEXP columnsSEXP, SEXP orderSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type order(orderSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_bound(columns, order));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_range
+Rcpp::List core_range(const Rcpp::NumericMatrix& x, double limit);
+RcppExport SEXP _imbroglio_core_range(SEXP xSEXP, SEXP limitSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
+    Rcpp::traits::input_parameter< double >::type limit(limitSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_range(x, limit));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -995,6 +1019,56 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_column_views
+Rcpp::List core_column_views(const Rcpp::NumericMatrix& x);
+RcppExport SEXP _imbroglio_core_column_views(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_column_views(x));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_window_rows
+Rcpp::List core_window_rows(SEXP x, const Rcpp::IntegerVector& present, const Rcpp::NumericVector& days, int window);
+RcppExport SEXP _imbroglio_core_window_rows(SEXP xSEXP, SEXP presentSEXP, SEXP daysSEXP, SEXP windowSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type present(presentSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type days(daysSEXP);
+    Rcpp::traits::input_parameter< int >::type window(windowSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_window_rows(x, present, days, window));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_picked
+Rcpp::NumericVector core_picked(const Rcpp::NumericMatrix& m, SEXP x, const Rcpp::IntegerVector& present);
+RcppExport SEXP _imbroglio_core_picked(SEXP mSEXP, SEXP xSEXP, SEXP presentSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type m(mSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type present(presentSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_picked(m, x, present));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_repeated
+Rcpp::CharacterVector core_repeated(const Rcpp::CharacterVector& texts, const Rcpp::IntegerVector& present);
+RcppExport SEXP _imbroglio_core_repeated(SEXP textsSEXP, SEXP presentSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::CharacterVector& >::type texts(textsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type present(presentSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_repeated(texts, present));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_rolling_tail", (DL_FUNC) &_imbroglio_core_rolling_tail, 6},
@@ -1013,11 +1087,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_written_numbers", (DL_FUNC) &_imbroglio_core_written_numbers, 1},
     {"_imbroglio_core_rolling_deviation", (DL_FUNC) &_imbroglio_core_rolling_deviation, 3},
     {"_imbroglio_core_rolling_mean", (DL_FUNC) &_imbroglio_core_rolling_mean, 3},
-    {"_imbroglio_core_max_drawdown", (DL_FUNC) &_imbroglio_core_max_drawdown, 2},
+    {"_imbroglio_core_falls", (DL_FUNC) &_imbroglio_core_falls, 3},
     {"_imbroglio_core_drawdown_series", (DL_FUNC) &_imbroglio_core_drawdown_series, 3},
     {"_imbroglio_core_rolling_drawdown", (DL_FUNC) &_imbroglio_core_rolling_drawdown, 4},
     {"_imbroglio_core_drawdown_episodes", (DL_FUNC) &_imbroglio_core_drawdown_episodes, 2},
-    {"_imbroglio_core_under_water", (DL_FUNC) &_imbroglio_core_under_water, 3},
     {"_imbroglio_file_kind", (DL_FUNC) &_imbroglio_file_kind, 1},
     {"_imbroglio_unpack_gzip", (DL_FUNC) &_imbroglio_unpack_gzip, 2},
     {"_imbroglio_zip_fault", (DL_FUNC) &_imbroglio_zip_fault, 2},
@@ -1040,13 +1113,16 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_garch_search", (DL_FUNC) &_imbroglio_core_garch_search, 2},
     {"_imbroglio_core_garch_path", (DL_FUNC) &_imbroglio_core_garch_path, 2},
     {"_imbroglio_core_iso_days", (DL_FUNC) &_imbroglio_core_iso_days, 1},
+    {"_imbroglio_core_days_of_iso", (DL_FUNC) &_imbroglio_core_days_of_iso, 1},
     {"_imbroglio_core_text_later", (DL_FUNC) &_imbroglio_core_text_later, 1},
     {"_imbroglio_core_line", (DL_FUNC) &_imbroglio_core_line, 9},
     {"_imbroglio_core_rolling_beta", (DL_FUNC) &_imbroglio_core_rolling_beta, 10},
     {"_imbroglio_core_rolling_line", (DL_FUNC) &_imbroglio_core_rolling_line, 10},
-    {"_imbroglio_core_moments", (DL_FUNC) &_imbroglio_core_moments, 2},
+    {"_imbroglio_core_moments", (DL_FUNC) &_imbroglio_core_moments, 3},
     {"_imbroglio_core_fit_pareto", (DL_FUNC) &_imbroglio_core_fit_pareto, 1},
     {"_imbroglio_core_book_value", (DL_FUNC) &_imbroglio_core_book_value, 6},
+    {"_imbroglio_core_bound", (DL_FUNC) &_imbroglio_core_bound, 2},
+    {"_imbroglio_core_range", (DL_FUNC) &_imbroglio_core_range, 2},
     {"_imbroglio_core_figures_drawn", (DL_FUNC) &_imbroglio_core_figures_drawn, 6},
     {"_imbroglio_core_figures", (DL_FUNC) &_imbroglio_core_figures, 4},
     {"_imbroglio_core_rolling_figures", (DL_FUNC) &_imbroglio_core_rolling_figures, 7},
@@ -1070,12 +1146,18 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_tracking", (DL_FUNC) &_imbroglio_core_tracking, 6},
     {"_imbroglio_core_rolling_tracking_error", (DL_FUNC) &_imbroglio_core_rolling_tracking_error, 8},
     {"_imbroglio_core_rolling_tracking", (DL_FUNC) &_imbroglio_core_rolling_tracking, 8},
+    {"_imbroglio_core_column_views", (DL_FUNC) &_imbroglio_core_column_views, 1},
+    {"_imbroglio_core_window_rows", (DL_FUNC) &_imbroglio_core_window_rows, 4},
+    {"_imbroglio_core_picked", (DL_FUNC) &_imbroglio_core_picked, 3},
+    {"_imbroglio_core_repeated", (DL_FUNC) &_imbroglio_core_repeated, 2},
     {NULL, NULL, 0}
 };
 
 void make_later_text(DllInfo* dll);
+void make_column_view(DllInfo* dll);
 RcppExport void R_init_imbroglio(DllInfo *dll) {
     R_registerRoutines(dll, NULL, CallEntries, NULL, NULL);
     R_useDynamicSymbols(dll, FALSE);
     make_later_text(dll);
+    make_column_view(dll);
 }

@@ -7,26 +7,46 @@ int row_of(std::ptrdiff_t i) { return i < 0 ? NA_INTEGER : static_cast<int>(i) +
 
 } // namespace
 
-// Rows are counted from 1; NA where there is none.
+// Of each column the deepest fall; its rows are counted from 1, NA where there is none. With a
+// `level`, over the dates after the first, too: the mean depth of the falls, the share of dates
+// below the high, mean and root mean square of the depth, and its quantile (type 7).
 // [[Rcpp::export]]
-Rcpp::List core_max_drawdown(const Rcpp::NumericMatrix& wealth, bool additive) {
+Rcpp::List core_falls(const Rcpp::NumericMatrix& wealth, bool additive,
+                      const Rcpp::NumericVector& level) {
   const std::size_t n = wealth.nrow(), k = wealth.ncol();
-  std::vector<imbroglio::Drawdown> found(k);
+  const bool all = level.size() > 0;
+  const double at = all ? level[0] : 0.0;
+  Rcpp::NumericMatrix numbers(k, 6);
+  Rcpp::IntegerMatrix rows(k, 3);
   const double* from = wealth.begin();
-  imbroglio::over_columns(n, k, [=, &found](std::size_t first, std::size_t last) {
-    for (std::size_t j = first; j < last; ++j)
-      found[j] = imbroglio::max_drawdown(from + j * n, n, additive);
+  double* number = numbers.begin();
+  int* row = rows.begin();
+  imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
+    imbroglio::Observed seen;
+    std::vector<double> highs(all ? n : 0), spare;
+    for (std::size_t j = first; j < last; ++j) {
+      seen.take(from + j * n, n);
+      const double* x = seen.values();
+      const auto found =
+          imbroglio::falls_of(x, seen.size(), additive, all ? highs.data() : nullptr);
+      imbroglio::UnderWater under;
+      if (all)
+        under = imbroglio::under_water(x, seen.size(), additive, at, found, highs.data(), spare);
+      const double values[] = {found.deepest.depth, under.average, under.time,
+                               under.pain,          under.ulcer,   under.at_risk};
+      for (std::size_t c = 0; c < 6; ++c) number[c * k + j] = values[c];
+      const std::ptrdiff_t places[] = {found.deepest.peak, found.deepest.trough,
+                                       found.deepest.recovery};
+      for (std::size_t c = 0; c < 3; ++c)
+        row[c * k + j] = places[c] < 0 ? NA_INTEGER : row_of(seen.row(places[c]));
+    }
   });
-  Rcpp::NumericVector depth(k);
-  Rcpp::IntegerVector peak(k), trough(k), recovery(k);
-  for (std::size_t j = 0; j < k; ++j) {
-    depth[j] = found[j].depth;
-    peak[j] = row_of(found[j].peak);
-    trough[j] = row_of(found[j].trough);
-    recovery[j] = row_of(found[j].recovery);
-  }
-  return Rcpp::List::create(Rcpp::_["depth"] = depth, Rcpp::_["peak"] = peak,
-                            Rcpp::_["trough"] = trough, Rcpp::_["recovery"] = recovery);
+  return Rcpp::List::create(
+      Rcpp::_["depth"] = numbers(Rcpp::_, 0), Rcpp::_["peak"] = rows(Rcpp::_, 0),
+      Rcpp::_["trough"] = rows(Rcpp::_, 1), Rcpp::_["recovery"] = rows(Rcpp::_, 2),
+      Rcpp::_["average"] = numbers(Rcpp::_, 1), Rcpp::_["under_water"] = numbers(Rcpp::_, 2),
+      Rcpp::_["pain"] = numbers(Rcpp::_, 3), Rcpp::_["ulcer"] = numbers(Rcpp::_, 4),
+      Rcpp::_["at_risk"] = numbers(Rcpp::_, 5));
 }
 
 // Below the running high, or (`ahead`) from each row to the lowest that follows.
@@ -81,24 +101,4 @@ Rcpp::List core_drawdown_episodes(const Rcpp::NumericMatrix& wealth, bool additi
   return Rcpp::List::create(Rcpp::_["column"] = column, Rcpp::_["depth"] = depth,
                             Rcpp::_["peak"] = peak, Rcpp::_["trough"] = trough,
                             Rcpp::_["recovery"] = recovery);
-}
-
-// Of each column, over the dates after its first: mean depth of the falls, share of dates below
-// the high, mean and root mean square of the depth, and its quantile (type 7) at `level`.
-// [[Rcpp::export]]
-Rcpp::NumericMatrix core_under_water(const Rcpp::NumericMatrix& wealth, bool additive,
-                                     double level) {
-  const std::size_t n = wealth.nrow(), k = wealth.ncol();
-  Rcpp::NumericMatrix out(k, 5);
-  const double* from = wealth.begin();
-  double* to = out.begin();
-  imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
-    std::vector<double> depth, spare;
-    for (std::size_t j = first; j < last; ++j) {
-      const auto under = imbroglio::under_water(from + j * n, n, additive, level, depth, spare);
-      const double values[] = {under.average, under.time, under.pain, under.ulcer, under.at_risk};
-      for (std::size_t c = 0; c < 5; ++c) to[c * k + j] = values[c];
-    }
-  });
-  return out;
 }

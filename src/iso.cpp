@@ -26,3 +26,18 @@ Rcpp::CharacterVector core_iso_days(const Rcpp::NumericVector& days) {
   }
   return out;
 }
+
+// The other way; NA for anything else, also for days that no calendar has.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_days_of_iso(const Rcpp::CharacterVector& text) {
+  Rcpp::NumericVector out(text.size());
+  for (R_xlen_t i = 0; i < text.size(); ++i) {
+    const SEXP written = STRING_ELT(text, i);
+    const char* from = CHAR(written);
+    double day = NA_REAL;
+    const bool is_day = written != NA_STRING &&
+                        imbroglio::iso_day_of(from, from + LENGTH(written), day);
+    out[i] = is_day ? day : NA_REAL;
+  }
+  return out;
+}

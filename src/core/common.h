@@ -54,7 +54,17 @@ std::array<double, k> sums_of(std::size_t n, Add add) {
 }
 
 inline bool any_missing(const double* x, std::size_t n) {
-  return std::isnan(sum_of(n, [x](std::size_t i) { return x[i] * 0.0; }));
+  std::size_t i = 0;
+  // A missing value is not like itself; eight at a time cost no more than reading them.
+  for (; i + 8 <= n; i += 8) {
+    Two v[4];
+    std::memcpy(v, x + i, sizeof v);
+    const auto unlike = ((v[0] != v[0]) | (v[1] != v[1])) | ((v[2] != v[2]) | (v[3] != v[3]));
+    if (unlike[0] | unlike[1]) return true;
+  }
+  for (; i < n; ++i)
+    if (std::isnan(x[i])) return true;
+  return false;
 }
 
 inline double mean_of(const double* x, std::size_t n) {

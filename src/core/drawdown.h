@@ -4,6 +4,7 @@
 #include <cmath>
 #include <cstddef>
 #include <cstdint>
+#include <cstring>
 #include <vector>
 #include "common.h"
 
@@ -53,35 +54,71 @@ struct Drawdown {
   std::ptrdiff_t recovery = -1;
 };
 
-// The worst of wealth / its running high - 1. Missing values are passed over.
-inline Drawdown max_drawdown(const double* wealth, std::size_t n, bool additive) {
-  Drawdown worst;
-  High high(additive);
-  double edge = 0.0;
-  std::ptrdiff_t high_at = -1;
-  for (std::size_t t = 0; t < n; ++t) {
-    const double w = wealth[t];
-    if (std::isnan(w)) continue;
-    if (high_at < 0) worst.depth = 0.0;
-    if (!high.above(w)) {
-      high_at = static_cast<std::ptrdiff_t>(t);
-      continue;
-    }
-    const double now = fall(w, high(), additive);
+// Runs from row `first` to before `last` of wealth, none missing, whose high was `high`, first
+// reached on row `high_at`; the worst fall so far becomes that of these rows where one is deeper.
+inline void search_deepest(const double* wealth, std::size_t first, std::size_t last, High high,
+                           std::size_t high_at, bool additive, Drawdown& worst, double& edge) {
+  for (std::size_t t = first; t < last; ++t) {
+    high.above(wealth[t]);
+    const double now = fall(wealth[t], high(), additive);
     if (!high.deeper(now, worst.depth)) continue;
-    worst.depth = now;
-    worst.peak = high_at;
-    worst.trough = static_cast<std::ptrdiff_t>(t);
+    worst = {now, static_cast<std::ptrdiff_t>(high_at), static_cast<std::ptrdiff_t>(t), -1};
     edge = high.edge();
   }
-  if (worst.trough < 0) return worst;
+}
+
+struct Falls {
+  Drawdown deepest;
+  double sum = 0.0, count = 0.0; // of the depths of the falls, as positive numbers
+  double most = 0.0;             // the depth of the deepest of them
+};
+
+// One pass over wealth of which none is missing: a fall is as deep as its lowest value, so that
+// only what may be the deepest is looked through for where. `highs`, where it is not null, is
+// filled with the high that each value is below; of one that is at it, the value.
+inline Falls falls_of(const double* wealth, std::size_t n, bool additive, double* highs) {
+  Falls found;
+  if (n == 0) return found;
+  Drawdown& worst = found.deepest;
+  worst.depth = 0.0;
+  High high(additive), at_start(additive);
+  double low = INFINITY, edge = 0.0;
+  std::size_t high_at = 0;
+  auto end_fall = [&](std::size_t t, double top) {
+    const double depth = fall(low, top, additive);
+    found.sum -= depth;
+    found.count += 1.0;
+    found.most = std::max(found.most, -depth);
+    if (depth < worst.depth)
+      search_deepest(wealth, high_at + 1, t, at_start, high_at, additive, worst, edge);
+    low = INFINITY;
+  };
+  for (std::size_t t = 0; t < n; ++t) {
+    const double w = wealth[t], top = high();
+    if (high.above(w)) {
+      low = w < low ? w : low;
+      if (highs) highs[t] = top;
+      continue;
+    }
+    if (low < INFINITY) end_fall(t, top);
+    high_at = t;
+    at_start = high;
+    if (highs) highs[t] = w;
+  }
+  if (low < INFINITY) end_fall(n, high());
+  if (worst.trough < 0) return found;
   for (std::size_t t = static_cast<std::size_t>(worst.trough) + 1; t < n; ++t) {
     if (wealth[t] >= edge) {
       worst.recovery = static_cast<std::ptrdiff_t>(t);
       break;
     }
   }
-  return worst;
+  return found;
+}
+
+// The worst of wealth / its running high - 1. No value is missing.
+inline Drawdown max_drawdown(const double* wealth, std::size_t n, bool additive) {
+  return falls_of(wealth, n, additive, nullptr).deepest;
 }
 
 // Every fall below a high, in order of time.
@@ -144,14 +181,23 @@ inline double quantile_of(const double* x, std::size_t n, double highest, double
   constexpr int bins = 1024;
   const double place = static_cast<double>(n - 1) * level,
                scale = highest > 0.0 ? (bins - 1) / highest : 0.0;
-  std::array<std::uint32_t, bins> count{};
-  for (std::size_t i = 0; i < n; ++i) ++count[static_cast<int>(x[i] * scale)];
+  // Neighbours are alike: counted in two tables, one count need not wait for the one before.
+  std::array<std::uint32_t, bins> count{}, other{};
+  std::size_t i = 0;
+  for (; i + 2 <= n; i += 2) {
+    ++count[static_cast<int>(x[i] * scale)];
+    ++other[static_cast<int>(x[i + 1] * scale)];
+  }
+  if (i < n) ++count[static_cast<int>(x[i] * scale)];
+  for (int bin = 0; bin < bins; ++bin) count[bin] += other[bin];
   std::size_t at = static_cast<std::size_t>(place);
   int chosen = 0;
   while (at >= count[chosen]) at -= count[chosen++];
   spare.clear();
-  for (std::size_t i = 0; i < n; ++i)
-    if (static_cast<int>(x[i] * scale) >= chosen) spare.push_back(x[i]);
+  // The least that falls into the bin, or a hair below: what is not in it is left out again.
+  const double about = scale > 0.0 ? (chosen - 1) / scale : 0.0;
+  for (i = 0; i < n; ++i)
+    if (x[i] >= about && static_cast<int>(x[i] * scale) >= chosen) spare.push_back(x[i]);
   const auto middle = spare.begin() + static_cast<std::ptrdiff_t>(at);
   std::nth_element(spare.begin(), middle, spare.end());
   const double lower = *middle, upper = middle + 1 < spare.end()
@@ -160,35 +206,32 @@ inline double quantile_of(const double* x, std::size_t n, double highest, double
   return lower + (place - std::floor(place)) * (upper - lower);
 }
 
-// Over the dates after the first. `depth` and `spare` are room.
+// Of wealth of which none is missing, over the dates after the first; `highs` is what falls_of()
+// filled, and becomes the depths. `spare` is room.
 inline UnderWater under_water(const double* wealth, std::size_t n, bool additive, double level,
-                              std::vector<double>& depth, std::vector<double>& spare) {
+                              const Falls& falls, double* highs, std::vector<double>& spare) {
   UnderWater found;
-  depth.resize(n);
-  std::size_t known = 0, t = 0;
-  while (t < n && std::isnan(wealth[t])) ++t;
-  if (t == n) return found;
-  High high(additive);
-  high.above(wealth[t]);
-  double lowest = 0.0, falls = 0.0, deepest = 0.0, episodes = 0.0;
-  for (++t; t < n; ++t) {
-    const double w = wealth[t];
-    if (std::isnan(w)) continue;
-    if (!high.above(w)) {
-      falls += lowest;
-      episodes += lowest > 0.0;
-      lowest = 0.0;
-      depth[known++] = 0.0;
-      continue;
+  if (n < 2) return found;
+  double* high = highs + 1;
+  const double* w = wealth + 1;
+  const std::size_t known = n - 1;
+  auto depths = [=](auto deep) {
+    // In place: each depth is written where its high was read.
+    std::size_t i = 0;
+    for (; i + 2 <= known; i += 2) {
+      Two top, value;
+      std::memcpy(&top, high + i, sizeof top);
+      std::memcpy(&value, w + i, sizeof value);
+      const Two depth = deep(top, value);
+      std::memcpy(high + i, &depth, sizeof depth);
     }
-    const double d = -fall(w, high(), additive);
-    lowest = std::max(lowest, d);
-    deepest = std::max(deepest, d);
-    depth[known++] = d;
-  }
-  if (known == 0) return found;
-  episodes += lowest > 0.0;
-  const double* d = depth.data();
+    if (i < known) high[i] = deep(high[i], w[i]);
+  };
+  if (additive)
+    depths([](auto top, auto value) { return top - value; });
+  else
+    depths([](auto top, auto value) { return (top - value) / top; });
+  const double* d = high;
   const auto [sum, squares, below] = sums_of<3>(known, [=](auto at, auto& sums) {
     const auto here = at(d), none = here - here, one = none + 1.0;
     sums[0] += here;
@@ -196,11 +239,11 @@ inline UnderWater under_water(const double* wealth, std::size_t n, bool additive
     sums[2] += here > none ? one : none;
   });
   const double size = static_cast<double>(known);
-  found.average = episodes > 0.0 ? -(falls + lowest) / episodes : 0.0;
+  found.average = falls.count > 0.0 ? -falls.sum / falls.count : 0.0;
   found.time = below / size;
   found.pain = sum / size;
   found.ulcer = std::sqrt(squares / size);
-  found.at_risk = quantile_of(d, known, deepest, level, spare);
+  found.at_risk = quantile_of(d, known, falls.most, level, spare);
   return found;
 }
 

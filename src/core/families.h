@@ -23,7 +23,7 @@ struct Described : Moments {
   std::size_t n;
 
   Described(const double* sorted, std::size_t size)
-      : Moments(moments(sorted, size, true)), x(sorted), n(size) {}
+      : Moments(moments(sorted, size)), x(sorted), n(size) {}
 
   // Between two observations, as by R's default.
   double quantile(double p) const {
