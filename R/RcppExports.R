@@ -149,6 +149,14 @@ core_nig_beyond <- function(z, alpha, beta, lower) {
     .Call(`_imbroglio_core_nig_beyond`, z, alpha, beta, lower)
 }
 
+core_mean_below <- function(family, shape, z, log_p, centre, stretch, log) {
+    .Call(`_imbroglio_core_mean_below`, family, shape, z, log_p, centre, stretch, log)
+}
+
+core_scores <- function(family, x, location, scale, shape) {
+    .Call(`_imbroglio_core_scores`, family, x, location, scale, shape)
+}
+
 core_nig_quantile <- function(log_p, alpha, beta, lower) {
     .Call(`_imbroglio_core_nig_quantile`, log_p, alpha, beta, lower)
 }
@@ -191,6 +199,10 @@ core_rolling_line <- function(returns, start, benchmark, rows, risk_free, risk_f
 
 core_moments <- function(returns, course, log) {
     .Call(`_imbroglio_core_moments`, returns, course, log)
+}
+
+core_powers <- function(returns, mean, deviation, most) {
+    .Call(`_imbroglio_core_powers`, returns, mean, deviation, most)
 }
 
 core_fit_pareto <- function(excesses) {

@@ -8,9 +8,10 @@ fit_families <- function() c(own_families, as.list(registered_families))
 registered_families <- new.env(parent = emptyenv())
 
 # A family by its standard form: location 0 and scale 1.
+# `mean_of(z, log_p, shapes)`: the mean of what lies below z, where the probability is exp(log_p).
 location_scale <- function(name, title, formula, source, density_of, tail, quantile_of, random,
                            moments, parameters = NULL, low = NULL, moments_by = "moments",
-                           more = list()) {
+                           mean_of = NULL, more = list()) {
   shapes <- parameters[-(1:2)]
   given <- function(f, x, at, ...) do.call(f, c(list(x), unname(as.list(at)[shapes]), list(...)))
   record <- list(
@@ -24,11 +25,22 @@ location_scale <- function(name, title, formula, source, density_of, tail, quant
     log_density = function(x, at) {
       given(density_of, (x - at[[1L]]) / at[[2L]], at) - log(at[[2L]])
     },
+    scores = function(x, at) {
+      found <- core_scores(name, x, at[[1L]], at[[2L]], c(unlist(at[shapes]), 0, 0)[1:2])
+      `colnames<-`(found[, seq_along(parameters), drop = FALSE], parameters)
+    },
     log_tail = function(x, at, lower = TRUE) {
       given(tail, (x - at[[1L]]) / at[[2L]], at, lower = lower)
     },
     quantile = function(log_p, at, lower = TRUE) {
       at[[1L]] + at[[2L]] * given(quantile_of, log_p, at, lower = lower)
+    },
+    # The mean of centre + stretch z (`log`: of exp(that) - 1), z the standard form, of what lies
+    # below the quantile of exp(log_p): in closed form where there is one.
+    mean_below = function(log_p, at, centre, stretch, log) {
+      z <- given(quantile_of, log_p, at, lower = TRUE)
+      if (!log && !is.null(mean_of)) return(centre + stretch * given(mean_of, z, at, log_p))
+      core_mean_below(name, c(unlist(at[shapes]), 0, 0)[1:2], z, log_p, centre, stretch, log)
     },
     random = function(n, at) at[[1L]] + at[[2L]] * given(random, n, at),
     moments = function(at) {
@@ -90,6 +102,7 @@ own_families <- list(
     tail = function(z, lower) stats::pnorm(z, lower.tail = lower, log.p = TRUE),
     quantile_of = function(p, lower) stats::qnorm(p, lower.tail = lower, log.p = TRUE),
     random = function(n) stats::rnorm(n),
+    mean_of = function(z, log_p) -exp(stats::dnorm(z, log = TRUE) - log_p),
     moments = function() c(0, 1, 0, 0),
     more = list(
       jarque_bera = TRUE,
@@ -114,6 +127,9 @@ own_families <- list(
       mirrored(p, lower, function(p) stats::qt(p, nu, log.p = TRUE))
     },
     random = function(n, nu) stats::rt(n, nu),
+    mean_of = function(z, nu, log_p) {
+      -(nu + z^2) / (nu - 1) * exp(stats::dt(z, nu, log = TRUE) - log_p)
+    },
     moments = function(nu) {
       c(
         if (nu > 1) 0 else NaN,
@@ -142,6 +158,7 @@ own_families <- list(
     tail = function(z, lower) stats::pcauchy(z, lower.tail = lower, log.p = TRUE),
     quantile_of = function(p, lower) stats::qcauchy(p, lower.tail = lower, log.p = TRUE),
     random = function(n) stats::rcauchy(n),
+    mean_of = function(z, log_p) -Inf,
     moments = function() rep(NaN, 4L),
     more = list(
       density = quote(-ln(pi) - ln(1 + z^2)),
@@ -162,6 +179,7 @@ own_families <- list(
     },
     quantile_of = function(p, lower) mirrored(p, lower, function(p) p + log(2)),
     random = function(n) stats::rexp(n) - stats::rexp(n),
+    mean_of = function(z, log_p) if (z <= 0) z - 1 else -(z + 1) * exp(-z - log(2) - log_p),
     moments = function() c(0, 2, 0, 3),
     more = list(
       density = quote(-abs(z) - ln(2)),
@@ -179,6 +197,7 @@ own_families <- list(
     tail = function(z, lower) stats::plogis(z, lower.tail = lower, log.p = TRUE),
     quantile_of = function(p, lower) stats::qlogis(p, lower.tail = lower, log.p = TRUE),
     random = function(n) stats::rlogis(n),
+    mean_of = function(z, log_p) log_p + exp(log_rest(log_p) - log_p) * log_rest(log_p),
     moments = function() c(0, pi^2 / 3, 0, 1.2),
     more = list(
       density = quote(-z - 2 * ln(1 + exp(-z))),
@@ -210,6 +229,10 @@ own_families <- list(
     random = function(n, shape) {
       stats::rgamma(n, 1 / shape)^(1 / shape) * sample(c(-1, 1), n, TRUE)
     },
+    mean_of = function(z, shape, log_p) {
+      beyond <- stats::pgamma(abs(z)^shape, 2 / shape, lower.tail = FALSE, log.p = TRUE)
+      -exp(beyond + lgamma(2 / shape) - lgamma(1 / shape) - log(2) - log_p)
+    },
     moments = function(shape) {
       a <- 1 / shape
       variance <- exp(lgamma(3 * a) - lgamma(a))
@@ -238,6 +261,20 @@ own_families <- list(
       sinh((stats::qnorm(p, lower.tail = lower, log.p = TRUE) - gamma) / delta)
     },
     random = function(n, gamma, delta) sinh((stats::rnorm(n) - gamma) / delta),
+    mean_of = function(z, gamma, delta, log_p) {
+      # exp of a normal below its own quantile, up and down.
+      normal <- stats::qnorm(log_p, log.p = TRUE)
+      half <- function(sign) {
+        exp(
+          0.5 / delta^2 -
+            sign * gamma / delta +
+            stats::pnorm(normal - sign / delta, log.p = TRUE) -
+            log(2) -
+            log_p
+        )
+      }
+      half(1) - half(-1)
+    },
     moments = function(gamma, delta) {
       w <- exp(1 / delta^2)
       g <- gamma / delta
@@ -288,6 +325,15 @@ own_families <- list(
     random = function(n, skew, nu) {
       size <- abs(stats::rt(n, nu))
       ifelse(stats::runif(n) < skew^2 / (1 + skew^2), size * skew, -size / skew)
+    },
+    mean_of = function(z, skew, nu, log_p) {
+      # Of either half the mean is Student's, and the upper is what is left of the whole.
+      beyond <- function(u, by) {
+        2 / (skew + 1 / skew) * by^2 * (nu + u^2) / (nu - 1) * stats::dt(u, nu)
+      }
+      whole <- student_size(1, nu) * (skew^2 - skew^-2) / (skew + 1 / skew)
+      below <- if (z <= 0) -beyond(z * skew, 1 / skew) else whole - beyond(z / skew, skew)
+      below / exp(log_p)
     },
     moments = function(skew, nu) {
       r <- 1:4

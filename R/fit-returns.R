@@ -334,6 +334,8 @@ lower_tail <- function(record, at, a, in_logs) {
   # The loss of a log return is below 1 whatever the tail.
   es <- if (!in_logs && !is.finite(centre)) {
     Inf
+  } else if (!is.null(record$mean_below)) {
+    -record$mean_below(log(a), at, at[[1L]], at[[2L]], in_logs)
   } else {
     mean_beyond(function(log_p) record$quantile(log_p, at), a, in_logs)
   }

@@ -132,10 +132,14 @@ warn_doubts <- function(returns, records, horizon, ways, ask) {
     if (is.null(records[[name]]$doubt)) next
     for (h in if (ways[[name]] == "overlapping") 1L else unique(horizon)) {
       ask$h <- h
-      said <- lapply(colnames(returns$values), function(security) {
-        x <- returns$values[!is.na(returns$values[, security]), security]
-        if (length(x)) records[[name]]$doubt(x, ask)
-      })
+      said <- vector("list", ncol(returns$values))
+      perhaps <- records[[name]]$doubtful %||% function(values, ask) seq_along(said)
+      said[] <- list(NULL)
+      for (j in perhaps(returns$values, ask)) {
+        x <- returns$values[!is.na(returns$values[, j]), j]
+        doubt <- if (length(x)) records[[name]]$doubt(x, ask)
+        if (!is.null(doubt)) said[[j]] <- doubt
+      }
       doubted <- which(!vapply(said, is.null, NA))
       if (length(doubted)) break
     }

@@ -1,103 +1,4 @@
-# The methods of value at risk that have a formula: of the moments, of GARCH, of the families.
-
-# Mean, deviation, skewness and excess kurtosis, as measure_return() has them, and their
-# covariance by the spread of what each return does to them.
-moments_fit <- function(x, ask = NULL) {
-  moments <- core_moments(matrix(x), FALSE, FALSE)
-  if (!isTRUE(moments$deviation > 0)) {
-    return(if (length(x) > 1L) list(mean = moments$mean, sd = 0, skewness = 0, kurtosis = 0))
-  }
-  list(
-    mean = moments$mean,
-    sd = moments$deviation,
-    skewness = moments$skewness,
-    kurtosis = moments$kurtosis
-  )
-}
-
-moments_covariance <- function(x, at, which) {
-  if (at$sd == 0) return(NULL)
-  u <- (x - at$mean) / at$sd
-  moved <- cbind(
-    mean = at$sd * u,
-    sd = at$sd * (u^2 - 1) / 2,
-    skewness = u^3 - at$skewness - 3 * u - 1.5 * at$skewness * (u^2 - 1),
-    kurtosis = u^4 - 3 - at$kurtosis - 4 * at$skewness * u - 2 * (at$kurtosis + 3) * (u^2 - 1)
-  )
-  named_square(crossprod(moved[, which, drop = FALSE]) / length(x)^2, which)
-}
-
-normal_quantile <- function(log_p, at, ask) {
-  at$mean * ask$h + at$sd * sqrt(ask$h) * stats::qnorm(log_p, log.p = TRUE)
-}
-
-normal_shortfall <- function(a, at, ask) {
-  deviation <- at$sd * sqrt(ask$h)
-  z <- stats::qnorm(a)
-  if (ask$log) {
-    -expm1(at$mean * ask$h + deviation^2 / 2 + stats::pnorm(z - deviation, log.p = TRUE) - log(a))
-  } else {
-    -at$mean * ask$h + deviation * stats::dnorm(z) / a
-  }
-}
-
-normal_method <- function(title, formula, relative) {
-  fit <- function(x, ask) {
-    at <- moments_fit(x, ask)
-    if (relative && !is.null(at)) at$mean <- 0
-    at
-  }
-  method <- smooth_method(
-    title,
-    formula,
-    "",
-    fit = fit,
-    quantile_of = normal_quantile,
-    shortfall = normal_shortfall,
-    covariance = function(fit, x, at, sandwich) {
-      moments_covariance(x, moments_fit(x), if (relative) "sd" else c("mean", "sd"))
-    },
-    # Of these the regression is the derivative.
-    slopes = function(book, whole, moments, ask) {
-      c(by_regression(book, whole, ask$h, relative), by = "derivative")
-    }
-  )
-  method$least <- 2L
-  method$working <- function(about) normal_working(about, relative)
-  method$rolling <- function(values, window, least, ask) {
-    if (!window) window <- nrow(values)
-    deviation <- core_rolling_deviation(values, window, least)
-    centre <- if (relative) 0 else core_rolling_mean(values, window, least)
-    tail_of_paths(
-      if (relative) 0 else core_before(centre, values),
-      core_before(deviation, values),
-      ask
-    )
-  }
-  method
-}
-
-tail_of_paths <- function(centre, deviation, ask) {
-  at <- list(mean = centre, sd = deviation)
-  list(
-    var = as_loss(normal_quantile(log(1 - ask$level), at, ask), ask$log),
-    es = normal_shortfall(1 - ask$level, at, ask)
-  )
-}
-
-# z with the sample's skewness S and excess kurtosis K, which fade with the horizon, and how it
-# grows with z: where it falls it is no quantile function.
-cornish_fisher <- function(z, at, h) {
-  S <- at$skewness / sqrt(h)
-  K <- at$kurtosis / h
-  z + (z^2 - 1) * S / 6 + (z^3 - 3 * z) * K / 24 - (2 * z^3 - 5 * z) * S^2 / 36
-}
-
-cornish_fisher_slope <- function(z, at, h) {
-  S <- at$skewness / sqrt(h)
-  K <- at$kurtosis / h
-  1 + z * S / 3 + (z^2 - 1) * K / 8 - (6 * z^2 - 5) * S^2 / 36
-}
+# The methods of value at risk of GARCH and of the families, and what weights returns by their age.
 
 # The newest return is the last, and weighs most.
 age_weights <- function(n, decay) {
@@ -156,12 +57,15 @@ garch_method <- function(title, formula, source, student) {
       }
       at$mean * ask$h + sqrt(variance_over(at, ask$h)) * z
     },
-    shortfall = if (!student) {
-      function(a, at, ask) {
-        whole <- list(mean = at$mean * ask$h, sd = sqrt(variance_over(at, ask$h)))
-        ask$h <- 1
-        normal_shortfall(a, whole, ask)
+    shortfall = function(a, at, ask) {
+      whole <- list(mean = at$mean * ask$h, sd = sqrt(variance_over(at, ask$h)))
+      if (student) {
+        stretch <- whole$sd * sqrt((at$nu - 2) / at$nu)
+        standard <- list(location = 0, scale = 1, nu = at$nu)
+        return(-own_families$student$mean_below(log(a), standard, whole$mean, stretch, ask$log))
       }
+      ask$h <- 1
+      normal_shortfall(a, whole, ask)
     }
   )
   method$working <- function(about) garch_var_working(about, student)
@@ -191,7 +95,7 @@ garch_covariance <- function(fit, x, names, sandwich) {
     nu <- fit[["nu"]]
     stats::dt(e * sqrt(nu / (nu - 2)), nu, log = TRUE) + 0.5 * log(nu / (nu - 2)) - 0.5 * log(h)
   }
-  covariance <- covariance_by_scores(fit, log_terms, "nu", sandwich)
+  covariance <- covariance_by_scores(fit, scores_by_differences(log_terms), "nu", sandwich)
   if (is.null(covariance)) return(NULL)
   now <- function(fit) unlist(garch_now(fit, x), use.names = FALSE)
   slope <- vapply(rownames(covariance), function(name) {
@@ -230,7 +134,11 @@ family_method <- function(name) {
     covariance = function(fit, x, at, sandwich) {
       covariance_by_scores(
         at,
-        function(at) record$log_density(x, at),
+        if (is.null(record$scores)) {
+          scores_by_differences(function(at) record$log_density(x, at))
+        } else {
+          function(at) record$scores(x, at)
+        },
         setdiff(record$parameters[record$low %in% 0], "scale"),
         sandwich
       )
@@ -238,7 +146,18 @@ family_method <- function(name) {
     quantile_of = quantile_of,
     shortfall = function(a, at, ask) {
       if (!ask$log && !is.finite(record$moments(at)[["mean"]])) return(Inf)
-      mean_beyond(function(log_p) quantile_of(log_p, at, ask), a, ask$log)
+      if (is.null(record$mean_below)) {
+        return(mean_beyond(function(log_p) quantile_of(log_p, at, ask), a, ask$log))
+      }
+      # A return over the horizon is linear in the standard form.
+      centre <- if (ask$h == 1) at[[1L]] else centre_of(at)
+      -record$mean_below(
+        log(a),
+        at,
+        centre * ask$h + (at[[1L]] - centre) * sqrt(ask$h),
+        at[[2L]] * sqrt(ask$h),
+        ask$log
+      )
     },
     doubt = function(x, ask) {
       at <- if (ask$h > 1) fit(x, ask)

@@ -70,12 +70,13 @@ with_scale_error <- function(measured, relative, ask) {
 # x) gives the parameters of the next period; covariance(fit, x, at, sandwich) theirs, NULL where
 # not known, `sandwich` where they are not to take the likelihood as right, which only a `likely`
 # method knows; quantile(log_p, at, ask) of ask$h periods; shortfall(a, at, ask), where there is a
-# closed form; knows(a, at, ask) whether it says anything at a. The errors are by the delta
+# closed form; knows(a, at, ask) whether it says anything at a; moves(a, at, ask) how both move with
+# each parameter, where that is known and need not be found by differences. The errors are by the delta
 # method, the interval on the logarithm of the loss.
 smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"), fit,
                           now = NULL, covariance, quantile_of, shortfall = NULL,
                           knows = function(a, at, ask) TRUE, doubt = NULL, likely = FALSE,
-                          slopes = slopes_by_regression) {
+                          moves = NULL, slopes = slopes_by_regression) {
   still <- is.null(now)
   if (still) now <- function(fit, x) fit
   tail_at <- function(at, a, ask) {
@@ -108,7 +109,16 @@ smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"
       spread <- covariance_at(fitted, x, at, ask)
       if (is.null(spread) || anyNA(spread)) return(NULL)
       list(
-        slope = slopes_along(at, spread, function(at) tail_at(at, a, ask)),
+        slope = if (is.null(moves)) {
+          slopes_along(at, spread, function(at) tail_at(at, a, ask))
+        } else {
+          slope_of <- moves(a, at, ask)
+          vapply(
+            rownames(spread),
+            function(name) c(slope_of$var[[name]], slope_of$es[[name]]),
+            c(0, 0)
+          )
+        },
         covariance = spread
       )
     },
@@ -178,13 +188,9 @@ slopes_along <- function(at, covariance, f) {
 
 named_square <- function(m, names) `dimnames<-`(m, list(names, names))
 
-# The inverse of the sum of squares of the scores, which are by differences of each return's
-# log-likelihood. A `shape` of which the returns say nothing, as of Student's degrees of freedom
-# where the normal does as well, is taken as known. `sandwich`: between two of the information, by
-# how the scores change half an error to either side (White 1982), an error along the location,
-# where some jump from one return to the next; it is not known where they hardly change.
-covariance_by_scores <- function(at, log_terms, shapes, sandwich = FALSE) {
-  scores_at <- function(at) {
+# The scores of parameters by differences of each return's log-likelihood.
+scores_by_differences <- function(log_terms) {
+  function(at) {
     vapply(names(at), function(name) {
       step <- 1e-5 * max(abs(at[[name]]), 1e-6)
       (log_terms(replace(at, name, at[[name]] + step)) - log_terms(replace(
@@ -195,6 +201,13 @@ covariance_by_scores <- function(at, log_terms, shapes, sandwich = FALSE) {
         (2 * step)
     }, log_terms(at))
   }
+}
+
+# The inverse of the sum of squares of the scores, `scores_at(at)`. A `shape` of which the returns say nothing, as of Student's degrees of freedom
+# where the normal does as well, is taken as known. `sandwich`: between two of the information, by
+# how the scores change half an error to either side (White 1982), an error along the location,
+# where some jump from one return to the next; it is not known where they hardly change.
+covariance_by_scores <- function(at, scores_at, shapes, sandwich = FALSE) {
   scores <- scores_at(at)
   told <- sqrt(colSums(scores^2)) * abs(unlist(at)) > 0.2 | !names(at) %in% shapes
   squares <- crossprod(scores[, told, drop = FALSE])

@@ -152,56 +152,7 @@ own_var_methods <- list(
   }),
   normal = normal_method("Normal", "-(mean h + z_a sd sqrt(h))", FALSE),
   "normal-relative" = normal_method("Normal, about the mean", "-z_a sd sqrt(h)", TRUE),
-  "cornish-fisher" = c(
-    smooth_method(
-      "Cornish-Fisher",
-      paste0(
-        "-(mean h + z sd sqrt(h)), z = z_a + (z_a^2 - 1) S / 6 + (z_a^3 - 3 z_a) K / 24 ",
-        "- (2 z_a^3 - 5 z_a) S^2 / 36"
-      ),
-      "Cornish and Fisher (1938)",
-      fit = function(x, ask) {
-        at <- moments_fit(x, ask)
-        if (!is.null(at) && !anyNA(unlist(at))) at
-      },
-      covariance = function(fit, x, at, sandwich) {
-        moments_covariance(x, at, c("mean", "sd", "skewness", "kurtosis"))
-      },
-      slopes = cornish_fisher_slopes,
-      quantile_of = function(log_p, at, ask) {
-        at$mean * ask$h +
-          at$sd * sqrt(ask$h) * cornish_fisher(stats::qnorm(log_p, log.p = TRUE), at, ask$h)
-      },
-      knows = function(a, at, ask) cornish_fisher_slope(stats::qnorm(a), at, ask$h) > 0,
-      doubt = function(x, ask) {
-        at <- moments_fit(x, ask)
-        z <- seq(-4, 4, by = 0.01)
-        falls <- if (is.null(at)) numeric() else z[cornish_fisher_slope(z, at, ask$h) <= 0]
-        if (!length(falls)) return(NULL)
-        refused <- ask$level[cornish_fisher_slope(stats::qnorm(1 - ask$level), at, ask$h) <= 0]
-        sprintf(
-          paste0(
-            "falls as z rises between %s and %s (skewness %s, excess kurtosis %s), where it ",
-            "is no quantile%s"
-          ),
-          format(round(min(falls), 2)),
-          format(round(max(falls), 2)),
-          format(signif(at$skewness, 3)),
-          format(signif(at$kurtosis, 3)),
-          if (length(refused)) {
-            sprintf(
-              "; %s there, so there is no value at risk at %s",
-              if (length(refused) == 1L) "that level lies" else "these levels lie",
-              some(refused)
-            )
-          } else {
-            ""
-          }
-        )
-      }
-    ),
-    list(says_none = TRUE, working = function(about) cornish_fisher_working(about))
-  ),
+  "cornish-fisher" = cornish_fisher_method(),
   ewma = local({
     method <- smooth_method(
       "Exponentially weighted",

@@ -502,6 +502,38 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_mean_below
+double core_mean_below(const std::string& family, const Rcpp::NumericVector& shape, double z, double log_p, double centre, double stretch, bool log);
+RcppExport SEXP _imbroglio_core_mean_below(SEXP familySEXP, SEXP shapeSEXP, SEXP zSEXP, SEXP log_pSEXP, SEXP centreSEXP, SEXP stretchSEXP, SEXP logSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const std::string& >::type family(familySEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type shape(shapeSEXP);
+    Rcpp::traits::input_parameter< double >::type z(zSEXP);
+    Rcpp::traits::input_parameter< double >::type log_p(log_pSEXP);
+    Rcpp::traits::input_parameter< double >::type centre(centreSEXP);
+    Rcpp::traits::input_parameter< double >::type stretch(stretchSEXP);
+    Rcpp::traits::input_parameter< bool >::type log(logSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_mean_below(family, shape, z, log_p, centre, stretch, log));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_scores
+Rcpp::NumericMatrix core_scores(const std::string& family, const Rcpp::NumericVector& x, double location, double scale, const Rcpp::NumericVector& shape);
+RcppExport SEXP _imbroglio_core_scores(SEXP familySEXP, SEXP xSEXP, SEXP locationSEXP, SEXP scaleSEXP, SEXP shapeSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const std::string& >::type family(familySEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
+    Rcpp::traits::input_parameter< double >::type location(locationSEXP);
+    Rcpp::traits::input_parameter< double >::type scale(scaleSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type shape(shapeSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_scores(family, x, location, scale, shape));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_nig_quantile
 Rcpp::NumericVector core_nig_quantile(const Rcpp::NumericVector& log_p, double alpha, double beta, bool lower);
 RcppExport SEXP _imbroglio_core_nig_quantile(SEXP log_pSEXP, SEXP alphaSEXP, SEXP betaSEXP, SEXP lowerSEXP) {
@@ -654,6 +686,20 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< bool >::type course(courseSEXP);
     Rcpp::traits::input_parameter< bool >::type log(logSEXP);
     rcpp_result_gen = Rcpp::wrap(core_moments(returns, course, log));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_powers
+Rcpp::NumericMatrix core_powers(const Rcpp::NumericMatrix& returns, const Rcpp::NumericVector& mean, const Rcpp::NumericVector& deviation, int most);
+RcppExport SEXP _imbroglio_core_powers(SEXP returnsSEXP, SEXP meanSEXP, SEXP deviationSEXP, SEXP mostSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type mean(meanSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type deviation(deviationSEXP);
+    Rcpp::traits::input_parameter< int >::type most(mostSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_powers(returns, mean, deviation, most));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -1108,6 +1154,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_distances", (DL_FUNC) &_imbroglio_core_distances, 2},
     {"_imbroglio_core_nig_density", (DL_FUNC) &_imbroglio_core_nig_density, 3},
     {"_imbroglio_core_nig_beyond", (DL_FUNC) &_imbroglio_core_nig_beyond, 4},
+    {"_imbroglio_core_mean_below", (DL_FUNC) &_imbroglio_core_mean_below, 7},
+    {"_imbroglio_core_scores", (DL_FUNC) &_imbroglio_core_scores, 5},
     {"_imbroglio_core_nig_quantile", (DL_FUNC) &_imbroglio_core_nig_quantile, 4},
     {"_imbroglio_core_garch", (DL_FUNC) &_imbroglio_core_garch, 2},
     {"_imbroglio_core_garch_search", (DL_FUNC) &_imbroglio_core_garch_search, 2},
@@ -1119,6 +1167,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_rolling_beta", (DL_FUNC) &_imbroglio_core_rolling_beta, 10},
     {"_imbroglio_core_rolling_line", (DL_FUNC) &_imbroglio_core_rolling_line, 10},
     {"_imbroglio_core_moments", (DL_FUNC) &_imbroglio_core_moments, 3},
+    {"_imbroglio_core_powers", (DL_FUNC) &_imbroglio_core_powers, 4},
     {"_imbroglio_core_fit_pareto", (DL_FUNC) &_imbroglio_core_fit_pareto, 1},
     {"_imbroglio_core_book_value", (DL_FUNC) &_imbroglio_core_book_value, 6},
     {"_imbroglio_core_bound", (DL_FUNC) &_imbroglio_core_bound, 2},

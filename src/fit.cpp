@@ -185,6 +185,47 @@ Rcpp::NumericVector core_nig_beyond(const Rcpp::NumericVector& z, double alpha, 
   return out;
 }
 
+// The mean of r = centre + stretch z, or of exp(r) - 1, of what lies below z in the standard form of
+// a family; exp(log_p) is the probability there.
+// [[Rcpp::export]]
+double core_mean_below(const std::string& family, const Rcpp::NumericVector& shape, double z,
+                       double log_p, double centre, double stretch, bool log) {
+  double mean = NA_REAL;
+  with_family(family, [&](auto type) {
+    using Family = family_of<decltype(type)>;
+    const Family at({shape[0], shape[1]});
+    mean = imbroglio::mean_below(at, z, log_p, [=](double x) {
+      const double r = centre + stretch * x;
+      return log ? std::expm1(r) : r;
+    });
+  });
+  return mean;
+}
+
+// How the log density of each value moves with location, scale and shapes.
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_scores(const std::string& family, const Rcpp::NumericVector& x,
+                                double location, double scale, const Rcpp::NumericVector& shape) {
+  const imbroglio::Shapes at{shape[0], shape[1]};
+  Rcpp::NumericMatrix out(x.size(), 4);
+  with_family(family, [&](auto type) {
+    using Family = family_of<decltype(type)>;
+    const Family here(at);
+    const auto natural = imbroglio::by_natural<Family>(at);
+    for (R_xlen_t i = 0; i < x.size(); ++i) {
+      const double z = (x[i] - location) / scale;
+      double by_z;
+      imbroglio::Shapes by_free{};
+      here.term(z, by_z, by_free);
+      out(i, 0) = -by_z / scale;
+      out(i, 1) = -(1.0 + z * by_z) / scale;
+      for (std::size_t s = 0; s < Family::shapes; ++s)
+        out(i, 2 + s) = natural[s][0] * by_free[0] + natural[s][1] * by_free[1];
+    }
+  });
+  return out;
+}
+
 // The quantile for ln p, of what lies below (or above).
 // [[Rcpp::export]]
 Rcpp::NumericVector core_nig_quantile(const Rcpp::NumericVector& log_p, double alpha, double beta,

@@ -39,3 +39,25 @@ Rcpp::List core_moments(const Rcpp::NumericMatrix& returns, bool course, bool lo
   found["worst"] = rows(Rcpp::_, 3);
   return found;
 }
+
+// Of each column the means of the powers 0 to `most` of its returns less a mean over a deviation.
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_powers(const Rcpp::NumericMatrix& returns,
+                                const Rcpp::NumericVector& mean,
+                                const Rcpp::NumericVector& deviation, int most) {
+  const std::size_t n = returns.nrow(), k = returns.ncol(), m = most + 1;
+  Rcpp::NumericMatrix out(Rcpp::no_init(k, m));
+  const double *from = returns.begin(), *means = mean.begin(), *deviations = deviation.begin();
+  double* to = out.begin();
+  imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
+    imbroglio::Observed seen;
+    std::vector<double> found(m);
+    for (std::size_t j = first; j < last; ++j) {
+      seen.take(from + j * n, n);
+      imbroglio::power_means(seen.values(), seen.size(), means[j], deviations[j], m - 1,
+                             found.data());
+      for (std::size_t p = 0; p < m; ++p) to[p * k + j] = found[p];
+    }
+  });
+  return out;
+}

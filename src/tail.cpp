@@ -54,9 +54,10 @@ Rcpp::NumericMatrix core_worst(const Rcpp::NumericMatrix& returns, int m) {
   double* to = out.begin();
   imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
     imbroglio::Observed seen;
+    std::vector<double> room;
     for (std::size_t j = first; j < last; ++j) {
       seen.take(from + j * n, n);
-      imbroglio::worst_of(seen.values(), seen.size(), m, to + j * m);
+      imbroglio::worst_of(seen.values(), seen.size(), m, room, to + j * m);
     }
   });
   return out;

@@ -57,6 +57,22 @@ double root_of(Function f, double a, double b, double tolerance) {
 }
 
 // Fits of one family to samples that ascend.
+// How the free shapes move with each of the natural ones: [natural][free].
+template <class Family>
+std::array<Shapes, 2> by_natural(const Shapes& natural) {
+  std::array<Shapes, 2> moved{};
+  for (std::size_t s = 0; s < Family::shapes; ++s) {
+    const double step = 1e-5 * std::max(std::fabs(natural[s]), 1e-3);
+    Shapes up = natural, down = natural;
+    up[s] += step;
+    down[s] -= step;
+    const Shapes above = Family::free(up), below = Family::free(down);
+    for (std::size_t f = 0; f < Family::shapes; ++f)
+      moved[s][f] = (above[f] - below[f]) / (2.0 * step);
+  }
+  return moved;
+}
+
 template <class Family>
 class FamilyFit {
  public:

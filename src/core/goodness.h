@@ -83,26 +83,31 @@ double log_density(const Family& family, double z, double& slope) {
   return family.term(z, slope, unused);
 }
 
-// The integral of the density between a and b over exp(scale), by Gauss and Legendre.
-template <std::size_t points, class Family>
-double panel(const Family& family, double a, double b, double scale) {
+// The integral of a function between a and b, by Gauss and Legendre.
+template <std::size_t points, class Value>
+double panel_of(double a, double b, Value value) {
   static constexpr std::array<double, 5> at10{0.1488743389816312, 0.4333953941292472,
                                               0.6794095682990244, 0.8650633666889845,
                                               0.9739065285171717},
       weight10{0.2955242247147529, 0.2692667193099963, 0.2190863625159821, 0.1494513491505806,
                0.0666713443086881};
   const double middle = 0.5 * (a + b), half = 0.5 * (b - a);
-  double slope;
-  auto density = [&](double z) { return std::exp(log_density(family, z, slope) - scale); };
   if constexpr (points == 2) {
-    return half *
-           (density(middle - half / std::sqrt(3.0)) + density(middle + half / std::sqrt(3.0)));
+    return half * (value(middle - half / std::sqrt(3.0)) + value(middle + half / std::sqrt(3.0)));
   } else {
     double sum = 0.0;
     for (std::size_t i = 0; i < 5; ++i)
-      sum += weight10[i] * (density(middle - half * at10[i]) + density(middle + half * at10[i]));
+      sum += weight10[i] * (value(middle - half * at10[i]) + value(middle + half * at10[i]));
     return half * sum;
   }
+}
+
+// That of the density over exp(scale).
+template <std::size_t points, class Family>
+double panel(const Family& family, double a, double b, double scale) {
+  double slope;
+  return panel_of<points>(
+      a, b, [&](double z) { return std::exp(log_density(family, z, slope) - scale); });
 }
 
 // As far from z as the density can be followed in one panel.
@@ -128,6 +133,25 @@ double log_beyond(const Family& family, double z, double side) {
     if (part < 1e-18 * sum) break;
   }
   return edge + std::log(sum);
+}
+
+// The integral below z of a weight times the density over the probability exp(log_p) there. A
+// density has a corner at 0 at most, which no panel goes across.
+template <class Family, class Weight>
+double mean_below(const Family& family, double z, double log_p, Weight weight) {
+  double sum = 0.0, size = 0.0, at = z, slope;
+  for (int i = 0; i < 5000; ++i) {
+    double next = at - stride(family, at);
+    if (at > 0.0 && next < 0.0) next = 0.0;
+    const double part = panel_of<10>(next, at, [&](double x) {
+      return weight(x) * std::exp(log_density(family, x, slope) - log_p);
+    });
+    sum += part;
+    size += std::fabs(part);
+    at = next;
+    if (std::fabs(part) < 1e-18 * size) break;
+  }
+  return sum;
 }
 
 // The first place from z on, and before `next`, from where the density is more than nothing.

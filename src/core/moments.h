@@ -1,6 +1,7 @@
 #pragma once
 #include <cmath>
 #include <cstddef>
+#include <vector>
 #include "common.h"
 #include "range.h"
 
@@ -36,6 +37,26 @@ inline Moments moments(const double* x, std::size_t n) {
     found.kurtosis = m4 / size / (m2 * m2) - 3.0;
   }
   return found;
+}
+
+// The means of the powers 0 to `most` of (x - mean) / deviation, of returns of which none is
+// missing.
+inline void power_means(const double* x, std::size_t n, double mean, double deviation,
+                        std::size_t most, double* out) {
+  std::vector<Two> sums(most + 1, Two{0.0, 0.0});
+  const double per = 1.0 / deviation;
+  std::size_t i = 0;
+  for (; i + 2 <= n; i += 2) {
+    const Two u = (Two{x[i], x[i + 1]} - mean) * per;
+    Two power = {1.0, 1.0};
+    for (std::size_t p = 0; p <= most; ++p, power *= u) sums[p] += power;
+  }
+  for (std::size_t p = 0; p <= most; ++p) out[p] = sums[p][0] + sums[p][1];
+  if (i < n) {
+    double power = 1.0;
+    for (std::size_t p = 0; p <= most; ++p, power *= (x[i] - mean) * per) out[p] += power;
+  }
+  for (std::size_t p = 0; p <= most; ++p) out[p] /= static_cast<double>(n);
 }
 
 struct Course {

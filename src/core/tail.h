@@ -1,5 +1,6 @@
 #pragma once
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <cstddef>
 #include <vector>
@@ -36,6 +37,29 @@ inline double rank_position(std::size_t n, double a, Rank rank) {
   return std::min(std::max(k, 1.0), count);
 }
 
+// The m least of n values, none missing, in order, into `out`; fewer where there are fewer. What a
+// part of the values shows to be more than enough is put in order, not all.
+inline void least_of(const double* x, std::size_t n, std::size_t m, std::vector<double>& out) {
+  constexpr std::size_t some = 256;
+  out.clear();
+  m = std::min(n, m);
+  if (n >= 8 * some && m < n / 4) {
+    std::array<double, some> part;
+    for (std::size_t i = 0; i < some; ++i) part[i] = x[i * (n / some)];
+    const std::size_t share = m * some / n;
+    const auto edge = part.begin() + std::min(some - 1, 2 * share + 8);
+    std::nth_element(part.begin(), edge, part.end());
+    const double limit = *edge;
+    for (std::size_t i = 0; i < n; ++i)
+      if (x[i] <= limit) out.push_back(x[i]);
+  }
+  if (out.size() < m) out.assign(x, x + n);
+  const auto end = out.begin() + static_cast<std::ptrdiff_t>(m);
+  if (end != out.end()) std::nth_element(out.begin(), end, out.end());
+  std::sort(out.begin(), end);
+  out.resize(m);
+}
+
 struct Tail {
   std::size_t n = 0;
   double position = missing;
@@ -50,18 +74,15 @@ class HistoricalTail {
  public:
   // None is missing.
   HistoricalTail(const double* x, std::size_t n, bool log, double scale)
-      : x_(x), sorted_(x, x + n), log_(log), scale_(scale) {}
+      : x_(x), n_(n), log_(log), scale_(scale) {}
 
   Tail operator()(double a, Rank rank) {
     Tail tail;
-    const std::size_t n = tail.n = sorted_.size();
+    const std::size_t n = tail.n = n_;
     if (n == 0) return tail;
     tail.position = rank_position(n, a, rank);
     const std::size_t k = static_cast<std::size_t>(tail.position);
-    const std::size_t needed = std::min(n, k + 1);
-    const auto end = sorted_.begin() + static_cast<std::ptrdiff_t>(needed);
-    if (needed < n) std::nth_element(sorted_.begin(), end - 1, sorted_.end());
-    std::sort(sorted_.begin(), end);
+    if (sorted_.size() < std::min(n, k + 1)) least_of(x_, n, k + 1, sorted_);
 
     const double part = tail.position - static_cast<double>(k);
     double value = sorted_[k - 1];
@@ -88,21 +109,24 @@ class HistoricalTail {
     const auto first =
         std::lower_bound(sorted_.begin(), sorted_.begin() + static_cast<std::ptrdiff_t>(k), value);
     std::ptrdiff_t before = static_cast<std::ptrdiff_t>(k) - 1 - (first - sorted_.begin());
-    const double* at = std::find(x_, x_ + sorted_.size(), value);
-    while (before-- > 0) at = std::find(at + 1, x_ + sorted_.size(), value);
+    const double* at = std::find(x_, x_ + n_, value);
+    while (before-- > 0) at = std::find(at + 1, x_ + n_, value);
     return at - x_;
   }
   double loss(double r) const { return log_ ? -std::expm1(r * scale_) : -r * scale_; }
 
   const double* x_;
-  std::vector<double> sorted_;
+  std::size_t n_;
+  std::vector<double> sorted_; // the least of them, as many as were asked for
   bool log_;
   double scale_;
 };
 
 // The m worst returns (none missing), the worst first; what is not there is missing.
-inline void worst_of(const double* x, std::size_t n, std::size_t m, double* out) {
-  std::partial_sort_copy(x, x + n, out, out + std::min(n, m));
+inline void worst_of(const double* x, std::size_t n, std::size_t m, std::vector<double>& room,
+                     double* out) {
+  least_of(x, n, m, room);
+  std::copy(room.begin(), room.end(), out);
   if (n < m) std::fill(out + n, out + m, missing);
 }
 
