@@ -23,6 +23,7 @@ own_estimators <- list(
       moments <- core_moments(values, FALSE, FALSE)
       kurtosis <- if (choices$errors == "normal") 0 else moments$kurtosis
       list(
+        n = moments$n,
         volatility = moments$deviation,
         spread = sqrt(pmax(0, 2 / (moments$n - 1) + kurtosis / moments$n))
       )
@@ -46,6 +47,7 @@ own_estimators <- list(
       first <- d^(2 * (moments$n - 1))
       weights <- (1 - d) / (1 + d) * (1 - first) + first
       list(
+        n = moments$n,
         volatility = last_of(core_decayed_deviation(values, d)),
         spread = sqrt(pmax(0, (2 + kurtosis) * weights))
       )

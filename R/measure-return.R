@@ -66,12 +66,13 @@ measure_return <- function(returns, window = NULL, min_obs = NULL, per_year = NU
     ))
   }
   refuse_without_window(min_obs)
+  columns <- return_columns(returns, with_free, per_year, by_hand)
   new_result(
-    return_columns(returns, with_free, per_year, by_hand),
+    columns,
     "return",
     returns_basis(
       returns,
-      sample_of(returns$dates, returns$values),
+      sample_of(returns$dates, returns$values, columns$n),
       per_year = per_year,
       choices = choices,
       exact = exact
@@ -82,8 +83,8 @@ measure_return <- function(returns, window = NULL, min_obs = NULL, per_year = NU
 
 return_columns <- function(returns, with_free, per_year, by_hand) {
   adds <- returns$kind == "profit"
-  sample <- sample_of(returns$dates, returns$values)
   moments <- core_moments(returns$values, TRUE, returns$kind == "log")
+  sample <- sample_of(returns$dates, returns$values, moments$n)
   if (adds) {
     moments$growth <- ifelse(moments$n > 0L, colSums(returns$values, na.rm = TRUE), NA_real_)
   }

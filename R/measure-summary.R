@@ -78,7 +78,7 @@ measure_summary <- function(returns, benchmark = NULL, level = 0.99, per_year = 
     "summary",
     returns_basis(
       returns,
-      sample_of(returns$dates, returns$values),
+      sample_of(returns$dates, returns$values, tail$n),
       per_year = per_year,
       choices = choices,
       exact = list(level = level, risk_free = yearly_rate(risk_free), per_year = given)

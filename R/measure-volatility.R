@@ -148,7 +148,7 @@ volatility_series <- function(returns, method = "ewma", per_year = NULL, decay =
       )
     )
   })
-  sample <- sample_of(returns$dates, returns$values)
+  sample <- sample_of(returns$dates, returns$values, frame$n)
   new_result(
     row_bound(parts),
     "volatility_series",
@@ -192,9 +192,10 @@ whole_volatility <- function(returns, per_year, choices) {
     } else {
       returns$values
     }
-    sample <- sample_of(returns$dates, if (record$needs == "ranges") data$night else data)
-    samples[[m]] <<- sample
     measured <- record$whole(data, choices)
+    values <- if (record$needs == "ranges") data$night else data
+    sample <- sample_of(returns$dates, values, measured$n %||% core_observed(values))
+    samples[[m]] <<- sample
     interval <- volatility_interval(measured, sample$n, m, choices)
     list(
       security = colnames(returns$values),
@@ -253,13 +254,13 @@ rolling_volatility_of <- function(returns, windows, per_year, choices, as) {
     ranged <- record$needs == "ranges"
     data <- if (ranged) ranges <<- ranges %||% ranges_of(returns) else returns$values
     measured <- if (ranged) altered(returns, values = data$night) else returns
-    if (is.null(sample)) sample <<- sample_of(measured$dates, measured$values)
-    longest <<- max(longest, sample$n)
+    longest <<- max(longest, most_observed(measured$values, min(windows$least)))
     window <- windows$window[each$i[row]]
     volatility <- record$rolling(data, window, windows$least[each$i[row]], choices)
     # Named here: in a list it would be copied to be named.
     if (as == "matrix") return(`dimnames<-`(volatility, dimnames(returns)))
     frame <- window_frame(measured)
+    sample <<- sample %||% sample_of(measured$dates, measured$values, frame$n)
     volatility <- frame$pick(volatility)
     columns <- frame$columns(window)
     c(

@@ -1,7 +1,6 @@
 # What each security's sample is: the dates of its first and last observation,
 # how many there are, and what is not there.
-sample_of <- function(dates, values) {
-  n <- core_observed(values)
+sample_of <- function(dates, values, n = core_observed(values)) {
   # What has a value on every date need not be looked through for its first and last.
   span <- if (all(n == length(dates)) && length(dates)) {
     list(first = rep(1L, length(n)), last = rep(length(dates), length(n)))

@@ -75,6 +75,13 @@ warn_short <- function(longest, least) {
   )
 }
 
+# How many values the column that has most of them has; or one with `enough`, which most often is
+# the first.
+most_observed <- function(values, enough) {
+  first <- core_observed(values[, 1L, drop = FALSE])
+  if (first >= enough) first else max(core_observed(values))
+}
+
 row_bound <- function(parts) {
   if (length(parts) == 1L) parts[[1L]] else as.list(data.table::rbindlist(parts))
 }

@@ -7,6 +7,7 @@
 #include <cstring>
 #include <vector>
 #include "common.h"
+#include "tail.h"
 
 namespace imbroglio {
 
@@ -54,61 +55,57 @@ struct Drawdown {
   std::ptrdiff_t recovery = -1;
 };
 
-// Runs from row `first` to before `last` of wealth, none missing, whose high was `high`, first
-// reached on row `high_at`; the worst fall so far becomes that of these rows where one is deeper.
-inline void search_deepest(const double* wealth, std::size_t first, std::size_t last, High high,
-                           std::size_t high_at, bool additive, Drawdown& worst, double& edge) {
-  for (std::size_t t = first; t < last; ++t) {
-    high.above(wealth[t]);
-    const double now = fall(wealth[t], high(), additive);
-    if (!high.deeper(now, worst.depth)) continue;
-    worst = {now, static_cast<std::ptrdiff_t>(high_at), static_cast<std::ptrdiff_t>(t), -1};
-    edge = high.edge();
-  }
-}
-
 struct Falls {
   Drawdown deepest;
   double sum = 0.0, count = 0.0; // of the depths of the falls, as positive numbers
-  double most = 0.0;             // the depth of the deepest of them
 };
 
 // One pass over wealth of which none is missing: a fall is as deep as its lowest value, so that
-// only what may be the deepest is looked through for where. `highs`, where it is not null, is
-// filled with the high that each value is below; of one that is at it, the value.
+// only the deepest is looked through for where that was. `highs`, where it is not null, is filled
+// with the high that each value is below; of one that is at it, the value.
 inline Falls falls_of(const double* wealth, std::size_t n, bool additive, double* highs) {
   Falls found;
   if (n == 0) return found;
-  Drawdown& worst = found.deepest;
-  worst.depth = 0.0;
-  High high(additive), at_start(additive);
-  double low = INFINITY, edge = 0.0;
-  std::size_t high_at = 0;
-  auto end_fall = [&](std::size_t t, double top) {
+  High high(additive), of_deepest(additive);
+  std::size_t begin = 0, end = 0;
+  double deepest = 0.0, lowest = 0.0;
+  for (std::size_t t = 0; t < n;) {
+    const std::size_t high_at = t;
+    high.above(wealth[t]);
+    if (highs) highs[t] = wealth[t];
+    const High at_start = high;
+    const double top = high();
+    double low = INFINITY;
+    for (++t; t < n && high.above(wealth[t]); ++t) {
+      low = wealth[t] < low ? wealth[t] : low;
+      if (highs) highs[t] = top;
+    }
+    if (!(low < INFINITY)) continue;
     const double depth = fall(low, top, additive);
     found.sum -= depth;
     found.count += 1.0;
-    found.most = std::max(found.most, -depth);
-    if (depth < worst.depth)
-      search_deepest(wealth, high_at + 1, t, at_start, high_at, additive, worst, edge);
-    low = INFINITY;
-  };
-  for (std::size_t t = 0; t < n; ++t) {
-    const double w = wealth[t], top = high();
-    if (high.above(w)) {
-      low = w < low ? w : low;
-      if (highs) highs[t] = top;
-      continue;
-    }
-    if (low < INFINITY) end_fall(t, top);
-    high_at = t;
-    at_start = high;
-    if (highs) highs[t] = w;
+    if (!high.deeper(depth, deepest)) continue;
+    deepest = depth;
+    lowest = low;
+    of_deepest = at_start;
+    begin = high_at;
+    end = t;
   }
-  if (low < INFINITY) end_fall(n, high());
-  if (worst.trough < 0) return found;
-  for (std::size_t t = static_cast<std::size_t>(worst.trough) + 1; t < n; ++t) {
-    if (wealth[t] >= edge) {
+  Drawdown& worst = found.deepest;
+  worst.depth = 0.0;
+  if (end == 0) return found;
+  // Of lows that are apart by rounding only, the first.
+  const double near = lowest + High::slack * std::fabs(of_deepest());
+  std::size_t t = begin;
+  while (++t < end) {
+    of_deepest.above(wealth[t]);
+    if (wealth[t] <= near) break;
+  }
+  worst.depth = fall(wealth[t], of_deepest(), additive);
+  worst.peak = static_cast<std::ptrdiff_t>(begin);
+  worst.trough = static_cast<std::ptrdiff_t>(t);
+  for (++t; t < n; ++t) {
+    if (wealth[t] >= of_deepest.edge()) {
       worst.recovery = static_cast<std::ptrdiff_t>(t);
       break;
     }
@@ -174,40 +171,8 @@ struct UnderWater {
   double time = missing, pain = missing, ulcer = missing, at_risk = missing;
 };
 
-// The quantile (type 7) of n values from 0 to `highest`: cut into bins of one width, so that
-// only those from the bin that holds it on are put in order. `spare` is room.
-inline double quantile_of(const double* x, std::size_t n, double highest, double level,
-                          std::vector<double>& spare) {
-  constexpr int bins = 1024;
-  const double place = static_cast<double>(n - 1) * level,
-               scale = highest > 0.0 ? (bins - 1) / highest : 0.0;
-  // Neighbours are alike: counted in two tables, one count need not wait for the one before.
-  std::array<std::uint32_t, bins> count{}, other{};
-  std::size_t i = 0;
-  for (; i + 2 <= n; i += 2) {
-    ++count[static_cast<int>(x[i] * scale)];
-    ++other[static_cast<int>(x[i + 1] * scale)];
-  }
-  if (i < n) ++count[static_cast<int>(x[i] * scale)];
-  for (int bin = 0; bin < bins; ++bin) count[bin] += other[bin];
-  std::size_t at = static_cast<std::size_t>(place);
-  int chosen = 0;
-  while (at >= count[chosen]) at -= count[chosen++];
-  spare.clear();
-  // The least that falls into the bin, or a hair below: what is not in it is left out again.
-  const double about = scale > 0.0 ? (chosen - 1) / scale : 0.0;
-  for (i = 0; i < n; ++i)
-    if (x[i] >= about && static_cast<int>(x[i] * scale) >= chosen) spare.push_back(x[i]);
-  const auto middle = spare.begin() + static_cast<std::ptrdiff_t>(at);
-  std::nth_element(spare.begin(), middle, spare.end());
-  const double lower = *middle, upper = middle + 1 < spare.end()
-                                            ? *std::min_element(middle + 1, spare.end())
-                                            : lower;
-  return lower + (place - std::floor(place)) * (upper - lower);
-}
-
 // Of wealth of which none is missing, over the dates after the first; `highs` is what falls_of()
-// filled, and becomes the depths. `spare` is room.
+// filled, and becomes how far each value is below. `spare` is room.
 inline UnderWater under_water(const double* wealth, std::size_t n, bool additive, double level,
                               const Falls& falls, double* highs, std::vector<double>& spare) {
   UnderWater found;
@@ -215,35 +180,40 @@ inline UnderWater under_water(const double* wealth, std::size_t n, bool additive
   double* high = highs + 1;
   const double* w = wealth + 1;
   const std::size_t known = n - 1;
-  auto depths = [=](auto deep) {
-    // In place: each depth is written where its high was read.
+  auto fill = [=](auto below) {
+    // In place: each fall is written where its high was read.
     std::size_t i = 0;
     for (; i + 2 <= known; i += 2) {
       Two top, value;
       std::memcpy(&top, high + i, sizeof top);
       std::memcpy(&value, w + i, sizeof value);
-      const Two depth = deep(top, value);
+      const Two depth = below(top, value);
       std::memcpy(high + i, &depth, sizeof depth);
     }
-    if (i < known) high[i] = deep(high[i], w[i]);
+    if (i < known) high[i] = below(high[i], w[i]);
   };
   if (additive)
-    depths([](auto top, auto value) { return top - value; });
+    fill([](auto top, auto value) { return value - top; });
   else
-    depths([](auto top, auto value) { return (top - value) / top; });
+    fill([](auto top, auto value) { return (value - top) / top; });
   const double* d = high;
   const auto [sum, squares, below] = sums_of<3>(known, [=](auto at, auto& sums) {
     const auto here = at(d), none = here - here, one = none + 1.0;
     sums[0] += here;
     sums[1] += here * here;
-    sums[2] += here > none ? one : none;
+    sums[2] += here < none ? one : none;
   });
   const double size = static_cast<double>(known);
   found.average = falls.count > 0.0 ? -falls.sum / falls.count : 0.0;
   found.time = below / size;
-  found.pain = sum / size;
+  found.pain = (0.0 - sum) / size;
   found.ulcer = std::sqrt(squares / size);
-  found.at_risk = quantile_of(d, known, falls.most, level, spare);
+  // The quantile (type 7) lies between two of the deepest.
+  const double place = (size - 1.0) * level;
+  const std::size_t m = known - static_cast<std::size_t>(place);
+  least_of(d, known, m, spare);
+  const double lower = 0.0 - spare[m - 1], upper = m > 1 ? 0.0 - spare[m - 2] : lower;
+  found.at_risk = lower + (place - std::floor(place)) * (upper - lower);
   return found;
 }
 
