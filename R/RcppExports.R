@@ -289,6 +289,10 @@ core_shortest <- function(x) {
     .Call(`_imbroglio_core_shortest`, x)
 }
 
+core_lines <- function(columns) {
+    .Call(`_imbroglio_core_lines`, columns)
+}
+
 core_historical_tail <- function(returns, levels, rank, log, scale) {
     .Call(`_imbroglio_core_historical_tail`, returns, levels, rank, log, scale)
 }

@@ -123,7 +123,7 @@ run_feed <- function(files, options) {
     port = options$port %||% 8017L,
     faults = options$faults,
     form = if (options$json) "json" else "csv",
-    page_rows = options$page_rows %||% 5000L,
+    page_rows = options$page_rows %||% 25000L,
     seconds = options$seconds %||% Inf,
     ready = function(address) {
       print_lines(sprintf(

@@ -42,7 +42,7 @@ options_of_feeds <- list(
     read = function(x) amounts(x)
   ),
   json = list(help = "answer in JSON only"),
-  `page-rows` = list(takes = "N", help = "most rows in one answer (5000)", read = function(x) {
+  `page-rows` = list(takes = "N", help = "most rows in one answer (25,000)", read = function(x) {
     number(x)
   }),
   seconds = list(takes = "S", help = "stop after so many seconds", read = function(x) number(x)),

@@ -88,7 +88,12 @@ page_csv <- function(body) {
   text <- rawToChar(body)
   Encoding(text) <- "UTF-8"
   if (!validUTF8(text)) stop("encoding")
-  named <- strsplit(sub("[\r\n].*$", "", text), ",", fixed = TRUE)[[1L]]
+  ends <- which(utils::head(body, 65536L) %in% as.raw(c(10L, 13L)))
+  named <- strsplit(
+    if (length(ends)) substr(text, 1L, ends[1L] - 1L) else text,
+    ",",
+    fixed = TRUE
+  )[[1L]]
   textual <- intersect(named, c("security", "name", "currency", "group", "benchmark"))
   withCallingHandlers(
     data.table::fread(

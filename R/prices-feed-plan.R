@@ -3,7 +3,7 @@
 # The names that are asked for, what is known about them, and those that the feed says it does not
 # have.
 asked_for <- function(feed, securities, known = character()) {
-  about <- NULL
+  about <- told <- NULL
   if (is.data.frame(securities) ||
       (is.character(securities) &&
         length(securities) == 1L && !is.na(securities) && file.exists(securities))) {
@@ -43,6 +43,7 @@ asked_for <- function(feed, securities, known = character()) {
       )
     }
     about <- rbind(about, about_of(answer$rows))
+    told <- c(told, days_told(answer$rows))
     names <- unique(c(names, answer$rows$security))
   }
   check_securities(names, "the list of securities")
@@ -51,7 +52,10 @@ asked_for <- function(feed, securities, known = character()) {
     feed,
     "/v1/securities",
     in_batches(setdiff(names, c(known, about$security)), most_at_once, list()),
-    took = function(batch, answer) about <<- rbind(about, about_of(answer$rows)),
+    took = function(batch, answer) {
+      about <<- rbind(about, about_of(answer$rows))
+      told <<- c(told, days_told(answer$rows))
+    },
     # Of the others their own questions will tell.
     lose = function(names, problem, tries) {
       if (isTRUE(problem$status == 404L) || isTRUE(problem$all)) {
@@ -59,7 +63,7 @@ asked_for <- function(feed, securities, known = character()) {
       }
     }
   )
-  list(names = names, about = about[!duplicated(about$security), ], lost = lost)
+  list(names = names, about = about[!duplicated(about$security), ], days = told, lost = lost)
 }
 
 about_of <- function(rows) {
@@ -68,19 +72,34 @@ about_of <- function(rows) {
   }))
 }
 
-# Questions for one security each, or for as many as fit an answer of some thousand rows.
-plan_whole <- function(names, span) {
-  days <- if (is.null(span$from)) Inf else as.numeric((span$to %||% Sys.Date()) - span$from)
-  in_batches(
-    names,
-    min(most_at_once, max(1, floor(5000 / (days * 5 / 7 + 1)))),
-    dates_asked(span$from, span$to)
+# How many days the feed says that it has of each.
+days_told <- function(rows) {
+  if (is.null(rows$from) || is.null(rows$to)) return(NULL)
+  stats::setNames(rows$to - rows$from, rows$security)
+}
+
+rows_at_once <- 25000
+
+# Questions for as many securities as fit an answer of some thousand rows; of one of which it is not
+# known how long it is, for it alone.
+plan_whole <- function(names, span, told = NULL) {
+  if (!length(names)) return(list())
+  asked <- if (is.null(span$from)) Inf else as.numeric((span$to %||% Sys.Date()) - span$from)
+  days <- pmin(asked, if (is.null(told)) Inf else unname(told[names]), na.rm = TRUE)
+  fit <- pmin(most_at_once, pmax(1, floor(rows_at_once / (days * 5 / 7 + 1))))
+  # Of lengths that are nearly alike one size.
+  size <- rep_len(2^floor(log2(fit)), length(names))
+  unlist(
+    lapply(unique(size), function(s) {
+      in_batches(names[size == s], s, dates_asked(span$from, span$to))
+    }),
+    recursive = FALSE
   )
 }
 
 # Those of which the same is held are asked for together. Of one of which an earlier start is
 # wanted, the whole is.
-plan_update <- function(names, held, span) {
+plan_update <- function(names, held, span, told) {
   start <- if (is.null(span$from)) -Inf else as.numeric(span$from)
   held <- held[held$security %in% names, ]
   if (!is.null(span$from)) held <- held[is.na(held$first_day) | held$first_day <= start, ]
@@ -96,7 +115,7 @@ plan_update <- function(names, held, span) {
       )
     )
   })
-  c(unlist(known, recursive = FALSE), plan_whole(setdiff(names, held$security), span))
+  c(unlist(known, recursive = FALSE), plan_whole(setdiff(names, held$security), span, told))
 }
 
 dates_asked <- function(from, to) {

@@ -36,7 +36,7 @@
 #' }
 #' @export
 serve_feed <- function(store = NULL, port = 8017L, faults = NULL, form = c("csv", "json"),
-                       page_rows = 5000L, seconds = Inf, ready = function(address) NULL) {
+                       page_rows = 25000L, seconds = Inf, ready = function(address) NULL) {
   need_package("httpuv", "A feed")
   need_package("DBI", "A feed")
   port <- check_whole(port, "port", 0L)

@@ -37,7 +37,7 @@ table_asked <- function(connection, request, form, page_rows) {
       seq_len(total) > (page - 1) * page_rows & seq_len(total) <= page * page_rows,
     ]
     as_json <- form == "json" || grepl("^application/json", request$HTTP_ACCEPT %||% "")
-    body <- charToRaw(enc2utf8(if (as_json) feed_json(rows) else feed_csv(rows)))
+    body <- if (as_json) charToRaw(enc2utf8(feed_json(rows))) else feed_csv(rows)
     list(
       status = 200L,
       body = body,
@@ -176,18 +176,15 @@ query_of_rows <- function(table, fields, ids, days, since) {
 
 feed_csv <- function(rows) {
   cells <- lapply(rows, function(v) {
-    each <- unique(v)
-    text <- if (is.numeric(v)) core_shortest(each) else as.character(each)
+    if (is.numeric(v)) return(as.numeric(v))
+    each <- unique(as.character(v))
+    text <- enc2utf8(each)
     text[is.na(each)] <- ""
-    marked <- !is.numeric(v) & grepl("[\",\r\n]|^ | $", text)
+    marked <- grepl("[\",\r\n]|^ | $", text)
     text[marked] <- paste0('"', gsub('"', '""', text[marked], fixed = TRUE), '"')
     text[match(v, each)]
   })
-  paste0(
-    paste(names(rows), collapse = ","),
-    "\n",
-    if (nrow(rows)) paste0(do.call(paste, c(unname(cells), sep = ",")), "\n", collapse = "")
-  )
+  c(charToRaw(paste0(paste(names(rows), collapse = ","), "\n")), core_lines(unname(cells)))
 }
 
 feed_json <- function(rows) as.character(jsonlite::toJSON(rows, digits = I(17), na = "null"))

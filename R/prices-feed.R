@@ -67,7 +67,7 @@ fetch_prices <- function(feed, securities = NULL, from = NULL, to = NULL, ...) {
   span <- check_span(from, to)
   wanted <- asked_for(feed, securities)
   kept <- list()
-  plan <- plan_whole(setdiff(wanted$names, names(wanted$lost)), span)
+  plan <- plan_whole(setdiff(wanted$names, names(wanted$lost)), span, wanted$days)
   outcomes <- fetch_planned(feed, plan, wanted, function(part) {
     kept <<- c(kept, list(part))
     NULL
@@ -132,7 +132,11 @@ update_store <- function(store, feed, securities = NULL, from = NULL, to = NULL,
   }
   if (length(setdiff(chosen_names, held$security))) note_now()
   held <- held[held$security %in% had, ]
-  plan <- if (update) plan_update(chosen_names, held, span) else plan_whole(chosen_names, span)
+  plan <- if (update) {
+    plan_update(chosen_names, held, span, wanted$days)
+  } else {
+    plan_whole(chosen_names, span, wanted$days)
+  }
   addition <- NA_integer_
   outcomes <- fetch_planned(feed, plan, wanted, function(part) {
     about <- wanted$about[wanted$about$security %in% part$came$security, ]

@@ -59,6 +59,54 @@ merge_rows <- function(connection, table, arriving, fields, addition) {
   )
 }
 
+# The rows of prices that arrive, as they will stand in the table, where it has none of any of their
+# securities; else NULL.
+rows_of_new <- function(connection, columns, ids, addition) {
+  if (!NROW(columns)) return(NULL)
+  id <- unname(ids)[match(columns$security, names(ids))]
+  there <- DBI::dbGetQuery(
+    connection,
+    "select id from securities where exists (select 1 from prices where security_id = id)"
+  )$id
+  if (any(unique(id) %in% there)) return(NULL)
+  rows <- list(security_id = id, day = as.integer(columns$day))
+  for (field in price_fields) {
+    rows[[field]] <- as.numeric(columns[[field]] %||% rep(NA_real_, length(rows$day)))
+  }
+  rows$addition <- rep(addition, length(rows$day))
+  none <- Reduce(`&`, lapply(rows[price_fields], is.na))
+  in_order <- order(rows$security_id, rows$day)
+  if (any(none)) in_order <- in_order[!none[in_order]]
+  if (length(in_order) < length(id) || is.unsorted(in_order)) rows <- lapply(rows, `[`, in_order)
+  # What stands twice is for the database to settle.
+  twice <- any(diff(rows$security_id) == 0L & diff(rows$day) == 0L)
+  if (twice || !length(in_order)) return(NULL)
+  structure(
+    rows,
+    class = "data.frame",
+    row.names = .set_row_names(length(in_order)),
+    first = !length(there)
+  )
+}
+
+insert_new <- function(connection, rows) {
+  # An index over many rows is made faster than it is kept while they come.
+  anew <- attr(rows, "first") && inherits(connection, "SQLiteConnection")
+  if (anew) {
+    index <- "select sql from sqlite_master where name = 'prices_by_addition'"
+    made_by <- DBI::dbGetQuery(connection, index)$sql
+    DBI::dbExecute(connection, "drop index prices_by_addition")
+  }
+  DBI::dbAppendTable(connection, "prices", rows)
+  if (anew) DBI::dbExecute(connection, made_by)
+  ids <- unique(rows$security_id)
+  data.frame(
+    id = ids,
+    new = tabulate(match(rows$security_id, ids), length(ids)),
+    restated = integer(length(ids))
+  )
+}
+
 # What is replaced goes to a table of its own.
 keep_replaced <- function(run, table, fields, addition, differ) {
   every_row <- paste(c("security_id", "day", kept_fields[[table]], "addition"), collapse = ", ")

@@ -278,7 +278,7 @@ readable_version <- 3L
 is_sealed <- function(connection) store_version(connection) >= 4L
 
 store_version <- function(connection) {
-  if (!DBI::dbExistsTable(connection, "imbroglio_store")) return(0L)
+  if (!has_versions(connection)) return(0L)
   version <- DBI::dbGetQuery(connection, "select version from imbroglio_store")$version
   if (length(version) != 1L || !is.numeric(version) || is.na(version)) {
     fail(
@@ -288,6 +288,15 @@ store_version <- function(connection) {
     )
   }
   as.integer(version)
+}
+
+# What lists all tables takes longer than the question of one.
+has_versions <- function(connection) {
+  if (!inherits(connection, "SQLiteConnection")) {
+    return(DBI::dbExistsTable(connection, "imbroglio_store"))
+  }
+  found <- "select 1 from sqlite_master where name = 'imbroglio_store'"
+  nrow(DBI::dbGetQuery(connection, found)) > 0L
 }
 
 has_store <- function(connection) {

@@ -59,17 +59,19 @@ replaced_sums <- function(rows, names) {
   )
 }
 
-# Brings the sums up to date with an addition that has just been merged.
-seal_addition <- function(connection, addition) {
+# Brings the sums up to date with an addition that has just been merged. `fresh`: its rows, where all
+# of them are of securities of which there was nothing.
+seal_addition <- function(connection, addition, fresh = NULL) {
   parts <- name_of_ids(connection)
-  now <- rows_to_sum(connection, "prices", sprintf("addition = %d", addition))
+  now <- fresh %||% rows_to_sum(connection, "prices", sprintf("addition = %d", addition))
   gone <- rows_to_sum(
     connection,
     "prices_before",
     sprintf("replaced_in = %d", addition),
     c("replaced_in", "restated")
   )
-  brought <- rbind(now, gone[gone$addition == addition, names(now)])
+  again <- gone[gone$addition == addition, ]
+  brought <- if (nrow(again)) rbind(now, again[names(now)]) else now
   write_sums(connection, "addition", brought_sums(brought, parts))
   write_sums(connection, "replaced", replaced_sums(gone, parts))
   came <- series_sums(now, parts)

@@ -111,18 +111,15 @@ add_to_store <- function(connection, rows, actions, about, source, feed = NULL) 
     )
     merge_rows(connection, table, arriving, fields, addition)
   }
-  changed <- do.call(rbind, lapply(rows, function(table) merge_with("prices", table)))
-  acted <- merge_with("actions", one_a_day(actions))
-  sums <- function(n) {
-    if (!NROW(changed)) return(integer(length(wanted)))
-    as.integer(tapply(n, factor(changed$id, ids[wanted]), sum, default = 0L))
+  # Of securities of which there is nothing yet, nothing need be compared or read back.
+  fresh <- if (length(rows) == 1L) rows_of_new(connection, rows[[1L]], ids, addition)
+  changed <- if (is.null(fresh)) {
+    do.call(rbind, lapply(rows, function(table) merge_with("prices", table)))
+  } else {
+    insert_new(connection, fresh)
   }
-  counts <- data.frame(
-    security = wanted,
-    new = sums(changed$new),
-    restated = sums(changed$restated)
-  )
-  counts$same <- tabulate(match(arrived, wanted), length(wanted)) - counts$new - counts$restated
+  acted <- merge_with("actions", one_a_day(actions))
+  counts <- counted_changes(changed, wanted, ids, arrived)
   anything <- NROW(changed) > 0L || NROW(acted) > 0L
   if (anything) {
     DBI::dbAppendTable(
@@ -137,12 +134,30 @@ add_to_store <- function(connection, rows, actions, about, source, feed = NULL) 
       )
     )
   }
-  if (NROW(changed)) seal_addition(connection, addition)
+  if (NROW(changed)) seal_addition(connection, addition, fresh)
   if (length(feed$security)) note_held(connection, feed, ids, at)
   if (inherits(connection, "SQLiteConnection")) {
-    pack_series(connection, ids[wanted], counts$new, addition)
+    if (is.null(fresh)) {
+      pack_series(connection, ids[wanted], counts$new, addition)
+    } else {
+      pack_rows(connection, fresh, changed$id[changed$new > 250L], addition)
+    }
   }
   structure(counts, addition = if (anything) addition else NA_integer_)
+}
+
+counted_changes <- function(changed, wanted, ids, arrived) {
+  sums <- function(n) {
+    if (!NROW(changed)) return(integer(length(wanted)))
+    as.integer(tapply(n, factor(changed$id, ids[wanted]), sum, default = 0L))
+  }
+  counts <- data.frame(
+    security = wanted,
+    new = sums(changed$new),
+    restated = sums(changed$restated)
+  )
+  counts$same <- tabulate(match(arrived, wanted), length(wanted)) - counts$new - counts$restated
+  counts
 }
 
 utc_now <- function() format(Sys.time(), "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC")
@@ -249,8 +264,14 @@ pack_series <- function(connection, ids, new, addition) {
       paste(due, collapse = ", ")
     )
   )
-  values <- as.matrix(rows[-1L])
-  of <- split(seq_len(nrow(rows)), rows$security_id)
+  pack_rows(connection, rows, due, addition)
+}
+
+# `rows` are in the order of securities and days.
+pack_rows <- function(connection, rows, ids, addition) {
+  if (!length(ids)) return(invisible())
+  values <- vapply(c("day", price_fields), function(f) as.numeric(rows[[f]]), rows$day + 0)
+  of <- split(seq_len(nrow(rows)), rows$security_id)[as.character(ids)]
   DBI::dbExecute(
     connection,
     "insert or replace into packed values (?, ?, ?, ?)",

@@ -973,6 +973,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_lines
+Rcpp::RawVector core_lines(const Rcpp::List& columns);
+RcppExport SEXP _imbroglio_core_lines(SEXP columnsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type columns(columnsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_lines(columns));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_historical_tail
 Rcpp::List core_historical_tail(const Rcpp::NumericMatrix& returns, const Rcpp::NumericVector& levels, int rank, bool log, double scale);
 RcppExport SEXP _imbroglio_core_historical_tail(SEXP returnsSEXP, SEXP levelsSEXP, SEXP rankSEXP, SEXP logSEXP, SEXP scaleSEXP) {
@@ -1189,6 +1200,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_scatter", (DL_FUNC) &_imbroglio_core_scatter, 5},
     {"_imbroglio_core_carry", (DL_FUNC) &_imbroglio_core_carry, 2},
     {"_imbroglio_core_shortest", (DL_FUNC) &_imbroglio_core_shortest, 1},
+    {"_imbroglio_core_lines", (DL_FUNC) &_imbroglio_core_lines, 1},
     {"_imbroglio_core_historical_tail", (DL_FUNC) &_imbroglio_core_historical_tail, 5},
     {"_imbroglio_core_rank_position", (DL_FUNC) &_imbroglio_core_rank_position, 3},
     {"_imbroglio_core_worst", (DL_FUNC) &_imbroglio_core_worst, 2},
