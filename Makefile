@@ -6,7 +6,7 @@ SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R src/*.cpp src/*.h src/Makevars
 	$(shell find inst -type f)
 export R_LIBS := $(LIBRARY):$(R_LIBS)
 
-.PHONY: demo test check lint sanitize newest bench study attack shots install docs site demo-data setup-run setup-test setup-lint setup-newest setup-bench setup-shots setup-docs clean
+.PHONY: demo test check lint sanitize newest bench counts study attack shots install docs site demo-data setup-run setup-test setup-lint setup-newest setup-bench setup-shots setup-docs clean
 
 demo: setup-run build/installed
 	@exec/imbroglio demo --figure build/demo.png
@@ -27,12 +27,18 @@ newest: setup-newest
 	@tools/newest
 
 bench: setup-bench build/installed
+	@Rscript bench/calls.R
+	@Rscript bench/linear.R
 	@Rscript bench/rolling.R
 	@Rscript bench/measures.R
 	@Rscript bench/reading.R
 	@Rscript bench/fit.R
 	@Rscript bench/var.R
 	@Rscript bench/store.R
+
+# Instructions counted, not time: what `bench/counts.csv` keeps, and more than a tenth above it fails.
+counts: setup-bench build/installed
+	@UPDATE=$(UPDATE) Rscript bench/counts.R
 
 study: setup-run build/installed
 	@Rscript bench/fit-study.R

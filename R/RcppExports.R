@@ -65,8 +65,8 @@ core_rolling_mean <- function(x, window, min_obs) {
     .Call(`_imbroglio_core_rolling_mean`, x, window, min_obs)
 }
 
-core_falls <- function(wealth, additive, level) {
-    .Call(`_imbroglio_core_falls`, wealth, additive, level)
+core_falls <- function(x, kind, additive, level) {
+    .Call(`_imbroglio_core_falls`, x, kind, additive, level)
 }
 
 core_drawdown_series <- function(wealth, additive, ahead) {

@@ -35,12 +35,12 @@ location_scale <- function(name, title, formula, source, density_of, tail, quant
     quantile = function(log_p, at, lower = TRUE) {
       at[[1L]] + at[[2L]] * given(quantile_of, log_p, at, lower = lower)
     },
-    # The mean of centre + stretch z (`log`: of exp(that) - 1), z the standard form, of what lies
-    # below the quantile of exp(log_p): in closed form where there is one.
-    mean_below = function(log_p, at, centre, stretch, log) {
+    # The mean of centre + stretch z (`in_logs`: of exp(that) - 1), z the standard form, of what
+    # lies below the quantile of exp(log_p): in closed form where there is one.
+    mean_below = function(log_p, at, centre, stretch, in_logs) {
       z <- given(quantile_of, log_p, at, lower = TRUE)
-      if (!log && !is.null(mean_of)) return(centre + stretch * given(mean_of, z, at, log_p))
-      core_mean_below(name, c(unlist(at[shapes]), 0, 0)[1:2], z, log_p, centre, stretch, log)
+      if (!in_logs && !is.null(mean_of)) return(centre + stretch * given(mean_of, z, at, log_p))
+      core_mean_below(name, c(unlist(at[shapes]), 0, 0)[1:2], z, log_p, centre, stretch, in_logs)
     },
     random = function(n, at) at[[1L]] + at[[2L]] * given(random, n, at),
     moments = function(at) {

@@ -48,7 +48,7 @@ measure_drawdown <- function(returns, window = NULL, min_obs = NULL, level = 0.9
     return(rolling_drawdown_of(wealth, check_windows(window, min_obs, least = 1L)))
   }
   refuse_without_window(min_obs)
-  falls <- core_falls(wealth$values, wealth$additive, level)
+  falls <- core_falls(wealth$values, "wealth", wealth$additive, level)
   growth <- wealth_growth(wealth, unname(per_year), by_hand)
   new_result(
     list(

@@ -33,7 +33,7 @@ measure_summary <- function(returns, benchmark = NULL, level = 0.99, per_year = 
   per_year <- check_per_year(per_year, returns)
   level <- check_fraction(level, "level")
   earned <- measure_return(returns, per_year = given, risk_free = risk_free)
-  fallen <- core_falls(core_wealth(returns$values, returns$kind), FALSE, numeric())
+  fallen <- core_falls(returns$values, returns$kind, FALSE, numeric())
   tail <- core_historical_tail(
     returns$values,
     level,

@@ -32,15 +32,15 @@ moved_by <- function(at) {
 
 # The mean of the product of two such polynomials; `powers` are the means of u^0, u^1, ...
 mean_product <- function(p, q, powers) {
-  sum <- 0
+  total <- 0
   for (i in seq_along(p)) {
     for (j in seq_along(q)) {
       if (!identical(p[[i]], 0) && !identical(q[[j]], 0)) {
-        sum <- sum + p[[i]] * q[[j]] * powers[[i + j - 1L]]
+        total <- total + p[[i]] * q[[j]] * powers[[i + j - 1L]]
       }
     }
   }
-  sum
+  total
 }
 
 # The covariance of some of the moments, by the spread of what each return does to them.
@@ -138,12 +138,12 @@ along_tail <- function(a, at, ask, what) {
   places <- places_beyond()
   z <- stats::qnorm(log(a) - places$depth, log.p = TRUE)
   stretch <- at$sd * sqrt(ask$h)
-  sum <- 0
+  total <- 0
   for (i in seq_along(z)) {
     moved <- at$mean * ask$h + stretch * cornish_fisher(z[i], at, ask$h)
-    sum <- sum + places$weight[i] * what(moved, z[i])
+    total <- total + places$weight[i] * what(moved, z[i])
   }
-  sum
+  total
 }
 
 cornish_fisher_shortfall <- function(a, at, ask) {
@@ -180,17 +180,17 @@ cornish_fisher_moves <- function(a, at, ask) {
 
 # All securities at once: a row for each and level, levels fastest. `wanted` are the moments that
 # err; `usable` whether there are enough returns for those that it takes.
-whole_by_moments <- function(wanted, fitted, quantile_of, shortfall, moves, knows) {
+whole_by_moments <- function(wanted, fit_of, quantile_of, shortfall, moves, knows) {
   function(values, ask) {
     moments <- core_moments(values, FALSE, FALSE)
     n <- moments$n
-    at <- fitted(moments)
+    at <- fit_of(moments)
     powers <- if (ask$errors != "none") power_means(values, moments, at, wanted)
     by_level <- lapply(1 - ask$level, function(a) {
       none <- n < 2L | !knows(a, at, ask)
-      var <- as_loss(quantile_of(log(a), at, ask), ask$log)
+      loss <- as_loss(quantile_of(log(a), at, ask), ask$log)
       es <- shortfall(a, at, ask)
-      var[none] <- es[none] <- NA_real_
+      loss[none] <- es[none] <- NA_real_
       errors <- if (is.null(powers)) {
         list(var = rep(NA_real_, length(n)), es = rep(NA_real_, length(n)))
       } else {
@@ -198,9 +198,9 @@ whole_by_moments <- function(wanted, fitted, quantile_of, shortfall, moves, know
           error_along(slopes[wanted], at, powers, n, at$sd > 0 & !none)
         })
       }
-      ends <- intervals_above_zero(var, errors$var, ask$confidence)
+      ends <- intervals_above_zero(loss, errors$var, ask$confidence)
       list(
-        n = n, var = var, es = es, var_error = errors$var, es_error = errors$es,
+        n = n, var = loss, es = es, var_error = errors$var, es_error = errors$es,
         var_low = ends$low, var_high = ends$high
       )
     })
@@ -236,8 +236,8 @@ error_along <- function(slopes, at, powers, n, known) {
 intervals_above_zero <- function(loss, error, confidence) {
   z <- stats::qnorm((1 + confidence) / 2)
   above <- (loss > 0) %in% TRUE
-  end <- function(side) ifelse(above, loss * exp(side * z * error / loss), loss + side * z * error)
-  list(low = end(-1), high = end(1))
+  side <- function(z) ifelse(above, loss * exp(z * error / loss), loss + z * error)
+  list(low = side(-z), high = side(z))
 }
 
 normal_method <- function(title, formula, relative) {

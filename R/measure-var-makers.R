@@ -70,9 +70,9 @@ with_scale_error <- function(measured, relative, ask) {
 # x) gives the parameters of the next period; covariance(fit, x, at, sandwich) theirs, NULL where
 # not known, `sandwich` where they are not to take the likelihood as right, which only a `likely`
 # method knows; quantile(log_p, at, ask) of ask$h periods; shortfall(a, at, ask), where there is a
-# closed form; knows(a, at, ask) whether it says anything at a; moves(a, at, ask) how both move with
-# each parameter, where that is known and need not be found by differences. The errors are by the delta
-# method, the interval on the logarithm of the loss.
+# closed form; knows(a, at, ask) whether it says anything at a; moves(a, at, ask) how both move
+# with each parameter, where that is known and need not be found by differences. The errors are by
+# the delta method, the interval on the logarithm of the loss.
 smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"), fit,
                           now = NULL, covariance, quantile_of, shortfall = NULL,
                           knows = function(a, at, ask) TRUE, doubt = NULL, likely = FALSE,
@@ -112,12 +112,7 @@ smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"
         slope = if (is.null(moves)) {
           slopes_along(at, spread, function(at) tail_at(at, a, ask))
         } else {
-          slope_of <- moves(a, at, ask)
-          vapply(
-            rownames(spread),
-            function(name) c(slope_of$var[[name]], slope_of$es[[name]]),
-            c(0, 0)
-          )
+          known_slopes(moves(a, at, ask), rownames(spread))
         },
         covariance = spread
       )
@@ -186,6 +181,10 @@ slopes_along <- function(at, covariance, f) {
   }, c(0, 0))
 }
 
+known_slopes <- function(of, names) {
+  vapply(names, function(name) c(of$var[[name]], of$es[[name]]), c(0, 0))
+}
+
 named_square <- function(m, names) `dimnames<-`(m, list(names, names))
 
 # The scores of parameters by differences of each return's log-likelihood.
@@ -203,10 +202,11 @@ scores_by_differences <- function(log_terms) {
   }
 }
 
-# The inverse of the sum of squares of the scores, `scores_at(at)`. A `shape` of which the returns say nothing, as of Student's degrees of freedom
-# where the normal does as well, is taken as known. `sandwich`: between two of the information, by
-# how the scores change half an error to either side (White 1982), an error along the location,
-# where some jump from one return to the next; it is not known where they hardly change.
+# The inverse of the sum of squares of the scores, `scores_at(at)`. A `shape` of which the returns
+# say nothing, as of Student's degrees of freedom where the normal does as well, is taken as
+# known. `sandwich`: between two of the information, by how the scores change half an error to
+# either side (White 1982), an error along the location, where some jump from one return to the
+# next; it is not known where they hardly change.
 covariance_by_scores <- function(at, scores_at, shapes, sandwich = FALSE) {
   scores <- scores_at(at)
   told <- sqrt(colSums(scores^2)) * abs(unlist(at)) > 0.2 | !names(at) %in% shapes

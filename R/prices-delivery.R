@@ -138,8 +138,8 @@ note_remarks <- function(remarks, what) {
   }
 }
 
-# A wide table is kept as its columns: most are only set side by side, and have no need of a row for
-# each security and day.
+# A wide table is kept as its columns: most are only set side by side, and have no need of a row
+# for each security and day.
 wide_rows <- function(days, numbers, securities, place) {
   n <- length(days)
   if (!length(securities)) return(list(securities = character()))

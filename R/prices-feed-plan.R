@@ -24,24 +24,7 @@ asked_for <- function(feed, securities, known = character()) {
   groups <- unique(substring(securities[grouped], 7L))
   lists <- if (is.null(securities)) list(list()) else lapply(groups, function(g) list(group = g))
   for (query in lists) {
-    answer <- ask_all(feed, list(list(path = "/v1/securities", query = query)))[[1L]]
-    if (!is.null(answer$problem)) {
-      fail(
-        "feed",
-        sprintf("The feed %s does not say which securities it has.", feed$address),
-        where = sprintf("%s.", sentence_case(answer$problem$reason))
-      )
-    }
-    if (!nrow(answer$rows)) {
-      fail(
-        "feed",
-        sprintf(
-          "The feed %s has %s.",
-          feed$address,
-          if (length(query)) paste("no group", query$group) else "no securities"
-        )
-      )
-    }
+    answer <- listed_by(feed, query)
     about <- rbind(about, about_of(answer$rows))
     told <- c(told, days_told(answer$rows))
     names <- unique(c(names, answer$rows$security))
@@ -66,6 +49,28 @@ asked_for <- function(feed, securities, known = character()) {
   list(names = names, about = about[!duplicated(about$security), ], days = told, lost = lost)
 }
 
+listed_by <- function(feed, query) {
+  answer <- ask_all(feed, list(list(path = "/v1/securities", query = query)))[[1L]]
+  if (!is.null(answer$problem)) {
+    fail(
+      "feed",
+      sprintf("The feed %s does not say which securities it has.", feed$address),
+      where = sprintf("%s.", sentence_case(answer$problem$reason))
+    )
+  }
+  if (!nrow(answer$rows)) {
+    fail(
+      "feed",
+      sprintf(
+        "The feed %s has %s.",
+        feed$address,
+        if (length(query)) paste("no group", query$group) else "no securities"
+      )
+    )
+  }
+  answer
+}
+
 about_of <- function(rows) {
   data.frame(lapply(stats::setNames(nm = about_columns), function(w) {
     as.character(rows[[w]] %||% rep(NA, nrow(rows)))
@@ -80,8 +85,8 @@ days_told <- function(rows) {
 
 rows_at_once <- 25000
 
-# Questions for as many securities as fit an answer of some thousand rows; of one of which it is not
-# known how long it is, for it alone.
+# Questions for as many securities as fit an answer of some thousand rows; of one of which it is
+# not known how long it is, for it alone.
 plan_whole <- function(names, span, told = NULL) {
   if (!length(names)) return(list())
   asked <- if (is.null(span$from)) Inf else as.numeric((span$to %||% Sys.Date()) - span$from)

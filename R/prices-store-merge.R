@@ -59,8 +59,8 @@ merge_rows <- function(connection, table, arriving, fields, addition) {
   )
 }
 
-# The rows of prices that arrive, as they will stand in the table, where it has none of any of their
-# securities; else NULL.
+# The rows of prices that arrive, as they will stand in the table, where it has none of any of
+# their securities; else NULL.
 rows_of_new <- function(connection, columns, ids, addition) {
   if (!NROW(columns)) return(NULL)
   id <- unname(ids)[match(columns$security, names(ids))]

@@ -59,8 +59,8 @@ replaced_sums <- function(rows, names) {
   )
 }
 
-# Brings the sums up to date with an addition that has just been merged. `fresh`: its rows, where all
-# of them are of securities of which there was nothing.
+# Brings the sums up to date with an addition that has just been merged. `fresh`: its rows, where
+# all of them are of securities of which there was nothing.
 seal_addition <- function(connection, addition, fresh = NULL) {
   parts <- name_of_ids(connection)
   now <- fresh %||% rows_to_sum(connection, "prices", sprintf("addition = %d", addition))

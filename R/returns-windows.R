@@ -8,6 +8,7 @@
 window_frame <- function(returns, place = NULL, securities = colnames(returns$values)) {
   days <- as.numeric(returns$dates)
   cells <- place %||% returns$values
+  stopifnot(is.null(place) || is.integer(place))
   present <- if (is.null(place)) core_observed(cells) else as.integer(colSums(place > 0L))
   each <- function(x) {
     if (is.character(x)) core_repeated(x, present) else rep(unname(x), present)

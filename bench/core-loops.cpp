@@ -50,7 +50,8 @@ int main(int argc, char** argv) {
          return to[n - 2];
        })},
       {"moments", each([&](const double* x, double*) { return moments(x, n).kurtosis; })},
-      {"rolling deviation", [&] {
+      {"rolling deviation",
+       [&] {
          RollingDeviation rolling(60, 60);
          for (std::size_t j = 0; j < k; j += 2) {
            const double *x = &returns[j * n], *y = x + n;
@@ -84,14 +85,16 @@ int main(int argc, char** argv) {
          RollingTail(250, 250, 0.01, Rank::nearest, false)(x, n, to, to);
          return to[n - 1];
        })},
-      {"products of all pairs", [&] {
+      {"products of all pairs",
+       [&] {
          std::vector<const double*> columns(k);
          for (std::size_t j = 0; j < k; ++j) columns[j] = &returns[j * n];
          double sum = 0.0;
          Products(columns, n)(0, k / 4, [&](std::size_t, std::size_t, double s) { sum += s; });
          return sum;
        }},
-      {"fit of Student's t", [&] {
+      {"fit of Student's t",
+       [&] {
          std::vector<double> sorted(returns.begin(), returns.begin() + n);
          std::sort(sorted.begin(), sorted.end());
          return FamilyFit<StudentFamily>(sorted.data(), n)().at.scale;

@@ -250,15 +250,16 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_falls
-Rcpp::List core_falls(const Rcpp::NumericMatrix& wealth, bool additive, const Rcpp::NumericVector& level);
-RcppExport SEXP _imbroglio_core_falls(SEXP wealthSEXP, SEXP additiveSEXP, SEXP levelSEXP) {
+Rcpp::List core_falls(const Rcpp::NumericMatrix& x, const std::string& kind, bool additive, const Rcpp::NumericVector& level);
+RcppExport SEXP _imbroglio_core_falls(SEXP xSEXP, SEXP kindSEXP, SEXP additiveSEXP, SEXP levelSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type wealth(wealthSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
+    Rcpp::traits::input_parameter< const std::string& >::type kind(kindSEXP);
     Rcpp::traits::input_parameter< bool >::type additive(additiveSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type level(levelSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_falls(wealth, additive, level));
+    rcpp_result_gen = Rcpp::wrap(core_falls(x, kind, additive, level));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -1144,7 +1145,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_written_numbers", (DL_FUNC) &_imbroglio_core_written_numbers, 1},
     {"_imbroglio_core_rolling_deviation", (DL_FUNC) &_imbroglio_core_rolling_deviation, 3},
     {"_imbroglio_core_rolling_mean", (DL_FUNC) &_imbroglio_core_rolling_mean, 3},
-    {"_imbroglio_core_falls", (DL_FUNC) &_imbroglio_core_falls, 3},
+    {"_imbroglio_core_falls", (DL_FUNC) &_imbroglio_core_falls, 4},
     {"_imbroglio_core_drawdown_series", (DL_FUNC) &_imbroglio_core_drawdown_series, 3},
     {"_imbroglio_core_rolling_drawdown", (DL_FUNC) &_imbroglio_core_rolling_drawdown, 4},
     {"_imbroglio_core_drawdown_episodes", (DL_FUNC) &_imbroglio_core_drawdown_episodes, 2},

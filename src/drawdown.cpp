@@ -9,23 +9,32 @@ int row_of(std::ptrdiff_t i) { return i < 0 ? NA_INTEGER : static_cast<int>(i) +
 
 // Of each column the deepest fall; its rows are counted from 1, NA where there is none. With a
 // `level`, over the dates after the first, too: the mean depth of the falls, the share of dates
-// below the high, mean and root mean square of the depth, and its quantile (type 7).
+// below the high, mean and root mean square of the depth, and its quantile (type 7). `kind`:
+// "wealth", or of what returns ("simple", "log", "profit") wealth is made, whose first row is then
+// before the first of them.
 // [[Rcpp::export]]
-Rcpp::List core_falls(const Rcpp::NumericMatrix& wealth, bool additive,
+Rcpp::List core_falls(const Rcpp::NumericMatrix& x, const std::string& kind, bool additive,
                       const Rcpp::NumericVector& level) {
-  const std::size_t n = wealth.nrow(), k = wealth.ncol();
+  const std::size_t rows_given = x.nrow(), k = x.ncol();
+  const bool made = kind != "wealth";
+  const std::size_t n = rows_given + made;
+  const auto which = kind == "log"      ? imbroglio::Kind::log
+                     : kind == "profit" ? imbroglio::Kind::profit
+                                        : imbroglio::Kind::simple;
   const bool all = level.size() > 0;
   const double at = all ? level[0] : 0.0;
   Rcpp::NumericMatrix numbers(k, 6);
   Rcpp::IntegerMatrix rows(k, 3);
-  const double* from = wealth.begin();
+  const double* from = x.begin();
   double* number = numbers.begin();
   int* row = rows.begin();
   imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
     imbroglio::Observed seen;
-    std::vector<double> highs(all ? n : 0), spare;
+    std::vector<double> highs(all ? n : 0), spare, wealth(made ? n : 0);
     for (std::size_t j = first; j < last; ++j) {
-      seen.take(from + j * n, n);
+      const double* column = from + j * rows_given;
+      if (made) imbroglio::wealth_from_returns(column, rows_given, which, wealth.data());
+      seen.take(made ? wealth.data() : column, n);
       const double* x = seen.values();
       const auto found =
           imbroglio::falls_of(x, seen.size(), additive, all ? highs.data() : nullptr);

@@ -185,8 +185,8 @@ Rcpp::NumericVector core_nig_beyond(const Rcpp::NumericVector& z, double alpha, 
   return out;
 }
 
-// The mean of r = centre + stretch z, or of exp(r) - 1, of what lies below z in the standard form of
-// a family; exp(log_p) is the probability there.
+// The mean of r = centre + stretch z, or of exp(r) - 1, of what lies below z in the standard form
+// of a family; exp(log_p) is the probability there.
 // [[Rcpp::export]]
 double core_mean_below(const std::string& family, const Rcpp::NumericVector& shape, double z,
                        double log_p, double centre, double stretch, bool log) {

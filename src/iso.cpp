@@ -35,8 +35,8 @@ Rcpp::NumericVector core_days_of_iso(const Rcpp::CharacterVector& text) {
     const SEXP written = STRING_ELT(text, i);
     const char* from = CHAR(written);
     double day = NA_REAL;
-    const bool is_day = written != NA_STRING &&
-                        imbroglio::iso_day_of(from, from + LENGTH(written), day);
+    const bool is_day =
+        written != NA_STRING && imbroglio::iso_day_of(from, from + LENGTH(written), day);
     out[i] = is_day ? day : NA_REAL;
   }
   return out;

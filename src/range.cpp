@@ -12,21 +12,20 @@ Rcpp::List core_bound(const Rcpp::List& columns, const Rcpp::IntegerVector& orde
   for (std::size_t j = 0; j < k; ++j) from[j] = REAL_RO(columns[j]);
   double *to = out.begin(), *least = low.begin(), *most = high.begin();
   const int* row = order.size() ? order.begin() : nullptr;
-  imbroglio::over_columns(n, k, [&from, n, to, least, most, row](std::size_t first,
-                                                                 std::size_t last) {
-    for (std::size_t j = first; j < last; ++j) {
-      double* into = to + j * n;
-      if (row)
-        for (std::size_t i = 0; i < n; ++i) into[i] = from[j][row[i] - 1];
-      else
-        std::copy(from[j], from[j] + n, into);
-      const imbroglio::Range range = imbroglio::range_of(into, n);
-      least[j] = range.low;
-      most[j] = range.high;
-    }
-  });
-  return Rcpp::List::create(Rcpp::_["values"] = out, Rcpp::_["low"] = low,
-                            Rcpp::_["high"] = high);
+  imbroglio::over_columns(n, k,
+                          [&from, n, to, least, most, row](std::size_t first, std::size_t last) {
+                            for (std::size_t j = first; j < last; ++j) {
+                              double* into = to + j * n;
+                              if (row)
+                                for (std::size_t i = 0; i < n; ++i) into[i] = from[j][row[i] - 1];
+                              else
+                                std::copy(from[j], from[j] + n, into);
+                              const imbroglio::Range range = imbroglio::range_of(into, n);
+                              least[j] = range.low;
+                              most[j] = range.high;
+                            }
+                          });
+  return Rcpp::List::create(Rcpp::_["values"] = out, Rcpp::_["low"] = low, Rcpp::_["high"] = high);
 }
 
 // The range of each column, and how many of its values are beyond a limit, up or down.
@@ -44,10 +43,10 @@ Rcpp::List core_range(const Rcpp::NumericMatrix& x, double limit) {
       const imbroglio::Range range = imbroglio::range_of(column, n);
       least[j] = range.low;
       most[j] = range.high;
-      far[j] = range.low >= -limit && range.high <= limit
-                   ? 0
-                   : std::count_if(column, column + n,
-                                   [=](double v) { return std::fabs(v) > limit; });
+      far[j] =
+          range.low >= -limit && range.high <= limit
+              ? 0
+              : std::count_if(column, column + n, [=](double v) { return std::fabs(v) > limit; });
     }
   });
   return Rcpp::List::create(Rcpp::_["low"] = low, Rcpp::_["high"] = high,

@@ -1,7 +1,8 @@
 #include <Rcpp.h>
 #include <R_ext/Altrep.h>
 
-// A column of a matrix, without a copy: data1 is the matrix, data2 the number of the column, from 0.
+// A column of a matrix, without a copy: data1 is the matrix, data2 the number of the column, from
+// 0.
 namespace {
 
 R_altrep_class_t column_view;

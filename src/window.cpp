@@ -2,7 +2,8 @@
 
 namespace {
 
-// Which cells of a matrix have a row in a long table: those with a value; of counts, those above 0.
+// Which cells of a matrix have a row in a long table: those with a value; of counts, those above
+// 0.
 template <class Visit>
 void over_present(SEXP x, Visit visit) {
   const std::size_t n = Rf_nrows(x), k = Rf_ncols(x);
@@ -39,21 +40,21 @@ Rcpp::List core_window_rows(SEXP x, const Rcpp::IntegerVector& present,
   const double* day = days.begin();
   double *first_day = from.begin(), *last_day = to.begin();
   int* within = count.begin();
-  over_present(x, [&start, n, day, first_day, last_day, within, window](std::size_t j,
-                                                                         auto is_there) {
-    const R_xlen_t base = start[j];
-    double *first = first_day + base, *last = last_day + base;
-    int size = 0;
-    for (std::size_t i = 0; i < n; ++i) {
-      if (!is_there(i)) continue;
-      last[size] = day[i];
-      const int back = std::min(size + 1, window);
-      first[size] = last[size + 1 - back];
-      within[base + size++] = back;
-    }
-  });
-  return Rcpp::List::create(Rcpp::_["window"] = widths, Rcpp::_["from"] = from,
-                            Rcpp::_["to"] = to, Rcpp::_["n"] = count);
+  over_present(
+      x, [&start, n, day, first_day, last_day, within, window](std::size_t j, auto is_there) {
+        const R_xlen_t base = start[j];
+        double *first = first_day + base, *last = last_day + base;
+        int size = 0;
+        for (std::size_t i = 0; i < n; ++i) {
+          if (!is_there(i)) continue;
+          last[size] = day[i];
+          const int back = std::min(size + 1, window);
+          first[size] = last[size + 1 - back];
+          within[base + size++] = back;
+        }
+      });
+  return Rcpp::List::create(Rcpp::_["window"] = widths, Rcpp::_["from"] = from, Rcpp::_["to"] = to,
+                            Rcpp::_["n"] = count);
 }
 
 // The numbers of a matrix in the rows of a long table.
@@ -84,9 +85,9 @@ Rcpp::CharacterVector core_repeated(const Rcpp::CharacterVector& texts,
                                     const Rcpp::IntegerVector& present) {
   const std::vector<R_xlen_t> start = starts_of(present);
   Rcpp::CharacterVector out(start.back());
-  for (R_xlen_t j = 0; j < texts.size(); ++j) {
-    const SEXP text = STRING_ELT(texts, j);
-    for (R_xlen_t i = start[j]; i < start[j + 1]; ++i) SET_STRING_ELT(out, i, text);
-  }
+  // Nothing is allocated before the end, so that R need not be told of each.
+  SEXP* to = const_cast<SEXP*>(STRING_PTR_RO(out));
+  for (R_xlen_t j = 0; j < texts.size(); ++j)
+    std::fill(to + start[j], to + start[j + 1], STRING_ELT(texts, j));
   return out;
 }

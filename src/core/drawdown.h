@@ -76,10 +76,14 @@ inline Falls falls_of(const double* wealth, std::size_t n, bool additive, double
     const High at_start = high;
     const double top = high();
     double low = INFINITY;
-    for (++t; t < n && high.above(wealth[t]); ++t) {
-      low = wealth[t] < low ? wealth[t] : low;
-      if (highs) highs[t] = top;
+    if (additive) {
+      for (++t; t < n && high.above(wealth[t]); ++t) low = wealth[t] < low ? wealth[t] : low;
+    } else {
+      // The edge stays where it is until wealth is back at it.
+      const double back = high.edge();
+      for (++t; t < n && wealth[t] < back; ++t) low = wealth[t] < low ? wealth[t] : low;
     }
+    if (highs) std::fill(highs + high_at + 1, highs + t, top);
     if (!(low < INFINITY)) continue;
     const double depth = fall(low, top, additive);
     found.sum -= depth;

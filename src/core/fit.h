@@ -350,8 +350,7 @@ inline Estimate FamilyFit<GedFamily>::search(const std::vector<Shapes>& starts, 
     for (std::size_t i = 0; i < n_; ++i) {
       const double away = x[i] - m;
       // As exact as pow(), to rounding, in half the time.
-      if (away != 0.0)
-        sum += std::copysign(std::exp((p - 1.0) * std::log(std::fabs(away))), away);
+      if (away != 0.0) sum += std::copysign(std::exp((p - 1.0) * std::log(std::fabs(away))), away);
     }
     return sum;
   };

@@ -18,9 +18,8 @@ inline Moments moments(const double* x, std::size_t n) {
   Moments found;
   if (n == 0) return found;
   const double size = static_cast<double>(n), edge = x[0];
-  const double mean = edge + sums_of<1>(n, [=](auto at, auto& sums) {
-                               sums[0] += at(x) - edge;
-                             })[0] / size;
+  const double mean =
+      edge + sums_of<1>(n, [=](auto at, auto& sums) { sums[0] += at(x) - edge; })[0] / size;
   auto [rest, m2, m3, m4] = sums_of<4>(n, [=](auto at, auto& sums) {
     const auto d = at(x) - mean, squared = d * d;
     sums[0] += d;

@@ -7,7 +7,8 @@
 
 namespace imbroglio {
 
-// The least and the greatest of the values that are there; of none, infinities the wrong way round.
+// The least and the greatest of the values that are there; of none, infinities the wrong way
+// round.
 struct Range {
   double low = std::numeric_limits<double>::infinity(), high = -low;
 };
