@@ -190,6 +190,8 @@ var_line_of <- function(x, record, window, expanding, refit, ask) {
 # Methods are compared on the days that all of them have; `all`: how many days any of them has.
 scores_of_common_days <- function(returns, lines, columns, ask) {
   common <- list(score = columns$score, all = columns$n)
+  # A method alone shares all of its days with itself.
+  if (length(lines) == 1L) return(common)
   groups <- split(
     seq_along(columns$score),
     paste(columns$security, match(columns$level, ask$level))

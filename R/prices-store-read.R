@@ -136,10 +136,16 @@ series_now <- function(connection, address) {
   if (!NROW(packed)) return(rows("order by security_id, day"))
   # Rows that came later, and those of securities that are not packed.
   late <- rbind(
-    rows(
-      "where addition > (select min(addition) from packed)
-            and addition > (select addition from packed
-              where packed.security_id = prices.security_id)"
+    # By the index, an addition and a security at a time: most rows are of additions that others'
+    # packed series lack.
+    DBI::dbGetQuery(
+      connection,
+      sprintf(
+        "select p.security_id, p.day, %s from packed cross join additions a cross join prices p
+        where a.addition > packed.addition and p.addition = a.addition
+          and p.security_id = packed.security_id",
+        paste0("p.", price_fields, collapse = ", ")
+      )
     ),
     rows(paste0(
       "where security_id in (select id from securities where id not in (select ",
