@@ -5,6 +5,7 @@
 #include <random>
 #include <string>
 #include "bootstrap.h"
+#include "correlation.h"
 #include "deviation.h"
 #include "drawdown.h"
 #include "garch.h"
@@ -250,6 +251,53 @@ int main() {
                       std::fabs(x[t.place] - sorted[k - 1])});
   }
   check("tail is that of the sorted returns", worst, 1e-15);
+
+  // The least of so many that a part of them is looked at first: also where that part says nothing
+  // of the rest, and where most are alike.
+  double least_off = 0.0;
+  for (int shape = 0; shape < 4; ++shape) {
+    Series many(5000), all, some;
+    for (std::size_t i = 0; i < many.size(); ++i) {
+      const double v = x[(7 * i) % (n - 1)];
+      many[i] = shape == 0   ? v
+                : shape == 1 ? std::nearbyint(v * 100.0)
+                : shape == 2 ? i
+                             : -1.0 * i;
+      if (shape == 1 && i % (5000 / 256) == 0) many[i] = 1e9;
+    }
+    all = many;
+    std::sort(all.begin(), all.end());
+    for (std::size_t m : {1, 50, 1000, 4000, 6000}) {
+      least_of(many.data(), many.size(), m, some);
+      if (some.size() != std::min<std::size_t>(m, 5000)) least_off = 1e300;
+      for (std::size_t i = 0; i < some.size(); ++i)
+        least_off = std::max(least_off, std::fabs(some[i] - all[i]));
+    }
+  }
+  check("the least are the first of the sorted", least_off, 0.0);
+
+  // Products of pairs, however the columns are shared out.
+  double products_off = 0.0;
+  for (std::size_t k : {1, 3, 4, 9}) {
+    const std::size_t rows = 301;
+    std::vector<const double*> columns;
+    for (std::size_t j = 0; j < k; ++j) columns.push_back(&x[50 * j]);
+    const Products products(columns, rows);
+    Series at_once(k * k, missing);
+    products(0, (k + 3) / 4,
+             [&](std::size_t i, std::size_t j, double s) { at_once[i * k + j] = s; });
+    for (std::size_t part = 0; part < (k + 3) / 4; ++part)
+      products(part, part + 1, [&](std::size_t i, std::size_t j, double s) {
+        Exact sum = 0, mi = 0, mj = 0;
+        for (std::size_t t = 0; t < rows; ++t) mi += columns[i][t], mj += columns[j][t];
+        for (std::size_t t = 0; t < rows; ++t)
+          sum += (columns[i][t] - mi / rows) * (columns[j][t] - mj / rows);
+        const double exact = static_cast<double>(sum);
+        products_off =
+            std::max(products_off, s == at_once[i * k + j] ? std::fabs(s - exact) : 1e300);
+      });
+  }
+  check("products of pairs, in any parts", products_off, 1e-15);
 
   // The rolling tail against each window sorted, with ties, for windows that fall out of the kept
   // few and refill.

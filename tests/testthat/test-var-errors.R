@@ -187,3 +187,50 @@ test_that("returns that differ by rounding only do not vary", {
     expect_identical(measure_var(returns[, 1:2], method = "normal-relative")$var, c(0, 0))
   }
 })
+
+test_that("closed forms of means beyond a level, and of slopes, are those of the quantiles", {
+  inside <- asNamespace("imbroglio")
+  at <- list(
+    normal = c(0.001, 0.01), student = c(0.001, 0.01, 4), laplace = c(0.001, 0.01),
+    logistic = c(0.001, 0.01), ged = c(0.001, 0.01, 1.3), "johnson-su" = c(0.001, 0.01, 0.2, 1.4),
+    "skew-student" = c(0.001, 0.01, 0.9, 5), nig = c(0.001, 0.01, 0.8, -0.1)
+  )
+  for (name in names(at)) {
+    family <- inside$fit_families()[[name]]
+    here <- as.list(stats::setNames(at[[name]], family$parameters))
+    for (a in c(0.001, 0.05, 0.7)) {
+      for (in_logs in c(FALSE, TRUE)) {
+        along <- stats::integrate(
+          function(s) {
+            r <- family$quantile(log(a) - s, here)
+            (if (in_logs) expm1(r) else r) * exp(-s)
+          },
+          0, 60, rel.tol = 1e-10, subdivisions = 1000L
+        )$value
+        found <- family$mean_below(log(a), here, here[[1L]], here[[2L]], in_logs)
+        expect_equal(found, along, tolerance = 1e-7, info = paste(name, a, in_logs))
+      }
+    }
+  }
+  # Slopes of a loss against the loss a little to either side.
+  here <- list(mean = 3e-4, sd = 0.012, skewness = -0.4, kurtosis = 2.1)
+  for (in_logs in c(FALSE, TRUE)) {
+    ask <- list(h = 5, log = in_logs)
+    loss <- function(at) {
+      c(
+        inside$as_loss(inside$cornish_fisher_quantile(log(0.01), at, ask), in_logs),
+        inside$cornish_fisher_shortfall(0.01, at, ask)
+      )
+    }
+    slopes <- inside$cornish_fisher_moves(0.01, here, ask)
+    for (name in names(here)) {
+      step <- 1e-5 * max(abs(here[[name]]), 1e-3)
+      beside <- function(by) loss(replace(here, name, here[[name]] + by))
+      expect_equal(
+        c(slopes$var[[name]], slopes$es[[name]]),
+        (beside(step) - beside(-step)) / (2 * step),
+        tolerance = 1e-7
+      )
+    }
+  }
+})
