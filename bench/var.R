@@ -147,7 +147,7 @@ lines <- c(
   "",
   "| method | s |",
   "|---|---|",
-  sprintf("| %s | %.2f |", methods, tested)[order(-tested)],
+  sprintf("| `%s` | %.2f |", methods, tested)[order(-tested)],
   "",
   sprintf(
     "Memory at most, of 200,000 paths of 10 days: %.0f MB; of 500 days: %.0f MB.",
