@@ -109,11 +109,7 @@ smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"
       spread <- covariance_at(fitted, x, at, ask)
       if (is.null(spread) || anyNA(spread)) return(NULL)
       list(
-        slope = if (is.null(moves)) {
-          slopes_along(at, spread, function(at) tail_at(at, a, ask))
-        } else {
-          known_slopes(moves(a, at, ask), rownames(spread))
-        },
+        slope = slopes_of(moves, a, at, spread, ask, tail_at),
         covariance = spread
       )
     },
@@ -181,8 +177,11 @@ slopes_along <- function(at, covariance, f) {
   }, c(0, 0))
 }
 
-known_slopes <- function(of, names) {
-  vapply(names, function(name) c(of$var[[name]], of$es[[name]]), c(0, 0))
+# As they are known, or by differences.
+slopes_of <- function(moves, a, at, spread, ask, tail_at) {
+  if (is.null(moves)) return(slopes_along(at, spread, function(at) tail_at(at, a, ask)))
+  of <- moves(a, at, ask)
+  vapply(rownames(spread), function(name) c(of$var[[name]], of$es[[name]]), c(0, 0))
 }
 
 named_square <- function(m, names) `dimnames<-`(m, list(names, names))
