@@ -61,8 +61,8 @@ of_draws <- function(r, how, ask, history) {
       es = es,
       var_error = error[1L],
       es_error = error[2L],
-      var_low = ends[1L],
-      var_high = ends[2L],
+      var_low = ends[[1L]],
+      var_high = ends[[2L]],
       draw_error = draw_error
     )
   }))

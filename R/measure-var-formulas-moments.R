@@ -106,9 +106,7 @@ cornish_fisher_powers <- function(at, h) {
 }
 
 cornish_fisher <- function(z, at, h) {
-  S <- at$skewness / sqrt(h)
-  K <- at$kurtosis / h
-  z + (z^2 - 1) * S / 6 + (z^3 - 3 * z) * K / 24 - (2 * z^3 - 5 * z) * S^2 / 36
+  sum_of_powers(cornish_fisher_powers(at, h)$z, list(1, z, z^2, z^3))
 }
 
 # How it grows with z: where it falls it is no quantile function.
@@ -179,7 +177,7 @@ cornish_fisher_moves <- function(a, at, ask) {
 # ---- the methods --------------------------------------------------------------------------------
 
 # All securities at once: a row for each and level, levels fastest. `wanted` are the moments that
-# err; `usable` whether there are enough returns for those that it takes.
+# err; the functions are as those of a smooth_method(), of all securities at once.
 whole_by_moments <- function(wanted, fit_of, quantile_of, shortfall, moves, knows) {
   function(values, ask) {
     moments <- core_moments(values, FALSE, FALSE)
@@ -198,7 +196,7 @@ whole_by_moments <- function(wanted, fit_of, quantile_of, shortfall, moves, know
           error_along(slopes[wanted], at, powers, n, at$sd > 0 & !none)
         })
       }
-      ends <- intervals_above_zero(loss, errors$var, ask$confidence)
+      ends <- interval_above_zero(loss, errors$var, ask$confidence)
       list(
         n = n, var = loss, es = es, var_error = errors$var, es_error = errors$es,
         var_low = ends$low, var_high = ends$high
@@ -231,13 +229,6 @@ error_along <- function(slopes, at, powers, n, known) {
   while (identical(whole[[length(whole)]], 0)) whole <- whole[-length(whole)]
   error <- sqrt(pmax(0, mean_product(whole, whole, powers)) / n)
   ifelse(known & is.finite(error), error, NA_real_)
-}
-
-intervals_above_zero <- function(loss, error, confidence) {
-  z <- stats::qnorm((1 + confidence) / 2)
-  above <- (loss > 0) %in% TRUE
-  side <- function(z) ifelse(above, loss * exp(z * error / loss), loss + z * error)
-  list(low = side(-z), high = side(z))
 }
 
 normal_method <- function(title, formula, relative) {

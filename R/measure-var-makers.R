@@ -146,15 +146,17 @@ with_errors <- function(tail_at, at, spread, ask) {
     es = tail[2L],
     var_error = error[1L],
     es_error = error[2L],
-    var_low = ends[1L],
-    var_high = ends[2L]
+    var_low = ends$low,
+    var_high = ends$high
   )
 }
 
 # A loss above 0 stays above it: even steps of its logarithm to either side.
 interval_above_zero <- function(loss, error, confidence) {
-  z <- stats::qnorm((1 + confidence) / 2) * c(-1, 1)
-  if (isTRUE(loss > 0)) loss * exp(z * error / loss) else loss + z * error
+  z <- stats::qnorm((1 + confidence) / 2)
+  above <- (loss > 0) %in% TRUE
+  side <- function(z) ifelse(above, loss * exp(z * error / loss), loss + z * error)
+  list(low = side(-z), high = side(z))
 }
 
 # The errors of f(at) by its slope along each parameter that has one, and their covariance.

@@ -117,11 +117,6 @@ inline Falls falls_of(const double* wealth, std::size_t n, bool additive, double
   return found;
 }
 
-// The worst of wealth / its running high - 1. No value is missing.
-inline Drawdown max_drawdown(const double* wealth, std::size_t n, bool additive) {
-  return falls_of(wealth, n, additive, nullptr).deepest;
-}
-
 // Every fall below a high, in order of time.
 inline std::vector<Drawdown> drawdown_episodes(const double* wealth, std::size_t n,
                                                bool additive) {

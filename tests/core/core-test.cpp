@@ -210,7 +210,7 @@ int main() {
   }
 
   // Against all pairs of dates.
-  Drawdown found = max_drawdown(price.data(), n, false), direct;
+  Drawdown found = falls_of(price.data(), n, false, nullptr).deepest, direct;
   direct.depth = 0.0;
   for (std::size_t i = 0; i < n; ++i)
     for (std::size_t j = i; j < n; ++j)
@@ -226,8 +226,10 @@ int main() {
     double off = std::isnan(rolled[0]) ? 0.0 : 1e300;
     for (std::size_t t = 1; t < n; ++t) {
       const std::size_t from = t > window ? t - window : 0;
-      off = std::max(off, std::fabs(rolled[t] -
-                                    max_drawdown(price.data() + from, t + 1 - from, false).depth));
+      off = std::max(
+          off,
+          std::fabs(rolled[t] -
+                    falls_of(price.data() + from, t + 1 - from, false, nullptr).deepest.depth));
     }
     check("rolling drawdown, window " + std::to_string(window), off, 1e-15);
   }
