@@ -23,6 +23,8 @@ window_frame <- function(returns, place = NULL, securities = colnames(returns$va
     },
     # The date of the price before the first return of each window.
     price_before = function(window) {
+      # Of a window longer than the data the one before its first return is never there.
+      window <- min(window, length(days))
       first <- core_window_rows(cells, present, days, window + 1L)
       start <- as.numeric(returns$start)[match(securities, colnames(returns$values))]
       .Date(ifelse(first$n > window, as.numeric(first$from), each(start)))
