@@ -39,8 +39,8 @@
 #' @export
 measure_drawdown <- function(returns, window = NULL, min_obs = NULL, level = 0.99,
                              per_year = NULL) {
-  wealth <- wealth_of(returns)
   level <- check_fraction(level, "level")
+  wealth <- wealth_of(returns, if (is.null(window)) level)
   by_hand <- !is.null(per_year)
   exact <- list(level = level, per_year = per_year)
   per_year <- check_per_year(per_year, wealth)
@@ -48,7 +48,7 @@ measure_drawdown <- function(returns, window = NULL, min_obs = NULL, level = 0.9
     return(rolling_drawdown_of(wealth, check_windows(window, min_obs, least = 1L)))
   }
   refuse_without_window(min_obs)
-  falls <- core_falls(wealth$values, "wealth", wealth$additive, level)
+  falls <- wealth$falls
   growth <- wealth_growth(wealth, unname(per_year), by_hand)
   new_result(
     list(
@@ -157,9 +157,11 @@ drawdown_episodes <- function(returns, worst = NULL, least = 0) {
 }
 
 # Prices or returns as wealth: its values, the date of each row, and the basis.
-wealth_of <- function(x) {
+# With a `level` its falls too, which count what is there on their way.
+wealth_of <- function(x, level = NULL) {
   if (inherits(x, "imbroglio_prices")) {
-    sample <- sample_of(x$dates, x$close)
+    falls <- if (!is.null(level)) core_falls(x$close, "wealth", FALSE, level)
+    sample <- sample_of(x$dates, x$close, falls$n %||% core_observed(x$close))
     rhythm <- rhythms_of(x$dates, x$close, sample$n)
     return(list(
       x = x,
@@ -169,6 +171,7 @@ wealth_of <- function(x) {
       rhythm = rhythm,
       start = sample$from,
       sample = sample,
+      falls = falls,
       date = function(row, column = NULL) x$dates[row],
       basis = function(..., per_year = NA_real_, choices = character()) {
         new_basis(
@@ -195,9 +198,12 @@ wealth_of <- function(x) {
   }
   x <- take_returns(x, profits = TRUE)
   additive <- x$kind == "profit"
-  sample <- sample_of(x$dates, x$values)
   values <- core_wealth(x$values, x$kind)
   colnames(values) <- colnames(x$values)
+  falls <- if (!is.null(level)) core_falls(values, "wealth", additive, level)
+  # The first row is what was put in.
+  n <- if (is.null(falls)) core_observed(x$values) else falls$n - 1L
+  sample <- sample_of(x$dates, x$values, n)
   start <- min(x$start)
   list(
     x = x,
@@ -207,6 +213,7 @@ wealth_of <- function(x) {
     rhythm = x$rhythm,
     start = x$start,
     sample = sample,
+    falls = falls,
     # The first row is the capital put in, at each security's own first price.
     date = function(row, column = seq_along(row)) {
       on <- c(as.Date(NA), x$dates)[row]

@@ -43,7 +43,6 @@ int main(int argc, char** argv) {
     };
   };
   std::vector<double> room;
-  std::vector<Two> both(n);
   const std::map<std::string, std::function<double()>> loops{
       {"returns of prices", each([&](const double*, double* to) {
          returns_from_prices(&prices[to - out.data()], n, false, to);
@@ -52,18 +51,18 @@ int main(int argc, char** argv) {
       {"moments", each([&](const double* x, double*) { return moments(x, n).kurtosis; })},
       {"rolling deviation",
        [&] {
-         RollingDeviation rolling(60, 60);
-         for (std::size_t j = 0; j < k; j += 2) {
-           const double *x = &returns[j * n], *y = x + n;
-           for (std::size_t i = 0; i < n; ++i) both[i] = Two{x[i], y[i]};
-           rolling(both.data(), n, &out[j * n], &out[(j + 1) * n]);
+         RollingDeviations rolling(60, 60);
+         for (std::size_t j = 0; j < k; j += 4) {
+           const double* x = &returns[j * n];
+           double* to = &out[j * n];
+           rolling({x, x + n, x + 2 * n, x + 3 * n}, nullptr, n,
+                   {to, to + n, to + 2 * n, to + 3 * n});
          }
          return out[n - 1];
        }},
-      {"falls", each([&](const double* x, double* highs) {
-         const double* wealth = &prices[x - returns.data()];
-         const Falls found = falls_of(wealth, n, false, highs);
-         return under_water(wealth, n, false, 0.99, found, highs, room).at_risk;
+      {"falls", each([&](const double* x, double* depths) {
+         const Falls found = falls_of(&prices[x - returns.data()], n, false, depths);
+         return under_water(depths, n, 0.99, found, room).at_risk;
        })},
       {"tracking error", each([&](const double* x, double*) {
          TrackingOn track;

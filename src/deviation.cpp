@@ -10,24 +10,29 @@ Rcpp::NumericMatrix core_rolling_deviation(const Rcpp::NumericMatrix& x, int win
   Rcpp::NumericMatrix out(Rcpp::no_init(n, k));
   const double* from = x.begin();
   double* to = out.begin();
-  // Two columns at a time, where neither has gaps.
-  imbroglio::over_columns(2 * n, (k + 1) / 2, [=](std::size_t first, std::size_t last) {
-    imbroglio::RollingDeviation rolling(window, min_obs);
-    imbroglio::RollingDeviationOfOne alone(window, min_obs);
-    imbroglio::Observed seen;
-    std::vector<double> dense;
-    std::vector<imbroglio::Two> both(n);
-    for (std::size_t j = 2 * first; j < std::min(2 * last, k); j += 2) {
-      const double *x = from + j * n, *y = x + n;
-      if (j + 1 < k && !imbroglio::any_missing(x, n) && !imbroglio::any_missing(y, n)) {
-        for (std::size_t i = 0; i < n; ++i) both[i] = imbroglio::Two{x[i], y[i]};
-        rolling(both.data(), n, to + j * n, to + (j + 1) * n);
-        continue;
-      }
-      for (std::size_t each = j; each < std::min(j + 2, k); ++each)
-        imbroglio::over_observed(seen, dense, from + each * n, n, to + each * n, std::ref(alone));
-    }
-  });
+  // Columns without gaps side by side.
+  const std::size_t many = imbroglio::RollingDeviations::at_once();
+  imbroglio::over_columns(
+      many * n, (k + many - 1) / many, [=](std::size_t first, std::size_t last) {
+        imbroglio::RollingDeviations rolling(window, min_obs);
+        imbroglio::Observed seen;
+        std::vector<double> dense;
+        std::vector<const double*> whole;
+        std::vector<double*> into;
+        for (std::size_t j = many * first; j < std::min(many * last, k); ++j) {
+          if (imbroglio::any_missing(from + j * n, n)) {
+            imbroglio::over_observed(seen, dense, from + j * n, n, to + j * n, std::ref(rolling));
+            continue;
+          }
+          whole.push_back(from + j * n);
+          into.push_back(to + j * n);
+          if (whole.size() < many) continue;
+          rolling(whole, nullptr, n, into);
+          whole.clear();
+          into.clear();
+        }
+        rolling(whole, nullptr, n, into);
+      });
   return out;
 }
 

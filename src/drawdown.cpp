@@ -7,11 +7,11 @@ int row_of(std::ptrdiff_t i) { return i < 0 ? NA_INTEGER : static_cast<int>(i) +
 
 } // namespace
 
-// Of each column the deepest fall; its rows are counted from 1, NA where there is none. With a
-// `level`, over the dates after the first, too: the mean depth of the falls, the share of dates
-// below the high, mean and root mean square of the depth, and its quantile (type 7). `kind`:
-// "wealth", or of what returns ("simple", "log", "profit") wealth is made, whose first row is then
-// before the first of them.
+// Of each column how many values are there and the deepest fall; its rows are counted from 1, NA
+// where there is none. With a `level`, over the dates after the first, too: the mean depth of the
+// falls, the share of dates below the high, mean and root mean square of the depth, and its
+// quantile (type 7). `kind`: "wealth", or of what returns ("simple", "log", "profit") wealth is
+// made, whose first row is then before the first of them.
 // [[Rcpp::export]]
 Rcpp::List core_falls(const Rcpp::NumericMatrix& x, const std::string& kind, bool additive,
                       const Rcpp::NumericVector& level) {
@@ -25,22 +25,23 @@ Rcpp::List core_falls(const Rcpp::NumericMatrix& x, const std::string& kind, boo
   const double at = all ? level[0] : 0.0;
   Rcpp::NumericMatrix numbers(k, 6);
   Rcpp::IntegerMatrix rows(k, 3);
+  Rcpp::IntegerVector observed(k);
   const double* from = x.begin();
   double* number = numbers.begin();
-  int* row = rows.begin();
+  int *row = rows.begin(), *count = observed.begin();
   imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
     imbroglio::Observed seen;
-    std::vector<double> highs(all ? n : 0), spare, wealth(made ? n : 0);
+    std::vector<double> depths(all ? n : 0), spare, wealth(made ? n : 0);
     for (std::size_t j = first; j < last; ++j) {
       const double* column = from + j * rows_given;
       if (made) imbroglio::wealth_from_returns(column, rows_given, which, wealth.data());
       seen.take(made ? wealth.data() : column, n);
       const double* x = seen.values();
+      count[j] = static_cast<int>(seen.size());
       const auto found =
-          imbroglio::falls_of(x, seen.size(), additive, all ? highs.data() : nullptr);
+          imbroglio::falls_of(x, seen.size(), additive, all ? depths.data() : nullptr);
       imbroglio::UnderWater under;
-      if (all)
-        under = imbroglio::under_water(x, seen.size(), additive, at, found, highs.data(), spare);
+      if (all) under = imbroglio::under_water(depths.data(), seen.size(), at, found, spare);
       const double values[] = {found.deepest.depth, under.average, under.time,
                                under.pain,          under.ulcer,   under.at_risk};
       for (std::size_t c = 0; c < 6; ++c) number[c * k + j] = values[c];
@@ -55,7 +56,7 @@ Rcpp::List core_falls(const Rcpp::NumericMatrix& x, const std::string& kind, boo
       Rcpp::_["trough"] = rows(Rcpp::_, 1), Rcpp::_["recovery"] = rows(Rcpp::_, 2),
       Rcpp::_["average"] = numbers(Rcpp::_, 1), Rcpp::_["under_water"] = numbers(Rcpp::_, 2),
       Rcpp::_["pain"] = numbers(Rcpp::_, 3), Rcpp::_["ulcer"] = numbers(Rcpp::_, 4),
-      Rcpp::_["at_risk"] = numbers(Rcpp::_, 5));
+      Rcpp::_["at_risk"] = numbers(Rcpp::_, 5), Rcpp::_["n"] = observed);
 }
 
 // Below the running high, or (`ahead`) from each row to the lowest that follows.

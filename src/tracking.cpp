@@ -58,48 +58,47 @@ void roll_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector
   const double* from = returns.begin();
   const int *starts = start.begin(), *chosen = rows.begin();
   const auto market = imbroglio::column_of(returns, start, benchmark);
-  // Two securities at a time, where neither has gaps.
-  imbroglio::over_columns(2 * n, (k + 1) / 2, [=](std::size_t first, std::size_t last) {
-    imbroglio::Beside pair(market, {}, n, span, log);
-    imbroglio::RollingDeviation rolling(window, min_obs);
-    imbroglio::RollingDeviationOfOne alone(window, min_obs);
-    std::vector<imbroglio::Two> both(n);
-    std::vector<double> apart(n), won(n), dense(n);
-    auto column = [=](std::size_t j) -> imbroglio::Column {
-      const std::size_t at = chosen[j] - 1;
-      return {from + at * n, starts[at], imbroglio::any_missing(from + at * n, n)};
-    };
-    for (std::size_t j = 2 * first; j < std::min(2 * last, k); ++j) {
-      const auto own = column(j);
-      if (!means && !market.gaps && !own.gaps && j % 2 == 0 && j + 1 < k) {
-        const auto next = column(j + 1);
-        if (!next.gaps) {
-          for (std::size_t i = 0; i < n; ++i)
-            both[i] = imbroglio::Two{own.returns[i] - market.returns[i],
-                                     next.returns[i] - market.returns[i]};
-          rolling(both.data(), n, errors + j * n, errors + (j + 1) * n);
-          ++j;
-          continue;
+  // Securities without gaps side by side, where the benchmark has none either.
+  const std::size_t many = imbroglio::RollingDeviations::at_once();
+  imbroglio::over_columns(
+      many * n, (k + many - 1) / many, [=](std::size_t first, std::size_t last) {
+        imbroglio::Beside pair(market, {}, n, span, log);
+        imbroglio::RollingDeviations rolling(window, min_obs);
+        std::vector<double> apart(n), won(n), dense(n);
+        std::vector<const double*> whole;
+        std::vector<double*> into;
+        for (std::size_t j = many * first; j < std::min(many * last, k); ++j) {
+          const std::size_t at = chosen[j] - 1;
+          const double* column = from + at * n;
+          const imbroglio::Column own{column, starts[at], imbroglio::any_missing(column, n)};
+          if (!means && !market.gaps && !own.gaps) {
+            whole.push_back(column);
+            into.push_back(errors + j * n);
+            if (whole.size() < many) continue;
+            rolling(whole, market.returns, n, into);
+            whole.clear();
+            into.clear();
+            continue;
+          }
+          pair.take(own);
+          const double *y = pair.y(), *x = pair.x();
+          const std::size_t size = pair.size();
+          auto spread = [&](double* to) {
+            std::fill(to, to + n, imbroglio::missing);
+            for (std::size_t i = 0; i < size; ++i) to[pair.row(i)] = dense[i];
+          };
+          for (std::size_t i = 0; i < size; ++i) apart[i] = y[i] - x[i];
+          rolling(apart.data(), size, dense.data());
+          spread(errors + j * n);
+          if (!means) continue;
+          imbroglio::rolling_mean(apart.data(), size, window, min_obs, dense.data());
+          spread(means + j * n);
+          for (std::size_t i = 0; i < size; ++i) won[i] = y[i] > x[i];
+          imbroglio::rolling_mean(won.data(), size, window, min_obs, dense.data());
+          spread(shares + j * n);
         }
-      }
-      pair.take(own);
-      const double *y = pair.y(), *x = pair.x();
-      const std::size_t size = pair.size();
-      auto spread = [&](double* to) {
-        std::fill(to, to + n, imbroglio::missing);
-        for (std::size_t i = 0; i < size; ++i) to[pair.row(i)] = dense[i];
-      };
-      for (std::size_t i = 0; i < size; ++i) apart[i] = y[i] - x[i];
-      alone(apart.data(), size, dense.data());
-      spread(errors + j * n);
-      if (!means) continue;
-      imbroglio::rolling_mean(apart.data(), size, window, min_obs, dense.data());
-      spread(means + j * n);
-      for (std::size_t i = 0; i < size; ++i) won[i] = y[i] > x[i];
-      imbroglio::rolling_mean(won.data(), size, window, min_obs, dense.data());
-      spread(shares + j * n);
-    }
-  });
+        rolling(whole, market.returns, n, into);
+      });
 }
 
 } // namespace

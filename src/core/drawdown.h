@@ -6,7 +6,6 @@
 #include <cstdint>
 #include <cstring>
 #include <vector>
-#include "common.h"
 #include "tail.h"
 
 namespace imbroglio {
@@ -60,10 +59,47 @@ struct Falls {
   double sum = 0.0, count = 0.0; // of the depths of the falls, as positive numbers
 };
 
+// From row t on, the first that is not below `back`, and into `low` the least before it: eight
+// rows at a time, as a fall is long.
+inline std::size_t end_of_fall(const double* wealth, std::size_t t, std::size_t n, double back,
+                               double& low) {
+  Two least = {low, low};
+  for (; t + 8 <= n; t += 8) {
+    Two w[4];
+    std::memcpy(w, wealth + t, sizeof w);
+    const auto at_it = ((w[0] >= back) | (w[1] >= back)) | ((w[2] >= back) | (w[3] >= back));
+    if (at_it[0] | at_it[1]) break;
+    const Two first = w[0] < w[1] ? w[0] : w[1], second = w[2] < w[3] ? w[2] : w[3],
+              both = first < second ? first : second;
+    least = both < least ? both : least;
+  }
+  low = std::min(least[0], least[1]);
+  for (; t < n && wealth[t] < back; ++t) low = wealth[t] < low ? wealth[t] : low;
+  return t;
+}
+
+inline void depths_of(const double* wealth, std::size_t n, double top, bool additive,
+                      double* depths) {
+  auto fill = [=](auto below) {
+    std::size_t i = 0;
+    for (; i + 2 <= n; i += 2) {
+      Two w;
+      std::memcpy(&w, wealth + i, sizeof w);
+      const Two depth = below(w);
+      std::memcpy(depths + i, &depth, sizeof depth);
+    }
+    if (i < n) depths[i] = below(wealth[i]);
+  };
+  if (additive)
+    fill([=](auto w) { return w - top; });
+  else
+    fill([=](auto w) { return (w - top) / top; });
+}
+
 // One pass over wealth of which none is missing: a fall is as deep as its lowest value, so that
-// only the deepest is looked through for where that was. `highs`, where it is not null, is filled
-// with the high that each value is below; of one that is at it, the value.
-inline Falls falls_of(const double* wealth, std::size_t n, bool additive, double* highs) {
+// only the deepest is looked through for where that was. `depths`, where it is not null, is filled
+// with how far each value is below the high.
+inline Falls falls_of(const double* wealth, std::size_t n, bool additive, double* depths) {
   Falls found;
   if (n == 0) return found;
   High high(additive), of_deepest(additive);
@@ -72,19 +108,21 @@ inline Falls falls_of(const double* wealth, std::size_t n, bool additive, double
   for (std::size_t t = 0; t < n;) {
     const std::size_t high_at = t;
     high.above(wealth[t]);
-    if (highs) highs[t] = wealth[t];
+    if (depths) depths[t] = 0.0;
     const High at_start = high;
     const double top = high();
     double low = INFINITY;
+    ++t;
     if (additive) {
-      for (++t; t < n && high.above(wealth[t]); ++t) low = wealth[t] < low ? wealth[t] : low;
+      for (; t < n && high.above(wealth[t]); ++t) low = wealth[t] < low ? wealth[t] : low;
     } else {
       // The edge stays where it is until wealth is back at it.
       const double back = high.edge();
-      for (++t; t < n && wealth[t] < back; ++t) low = wealth[t] < low ? wealth[t] : low;
+      if (t < n && wealth[t] < back) t = end_of_fall(wealth, t, n, back, low);
     }
-    if (highs) std::fill(highs + high_at + 1, highs + t, top);
     if (!(low < INFINITY)) continue;
+    if (depths)
+      depths_of(wealth + high_at + 1, t - high_at - 1, top, additive, depths + high_at + 1);
     const double depth = fall(low, top, additive);
     found.sum -= depth;
     found.count += 1.0;
@@ -100,20 +138,19 @@ inline Falls falls_of(const double* wealth, std::size_t n, bool additive, double
   if (end == 0) return found;
   // Of lows that are apart by rounding only, the first.
   const double near = lowest + High::slack * std::fabs(of_deepest());
-  std::size_t t = begin;
-  while (++t < end) {
+  std::size_t t = begin + 1;
+  if (additive) {
+    for (; t < end && wealth[t] > near; ++t) of_deepest.above(wealth[t]);
     of_deepest.above(wealth[t]);
-    if (wealth[t] <= near) break;
+  } else {
+    t = std::find_if(wealth + t, wealth + end, [=](double w) { return w <= near; }) - wealth;
   }
   worst.depth = fall(wealth[t], of_deepest(), additive);
   worst.peak = static_cast<std::ptrdiff_t>(begin);
   worst.trough = static_cast<std::ptrdiff_t>(t);
-  for (++t; t < n; ++t) {
-    if (wealth[t] >= of_deepest.edge()) {
-      worst.recovery = static_cast<std::ptrdiff_t>(t);
-      break;
-    }
-  }
+  const double* back = std::find_if(wealth + t + 1, wealth + n,
+                                    [edge = of_deepest.edge()](double w) { return w >= edge; });
+  if (back != wealth + n) worst.recovery = back - wealth;
   return found;
 }
 
@@ -170,32 +207,13 @@ struct UnderWater {
   double time = missing, pain = missing, ulcer = missing, at_risk = missing;
 };
 
-// Of wealth of which none is missing, over the dates after the first; `highs` is what falls_of()
-// filled, and becomes how far each value is below. `spare` is room.
-inline UnderWater under_water(const double* wealth, std::size_t n, bool additive, double level,
-                              const Falls& falls, double* highs, std::vector<double>& spare) {
+// Of n depths that falls_of() filled, over the dates after the first. `spare` is room.
+inline UnderWater under_water(const double* depths, std::size_t n, double level,
+                              const Falls& falls, std::vector<double>& spare) {
   UnderWater found;
   if (n < 2) return found;
-  double* high = highs + 1;
-  const double* w = wealth + 1;
+  const double* d = depths + 1;
   const std::size_t known = n - 1;
-  auto fill = [=](auto below) {
-    // In place: each fall is written where its high was read.
-    std::size_t i = 0;
-    for (; i + 2 <= known; i += 2) {
-      Two top, value;
-      std::memcpy(&top, high + i, sizeof top);
-      std::memcpy(&value, w + i, sizeof value);
-      const Two depth = below(top, value);
-      std::memcpy(high + i, &depth, sizeof depth);
-    }
-    if (i < known) high[i] = below(high[i], w[i]);
-  };
-  if (additive)
-    fill([](auto top, auto value) { return value - top; });
-  else
-    fill([](auto top, auto value) { return (value - top) / top; });
-  const double* d = high;
   const auto [sum, squares, below] = sums_of<3>(known, [=](auto at, auto& sums) {
     const auto here = at(d), none = here - here, one = none + 1.0;
     sums[0] += here;

@@ -27,7 +27,7 @@ void check(const std::string& name, double worst, double tolerance) {
 // The largest relative error of the rolling variance over all windows.
 double rolling_error(const Series& x, std::size_t window) {
   Series out(x.size());
-  RollingDeviationOfOne(window, window)(x.data(), x.size(), out.data());
+  RollingDeviations(window, window)(x.data(), x.size(), out.data());
   double worst = 0.0;
   for (std::size_t t = 0; t < x.size(); ++t) {
     if (t + 1 < window) {
