@@ -202,8 +202,13 @@ struct GedFamily {
     by_shape[0] = by_log_p_ - p_ * power * log_size;
     return constant_ - power;
   }
+  // Over how much of z the density may be followed, which has a peak or an edge at 0.
+  double smooth() const { return 0.25 / (1.0 + p_); }
   double draw(Random& random) const {
-    const double size = std::pow(random.gamma(1.0 / p_), 1.0 / p_);
+    const double a = 1.0 / p_;
+    // A gamma of less than 1 is one more than that times a power of a uniform one.
+    double size = std::pow(random.gamma(a < 1.0 ? a + 1.0 : a), a);
+    if (a < 1.0) size *= random.uniform();
     return random.uniform() < 0.5 ? -size : size;
   }
   static Estimate by_moments(const Described& s) {
@@ -319,6 +324,8 @@ struct NigFamily {
     // g - alpha w + beta z, without a difference of large numbers far out.
     return constant_ + (g_ - alpha_) + beta_ * z - alpha_ * z * z / (1.0 + w) + bessel - log_w;
   }
+  // Its deviation.
+  double smooth() const { return alpha_ / (g_ * std::sqrt(g_)); }
   double draw(Random& random) const {
     const double y = random.inverse_gaussian(1.0 / g_, 1.0);
     return beta_ * y + std::sqrt(y) * random.normal();

@@ -5,6 +5,7 @@
 #include <cstddef>
 #include <vector>
 #include "families.h"
+#include "ged.h"
 #include "minimise.h"
 
 namespace imbroglio {
@@ -15,46 +16,6 @@ struct Fit {
   double log_likelihood = missing;
   bool converged = false;
 };
-
-// Where a search for the likeliest stood: `slope` is the steepest of the mean log-likelihood, by
-// location over size, ln scale and free shapes.
-struct SearchStep {
-  Estimate at;
-  double log_likelihood, slope;
-};
-using Search = std::vector<SearchStep>;
-
-// Where a function that falls from a to b is 0, by Chandrupatla's method (1997); an end where it
-// does not change its sign.
-template <class Function>
-double root_of(Function f, double a, double b, double tolerance) {
-  double x1 = b, x2 = a, x3 = a, f1 = f(b), f2 = f(a), f3 = f2, t = 0.5;
-  if (!(f2 > 0.0)) return a;
-  if (!(f1 < 0.0)) return b;
-  for (int i = 0; i < 200; ++i) {
-    const double x = x1 + t * (x2 - x1), at = f(x);
-    if ((at > 0.0) == (f1 > 0.0)) {
-      x3 = x1;
-      f3 = f1;
-    } else {
-      x3 = x2;
-      f3 = f2;
-      x2 = x1;
-      f2 = f1;
-    }
-    x1 = x;
-    f1 = at;
-    const double limit = tolerance / std::fabs(x2 - x1);
-    if (limit > 0.5 || at == 0.0) break;
-    const double xi = (x1 - x2) / (x3 - x2), phi = (f1 - f2) / (f3 - f2);
-    t = phi * phi < xi && (1.0 - phi) * (1.0 - phi) < 1.0 - xi
-            ? f1 / (f2 - f1) * f3 / (f2 - f3) +
-                  (x3 - x1) / (x2 - x1) * f1 / (f3 - f1) * f2 / (f3 - f2)
-            : 0.5;
-    t = std::min(std::max(t, limit), 1.0 - limit);
-  }
-  return std::fabs(f2) < std::fabs(f1) ? x2 : x1;
-}
 
 // How the free shapes move with each of the natural ones: [natural][free].
 template <class Family>
@@ -134,26 +95,12 @@ class FamilyFit {
     return search({Family::free(shape)}, 1, 1e-5, converged, &known);
   }
 
-  // What a search near the truth may know beforehand: the inverse of the mean square of the
-  // gradient there, by a sample.
+  // What a search near the truth may know beforehand, by a sample of the family's.
   static Square curvature_at(const Shapes& shape, Random random) {
     const Family family(shape);
-    Square squares{}, inverse{};
-    constexpr int draws = 4000;
-    for (int i = 0; i < draws; ++i) {
-      const double z = family.draw(random);
-      double by_z;
-      Shapes one{};
-      family.term(z, by_z, one);
-      Free g{by_z, 1.0 + by_z * z};
-      for (std::size_t j = 0; j < Family::shapes; ++j)
-        g[2 + j] = Family::stretch[j] * g[1] - one[j];
-      for (std::size_t a = 0; a < k; ++a)
-        for (std::size_t b = 0; b < k; ++b) squares[a][b] += g[a] * g[b] / draws;
-    }
-    if (invert<k>(squares, k, inverse)) return inverse;
-    for (std::size_t a = 0; a < k; ++a) inverse[a][a] = 1.0;
-    return inverse;
+    std::vector<double> z(4000);
+    for (double& v : z) v = family.draw(random);
+    return FamilyFit(z.data(), z.size()).curvature(free_of({0.0, 1.0, shape, true}));
   }
 
   double log_likelihood(const Estimate& at) const {
@@ -182,9 +129,16 @@ class FamilyFit {
               [](const Minimum<k>& a, const Minimum<k>& b) { return a.value < b.value; });
     Minimum<k> best;
     for (std::size_t i = 0; i < std::min(searched, tried.size()); ++i) {
+      const Square here = known ? *known : curvature(tried[i].at);
       std::vector<Minimum<k>> steps;
-      const auto found = minimise<k>(f, tried[i].at, tolerance, known, path ? &steps : nullptr);
-      if (!(found.value < best.value)) continue;
+      auto go_on = [&](const Free& from, double until) {
+        return minimise<k>(f, from, until, &here, path ? &steps : nullptr);
+      };
+      // One that comes to where another was is not followed to its end.
+      const bool first = !std::isfinite(best.value);
+      auto found = go_on(tried[i].at, first ? tolerance : std::max(tolerance, 1e-4));
+      if (!first && found.value < best.value - 1e-7) found = go_on(found.at, tolerance);
+      if (!(found.value < best.value - (first ? 0.0 : 1e-7))) continue;
       best = found;
       if (!path) continue;
       path->clear();
@@ -196,6 +150,17 @@ class FamilyFit {
     return natural_of(best.at);
   }
 
+  static Free free_of(const Estimate& at) {
+    const Shapes free = Family::free(at.shape);
+    Free p{};
+    p[0] = at.location;
+    p[1] = std::log(at.scale);
+    for (std::size_t j = 0; j < Family::shapes; ++j) {
+      p[2 + j] = free[j];
+      p[1] -= Family::stretch[j] * free[j];
+    }
+    return p;
+  }
   static Estimate natural_of(const Free& p) {
     return {p[0], scale_of(p), Family::natural(shape_of(p)), true};
   }
@@ -234,6 +199,31 @@ class FamilyFit {
     return std::log(scale) - sum / count_;
   }
 
+  // The inverse of the mean square of each observation's gradient: near the likeliest, about that
+  // of the second derivatives.
+  Square curvature(const Free& p) const {
+    const Family family(Family::natural(shape_of(p)));
+    const double per_scale = 1.0 / scale_of(p);
+    Square squares{}, inverse{};
+    for (std::size_t i = 0; i < n_; ++i) {
+      const double z = (x_[i] - p[0]) * per_scale;
+      double by_z;
+      Shapes one{};
+      family.term(z, by_z, one);
+      Free g{by_z * per_scale, 1.0 + by_z * z};
+      for (std::size_t j = 0; j < Family::shapes; ++j)
+        g[2 + j] = Family::stretch[j] * g[1] - one[j];
+      for (std::size_t a = 0; a < k; ++a)
+        for (std::size_t b = 0; b <= a; ++b) squares[a][b] += g[a] * g[b] / count_;
+    }
+    for (std::size_t a = 0; a < k; ++a)
+      for (std::size_t b = 0; b < a; ++b) squares[b][a] = squares[a][b];
+    if (invert<k>(squares, k, inverse)) return inverse;
+    for (std::size_t a = 0; a < k; ++a)
+      for (std::size_t b = 0; b < k; ++b) inverse[a][b] = a == b ? 1.0 : 0.0;
+    return inverse;
+  }
+
   void finish(const Estimate& found, bool converged, Fit& fit) const {
     fit.at = found;
     fit.log_likelihood = log_likelihood(found);
@@ -244,14 +234,8 @@ class FamilyFit {
   // From the observed information, by differences of the gradient; then as of the natural
   // parameters.
   bool errors_of(const Estimate& at, Fit& fit) const {
-    Free p{}, up{}, down{}, g_up{}, g_down{};
-    const Shapes free = Family::free(at.shape);
-    p[0] = at.location;
-    p[1] = std::log(at.scale);
-    for (std::size_t j = 0; j < Family::shapes; ++j) {
-      p[2 + j] = free[j];
-      p[1] -= Family::stretch[j] * free[j];
-    }
+    Free up{}, down{}, g_up{}, g_down{};
+    const Free p = free_of(at);
     auto parameters = [](const Free& q) {
       const Estimate natural = natural_of(q);
       return std::array<double, 4>{natural.location, natural.scale, natural.shape[0],
@@ -319,101 +303,11 @@ inline bool FamilyFit<LaplaceFamily>::errors_of(const Estimate& at, Fit& fit) co
   return true;
 }
 
-// Where p is below 2 the slope is not smooth at the observations; but location hardly depends on
-// p, nor p on location. So each is found given the other, in turns, until neither moves.
 template <>
 inline Estimate FamilyFit<GedFamily>::search(const std::vector<Shapes>& starts, std::size_t,
                                              double tolerance, bool& converged, const Square*,
                                              Search* path) const {
-  const double* x = x_;
-  double location = 0.5 * (x[(n_ - 1) / 2] + x[n_ / 2]), log_p = starts[0][0];
-  const double size = x[static_cast<std::size_t>(0.75 * static_cast<double>(n_ - 1))] -
-                      x[static_cast<std::size_t>(0.25 * static_cast<double>(n_ - 1))];
-  const double lowest = std::log(0.2), highest = std::log(60.0);
-  std::vector<double> logs(n_);
-  double power_mean = missing;
-  // The slope of the likelihood along ln p, scale being the best for it.
-  auto slope = [&](double at) {
-    const double p = std::exp(at);
-    double powers = 0.0, weighted = 0.0;
-    for (double log_away : logs) {
-      const double power = std::exp(p * log_away);
-      powers += power;
-      weighted += power * log_away;
-    }
-    power_mean = powers / count_;
-    const double log_scale = std::log(p * power_mean) / p;
-    return 1.0 + digamma(1.0 / p) / p - (weighted / powers - log_scale);
-  };
-  auto side = [&](double m, double p) {
-    double sum = 0.0;
-    for (std::size_t i = 0; i < n_; ++i) {
-      const double away = x[i] - m;
-      // As exact as pow(), to rounding, in half the time.
-      if (away != 0.0) sum += std::copysign(std::exp((p - 1.0) * std::log(std::fabs(away))), away);
-    }
-    return sum;
-  };
-  auto loss = [&](double m, double p) {
-    return sum_of(n_, [&](std::size_t i) { return std::pow(std::fabs(x[i] - m), p); });
-  };
-  auto measure_from_location = [&] {
-    for (std::size_t i = 0; i < n_; ++i)
-      logs[i] = std::log(std::max(std::fabs(x[i] - location), 1e-300));
-  };
-  // With the best scale.
-  auto now = [&]() -> Estimate {
-    const double steep = slope(log_p), p = std::exp(log_p);
-    const double scale = std::exp(std::log(p * power_mean) / p);
-    if (path) path->push_back({{location, scale, {p, 0.0}, true}, missing, std::fabs(steep)});
-    return {location, scale, {p, 0.0}, power_mean > 0.0 && std::isfinite(power_mean)};
-  };
-  converged = false;
-  measure_from_location();
-  // Where the next turn looks: as far again as the last one moved.
-  double reach = 0.5, around = 0.05 * size;
-  for (int turn = 0; turn < 40 && !converged; ++turn) {
-    if (path) now();
-    const double before = log_p, stood = location;
-    double low = std::max(lowest, log_p - reach), high = std::min(highest, log_p + reach);
-    while (low > lowest && !(slope(low) > 0.0)) low = std::max(lowest, low - 0.5);
-    while (high < highest && !(slope(high) < 0.0)) high = std::min(highest, high + 0.5);
-    log_p = root_of(slope, low, high, 0.1 * tolerance);
-    const double p = std::exp(log_p);
-    if (p > 1.0) {
-      double left = location - around, right = location + around;
-      for (double by = around; left > x[0] && !(side(left, p) > 0.0); by *= 4.0) left -= by;
-      for (double by = around; right < x[n_ - 1] && !(side(right, p) < 0.0); by *= 4.0)
-        right += by;
-      location =
-          root_of([&](double m) { return side(m, p); }, left, right, 0.1 * tolerance * size);
-    } else {
-      // The best is at an observation: ever smaller steps among those about the middle.
-      std::size_t best = n_ / 2;
-      double least = loss(x[best], p);
-      for (std::size_t step = std::max<std::size_t>(1, n_ / 16); step >= 1; step /= 2) {
-        for (bool moved = true; moved;) {
-          moved = false;
-          for (std::size_t next :
-               {best >= step ? best - step : best, std::min(best + step, n_ - 1)}) {
-            const double value = loss(x[next], p);
-            if (value < least) {
-              least = value;
-              best = next;
-              moved = true;
-            }
-          }
-        }
-      }
-      location = x[best];
-    }
-    converged = std::fabs(log_p - before) < tolerance &&
-                std::fabs(location - stood) < tolerance * std::max(size, 1e-12);
-    reach = std::min(0.5, 4.0 * std::fabs(log_p - before) + tolerance);
-    around = std::min(0.05 * size, 4.0 * std::fabs(location - stood) + tolerance * size);
-    measure_from_location();
-  }
-  const Estimate found = now();
+  const Estimate found = GedSearch(x_, n_, starts[0][0])(tolerance, converged, path);
   if (path)
     for (SearchStep& step : *path) step.log_likelihood = log_likelihood(step.at);
   return found;

@@ -118,9 +118,10 @@ double stride(const Family& family, double z) {
   return 1.0 / (4.0 / (1.0 + std::fabs(z)) + std::fabs(slope));
 }
 
-// ln of the probability beyond z, below it (`side` -1) or above (1); right where it is small.
+// ln of the probability beyond z, below it (`side` -1) or above (1); right where it is small. What
+// is less than `least` of it is left out.
 template <class Family>
-double log_beyond(const Family& family, double z, double side) {
+double log_beyond(const Family& family, double z, double side, double least = 1e-18) {
   double slope;
   const double edge = log_density(family, z, slope);
   double sum = 0.0, at = z;
@@ -130,7 +131,7 @@ double log_beyond(const Family& family, double z, double side) {
         side < 0.0 ? panel<10>(family, next, at, edge) : panel<10>(family, at, next, edge);
     sum += part;
     at = next;
-    if (part < 1e-18 * sum) break;
+    if (part < least * sum) break;
   }
   return edge + std::log(sum);
 }
@@ -177,33 +178,85 @@ struct HasClosedForm : std::false_type {};
 template <class Family>
 struct HasClosedForm<Family, std::void_t<decltype(&Family::below)>> : std::true_type {};
 
+// A step in which the density is nearly a cubic.
+template <class Family>
+double step_from(const Family& family, double z) {
+  return 0.08 * stride(family, z);
+}
+inline double step_from(const GedFamily& family, double z) {
+  return std::min(0.08 * stride(family, z), std::max(family.smooth() * std::fabs(z), 1e-6));
+}
+inline double step_from(const NigFamily& family, double z) {
+  return std::min(0.08 * stride(family, z), 0.05 * family.smooth());
+}
+
+// The probability below values that ascend, by steps much shorter than the density takes to
+// change: between two of them it is the cubic that has its values and slopes at both.
+template <class Family>
+class Steps {
+ public:
+  Steps(const Family& family, double first, double last) : family_(family), last_(last) {
+    from_ = to_ = at(first, std::exp(log_beyond(family, first, -1.0, 1e-12)));
+  }
+
+  // z is no less than the one before.
+  double below(double z) {
+    while (to_.z < z) {
+      from_ = to_;
+      step();
+    }
+    return z < to_.z ? from_.below + grown((z - from_.z) / (to_.z - from_.z)) : to_.below;
+  }
+
+ private:
+  struct Place {
+    double z, below, density, slope;
+  };
+
+  Place at(double z, double below) const {
+    double slope;
+    const double density = std::exp(log_density(family_, z, slope));
+    // At a peak or an edge the step is short enough to do without.
+    if (std::is_same_v<Family, GedFamily> && z == 0.0) slope = 0.0;
+    return {z, below, density, density * slope};
+  }
+
+  void step() {
+    double to = from_.z + step_from(family_, from_.z);
+    const double beyond = skip_nothing(family_, from_.z, last_);
+    if (beyond > from_.z) to = beyond;
+    if (from_.z < 0.0 && to > 0.0) to = 0.0;
+    to_ = at(to, 0.0);
+    to_.below = from_.below + (beyond > from_.z ? 0.0 : grown(1.0));
+  }
+
+  // Over a share of the step.
+  double grown(double t) const {
+    const double h = to_.z - from_.z, t2 = t * t, t3 = t2 * t, t4 = t2 * t2;
+    return h * (from_.density * (t - t3 + 0.5 * t4) + to_.density * (t3 - 0.5 * t4) +
+                h * (from_.slope * (0.5 * t2 - 2.0 / 3.0 * t3 + 0.25 * t4) +
+                     to_.slope * (0.25 * t4 - 1.0 / 3.0 * t3)));
+  }
+
+  const Family& family_;
+  double last_;
+  Place from_, to_;
+};
+
 // The distribution function at values that ascend.
 template <class Family>
 void distribution_of(const Estimate& at, const std::vector<double>& x, std::vector<double>& u) {
   const Family family(at.shape);
-  const std::size_t n = x.size();
-  u.resize(n);
+  u.resize(x.size());
+  auto standard = [&](double v) { return (v - at.location) / at.scale; };
   if constexpr (HasClosedForm<Family>::value) {
-    for (std::size_t i = 0; i < n; ++i) u[i] = family.below((x[i] - at.location) / at.scale);
+    for (std::size_t i = 0; i < x.size(); ++i) u[i] = family.below(standard(x[i]));
   } else {
-    // From each to the next; the upper tail closes it, and tells that all of it adds up to one.
-    double z = (x[0] - at.location) / at.scale;
-    u[0] = std::exp(log_beyond(family, z, -1.0));
-    for (std::size_t i = 1; i < n; ++i) {
-      const double next = (x[i] - at.location) / at.scale;
-      double grown = u[i - 1];
-      if (next - z > 0.02) z = skip_nothing(family, z, next);
-      while (next - z > 0.02) {
-        const double to = std::min(next, z + stride(family, z));
-        grown += panel<10>(family, z, to, 0.0);
-        // Falling to nothing is the end of it.
-        z = to < next ? skip_nothing(family, to, next) : to;
-      }
-      if (next > z) grown += panel<2>(family, z, next, 0.0);
-      z = next;
-      u[i] = grown;
-    }
-    const double whole = u[n - 1] + std::exp(log_beyond(family, z, 1.0));
+    const double last = standard(x.back());
+    Steps<Family> steps(family, standard(x.front()), last);
+    for (std::size_t i = 0; i < x.size(); ++i) u[i] = steps.below(standard(x[i]));
+    // The upper tail closes it, and tells that all of it adds up to one.
+    const double whole = u.back() + std::exp(log_beyond(family, last, 1.0, 1e-12));
     for (double& v : u) v /= whole;
   }
 }
