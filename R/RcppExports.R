@@ -317,6 +317,14 @@ core_rolling_tracking <- function(returns, start, benchmark, rows, span, log, wi
     .Call(`_imbroglio_core_rolling_tracking`, returns, start, benchmark, rows, span, log, window, min_obs)
 }
 
+core_unpack <- function(ids, pieces, width) {
+    .Call(`_imbroglio_core_unpack`, ids, pieces, width)
+}
+
+core_runs <- function(x) {
+    .Call(`_imbroglio_core_runs`, x)
+}
+
 core_column_views <- function(x) {
     .Call(`_imbroglio_core_column_views`, x)
 }

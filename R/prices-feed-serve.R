@@ -26,6 +26,9 @@
 #' @param ready A function that is called with the address when the feed answers.
 #' @return Nothing; it serves until `seconds` are over or it is interrupted. If the environment
 #'   has `IMBROGLIO_FEED_TOKEN`, only who has the same token is answered.
+#' @section What is served: Whole series come from the store as [read_prices()] reads them, tested
+#'   against their checksums; of a store that was damaged or changed by another program the answer
+#'   is 500.
 #' @section Errors: `imbroglio_error_argument` for a fault that is not known,
 #'   `imbroglio_error_feed` for a port that is taken, and those of [store_prices()].
 #' @family ways to get prices

@@ -25,7 +25,7 @@ table_asked <- function(connection, request, form, page_rows) {
     return(problem(400L, sprintf("At most %d securities at once.", most_at_once)))
   }
   with_store(connection, function(connection, address) {
-    asked_rows <- rows_asked(connection, path, asked, lapply(days, as.integer))
+    asked_rows <- rows_asked(connection, address, path, asked, lapply(days, as.integer))
     if (!is.null(asked_rows$problem)) return(asked_rows$problem)
     total <- nrow(asked_rows$rows)
     page <- if (is.null(asked[["next"]])) 1 else as.numeric(sub("^.*\\.", "", asked[["next"]]))
@@ -83,7 +83,7 @@ query_of <- function(text) {
   split(values, plain(1L))
 }
 
-rows_asked <- function(connection, path, asked, days) {
+rows_asked <- function(connection, address, path, asked, days) {
   version <- DBI::dbGetQuery(
     connection,
     "select identity, (select coalesce(max(addition), 0) from additions) as addition
@@ -116,12 +116,16 @@ rows_asked <- function(connection, path, asked, days) {
     }
     since <- as.numeric(sub("^.*\\.", "", asked$held_state))
   }
-  query <- query_of_rows(sub("^/v1/", "", path), fields, known$id, days, since)
-  rows <- DBI::dbGetQuery(connection, paste(query, "order by 1, 2"))
+  rows <- if (path == "/v1/prices" && is.null(since)) {
+    within_days(rows_now(connection, address, is_sealed(connection), known$id), days)
+  } else {
+    query <- query_of_rows(sub("^/v1/", "", path), fields, known$id, days, since)
+    lapply(DBI::dbGetQuery(connection, paste(query, "order by 1, 2")), as.numeric)
+  }
   rows <- data.frame(
     security = known$security[match(rows$security_id, known$id)],
-    date = core_iso_days(.Date(as.numeric(rows$day))),
-    lapply(rows[fields], as.numeric)
+    date = core_iso_days(.Date(rows$day)),
+    rows[fields]
   )
   has <- vapply(rows[fields], function(v) any(!is.na(v)), NA) |
     fields %in% c("close", "split", "dividend")
@@ -146,6 +150,11 @@ securities_listed <- function(connection, known) {
     from = day("low"),
     to = day("high")
   )
+}
+
+within_days <- function(series, days) {
+  inside <- series$day >= (days$from %||% -Inf) & series$day <= (days$to %||% Inf)
+  if (all(inside)) series else lapply(series, `[`, inside)
 }
 
 # Rows of a span, or those that changed since a state and those after what is held.

@@ -69,12 +69,11 @@ end_of_time <- function(as_of) {
 }
 
 # Each series is tested against its checksum.
-rows_now <- function(connection, address, sealed) {
-  series <- series_now(connection, address)
+rows_now <- function(connection, address, sealed, ids = NULL) {
+  series <- series_now(connection, address, ids)
   if (!sealed) return(series)
   securities <- DBI::dbGetQuery(connection, "select id, security from securities")
-  summed <- lapply(series, as.numeric)
-  check_series(connection, address, summed, securities)
+  check_series(connection, address, series, securities, ids)
   series
 }
 
@@ -117,64 +116,69 @@ rows_known <- function(connection, address, addition, sealed) {
   as.list(rows)
 }
 
-series_now <- function(connection, address) {
-  kind <- address$kind
+# `ids`: of which securities; `NULL`: all.
+series_now <- function(connection, address, ids = NULL) {
+  of <- function(column) {
+    if (is.null(ids)) "true" else sprintf("%s in (%s)", column, paste(ids, collapse = ", "))
+  }
   rows <- function(...) {
-    DBI::dbGetQuery(
+    found <- DBI::dbGetQuery(
       connection,
       paste(
         "select security_id, day, ",
         paste(price_fields, collapse = ", "),
-        "from prices",
+        "from prices where",
+        of("security_id"),
         ...
       )
     )
+    lapply(found, as.numeric)
   }
-  packed <- if (kind == "sqlite") {
-    DBI::dbGetQuery(connection, "select security_id, n, data from packed")
+  packed <- if (address$kind == "sqlite") {
+    DBI::dbGetQuery(
+      connection,
+      paste("select security_id, n, data from packed where", of("security_id"))
+    )
   }
   if (!NROW(packed)) return(rows("order by security_id, day"))
   # Rows that came later, and those of securities that are not packed.
-  late <- rbind(
+  late <- Map(
+    c,
     # By the index, an addition and a security at a time: most rows are of additions that others'
     # packed series lack.
-    DBI::dbGetQuery(
+    lapply(DBI::dbGetQuery(
       connection,
       sprintf(
         "select p.security_id, p.day, %s from packed cross join additions a cross join prices p
         where a.addition > packed.addition and p.addition = a.addition
-          and p.security_id = packed.security_id",
-        paste0("p.", price_fields, collapse = ", ")
+          and p.security_id = packed.security_id and %s",
+        paste0("p.", price_fields, collapse = ", "),
+        of("packed.security_id")
       )
-    ),
-    rows(paste0(
-      "where security_id in (select id from securities where id not in (select ",
-      "security_id from packed))"
-    ))
+    ), as.numeric),
+    rows(
+      "and security_id in (select id from securities where id not in (select security_id ",
+      "from packed))"
+    )
   )
-  late_of <- split(seq_len(nrow(late)), late$security_id)
-  late <- as.matrix(late[-1L])
-  ids <- sort(unique(c(packed$security_id, as.integer(names(late_of)))))
   width <- length(price_fields) + 1L
-  series <- lapply(ids, function(id) {
-    i <- match(id, packed$security_id)
-    long <- if (!is.na(i)) {
-      if (length(packed$data[[i]]) != packed$n[i] * width * 8) {
-        refuse_damaged(address, "packed prices")
-      }
-      matrix(
-        readBin(packed$data[[i]], "double", packed$n[i] * width, endian = "little"),
-        ncol = width
-      )
-    }
-    long <- rbind(long, late[late_of[[as.character(id)]], , drop = FALSE])
-    if (is.unsorted(long[, 1L])) long[order(long[, 1L]), , drop = FALSE] else long
-  })
-  column <- function(k) unlist(lapply(series, function(long) long[, k]))
-  c(
-    list(security_id = rep(ids, vapply(series, nrow, 0L)), day = as.integer(column(1L))),
-    lapply(stats::setNames(seq_along(price_fields) + 1L, price_fields), column)
-  )
+  if (any(lengths(packed$data) != packed$n * width * 8)) refuse_damaged(address, "packed prices")
+  pieces <- stats::setNames(unclass(packed$data), packed$security_id)
+  late_of <- split(seq_along(late$day), late$security_id)
+  for (id in names(late_of)) {
+    added <- vapply(late[-1L], `[`, numeric(length(late_of[[id]])), late_of[[id]])
+    long <- rbind(
+      if (!is.null(pieces[[id]])) {
+        n <- length(pieces[[id]]) / 8
+        matrix(readBin(pieces[[id]], "double", n, endian = "little"), ncol = width)
+      },
+      matrix(added, ncol = width)
+    )
+    pieces[[id]] <- if (is.unsorted(long[, 1L])) long[order(long[, 1L]), , drop = FALSE] else long
+  }
+  ids <- sort(as.numeric(names(pieces)))
+  unpacked <- core_unpack(ids, unname(pieces[as.character(ids)]), width)
+  stats::setNames(unpacked, c("security_id", "day", price_fields))
 }
 
 # The rows of a table as they stood after an addition.
@@ -197,7 +201,7 @@ rows_before <- function(connection, table, addition) {
 # actions, so that none is measured by oversight; `price = "close"` measures it all the same.
 delivery_of_rows <- function(securities, security, day, values, actions, about, origin, how) {
   values <- lapply(values, as.numeric)
-  values <- values[vapply(values, function(v) any(!is.na(v)), NA)]
+  values <- values[vapply(values, function(v) !anyNA(v) || !all(is.na(v)), NA)]
   told <- if (nrow(actions)) actions[order(match(actions$security, securities), actions$date), ]
   adjusted <- with_adjusted(values, securities, security, day, told)
   values <- adjusted$values

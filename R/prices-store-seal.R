@@ -32,16 +32,27 @@ name_of_ids <- function(connection) {
 }
 
 sum_rows <- function(rows, names, fields, by) {
-  keys <- sort(unique(rows[[by]]))
-  columns <- c(
-    list(as.numeric(names$number[match(rows$security_id, names$id)])),
-    unname(as.list(rows[fields]))
-  )
+  groups <- groups_of(rows[[by]])
+  owner <- if (by == "security_id") groups else groups_of(rows$security_id)
+  number <- names$number[match(owner$keys, names$id)][owner$of]
   data.frame(
-    id = as.integer(keys),
-    n = tabulate(match(rows[[by]], keys), length(keys)),
-    sum = core_row_sums(columns, match(rows[[by]], keys), length(keys))
+    id = as.integer(groups$keys),
+    n = tabulate(groups$of, length(groups$keys)),
+    sum = core_row_sums(
+      c(list(as.numeric(number)), unname(as.list(rows[fields]))),
+      groups$of,
+      length(groups$keys)
+    )
   )
+}
+
+# What numbers there are, rising, and which of them each is: by their runs where they rise.
+groups_of <- function(x) {
+  if (is.unsorted(x)) {
+    keys <- sort(unique(x))
+    return(list(keys = keys, of = match(x, keys)))
+  }
+  core_runs(x)
 }
 
 series_sums <- function(rows, names) {
@@ -184,7 +195,8 @@ refuse_damaged <- function(address, what) {
 }
 
 # Series as they are read, against the sums written with them.
-check_series <- function(connection, address, rows, securities) {
+check_series <- function(connection, address, rows, securities, ids) {
+  if (!is.null(ids)) securities <- securities[securities$id %in% ids, ]
   sums <- sum_rows(
     rows,
     list(id = securities$id, number = name_numbers(securities$security)),
@@ -193,15 +205,15 @@ check_series <- function(connection, address, rows, securities) {
   )
   compare_sums(connection, address, "series", sums, function(id) {
     sprintf("the prices of %s", some(securities$security[match(id, securities$id)]))
-  })
+  }, among = ids)
 }
 
-compare_sums <- function(connection, address, what, sums, called, until = Inf) {
+compare_sums <- function(connection, address, what, sums, called, until = Inf, among = NULL) {
   written <- DBI::dbGetQuery(
     connection,
     sprintf("select id, n, sum from sums where what = '%s'", what)
   )
-  written <- written[written$id <= until, ]
+  written <- written[written$id <= until & (is.null(among) | written$id %in% among), ]
   both <- merge(written, sums, by = "id", all = TRUE)
   wrong <- both$id[!(both$sum.x == both$sum.y & both$n.x == both$n.y) %in% TRUE]
   if (length(wrong)) refuse_damaged(address, called(wrong))

@@ -308,13 +308,16 @@ read_store <- function(store, how) {
     } else {
       rows_known(connection, address, state$addition, sealed)
     }
-    there <- !is.na(rows$close) | !is.na(rows$adjusted)
-    if (!all(there)) rows <- lapply(rows, `[`, there)
+    if (anyNA(rows$close)) {
+      there <- !is.na(rows$close) | !is.na(rows$adjusted)
+      rows <- lapply(rows, `[`, there)
+    }
     if (!length(rows$day)) {
       fail("empty", sprintf("There are no prices in the store %s.", address$shown))
     }
     securities <- DBI::dbGetQuery(connection, "select * from securities order by id")
-    securities <- securities[securities$id %in% unique(rows$security_id), ]
+    owner <- groups_of(rows$security_id)
+    securities <- securities[match(owner$keys, securities$id), ]
     acted <- rows_before(connection, "actions", state$addition)
     acted <- acted[
       acted$security_id %in% securities$id & !(is.na(acted$split) & is.na(acted$dividend)),
@@ -323,7 +326,7 @@ read_store <- function(store, how) {
     names(about)[4L] <- "group"
     delivery_of_rows(
       securities$security,
-      match(rows$security_id, securities$id),
+      owner$of,
       rows$day,
       rows[price_fields],
       data.frame(

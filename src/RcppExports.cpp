@@ -1077,6 +1077,30 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_unpack
+Rcpp::List core_unpack(const Rcpp::NumericVector& ids, const Rcpp::List& pieces, int width);
+RcppExport SEXP _imbroglio_core_unpack(SEXP idsSEXP, SEXP piecesSEXP, SEXP widthSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type ids(idsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type pieces(piecesSEXP);
+    Rcpp::traits::input_parameter< int >::type width(widthSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_unpack(ids, pieces, width));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_runs
+Rcpp::List core_runs(const Rcpp::NumericVector& x);
+RcppExport SEXP _imbroglio_core_runs(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_runs(x));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_column_views
 Rcpp::List core_column_views(const Rcpp::NumericMatrix& x);
 RcppExport SEXP _imbroglio_core_column_views(SEXP xSEXP) {
@@ -1208,6 +1232,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_tracking", (DL_FUNC) &_imbroglio_core_tracking, 6},
     {"_imbroglio_core_rolling_tracking_error", (DL_FUNC) &_imbroglio_core_rolling_tracking_error, 8},
     {"_imbroglio_core_rolling_tracking", (DL_FUNC) &_imbroglio_core_rolling_tracking, 8},
+    {"_imbroglio_core_unpack", (DL_FUNC) &_imbroglio_core_unpack, 3},
+    {"_imbroglio_core_runs", (DL_FUNC) &_imbroglio_core_runs, 1},
     {"_imbroglio_core_column_views", (DL_FUNC) &_imbroglio_core_column_views, 1},
     {"_imbroglio_core_window_rows", (DL_FUNC) &_imbroglio_core_window_rows, 4},
     {"_imbroglio_core_picked", (DL_FUNC) &_imbroglio_core_picked, 3},

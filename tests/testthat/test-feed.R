@@ -201,6 +201,15 @@ test_that("an update asks only for what is new or restated, and a past state can
       "insert into additions values (99, '2999-01-01T00:00:00Z', 'by hand', 0, 1)"
     )
   }))
+  # What was changed by hand is not served as what was written, until it is sealed anew.
+  expect_error(
+    fetch_prices(served$address, "A & B", tries = 1),
+    "The store behind this feed cannot be read",
+    class = "imbroglio_error_feed"
+  )
+  imbroglio:::with_store(feed, write = TRUE, function(connection, address) {
+    imbroglio:::seal_all(connection)
+  })
   again <- update()
   expect_equal(sum(again$result$new), 0)
   expect_equal(again$result$restated[1], 1)
