@@ -117,6 +117,7 @@ class FamilyFit {
   Estimate search(const std::vector<Shapes>& starts, std::size_t searched, double tolerance,
                   bool& converged, const Square* known = nullptr, Search* path = nullptr) const {
     const auto f = [this](const Free& p, Free& gradient) { return mean_loss(p, gradient); };
+    const auto inside = [](const Free& p) { return Family::inside(Family::natural(shape_of(p))); };
     std::vector<Minimum<k>> tried;
     Free unused{};
     for (const Shapes& shape : starts) {
@@ -127,20 +128,18 @@ class FamilyFit {
     }
     std::sort(tried.begin(), tried.end(),
               [](const Minimum<k>& a, const Minimum<k>& b) { return a.value < b.value; });
-    Minimum<k> best;
-    for (std::size_t i = 0; i < std::min(searched, tried.size()); ++i) {
-      const Square here = known ? *known : curvature(tried[i].at);
-      std::vector<Minimum<k>> steps;
-      auto go_on = [&](const Free& from, double until) {
-        return minimise<k>(f, from, until, &here, path ? &steps : nullptr);
-      };
-      // One that comes to where another was is not followed to its end.
-      const bool first = !std::isfinite(best.value);
-      auto found = go_on(tried[i].at, first ? tolerance : std::max(tolerance, 1e-4));
-      if (!first && found.value < best.value - 1e-7) found = go_on(found.at, tolerance);
-      if (!(found.value < best.value - (first ? 0.0 : 1e-7))) continue;
-      best = found;
-      if (!path) continue;
+    std::vector<Free> from;
+    for (std::size_t i = 0; i < std::min(searched, tried.size()); ++i) from.push_back(tried[i].at);
+    Square here;
+    auto known_at = [&](const Free& start) -> const Square* {
+      if (known) return known;
+      here = curvature(start);
+      return &here;
+    };
+    std::vector<Minimum<k>> steps;
+    const auto best =
+        minimise_from<k>(from, f, inside, known_at, tolerance, 1.0, path ? &steps : nullptr);
+    if (path) {
       path->clear();
       for (const Minimum<k>& step : steps)
         path->push_back({natural_of(step.at), -count_ * step.value, step.slope});

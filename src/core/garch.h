@@ -55,18 +55,14 @@ class GarchFit {
       }
     std::sort(starts.begin(), starts.end(),
               [](const Start& a, const Start& b) { return a.value < b.value; });
-    Minimum<garch_size> best;
-    const double tolerance = 1e-7 * static_cast<double>(x_.size());
-    for (std::size_t i = 0; i < 4; ++i) {
-      std::vector<Minimum<garch_size>> steps;
-      const auto found = minimise<garch_size>(
-          [this](const GarchPoint& p, GarchPoint& g) { return free_value(p, g); }, starts[i].at,
-          tolerance, nullptr, path ? &steps : nullptr);
-      if (!(found.value < best.value)) continue;
-      best = found;
-      if (path) path->swap(steps);
-    }
+    std::vector<GarchPoint> from;
+    for (std::size_t i = 0; i < 4; ++i) from.push_back(starts[i].at);
     const double size = static_cast<double>(x_.size());
+    const auto best = minimise_from<garch_size>(
+        from, [this](const GarchPoint& p, GarchPoint& g) { return free_value(p, g); },
+        [](const GarchPoint&) { return true; },
+        [](const GarchPoint&) -> const std::array<GarchPoint, garch_size>* { return nullptr; },
+        1e-7 * size, size, path);
     if (path)
       for (auto& step : *path) {
         step.at = to_scale(natural_of(step.at));

@@ -19,8 +19,9 @@ struct Minimum {
 
 // Least value of a smooth function by the Broyden-Fletcher-Goldfarb-Shanno method with a
 // backtracking search. `f(point, gradient)` returns the value, not finite where it has none;
-template <std::size_t k, class Function>
-Minimum<k> minimise(Function f, Point<k> start, double tolerance,
+// where one step after the other gains next to nothing and is not `inside`, there is no end to it.
+template <std::size_t k, class Function, class Inside>
+Minimum<k> minimise(Function f, Inside inside, Point<k> start, double tolerance,
                     const std::array<Point<k>, k>* known = nullptr,
                     std::vector<Minimum<k>>* path = nullptr) {
   constexpr int most = 500;
@@ -43,6 +44,7 @@ Minimum<k> minimise(Function f, Point<k> start, double tolerance,
   best.slope = steepest(gradient);
   if (path) path->push_back(best);
   bool fresh = known == nullptr;
+  int adrift = 0;
   int stalled = 0; // steps in a row that did not lower the value beyond its rounding error
   if (known) inverse = *known;
   for (int step = 0; step < most; ++step) {
@@ -91,12 +93,13 @@ Minimum<k> minimise(Function f, Point<k> start, double tolerance,
       curvature += moved[i] * bent[i];
     }
     stalled = best.value - value > 1e-14 * std::fabs(value) ? 0 : stalled + 1;
+    adrift = best.value - value > 1e-8 || inside(next) ? 0 : adrift + 1;
     best.at = next;
     best.value = value;
     gradient = ahead;
     best.slope = steepest(gradient);
     if (path) path->push_back(best);
-    if (stalled > 10) break;
+    if (stalled > 10 || adrift > 2) break;
     if (!(curvature > 1e-300)) continue;
     if (fresh) {
       double bends = 0.0;
@@ -113,6 +116,31 @@ Minimum<k> minimise(Function f, Point<k> start, double tolerance,
       for (std::size_t j = 0; j < k; ++j)
         inverse[i][j] += scale * moved[i] * moved[j] -
                          (turned[i] * moved[j] + moved[i] * turned[j]) / curvature;
+  }
+  return best;
+}
+
+// The least from several starts, best first; one that comes to where another was is not followed
+// to its end. `known_at(start)` is what minimise() may know there, or null; `size`: how large a
+// difference of 1 is.
+template <std::size_t k, class Function, class Inside, class Known>
+Minimum<k> minimise_from(const std::vector<Point<k>>& starts, Function f, Inside inside,
+                         Known known_at, double tolerance, double size,
+                         std::vector<Minimum<k>>* path) {
+  Minimum<k> best;
+  for (const Point<k>& start : starts) {
+    std::vector<Minimum<k>> steps;
+    const auto* known = known_at(start);
+    auto go_on = [&](const Point<k>& from, double until) {
+      return minimise<k>(f, inside, from, until, known, path ? &steps : nullptr);
+    };
+    const double worth = 1e-7 * size;
+    const bool first = !std::isfinite(best.value);
+    auto found = go_on(start, first ? tolerance : std::max(tolerance, 1e-4 * size));
+    if (!first && found.value < best.value - worth) found = go_on(found.at, tolerance);
+    if (!(found.value < best.value - worth)) continue;
+    best = found;
+    if (path) path->swap(steps);
   }
   return best;
 }
