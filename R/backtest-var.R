@@ -176,11 +176,19 @@ var_lines_of <- function(returns, records, window, expanding, refit, ask) {
 var_line_of <- function(x, record, window, expanding, refit, ask) {
   a <- 1 - ask$level
   out <- array(NA_real_, c(length(x), length(a), 2L))
+  sample_at <- function(row) x[(if (expanding) 1L else row - window):(row - 1L)]
+  refitted <- seq.int(window + 1L, length(x), refit)
+  # Of samples of different lengths, missing at the end.
+  samples <- function(j) {
+    most <- length(sample_at(refitted[max(j)]))
+    vapply(refitted[j], function(row) `length<-`(sample_at(row), most), numeric(most))
+  }
+  fit_of <- fits_ahead(record, NULL, ask, length(refitted), samples)
   fit <- now <- NULL
   for (at_row in (window + 1L):length(x)) {
-    before <- x[(if (expanding) 1L else at_row - window):(at_row - 1L)]
+    before <- sample_at(at_row)
     fresh <- (at_row - window - 1L) %% refit == 0L
-    if (fresh) fit <- record$fit(before, ask)
+    if (fresh) fit <- fit_of((at_row - window - 1L) %/% refit + 1L, before)
     if (fresh || !record$still) now <- record$tail(fit, before, a, ask)
     out[at_row, , ] <- now
   }

@@ -16,10 +16,18 @@ weighted_path <- function(x, decay) {
   ))
 }
 
-garch_fit <- function(x, student) {
-  fit <- core_garch(matrix(x), student)
-  at <- as.list(stats::setNames(fit$estimate[1L, ], c("mean", "omega", "alpha", "beta", "nu")))
-  if (is.na(at$mean)) NULL else if (student) at else at[1:4]
+garch_fits <- function(values, student) {
+  names <- c("mean", "omega", "alpha", "beta", if (student) "nu")
+  fits_of(core_garch(values, student)$estimate, names)
+}
+garch_fit <- function(x, student) garch_fits(matrix(x), student)[[1L]]
+
+# A row each; NULL where there is none.
+fits_of <- function(estimate, names) {
+  lapply(seq_len(nrow(estimate)), function(i) {
+    at <- stats::setNames(estimate[i, seq_along(names)], names)
+    if (!anyNA(at)) as.list(at)
+  })
 }
 
 # The variance of each return as it was known before it, and after the last.
@@ -45,7 +53,7 @@ garch_method <- function(title, formula, source, student) {
     formula,
     source,
     ways = "forecast",
-    fit = function(x, ask) garch_fit(x, student),
+    fits = function(values, ask) garch_fits(values, student),
     now = garch_now,
     likely = TRUE,
     covariance = function(fit, x, at, sandwich) garch_covariance(fit, x, names(at), sandwich),
@@ -121,15 +129,14 @@ family_method <- function(name) {
     centre <- centre_of(at)
     centre * ask$h + (q - centre) * sqrt(ask$h)
   }
-  fit <- function(x, ask) {
-    at <- record$fit(matrix(x), "likelihood")$estimate[1L, seq_along(record$parameters)]
-    if (!anyNA(at)) as.list(stats::setNames(at, record$parameters))
+  fits <- function(values, ask) {
+    fits_of(record$fit(values, "likelihood")$estimate, record$parameters)
   }
   method <- smooth_method(
     record$title,
     record$formula,
     record$source,
-    fit = fit,
+    fits = fits,
     likely = TRUE,
     covariance = function(fit, x, at, sandwich) {
       covariance_by_scores(
@@ -160,7 +167,7 @@ family_method <- function(name) {
       )
     },
     doubt = function(x, ask) {
-      at <- if (ask$h > 1) fit(x, ask)
+      at <- if (ask$h > 1) fits(matrix(x), ask)[[1L]]
       if (!is.null(at) && !is.finite(record$moments(at)[["variance"]])) {
         "has no finite variance there, so the root of time is no rule for it"
       }

@@ -5,6 +5,7 @@
 # gives columns with a row for each level, or NULL where there is nothing to tell.
 by_security <- function(values, ask, one) {
   parts <- lapply(cli::cli_progress_along(seq_len(ncol(values)), "Measuring"), function(j) {
+    ask$column <- j
     ask$rows <- which(!is.na(values[, j]))
     x <- values[ask$rows, j]
     (if (length(x)) one(x, ask)) %||% list(
@@ -15,11 +16,27 @@ by_security <- function(values, ask, one) {
   as.list(data.table::rbindlist(parts, fill = TRUE))
 }
 
+# What fits the sample x of column j, as they are asked for one after the other. Where many can be
+# fitted at once, fits(values, ask), some are fitted ahead, of a matrix columns(j).
+fits_ahead <- function(method, values, ask, n = ncol(values),
+                       columns = function(j) values[, j, drop = FALSE]) {
+  if (is.null(method$fits)) return(function(j, x) method$fit(x, ask))
+  before <- 0L
+  known <- list()
+  function(j, x) {
+    if (j > before + length(known)) {
+      before <<- j - 1L
+      known <<- method$fits(columns(j:min(before + 64L, n)), ask)
+    }
+    known[[j - before]]
+  }
+}
+
 # A method that takes the order of a sample of returns: those of the history, made like today's by
 # scenarios(fit, x, ask); `fit` is what that needs. scale_error(x, ask): the relative error of
 # what they are scaled by.
-sample_method <- function(title, formula, source, fit = function(x, ask) list(), scenarios,
-                          scale_error = NULL, slopes = slopes_by_regression) {
+sample_method <- function(title, formula, source, fit = function(x, ask) list(), fits = NULL,
+                          scenarios, scale_error = NULL, slopes = slopes_by_regression) {
   list(
     title = title,
     formula = formula,
@@ -29,8 +46,9 @@ sample_method <- function(title, formula, source, fit = function(x, ask) list(),
     still = FALSE,
     slopes = slopes,
     whole = function(values, ask) {
+      fit_of <- fits_ahead(list(fit = fit, fits = fits), values, ask)
       by_security(values, ask, function(x, ask) {
-        fitted <- fit(x, ask)
+        fitted <- fit_of(ask$column, x)
         if (is.null(fitted)) return(NULL)
         measured <- tail_of_samples(matrix(scenarios(fitted, x, ask)), ask, ask$scale)
         if (!is.null(scale_error)) {
@@ -41,6 +59,7 @@ sample_method <- function(title, formula, source, fit = function(x, ask) list(),
       })
     },
     fit = fit,
+    fits = fits,
     tail = function(fit, x, a, ask) {
       if (is.null(fit)) return(matrix(NA_real_, length(a), 2L))
       measured <- core_historical_tail(
@@ -66,14 +85,15 @@ with_scale_error <- function(measured, relative, ask) {
   measured
 }
 
-# A method with a quantile function of returns: fit(x, ask) is NULL where it cannot be; now(fit,
-# x) gives the parameters of the next period; covariance(fit, x, at, sandwich) theirs, NULL where
+# A method with a quantile function of returns: fit(x, ask) is NULL where it cannot be; fits(values,
+# ask) fits many columns at once; now(fit, x) gives the parameters of the next period; covariance(fit, x, at, sandwich) theirs, NULL where
 # not known, `sandwich` where they are not to take the likelihood as right, which only a `likely`
 # method knows; quantile(log_p, at, ask) of ask$h periods; shortfall(a, at, ask), where there is a
 # closed form; knows(a, at, ask) whether it says anything at a; moves(a, at, ask) how both move
 # with each parameter, where that is known and need not be found by differences. The errors are by
 # the delta method, the interval on the logarithm of the loss.
-smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"), fit,
+smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"),
+                          fit = function(x, ask) fits(matrix(x), ask)[[1L]], fits = NULL,
                           now = NULL, covariance, quantile_of, shortfall = NULL,
                           knows = function(a, at, ask) TRUE, doubt = NULL, likely = FALSE,
                           moves = NULL, slopes = slopes_by_regression) {
@@ -117,8 +137,9 @@ smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"
     likely = likely,
     slopes = slopes,
     whole = function(values, ask) {
+      fit_of <- fits_ahead(list(fit = fit, fits = fits), values, ask)
       by_security(values, ask, function(x, ask) {
-        fitted <- fit(x, ask)
+        fitted <- fit_of(ask$column, x)
         if (is.null(fitted)) return(NULL)
         at <- now(fitted, x)
         spread <- covariance_at(fitted, x, at, ask)
@@ -128,6 +149,7 @@ smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"
       })
     },
     fit = fit,
+    fits = fits,
     tail = function(fit, x, a, ask) {
       if (is.null(fit)) return(matrix(NA_real_, length(a), 2L))
       at <- now(fit, x)

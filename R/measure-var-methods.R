@@ -105,6 +105,7 @@ own_var_methods <- list(
       "the k-th worst of mean + s_(n+1) e_t / s_t, s of GARCH(1,1)",
       "Barone-Adesi, Giannopoulos and Vosper (1999)",
       fit = function(x, ask) garch_fit(x, FALSE),
+      fits = function(values, ask) garch_fits(values, FALSE),
       scenarios = function(fit, x, ask) {
         s <- sqrt(garch_variances(fit, x))
         n <- length(x)
