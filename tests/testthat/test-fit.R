@@ -265,3 +265,39 @@ test_that("figures of fits mark the largest distance, and the command hands on w
   expect_lte(max(nchar(text$out)), 156)
   expect_true(any(grepl("TARROW +student .* not rejected at 10 %$", text$out)))
 })
+
+test_that("where the normal does as well, a family comes to its likelihood without wandering", {
+  set.seed(17)
+  x <- as_sample(0.01 * matrix(rnorm(800 * 12), 800))
+  likelihood <- function(family) quiet_fit(x, family, test_draws = 0)$log_likelihood
+  normal <- likelihood("normal")
+  for (family in c("student", "skew-student", "johnson-su", "nig", "ged")) {
+    expect_true(all(likelihood(family) > normal - 0.02), info = family)
+  }
+  # The steps of a search that has no end within the bounds.
+  steps <- vapply(1:12, function(j) {
+    nrow(imbroglio:::core_fit_search(as.matrix(x)[, j], "student"))
+  }, 0)
+  expect_lt(max(steps), 100)
+})
+
+test_that("no location and p beside them are likelier for a generalised error, near a peak too", {
+  set.seed(23)
+  for (p in c(0.7, 0.98, 1.1, 1.35, 2, 5)) {
+    for (n in c(80, 600)) {
+      # A gamma of 1 / p, to the power of 1 / p.
+      x <- sample(c(-1, 1), n, TRUE) * rgamma(n, 1 / p)^(1 / p)
+      row <- quiet_fit(as_sample(x), "ged", test_draws = 0)
+      at <- generics::tidy(row)$estimate
+      profile <- function(m, p) {
+        powers <- mean(abs(x - m)^p)
+        n * (log(p / 2) - lgamma(1 / p) - (log(p * powers) + 1) / p)
+      }
+      expect_equal(row$log_likelihood, profile(at[1], at[3]), tolerance = 1e-9)
+      expect_equal(at[2], (at[3] * mean(abs(x - at[1])^at[3]))^(1 / at[3]), tolerance = 1e-7)
+      near <- expand.grid(m = at[1] + at[2] * c(-1, 0, 1) * 1e-3, p = at[3] * (1 + -1:1 * 1e-3))
+      beside <- mapply(profile, near$m, near$p)
+      expect_true(all(beside <= row$log_likelihood + 1e-7), info = paste(p, n))
+    }
+  }
+})

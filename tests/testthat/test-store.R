@@ -206,3 +206,54 @@ test_that("any past state of many additions is what one would remember", {
     }
   })
 })
+
+test_that("packed series, what came late and what is short are read as one, and some of them too", {
+  each_store(function(store, kind) {
+    days <- as.Date("2015-01-01") + 0:699
+    set.seed(31)
+    table_of <- function(security, at) {
+      data.frame(
+        date = days[at],
+        security = security,
+        close = round(runif(length(at), 50, 150), 2),
+        volume = replace(round(runif(length(at), 1, 1e6)), at %% 7 == 0, NA)
+      )
+    }
+    # Long ones at once; days before and after; one on a day in between; a value restated, for
+    # which what was packed is thrown away; short ones beside them.
+    told <- list(
+      rbind(table_of("A", 101:500), table_of("C", 150:450), table_of("B", 1:3)),
+      rbind(table_of("A", c(7, 501:520)), table_of("D", 600:700), table_of("B", 2:9)),
+      rbind(table_of("C", c(12, 300)), table_of("A", 11)),
+      rbind(table_of("D", 1:599), table_of("C", 451:700))
+    )
+    known <- NULL
+    for (table in told) {
+      quiet(store_prices(table, store))
+      known <- rbind(known, table)
+      known <- known[!duplicated(known[c("security", "date")], fromLast = TRUE), ]
+      found <- quiet(read_prices(store))
+      at <- cbind(match(known$date, found$dates), match(known$security, colnames(found$close)))
+      expect_equal(sum(!is.na(found$close)), nrow(known), info = kind)
+      expect_identical(found$close[at], known$close, info = kind)
+      # A day without a volume keeps the one that was told before.
+      expect_identical(found$fields$volume[at][!is.na(known$volume)], na.omit(known$volume)[TRUE])
+      imbroglio:::with_store(store, function(connection, address) {
+        ids <- DBI::dbGetQuery(connection, "select id from securities")$id
+        for (some in list(ids, ids[1], rev(ids[-1]))) {
+          series <- imbroglio:::rows_now(connection, address, TRUE, some)
+          direct <- DBI::dbGetQuery(
+            connection,
+            sprintf(
+              "select security_id, day, %s from prices where security_id in (%s) order by 1, 2",
+              paste(imbroglio:::price_fields, collapse = ", "),
+              paste(some, collapse = ", ")
+            )
+          )
+          expect_identical(unname(series), unname(lapply(direct, as.numeric)), info = kind)
+        }
+      })
+      expect_true(all(verify_store(store)$sound))
+    }
+  })
+})
