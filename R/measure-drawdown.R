@@ -159,43 +159,7 @@ drawdown_episodes <- function(returns, worst = NULL, least = 0) {
 # Prices or returns as wealth: its values, the date of each row, and the basis.
 # With a `level` its falls too, which count what is there on their way.
 wealth_of <- function(x, level = NULL) {
-  if (inherits(x, "imbroglio_prices")) {
-    falls <- if (!is.null(level)) core_falls(x$close, "wealth", FALSE, level)
-    sample <- sample_of(x$dates, x$close, falls$n %||% core_observed(x$close))
-    rhythm <- rhythms_of(x$dates, x$close, sample$n)
-    return(list(
-      x = x,
-      values = x$close,
-      additive = FALSE,
-      dates = x$dates,
-      rhythm = rhythm,
-      start = sample$from,
-      sample = sample,
-      falls = falls,
-      date = function(row, column = NULL) x$dates[row],
-      basis = function(..., per_year = NA_real_, choices = character()) {
-        new_basis(
-          per_year = if (length(unique(per_year)) == 1L) per_year[[1L]] else NA_real_,
-          choices = c(choices, if (!anyNA(per_year)) year_words(rhythm, per_year)),
-          from = min(sample$from),
-          to = max(sample$to),
-          observations = stats::setNames(sample$n, colnames(x$close)),
-          dropped = dropped_of(
-            colnames(x$close),
-            sample,
-            "without a price",
-            rarer_than_most(rhythm)
-          ),
-          kind = "price",
-          every = rhythm$every,
-          repairs = x$repairs,
-          origin = x$origin,
-          digest = x$digest,
-          ...
-        )
-      }
-    ))
-  }
+  if (inherits(x, "imbroglio_prices")) return(wealth_of_prices(x, level))
   x <- take_returns(x, profits = TRUE)
   additive <- x$kind == "profit"
   values <- core_wealth(x$values, x$kind)
@@ -222,6 +186,44 @@ wealth_of <- function(x, level = NULL) {
       on
     },
     basis = function(...) returns_basis(x, sample, ...)
+  )
+}
+
+wealth_of_prices <- function(x, level) {
+  falls <- if (!is.null(level)) core_falls(x$close, "wealth", FALSE, level)
+  sample <- sample_of(x$dates, x$close, falls$n %||% core_observed(x$close))
+  rhythm <- rhythms_of(x$dates, x$close, sample$n)
+  list(
+    x = x,
+    values = x$close,
+    additive = FALSE,
+    dates = x$dates,
+    rhythm = rhythm,
+    start = sample$from,
+    sample = sample,
+    falls = falls,
+    date = function(row, column = NULL) x$dates[row],
+    basis = function(..., per_year = NA_real_, choices = character()) {
+      new_basis(
+        per_year = if (length(unique(per_year)) == 1L) per_year[[1L]] else NA_real_,
+        choices = c(choices, if (!anyNA(per_year)) year_words(rhythm, per_year)),
+        from = min(sample$from),
+        to = max(sample$to),
+        observations = stats::setNames(sample$n, colnames(x$close)),
+        dropped = dropped_of(
+          colnames(x$close),
+          sample,
+          "without a price",
+          rarer_than_most(rhythm)
+        ),
+        kind = "price",
+        every = rhythm$every,
+        repairs = x$repairs,
+        origin = x$origin,
+        digest = x$digest,
+        ...
+      )
+    }
   )
 }
 

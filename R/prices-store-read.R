@@ -163,7 +163,14 @@ series_now <- function(connection, address, ids = NULL) {
   )
   width <- length(price_fields) + 1L
   if (any(lengths(packed$data) != packed$n * width * 8)) refuse_damaged(address, "packed prices")
-  pieces <- stats::setNames(unclass(packed$data), packed$security_id)
+  pieces <- with_late(stats::setNames(unclass(packed$data), packed$security_id), late, width)
+  ids <- sort(as.numeric(names(pieces)))
+  unpacked <- core_unpack(ids, unname(pieces[as.character(ids)]), width)
+  stats::setNames(unpacked, c("security_id", "day", price_fields))
+}
+
+# Packed series, by their ids, and those with rows that came later as numbers, in order.
+with_late <- function(pieces, late, width) {
   late_of <- split(seq_along(late$day), late$security_id)
   for (id in names(late_of)) {
     added <- vapply(late[-1L], `[`, numeric(length(late_of[[id]])), late_of[[id]])
@@ -176,9 +183,7 @@ series_now <- function(connection, address, ids = NULL) {
     )
     pieces[[id]] <- if (is.unsorted(long[, 1L])) long[order(long[, 1L]), , drop = FALSE] else long
   }
-  ids <- sort(as.numeric(names(pieces)))
-  unpacked <- core_unpack(ids, unname(pieces[as.character(ids)]), width)
-  stats::setNames(unpacked, c("security_id", "day", price_fields))
+  pieces
 }
 
 # The rows of a table as they stood after an addition.

@@ -207,7 +207,7 @@ test_that("any past state of many additions is what one would remember", {
   })
 })
 
-test_that("packed series, what came late and what is short are read as one, and some of them too", {
+test_that("packed series, late rows and short series are read as one, and some of them too", {
   each_store(function(store, kind) {
     days <- as.Date("2015-01-01") + 0:699
     set.seed(31)
