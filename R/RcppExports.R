@@ -41,6 +41,10 @@ core_decayed_deviation <- function(x, decay) {
     .Call(`_imbroglio_core_decayed_deviation`, x, decay)
 }
 
+core_decayed_from <- function(x, decay, variance) {
+    .Call(`_imbroglio_core_decayed_from`, x, decay, variance)
+}
+
 core_head <- function(bytes, separator, most) {
     .Call(`_imbroglio_core_head`, bytes, separator, most)
 }

@@ -9,11 +9,7 @@ age_weights <- function(n, decay) {
 # The volatility of each return as it was known before it, and after the last; exponential weights
 # from the mean square on.
 weighted_path <- function(x, decay) {
-  squares <- x^2
-  sqrt(c(
-    mean(squares),
-    stats::filter((1 - decay) * squares, decay, "recursive", init = mean(squares))
-  ))
+  core_decayed_from(x, decay, mean(x^2))
 }
 
 garch_fits <- function(values, student) {

@@ -69,9 +69,8 @@ own_var_methods <- list(
     },
     fit = function(x, ask) list(),
     tail = function(fit, x, a, ask) {
-      ask$level <- 1 - a
-      measured <- tail_of_weighted(x, age_weights(length(x), ask$decay), ask)
-      cbind(measured$var, measured$es)
+      worst_first <- weighted_losses(x, age_weights(length(x), ask$decay), ask)
+      t(vapply(a, function(a) weighted_tail(worst_first, a, ask$rank)[c("var", "es")], c(0, 0)))
     }
   ),
   "volatility-scaled" = c(

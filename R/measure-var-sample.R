@@ -119,17 +119,16 @@ interval_ranks <- function(n, a, confidence) {
 # The same with weights: each return counts for its own, and their spread for how many they are
 # worth. `x` is one sample, `weight` adds up to 1.
 tail_of_weighted <- function(x, weight, ask, scale = 1) {
-  in_order <- order(x)
-  losses <- as_loss(x[in_order] * scale, ask$log)
-  weight <- weight[in_order]
-  total <- cumsum(weight)
+  worst_first <- weighted_losses(x, weight, ask, scale)
+  losses <- worst_first$losses
+  weight <- worst_first$weight
+  total <- worst_first$total
   n <- length(x)
   worth <- 1 / sum(weight^2)
   rows <- lapply(1 - ask$level, function(a) {
-    k <- weighted_rank(total, a, ask$rank)
+    tail <- weighted_tail(worst_first, a, ask$rank)
+    k <- tail[["position"]]
     whole <- seq_len(floor(k))
-    estimate <- at_rank(matrix(losses), k)
-    es <- sum(weight[whole] * losses[whole]) / total[floor(k)]
     at <- max(worth * a, 1e-6)
     share <- diff(stats::pbeta(pmin(c(0, total), 1), at, worth - at + 1))
     low <- stats::qbeta(c((1 + ask$confidence) / 2, (1 - ask$confidence) / 2), at, worth - at + 1)
@@ -139,12 +138,10 @@ tail_of_weighted <- function(x, weight, ask, scale = 1) {
     if ((1 - a)^worth > (1 - ask$confidence) / 2) ends[2L] <- NA
     c(
       n = n,
-      var = estimate,
-      es = es,
-      position = k,
+      tail,
       worse = if (k > 1) losses[ceiling(k) - 1L] else NA,
       milder = if (k < n) losses[floor(k) + 1L] else NA,
-      row = if (k == floor(k)) in_order[k] else NA,
+      row = if (k == floor(k)) worst_first$row[k] else NA,
       var_error = sqrt(sum(share * (losses - sum(share * losses))^2)),
       es_error = shortfall_error(
         losses[whole],
@@ -157,6 +154,27 @@ tail_of_weighted <- function(x, weight, ask, scale = 1) {
     )
   })
   columns_of_rows(rows)
+}
+
+# `total`: of the weights, from the worst loss on.
+weighted_losses <- function(x, weight, ask, scale = 1) {
+  in_order <- order(x)
+  list(
+    row = in_order,
+    losses = as_loss(x[in_order] * scale, ask$log),
+    weight = weight[in_order],
+    total = cumsum(weight[in_order])
+  )
+}
+
+weighted_tail <- function(worst_first, a, rank) {
+  k <- weighted_rank(worst_first$total, a, rank)
+  whole <- seq_len(floor(k))
+  c(
+    var = at_rank(matrix(worst_first$losses), k),
+    es = sum(worst_first$weight[whole] * worst_first$losses[whole]) / worst_first$total[floor(k)],
+    position = k
+  )
 }
 
 # With equal weights these are the four conventions of rank.

@@ -169,6 +169,19 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_decayed_from
+Rcpp::NumericVector core_decayed_from(const Rcpp::NumericVector& x, double decay, double variance);
+RcppExport SEXP _imbroglio_core_decayed_from(SEXP xSEXP, SEXP decaySEXP, SEXP varianceSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
+    Rcpp::traits::input_parameter< double >::type decay(decaySEXP);
+    Rcpp::traits::input_parameter< double >::type variance(varianceSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_decayed_from(x, decay, variance));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_head
 Rcpp::List core_head(const Rcpp::RawVector& bytes, const std::string& separator, int most);
 RcppExport SEXP _imbroglio_core_head(SEXP bytesSEXP, SEXP separatorSEXP, SEXP mostSEXP) {
@@ -1163,6 +1176,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_common", (DL_FUNC) &_imbroglio_core_common, 4},
     {"_imbroglio_core_pairs", (DL_FUNC) &_imbroglio_core_pairs, 5},
     {"_imbroglio_core_decayed_deviation", (DL_FUNC) &_imbroglio_core_decayed_deviation, 2},
+    {"_imbroglio_core_decayed_from", (DL_FUNC) &_imbroglio_core_decayed_from, 3},
     {"_imbroglio_core_head", (DL_FUNC) &_imbroglio_core_head, 3},
     {"_imbroglio_core_delimited", (DL_FUNC) &_imbroglio_core_delimited, 5},
     {"_imbroglio_core_delimited_text", (DL_FUNC) &_imbroglio_core_delimited_text, 5},

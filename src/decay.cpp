@@ -9,3 +9,16 @@ Rcpp::NumericMatrix core_decayed_deviation(const Rcpp::NumericMatrix& x, double 
                                 [=](std::size_t t, double s) { into[t] = std::sqrt(s); });
   });
 }
+
+// The same of one series from a given variance on: before each value, and after the last.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_decayed_from(const Rcpp::NumericVector& x, double decay,
+                                      double variance) {
+  const R_xlen_t n = x.size();
+  Rcpp::NumericVector out(Rcpp::no_init(n + 1));
+  for (R_xlen_t t = 0; t <= n; ++t) {
+    out[t] = std::sqrt(variance);
+    if (t < n) variance = (1.0 - decay) * (x[t] * x[t]) + variance * decay;
+  }
+  return out;
+}
