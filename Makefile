@@ -37,6 +37,7 @@ bench: setup-bench build/installed
 	@$(KEPT) Rscript bench/fit.R
 	@$(KEPT) Rscript bench/var.R
 	@$(KEPT) Rscript bench/store.R
+	@$(KEPT) Rscript bench/slowest.R
 	@Rscript bench/page.R
 
 # Instructions counted, not time: what `bench/counts.csv` keeps, and more than a tenth above it fails.

@@ -88,7 +88,8 @@ page_csv <- function(body) {
   text <- rawToChar(body)
   Encoding(text) <- "UTF-8"
   if (!validUTF8(text)) stop("encoding")
-  ends <- which(utils::head(body, 65536L) %in% as.raw(c(10L, 13L)))
+  first <- utils::head(body, 65536L)
+  ends <- which(first == as.raw(10L) | first == as.raw(13L))
   named <- strsplit(
     if (length(ends)) substr(text, 1L, ends[1L] - 1L) else text,
     ",",

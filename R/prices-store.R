@@ -91,7 +91,7 @@ add_to_store <- function(connection, rows, actions, about, source, feed = NULL) 
     fields <- intersect(price_fields, names(tables[[1L]]))
     filled_together(tables, fields)
   })
-  arrived <- unlist(lapply(rows, `[[`, "security"))
+  arrived <- unlist(lapply(rows, `[[`, "security"), use.names = FALSE)
   wanted <- unique(c(feed$security, arrived, actions$security))
   ids <- securities_in_store(connection, wanted, about)
   last <- DBI::dbGetQuery(
