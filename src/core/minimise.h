@@ -72,9 +72,9 @@ Minimum<k> minimise(Function f, Inside inside, Point<k> start, double tolerance,
       value = f(next, ahead);
       if (!std::isfinite(value)) continue;
       // Where the value is flat to its rounding error, the gradient can still be told.
-      const bool flat = value <= best.value + 1e-14 * std::fabs(best.value) &&
+      const bool flat = value <= best.value + 1e-12 * std::fabs(best.value) &&
                         steepest(ahead) < 0.9 * best.slope;
-      if (value <= best.value + 1e-4 * length * down || flat) {
+      if (flat || (value < best.value && value <= best.value + 1e-4 * length * down)) {
         found = true;
         break;
       }
