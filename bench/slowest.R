@@ -91,7 +91,7 @@ lines <- c(
   "|---|---|---|---|",
   sprintf(
     "| %s | %.0f | %.0f | %.1f |",
-    names(tasks)[in_order],
+    sub("^([a-z_]+[(][)])", "`\\1`", names(tasks)[in_order]),
     one[in_order] / reading,
     all[in_order] / reading,
     one[in_order] / all[in_order]
