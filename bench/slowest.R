@@ -31,7 +31,7 @@ methods <- c(
 by_method <- function(title, call) {
   stats::setNames(
     lapply(methods, function(m) function() quiet(call(m))),
-    paste0(title, ", ", methods)
+    sprintf("%s, `%s`", title, methods)
   )
 }
 tasks <- c(
