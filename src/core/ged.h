@@ -57,8 +57,9 @@ double root_of(Function f, double a, double b, double tolerance) {
 // for the rest.
 //
 // Where p is below 2 the slope is not smooth at the observations; but location hardly depends on
-// p, nor p on location. Above 1 both take a step at a time together; where that does not come to
-// an end, and below 1, each is found given the other, in turns, until neither moves.
+// p, nor p on location. Well above 1 both take a step at a time together. Where that does not come
+// to an end, and near 1, where a few observations make more than one peak, each is found given the
+// other, in turns from the middle, until neither moves.
 class GedSearch {
  public:
   GedSearch(const double* sorted, std::size_t n, double log_p)

@@ -18,8 +18,8 @@ struct Minimum {
 };
 
 // Least value of a smooth function by the Broyden-Fletcher-Goldfarb-Shanno method with a
-// backtracking search. `f(point, gradient)` returns the value, not finite where it has none;
-// where one step after the other gains next to nothing and is not `inside`, there is no end to it.
+// backtracking search. `f(point, gradient)` returns the value, not finite where it has none; three
+// steps in a row that gain next to nothing and do not lie `inside` end it.
 template <std::size_t k, class Function, class Inside>
 Minimum<k> minimise(Function f, Inside inside, Point<k> start, double tolerance,
                     const std::array<Point<k>, k>* known = nullptr,
@@ -121,8 +121,8 @@ Minimum<k> minimise(Function f, Inside inside, Point<k> start, double tolerance,
 }
 
 // The least from several starts, best first; one that comes to where another was is not followed
-// to its end. `known_at(start)` is what minimise() may know there, or null; `size`: how large a
-// difference of 1 is.
+// to its end. `known_at(start)` is what minimise() may know there, or null; `size`: of how many
+// observations the value is the sum, 1 for a mean.
 template <std::size_t k, class Function, class Inside, class Known>
 Minimum<k> minimise_from(const std::vector<Point<k>>& starts, Function f, Inside inside,
                          Known known_at, double tolerance, double size,
