@@ -131,7 +131,11 @@ answerer <- function(connection, faults, form, page_rows, token) {
     }
     answer <- tryCatch(
       table_asked(connection, request, form, page_rows),
-      imbroglio_error = function(e) problem(500L, "The store behind this feed cannot be read.")
+      imbroglio_error = function(e) {
+        # Whoever serves it should know why; whoever asks need not.
+        note("feed", sprintf("Not served: %s", conditionMessage(e)))
+        problem(500L, "The store behind this feed cannot be read.")
+      }
     )
     if (answer$status == 200L && is.raw(answer$body)) {
       tables <<- tables + 1

@@ -167,7 +167,7 @@ Rcpp::NumericVector core_nig_beyond(const Rcpp::NumericVector& z, double alpha, 
     const double gap = before >= 0 && before < n ? side * (z[before] - z[i]) : -1.0;
     if (gap >= 0.0 && gap <= imbroglio::stride(nig, z[i])) {
       const double from = std::min(z[i], z[before]), to = std::max(z[i], z[before]);
-      tail = tails[before] + std::log1p(imbroglio::panel<10>(nig, from, to, tails[before]));
+      tail = tails[before] + std::log1p(imbroglio::panel(nig, from, to, tails[before]));
     } else {
       tail = imbroglio::log_beyond(nig, z[i], side);
     }

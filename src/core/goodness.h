@@ -83,31 +83,26 @@ double log_density(const Family& family, double z, double& slope) {
   return family.term(z, slope, unused);
 }
 
-// The integral of a function between a and b, by Gauss and Legendre.
-template <std::size_t points, class Value>
+// The integral of a function between a and b, by ten points of Gauss and Legendre.
+template <class Value>
 double panel_of(double a, double b, Value value) {
-  static constexpr std::array<double, 5> at10{0.1488743389816312, 0.4333953941292472,
-                                              0.6794095682990244, 0.8650633666889845,
-                                              0.9739065285171717},
-      weight10{0.2955242247147529, 0.2692667193099963, 0.2190863625159821, 0.1494513491505806,
-               0.0666713443086881};
+  static constexpr std::array<double, 5> at{0.1488743389816312, 0.4333953941292472,
+                                            0.6794095682990244, 0.8650633666889845,
+                                            0.9739065285171717},
+      weight{0.2955242247147529, 0.2692667193099963, 0.2190863625159821, 0.1494513491505806,
+             0.0666713443086881};
   const double middle = 0.5 * (a + b), half = 0.5 * (b - a);
-  if constexpr (points == 2) {
-    return half * (value(middle - half / std::sqrt(3.0)) + value(middle + half / std::sqrt(3.0)));
-  } else {
-    double sum = 0.0;
-    for (std::size_t i = 0; i < 5; ++i)
-      sum += weight10[i] * (value(middle - half * at10[i]) + value(middle + half * at10[i]));
-    return half * sum;
-  }
+  double sum = 0.0;
+  for (std::size_t i = 0; i < 5; ++i)
+    sum += weight[i] * (value(middle - half * at[i]) + value(middle + half * at[i]));
+  return half * sum;
 }
 
 // That of the density over exp(scale).
-template <std::size_t points, class Family>
+template <class Family>
 double panel(const Family& family, double a, double b, double scale) {
   double slope;
-  return panel_of<points>(
-      a, b, [&](double z) { return std::exp(log_density(family, z, slope) - scale); });
+  return panel_of(a, b, [&](double z) { return std::exp(log_density(family, z, slope) - scale); });
 }
 
 // As far from z as the density can be followed in one panel.
@@ -127,8 +122,7 @@ double log_beyond(const Family& family, double z, double side, double least = 1e
   double sum = 0.0, at = z;
   for (int i = 0; i < 5000; ++i) {
     const double next = at + side * stride(family, at);
-    const double part =
-        side < 0.0 ? panel<10>(family, next, at, edge) : panel<10>(family, at, next, edge);
+    const double part = side < 0.0 ? panel(family, next, at, edge) : panel(family, at, next, edge);
     sum += part;
     at = next;
     if (part < least * sum) break;
@@ -144,7 +138,7 @@ double mean_below(const Family& family, double z, double log_p, Weight weight) {
   for (int i = 0; i < 5000; ++i) {
     double next = at - stride(family, at);
     if (at > 0.0 && next < 0.0) next = 0.0;
-    const double part = panel_of<10>(next, at, [&](double x) {
+    const double part = panel_of(next, at, [&](double x) {
       return weight(x) * std::exp(log_density(family, x, slope) - log_p);
     });
     sum += part;

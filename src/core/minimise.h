@@ -134,11 +134,16 @@ Minimum<k> minimise_from(const std::vector<Point<k>>& starts, Function f, Inside
     auto go_on = [&](const Point<k>& from, double until) {
       return minimise<k>(f, inside, from, until, known, path ? &steps : nullptr);
     };
-    const double worth = 1e-7 * size;
     const bool first = !std::isfinite(best.value);
     auto found = go_on(start, first ? tolerance : std::max(tolerance, 1e-4 * size));
-    if (!first && found.value < best.value - worth) found = go_on(found.at, tolerance);
-    if (!(found.value < best.value - worth)) continue;
+    if (!first) {
+      double apart = 0.0;
+      for (std::size_t i = 0; i < k; ++i)
+        apart = std::max(apart, std::fabs(found.at[i] - best.at[i]));
+      if (apart < 0.02) continue;
+      found = go_on(found.at, tolerance);
+    }
+    if (!(found.value < best.value)) continue;
     best = found;
     if (path) path->swap(steps);
   }

@@ -278,7 +278,7 @@ test_that("where the normal does as well, a family comes to its likelihood witho
   steps <- vapply(1:12, function(j) {
     nrow(imbroglio:::core_fit_search(as.matrix(x)[, j], "student"))
   }, 0)
-  expect_lt(max(steps), 100)
+  expect_lt(max(steps), 40)
 })
 
 test_that("no location and p beside them are likelier for a generalised error, near a peak too", {
