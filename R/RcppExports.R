@@ -289,6 +289,10 @@ core_carry <- function(x, most) {
     .Call(`_imbroglio_core_carry`, x, most)
 }
 
+core_sheet_extent <- function(xml) {
+    .Call(`_imbroglio_core_sheet_extent`, xml)
+}
+
 core_shortest <- function(x) {
     .Call(`_imbroglio_core_shortest`, x)
 }

@@ -31,8 +31,15 @@ run_check <- function(files, options) {
     plot = findings
   )
   if (!is.null(options$repair)) {
-    write_prices(repair_prices(delivery, findings), options$repair)
-    say("Wrote the prices repaired to ", options$repair)
+    repaired <- repair_prices(delivery, findings)
+    acted <- NROW(open_actions(repaired))
+    write_prices(repaired, options$repair, layout = if (acted) "long" else "wide")
+    say(
+      "Wrote the prices repaired to ", options$repair,
+      if (acted) {
+        sprintf(" with %s", count(acted, "split or dividend", "splits and dividends"))
+      }
+    )
   }
   as.integer(any(findings$severity == "error"))
 }

@@ -5,8 +5,9 @@
 #'   and log returns,
 #'   with real dates; `.csv` and `.parquet`: a wide table of what `what` says.
 #' @param layout `"wide"`, a column for each security; or `"long"`, a row for each date and
-#'   security with whatever is known of it: open, high, low, close, volume. A long workbook has
-#'   one sheet, of prices.
+#'   security with whatever is known of it: open, high, low, close, volume, and split and dividend
+#'   where actions are known that the prices are not adjusted for. A long workbook has one sheet,
+#'   of prices. A wide table has no place for actions, which is noted.
 #' @param what `"prices"`, `"simple"` or `"log"`, for CSV and Parquet.
 #' @param every The frequency of the returns, see [as_returns()].
 #' @return `path`, invisibly. The file is written whole or not at all, never over a database; a
@@ -40,6 +41,17 @@ write_prices <- function(prices, path, what = c("prices", "simple", "log"), ever
     if (what != "prices") return(as.data.frame(as_returns(prices, kind = what, every = every)))
     if (layout == "long") long_table(prices) else as.data.frame(prices)
   }
+  if (layout == "wide" && what == "prices" && NROW(open_actions(prices))) {
+    note(
+      "actions",
+      sprintf(
+        "The %s of %s have no place in a wide table.",
+        count(nrow(open_actions(prices)), "split or dividend", "splits and dividends"),
+        basename(path)
+      ),
+      remedy = "`layout = \"long\"` keeps them."
+    )
+  }
   write_whole(path, function(part) {
     writer(table_of_kind, what, part, if (layout == "long") "prices" else names(written_sheets))
   })
@@ -52,12 +64,41 @@ long_table <- function(prices) {
   row <- (known - 1L) %% nrow(prices$close) + 1L
   in_order <- c("open", "high", "low", "close", "adjusted", "volume")
   fields <- fields[c(intersect(in_order, names(fields)), setdiff(names(fields), in_order))]
-  data.frame(
+  table <- data.frame(
     date = prices$dates[row],
     security = colnames(prices$close)[(known - 1L) %/% nrow(prices$close) + 1L],
     lapply(fields, function(m) m[known]),
     check.names = FALSE
   )
+  with_actions(table, open_actions(prices))
+}
+
+# Actions that the prices are not adjusted for.
+open_actions <- function(prices) {
+  if (identical(prices$measured, "adjusted")) return(NULL)
+  prices$actions[prices$actions$security %in% colnames(prices$close), ]
+}
+
+# Columns of splits and dividends; an action on a date without a price has a row of its own.
+with_actions <- function(table, actions) {
+  if (!NROW(actions)) return(table)
+  place <- function(x) paste(as.numeric(x$date), x$security)
+  added <- unique(actions[!place(actions) %in% place(table), c("date", "security")])
+  if (nrow(added)) {
+    added[setdiff(names(table), names(added))] <- NA
+    table <- rbind(table, added[names(table)])
+    table <- table[order(match(table$security, unique(table$security)), table$date), ]
+  }
+  at <- factor(place(actions), unique(place(table)))
+  told <- function(x, together) {
+    unname(tapply(x, at, function(v) {
+      v <- v[!is.na(v)]
+      if (length(v)) together(v) else NA_real_
+    }))
+  }
+  table$split <- as.numeric(told(actions$split, prod))
+  table$dividend <- as.numeric(told(actions$dividend, sum))
+  `rownames<-`(table, NULL)
 }
 
 export_forms <- list(

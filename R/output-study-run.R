@@ -5,17 +5,24 @@
 #' which the next run knows what has not changed and need not be measured again: files, settings,
 #' and the choices of each measure are compared by their digests.
 #'
+#' The record also names what the run wrote. Only that is replaced or removed by the next run, and
+#' only where it is still as it was written: what others put into the folder stays, and what was
+#' changed there stays as `NAME.as-found`, with a warning (`imbroglio_warning_kept`). A file that
+#' is gone or was cut is made again.
+#'
 #' What cannot be measured (too little history, a method that does not fit) is a note in the page,
 #' and the rest is there.
 #'
 #' @param study A study file, or the result of [read_study()].
-#' @param folder Where it is written; by default what the study says, or `report` beside it. A
-#'   folder that holds anything but an earlier run is refused.
+#' @param folder Where it is written; by default what the study says, or `report` beside it: a
+#'   new or empty folder, or one with the record of an earlier run; any other is refused. A link is
+#'   followed.
 #' @param only Names of sections or measures: the others are left out.
 #' @param fresh Whether all is measured again, whatever is known.
 #' @return A data frame, invisibly: `part`, `state` (`"measured"`, `"kept"`, `"failed"`), `detail`.
 #' @section Errors: Those of reading prices and books, before anything is measured;
-#'   `imbroglio_error_write` where the folder cannot be written: it is then as it was.
+#'   `imbroglio_error_write` where the folder cannot be written, `imbroglio_error_file` where it is
+#'   not a run's, or holds another's file where one would be written: it is then as it was.
 #' @seealso [read_study()], [write_report()]
 #' @family ways to hand on
 #' @examplesIf all(vapply(c("yaml", "svglite"), requireNamespace, NA, quietly = TRUE))
@@ -27,17 +34,19 @@ run_study <- function(study, folder = NULL, only = NULL, fresh = FALSE) {
   if (!inherits(study, "imbroglio_study")) study <- read_study(study)
   need_ggplot()
   folder <- folder %||% study_path(study, study$says$report$folder %||% "report")
-  check_folder(folder)
-  before <- if (fresh) NULL else earlier_run(folder)
+  folder <- check_folder(folder)
+  record <- record_in(folder)
+  before <- if (!fresh) record
   sources <- study_sources(study)
   shared <- shared_digest(study, sources, only)
-  if (nothing_changed(study, before, shared)) {
+  whole <- !is.null(before) && all(state_of_files(folder, before) == "written")
+  if (whole && nothing_changed(study, before, shared)) {
     failed <- vapply(before$parts, function(f) !is.null(f$failed), NA)
     return(invisible(state_of_run(before$parts, ifelse(failed, "failed", "kept"))))
   }
   work <- loaded(work_of_study(study))
   run <- measured_parts(work, before, shared, only, study)
-  write_run(folder, study, work, run, shared)
+  write_run(folder, study, work, run, record)
   invisible(state_of_run(run$fragments, run$states))
 }
 
@@ -56,7 +65,6 @@ part_digest <- function(shared, name, choices) {
 }
 
 nothing_changed <- function(study, before, shared) {
-  if (is.null(before)) return(FALSE)
   parts <- report_parts()
   now <- vapply(names(before$parts), function(name) {
     part_digest(shared, name, choices_behind(study, parts, name))
@@ -156,45 +164,4 @@ state_of_run <- function(fragments, states) {
     detail = vapply(fragments, function(f) f$failed %||% f$lead %||% "", ""),
     row.names = NULL
   )
-}
-
-# A folder that holds an earlier run, or nothing.
-check_folder <- function(folder) {
-  if (!is.character(folder) || length(folder) != 1L || is.na(folder) || !nzchar(folder)) {
-    fail("argument", "`folder` is the name of one.", where = sprintf("It is %s.", shown(folder)))
-  }
-  if (file.exists(folder) && !dir.exists(folder)) {
-    fail("file", sprintf("%s is a file.", folder), remedy = "Name a folder.")
-  }
-  if (!dir.exists(dirname(folder))) {
-    fail("file", sprintf("There is no folder %s to write to.", dirname(folder)))
-  }
-  there <- list.files(folder, all.files = TRUE, no.. = TRUE)
-  strange <- setdiff(there, c(
-    "report.html", "report.pdf", "tables", "figures", "tables.xlsx", "record.json"
-  ))
-  if (length(strange) || (length(there) && !"record.json" %in% there)) {
-    fail(
-      "file",
-      sprintf("%s holds what is no report: %s.", folder, some(c(strange, there)[1L])),
-      remedy = "Name another folder; a run replaces all that is in its own."
-    )
-  }
-}
-
-# The record of a run before, where its files are whole; else nothing is taken from it.
-earlier_run <- function(folder) {
-  file <- file.path(folder, "record.json")
-  if (!file.exists(file)) return(NULL)
-  record <- tryCatch(jsonlite::read_json(file, simplifyVector = FALSE), error = function(e) NULL)
-  if (!identical(record$form, 1L)) return(NULL)
-  record$parts <- lapply(record$parts, as_vectors)
-  files <- file.path(folder, c("report.html", if (isTRUE(record$report)) "report.pdf"))
-  if (all(file.exists(files))) record
-}
-
-# Lists without names were vectors.
-as_vectors <- function(x) {
-  if (!is.list(x)) return(x)
-  if (length(x) && is.null(names(x))) unlist(x) else lapply(x, as_vectors)
 }

@@ -1,7 +1,6 @@
-# The files of a run, written into a folder beside the one that is meant, which then takes its
-# place: it is whole, or as it was.
+# The files of a run, written into a folder beside the one that is meant.
 
-write_run <- function(folder, study, work, run, shared) {
+write_run <- function(folder, study, work, run, record) {
   part <- tempfile(".imbroglio-", dirname(folder))
   on.exit(unlink(part, recursive = TRUE))
   made <- tryCatch(
@@ -20,21 +19,7 @@ write_run <- function(folder, study, work, run, shared) {
       where = conditionMessage(made)
     )
   }
-  replace_folder(part, folder)
-}
-
-replace_folder <- function(part, folder) {
-  old <- tempfile(".imbroglio-", dirname(folder))
-  there <- dir.exists(folder)
-  moved <- !there || suppressWarnings(file.rename(folder, old))
-  if (moved && !suppressWarnings(file.rename(part, folder))) {
-    if (there) file.rename(old, folder)
-    moved <- FALSE
-  }
-  if (!moved) {
-    fail("write", sprintf("%s could not be replaced; it is as it was.", folder))
-  }
-  unlink(old, recursive = TRUE)
+  replace_folder(part, folder, record)
 }
 
 files_of_run <- function(part, study, work, run) {
@@ -64,11 +49,16 @@ page_of_run <- function(work, run, workbook = NULL) {
 }
 
 record_of_run <- function(part, study, run) {
+  files <- list.files(part, recursive = TRUE)
   record <- list(
-    form = 1L,
+    made_by = "imbroglio",
+    form = 2L,
     version = as.character(utils::packageVersion("imbroglio")),
     study = study$lines,
     report = report_asked(study),
+    files = as.list(stats::setNames(
+      vapply(file.path(part, files), file_digest, "", USE.NAMES = FALSE), files
+    )),
     parts = run$fragments
   )
   text <- jsonlite::toJSON(record, auto_unbox = TRUE, null = "null", digits = NA)

@@ -10,7 +10,7 @@
 #' @param prices A price table of closes as they were traded (for `raw_prices()`, adjusted ones).
 #' @param actions A data frame or a file of splits and dividends: `security`, `date` (the
 #'   ex-date), `split` (new shares for one old), `dividend` (cash a share, on that date's share
-#'   basis). If absent, those that were found among the prices. A split may be a ratio, `2:1` or
+#'   basis); or a column `type` that says split or dividend, and `amount`. If absent, those that were found among the prices. A split may be a ratio, `2:1` or
 #'   `"2 for 1"`; a line that stands twice is one action, and said.
 #' @param dates,decimal See [read_prices()], for actions that can be read two ways.
 #' @param form `"total-return"`: for splits and dividends; `"price"`: for splits only.
@@ -140,26 +140,13 @@ read_actions <- function(actions, how = list()) {
   grid <- one_grid(actions, "the actions")
   origin <- grid$origin
   columns <- action_columns(grid)
-  amounts <- columns$amounts
-  n <- length(grid$columns[[1L]])
-  # A ratio of shares is written 2:1, 2/1, "2 for 1" or 2.
-  ratios <- if (is.na(amounts[["split"]])) {
-    list(grid = grid, values = rep(NA_real_, n))
+  read <- action_amounts(grid, columns$amounts, how, is.null(columns$kinds))
+  amounts <- if (is.null(columns$kinds)) {
+    list(split = read$values$split, dividend = read$values$dividend %||% read$values$amount)
   } else {
-    split_ratios(grid, amounts[["split"]])
+    amounts_by_kind(grid, read$values, columns$kinds)
   }
-  read <- if_unclear(
-    function(mark) grid_numbers(ratios$grid, unname(amounts[!is.na(amounts)]), mark),
-    how$decimal
-  )
-  if (NROW(read$faults)) refuse_no_number(read$faults, grid)
-  amount <- function(what) {
-    if (is.na(amounts[[what]])) {
-      rep(NA_real_, n)
-    } else {
-      read$values[[match(amounts[[what]], amounts[!is.na(amounts)])]]
-    }
-  }
+  none <- rep(NA_real_, length(grid$columns[[1L]]))
   dated <- if_unclear(
     function(day_order) {
       column_days(grid$columns[[columns$date]], day_order, columns$date, origin)
@@ -170,8 +157,8 @@ read_actions <- function(actions, how = list()) {
   table <- data.frame(
     security = as.character(named$names),
     date = .Date(dated$days),
-    split = ifelse(is.na(ratios$values), amount("split"), ratios$values),
-    dividend = amount("dividend")
+    split = amounts$split %||% none,
+    dividend = amounts$dividend %||% none
   )
   note_remarks(c(grid$remarks, read$remarks, dated$remarks, named$remarks), origin)
   refuse_bad_actions(table, grid)
@@ -183,18 +170,73 @@ action_columns <- function(grid) {
   column <- function(known) names(grid$columns)[match(known, headings, nomatch = 0L)][1L]
   security <- column(security_names)
   date <- column(c("exdate", date_names))
+  kinds <- kinds_of_rows(grid, columns = c(kind_names, "action", "event", "actiontype"))
   amounts <- c(
-    split = column(c("split", "splitratio", "ratio")),
-    dividend = column(c("dividend", "dividends", "amount"))
+    split = column(c(split_names, "ratio")),
+    dividend = column(dividend_names),
+    amount = column(c("amount", if (!is.null(kinds)) "value"))
   )
-  if (anyNA(c(security, date)) || all(is.na(amounts))) {
+  amounts <- amounts[!is.na(amounts)]
+  if (anyNA(c(security, date)) || !length(amounts)) {
     fail(
       "layout",
       sprintf("The columns of %s must be security, date, and split or dividend.", grid$origin),
-      where = sprintf("They are %s.", some(names(grid$columns), 8L))
+      where = sprintf("They are %s.", some(names(grid$columns), 8L)),
+      remedy = "Or a column `type` that says split or dividend, and a column `amount`."
     )
   }
-  list(security = security, date = date, amounts = amounts)
+  list(security = security, date = date, amounts = amounts, kinds = kinds)
+}
+
+# A ratio of shares is written 2:1, 2/1, "2 for 1" or 2.
+action_amounts <- function(grid, amounts, how, plain) {
+  ratios <- list()
+  for (what in setdiff(names(amounts), c("dividend", if (plain) "amount"))) {
+    found <- split_ratios(grid, amounts[[what]])
+    grid <- found$grid
+    ratios[[what]] <- found$values
+  }
+  read <- if_unclear(function(mark) grid_numbers(grid, unname(amounts), mark), how$decimal)
+  if (NROW(read$faults)) refuse_no_number(read$faults, grid)
+  values <- stats::setNames(read$values[unname(amounts)], names(amounts))
+  for (what in names(ratios)) {
+    values[[what]] <- ifelse(is.na(ratios[[what]]), values[[what]], ratios[[what]])
+  }
+  list(values = values, remarks = read$remarks)
+}
+
+# Of rows that say what they are the amount stands in a column of that kind, or of either.
+amounts_by_kind <- function(grid, values, kinds) {
+  kind <- kinds$kind
+  none <- rep(NA_real_, length(kind))
+  of <- function(what) {
+    own <- values[[what]] %||% none
+    either <- values$amount %||% none
+    ifelse(kind == what, ifelse(is.na(own), either, own), NA_real_)
+  }
+  amounts <- list(split = of("split"), dividend = of("dividend"))
+  there <- !is.na(amounts$split) | !is.na(amounts$dividend)
+  bad <- which(!kind %in% c("split", "dividend") | !there)
+  if (length(bad)) {
+    row <- bad[1L]
+    fail(
+      "action",
+      if (nzchar(kind[row])) {
+        sprintf(
+          "Column %s of %s says of a row that it is a %s, but the row has no amount of one.",
+          kinds$column, grid$origin, kind[row]
+        )
+      } else {
+        sprintf(
+          "Column %s of %s does not say of a row whether it is a split or a dividend.",
+          kinds$column, grid$origin
+        )
+      },
+      where = sprintf("%s.", sentence_case(grid$place(row))),
+      line = line_of(grid$place(row))
+    )
+  }
+  amounts
 }
 
 refuse_no_number <- function(faults, grid) {

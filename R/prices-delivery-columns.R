@@ -163,7 +163,7 @@ layout_of <- function(x, others, security_column, how, origin) {
   fields <- field_of(others)
   if (!any(!is.na(fields))) return("wide")
   strange <- others[is.na(fields) &
-    !plain_name(others) %in% c(date_names, other_names) &
+    !plain_name(others) %in% c(date_names, other_names, split_names, dividend_names) &
     vapply(x[others], holds_numbers, NA)]
   if (length(unique(fields[!is.na(fields)])) == 1L && length(strange)) {
     fail(
@@ -198,7 +198,8 @@ columns_to_read <- function(x, others, layout, how, origin) {
     rival <- !is.na(fields) & others != chosen & fields %in% field_of(chosen)
     return(others[(!is.na(fields) & !rival & !duplicated(fields)) | others == chosen])
   }
-  of_numbers <- others[vapply(x[others], holds_numbers, NA)]
+  of_numbers <- others[vapply(x[others], holds_numbers, NA) &
+    !plain_name(others) %in% c(split_names, dividend_names)]
   read <- others[!is.na(fields)]
   if (!length(read) && length(of_numbers) == 1L) return(of_numbers)
   several <- unique(fields[duplicated(fields, incomparables = NA)])

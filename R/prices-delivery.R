@@ -21,28 +21,33 @@ delivery_of <- function(grid, how) {
   padded <- !is.null(security_column) && isTRUE(attr(x[[security_column]], "padded"))
   layout <- layout_of(x, others, security_column, how, origin)
   read <- columns_to_read(x, others, layout, how, origin)
-  # Text that is neither a number nor a note of a split or dividend stays in a list of faults.
-  lines <- action_lines(Filter(is.factor, x[others]))
-  actions <- line_actions(x, lines, date_column, security_column, how, origin)
-  grid$columns <- x
-  if (length(lines$rows)) grid <- without_lines(grid, lines$rows)
-  x <- grid$columns
-  place <- grid$place
-  dated <- column_days(x[[date_column]], how$dates, date_column, origin)
+  grid$days <- column_days(x[[date_column]], how$dates, date_column, origin)
   if (!is.null(security_column)) {
     named <- one_name_each(x[[security_column]], padded)
     x[[security_column]] <- named$names
   }
-  unused <- setdiff(others, read)
   grid$columns <- x
   numbers <- grid_numbers(grid, read, how$decimal)
-  # The bytes of the file are not needed any more.
-  grid$again <- NULL
+  security <- if (layout == "long") x[[security_column]]
+  found <- actions_among(grid, numbers, layout, security, how)
+  unused <- setdiff(others, c(read, found$columns))
+  dated <- grid$days
+  date_text <- x[[date_column]]
+  place <- grid$place
+  if (length(found$rows) < length(dated$days)) {
+    rows <- found$rows
+    place <- place_of_rows(place, rows)
+    dated$days <- dated$days[rows]
+    date_text <- date_text[rows]
+    numbers$values <- lapply(numbers$values, `[`, rows)
+    found$faults$row <- match(found$faults$row, rows)
+    security <- if (!is.null(security)) droplevels(security[rows])
+  }
+  if (!length(dated$days)) refuse_empty(origin)
   delivery <- if (layout == "wide") {
     wide_rows(dated$days, numbers$values, read, place)
   } else {
-    security <- if (layout == "long") x[[security_column]] else how$name
-    long_rows(dated$days, numbers$values, read, security, how, origin, place)
+    long_rows(dated$days, numbers$values, read, security %||% how$name, how, origin, place)
   }
   no_day <- which(is.na(dated$days))
   named_by <- if (!is.null(security_column)) c(named$remarks, column_remark(security_column))
@@ -52,18 +57,27 @@ delivery_of <- function(grid, how) {
     numbers$remarks,
     dated$remarks,
     named_by,
-    used_remark(layout, how, others, unused)
+    used_remark(layout, how, others, unused),
+    found$remarks
   )
   about <- list(
     origin = origin,
-    actions = actions,
-    not_numbers = faults_of(numbers$faults, layout, read, length(dated$days)),
-    no_day = data.frame(row = no_day, text = as.character(x[[date_column]][no_day])),
+    actions = found$actions,
+    taken = found$taken,
+    not_numbers = faults_of(found$faults, layout, read, length(dated$days)),
+    no_day = data.frame(row = no_day, text = as.character(date_text[no_day])),
     date_column = date_column,
     remarks = remarks,
     layout = layout_text(layout, delivery$measured, numbers$decimal, unused)
   )
   structure(c(delivery, about), class = "imbroglio_delivery")
+}
+
+# Functions of their own, so that they keep no more than they need.
+place_of_rows <- function(place, rows) {
+  force(place)
+  force(rows)
+  function(i) place(rows[i])
 }
 
 refuse_empty <- function(origin) {
@@ -114,22 +128,12 @@ used_remark <- function(layout, how, others, unused) {
   sprintf("%s as the price of %s (not used: %s)", how$price, how$name, some(beside))
 }
 
-# The grid without the lines that told of actions.
-without_lines <- function(grid, lines) {
-  kept <- setdiff(seq_along(grid$columns[[1L]]), lines)
-  grid$columns <- lapply(grid$columns, function(v) {
-    if (is.factor(v)) droplevels(v[kept]) else v[kept]
-  })
-  given <- grid$place
-  grid$place <- function(rows) given(kept[rows])
-  again <- grid$again
-  if (!is.null(again)) {
-    grid$again <- function(reading) lapply(again(reading), function(v) droplevels(v[kept]))
-  }
-  grid
+# What was decided in reading, where it could have been otherwise, and what is no price.
+note_delivery <- function(delivery) {
+  note_remarks(delivery$remarks, delivery$origin)
+  note_actions(delivery$taken, delivery$origin)
 }
 
-# What was decided in reading, where it could have been otherwise.
 note_remarks <- function(remarks, what) {
   # The same of several files is told once, by its first example.
   remarks <- remarks[!duplicated(sub(" [(].*[)]$", "", remarks))]
@@ -185,44 +189,6 @@ long_rows <- function(days, numbers, columns, name, how, origin, place) {
   )
 }
 
-# ---- splits and dividends that stand among the prices ------------------------------------
-
-dividend_pattern <- "(?i)dividend[^0-9]*([0-9]+([.,][0-9]+)?)"
-split_pattern <- "(?i)split[^0-9]*([0-9]+([.,][0-9]+)?) *(:|/|for|to|-) *([0-9]+([.,][0-9]+)?)"
-
-action_lines <- function(columns) {
-  lines <- lapply(columns, function(v) {
-    text <- levels(v)
-    told <- grepl(dividend_pattern, text, perl = TRUE) | grepl(split_pattern, text, perl = TRUE)
-    rows <- if (any(told)) which(as.integer(v) %in% which(told)) else integer()
-    stats::setNames(as.character(v)[rows], rows)
-  })
-  text <- unlist(unname(lines))
-  list(rows = as.integer(names(text)), text = unname(text))
-}
-
-line_actions <- function(x, lines, date_column, security_column, how, origin) {
-  if (!length(lines$rows)) return(NULL)
-  number <- function(text) as.numeric(sub(",", ".", text, fixed = TRUE))
-  matched <- function(pattern, i) {
-    parts <- regmatches(lines$text, regexec(pattern, lines$text, perl = TRUE))
-    vapply(parts, function(p) if (length(p)) number(p[i]) else NA_real_, 0)
-  }
-  new <- matched(split_pattern, 2L)
-  old <- matched(split_pattern, 5L)
-  days <- column_days(x[[date_column]], how$dates, date_column, origin)$days[lines$rows]
-  data.frame(
-    security = if (is.null(security_column)) {
-      how$name %||% NA_character_
-    } else {
-      as.character(x[[security_column]])[lines$rows]
-    },
-    date = .Date(days),
-    split = new / old,
-    dividend = ifelse(is.na(new), matched(dividend_pattern, 2L), NA_real_)
-  )
-}
-
 # ---- several deliveries as one ------------------------------------------------------------
 
 joined <- function(deliveries, origin) {
@@ -260,6 +226,7 @@ joined <- function(deliveries, origin) {
       rows = joined_rows(deliveries, sizes),
       origin = origin,
       actions = do.call(rbind, lapply(deliveries, `[[`, "actions")),
+      taken = unlist(lapply(deliveries, `[[`, "taken")),
       not_numbers = moved("not_numbers"),
       no_day = moved("no_day"),
       date_column = deliveries[[1L]]$date_column,

@@ -109,6 +109,7 @@ read_text_grid <- function(file, ending) {
   shape <- shape_of_text(bytes, file$origin)
   if (shape$malformed) refuse_open_quote(shape, file$origin)
   separator <- shape$separator
+  refuse_columns(length(shape$names), file$origin)
   read <- core_delimited(bytes, shape$start, separator, shape$line, length(shape$names))
   if (read$bad_line > 0) refuse_line(read, length(shape$names), file$origin)
   if (!read$rows) refuse_empty(file$origin)
@@ -146,6 +147,19 @@ read_text_grid <- function(file, ending) {
     file$name,
     again,
     list(point = read$point, certain = read$certain, words = read$words)
+  )
+}
+
+# A column is a vector of its own, which takes more than the few numbers that are in one then.
+most_columns <- 100000L
+
+refuse_columns <- function(n, origin) {
+  if (n <= most_columns) return(invisible())
+  fail(
+    "layout",
+    sprintf("%s has %s; a wide table has %s at most.", sentence_case(origin),
+            count(n, "column"), count(most_columns)),
+    remedy = "Write it long: a row for each date and security."
   )
 }
 

@@ -126,7 +126,7 @@ read_delivery <- function(source, how) {
       count(length(source), "file")
     }
   )
-  note_remarks(delivery$remarks, delivery$origin)
+  note_delivery(delivery)
   delivery
 }
 
@@ -209,6 +209,6 @@ read_database <- function(connection, how) {
     }
   )
   delivery <- delivery_of(grid_of_frame(rows, origin), how)
-  note_remarks(delivery$remarks, origin)
+  note_delivery(delivery)
   delivery
 }

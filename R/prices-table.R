@@ -53,7 +53,7 @@ as_prices.data.frame <- function(x, price = NULL, dates = NULL, decimal = NULL, 
     grid_of_frame(x, origin),
     list(price = price, dates = dates, decimal = decimal, name = name)
   )
-  note_remarks(delivery$remarks, origin)
+  note_delivery(delivery)
   table_of(delivery)
 }
 
@@ -148,11 +148,7 @@ find_security_column <- function(x, date_column, origin) {
     !plain_name(rest) %in% c(date_names, other_names) &
     is.na(field_of(rest))]
   of_numbers <- any(vapply(x[rest], holds_numbers, NA))
-  names_only <- textual[vapply(x[textual], function(v) {
-    known <- core_written_numbers(levels(v))
-    !any(known$number) &&
-      !any(known$word) && !anyNA(v) && !any(grepl(dividend_pattern, levels(v), perl = TRUE))
-  }, NA)]
+  names_only <- textual[vapply(x[textual], names_securities, NA, x[[date_column]])]
   if (!of_numbers || !length(names_only)) return(NULL)
   if (length(names_only) > 1L) {
     fail(
@@ -163,6 +159,15 @@ find_security_column <- function(x, date_column, origin) {
     )
   }
   names_only
+}
+
+# Whether a column of text can name the securities of a long table. What differs from row to row
+# while the dates do too, or is mostly written like amounts, is a column of prices gone wrong.
+names_securities <- function(v, dates) {
+  known <- core_written_numbers(levels(v))
+  if (any(known$number) || any(known$word) || anyNA(v)) return(FALSE)
+  if (mean(grepl("[0-9][.,][0-9]", levels(v))) >= 0.5) return(FALSE)
+  2L * nlevels(v) <= length(v) || 2L * length(unique(dates)) <= length(v) || nlevels(v) == 1L
 }
 
 # Numbers that are no names: of a type of their own, or all with a fraction, a percent sign or a

@@ -29,7 +29,9 @@ read_workbook <- function(file, sheet = NULL) {
   } else {
     check_choice(sheet, "sheet", sheets, several = TRUE)
   }
+  parts <- if (file$kind == "xlsx") sheet_parts(path)
   grids <- lapply(own, function(sheet) {
+    look_at_sheet(path, parts[[sheet]], sheet, file$origin)
     cells <- tryCatch(
       suppressMessages(readxl::read_excel(
         path,
@@ -62,6 +64,78 @@ read_workbook <- function(file, sheet = NULL) {
   }
   grids
 }
+
+# Where in the file each sheet lies, by its name.
+sheet_parts <- function(path) {
+  text <- function(part) {
+    tryCatch(rawToChar(zip_part(path, part)), error = function(e) "", warning = function(w) "")
+  }
+  tags <- function(xml, name) {
+    regmatches(xml, gregexpr(sprintf("<([A-Za-z0-9]+:)?%s [^>]*>", name), xml))[[1L]]
+  }
+  attribute <- function(tags, name) {
+    parts_of(tags, sprintf("\\s(?:[A-Za-z]+:)?%s=[\"']([^\"']*)[\"']", name))[, 1L]
+  }
+  plain <- function(x) {
+    for (mark in list(c("&lt;", "<"), c("&gt;", ">"), c("&quot;", "\""), c("&apos;", "'"), c("&amp;", "&"))) {
+      x <- gsub(mark[1L], mark[2L], x, fixed = TRUE)
+    }
+    `Encoding<-`(x, "UTF-8")
+  }
+  sheets <- tags(text("xl/workbook.xml"), "sheet")
+  links <- tags(text("xl/_rels/workbook.xml.rels"), "Relationship")
+  if (!length(sheets) || !length(links)) return(list())
+  targets <- attribute(links, "Target")[match(
+    parts_of(sheets, "\\s[A-Za-z]+:id=[\"']([^\"']*)[\"']")[, 1L], attribute(links, "Id")
+  )]
+  targets <- ifelse(startsWith(targets, "/"), substring(targets, 2L), paste0("xl/", targets))
+  stats::setNames(as.list(targets), plain(attribute(sheets, "name")))
+}
+
+zip_part <- function(path, part) {
+  listed <- utils::unzip(path, list = TRUE)
+  connection <- unz(path, part, "rb")
+  on.exit(close(connection))
+  readBin(connection, "raw", listed$Length[match(part, listed$Name)])
+}
+
+# Cells far out take room for all between; a formula of which no value was stored reads as empty.
+look_at_sheet <- function(path, part, sheet, origin) {
+  if (is.null(part)) return(invisible())
+  xml <- tryCatch(zip_part(path, part), error = function(e) NULL, warning = function(w) NULL)
+  if (is.null(xml)) return(invisible())
+  extent <- core_sheet_extent(xml)
+  spans <- extent$rows * extent$columns
+  if (spans > most_cells || (spans > 1e7 && extent$filled < spans / 100)) {
+    fail(
+      "layout",
+      sprintf(
+        "Sheet %s of %s spans %s by %s, of which %s %s filled.",
+        visible(sheet), origin, count(extent$rows, "row"), count(extent$columns, "column"),
+        count(extent$filled, "cell"), if (extent$filled == 1) "is" else "are"
+      ),
+      where = if (nzchar(extent$last)) sprintf("The last is %s.", extent$last),
+      remedy = "Clear what lies far from the table, or save the table alone."
+    )
+  }
+  cells <- extent$unvalued
+  if (length(cells)) {
+    caution(
+      "formula",
+      sprintf(
+        "%s of sheet %s of %s %s without a stored value and %s as missing: %s.",
+        count(length(cells), "formula", "formulas"), visible(sheet), origin,
+        if (length(cells) == 1L) "is" else "are",
+        if (length(cells) == 1L) "counts" else "count",
+        some(cells, 20L)
+      ),
+      remedy = "Open the workbook in a spreadsheet program and save it: that stores the values."
+    )
+  }
+}
+
+# Of a sheet as it is read: a list of cells each.
+most_cells <- 2e8
 
 # The sheets that write_prices() makes: the returns beside the prices are no prices.
 written_sheets <- c(prices = "Prices", simple = "Simple returns", log = "Log returns")

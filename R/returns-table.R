@@ -64,6 +64,7 @@ as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinish
   }
   refuse_others(...)
   prices <- as_prices(x)
+  warn_unadjusted(prices)
   rhythm <- rhythms_of(prices$dates, prices$close)
   at <- prices
   if (!is.null(every)) {
@@ -182,7 +183,7 @@ given_delivery <- function(x, words, origin) {
     )
   }
   delivery <- delivery_of(grid_of_frame(x, origin), list())
-  note_remarks(delivery$remarks, origin)
+  note_delivery(delivery)
   delivery
 }
 

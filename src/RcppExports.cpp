@@ -976,6 +976,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_sheet_extent
+Rcpp::List core_sheet_extent(const Rcpp::RawVector& xml);
+RcppExport SEXP _imbroglio_core_sheet_extent(SEXP xmlSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type xml(xmlSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_sheet_extent(xml));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_shortest
 Rcpp::CharacterVector core_shortest(const Rcpp::NumericVector& x);
 RcppExport SEXP _imbroglio_core_shortest(SEXP xSEXP) {
@@ -1238,6 +1249,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_change_sums", (DL_FUNC) &_imbroglio_core_change_sums, 3},
     {"_imbroglio_core_scatter", (DL_FUNC) &_imbroglio_core_scatter, 5},
     {"_imbroglio_core_carry", (DL_FUNC) &_imbroglio_core_carry, 2},
+    {"_imbroglio_core_sheet_extent", (DL_FUNC) &_imbroglio_core_sheet_extent, 1},
     {"_imbroglio_core_shortest", (DL_FUNC) &_imbroglio_core_shortest, 1},
     {"_imbroglio_core_lines", (DL_FUNC) &_imbroglio_core_lines, 1},
     {"_imbroglio_core_historical_tail", (DL_FUNC) &_imbroglio_core_historical_tail, 5},
