@@ -135,7 +135,7 @@ chosen_returns <- function(prices, options, command) {
 book_of <- function(x, options) {
   taken <- c(
     "weights", "shares", "values", "holdings", "rebalance", "cash", "normalise", "held", "parts",
-    "decimal"
+    "carried", "decimal"
   )
   by_weight <- !is.null(options$weights)
   do.call(

@@ -64,11 +64,11 @@ other_side <- function(prices, options) {
 
 limits_command <- function() {
   list(
-    says = "the state of each limit of a file; status 1 where one is broken",
+    says = "the state of each limit of a file; status 1 where one is broken or not measurable",
     takes = "FILE...",
     options = c(
       choose, "every", "keep-unfinished", "kind", "limits", "window", "level", "benchmark",
-      "before", "value", setdiff(book, "parts"), hand_on
+      "before", "today", "stale", "value", setdiff(book, "parts"), hand_on
     ),
     example = paste0(
       "imbroglio limits bay.csv bay-fund.csv --holdings bay-holdings.csv --benchmark BAYALL ",
@@ -84,9 +84,12 @@ run_limits <- function(files, options) {
   }
   x <- chosen_returns(chosen_prices(files, options, "limits"), options, "limits")
   found <- call_with(check_limits, x, options)
-  status <- hand_over_measured(found, options)
-  # So that a scheduler can act on it.
-  if (any(found$state == "broken")) 1L else status
+  ask <- attr(found, "ask")
+  if (is_stale(ask$age, ask$stale)) caution("stale", stale_words(ask$age, ask$stale))
+  said <- c(sprintf("The last price is of %s.", ask$age$text), "")
+  status <- hand_over_measured(found, options, extra = said)
+  # So that a scheduler can act on it: what cannot be known is not within either.
+  if (any(!found$state %in% c("near", "within"))) 1L else status
 }
 
 selling_command <- function() {

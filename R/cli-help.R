@@ -10,7 +10,7 @@ option_groups <- list(
   ),
   "Of a book" = c(
     "weights", "shares", "values", "holdings", "rebalance", "cash", "normalise", "held", "parts",
-    "stand-in"
+    "stand-in", "carried"
   ),
   "What comes out" = c(
     "long", "date", "number", "columns", "format", "out", "figure", "workbook", "view",

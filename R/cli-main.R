@@ -151,6 +151,21 @@ version_lines <- function() {
   )
 }
 
+# A file of prices written into a folder that is read would be read with it the next time.
+refuse_into_folder <- function(files, written) {
+  folders <- normalizePath(files[dir.exists(files)])
+  for (name in names(written)) {
+    path <- written[[name]]
+    if (!grepl(price_files, path, ignore.case = TRUE)) next
+    if (!normalizePath(dirname(path), mustWork = FALSE) %in% folders) next
+    fail(
+      "argument",
+      sprintf("--%s would write %s into a folder that is read, as prices.", name, path),
+      remedy = "Name a file elsewhere: it would be read with the others the next time."
+    )
+  }
+}
+
 # Nothing is written over what is read, nor twice to one file.
 refuse_same_file <- function(command, files, options) {
   if (command == "store" &&
@@ -184,6 +199,7 @@ refuse_same_file <- function(command, files, options) {
       remedy = "Name another file."
     )
   }
+  refuse_into_folder(files, written)
   twice <- anyDuplicated(normalizePath(as.character(unlist(written)), mustWork = FALSE))
   if (twice) {
     fail(

@@ -30,8 +30,13 @@ options_of_books <- list(
   parts = list(help = "show the holdings of the book beside it"),
   `stand-in` = list(
     takes = "A=B",
-    help = "B stands in for the holding A before its first price",
+    help = "B stands in for the holding A before its first price and after its last",
     read = function(x) pairs(x)
+  ),
+  carried = list(
+    takes = "A,B",
+    help = "holdings that have stopped, whose last price stands on every later date",
+    read = function(x) comma(x)
   ),
   rebalance = list(
     takes = "PERIOD",

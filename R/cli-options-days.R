@@ -46,6 +46,19 @@ options_of_days <- list(
     ),
     read = function(x) amounts(x)
   ),
+  today = list(
+    takes = "DATE",
+    help = "the day on which it is asked, which the age of the last price is counted to (today)",
+    read = identity
+  ),
+  stale = list(
+    takes = "N",
+    help = c(
+      "how many trading days the last price may lie before today; more is an error found",
+      limits = "how many trading days the last price may lie before today; after that none is within"
+    ),
+    read = function(x) number(x)
+  ),
   at = list(
     takes = "DATE",
     help = "compare what was before with what is from it on",

@@ -5,8 +5,8 @@ check_command <- function() {
     says = "all that is wrong with prices, and what can be done",
     takes = "FILE",
     options = c(
-      "price", "dates", "decimal", "as-of", "actions", "securities", "repair", "format", "out",
-      "figure", "help"
+      "price", "dates", "decimal", "as-of", "actions", "securities", "today", "stale",
+      "repair", "format", "out", "figure", "help"
     ),
     example = "imbroglio check bay-delivery.csv.gz --figure check.png --repair repaired.csv",
     run = run_check
@@ -21,7 +21,7 @@ run_check <- function(files, options) {
   delivery <- read_delivery(files, how)
   findings <- do.call(
     check_prices,
-    c(list(delivery), options[intersect(c("actions", "securities"), names(options))])
+    c(list(delivery), options[intersect(c("actions", "securities", "today", "stale"), names(options))])
   )
   hand_over(
     findings,

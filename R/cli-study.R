@@ -6,7 +6,7 @@ study_command <- function() {
     takes = "new PRICES... | run STUDY | check STUDY",
     options = c(
       "price", "dates", "decimal", "sheet", "holdings", "benchmark", "limits", "securities",
-      "title", "only", "fresh", "out", "help"
+      "title", "only", "fresh", "today", "out", "help"
     ),
     example = c(
       paste0(
@@ -39,7 +39,7 @@ run_study_command <- function(files, options) {
 }
 
 draft_the_study <- function(files, options) {
-  refuse_options(options, c("only", "fresh"), "study new")
+  refuse_options(options, c("only", "fresh", "today"), "study new")
   some_files(files, "study new")
   out <- options$out %||% "study.yml"
   arguments <- options[intersect(
@@ -71,14 +71,17 @@ run_the_study <- function(files, options) {
   attach_usual()
   study <- one_study(files, "run")
   folder <- options$out %||% study_path(study, study$says$report$folder %||% "report")
-  run <- run_study(study, folder, only = options$only, fresh = isTRUE(options$fresh))
+  run <- run_study(
+    study, folder, only = options$only, fresh = isTRUE(options$fresh),
+    today = options$today %||% Sys.Date()
+  )
   say_run(run)
   say("Wrote ", file.path(folder, "report.html"))
   if (any(run$state == "failed")) 1L else 0L
 }
 
 check_the_study <- function(files, options) {
-  refuse_options(options, c(only_in_new, "only", "fresh", "out"), "study check")
+  refuse_options(options, c(only_in_new, "only", "fresh", "today", "out"), "study check")
   study <- one_study(files, "check")
   print_lines(sprintf("%s is a study: %s.", study$file, some(names(study$says), 30L)))
   0L
@@ -109,7 +112,7 @@ report_command <- function() {
     takes = "FILE... | STUDY",
     options = c(
       choose, "every", "kind", "benchmark", "limits", "method", "window", "per-year", "level",
-      "value", "title", "only", book, "out", "help"
+      "value", "title", "only", "today", book, "out", "help"
     ),
     example = c(
       paste0(
@@ -131,14 +134,14 @@ run_report <- function(files, options) {
   )
   check_page(out)
   arguments <- options[intersect(
-    c("window", "per_year", "level", "benchmark", "limits", "method", "title", "only",
+    c("window", "per_year", "level", "benchmark", "limits", "method", "title", "only", "today",
       if (!has_book(options)) "value"),
     names(options)
   )]
   x <- if (of_study) {
     refuse_options(
       options,
-      setdiff(gsub("-", "_", report_command()$options, fixed = TRUE), c("only", "out", "help")),
+      setdiff(gsub("-", "_", report_command()$options, fixed = TRUE), c("only", "today", "out", "help")),
       "a report of a study, which says it itself"
     )
     files

@@ -142,6 +142,7 @@ idle_reasons <- list(
     !isTRUE(o$split)
   }, "a split shows the holdings"), not_drawn),
   `stand-in` = of_book,
+  carried = of_book,
   held = first_reason(of_book, not_split, not_drawn),
   normalise = first_reason(
     of_book,

@@ -15,6 +15,9 @@ autoplot.imbroglio_limits <- function(object, ...) {
     writer <- unit_text[[units[i]]]
     sprintf("%s of %s", writer(table$estimate[i]), writer(table$limit[i]))
   }, "")
+  written <- ifelse(
+    table$state == "not measurable", paste0("not measurable since ", table$to, ": ", written), written
+  )
   table$label <- paste0(written, ifelse(is.na(table$since), "", paste(" since", table$since)))
   ggplot2::ggplot(table, ggplot2::aes(.data$use, .data$row, colour = .data$state)) +
     ggplot2::geom_segment(
@@ -23,7 +26,9 @@ autoplot.imbroglio_limits <- function(object, ...) {
     ggplot2::geom_vline(xintercept = 1, colour = loss, linetype = "22") +
     ggplot2::geom_point(size = 3) +
     words_layer(ggplot2::aes(label = paste0("   ", .data$label)), hjust = 0, size = 3.5) +
-    ggplot2::scale_colour_manual(values = c(broken = loss, near = doubtful, within = quiet)) +
+    ggplot2::scale_colour_manual(values = c(
+      broken = loss, "not measurable" = doubtful, near = doubtful, within = quiet
+    )) +
     ggplot2::scale_y_discrete(labels = stats::setNames(table$what, table$row)) +
     ggplot2::scale_x_continuous(
       labels = percent_axis,

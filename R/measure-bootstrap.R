@@ -147,7 +147,8 @@ book_basis <- function(today, choices, seed = NA_integer_, exact = list()) {
     name = today$name,
     held = "as held today",
     text = holdings_text(today),
-    history = today$book$history
+    history = today$book$history,
+    until = until_words(today$book$ended)
   )
   returns_basis(
     returns,

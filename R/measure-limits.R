@@ -22,6 +22,10 @@
 #' loss, return, its ratios, skewness) as held then; where the book says how it is held, all is
 #' that. A group is its holdings by today's weights, made up to 1 (held short, to -1).
 #'
+#' What ends before the last date that is known, such as a book with a holding that has stopped, and
+#' prices older than `stale`, are not judged by what they were: what would be `within` or `near` is
+#' `not measurable`.
+#'
 #' `since` is the first date of the run, up to now, over which the state was as bad. Of weights,
 #' shares and concentration the past is not known: `NA`.
 #'
@@ -32,9 +36,15 @@
 #'
 #' @param x A book, a price table or a returns table.
 #' @param limits A file, or a data frame, with the columns `of`, `measure`, `limit` and, if
-#'   wanted, `warn`; numbers as 0.03 or `"3%"`. A fraction above 1 without its mark is refused.
+#'   wanted, `warn`; numbers as 0.03 or `"3%"`. A fraction above 1 without its mark is refused, and
+#'   of losses and tracking errors one above 0.1, which could be meant either way; how the others
+#'   are read is noted. Refused too: a warning beyond its limit, and a limit below 0 of what is
+#'   never below 0.
 #' @param window,level Of the measures: the number of returns, and of value at risk the level.
 #' @param benchmark Of `beta`, `correlation` and `tracking_error`.
+#' @param today The date of which is asked; the basis says how many trading days the last price
+#'   lies before it.
+#' @param stale How many of them may lie between; if absent, any number.
 #' @param before What this function gave before (or a file of it, as CSV): `was` is the state then.
 #' @return A table, a row for each limit, the broken first, then the near: `security` (what it is
 #'   of), `measure`, `to`, `estimate`, `warn`, `limit`, `state`, `over` (how far beyond the limit;
@@ -57,25 +67,28 @@
 #' in_words(found)
 #' @export
 check_limits <- function(x, limits, window = 250L, level = 0.99, benchmark = NULL,
-                         before = NULL) {
+                         before = NULL, today = Sys.Date(), stale = NULL) {
   window <- check_whole(window, "window", least = 2L)
   level <- check_fraction(level, "level")
   known <- limit_measures()
-  table <- read_limits(limits, vapply(known, `[[`, "", "unit"))
+  table <- read_limits(limits, known)
   check_one_benchmark(benchmark)
   book <- if (inherits(x, "imbroglio_book")) x
   subjects <- if (is.null(book)) take_returns(x) else book$returns
   table <- limits_of_each(table, book, subjects)
+  age <- age_of(subjects$dates, check_date(today, "today"))
+  stale <- check_stale(stale)
   beside <- table$measure[vapply(known[table$measure], `[[`, NA, "beside")]
   if (length(beside) && is.null(benchmark)) {
     fail("argument", sprintf("A limit of %s is against a `benchmark`.", beside[1L]))
   }
   ask <- list(
-    book = book, returns = subjects, window = window, level = level, benchmark = benchmark
+    book = book, returns = subjects, window = window, level = level, benchmark = benchmark,
+    age = age, stale = stale
   )
   states <- lapply(seq_len(nrow(table)), function(i) state_of_limit(table[i, ], ask, known))
   columns <- row_bound(states)
-  in_order <- order(match(columns$state, c("broken", "near", "within", "unknown")))
+  in_order <- order(match(columns$state, limit_states))
   columns <- lapply(columns, `[`, in_order)
   columns$was <- states_before(before, columns)
   about <- limits_basis(ask, book, subjects, benchmark)
@@ -88,7 +101,8 @@ limits_basis <- function(ask, book, subjects, benchmark) {
   choices <- c(
     window = count(ask$window),
     level = format(ask$level),
-    benchmark = if (is.character(benchmark)) benchmark
+    benchmark = if (is.character(benchmark)) benchmark,
+    "last price" = ask$age$text
   )
   if (!is.null(book)) {
     today <- suppressMessages(book_today(book), classes = "imbroglio_note")
@@ -106,14 +120,14 @@ limits_basis <- function(ask, book, subjects, benchmark) {
 
 # The measures that can be limited: those through time, and what a book is today.
 limit_measures <- function() {
-  today <- function(title, unit, wrong = "above", depth = FALSE) {
-    rolled(title, unit, NULL, wrong, depth = depth)
+  today <- function(title, unit, wrong = "above", depth = FALSE, positive = !depth) {
+    rolled(title, unit, NULL, wrong, depth = depth, positive = positive)
   }
   c(rolling_measures(), list(
     fall = today("Below its high", "fraction", depth = TRUE),
     loss = today("Loss of the last period", "fraction"),
     weight = today("Weight", "share"),
-    share = today("Share of the volatility", "share"),
+    share = today("Share of the volatility", "share", positive = FALSE),
     effective_holdings = today("Effective holdings", "one", "below"),
     effective_bets = today("Effective bets", "one", "below")
   ))
@@ -141,6 +155,7 @@ limits_of_each <- function(table, book, returns) {
   counts <- vapply(rows, nrow, 0L)
   of_each <- rep(counts > 1L, counts)
   table <- table[!(twice & of_each), ]
+  as_given <- table$of
   is_book <- lower_case(table$of) == "book" & !table$of %in% colnames(returns$values)
   if (any(is_book) && is.null(book)) {
     fail(
@@ -150,6 +165,15 @@ limits_of_each <- function(table, book, returns) {
     )
   }
   if (any(is_book)) table$of[is_book] <- book$name
+  again <- which(duplicated(table[c("of", "measure")]))[1L]
+  if (!is.na(again)) {
+    both <- which(table$of == table$of[again] & table$measure == table$measure[again])
+    fail(
+      "limits",
+      sprintf("%s of %s is limited twice.", table$measure[again], table$of[again]),
+      where = sprintf("As %s.", some(unique(as_given[both])))
+    )
+  }
   only <- which(table$measure %in% of_book_only & is.null(book))
   if (length(only)) {
     said <- sprintf("A limit of %s is of a book, and there is none.", table$measure[only[1L]])
@@ -165,13 +189,17 @@ state_of_limit <- function(line, ask, known) {
   series <- limited_series(line, ask)
   estimate <- series$estimate[length(series$estimate)]
   size <- function(x) if (record$depth) -x else if (line$measure == "weight") abs(x) else x
-  beyond <- function(x, mark) {
+  # A number that is the limit but for its last digits is at it.
+  against <- function(x, mark, from) {
     if (is.na(mark)) return(rep(FALSE, length(x)))
-    if (record$wrong == "above") size(x) > mark else size(x) < mark
+    away <- (size(x) - mark) * if (record$wrong == "above") 1 else -1
+    away > from * 1e-12 * abs(mark)
   }
+  beyond <- function(x, mark) against(x, mark, 1)
+  at_least <- function(x, mark) against(x, mark, -1)
   if (record$depth) line[c("warn", "limit")] <- abs(line[c("warn", "limit")])
   broken <- beyond(series$estimate, line$limit)
-  near <- beyond(series$estimate, line$warn) | broken
+  near <- at_least(series$estimate, line$warn) | broken
   now <- length(broken)
   state <- if (is.na(estimate)) {
     "unknown"
@@ -182,6 +210,8 @@ state_of_limit <- function(line, ask, known) {
   } else {
     "within"
   }
+  known <- known_of_limit(line, ask)
+  if (state %in% c("near", "within") && !is.null(known)) state <- "not measurable"
   run <- if (state == "broken") broken else near
   since <- as.Date(NA)
   if (state %in% c("broken", "near") && now > 1L) {
@@ -202,6 +232,21 @@ state_of_limit <- function(line, ask, known) {
     trade = trade$words %||% NA_character_,
     after = trade$after %||% NA_real_
   )
+}
+
+limit_states <- c("broken", "not measurable", "near", "within", "unknown")
+
+# The date of which a limit is asked where its numbers end before it; NULL where they do not.
+known_of_limit <- function(line, ask) {
+  if (is_stale(ask$age, ask$stale)) return(ask$age$today)
+  members <- if (startsWith(line$of, "group:")) {
+    intersect(expand_groups(line$of, ask$returns$prices), ask$book$security)
+  } else {
+    line$of
+  }
+  whole <- line$of %in% ask$book$name || line$measure %in% of_book_only
+  ended <- if (whole) ask$book$ended else ended_holdings(ask$returns, members)
+  if (!is.null(ended)) max(ended$known)
 }
 
 # The estimate on each date, the last one now.
@@ -229,7 +274,11 @@ limited_series <- function(line, ask) {
 }
 
 limited_returns <- function(line, ask) {
-  quietly_told <- function(expr) suppressMessages(expr, classes = "imbroglio_note")
+  quietly_told <- function(expr) {
+    suppressWarnings(
+      suppressMessages(expr, classes = "imbroglio_note"), classes = "imbroglio_warning_ended"
+    )
+  }
   held <- if (line$measure %in% looks_back) "then" else "today"
   if (startsWith(line$of, "group:")) {
     members <- expand_groups(line$of, ask$returns$prices)

@@ -87,8 +87,13 @@ measured_likeness <- function(ask) {
 }
 
 # `wrong`: on which side of a limit it is broken. `depth`: it is told below 0, and limited by size.
-rolled <- function(title, unit, over, wrong = "above", beside = FALSE, depth = FALSE) {
-  list(title = title, unit = unit, over = over, wrong = wrong, beside = beside, depth = depth)
+# `positive`: it is never below 0, and so is no limit on it.
+rolled <- function(title, unit, over, wrong = "above", beside = FALSE, depth = FALSE,
+                   positive = unit == "fraction" && wrong == "above" && !depth) {
+  list(
+    title = title, unit = unit, over = over, wrong = wrong, beside = beside, depth = depth,
+    positive = positive
+  )
 }
 
 rolling_measures <- function() {

@@ -105,12 +105,18 @@ page_tools <- function(work, fragments) {
   )
 }
 
+limits_unknown <- function(states) {
+  n <- states[["not measurable"]] + states[["unknown"]]
+  if (n) sprintf(", %s not to be known", count(n)) else ""
+}
+
 page_top <- function(top, work) {
   broken <- top$limits$states
   c(
     "<section id=\"top\">",
     "<h2>At a glance</h2>",
     if (!is.null(top$held)) sprintf("<p class=\"held\">%s</p>", escaped(unbroken(top$held))),
+    sprintf("<p class=\"%s\">%s</p>", if (top$late) "failed" else "held", escaped(top$age)),
     if (length(work$warned)) sprintf("<p class=\"failed\">%s</p>", escaped(work$warned)),
     if (length(top$sentences)) {
       c("<ul class=\"numbers\">", sprintf("<li>%s</li>", unbroken(top$sentences)), "</ul>")
@@ -125,10 +131,11 @@ page_top <- function(top, work) {
     if (!is.null(broken)) {
       c(
         sprintf(
-          "<h3>Limits: %s broken, %s near, %s within</h3>",
+          "<h3>Limits: %s broken, %s near, %s within%s</h3>",
           count(broken[["broken"]]),
           count(broken[["near"]]),
-          count(broken[["within"]])
+          count(broken[["within"]]),
+          limits_unknown(broken)
         ),
         if (length(top$limits$sentences)) {
           c(

@@ -12,6 +12,8 @@
 #'   no study: see [measure_volatility()], [measure_var()], [measure_beta()], [check_limits()].
 #' @param title The title of the page.
 #' @param only Names of sections or measures: the others are left out.
+#' @param today The day of the report: its head says how many trading days the last price lies
+#'   before it.
 #' @return A data frame, invisibly: `part`, `state` (`"measured"` or `"failed"`), `detail`. The
 #'   file is written whole or not at all. What cannot be measured is a note in the page.
 #' @section Errors:
@@ -27,14 +29,17 @@
 #' @export
 write_report <- function(x, path, window = 60L, per_year = NULL, level = 0.99, value = NULL,
                          benchmark = NULL, limits = NULL, method = NULL, title = NULL,
-                         only = NULL) {
+                         only = NULL, today = Sys.Date()) {
   need_ggplot()
+  today <- check_date(today, "today")
   check_page(path)
   check_level(level)
   study <- inherits(x, "imbroglio_study") ||
     (is.character(x) && length(x) == 1L && grepl("[.]ya?ml$", x, ignore.case = TRUE))
   work <- if (study) {
-    loaded(work_of_study(if (is.character(x)) read_study(x) else x))
+    study_of <- if (is.character(x)) read_study(x) else x
+    study_of$today <- today
+    loaded(work_of_study(study_of))
   } else {
     settings <- list(
       benchmark = benchmark, level = level, horizon = 1L, window = check_whole(
@@ -43,7 +48,8 @@ write_report <- function(x, path, window = 60L, per_year = NULL, level = 0.99, v
       per_year = per_year, value = value, method = method %||% usual_method(measure_var)
     )
     measured <- inherits(x, c("imbroglio_book", "imbroglio_returns"))
-    new_work(if (measured) x else as_prices(x), settings, title = title, limits = limits)
+    new_work(if (measured) x else as_prices(x), settings, title = title, limits = limits,
+             today = today)
   }
   run <- measured_parts(work, NULL, "", only)
   write_whole(path, function(part) {

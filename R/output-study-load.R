@@ -16,7 +16,8 @@ work_of_study <- function(study, folder_of_files = study$folder) {
     wanted = names(says$measures),
     title = says$title,
     limits = if (!is.null(says$limits)) study_path(study, says$limits),
-    sources = study_sources(study)
+    sources = study_sources(study),
+    today = study$today %||% Sys.Date()
   )
 }
 
@@ -82,6 +83,7 @@ study_book <- function(returns, study) {
     }
   }
   book$stand_ins <- unlist(book$stand_ins)
+  book$carried <- unlist(book$carried)
   book$decimal <- study$says$read$decimal
   do.call(as_portfolio, c(list(returns), book))
 }

@@ -19,6 +19,8 @@
 #'   followed.
 #' @param only Names of sections or measures: the others are left out.
 #' @param fresh Whether all is measured again, whatever is known.
+#' @param today The day on which it is run: the page says how many trading days the last price lies
+#'   before it.
 #' @return A data frame, invisibly: `part`, `state` (`"measured"`, `"kept"`, `"failed"`), `detail`.
 #' @section Errors: Those of reading prices and books, before anything is measured;
 #'   `imbroglio_error_write` where the folder cannot be written, `imbroglio_error_file` where it is
@@ -30,8 +32,9 @@
 #' run_study(demo_file("bay-study.yml"), tempfile("report"), only = "split")
 #' }
 #' @export
-run_study <- function(study, folder = NULL, only = NULL, fresh = FALSE) {
+run_study <- function(study, folder = NULL, only = NULL, fresh = FALSE, today = Sys.Date()) {
   if (!inherits(study, "imbroglio_study")) study <- read_study(study)
+  study$today <- check_date(today, "today")
   need_ggplot()
   folder <- folder %||% study_path(study, study$says$report$folder %||% "report")
   folder <- check_folder(folder)
@@ -81,7 +84,11 @@ choices_behind <- function(study, parts, name) {
   measured <- study$says$measures
   of <- if (name == "top") "limits" else parts[[name]]$measure
   if (of %in% c("limits", "backtest", "split")) of <- c(of, "var")
-  measured[intersect(of, names(measured))]
+  c(
+    measured[intersect(of, names(measured))],
+    # How old the prices are stands at the top.
+    if (name == "top") list(today = format(study$today))
+  )
 }
 
 # Each part measured, or taken from the run before.

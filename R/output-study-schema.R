@@ -91,6 +91,7 @@ study_keys <- function() {
 returns_every <- function() names(frequencies)
 
 book_key <- function() {
+  name <- list(type = "string")
   amounts <- function(says) {
     list(says = says, schema = list(anyOf = list(
       list(type = "string"),
@@ -109,7 +110,8 @@ book_key <- function() {
     rebalance = choice_key("how often it is brought back", c("never", names(frequencies))),
     normalise = truth_key("divide weights by their sum"),
     held = choice_key("one reading for all numbers", c("today", "then")),
-    stand_ins = list(says = "what stands in for a holding before its first price",
+    carried = several_key("holdings that have stopped, whose last price is carried on", name),
+    stand_ins = list(says = "what stands in for a holding before its first price, after its last",
                      schema = list(type = "object", additionalProperties = list(type = "string"))),
     name = text_key("what it is called")
   ))

@@ -80,8 +80,10 @@ returns_text <- function(returns, result, rows = 8L, most = 8L) {
 }
 
 findings_text <- function(findings) {
+  last <- choice_of(basis(findings), "last price")
   c(
     in_words(findings),
+    if (!is.na(last)) sprintf("The last price is of %s.", last),
     "",
     if (nrow(findings)) c(text_table(as.data.frame(findings)), ""),
     strwrap(paste("Basis:", format(basis(findings))), 110, exdent = 2)

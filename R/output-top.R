@@ -9,6 +9,8 @@ top_fragment <- function(work) {
     name = "top",
     section = "top",
     title = "At a glance",
+    age = age_said(work),
+    late = work_age(work)$missed > 1L || !is.null(work$book$ended),
     held = if (!is.null(work$book)) lead_of(holdings_table(work$book), work),
     sentences = numbers$value$sentences,
     limits = limits_said(work),
@@ -17,6 +19,19 @@ top_fragment <- function(work) {
     workings = c(numbers$value$workings, changes$value$workings)
   )
   c(made, changes$value[setdiff(names(changes$value), "workings")])
+}
+
+# How old the prices are, and that a book ends before them.
+work_age <- function(work) age_of(work$returns$dates, work$today)
+
+age_said <- function(work) {
+  ended <- until_words(work$book$ended)
+  paste0(
+    sprintf("The last price is of %s.", work_age(work)$text),
+    if (!is.null(ended)) {
+      sprintf(" %s goes %s.", work$book$name, sub(": $", "", sub("^Up", "up", ended)))
+    }
+  )
 }
 
 # What is asked first of anything: the loss, the movement, the fall.
@@ -242,7 +257,8 @@ as_of <- function(work, day) {
     cash = if (is.null(book$shares)) book$cash else book$money,
     held = book$held,
     name = book$name,
-    stand_ins = book$stand_ins
+    stand_ins = book$stand_ins,
+    carried = book$carried
   )
   arguments[[if (is.null(book$shares)) "weights" else "shares"]] <- stats::setNames(
     amounts, book$security
@@ -326,9 +342,9 @@ limits_said <- function(work) {
     c(list(work$whole), arguments_of(work, report_parts()$limits))
   ))$value
   if (is.null(result)) return(NULL)
-  at <- result$state %in% c("broken", "near")
+  at <- !result$state %in% "within"
   list(
-    states = as.list(table(factor(result$state, c("broken", "near", "within", "unknown")))),
+    states = as.list(table(factor(result$state, limit_states))),
     sentences = in_words(result)[at],
     broken = result$state[at] == "broken",
     of = sprintf(

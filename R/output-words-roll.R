@@ -71,6 +71,12 @@ words_of.imbroglio_limits <- function(result) {
     if (line$state == "unknown") {
       return(sprintf("%s. %s is not known: too few returns.", line$security, record$title))
     }
+    if (line$state == "not measurable") {
+      return(sprintf(
+        "%s. %s is not measurable as of now: its numbers end on %s, at %s of a limit of %s.",
+        line$security, record$title, line$to, writer(line$estimate), writer(line$limit)
+      ))
+    }
     said <- sprintf("%s. %s %s", line$security, record$title, writer(line$estimate))
     said <- paste0(said, switch(
       line$state,
@@ -107,16 +113,18 @@ difference_words <- function(over, unit) {
 limits_headline <- function(result) {
   broken <- sum(result$state == "broken")
   near <- sum(result$state == "near")
+  unknown <- sum(result$state %in% c("not measurable", "unknown"))
   verb <- function(n) if (n == 1L) "is" else "are"
   said <- sprintf(
-    "%s of %s %s broken, %s %s near.",
+    "%s of %s %s broken, %s %s near%s.",
     if (broken) count(broken) else "None",
     count(nrow(result), "limit"),
     verb(broken),
     if (near) count(near) else "none",
-    verb(near)
+    verb(near),
+    if (unknown) sprintf(", %s %s not to be known", count(unknown), verb(unknown)) else ""
   )
-  if (!broken) return(said)
+  if (!broken && !unknown) return(said)
   paste(said, words_of(result)[1L])
 }
 

@@ -15,7 +15,8 @@ in_words <- function(result) with_reading(words_of(result), basis(result)$book)
 
 words_of <- function(result) UseMethod("words_of")
 
-# Where a book is named first in a sentence, which reading of it is meant.
+# Where a book is named first in a sentence, which reading of it is meant; before all else, that it
+# ends before what is known.
 with_reading <- function(said, book) {
   if (is.null(book$name)) return(said)
   at <- regexpr(
@@ -28,7 +29,8 @@ with_reading <- function(said, book) {
   after <- substring(said, ends)
   comma <- ifelse(grepl("^[[:punct:]]", after), "", ",")
   said[untold] <- paste0(substr(said, 1L, ends - 1L), ", ", book$held, comma, after)[untold]
-  said
+  if (is.null(book$until)) return(said)
+  ifelse(startsWith(said, book$until), said, paste0(book$until, said))
 }
 
 # How rolling results, and results of several securities, are read: the column, how a

@@ -2,7 +2,7 @@
 # the choices of each, and the measuring itself, which hears what is said meanwhile.
 
 new_work <- function(x, settings = list(), choices = list(), wanted = NULL, title = NULL,
-                     limits = NULL, sources = NULL) {
+                     limits = NULL, sources = NULL, today = Sys.Date()) {
   book <- if (inherits(x, "imbroglio_book")) x
   returns <- if (is.null(book)) take_returns(x, profits = TRUE) else book$returns
   prices <- returns$prices
@@ -37,12 +37,13 @@ new_work <- function(x, settings = list(), choices = list(), wanted = NULL, titl
       securities = securities,
       own = own,
       called = if (length(own) == 1L) own else count(length(own), "security", "securities"),
-      settings = settings[!vapply(settings, is.null, NA)],
+      settings = c(settings[!vapply(settings, is.null, NA)], list(today = today)),
       choices = choices,
       wanted = wanted,
       title = title,
       limits = limits,
-      sources = sources
+      sources = sources,
+      today = today
     ),
     class = "imbroglio_work"
   )

@@ -288,6 +288,17 @@ price_checks <- list(
       row = NA_integer_
     )
   }),
+  old = list(severity = "error", find = function(d) {
+    if (is.null(d$age) || !is_stale(d$age, d$stale)) return(NULL)
+    list(
+      security = NA_character_,
+      date = d$age$last,
+      detail = sprintf("%s before %s", count(d$age$missed, "trading day"), d$age$today),
+      remedy = "none",
+      by = NA_real_,
+      row = NA_integer_
+    )
+  }),
   `starts late` = list(severity = "note", find = function(d) {
     in_each(d, function(s, j) {
       late <- sum(d$calendar < s$day[1L])

@@ -22,6 +22,7 @@
 #' | outlier | warning | a return more than 12 robust standard deviations from the median |
 #' | adjustment | error | adjusted and raw close disagree with the recorded actions |
 #' | currencies | warning | securities in several currencies |
+#' | old | error | the last price lies more than `stale` trading days before `today` |
 #' | starts late, ends early | note | against the shared trading days |
 #'
 #' The shared trading days are those on which at least half of the securities that are
@@ -32,7 +33,9 @@
 #' @param actions A data frame of recorded splits and dividends (`security`, `date`,
 #'   `split`, `dividend`), or a file of one.
 #' @param securities A table of securities, see [read_securities()].
-#' @param today The last date that is not in the future.
+#' @param today The last date that is not in the future. The basis says how many trading days the
+#'   last price lies before it, by the table's own calendar.
+#' @param stale How many of them are no finding; if absent, any number is said and none is found.
 #' @param price,dates,decimal See [read_prices()].
 #' @return A table, errors first, of `security`, `date`, `finding`, `detail`, `severity`
 #'   (`"error"`, `"warning"`, `"note"`),
@@ -45,13 +48,16 @@
 #' findings[findings$severity == "error", c("security", "date", "finding", "detail")]
 #' @export
 check_prices <- function(source, actions = NULL, securities = NULL, today = Sys.Date(),
-                         price = NULL, dates = NULL, decimal = NULL) {
+                         price = NULL, dates = NULL, decimal = NULL, stale = NULL) {
   d <- delivery_from(source, list(price = price, dates = dates, decimal = decimal))
   if (!inherits(source, "imbroglio_prices") && !isTRUE(d$recorded)) d$lines <- d$actions
   d$actions <- rbind(d$actions, read_actions(actions, list(dates = dates, decimal = decimal)))
   d$about <- if (is.null(securities)) d$about else read_securities(securities)
-  d$today <- as.numeric(check_date(today, "today"))
+  today <- check_date(today, "today")
+  d$today <- as.numeric(today)
+  d$stale <- check_stale(stale)
   d <- in_series(d)
+  d$age <- if (length(d$calendar)) age_of(.Date(d$calendar), today)
   findings <- do.call(
     rbind,
     lapply(names(price_checks), function(name) {
@@ -138,6 +144,7 @@ delivery_basis <- function(d) {
     data.frame(security = character(), reason = character(), n = integer()),
     "price",
     if (length(d$calendar) > 1L) calendar_every(.Date(d$calendar)) else "day",
+    choices = c("last price" = d$age$text),
     origin = d$origin,
     digest = digest::digest(list(d$securities, d$security, d$day, d$values), algo = "xxhash64")
   )

@@ -7,9 +7,10 @@ limit_columns <- list(
   limit = c("limit", "limitat", "most", "atmost")
 )
 
-# `units`: of the measures that are known, by name. Gives `of`, `measure`, `warn`, `limit`.
-read_limits <- function(source, units) {
-  measures <- names(units)
+# `known`: the records of the measures, by name. Gives `of`, `measure`, `warn`, `limit`.
+read_limits <- function(source, known) {
+  measures <- names(known)
+  units <- vapply(known, `[[`, "", "unit")
   grid <- one_grid(source, "the limits")
   headings <- plain_name(names(grid$columns))
   column <- vapply(limit_columns, function(known) match(TRUE, headings %in% known), 0L)
@@ -49,13 +50,15 @@ read_limits <- function(source, units) {
         sprintf("There are %s.", some(measures, 30L))
     )
   }
-  refuse_bare_percents(text, units[measure], place)
+  refuse_bare_percents(text, measure, units[measure], place)
   table <- data.frame(
     of = text$of,
     measure = measure,
     warn = limit_numbers(text$warn, place),
     limit = limit_numbers(text$limit, place)
   )
+  refuse_strange_limits(table, text, known, place)
+  note_bare_fractions(table, text, units[measure], grid$origin)
   twice <- which(duplicated(table[c("of", "measure")]))
   if (length(twice)) {
     fail(
@@ -68,19 +71,79 @@ read_limits <- function(source, units) {
 }
 
 # A fraction above 1 is nearly always a percentage without its mark, and would limit nothing.
-refuse_bare_percents <- function(text, unit, place) {
+# Of what a position loses in a day, or strays by from another, 0.5 is written for a half per cent
+# as well as for a half.
+both_ways <- c("var", "es", "loss", "tracking_error")
+
+refuse_bare_percents <- function(text, measure, unit, place) {
   for (name in c("warn", "limit")) {
     value <- suppressWarnings(as.numeric(text[[name]]))
-    bare <- which(unit %in% c("fraction", "share") & !is.na(value) & abs(value) > 1)
+    most <- ifelse(measure %in% both_ways, 0.1, 1)
+    bare <- which(unit %in% c("fraction", "share") & !is.na(value) & abs(value) > most)
     if (!length(bare)) next
     i <- bare[1L]
     fail(
       "limits",
       sprintf("%s would be %s %%.", text[[name]][i], format(100 * value[i], trim = TRUE)),
       where = paste0(place(i), "."),
-      remedy = sprintf("Write %s%%, or as a fraction.", text[[name]][i])
+      remedy = sprintf(
+        "Write %s%%%s.", text[[name]][i],
+        if (abs(value[i]) > 1) {
+          ", or as a fraction"
+        } else {
+          sprintf(", or %s%%", format(100 * value[i], trim = TRUE))
+        }
+      )
     )
   }
+}
+
+# A limit that nothing can pass, or that is passed before its warning.
+refuse_strange_limits <- function(table, text, known, place) {
+  size <- function(x, depth) ifelse(depth, abs(x), x)
+  records <- known[table$measure]
+  depth <- vapply(records, `[[`, NA, "depth")
+  above <- vapply(records, `[[`, "", "wrong") == "above"
+  positive <- vapply(records, `[[`, NA, "positive")
+  refuse <- function(i, name, problem, remedy) {
+    fail(
+      "limits",
+      sprintf("%s of %s: %s", table$measure[i], table$of[i], problem),
+      where = sprintf("%s.", place(i)), remedy = remedy, value = text[[name]][i]
+    )
+  }
+  for (name in c("limit", "warn")) {
+    below <- which(!is.na(table[[name]]) & table[[name]] < 0 & positive)
+    if (length(below)) {
+      refuse(below[1L], name, sprintf(
+        "%s of %s is below 0, which it never is.",
+        if (name == "limit") "a limit" else "a warning", text[[name]][below[1L]]
+      ), "A loss is written as a positive number.")
+    }
+  }
+  away <- (size(table$warn, depth) - size(table$limit, depth)) * ifelse(above, 1, -1)
+  late <- which(!is.na(away) & away > 0)
+  if (length(late)) {
+    i <- late[1L]
+    refuse(i, "warn", sprintf(
+      "its warning, %s, lies beyond its limit, %s.", text$warn[i], text$limit[i]
+    ), if (above[i]) "A warning is at most the limit." else "A warning is at least the limit.")
+  }
+}
+
+# How a fraction was read is said once, with the first of them.
+note_bare_fractions <- function(table, text, unit, origin) {
+  bare <- which(
+    unit %in% c("fraction", "share") & !grepl("%", text$limit, fixed = TRUE) & table$limit != 0
+  )
+  if (!length(bare)) return(invisible())
+  i <- bare[1L]
+  note("limits", sprintf(
+    "%s of %s without %% %s read as %s: %s of %s at %s is %s %%.",
+    count(length(bare), "limit"), origin, if (length(bare) == 1L) "is" else "are",
+    if (length(bare) == 1L) "a fraction" else "fractions",
+    table$measure[i], table$of[i], text$limit[i], format(100 * table$limit[i], trim = TRUE)
+  ))
 }
 
 # 0.03, 3% or 3 %.

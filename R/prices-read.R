@@ -87,6 +87,9 @@ read_prices <- function(source, price = NULL, dates = NULL, decimal = NULL, secu
   if (is.null(securities)) prices else with_securities(prices, securities)
 }
 
+# Which files of a folder are read.
+price_files <- "\\.(csv|tsv|txt|xlsx|xls|parquet)(\\.gz)?$"
+
 read_delivery <- function(source, how) {
   if (holds_store(source, how)) return(read_store(source, how))
   if (!is.null(how$as_of)) {
@@ -105,12 +108,7 @@ read_delivery <- function(source, how) {
   }
   files <- source
   if (length(source) == 1L && dir.exists(source)) {
-    files <- list.files(
-      source,
-      "\\.(csv|tsv|txt|xlsx|xls|parquet)(\\.gz)?$",
-      full.names = TRUE,
-      ignore.case = TRUE
-    )
+    files <- list.files(source, price_files, full.names = TRUE, ignore.case = TRUE)
     if (!length(files)) fail("file", sprintf("%s is a folder without a file of prices.", source))
   }
   read <- if (length(files) > 1L && !isTRUE(how$strict %||% TRUE)) {

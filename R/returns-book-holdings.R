@@ -157,29 +157,36 @@ with_stand_ins <- function(returns, stand_ins, securities) {
   if (is.null(returns$prices)) {
     values <- returns$values
     for (holding in names(stand_ins)) {
-      before <- seq_len(core_span(values[, holding, drop = FALSE])$first - 1L)
-      values[before, holding] <- values[before, stand_ins[[holding]]]
+      span <- core_span(values[, holding, drop = FALSE])
+      outside <- c(seq_len(span$first - 1L), seq_len(nrow(values))[-seq_len(span$last)])
+      values[outside, holding] <- values[outside, stand_ins[[holding]]]
     }
     return(altered(returns, values = values))
   }
   prices <- returns$prices
   close <- prices$close
   for (holding in names(stand_ins)) {
-    first <- core_span(close[, holding, drop = FALSE])$first
+    span <- core_span(close[, holding, drop = FALSE])
     series <- close[, stand_ins[[holding]]]
-    if (is.na(series[first])) {
-      fail(
-        "argument",
-        sprintf(
-          "%s has no price on %s, the first date of %s, to stand in from.",
-          stand_ins[[holding]],
-          prices$dates[first],
-          holding
+    sides <- list(
+      first = list(at = span$first, rows = seq_len(span$first - 1L)),
+      last = list(at = span$last, rows = seq_len(nrow(close))[-seq_len(span$last)])
+    )
+    for (side in names(sides)) {
+      at <- sides[[side]]$at
+      rows <- sides[[side]]$rows
+      if (!length(rows)) next
+      if (is.na(series[at])) {
+        fail(
+          "argument",
+          sprintf(
+            "%s has no price on %s, the %s date of %s, to stand in from.",
+            stand_ins[[holding]], prices$dates[at], side, holding
+          )
         )
-      )
+      }
+      close[rows, holding] <- close[at, holding] * series[rows] / series[at]
     }
-    before <- seq_len(first - 1L)
-    close[before, holding] <- close[first, holding] * series[before] / series[first]
   }
   as_returns(
     altered(prices, close = close),

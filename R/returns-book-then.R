@@ -17,7 +17,10 @@ history_of <- function(book) {
   }
   n <- shared(columns)
   said <- if (length(book$stand_ins)) {
-    sprintf("%s stands in for %s before its first price", book$stand_ins, names(book$stand_ins))
+    sprintf(
+      "%s stands in for %s before its first price and after its last",
+      book$stand_ins, names(book$stand_ins)
+    )
   }
   # A holding that is priced less often than the others costs no history; of the others those with
   # the fewest returns may.
@@ -61,8 +64,8 @@ warn_short_history <- function(book, j, n, gained) {
     ),
     remedy = sprintf(
       paste0(
-        "Name a series that stands in for it before its first price: stand_ins = c(%s = ",
-        "\"...\")."
+        "Name a series that stands in for it before its first price: `stand_ins = c(%s = ",
+        "\"...\")`."
       ),
       book$security[j]
     )
@@ -141,12 +144,15 @@ as_if_prices <- function(returns) {
 # The value of the book on each date of its life.
 value_then <- function(book) {
   prices <- if (book$given) as_if_prices(book$returns) else book$returns$prices
-  life <- life_of(prices, book$security)
-  life <- life_together(prices, book$security, life)
-  values <- prices$close[life, book$security, drop = FALSE]
+  whole <- life_of(prices, book$security)
+  life <- life_together(prices, book$security, whole)
+  # The last price before a date counts, also one of a date on which the book is not valued.
+  known <- seq_len(whole[length(whole)])
+  values <- prices$close[known, book$security, drop = FALSE]
   for (j in seq_len(ncol(values))) {
     values[, j] <- core_carry(values[, j, drop = FALSE], nrow(values))
   }
+  values <- values[life, , drop = FALSE]
   dates <- prices$dates[life]
   if (is.null(book$shares)) {
     held <- whole_weights(book$own, book$normalise)
@@ -204,7 +210,8 @@ book_returns <- function(book, held) {
     } else {
       shares_text(book)
     },
-    history = book$history
+    history = book$history,
+    until = until_words(book$ended)
   )
   # A short position loses when its security rises: what the security may lose is no money of it.
   money <- c(
@@ -297,7 +304,8 @@ book_digest <- function(book) {
       book$weights,
       book$rebalance,
       book$cash_return,
-      unname(book$stand_ins)
+      unname(book$stand_ins),
+      book$carried
     ),
     algo = "xxhash64"
   )

@@ -19,6 +19,10 @@
 #' one has no price it counts at its last one, unless it has prices much less often than the
 #' others: then the book is valued only when it has one.
 #'
+#' A holding that has no price any more, while the others have, ends the book: every number of it
+#' says so first, and a warning (`imbroglio_warning_ended`) names the ways on: `carried`,
+#' `stand_ins`, or a book without it.
+#'
 #' @param x A price table, or a returns table.
 #' @param weights Shares of the value, today and at each rebalancing: a named vector (`c(A = 0.6,
 #'   B = 0.4)`; below 0 for a short position), a data frame with the columns `security` and
@@ -44,8 +48,11 @@
 #' @param parts Whether results show the holdings beside the book: each security for itself, held
 #'   long. Money is not said of a short position, which loses when its security rises;
 #'   [split_var()] says what it adds to the book.
-#' @param stand_ins Series that stand in for holdings before their first price, by name: `c(NEWCO
-#'   = "INDEX")`. The price of the holding is carried back by the returns of the other.
+#' @param stand_ins Series that stand in for holdings before their first price and after their
+#'   last, by name: `c(NEWCO = "INDEX")`. The price of the holding is carried back, and on, by the
+#'   returns of the other.
+#' @param carried Names of holdings that have stopped and whose last price stands on every later
+#'   date: their returns are then 0, which hides what they would have moved.
 #' @param name What the book is called.
 #' @param decimal The decimal mark of a file of holdings, `"."` or `","`, where it can be read
 #'   both ways.
@@ -76,7 +83,8 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
                          rebalance = c("never", "day", "week", "fortnight", "month", "quarter",
                                        "half-year", "year"),
                          cash = NULL, cash_return = 0, normalise = FALSE, held = NULL,
-                         parts = FALSE, stand_ins = NULL, name = "BOOK", decimal = NULL) {
+                         parts = FALSE, stand_ins = NULL, carried = NULL, name = "BOOK",
+                         decimal = NULL) {
   returns <- take_returns(x)
   given <- is.null(returns$prices)
   rebalance <- one_of(rebalance, "rebalance", c("never", names(frequencies)))
@@ -103,7 +111,10 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
   check_book_kind(own$what, given, value)
   refuse_currencies(returns$prices, own$security)
   begins <- begins_of(returns, own$security)
+  carried_on <- carried_words(returns, intersect(carried, own$security))
+  returns <- with_carried(returns, carried, own$security)
   returns <- with_stand_ins(returns, stand_ins, own$security)
+  ended <- ended_holdings(returns, own$security)
   prices <- if (given) as_if_prices(returns) else returns$prices
   today <- held_today(own, prices, normalise, name)
   if (is.null(today$value)) today$value <- check_value(value, name)
@@ -125,7 +136,9 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
       held = held,
       parts = isTRUE(parts),
       stand_ins = stand_ins,
-      begins = begins
+      carried = carried,
+      begins = begins,
+      ended = ended
     ),
     class = "imbroglio_book"
   )
@@ -133,7 +146,8 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
     stats::setNames(book$weights, book$security),
     if (book$cash != 0) c(cash = book$cash)
   )
-  book$history <- history_of(book)
+  book$history <- c(history_of(book), carried_on)
+  warn_ended(ended, name)
   book
 }
 

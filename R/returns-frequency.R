@@ -23,19 +23,7 @@ next_date <- function(dates) {
   last <- dates[length(dates)]
   usual <- stats::median(diff(as.numeric(dates)))
   if (usual > 4) return(last + usual)
-  parts <- as.POSIXlt(dates)
-  traded <- tabulate(parts$wday + 1L, 7L) > 0.1 * length(dates) / 7
-  ahead <- last + seq_len(31L)
-  day <- as.POSIXlt(ahead)
-  # Days of the year on which the table never had a date, though it was a day of the week that it
-  # has, twice or more.
-  span <- seq(dates[1L], last, by = "day")
-  missed <- span[!span %in% dates]
-  of_year <- function(d) format(d, "%m-%d")
-  weekday <- function(d) traded[as.POSIXlt(d)$wday + 1L]
-  holidays <- names(which(table(of_year(missed[weekday(missed)])) >= 2L))
-  holidays <- setdiff(holidays, of_year(dates))
-  ahead[weekday(ahead) & !of_year(ahead) %in% holidays][1L]
+  expected_days(dates, last + seq_len(31L))[1L]
 }
 
 # The last price of each security in each period.

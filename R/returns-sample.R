@@ -71,7 +71,7 @@ returns_basis <- function(returns, sample, ..., per_year = NA_real_, choices = c
     digest = returns$digest,
     ...
   )
-  made$book <- returns$book[c("name", "held")]
+  made$book <- returns$book[intersect(c("name", "held", "until"), names(returns$book))]
   made
 }
 

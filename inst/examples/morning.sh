@@ -1,13 +1,15 @@
 #!/bin/sh
 # What a risk analyst asks at eight in the morning: fetch, check, measure the book, compare with
-# its limits. Ends with three sentences, and a status: 0 all within, 1 a limit is broken or the
-# prices have errors, 2 to 4 as the command says.
+# its limits. Ends with four sentences, and a status: 0 all within, 1 a limit is broken or cannot be
+# measured, the prices have errors or are older than yesterday's, 2 to 4 as the command says.
 #
-#   morning.sh FEED HOLDINGS LIMITS BENCHMARK FOLDER
+#   morning.sh FEED HOLDINGS LIMITS BENCHMARK FOLDER [TODAY]
 #
-# FOLDER keeps the store, and the state of the limits for tomorrow.
+# FOLDER keeps the store, and the state of the limits for tomorrow. TODAY, as 2026-01-05, for a
+# morning that is run again.
 set -u
-feed=$1 holdings=$2 limits=$3 benchmark=$4 folder=$5
+feed=$1 holdings=$2 limits=$3 benchmark=$4 folder=$5 day=${6:-$(date +%Y-%m-%d)}
+stale=1
 store=$folder/prices.sqlite
 today=$folder/limits-today.csv
 before=$folder/limits-before.csv
@@ -17,7 +19,7 @@ mkdir -p "$folder" || exit 4
 imbroglio fetch --feed "$feed" --store "$store" --update --out "$folder/fetched.csv" \
   2>"$folder/fetch.log" || { status=$?; cat "$folder/fetch.log" >&2; exit "$status"; }
 
-imbroglio check "$store" >"$folder/check.txt" 2>"$folder/check.log"
+imbroglio check "$store" --today "$day" --stale "$stale" >"$folder/check.txt" 2>"$folder/check.log"
 checked=$?
 [ "$checked" -gt 1 ] && { cat "$folder/check.log" >&2; exit "$checked"; }
 
@@ -31,19 +33,24 @@ imbroglio replay "$store" --holdings "$holdings" --benchmark "$benchmark" --wors
 set --
 [ -f "$before" ] && set -- --before "$before"
 imbroglio limits "$store" --holdings "$holdings" --benchmark "$benchmark" --limits "$limits" "$@" \
-  --out "$today" --figure "$folder/limits.png" 2>"$folder/limits.log"
+  --today "$day" --stale "$stale" --out "$today" --figure "$folder/limits.png" 2>"$folder/limits.log"
 limited=$?
 [ "$limited" -gt 1 ] && { cat "$folder/limits.log" >&2; exit "$limited"; }
 
+sed -n 's/^The last price is of/The last price is of/p' "$folder/check.txt"
 if [ "$checked" -eq 0 ]; then
   echo "Prices: fetched and checked, no error among them."
 else
   echo "Prices: the check found errors, see check.txt."
 fi
+named() {
+  awk -F, -v state=",$1," 'index($0, state) { printf "%s%s %s", n++ ? ", " : "", $1, $2 }' "$today"
+}
+broken=$(named broken) unknown=$(named "not measurable")
 if [ "$limited" -eq 0 ]; then
   echo "Limits: none is broken."
 else
-  echo "Limits broken: $(awk -F, '$0 ~ /,broken,/ { printf "%s%s %s", n++ ? ", " : "", $1, $2 }' "$today")."
+  echo "Limits broken: ${broken:-none}; not measurable: ${unknown:-none}."
 fi
 sed -n '/^BOOK, as held today/,/^$/p' "$folder/replay.txt" | tr -s ' \n' ' '
 echo
