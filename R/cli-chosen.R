@@ -28,6 +28,10 @@ chosen_prices <- function(files, options, command) {
     sheet = options$sheet,
     strict = isTRUE(options$strict)
   )
+  # What other files beside a store are read by is not of the store.
+  if (length(files) == 1L && holds_store(files, list()) && reads_beside(options)) {
+    reading[c("dates", "decimal")] <- NULL
+  }
   given <- check_choice(options$given %||% "prices", "--given", c("prices", "returns", "profits"))
   prices <- if (given == "prices") {
     do.call(
@@ -59,6 +63,12 @@ chosen_prices <- function(files, options, command) {
     options$benchmark,
     if (is.character(options$risk_free)) options$risk_free
   ))]
+}
+
+# Whether the line names another file of numbers or days.
+reads_beside <- function(options) {
+  named <- c("holdings", "weights", "shares", "values", "actions", "rates", "limits")
+  any(vapply(named, function(name) is.character(options[[name]]), NA))
 }
 
 # Prices in the base. Of a security that is not asked for it need not be known what it is in.

@@ -16,6 +16,7 @@ fetch_command <- function() {
         "--from 2024-01-01 --out port.csv"
       )
     ),
+    writes = function(options) if (is.null(options$store)) "prices" else "table",
     run = run_fetch
   )
 }

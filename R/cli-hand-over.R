@@ -37,8 +37,9 @@ rows_from <- function(result, date) {
 # How one number of a result came about.
 hand_over_working <- function(result, options) {
   working <- show_working(result, date = options$date, number = options$number)
-  ending <- lower_case(tools::file_ext(options$out %||% ""))
-  form <- options$format %||% (if (ending %in% c("json", "html", "csv")) ending else "text")
+  ending <- ending_of(options$out %||% "")
+  form <- options$format %||%
+    if (ending %in% names(working_forms)) working_forms[[ending]] else "text"
   check_choice(form, "--format", c("text", "json", "html"))
   if (!is.null(options$workbook)) {
     write_workbook(working, options$workbook)
@@ -88,7 +89,12 @@ hand_over <- function(result, options, text, table, plot) {
     if (form == "text") show_lines(lines) else print_lines(lines)
   } else {
     write_whole(options$out, function(part) {
-      if (form == "parquet") nanoparquet::write_parquet(table, part) else write_lines(lines, part)
+      switch(
+        form,
+        parquet = nanoparquet::write_parquet(table, part),
+        xlsx = write_table_workbook(table, result, part),
+        write_lines(lines, part)
+      )
     })
     say("Wrote ", options$out)
   }
@@ -99,18 +105,18 @@ hand_over <- function(result, options, text, table, plot) {
 form_of_answer <- function(options) {
   form <- options$format
   if (is.null(form)) {
-    ending <- lower_case(tools::file_ext(options$out %||% ""))
-    form <- switch(
-      ending, json = "json", csv = "csv", md = "markdown", parquet = "parquet", "text"
+    ending <- ending_of(options$out %||% "")
+    form <- if (ending %in% names(table_forms)) table_forms[[ending]] else "text"
+  }
+  check_choice(form, "--format", unique(table_forms))
+  if (form %in% c("parquet", "xlsx") && is.null(options$out)) {
+    fail(
+      "argument",
+      sprintf("--format %s is written to a file.", form),
+      remedy = sprintf("Name it: --out FILE.%s.", form)
     )
   }
-  check_choice(form, "--format", c("text", "json", "csv", "markdown", "parquet"))
-  if (form == "parquet") {
-    if (is.null(options$out)) {
-      fail("argument", "Parquet is written to a file.", remedy = "Name it: --out FILE.parquet.")
-    }
-    need_package("nanoparquet", "A Parquet file")
-  }
+  if (form == "parquet") need_package("nanoparquet", "A Parquet file")
   form
 }
 
@@ -151,6 +157,10 @@ attach_usual <- function() {
   }
 }
 
-say <- function(...) if (!quiet_asked()) cat(..., "\n", sep = "", file = stderr())
+# What was done, which --quiet leaves out.
+say <- function(...) if (!quiet_asked()) speak(...)
+
+# What is wrong, which nothing leaves out.
+speak <- function(...) cat(..., "\n", sep = "", file = stderr())
 
 quiet_asked <- function() isTRUE(getOption("imbroglio.quiet"))

@@ -50,7 +50,7 @@ tell <- function(prefix, condition, status = NULL) {
   lines[-1L] <- sub("^\\S (?=\\S)", "", lines[-1L], perl = TRUE)
   # One sentence a line, folded only after its words are those of the command.
   lines <- in_shell_words(visible(lines))
-  say(paste(
+  speak(paste(
     unlist(lapply(seq_along(lines), function(i) {
       strwrap(
         paste0(if (i == 1L) prefix, lines[i]),
@@ -67,7 +67,9 @@ tell <- function(prefix, condition, status = NULL) {
 # What R's functions advise, in the words of the command: --decimal , for decimal = ",".
 in_shell_words <- function(text) {
   known <- function(name) {
-    name <- gsub("_", "-", ifelse(name == "stand_ins", "stand-in", name), fixed = TRUE)
+    own <- c(stand_ins = "stand-in", start = "from", end = "to", on = "on")
+    name <- if (name %in% names(own)) own[[name]] else name
+    name <- gsub("_", "-", name, fixed = TRUE)
     ifelse(name %in% names(options_known), paste0("--", name), NA)
   }
   replaced <- function(pattern, writer) {
@@ -129,6 +131,8 @@ run_command <- function(words) {
     return(0L)
   }
   refuse_idle(name, line$options, line$given)
+  writes <- this$writes %||% "table"
+  check_forms(line$options, if (is.function(writes)) writes(line$options) else writes)
   refuse_same_file(name, line$files, line$options)
   this$run(line$files, line$options)
 }

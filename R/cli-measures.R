@@ -150,7 +150,8 @@ run_returns <- function(files, options) {
   }
   returns <- take_returns(returns, profits = TRUE)
   ending <- lower_case(tools::file_ext(options$out %||% ""))
-  if (is.null(options$format) && ending %in% c("xlsx", "parquet")) {
+  with_prices <- !is.null(returns$prices)
+  if (is.null(options$format) && ending %in% c("xlsx", "parquet") && with_prices) {
     return(hand_over_workbook(returns, options))
   }
   result <- listed_returns(returns)
@@ -164,13 +165,6 @@ run_returns <- function(files, options) {
 }
 
 hand_over_workbook <- function(returns, options) {
-  if (is.null(returns$prices)) {
-    fail(
-      "argument",
-      "Returns that were given are written as CSV.",
-      where = sprintf("--out is %s.", options$out)
-    )
-  }
   write_prices(returns$prices, options$out, returns$kind, returns$stated)
   say("Wrote ", options$out)
   draw_to(returns, options$figure)

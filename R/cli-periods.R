@@ -54,6 +54,11 @@ replay_command <- function() {
 }
 
 run_replay <- function(files, options) {
+  # A span is what is replayed; the book is as it is held today.
+  span <- options[intersect(c("from", "to", "last", "during"), names(options))]
+  if (length(span) && is.null(options$shock)) {
+    options[names(span)] <- NULL
+  }
   book <- chosen_returns(chosen_prices(files, options, "replay"), options, "replay")
   if (!inherits(book, "imbroglio_book")) {
     fail(
@@ -66,6 +71,11 @@ run_replay <- function(files, options) {
     options$moves <- options$shock
     options$by <- options$carried_by
     return(hand_over_measured(call_with(shock_book, book, options), options))
+  }
+  if (length(span)) {
+    dates <- book$returns$dates
+    asked <- span_of(dates, span$from, span$to, span$last, span$during)
+    options$periods <- sprintf("%s:%s", asked$from, asked$to)
   }
   found <- call_with(replay, book, options)
   if (options$series) return(hand_over_measured(replay_series(found), options, found))

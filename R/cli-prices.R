@@ -17,6 +17,9 @@ check_command <- function() {
 run_check <- function(files, options) {
   some_files(files, "check")
   how <- options[intersect(c("price", "dates", "decimal", "as_of"), names(options))]
+  if (length(files) == 1L && holds_store(files, list()) && reads_beside(options)) {
+    how[c("dates", "decimal")] <- NULL
+  }
   # Read once, for the check and for the repair.
   delivery <- read_delivery(files, how)
   findings <- do.call(
@@ -56,6 +59,7 @@ prices_command <- function() {
       ),
       "imbroglio prices bay.csv bay-fund.csv --last \"1 year\" --out year.xlsx"
     ),
+    writes = "prices",
     run = run_prices
   )
 }
@@ -103,6 +107,7 @@ adjust_command <- function() {
       "adjusted.csv"
     ),
     of_prices = TRUE,
+    writes = "prices",
     run = run_adjust
   )
 }

@@ -16,6 +16,7 @@ study_command <- function() {
       "imbroglio study run study.yml",
       "imbroglio study run bay-study.yml --only limits,falls --out today"
     ),
+    writes = "itself",
     run = run_study_command
   )
 }
@@ -103,7 +104,7 @@ say_run <- function(run) {
     if (counts[["failed"]]) sprintf(", %s not to be had", count(counts[["failed"]])),
     "."
   )
-  for (i in which(run$state == "failed")) say("  ", run$part[i], ": ", visible(run$detail[i]))
+  for (i in which(run$state == "failed")) speak("  ", run$part[i], ": ", visible(run$detail[i]))
 }
 
 report_command <- function() {
@@ -121,6 +122,7 @@ report_command <- function() {
       ),
       "imbroglio report bay.csv --security TARROW --only top,falls --out tarrow.pdf"
     ),
+    writes = "itself",
     run = run_report
   )
 }

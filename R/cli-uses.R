@@ -108,6 +108,9 @@ of_rolled <- function(o, measures, asked = roll_measures) {
 not_split_volatility <- unless(function(o, command) {
   command != "volatility" || !o$split
 }, "a split is of the standard deviation")
+has_span <- function(o) {
+  !all(vapply(o[c("from", "to", "last", "during")], is.null, NA))
+}
 of_rates <- unless(function(o, command) !is.null(o$rates), "it is of --rates")
 not_shock <- unless(function(o, command) is.null(o$shock), "a --shock has none")
 of_shock <- unless(function(o, command) !is.null(o$shock), "it is of a --shock")
@@ -127,7 +130,16 @@ shown_of_fit <- unless(function(o, command) {
 }, "the parameters and quantiles are no test and no ranking")
 
 # By option: the reason why it would not be used, or nothing.
+# Of a store only what is added is read so.
+of_added <- function(o, command) {
+  if (command == "store" && is.null(o$add)) "it is of what is added: give --add FILE"
+}
+
 idle_reasons <- list(
+  actions = of_added,
+  price = of_added,
+  dates = of_added,
+  decimal = of_added,
   sort = unless(function(o, command) {
     !has_book(o) || isTRUE(o$parts)
   }, "a book without its --parts is one row"),
@@ -182,12 +194,14 @@ idle_reasons <- list(
     unless(function(o, command) !drawn_book(o), "a book is drawn by simple returns")
   ),
   `found-by` = first_reason(not_shock, unless(function(o, command) {
-    is.null(o$periods)
+    is.null(o$periods) && !has_span(o)
   }, "the periods are named")),
   worst = unless(function(o, command) {
-    command != "replay" || (is.null(o$periods) && is.null(o$shock))
+    command != "replay" || (is.null(o$periods) && is.null(o$shock) && !has_span(o))
   }, "what is replayed is named"),
-  periods = not_shock,
+  periods = first_reason(not_shock, unless(function(o, command) {
+    !has_span(o)
+  }, "--from, --to, --last or --during says what is replayed")),
   `carried-by` = of_shock,
   benchmark = function(o, command) {
     if (command == "replay") return(not_shock(o, command))
@@ -210,7 +224,7 @@ idle_reasons <- list(
     of_given,
     unless(function(o, command) !is.null(o$every), "it is of the last period of --every")
   ),
-  securities = of_given,
+  securities = first_reason(of_given, of_added),
   rates = of_given,
   base = of_rates,
   currencies = of_rates,

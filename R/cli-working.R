@@ -55,5 +55,6 @@ run_working <- function(words, known) {
   refuse_idle(of, line$options, line$given)
   refuse_same_file(of, line$files, line$options)
   line$options$working <- TRUE
+  check_forms(line$options, "table")
   known[[of]]$run(line$files, line$options)
 }

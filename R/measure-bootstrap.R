@@ -145,7 +145,7 @@ book_basis <- function(today, choices, seed = NA_integer_, exact = list()) {
   returns <- altered(returns, digest = book_digest(today$book))
   returns$book <- list(
     name = today$name,
-    held = "as held today",
+    held = today_words(today$book),
     text = holdings_text(today),
     history = today$book$history,
     until = until_words(today$book$ended)

@@ -65,6 +65,7 @@ correlate_returns <- function(returns, on = c("common", "pairwise"), window = NU
     fail("argument", "Only an unweighted covariance of common dates can be shrunk.")
   }
   pairs <- pairs_of(returns, on, decay, shrink)
+  if (on == "common") warn_few_common(returns, length(pairs$row))
   if (as != "table") return(`dimnames<-`(pairs[[as]], rep(list(colnames(returns$values)), 2L)))
   pair <- which(lower.tri(pairs$correlation), arr.ind = TRUE)
   r <- pairs$correlation[pair]
@@ -98,6 +99,27 @@ correlate_returns <- function(returns, on = c("common", "pairwise"), window = NU
     "correlation",
     correlation_basis(returns, on, n, choices, pairs$row, exact),
     returns
+  )
+}
+
+# That a few securities cost all the others much of what they share is said, and by whom.
+warn_few_common <- function(returns, n) {
+  columns <- seq_len(ncol(returns$values))
+  short <- short_ones(returns, columns)
+  gained <- if (length(short)) shared_returns(returns, setdiff(columns, short)) else 0L
+  if (n >= 0.75 * gained) return(invisible())
+  names <- colnames(returns$values)[short]
+  caution(
+    "few_common",
+    sprintf(
+      "All pairs are of the %s that all have: %s %s the others much, which share %s without %s.",
+      count(n, "return"), some(names), if (length(names) == 1L) "costs" else "cost",
+      count(gained), if (length(names) == 1L) "it" else "them"
+    ),
+    remedy = sprintf(
+      "`on = \"pairwise\"` takes each two for themselves%s.",
+      if (length(columns) > length(short) + 1L) "; or leave out what is short" else ""
+    )
   )
 }
 

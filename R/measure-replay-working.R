@@ -75,7 +75,7 @@ replay_steps <- function(result, episode) {
     ),
     steps = c(
       lapply(seq_along(short), function(j) {
-        said <- sprintf("weight of %s as held today", securities[j])
+        said <- sprintf("weight of %s %s", securities[j], basis(result)$book$held)
         entered(as.character(of(j, "weight")), e$weights[[j]], said, "share")
       }),
       list(step("worth", worth, "value of the book, of 1 at the start")),

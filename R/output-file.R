@@ -4,12 +4,10 @@
 write_whole <- function(path, writer) {
   target <- write_target(path)
   ending <- lower_case(tools::file_ext(path))
-  part <- if (target$kind == "other") {
-    tempfile(fileext = paste0(".", ending))
-  } else {
-    tempfile(".imbroglio-", dirname(target$path), paste0(".", ending))
-  }
-  on.exit(unlink(part))
+  beside <- if (target$kind == "other") tempdir() else dirname(target$path)
+  own <- private_folder(beside, path)
+  on.exit(unlink(own, recursive = TRUE))
+  part <- file.path(own, paste0("part.", ending))
   unwritten <- function(why) {
     fail(
       "write",
@@ -49,6 +47,19 @@ write_whole <- function(path, writer) {
   if (target$kind == "file") Sys.chmod(part, file.mode(target$path), use_umask = FALSE)
   if (!suppressWarnings(file.rename(part, target$path))) unwritten("It cannot be replaced.")
   invisible(path)
+}
+
+# A new folder that nobody else may enter: in one that many share a name can be guessed, and what
+# lies there by it would be written into.
+private_folder <- function(beside, path) {
+  own <- tempfile(".imbroglio-", beside)
+  if (!dir.create(own, showWarnings = FALSE, mode = "0700")) {
+    fail(
+      "write", sprintf("%s could not be written.", path),
+      where = sprintf("Nothing can be made in %s.", beside)
+    )
+  }
+  own
 }
 
 # Where a path leads to, and what is there.

@@ -53,6 +53,10 @@ study_prices <- function(study) {
       reading[setdiff(names(reading), "as_of")]
     )))
   }
+  # Beside a store the decimal mark is that of the holdings.
+  if (length(paths) == 1L && holds_store(paths, list()) && !is.null(says$book)) {
+    reading$decimal <- NULL
+  }
   prices <- do.call(read_prices, c(list(paths, securities = about), reading))
   if (!is.null(says$actions)) prices <- adjust_prices(prices, study_path(study, says$actions))
   # What is not asked for needs no rate, and no word on its currency.

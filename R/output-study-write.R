@@ -1,8 +1,9 @@
 # The files of a run, written into a folder beside the one that is meant.
 
 write_run <- function(folder, study, work, run, record) {
-  part <- tempfile(".imbroglio-", dirname(folder))
-  on.exit(unlink(part, recursive = TRUE))
+  own <- private_folder(dirname(folder), folder)
+  on.exit(unlink(own, recursive = TRUE))
+  part <- file.path(own, "run")
   made <- tryCatch(
     {
       files_of_run(part, study, work, run)

@@ -160,20 +160,31 @@ columns_by_width <- function(widths, keys, width) {
   c(parts, list(part))
 }
 
+# Text from a file in Markdown: no mark-up, no link, no tag of HTML.
+as_markdown_text <- function(text) {
+  text <- gsub("[\r\n]+", " ", text)
+  text <- gsub("([\\\\`*_{}\\[\\]()#|~!])", "\\\\\\1", text, perl = TRUE)
+  text <- gsub("&", "&amp;", text, fixed = TRUE)
+  text <- gsub("<", "&lt;", gsub(">", "&gt;", text, fixed = TRUE), fixed = TRUE)
+  # What would be made a link by itself.
+  text <- gsub("://", "&#58;//", text, fixed = TRUE)
+  gsub("(?i)\\bwww\\.", "www&#46;", gsub("@", "&#64;", text, fixed = TRUE), perl = TRUE)
+}
+
 # The table for a document: as people read it, a row a line.
 as_markdown <- function(table, result, columns = NULL) {
   result_kind <- if (inherits(result, "imbroglio_result")) basis(result)$kind
   if (!is.null(table[["measure"]])) table <- written_by_measure(table)
   names_shown <- columns %||% columns_to_show(table)
   known <- lapply(names_shown, function(name) column_of(name, table[[name]], result_kind))
-  safe <- function(x) gsub("|", "\\|", gsub("[\r\n]+", " ", x), fixed = TRUE)
   cells <- Map(function(name, column) {
+    safe <- if (column$unit %in% c("text", "words")) as_markdown_text else identity
     safe(trimws(unit_text[[column$unit]](table[[name]])))
   }, names_shown, known)
   row_of <- function(x) paste0("| ", paste(x, collapse = " | "), " |")
   right <- !vapply(known, function(column) column$unit %in% c("text", "date"), NA)
   c(
-    row_of(safe(vapply(known, `[[`, "", "label"))),
+    row_of(as_markdown_text(vapply(known, `[[`, "", "label"))),
     row_of(ifelse(right, "---:", "---")),
     if (nrow(table)) paste0("| ", do.call(paste, c(unname(cells), sep = " | ")), " |")
   )

@@ -146,18 +146,27 @@ words_of.imbroglio_compare <- function(result) {
       sprintf("which could be chance (p %s)", unit_text$p(line$p))
     }
     sprintf(
-      "%s. %s %s, %s %s: a difference of %s (%s to %s), %s.",
+      "%s. %s %s%s, %s%s: a difference of %s (%s to %s), %s.",
       line$security,
       record$title,
       writer(line$estimate),
-      if (startsWith(line$other, "from ")) line$other else paste("of", line$other),
-      writer(line$estimate_other),
+      side_words(result, line, "a"),
+      if (startsWith(line$other, "from ")) "" else sprintf("of %s ", line$other),
+      paste0(writer(line$estimate_other), side_words(result, line, "b")),
       apart(line$difference),
       apart(line$difference_low),
       apart(line$difference_high),
       chance
     )
   }, "")
+}
+
+# Of one security in two periods, which is which.
+side_words <- function(result, line, side) {
+  pair <- attr(result, "pairs")[[paste(line$security, line$other)]]
+  if (!startsWith(line$other, "from ") || is.null(pair)) return("")
+  dates <- pair[[side]]$dates
+  sprintf(" from %s to %s", dates[1L], dates[length(dates)])
 }
 
 # What is least likely chance.

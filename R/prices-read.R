@@ -91,7 +91,10 @@ read_prices <- function(source, price = NULL, dates = NULL, decimal = NULL, secu
 price_files <- "\\.(csv|tsv|txt|xlsx|xls|parquet)(\\.gz)?$"
 
 read_delivery <- function(source, how) {
-  if (holds_store(source, how)) return(read_store(source, how))
+  if (holds_store(source, how)) {
+    refuse_text_choices(how)
+    return(read_store(source, how))
+  }
   if (!is.null(how$as_of)) {
     fail(
       "argument",
@@ -126,6 +129,18 @@ read_delivery <- function(source, how) {
   )
   note_delivery(delivery)
   delivery
+}
+
+# A store holds numbers and days, which are written in no way.
+refuse_text_choices <- function(how) {
+  given <- Filter(function(name) !is.null(how[[name]]), c("dates", "decimal", "sheet"))
+  if (length(given)) {
+    fail(
+      "argument",
+      sprintf("`%s` is of text or a workbook; a price store holds neither.", given[1L]),
+      remedy = "Leave it out."
+    )
+  }
 }
 
 # Those of several files that can be read; each of the others is named with its reason.

@@ -312,9 +312,18 @@ part_of <- function(x, rows, columns) {
     dates = x$dates[rows],
     close = x$close[rows, columns, drop = FALSE],
     fields = lapply(x$fields, function(m) m[rows, columns, drop = FALSE]),
+    # What is held at the end of a part is not what is held today.
+    ends_before = last_beyond(x, rows, columns) %||% x$ends_before,
     actions = x$actions[x$actions$security %in% securities, ],
     about = x$about[match(securities, x$about$security), ]
   )
+}
+
+# The last date with a price behind these rows.
+last_beyond <- function(x, rows, columns) {
+  beyond <- seq_along(x$dates)[-seq_len(rows[length(rows)])]
+  priced <- beyond[rowSums(!is.na(x$close[beyond, columns, drop = FALSE])) > 0L]
+  if (length(priced)) x$dates[priced[length(priced)]]
 }
 
 #' @export

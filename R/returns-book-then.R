@@ -1,20 +1,30 @@
 # A book as it was held: bought, drifted, rebalanced.
 
+# How many returns these have together.
+shared_returns <- function(returns, some) {
+  if (!length(some)) return(0L)
+  length(core_common(
+    returns$values[, some, drop = FALSE],
+    starts_of(returns)[some],
+    spans_gaps(returns),
+    returns$kind == "log"
+  )$row)
+}
+
+# Those that have much fewer returns than most of their kind.
+short_ones <- function(returns, columns) {
+  rare <- rarer_than_most(rhythm_part(returns$rhythm, columns))
+  own <- core_observed(returns$values[, columns, drop = FALSE])
+  usual <- stats::median(own[!rare])
+  columns[!rare & own < 0.75 * usual]
+}
+
 # How many returns the holdings have together, and whether one of them costs the book much of its
 # history.
 history_of <- function(book) {
   returns <- book$returns
   columns <- match(book$security, colnames(returns$values))
-  shared <- function(some) {
-    length(
-      core_common(
-        returns$values[, some, drop = FALSE],
-        starts_of(returns)[some],
-        spans_gaps(returns),
-        returns$kind == "log"
-      )$row
-    )
-  }
+  shared <- function(some) shared_returns(returns, some)
   n <- shared(columns)
   said <- if (length(book$stand_ins)) {
     sprintf(
@@ -32,15 +42,21 @@ history_of <- function(book) {
     without <- vapply(doubtful, function(j) shared(columns[-j]), 0L)
     gained <- max(without)
     j <- doubtful[which.max(without)]
+    # Several that came late together cost nothing one by one.
+    several <- match(short_ones(returns, columns), columns)
+    if (length(several) > 1L && shared(columns[-several]) > gained * 1.02) {
+      j <- several
+      gained <- shared(columns[-several])
+    }
     if (gained > n * 1.02) {
       span <- core_span(returns$values[, columns[j], drop = FALSE])
       cost <- sprintf(
-        "%s of %s returns: %s has them from %s to %s only",
+        "%s of %s returns: %s them from %s to %s only",
         count(n),
         count(gained),
-        book$security[j],
-        returns$dates[span$first],
-        returns$dates[span$last]
+        paste(some(book$security[j]), if (length(j) == 1L) "has" else "have"),
+        returns$dates[max(span$first)],
+        returns$dates[min(span$last)]
       )
       said <- c(said, cost)
       if (n < 0.75 * gained) warn_short_history(book, j, n, gained)
@@ -54,20 +70,22 @@ warn_short_history <- function(book, j, n, gained) {
     "short_history",
     sprintf(
       paste0(
-        "%s costs %s much of its history: the holdings have %s returns together, %s ",
-        "without it."
+        "%s %s %s much of its history: the holdings have %s returns together, %s ",
+        "without %s."
       ),
-      book$security[j],
+      some(book$security[j]),
+      if (length(j) == 1L) "costs" else "cost",
       book$name,
       count(n),
-      count(gained)
+      count(gained),
+      if (length(j) == 1L) "it" else "them"
     ),
     remedy = sprintf(
       paste0(
         "Name a series that stands in for it before its first price: `stand_ins = c(%s = ",
         "\"...\")`."
       ),
-      book$security[j]
+      book$security[j[1L]]
     )
   )
 }
@@ -202,7 +220,7 @@ book_returns <- function(book, held) {
   made <- if (held == "today") returns_today(book) else returns_then(book)
   made$book <- list(
     name = book$name,
-    held = if (held == "today") "as held today" else then_words(book),
+    held = if (held == "today") today_words(book) else then_words(book),
     text = if (held == "today") {
       holdings_text(book)
     } else if (is.null(book$shares)) {
@@ -226,6 +244,13 @@ book_returns <- function(book, held) {
   made$beside <- book$returns
   made$shown_from <- book$returns$shown_from
   made
+}
+
+# Of prices that were cut before their last date, today is the date of the cut.
+today_words <- function(book) {
+  prices <- book$returns$prices
+  if (is.null(prices$ends_before)) return("as held today")
+  sprintf("as held on %s", prices$dates[length(prices$dates)])
 }
 
 then_words <- function(book) {

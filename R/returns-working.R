@@ -182,7 +182,7 @@ rows_of_book <- function(returns, from = NULL, to = NULL, name = "return") {
     entered(
       paste0(short[j], "_weight"),
       today$weights[[j]],
-      sprintf("weight of %s as held today", today$security[j]),
+      sprintf("weight of %s %s", today$security[j], today_words(today$book)),
       "share"
     )
   })

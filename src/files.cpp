@@ -13,6 +13,14 @@
 #include <unistd.h>
 #endif
 
+namespace {
+volatile std::sig_atomic_t ended_by = 0;
+void end_by(int signal) {
+  ended_by = signal;
+  std::raise(SIGINT);
+}
+} // namespace
+
 // "none", "file", "folder" or "other" (a pipe, a device, a socket).
 // [[Rcpp::export]]
 std::string file_kind(const std::string& path) {
@@ -203,15 +211,19 @@ std::string write_bytes(const std::string& path, const Rcpp::RawVector& bytes, b
 #else
   const int file =
       open(path.c_str(), onto ? O_WRONLY | O_APPEND : O_WRONLY | O_CREAT | O_TRUNC, 0666);
-  if (file < 0) return std::strerror(errno);
+  if (file < 0) {
+    const int wrong = errno;
+    // Where nobody reads a pipe, opening it waits until a signal comes.
+    if (wrong == EINTR) Rcpp::checkUserInterrupt();
+    return std::strerror(wrong);
+  }
   const unsigned char* at = bytes.begin();
   std::size_t left = static_cast<std::size_t>(bytes.size());
   int wrong = 0;
   while (left > 0 && !wrong) {
     const ssize_t wrote = write(file, at, left);
-    if (wrote < 0 && errno == EINTR) continue;
     if (wrote < 0) {
-      wrong = errno;
+      if (errno != EINTR || ended_by) wrong = errno;
     } else {
       at += wrote;
       left -= static_cast<std::size_t>(wrote);
@@ -221,6 +233,7 @@ std::string write_bytes(const std::string& path, const Rcpp::RawVector& bytes, b
   if (!wrong && !onto && fsync(file) != 0 && errno != EINVAL && errno != ENOSYS && errno != EROFS)
     wrong = errno;
   if (close(file) != 0 && !wrong && errno != EINTR) wrong = errno;
+  if (wrong == EINTR) Rcpp::checkUserInterrupt();
   return wrong ? std::strerror(wrong) : "";
 #endif
 }
@@ -242,13 +255,14 @@ std::string write_standard_output(const Rcpp::RawVector& bytes) {
   while (left > 0 && !wrong) {
     const ssize_t wrote = write(1, at, left);
     if (wrote < 0) {
-      if (errno != EINTR) wrong = errno;
+      if (errno != EINTR || ended_by) wrong = errno;
       continue;
     }
     at += wrote;
     left -= static_cast<std::size_t>(wrote);
   }
   sigaction(SIGPIPE, &before, nullptr);
+  if (wrong == EINTR) Rcpp::checkUserInterrupt();
   return wrong && wrong != EPIPE ? std::strerror(wrong) : "";
 #endif
 }
@@ -275,20 +289,14 @@ std::string file_identity(const std::string& path) {
   return std::to_string(found.st_dev) + ":" + std::to_string(found.st_ino);
 }
 
-namespace {
-volatile std::sig_atomic_t ended_by = 0;
-void end_by(int signal) {
-  ended_by = signal;
-  std::raise(SIGINT);
-}
-} // namespace
-
 // From now on a signal to end is an interrupt, so that whoever made a temporary file removes it.
 // [[Rcpp::export]]
 void interrupt_on_signals() {
 #ifndef _WIN32
   std::signal(SIGTERM, end_by);
   std::signal(SIGHUP, end_by);
+  // What waits, such as for a reader of a pipe, is woken.
+  for (int signal : {SIGINT, SIGTERM, SIGHUP}) siginterrupt(signal, 1);
   // A file that may not grow further is an error of its writing, not the end.
   std::signal(SIGXFSZ, SIG_IGN);
 #endif

@@ -1,0 +1,121 @@
+# What a file that is asked for is written as, by how its name ends. It is known, and refused where
+# it cannot be, before anything is read.
+
+table_forms <- c(
+  txt = "text", text = "text", json = "json", csv = "csv", md = "markdown", parquet = "parquet",
+  xlsx = "xlsx"
+)
+working_forms <- c(txt = "text", text = "text", json = "json", html = "html")
+
+ending_of <- function(path) {
+  lower_case(tools::file_ext(sub("/+$", "", path)))
+}
+
+# `writes` of a command: "table" where it says nothing, "prices", or "itself" where it has files of
+# its own.
+check_forms <- function(options, writes) {
+  if (!is.null(options$out)) {
+    switch(
+      writes,
+      table = check_table_form(options),
+      prices = refuse_form("--out", options$out, names(export_forms), "Prices are"),
+      itself = NULL
+    )
+  }
+  if (!is.null(options$figure)) {
+    refuse_form("--figure", options$figure, names(figure_devices), "A figure is")
+  }
+  if (!is.null(options$workbook)) {
+    refuse_form("--workbook", options$workbook, "xlsx", "A workbook is")
+  }
+  if (!is.null(options$repair)) {
+    refuse_form("--repair", options$repair, names(export_forms), "Prices are")
+  }
+}
+
+check_table_form <- function(options) {
+  forms <- if (isTRUE(options$working)) working_forms else table_forms
+  ending <- ending_of(options$out)
+  if (!nzchar(ending)) return(invisible())
+  # A form that was named goes before the name of the file, but for files of programs.
+  if (!is.null(options$format) && !ending %in% c("xlsx", "parquet", foreign_endings)) {
+    return(invisible())
+  }
+  what <- if (isTRUE(options$working)) "A working is" else "A table is"
+  refuse_form("--out", options$out, names(forms), what)
+  told <- options$format
+  if (!is.null(told) && !identical(told, forms[[ending]])) {
+    fail(
+      "argument",
+      sprintf("--format %s is not what a file .%s holds.", told, ending),
+      where = sprintf("--out is %s.", options$out),
+      remedy = "Leave --format out, or name another file."
+    )
+  }
+}
+
+# Endings of programs that would find something else than their own in the file.
+foreign_endings <- c(
+  "html", "htm", "pdf", "docx", "doc", "odt", "ods", "xls", "pptx", "rtf", "png", "svg", "jpg",
+  "zip", "gz", "rds", "feather", "yml", "yaml", "sqlite", "db"
+)
+
+refuse_form <- function(option, path, endings, what) {
+  ending <- ending_of(path)
+  if (ending %in% endings) return(invisible())
+  fail(
+    "argument",
+    sprintf(
+      "%s written as %s; %s is not one of them.", what, some(paste0(".", endings), 10L),
+      if (nzchar(ending)) paste0(".", ending) else "a name without an ending"
+    ),
+    where = sprintf("%s is %s.", option, path),
+    remedy = if (option == "--out" && ending %in% c("html", "htm", "pdf")) {
+      "imbroglio report makes pages, and imbroglio working the page of a working."
+    }
+  )
+}
+
+# A table as a workbook: a sheet of it, and one of what it stands on.
+write_table_workbook <- function(table, result, path) {
+  need_package("openxlsx", "A workbook")
+  book <- openxlsx::createWorkbook(creator = "imbroglio")
+  bold <- openxlsx::createStyle(textDecoration = "bold")
+  sheets <- list(Table = table, Basis = basis_table(basis(result)))
+  for (name in names(sheets)) {
+    openxlsx::addWorksheet(book, name)
+    openxlsx::writeData(book, name, sheets[[name]], headerStyle = bold)
+    openxlsx::freezePane(book, name, firstRow = TRUE)
+    openxlsx::setColWidths(book, name, seq_along(sheets[[name]]), 16)
+  }
+  openxlsx::saveWorkbook(book, path, overwrite = TRUE)
+}
+
+# A basis as lines of two cells, all of it.
+basis_table <- function(about) {
+  named <- function(x, prefix) {
+    if (!length(x)) return(NULL)
+    stats::setNames(as.character(x), trimws(paste(prefix, names(x) %||% "")))
+  }
+  dropped <- about$dropped
+  cells <- c(
+    from = format(about$from), to = format(about$to),
+    securities = count(about$securities),
+    named(about$observations, "observations of"),
+    if (nrow(dropped)) {
+      stats::setNames(
+        as.character(dropped$n), sprintf("left out of %s, %s", dropped$security, dropped$reason)
+      )
+    },
+    kind = about$kind,
+    named(about$every, if (length(about$every) > 1L) "every, of" else "every"),
+    "periods a year" = if (!is.na(about$per_year)) core_shortest(about$per_year),
+    named(about$choices, ""),
+    if (length(about$repairs)) {
+      stats::setNames(about$repairs, rep("put right", length(about$repairs)))
+    },
+    seed = if (!is.na(about$seed)) format(about$seed),
+    origin = about$origin, digest = about$digest, version = about$version
+  )
+  data.frame(what = names(cells), value = unname(cells))
+}
