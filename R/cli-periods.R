@@ -75,7 +75,9 @@ run_replay <- function(files, options) {
   if (length(span)) {
     dates <- book$returns$dates
     asked <- span_of(dates, span$from, span$to, span$last, span$during)
-    options$periods <- sprintf("%s:%s", asked$from, asked$to)
+    options$periods <- stats::setNames(
+      sprintf("%s:%s", asked$from, asked$to), sprintf("%s to %s", asked$from, asked$to)
+    )
   }
   found <- call_with(replay, book, options)
   if (options$series) return(hand_over_measured(replay_series(found), options, found))

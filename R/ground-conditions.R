@@ -5,8 +5,12 @@ fail <- function(kind, problem, where = NULL, remedy = NULL, ...) {
   # What a damaged file or database is quoted with need not be text.
   problem <- in_utf8(problem)
   where <- if (length(where)) in_utf8(where)
+  places <- sprintf("{where[%d]}", seq_along(where))
   cli::cli_abort(
-    c("{problem}", x = if (length(where)) "{where}", i = if (length(remedy)) "{remedy}"),
+    c(
+      "{problem}", stats::setNames(places, rep("x", length(places))),
+      i = if (length(remedy)) "{remedy}"
+    ),
     class = c(paste0("imbroglio_error_", kind), "imbroglio_error"),
     call = users_call(),
     ...,

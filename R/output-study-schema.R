@@ -8,7 +8,8 @@ date_key <- function(says) {
   list(says = says, schema = list(anyOf = list(list(type = "string"), list(type = "integer"))))
 }
 number_key <- function(says, ...) list(says = says, schema = list(type = "number", ...))
-whole_key <- function(says, ...) list(says = says, schema = list(type = "integer", ...))
+whole_schema <- function(...) list(type = "integer", ..., maximum = .Machine$integer.max)
+whole_key <- function(says, ...) list(says = says, schema = whole_schema(...))
 truth_key <- function(says) list(says = says, schema = list(type = "boolean"))
 choice_key <- function(says, choices) {
   list(says = says, schema = list(type = "string", enum = as.list(choices)))
@@ -72,7 +73,7 @@ study_keys <- function() {
       "confidence levels of value at risk",
       list(type = "number", exclusiveMinimum = 0, exclusiveMaximum = 1)
     ),
-    horizons = several_key("periods ahead", list(type = "integer", minimum = 1L)),
+    horizons = several_key("periods ahead", whole_schema(minimum = 1L)),
     methods = several_key("methods of value at risk", name),
     window = whole_key("returns of a rolling window", minimum = 2L),
     per_year = number_key("periods a year, where it is not by convention", exclusiveMinimum = 0),
@@ -156,11 +157,13 @@ schema_text <- function() {
   as.character(jsonlite::toJSON(study_schema(), auto_unbox = TRUE, pretty = TRUE, digits = NA))
 }
 
-# What in a value is not as its schema says: the first problem, with its path.
+# What in a value is not as its schema says: a list of problems, each with its path.
 against_schema <- function(value, schema, path = character()) {
-  if (!length(schema) || identical(names(schema), "description")) return(NULL)
+  if (!length(schema) || identical(names(schema), "description")) return(list())
   if (!is.null(schema$anyOf)) return(against_any(value, schema$anyOf, path))
-  problem <- function(text, remedy = NULL) list(path = path, text = text, remedy = remedy)
+  problem <- function(text, remedy = NULL) {
+    list(list(path = path, text = text, remedy = remedy))
+  }
   type <- schema$type
   if (!is.null(type) && !is_of_type(value, type)) {
     return(problem(sprintf("must be %s; it is %s", type_words[[type]], said_value(value))))
@@ -173,6 +176,9 @@ against_schema <- function(value, schema, path = character()) {
   }
   out <- c(
     if (!is.null(schema$minimum) && value < schema$minimum) sprintf("at least %s", schema$minimum),
+    if (!is.null(schema$maximum) && value > schema$maximum) {
+      sprintf("at most %s", count(schema$maximum))
+    },
     if (!is.null(schema$exclusiveMinimum) && value <= schema$exclusiveMinimum) {
       sprintf("above %s", schema$exclusiveMinimum)
     },
@@ -184,51 +190,51 @@ against_schema <- function(value, schema, path = character()) {
   if (identical(type, "object")) return(against_object(value, schema, path))
   if (identical(type, "array")) {
     if (length(value) < (schema$minItems %||% 0L)) return(problem("is an empty list"))
-    return(first_problem(lapply(seq_along(value), function(i) {
-      against_schema(value[[i]], schema$items, c(path, i))
-    })))
+    return(unlist(lapply(seq_along(value), function(i) {
+      against_schema(value[[i]], schema$items, c(path, sprintf("[%d]", i)))
+    }), FALSE))
   }
-  NULL
+  list()
 }
-
-first_problem <- function(problems) Find(Negate(is.null), problems)
 
 # Of several that it may be: what is wrong with the one that it is like.
 against_any <- function(value, schemas, path) {
   problems <- lapply(schemas, against_schema, value = value, path = path)
-  if (any(vapply(problems, is.null, NA))) return(NULL)
+  if (any(lengths(problems) == 0L)) return(list())
   types <- vapply(schemas, function(s) s$type %||% "", "")
   alike <- vapply(types, function(type) nzchar(type) && is_of_type(value, type), NA)
   if (any(alike)) return(problems[alike][[1L]])
-  list(path = path, text = sprintf(
+  list(list(path = path, text = sprintf(
     "must be %s; it is %s",
     paste(unlist(type_words[types]), collapse = " or "),
     said_value(value)
-  ))
+  )))
 }
 
 against_object <- function(value, schema, path) {
   known <- names(schema$properties)
-  for (name in unlist(schema$required)) {
-    if (is.null(value[[name]])) {
-      return(list(path = path, text = sprintf("must say %s", name), remedy = NULL))
-    }
-  }
-  first_problem(lapply(names(value), function(name) {
+  lacking <- setdiff(unlist(schema$required), names(value)[lengths(value) > 0L])
+  names_of <- names(value) %||% character(length(value))
+  problems <- lapply(seq_along(value), function(i) {
+    name <- names_of[i]
     own <- schema$properties[[name]]
     if (is.null(own) && !name %in% known) {
       own <- schema$additionalProperties
       if (identical(own, FALSE)) {
-        return(list(
+        return(list(list(
           path = c(path, name),
-          text = sprintf("%s is no key there", name),
+          text = sprintf("%s is no key there", visible(name)),
           remedy = did_you_mean(name, known) %||% sprintf("There are %s.", some(known, 40L)),
           unknown = TRUE
-        ))
+        )))
       }
     }
-    against_schema(value[[name]], own, c(path, name))
-  }))
+    against_schema(value[[i]], own, c(path, name))
+  })
+  c(
+    lapply(lacking, function(name) list(path = path, text = sprintf("must say %s", name))),
+    unlist(problems, FALSE)
+  )
 }
 
 type_words <- list(
@@ -241,8 +247,8 @@ is_of_type <- function(value, type) {
   switch(
     type,
     string = single && is.character(value),
-    number = single && is.numeric(value),
-    integer = single && is.numeric(value) && value == round(value),
+    number = single && is.numeric(value) && is.finite(value),
+    integer = single && is.numeric(value) && is.finite(value) && value == round(value),
     boolean = single && is.logical(value),
     object = is.list(value) && !inherits(value, "study_list"),
     array = inherits(value, "study_list"),
@@ -254,6 +260,6 @@ said_value <- function(value) {
   if (is.null(value)) return("empty")
   if (inherits(value, "study_list")) return("a list")
   if (is.list(value)) return(sprintf("keys: %s", some(names(value))))
-  if (is.logical(value)) return(if (value) "true" else "false")
+  if (is.logical(value) && !is.na(value)) return(if (value) "true" else "false")
   if (is.character(value)) sprintf("\"%s\"", visible(value)) else format(value, digits = 15L)
 }
