@@ -84,6 +84,7 @@ run_the_study <- function(files, options) {
 check_the_study <- function(files, options) {
   refuse_options(options, c(only_in_new, "only", "fresh", "today", "out"), "study check")
   study <- one_study(files, "check")
+  refuse_absent_files(study)
   print_lines(sprintf("%s is a study: %s.", study$file, some(names(study$says), 30L)))
   0L
 }

@@ -16,6 +16,8 @@ working_of.imbroglio_drawdown <- function(result, row) {
 #' @export
 working_of.imbroglio_drawdown_series <- function(result, row) {
   this <- row_of_result(result, row)
+  # The capital at the start has no date of its own where returns were given.
+  if (is.na(this$date)) this$date <- attr(result, "source")$dates[1L] - 1L
   this$to <- this$date
   made <- wealth_working(result, this)
   made$steps <- c(

@@ -1,6 +1,7 @@
 # From what a study says to what is measured.
 
-work_of_study <- function(study, folder_of_files = study$folder) {
+work_of_study <- function(study) {
+  refuse_absent_files(study)
   says <- study$says
   prices <- study_prices(study)
   returns <- if (inherits(prices, "imbroglio_returns")) {

@@ -37,13 +37,10 @@ read_study <- function(file) {
   problems <- against_schema(says, study_schema())
   if (!length(problems)) problems <- unknown_method(says$methods)
   if (length(problems)) refuse_keys(problems, file, lines)
-  study <- structure(
+  structure(
     list(says = plain_values(says), file = file, folder = dirname(file), lines = lines),
     class = "imbroglio_study"
   )
-  absent <- absent_files(study)
-  if (length(absent)) refuse_keys(absent, file, lines)
-  study
 }
 
 # A study is written by hand: what is much larger, or deeper, is no study, and is not parsed.
@@ -106,6 +103,11 @@ refuse_deep <- function(bare, refuse_at) {
     sprintf("A study has %s values at most.", count(most_of_study$values)),
     "Long lists, such as of holdings, stand in a file of their own, which it names."
   )
+}
+
+refuse_absent_files <- function(study) {
+  absent <- absent_files(study)
+  if (length(absent)) refuse_keys(absent, study$file, study$lines)
 }
 
 # The files that a study names and that are not there.

@@ -122,7 +122,7 @@ book_key <- function() {
 measures_key <- function() {
   keys <- lapply(stats::setNames(nm = measures_asked()), function(name) {
     measure <- measures()[[name]]
-    of_all <- c("limits", "benchmark", "a", "b", "x", "before")
+    of_all <- c("limits", "benchmark", "a", "b", "x", "before", "today")
     # What all its parts keep as it is cannot be chosen.
     parts <- Filter(function(part) part$measure == name, report_parts())
     kept <- Reduce(intersect, lapply(parts, `[[`, "keeps"))

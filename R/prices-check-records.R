@@ -37,7 +37,7 @@ price_checks <- list(
   }),
   `not positive` = list(severity = "error", find = function(d) {
     price <- d$values[[d$measured]]
-    bad <- which(!is.na(price) & !(price > 0 & is.finite(price)))
+    bad <- which(!is.na(price) & !is_price(price))
     told(d, bad, sprintf("%s is %s", d$measured, price[bad]), "blank")
   }),
   `duplicate, differs` = list(severity = "error", find = function(d) {

@@ -7,7 +7,7 @@
 #' |---|---|---|
 #' | action line | warning | a split or dividend is told among the prices; it is taken out into the actions |
 #' | unreadable | error | a cell is no number, or no date |
-#' | not positive | error | a price is zero, negative or infinite |
+#' | not positive | error | a price is zero, negative, or beyond all bounds (1e-60 to 1e60) |
 #' | duplicate, differs | error | two prices for one date |
 #' | duplicate | warning | the same row again |
 #' | unsorted | note | rows are newest first, or in no order |
@@ -155,7 +155,7 @@ delivery_basis <- function(d) {
 in_series <- function(d) {
   price <- d$values[[d$measured]]
   usable <- which(
-    !is.na(d$day) & !is.na(price) & price > 0 & is.finite(price) & !is.na(d$security)
+    !is.na(d$day) & !is.na(price) & is_price(price) & !is.na(d$security)
   )
   o <- usable[order(d$security[usable], d$day[usable], usable)]
   o <- o[!duplicated(cell_of(d)[o])]

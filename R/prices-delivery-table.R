@@ -3,7 +3,7 @@
 table_of <- function(d) {
   refuse_unread(d)
   bound <- bound_columns(d)
-  if (!is.null(bound) && all(bound$low > 0 & bound$high < Inf)) {
+  if (!is.null(bound) && all(is_price(bound$low) & is_price(bound$high))) {
     if (!bound$rising) note_order(bound$falling, d$origin)
     return(new_prices(bound$dates, bound$values, d$origin, actions = d$actions, layout = d$layout))
   }
@@ -85,17 +85,27 @@ days_of <- function(day) {
   list(days = which(there) + low - 1, row = cumsum(there)[slot])
 }
 
+# Beyond these no price lies, and the squares of returns would not fit a number
+# (src/core/scatter.h).
+is_price <- function(x) x >= 1e-60 & x <= 1e60
+
 fail_not_positive <- function(bad, price, d) {
   i <- bad[1L]
   name <- function(i) d$securities[d$security[i]]
   fail(
     "not_positive",
     sprintf(
-      "%s of %s in %s %s not above zero.",
+      "%s of %s in %s %s.",
       count(length(bad), "price"),
       some(unique(name(bad))),
       d$origin,
-      if (length(bad) == 1L) "is" else "are"
+      if (price[i] > 0) {
+        "cannot be: prices lie between 1e-60 and 1e60"
+      } else if (length(bad) == 1L) {
+        "is not above zero"
+      } else {
+        "are not above zero"
+      }
     ),
     where = sprintf(
       "%s: %s on %s is %s.",

@@ -53,6 +53,7 @@ one_grid <- function(source, what) {
 }
 
 grid_of_frame <- function(x, origin, place = row_place, ...) {
+  refuse_nested_columns(x, origin)
   columns <- lapply(as.list(x), function(v) {
     if (is.factor(v)) v <- as.character(v)
     if (inherits(v, c("Date", "POSIXt"))) return(v)
@@ -67,6 +68,16 @@ grid_of_frame <- function(x, origin, place = row_place, ...) {
   })
   names(columns) <- trimmed(names(x) %||% rep("", length(columns)))
   new_grid(columns, origin, place, ...)
+}
+
+refuse_nested_columns <- function(x, origin) {
+  nested <- vapply(as.list(x), function(v) !is.null(dim(v)) || (is.list(v) && !inherits(v, "POSIXt")), NA)
+  if (!any(nested)) return(invisible())
+  fail(
+    "layout",
+    sprintf("Column %s of %s holds several values a row.", names(x)[nested][1L], origin),
+    remedy = "Make a column of each."
+  )
 }
 
 # What was said of how the prices are written counts for a table beside them where that can be

@@ -69,9 +69,28 @@ as_prices.matrix <- function(x, dates = rownames(x), origin = "a matrix", ...) {
 #' @exportS3Method as_prices zoo
 as_prices.zoo <- function(x, origin = "a zoo series", ...) {
   refuse_others(...)
-  values <- as.matrix(x)
-  attributes(values) <- list(dim = dim(values), dimnames = list(NULL, colnames(values)))
-  as_prices(values, dates = as.Date(attr(x, "index")), origin = origin)
+  # The parts of it are taken as they lie: its package need not be there.
+  days <- attr(x, "index")
+  if (!inherits(days, c("Date", "POSIXt", "yearmon", "yearqtr"))) {
+    fail(
+      "no_date",
+      sprintf("The index of %s is no date.", origin),
+      where = sprintf("It is %s.", shown(days)),
+      remedy = "Give the values as a matrix, and `dates`."
+    )
+  }
+  if (inherits(days, c("yearmon", "yearqtr"))) {
+    # Years and their twelfths or quarters: dated by the last day of the period.
+    month <- round(as.numeric(unclass(days)) * 12) + if (inherits(days, "yearqtr")) 3 else 1
+    days <- as.Date(sprintf("%04d-%02d-01", month %/% 12, month %% 12 + 1)) - 1
+  }
+  values <- unclass(x)
+  columns <- if (is.null(dim(values))) NULL else colnames(values)
+  values <- matrix(
+    as.vector(values), length(days), max(1L, NCOL(values)), dimnames = list(NULL, columns)
+  )
+  days <- if (inherits(days, "POSIXt")) as.Date(format(days, "%Y-%m-%d")) else days
+  as_prices(values, dates = as.Date(days), origin = origin)
 }
 
 #' @rdname as_prices

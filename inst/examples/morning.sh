@@ -37,7 +37,7 @@ imbroglio limits "$store" --holdings "$holdings" --benchmark "$benchmark" --limi
 limited=$?
 [ "$limited" -gt 1 ] && { cat "$folder/limits.log" >&2; exit "$limited"; }
 
-sed -n 's/^The last price is of/The last price is of/p' "$folder/check.txt"
+grep '^The last price is of' "$folder/check.txt"
 if [ "$checked" -eq 0 ]; then
   echo "Prices: fetched and checked, no error among them."
 else
@@ -50,7 +50,7 @@ broken=$(named broken) unknown=$(named "not measurable")
 if [ "$limited" -eq 0 ]; then
   echo "Limits: none is broken."
 else
-  echo "Limits broken: ${broken:-none}; not measurable: ${unknown:-none}."
+  echo "Limits broken: ${broken:-none}${unknown:+; not measurable: $unknown}."
 fi
 sed -n '/^BOOK, as held today/,/^$/p' "$folder/replay.txt" | tr -s ' \n' ' '
 echo

@@ -6,9 +6,13 @@
 
 namespace imbroglio {
 
+// Beyond these no price lies, and the squares of returns would not fit a number.
+constexpr double least_price = 1e-60;
+constexpr double most_price = 1e60;
+
 struct Scattered {
   std::vector<int> again; // observations (from 1) whose cell was taken already
-  std::vector<int> bad;   // observations that are no price: zero, negative, infinite
+  std::vector<int> bad;   // observations that are no price: zero, negative, beyond all bounds
   bool rising = true;     // each column's rows came in order
   bool falling = true;    // each column's rows came in reverse order
 };
@@ -27,7 +31,7 @@ inline Scattered scatter(const int* row, const int* column, const double* value,
       if (row[i] > last[j]) found.falling = false;
     }
     last[j] = row[i];
-    if (value[i] <= 0.0 || std::isinf(value[i])) found.bad.push_back(static_cast<int>(i) + 1);
+    if (value[i] < least_price || value[i] > most_price) found.bad.push_back(static_cast<int>(i) + 1);
     if (taken[cell]) {
       found.again.push_back(static_cast<int>(i) + 1);
       continue;

@@ -77,7 +77,7 @@ test_that("the trade brings the book within, and a share less would not", {
     book, data.frame(of = "NORTH", measure = "weight", limit = 0.1), window = 100
   )
   expect_lte(weight$after, 0.1)
-  before <- check_limits(book, data.frame(of = "book", measure = "var", limit = 1), window = 100)
+  before <- check_limits(book, data.frame(of = "book", measure = "var", limit = "99%"), window = 100)
   again <- check_limits(
     book, data.frame(of = "book", measure = "var", limit = 0.0001),
     window = 100, before = before
@@ -144,14 +144,14 @@ test_that("the command's status says whether a limit is broken, and the morning 
   limits <- written(
     "of,measure,warn,limit", "book,var,2.5%,3%", "book,fall,8%,12%", "OSSELL,weight,40%,50%"
   )
-  run <- function() {
+  run <- function(today = "2026-01-02") {
     command <- dirname(system.file("exec", "imbroglio", package = "imbroglio"))
     out <- tempfile()
     status <- system2(
       "sh",
       shQuote(c(
         system.file("examples", "morning.sh", package = "imbroglio"), feed$address, held, limits,
-        "BAYALL", folder
+        "BAYALL", folder, today
       )),
       stdout = out,
       stderr = out,
@@ -166,11 +166,18 @@ test_that("the command's status says whether a limit is broken, and the morning 
   }
   first <- run()
   expect_equal(first$status, 1L)
-  expect_length(first$out, 3L)
-  expect_match(first$out[2], "Limits broken: BOOK fall, OSSELL weight")
-  expect_match(first$out[3], "would lose .* if the fall of 2018-10 came again")
+  expect_length(first$out, 4L)
+  expect_equal(first$out[1], "The last price is of 2025-12-31, 1 trading day before 2026-01-02.")
+  expect_equal(first$out[2], "Prices: fetched and checked, no error among them.")
+  expect_equal(first$out[3], "Limits broken: BOOK fall, OSSELL weight.")
+  expect_match(first$out[4], "would lose .* if the fall of 2018-10 came again")
   again <- run()
   expect_equal(again$out, first$out)
   today <- read.csv(file.path(folder, "limits-today.csv"))
   expect_equal(today$was, today$state)
+  # A feed that stands still: nothing is within any more.
+  late <- run("2026-01-07")
+  expect_equal(late$status, 1L)
+  expect_match(late$out[2], "the check found errors")
+  expect_match(late$out[3], "OSSELL weight; not measurable: BOOK var.", fixed = TRUE)
 })
