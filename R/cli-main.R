@@ -64,46 +64,6 @@ tell <- function(prefix, condition, status = NULL) {
   status
 }
 
-# What R's functions advise, in the words of the command: --decimal , for decimal = ",".
-in_shell_words <- function(text) {
-  known <- function(name) {
-    own <- c(stand_ins = "stand-in", start = "from", end = "to", on = "on")
-    name <- if (name %in% names(own)) own[[name]] else name
-    name <- gsub("_", "-", name, fixed = TRUE)
-    ifelse(name %in% names(options_known), paste0("--", name), NA)
-  }
-  replaced <- function(pattern, writer) {
-    at <- gregexpr(pattern, text, perl = TRUE)
-    matches <- regmatches(text, at)
-    regmatches(text, at) <<- lapply(matches, function(each) {
-      parts <- regmatches(each, regexec(pattern, each, perl = TRUE))
-      vapply(parts, function(p) {
-        name <- known(p[2L])
-        if (is.na(name)) p[1L] else writer(name, p)
-      }, "")
-    })
-  }
-  replaced("`?\\b([a-z][a-z_]*) = TRUE`?", function(name, p) name)
-  replaced("`?\\b([a-z][a-z_]*) = \"([^\"]*)\"`?", function(name, p) {
-    paste(name, if (grepl("^[[:alnum:]-]+$", p[3L])) p[3L] else sprintf("'%s'", p[3L]))
-  })
-  replaced("`?\\b([a-z][a-z_]*) = c\\(([^)]*)\\)`?", function(name, p) {
-    paste(name, gsub("[ \"]", "", p[3L]))
-  })
-  replaced("`?\\b([a-z][a-z_]*) =`?(?= |[.,;]|$)", function(name, p) name)
-  replaced("`([a-z][a-z_]*)`", function(name, p) name)
-  text <- sub("; `total = FALSE` leaves the other out", "", text, fixed = TRUE)
-  functions <- c(
-    "check_prices\\(\\)" = "imbroglio check",
-    "repair_prices\\(\\)" = "imbroglio check --repair FILE",
-    "adjust_prices\\(\\)" = "imbroglio adjust",
-    "volatility_series\\(\\)" = "--series",
-    "verify_store\\(\\)" = "imbroglio store --verify"
-  )
-  for (name in names(functions)) text <- gsub(name, functions[[name]], text)
-  text
-}
-
 run_command <- function(words) {
   known <- commands()
   name <- if (length(words)) words[1L] else "--help"
