@@ -12,6 +12,13 @@ command <- function(words = commandArgs(trailingOnly = TRUE)) {
   }
   interrupt_on_signals()
   skipped <- FALSE
+  # What several parts of one measure say is said once.
+  said <- character()
+  once <- function(prefix, condition) {
+    words <- paste(prefix, conditionMessage(condition))
+    if (!words %in% said) tell(prefix, condition)
+    said <<- c(said, words)
+  }
   status <- withCallingHandlers(
     tryCatch(
       run_command(words),
@@ -27,11 +34,11 @@ command <- function(words = commandArgs(trailingOnly = TRUE)) {
     ),
     imbroglio_warning = function(w) {
       if (inherits(w, "imbroglio_warning_skipped")) skipped <<- TRUE
-      tell("Warning: ", w)
+      once("Warning: ", w)
       invokeRestart("muffleWarning")
     },
     imbroglio_note = function(m) {
-      if (!quiet_asked()) tell("Note: ", m)
+      if (!quiet_asked()) once("Note: ", m)
       invokeRestart("muffleMessage")
     }
   )

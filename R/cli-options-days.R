@@ -55,7 +55,7 @@ options_of_days <- list(
     takes = "N",
     help = c(
       "how many trading days the last price may lie before today; more is an error found",
-      limits = "how many trading days the last price may lie before today; after that none is within"
+      limits = "how many trading days the last price may be old; after that no limit is within"
     ),
     read = function(x) number(x)
   ),

@@ -24,7 +24,10 @@ run_check <- function(files, options) {
   delivery <- read_delivery(files, how)
   findings <- do.call(
     check_prices,
-    c(list(delivery), options[intersect(c("actions", "securities", "today", "stale"), names(options))])
+    c(
+      list(delivery),
+      options[intersect(c("actions", "securities", "today", "stale"), names(options))]
+    )
   )
   hand_over(
     findings,

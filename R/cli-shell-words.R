@@ -1,5 +1,5 @@
-# What R's functions say, in the words of the command: --decimal , for decimal = ",", and no word of
-# R. `test-command-words.R` walks all that can be said.
+# What R's functions say, in the words of the command: --decimal , for decimal = ",", and no word
+# of R. `test-command-words.R` walks all that can be said.
 
 in_shell_words <- function(text) {
   known <- function(name) {
@@ -86,4 +86,3 @@ said_in_r <- c(
   "Change as.data.frame\\(\\) of it, and make a table again by as_([A-Za-z%]+)\\(\\)" =
     "It cannot be changed in place"
 )
-

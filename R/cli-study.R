@@ -144,7 +144,9 @@ run_report <- function(files, options) {
   x <- if (of_study) {
     refuse_options(
       options,
-      setdiff(gsub("-", "_", report_command()$options, fixed = TRUE), c("only", "today", "out", "help")),
+      setdiff(
+        gsub("-", "_", report_command()$options, fixed = TRUE), c("only", "today", "out", "help")
+      ),
       "a report of a study, which says it itself"
     )
     files

@@ -15,9 +15,8 @@ autoplot.imbroglio_limits <- function(object, ...) {
     writer <- unit_text[[units[i]]]
     sprintf("%s of %s", writer(table$estimate[i]), writer(table$limit[i]))
   }, "")
-  written <- ifelse(
-    table$state == "not measurable", paste0("not measurable since ", table$to, ": ", written), written
-  )
+  unknown <- table$state == "not measurable"
+  written[unknown] <- sprintf("not measurable since %s: %s", table$to, written)[unknown]
   table$label <- paste0(written, ifelse(is.na(table$since), "", paste(" since", table$since)))
   ggplot2::ggplot(table, ggplot2::aes(.data$use, .data$row, colour = .data$state)) +
     ggplot2::geom_segment(

@@ -43,8 +43,8 @@ limit_steps <- function(line, ask, this) {
     said <- switch(
       line$measure,
       weight = "what it is of the book today",
-      share = "its share of the volatility; split_volatility() shows how",
-      "of the book today; measure_concentration() shows how"
+      share = "its share of the volatility, as the split by holding shows",
+      "of the book today, as its concentration shows"
     )
     return(list(
       rows = list(),

@@ -22,9 +22,9 @@
 #' loss, return, its ratios, skewness) as held then; where the book says how it is held, all is
 #' that. A group is its holdings by today's weights, made up to 1 (held short, to -1).
 #'
-#' What ends before the last date that is known, such as a book with a holding that has stopped, and
-#' prices older than `stale`, are not judged by what they were: what would be `within` or `near` is
-#' `not measurable`.
+#' What ends before the last date that is known, such as a book with a holding that has stopped,
+#' and prices older than `stale`, are not judged by what they were: what would be `within` or
+#' `near` is `not measurable`.
 #'
 #' `since` is the first date of the run, up to now, over which the state was as bad. Of weights,
 #' shares and concentration the past is not known: `NA`.

@@ -10,8 +10,9 @@
 #' @param prices A price table of closes as they were traded (for `raw_prices()`, adjusted ones).
 #' @param actions A data frame or a file of splits and dividends: `security`, `date` (the
 #'   ex-date), `split` (new shares for one old), `dividend` (cash a share, on that date's share
-#'   basis); or a column `type` that says split or dividend, and `amount`. If absent, those that were found among the prices. A split may be a ratio, `2:1` or
-#'   `"2 for 1"`; a line that stands twice is one action, and said.
+#'   basis); or a column `type` that says split or dividend, and `amount`. If absent, those that
+#'   were found among the prices. A split may be a ratio, `2:1` or `"2 for 1"`; a line that stands
+#'   twice is one action, and said.
 #' @param dates,decimal See [read_prices()], for actions that can be read two ways.
 #' @param form `"total-return"`: for splits and dividends; `"price"`: for splits only.
 #' @return A price table, with the close as it came in as field `close`, and volume

@@ -8,69 +8,87 @@ delivery_of <- function(grid, how) {
   origin <- grid$origin
   if (!length(grid$columns) || !length(grid$columns[[1L]])) refuse_empty(origin)
   grid <- without_row_numbers(grid)
+  found <- columns_of_delivery(grid, how)
+  grid$columns <- found$x
+  grid$days <- column_days(found$x[[found$date]], how$dates, found$date, origin)
+  numbers <- grid_numbers(grid, found$read, how$decimal)
+  security <- if (found$layout == "long") found$x[[found$security]]
+  acted <- actions_among(grid, numbers, found$layout, security, how)
+  # The bytes of the file are not needed any more.
+  grid$again <- NULL
+  rows <- rows_that_stay(grid, found, numbers, security, acted)
+  delivery <- if (found$layout == "wide") {
+    wide_rows(rows$days, rows$values, found$read, rows$place)
+  } else {
+    named <- rows$security %||% how$name
+    long_rows(rows$days, rows$values, found$read, named, how, origin, rows$place)
+  }
+  unused <- setdiff(found$others, c(found$read, acted$columns))
+  no_day <- which(is.na(rows$days))
+  about <- list(
+    origin = origin,
+    actions = acted$actions,
+    taken = acted$taken,
+    not_numbers = faults_of(rows$faults, found$layout, found$read, length(rows$days)),
+    no_day = data.frame(row = no_day, text = as.character(rows$date_text[no_day])),
+    date_column = found$date,
+    remarks = c(
+      parted_remark(grid$separator, numbers$decimal),
+      grid$remarks,
+      numbers$remarks,
+      grid$days$remarks,
+      if (!is.null(found$security)) c(found$remarks, column_remark(found$security)),
+      used_remark(found$layout, how, found$others, unused),
+      acted$remarks
+    ),
+    layout = layout_text(found$layout, delivery$measured, numbers$decimal, unused)
+  )
+  structure(c(delivery, about), class = "imbroglio_delivery")
+}
+
+# Which columns hold the date, the security and the prices.
+columns_of_delivery <- function(grid, how) {
   x <- grid$columns
+  origin <- grid$origin
   check_column_names(names(x), origin)
   date_column <- date_column_of(x, origin)
   refuse_no_header(x, date_column, origin)
   security_column <- find_security_column(x, date_column, origin)
   others <- setdiff(names(x), c(date_column, security_column))
-  # Names are text, whatever they look like.
-  if (!is.null(security_column) && !is.factor(x[[security_column]])) {
-    x[[security_column]] <- names_as_text(grid, security_column)
+  named <- NULL
+  if (!is.null(security_column)) {
+    # Names are text, whatever they look like.
+    if (!is.factor(x[[security_column]])) {
+      x[[security_column]] <- names_as_text(grid, security_column)
+    }
+    named <- one_name_each(x[[security_column]])
   }
-  padded <- !is.null(security_column) && isTRUE(attr(x[[security_column]], "padded"))
   layout <- layout_of(x, others, security_column, how, origin)
   read <- columns_to_read(x, others, layout, how, origin)
-  grid$days <- column_days(x[[date_column]], how$dates, date_column, origin)
-  if (!is.null(security_column)) {
-    named <- one_name_each(x[[security_column]], padded)
-    x[[security_column]] <- named$names
-  }
-  grid$columns <- x
-  numbers <- grid_numbers(grid, read, how$decimal)
-  security <- if (layout == "long") x[[security_column]]
-  found <- actions_among(grid, numbers, layout, security, how)
-  unused <- setdiff(others, c(read, found$columns))
-  dated <- grid$days
-  date_text <- x[[date_column]]
-  place <- grid$place
-  if (length(found$rows) < length(dated$days)) {
-    rows <- found$rows
-    place <- place_of_rows(place, rows)
-    dated$days <- dated$days[rows]
-    date_text <- date_text[rows]
-    numbers$values <- lapply(numbers$values, `[`, rows)
-    found$faults$row <- match(found$faults$row, rows)
-    security <- if (!is.null(security)) droplevels(security[rows])
-  }
-  if (!length(dated$days)) refuse_empty(origin)
-  delivery <- if (layout == "wide") {
-    wide_rows(dated$days, numbers$values, read, place)
-  } else {
-    long_rows(dated$days, numbers$values, read, security %||% how$name, how, origin, place)
-  }
-  no_day <- which(is.na(dated$days))
-  named_by <- if (!is.null(security_column)) c(named$remarks, column_remark(security_column))
-  remarks <- c(
-    parted_remark(grid$separator, numbers$decimal),
-    grid$remarks,
-    numbers$remarks,
-    dated$remarks,
-    named_by,
-    used_remark(layout, how, others, unused),
-    found$remarks
+  if (!is.null(named)) x[[security_column]] <- named$names
+  list(
+    x = x, date = date_column, security = security_column, others = others, layout = layout,
+    read = read, remarks = named$remarks
   )
-  about <- list(
-    origin = origin,
-    actions = found$actions,
-    taken = found$taken,
-    not_numbers = faults_of(found$faults, layout, read, length(dated$days)),
-    no_day = data.frame(row = no_day, text = as.character(date_text[no_day])),
-    date_column = date_column,
-    remarks = remarks,
-    layout = layout_text(layout, delivery$measured, numbers$decimal, unused)
+}
+
+# The rows of a delivery without those that hold an action and no price.
+rows_that_stay <- function(grid, found, numbers, security, acted) {
+  made <- list(
+    days = grid$days$days, date_text = found$x[[found$date]], values = numbers$values,
+    security = security, faults = acted$faults, place = grid$place
   )
-  structure(c(delivery, about), class = "imbroglio_delivery")
+  rows <- acted$rows
+  if (length(rows) < length(made$days)) {
+    made$place <- place_of_rows(made$place, rows)
+    made$days <- made$days[rows]
+    made$date_text <- made$date_text[rows]
+    made$values <- lapply(made$values, `[`, rows)
+    made$faults$row <- match(made$faults$row, rows)
+    if (!is.null(security)) made$security <- droplevels(security[rows])
+  }
+  if (!length(made$days)) refuse_empty(grid$origin)
+  made
 }
 
 # Functions of their own, so that they keep no more than they need.

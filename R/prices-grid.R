@@ -71,7 +71,9 @@ grid_of_frame <- function(x, origin, place = row_place, ...) {
 }
 
 refuse_nested_columns <- function(x, origin) {
-  nested <- vapply(as.list(x), function(v) !is.null(dim(v)) || (is.list(v) && !inherits(v, "POSIXt")), NA)
+  nested <- vapply(as.list(x), function(v) {
+    !is.null(dim(v)) || (is.list(v) && !inherits(v, "POSIXt"))
+  }, NA)
   if (!any(nested)) return(invisible())
   fail(
     "layout",

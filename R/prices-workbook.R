@@ -32,21 +32,8 @@ read_workbook <- function(file, sheet = NULL) {
   parts <- if (file$kind == "xlsx") sheet_parts(path)
   grids <- lapply(own, function(sheet) {
     look_at_sheet(path, parts[[sheet]], sheet, file$origin)
-    cells <- tryCatch(
-      suppressMessages(readxl::read_excel(
-        path,
-        sheet,
-        col_types = "list",
-        col_names = FALSE,
-        na = "",
-        .name_repair = "minimal",
-        progress = FALSE
-      )),
-      error = broken
-    )
-    if (!nrow(cells)) {
-      NULL
-    } else {
+    cells <- tryCatch(cells_of_sheet(path, sheet), error = broken)
+    if (nrow(cells)) {
       grid_of_cells(unclass(cells), sprintf("sheet %s of %s", sheet, file$origin), sheet)
     }
   })
@@ -65,6 +52,13 @@ read_workbook <- function(file, sheet = NULL) {
   grids
 }
 
+cells_of_sheet <- function(path, sheet) {
+  suppressMessages(readxl::read_excel(
+    path, sheet, col_types = "list", col_names = FALSE, na = "", .name_repair = "minimal",
+    progress = FALSE
+  ))
+}
+
 # Where in the file each sheet lies, by its name.
 sheet_parts <- function(path) {
   text <- function(part) {
@@ -77,9 +71,8 @@ sheet_parts <- function(path) {
     parts_of(tags, sprintf("\\s(?:[A-Za-z]+:)?%s=[\"']([^\"']*)[\"']", name))[, 1L]
   }
   plain <- function(x) {
-    for (mark in list(c("&lt;", "<"), c("&gt;", ">"), c("&quot;", "\""), c("&apos;", "'"), c("&amp;", "&"))) {
-      x <- gsub(mark[1L], mark[2L], x, fixed = TRUE)
-    }
+    marks <- c("&lt;" = "<", "&gt;" = ">", "&quot;" = "\"", "&apos;" = "'", "&amp;" = "&")
+    for (mark in names(marks)) x <- gsub(mark, marks[[mark]], x, fixed = TRUE)
     `Encoding<-`(x, "UTF-8")
   }
   sheets <- tags(text("xl/workbook.xml"), "sheet")

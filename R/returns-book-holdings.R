@@ -3,6 +3,7 @@
 # What is held, from a vector, a table or a file: names, amounts, what they are, and cash.
 holdings_of <- function(x, what, securities, cash, decimal = NULL) {
   date <- NULL
+  if (!length(what)) what <- NULL
   if (is.data.frame(x) || (is.character(x) && length(x) == 1L && is.null(names(x)))) {
     read <- read_holdings(x, what, decimal)
     x <- read$amounts

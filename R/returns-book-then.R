@@ -83,7 +83,7 @@ warn_short_history <- function(book, j, n, gained) {
     remedy = sprintf(
       paste0(
         "Name a series that stands in for it before its first price: `stand_ins = c(%s = ",
-        "\"...\")`."
+        "\"INDEX\")`."
       ),
       book$security[j[1L]]
     )

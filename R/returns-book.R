@@ -88,22 +88,15 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
   returns <- take_returns(x)
   given <- is.null(returns$prices)
   rebalance <- one_of(rebalance, "rebalance", c("never", names(frequencies)))
-  if (!is.null(held)) check_choice(held, "held", c("today", "then"))
+  check_choice(held %||% "today", "held", c("today", "then"))
   if (sum(!vapply(list(weights, shares, values, holdings), is.null, NA)) != 1L) {
     fail("argument", "Give `weights`, `shares`, `values` or `holdings`, one of them.")
   }
   check_book_name(name, colnames(returns$values))
   check_cash_return(cash_return)
-  what <- if (!is.null(weights)) {
-    "weight"
-  } else if (!is.null(shares)) {
-    "shares"
-  } else if (!is.null(values)) {
-    "value"
-  }
   own <- holdings_of(
     weights %||% shares %||% values %||% holdings,
-    what,
+    c("weight", "shares", "value")[!vapply(list(weights, shares, values), is.null, NA)],
     colnames(returns$values),
     cash,
     decimal
@@ -112,11 +105,13 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
   refuse_currencies(returns$prices, own$security)
   begins <- begins_of(returns, own$security)
   carried_on <- carried_words(returns, intersect(carried, own$security))
-  returns <- with_carried(returns, carried, own$security)
-  returns <- with_stand_ins(returns, stand_ins, own$security)
+  returns <- with_stand_ins(
+    with_carried(returns, carried, own$security), stand_ins, own$security
+  )
   ended <- ended_holdings(returns, own$security)
-  prices <- if (given) as_if_prices(returns) else returns$prices
-  today <- held_today(own, prices, normalise, name)
+  today <- held_today(
+    own, if (given) as_if_prices(returns) else returns$prices, normalise, name
+  )
   if (is.null(today$value)) today$value <- check_value(value, name)
   book <- structure(
     list(
@@ -243,7 +238,11 @@ rhythm_together <- function(book, columns, dates) {
   returns <- book$returns
   rhythm <- rhythm_part(returns$rhythm, columns)
   if (every_of_all(rhythm) != "mixed") return(rhythm_part(rhythm, 1L))
-  own <- core_observed(returns$values[, columns, drop = FALSE])
+  # In the life of the book: what came late is another matter.
+  span <- core_span(returns$values[, columns, drop = FALSE])
+  alive <- seq_len(nrow(returns$values)) >= max(span$first) &
+    seq_len(nrow(returns$values)) <= min(span$last)
+  own <- core_observed(returns$values[alive, columns, drop = FALSE])
   rarest <- which.min(own)
   if (length(dates) < 0.75 * own[rarest]) {
     caution(

@@ -31,7 +31,8 @@ inline Scattered scatter(const int* row, const int* column, const double* value,
       if (row[i] > last[j]) found.falling = false;
     }
     last[j] = row[i];
-    if (value[i] < least_price || value[i] > most_price) found.bad.push_back(static_cast<int>(i) + 1);
+    if (value[i] < least_price || value[i] > most_price)
+      found.bad.push_back(static_cast<int>(i) + 1);
     if (taken[cell]) {
       found.again.push_back(static_cast<int>(i) + 1);
       continue;

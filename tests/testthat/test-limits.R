@@ -77,7 +77,9 @@ test_that("the trade brings the book within, and a share less would not", {
     book, data.frame(of = "NORTH", measure = "weight", limit = 0.1), window = 100
   )
   expect_lte(weight$after, 0.1)
-  before <- check_limits(book, data.frame(of = "book", measure = "var", limit = "99%"), window = 100)
+  before <- check_limits(
+    book, data.frame(of = "book", measure = "var", limit = "99%"), window = 100
+  )
   again <- check_limits(
     book, data.frame(of = "book", measure = "var", limit = 0.0001),
     window = 100, before = before
