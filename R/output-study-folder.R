@@ -125,13 +125,17 @@ keep_foreign <- function(folder, part, state) {
   own <- c("record.json", names(state)[state == "written"])
   foreign <- setdiff(there, own)
   to <- foreign
+  folders <- foreign[dir.exists(file.path(folder, foreign)) & !foreign %in% links]
+  if (any(folders %in% names(state))) {
+    refuse_in_the_way(folder, intersect(folders, names(state))[1L])
+  }
   changed <- foreign %in% names(state)
   to[changed] <- vapply(foreign[changed], function(p) unused_name(p, c(there, own)), "")
   for (i in seq_along(foreign)) {
     from <- file.path(folder, foreign[i])
     into <- file.path(part, to[i])
     is_link <- foreign[i] %in% links
-    if (!is_link && dir.exists(from)) {
+    if (foreign[i] %in% folders) {
       if (file.exists(into) && !dir.exists(into)) refuse_in_the_way(folder, foreign[i])
       dir.create(into, showWarnings = FALSE, mode = format(file.mode(from)))
       next

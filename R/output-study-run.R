@@ -15,7 +15,7 @@
 #'
 #' @param study A study file, or the result of [read_study()].
 #' @param folder Where it is written; by default what the study says, or `report` beside it: a
-#'   new or empty folder, or one with the record of an earlier run; any other is refused. A link is
+#'   new or empty folder, or one with the record of a run before; any other is refused. A link is
 #'   followed.
 #' @param only Names of sections or measures: the others are left out.
 #' @param fresh Whether all is measured again, whatever is known.
@@ -24,7 +24,7 @@
 #' @return A data frame, invisibly: `part`, `state` (`"measured"`, `"kept"`, `"failed"`), `detail`.
 #' @section Errors: Those of reading prices and books, before anything is measured;
 #'   `imbroglio_error_write` where the folder cannot be written, `imbroglio_error_file` where it is
-#'   not a run's, or holds another's file where one would be written: it is then as it was.
+#'   not of a run, or holds another's file where one would be written: it is then as it was.
 #' @seealso [read_study()], [write_report()]
 #' @family ways to hand on
 #' @examplesIf all(vapply(c("yaml", "svglite"), requireNamespace, NA, quietly = TRUE))

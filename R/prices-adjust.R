@@ -287,7 +287,7 @@ split_ratios <- function(grid, column) {
   number <- function(text) as.numeric(sub(",", ".", text, fixed = TRUE))
   ratio <- number(p[, 1L]) / number(p[, 2L])
   values <- ratio[as.integer(v)]
-  grid$columns[[column]] <- droplevels(v, exclude = levels(v)[!is.na(p[, 1L])])
+  grid$columns[[column]] <- droplevels(v, exclude = c(NA, levels(v)[!is.na(p[, 1L])]))
   list(grid = grid, values = values)
 }
 

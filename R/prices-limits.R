@@ -160,5 +160,13 @@ limit_numbers <- function(text, place) {
       remedy = "Write 0.03, or 3%, with a decimal point."
     )
   }
-  as.numeric(ifelse(nzchar(plain), plain, NA)) * ifelse(grepl("%$", text), 0.01, 1)
+  value <- as.numeric(ifelse(nzchar(plain), plain, NA)) * ifelse(grepl("%$", text), 0.01, 1)
+  endless <- which(is.infinite(value))
+  if (length(endless)) {
+    fail(
+      "limits", sprintf("%s is more than a number can hold.", text[endless[1L]]),
+      where = paste0(place(endless[1L]), ".")
+    )
+  }
+  value
 }

@@ -164,7 +164,7 @@ find_security_column <- function(x, date_column, origin) {
   rank[weak] <- NA
   if (any(!is.na(rank))) return(rest[which.min(rank)])
   textual <- rest[vapply(x[rest], is.factor, NA) &
-    !plain_name(rest) %in% c(date_names, other_names) &
+    !plain_name(rest) %in% c(date_names, other_names, kind_names) &
     is.na(field_of(rest))]
   of_numbers <- any(vapply(x[rest], holds_numbers, NA))
   names_only <- textual[vapply(x[textual], names_securities, NA, x[[date_column]])]

@@ -74,6 +74,14 @@ with_carried <- function(returns, carried, securities) {
   }
   other <- setdiff(carried, securities)
   if (length(other)) fail("argument", sprintf("%s is no holding of the book.", some(other)))
+  values <- if (is.null(returns$prices)) returns$values else returns$prices$close
+  going <- carried[core_span(values[, carried, drop = FALSE])$last == nrow(values)]
+  if (length(going)) {
+    note("carried", sprintf(
+      "%s %s a value on the last date: nothing is carried.", some(going),
+      if (length(going) == 1L) "has" else "have"
+    ))
+  }
   after_last(returns, carried, function(close, name, last, after) {
     # Of given returns: none.
     if (is.null(returns$prices)) 0 else close[last, name]

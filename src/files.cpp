@@ -220,10 +220,10 @@ std::string write_bytes(const std::string& path, const Rcpp::RawVector& bytes, b
   const unsigned char* at = bytes.begin();
   std::size_t left = static_cast<std::size_t>(bytes.size());
   int wrong = 0;
-  while (left > 0 && !wrong) {
+  while (left > 0 && !wrong && !ended_by) {
     const ssize_t wrote = write(file, at, left);
     if (wrote < 0) {
-      if (errno != EINTR || ended_by) wrong = errno;
+      if (errno != EINTR) wrong = errno;
     } else {
       at += wrote;
       left -= static_cast<std::size_t>(wrote);
@@ -233,7 +233,7 @@ std::string write_bytes(const std::string& path, const Rcpp::RawVector& bytes, b
   if (!wrong && !onto && fsync(file) != 0 && errno != EINVAL && errno != ENOSYS && errno != EROFS)
     wrong = errno;
   if (close(file) != 0 && !wrong && errno != EINTR) wrong = errno;
-  if (wrong == EINTR) Rcpp::checkUserInterrupt();
+  if (ended_by) Rcpp::checkUserInterrupt();
   return wrong ? std::strerror(wrong) : "";
 #endif
 }
@@ -252,17 +252,17 @@ std::string write_standard_output(const Rcpp::RawVector& bytes) {
   const unsigned char* at = bytes.begin();
   std::size_t left = static_cast<std::size_t>(bytes.size());
   int wrong = 0;
-  while (left > 0 && !wrong) {
+  while (left > 0 && !wrong && !ended_by) {
     const ssize_t wrote = write(1, at, left);
     if (wrote < 0) {
-      if (errno != EINTR || ended_by) wrong = errno;
+      if (errno != EINTR) wrong = errno;
       continue;
     }
     at += wrote;
     left -= static_cast<std::size_t>(wrote);
   }
   sigaction(SIGPIPE, &before, nullptr);
-  if (wrong == EINTR) Rcpp::checkUserInterrupt();
+  if (ended_by) Rcpp::checkUserInterrupt();
   return wrong && wrong != EPIPE ? std::strerror(wrong) : "";
 #endif
 }

@@ -62,7 +62,11 @@ nasty_line <- function(seed, folder) {
       value <- if (option %in% c("out", "figure", "repair", "files")) {
         sample(
           c(
-            file.path(folder, c("a.csv", "a.json", "a.png", "a.xlsx", "a.x", "a.html")),
+            file.path(folder, switch(
+              option,
+              figure = c("a.png", "a.svg", "a.gif"),
+              c("a.csv", "a.csv", "a.json", "a.xlsx", "a.txt", "a.x", "a.html")
+            )),
             folder,
             "/no/such/a.csv",
             ""

@@ -13,7 +13,7 @@ walked <- function() {
       paste(days, p[, 1], p[, 2], ifelse(is.na(p[, 3]), "", p[, 3]), sep = ",")
     ),
     limits = written(
-      "of,measure,limit", "book,var,0.1%", "book,fall,1%", "book,beta,0.1", "book,loss,1"
+      "of,measure,limit", "book,var,0.1%", "book,fall,1%", "book,beta,0.1", "book,loss,90%"
     ),
     before = written("security,measure,state", "BOOK,var,near"),
     held = written("security,shares", "SHAREX,3", "INDEXX,2")

@@ -48,6 +48,23 @@ run_here <- function(...) {
 # half an hour.
 thorough <- function(usually, all) if (nzchar(Sys.getenv("IMBROGLIO_ALL"))) all else usually
 
+# A value, and what was said while it was made: the class and the words of each.
+told_of <- function(code) {
+  told <- character()
+  value <- withCallingHandlers(
+    code,
+    imbroglio_note = function(m) {
+      told <<- c(told, class(m)[1L], conditionMessage(m))
+      invokeRestart("muffleMessage")
+    },
+    imbroglio_warning = function(w) {
+      told <<- c(told, class(w)[1L], conditionMessage(w))
+      invokeRestart("muffleWarning")
+    }
+  )
+  list(value = value, told = told)
+}
+
 # The package's own sources; not there when only the installed package is tested.
 source_file <- function(...) {
   top <- Sys.getenv("IMBROGLIO_SOURCE")
