@@ -293,7 +293,7 @@ options_known <- c(options_of_books, options_of_days, options_of_feeds, list(
   ),
   actions = list(
     takes = "FILE",
-    help = "splits and dividends: security, date, split, dividend",
+    help = "splits and dividends: security, date, split, dividend (or type, amount)",
     read = identity
   ),
   form = list(

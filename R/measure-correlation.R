@@ -29,7 +29,8 @@
 #'   `window`, `from`, `to`, `n`, `correlation`.
 #' @section Errors: `imbroglio_error_argument` for fewer than two securities, or choices that
 #'   exclude each other; `imbroglio_error_too_short` where the securities have fewer than three
-#'   dates in common.
+#'   dates in common. A warning (`imbroglio_warning_few_common`) where a few securities cost the
+#'   others a quarter or more of what they share.
 #' @references Ledoit and Wolf (2004), Honey, I shrunk the sample covariance matrix, Journal of
 #'   Portfolio Management 30; Ledoit and Wolf (2004), A well-conditioned estimator for
 #'   large-dimensional covariance matrices, Journal of Multivariate Analysis 88.

@@ -143,7 +143,9 @@ row_to_show <- function(result, picks, date) {
   }
   last <- if (through_time(result)) table$date %||% table$to
   if (is.null(date)) {
-    if (is.null(last)) rows[1L] else rows[last[rows] == max(last[rows])][1L]
+    # The capital at the start of given returns has no date.
+    dated <- rows[!is.na(last[rows])]
+    if (!length(dated)) rows[1L] else dated[last[dated] == max(last[dated])][1L]
   } else {
     if (is.null(last)) {
       fail(
@@ -153,9 +155,9 @@ row_to_show <- function(result, picks, date) {
       )
     }
     day <- check_date(date, "date", last = TRUE)
-    before <- rows[last[rows] <= day]
+    before <- rows[(last[rows] <= day) %in% TRUE]
     if (!length(before)) {
-      fail("argument", sprintf("The result begins on %s.", min(last[rows])))
+      fail("argument", sprintf("The result begins on %s.", min(last[rows], na.rm = TRUE)))
     }
     before[which.max(last[before])]
   }

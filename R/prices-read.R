@@ -30,9 +30,13 @@
 #' A store holds closes as they were traded beside splits and dividends: their adjusted closes are
 #' measured, unless `price = "close"`.
 #'
-#' A line that tells a dividend or a split among the prices ("Dividend 0.47", "Split 4:1")
-#' is taken out into the
-#' table's `actions`.
+#' Splits and dividends among the prices become the table's `actions`, each of them named in a note
+#' of class `imbroglio_note_actions`, where they stand in the cell of a price ("Dividend 0.47",
+#' "Split 4:1"), in a row of which a column `type` or `kind` says that it is one, or in columns
+#' `split` and `dividend`. A word elsewhere takes nothing away. Closes that still move by a split
+#' that is known are measured with a warning (`imbroglio_warning_unadjusted`), see
+#' [adjust_prices()]. A workbook's formula without a stored value is missing, with a warning
+#' (`imbroglio_warning_formula`) that names the cell.
 #'
 #' @param source A file, `"-"` for standard input, a pipe, a folder of files, several files, a
 #'   price store (see [store_prices()]: a file of it, `"sqlite:FILE"` or `"postgresql://..."`) or

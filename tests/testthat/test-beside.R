@@ -167,3 +167,23 @@ test_that("correlations are weighted, shrunk and bounded as their formulas say",
   expect_lt(abs(lowest("none")), 1e-12)
   for (shrink in names(aims)) expect_gt(lowest(shrink), 1e-6)
 })
+
+test_that("who costs the others much of what they share is named", {
+  prices <- read_prices(demo_file("bay.csv"))
+  names <- c("OSSELL", "TARROW", "PELLAN")
+  expect_warning(
+    correlate_returns(prices[, names]), "PELLAN costs the others much",
+    class = "imbroglio_warning_few_common"
+  )
+  expect_no_warning(correlate_returns(prices[, names], on = "pairwise"))
+  expect_no_warning(correlate_returns(prices[, names[1:2]]))
+  # Two that came late together cost nothing one by one.
+  both <- prices$close[, names]
+  both <- cbind(both, LATE = both[, "PELLAN"] * 2)
+  late <- as_prices(both, dates = prices$dates)
+  expect_warning(correlate_returns(late), "PELLAN and LATE cost", class = "imbroglio_warning_few_common")
+  expect_warning(
+    as_portfolio(late, weights = c(OSSELL = 0.4, TARROW = 0.2, PELLAN = 0.2, LATE = 0.2)),
+    "PELLAN and LATE cost", class = "imbroglio_warning_short_history"
+  )
+})

@@ -254,3 +254,52 @@ test_that("a file cut short or changed gives a table or one error of ours", {
     expect_setequal(c(cut, changed), c("table", "refused"))
   }
 })
+
+test_that("no plain columns, classes without their package, prices of no use: all told", {
+  days <- as.Date("2024-01-01") + 0:9
+  nested <- list(
+    matrix = function(x) {
+      x$A <- matrix(1:20 + 0, 10)
+      x
+    },
+    list = function(x) {
+      x$A <- as.list(1:10)
+      x
+    },
+    table = function(x) {
+      x$A <- data.frame(a = 1:10, b = 1:10)
+      x
+    }
+  )
+  for (name in names(nested)) {
+    expect_error(
+      as_prices(nested[[name]](data.frame(date = days))), "several values a row",
+      class = "imbroglio_error_layout", info = name
+    )
+  }
+  of_zoo <- function(values, index) structure(values, index = index, class = c("ours", "zoo"))
+  expect_equal(as_prices(of_zoo(1:10 + 0, days))$close[, 1], 1:10 + 0, ignore_attr = TRUE)
+  both <- matrix(1:20 + 0, 10, dimnames = list(NULL, c("A", "B")))
+  expect_equal(as_prices(of_zoo(both, as.POSIXct(days, tz = "UTC")))$close, both)
+  months <- structure(2020 + 0:9 / 12, class = "yearmon")
+  expect_equal(
+    as_prices(of_zoo(1:10 + 0, months))$dates,
+    seq(as.Date("2020-02-01"), by = "month", length.out = 10) - 1
+  )
+  expect_error(as_prices(of_zoo(1:10 + 0, 1:10)), class = "imbroglio_error_no_date")
+  for (price in c(5e-324, 1e-61, 1e61, 1e308)) {
+    for (as in list(
+      data.frame(date = days, A = c(price, 2:10)),
+      data.frame(date = days, security = "A", close = c(price, 2:10))
+    )) {
+      expect_error(as_prices(as), "cannot be", class = "imbroglio_error_not_positive")
+      expect_true("not positive" %in% check_prices(as)$finding)
+    }
+  }
+  given <- as_returns(data.frame(date = days, A = rep(c(0.01, -0.02), 5)), given = "returns")
+  series <- drawdown_series(given)
+  for (shown in list(series[1, ], series[5, ], series)) {
+    made <- utils::capture.output(print(show_working(shown)))
+    expect_match(paste(made, collapse = " "), "Apart by +(0|-?[0-9.]+e-1[0-9])")
+  }
+})

@@ -243,3 +243,81 @@ test_that("currency, period, given returns, one security and a universe each hav
     if (!is.null(expected[[name]])) expect_identical(shown$var, expected[[name]]$var, info = name)
   }
 })
+
+test_that("a study is bounded before it is parsed, and all that is wrong is told at once", {
+  base <- "prices: a.csv"
+  cases <- list(
+    list("levels: .nan", "it is \".nan\""), list("horizons: 3000000000", "at most 2,147,483,647"),
+    list("seed: 99999999999", "at most 2,147,483,647"),
+    list("book: {shares: {A: 1,000}}", "000 must be a number; it is empty"),
+    list("value: 1,000,000", "it is \"1,000,000\""),
+    list(paste0("levels: ", strrep("[", 500), strrep("]", 500)), "more than 20 deep"),
+    list(strrep("- ", 500), "more than 20 deep"), list("title: *x", "aliases"),
+    list("title: &x y", "anchors"), list(c("---", "seed: 1"), "another begins here"),
+    list(sprintf("S%d: 1", 1:6000), "5,000 values at most"),
+    list(paste0("choose: ", strrep("[]", 50000)), "5,000 values at most"),
+    list(strrep("x", 2^20), "1,048,576 bytes at most")
+  )
+  for (case in cases) {
+    took <- system.time(e <- refusal(base, case[[1]]))
+    expect_s3_class(e, "imbroglio_error_study")
+    expect_match(conditionMessage(e), case[[2]], fixed = TRUE, info = case[[1]][1])
+    if (!grepl("bytes", case[[2]])) expect_gte(e$line, 2L)
+    expect_lt(took[["elapsed"]], 5)
+  }
+  nul <- tempfile(fileext = ".yml")
+  writeBin(c(charToRaw("prices: a.csv\n"), as.raw(0), charToRaw("seed: x\n")), nul)
+  expect_error(read_study(nul), "NUL", class = "imbroglio_error_study")
+  several <- refusal(base, "levls: 3", "horizons: x", "kind: logs", "0700: 2")
+  for (said in c("4 things", "Line 2: levls", "Did you mean levels", "Line 3", "Line 4", "0700")) {
+    expect_match(conditionMessage(several), said, fixed = TRUE)
+  }
+  # What a person writes plainly is taken.
+  says <- read_study(study_of("---", base, "title: \"a *b & c\" # d", "seed: 7"))$says
+  expect_equal(says[c("title", "seed")], list(title = "a *b & c", seed = 7))
+  lacking <- study_of("prices: a.csv", "currency: {base: A, rates: none.csv}", folder = tempdir())
+  checked <- imbroglio("study", "check", lacking)
+  expect_equal(checked$status, 3L)
+  expect_match(checked$err, "Line 1: prices names a.csv, which is not there")
+  expect_match(checked$err, "Line 2: currency: rates names none.csv")
+})
+
+test_that("a run replaces what it wrote and is as it wrote it, and nothing else", {
+  home <- study_folder()
+  study <- study_of("prices: bay.csv", "choose: TARROW", "measures: {var: }", folder = home)
+  folder <- file.path(home, "out")
+  run <- function(where = folder, ...) told_of(run_study(study, where, ..., today = "2026-01-02"))
+  expect_true(all(run()$value$state == "measured"))
+  table <- file.path(folder, "tables", "var.csv")
+  whole <- readLines(table)
+  writeLines("mine", file.path(folder, "tables", "master.csv"))
+  unlink(table)
+  page <- file.path(folder, "report.html")
+  size <- file.size(page)
+  writeBin(readBin(page, "raw", 100), page)
+  again <- run()
+  expect_true(all(again$value$state == "kept"))
+  expect_equal(readLines(table), whole)
+  expect_gt(file.size(page), 0.9 * size)
+  expect_equal(readLines(file.path(folder, "tables", "master.csv")), "mine")
+  expect_match(paste(again$told, collapse = " "), "report.html.as-found")
+  expect_equal(file.size(file.path(folder, "report.html.as-found")), 100)
+  # Nothing to do is nothing done, and a link leads to the folder.
+  before <- file.mtime(page)
+  link <- file.path(home, "link")
+  file.symlink(folder, link)
+  expect_true(all(run(link)$value$state == "kept"))
+  expect_equal(file.mtime(page), before)
+  # The head says how old the prices are, so a day later it is made again.
+  expect_match(paste(readLines(page), collapse = ""), "2025-12-31, 1 trading day before 2026-01-02")
+  later <- run_study(study, link, today = "2026-01-05")
+  expect_equal(later$state[later$part == "top"], "measured")
+  expect_true(nzchar(Sys.readlink(link)))
+  # A stranger's record is no leave to write.
+  strange <- file.path(home, "strange")
+  dir.create(file.path(strange, "tables"), recursive = TRUE)
+  writeLines("{\"form\": 1, \"parts\": []}", file.path(strange, "record.json"))
+  writeLines("mine", file.path(strange, "tables", "master.csv"))
+  expect_error(run_study(study, strange), "not of a run", class = "imbroglio_error_file")
+  expect_equal(readLines(file.path(strange, "tables", "master.csv")), "mine")
+})
