@@ -137,17 +137,20 @@ fall_sentence <- function(result, work, linked) {
   path <- drawdown_series(work$whole)
   now <- as.data.frame(path)
   now <- now[now$security == work$own & !is.na(now$drawdown), ]
+  when <- now$date[nrow(now)]
   now <- now$drawdown[nrow(now)]
   if (is.na(row$max_drawdown) || is.na(row$peak)) {
     return("<strong>How far it fell.</strong> It was never below its high.")
   }
   sprintf(
-    "<strong>How far it fell.</strong> %s%s from %s to %s, %s. Now it stands %s.",
+    "<strong>How far it fell.</strong> %s%s from %s to %s, %s. %s %s.",
     linked("top-drawdown", "max_drawdown", shown_as(-row$max_drawdown)),
     escaped(sub("^[^,]*", "", with_held("", result))),
     format(row$peak),
     format(row$trough),
     if (is.na(row$recovery)) "and is not back yet" else paste("back on", format(row$recovery)),
+    # Of a book that has stopped it is not known where it stands.
+    if (is.null(work$book$ended)) "Now it stands" else sprintf("On %s it stood", when),
     escaped(if (now < 0) paste(shown_as(-now), "below its high") else "at its high")
   )
 }

@@ -10,7 +10,9 @@ folder_to_attack <- function(folder) {
     file.path(folder, "small.csv"),
     row.names = FALSE
   )
-  writeLines(c("prices: small.csv", "measures: {var: , drawdown: }"), file.path(folder, "study.yml"))
+  writeLines(
+    c("prices: small.csv", "measures: {var: , drawdown: }"), file.path(folder, "study.yml")
+  )
   suppressMessages(suppressWarnings(imbroglio::run_study(
     file.path(folder, "study.yml"), file.path(folder, "made"), today = "2020-03-02"
   )))
@@ -50,8 +52,8 @@ disturb <- function(copy, seed) {
       "strange record" = write("record.json", "{\"form\": 1, \"mine\": true, \"parts\": []}"),
       "no record" = unlink(record),
       "old record" = if (file.exists(record)) {
-        text <- sub("\"made_by\":\"imbroglio\",", "", readLines(record, warn = FALSE), fixed = TRUE)
-        writeLines(text, record)
+        text <- readLines(record, warn = FALSE)
+        writeLines(sub("\"made_by\":\"imbroglio\",", "", text, fixed = TRUE), record)
       },
       hidden = write(pick(c(".keep", ".git/config"))),
       link = {

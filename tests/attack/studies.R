@@ -9,9 +9,11 @@ study_base <- c(
 )
 odd_values <- c(
   ".nan", ".inf", "-.inf", "~", "", "1,000", "1,000,000", "3000000000", "99999999999", "1e400",
-  "-1", "0", "2.5", "yes", "no", "NA", "0x10", "010", "12:30:45", "2020-13-45", "[]", "{}", "[[1]]",
+  "-1", "0", "2.5", "yes", "no", "NA", "0x10", "010", "12:30:45", "2020-13-45", "[]", "{}",
+  "[[1]]",
   "{A: 1,000}", "{1: 2}", "\"\"", "'x'", "*a", "&a 1", "!expr 1", "!!binary aGk=", "<<: 1",
-  "[1, two, .nan]", "{A: {B: {C: 1}}}", "\"\\u0000\"", "| \n  text\n  more", "> folded", "@x", "`x`",
+  "[1, two, .nan]", "{A: {B: {C: 1}}}", "\"\\u0000\"", "| \n  text\n  more", "> folded",
+  "@x", "`x`",
   "%x", "- a", "? b", "x: y", "\u00e9", strrep("[", 400L), strrep("{a: ", 300L), strrep("- ", 300L)
 )
 # What must be refused wherever it stands as a value of levels, horizons, seed, window or value.

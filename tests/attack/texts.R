@@ -120,7 +120,8 @@ rowed_lines <- function(table, days, names, acted, way, columns, layout, number)
       made[[kind]] <- "PRICE"
       extra[[kind]] <- c(pick(c("SPLIT", "Stock split")), pick(c("DIVIDEND", "Cash dividend")))
     } else {
-      extra$close <- c(pick(c("Split 2:1", "2:1 split")), pick(c("Dividend 0.47", "0.47 dividend")))
+      paid <- pick(c("Dividend 0.47", "0.47 dividend"))
+      extra$close <- c(pick(c("Split 2:1", "2:1 split")), paid)
     }
     made <- rbind(extra, made)
   }

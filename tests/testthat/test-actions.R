@@ -82,12 +82,15 @@ test_that("what stands in a price's place is an action, named, and the jump is n
     write_prices(repaired, kept, layout = "long")
     back <- suppressMessages(read_prices(kept))
     expect_equal(back$close, repaired$close, info = name)
-    expect_equal(back$actions[order(back$actions$date), ], actions, ignore_attr = TRUE, info = name)
+    kept <- back$actions[order(back$actions$date), ]
+    expect_equal(kept, actions, ignore_attr = TRUE, info = name)
     expect_message(write_prices(repaired, tempfile(fileext = ".csv")), "no place in a wide table")
   }
   # Where only some rows say what they are, a split may be the price of the day.
   half <- written("date,close,type", sprintf("%s,%s,%s", days, a, ifelse(a == a[15], "split", "")))
-  expect_error(read_prices(half), "holds the price of the day", class = "imbroglio_error_ambiguous")
+  expect_error(
+    read_prices(half), "holds the price of the day", class = "imbroglio_error_ambiguous"
+  )
   odd <- written(
     "date,security,close,type", paste0(plain, ",PRICE"), paste0(days[3], ",AAA,0.05,RIGHTS"),
     paste0(days[15], ",AAA,2,SPLIT")
@@ -131,7 +134,9 @@ test_that("prices make no column of names, formulas without values are told, bom
   far <- sheet(function(book) {
     openxlsx::writeData(book, 1, 1, startCol = 16384, startRow = 1048576, colNames = FALSE)
   })
-  took <- system.time(expect_error(read_prices(far), "XFD1048576", class = "imbroglio_error_layout"))
+  took <- system.time(
+    expect_error(read_prices(far), "XFD1048576", class = "imbroglio_error_layout")
+  )
   expect_lt(took[["elapsed"]], 10)
   columns <- written(paste0("date,", paste0("S", 1:100001, collapse = ",")), "2024-01-01,1")
   expect_error(read_prices(columns), "100,000 at most", class = "imbroglio_error_layout")

@@ -181,7 +181,9 @@ test_that("who costs the others much of what they share is named", {
   both <- prices$close[, names]
   both <- cbind(both, LATE = both[, "PELLAN"] * 2)
   late <- as_prices(both, dates = prices$dates)
-  expect_warning(correlate_returns(late), "PELLAN and LATE cost", class = "imbroglio_warning_few_common")
+  expect_warning(
+    correlate_returns(late), "PELLAN and LATE cost", class = "imbroglio_warning_few_common"
+  )
   expect_warning(
     as_portfolio(late, weights = c(OSSELL = 0.4, TARROW = 0.2, PELLAN = 0.2, LATE = 0.2)),
     "PELLAN and LATE cost", class = "imbroglio_warning_short_history"

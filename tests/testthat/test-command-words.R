@@ -1,5 +1,5 @@
-# What the command says: never in R, never swallowed; what it writes: a form that was named; what it
-# takes: nothing from the folder that one stands in.
+# What the command says: never in R, never swallowed; what it writes: a form that was named; what
+# it takes: nothing from the folder that one stands in.
 
 # All texts that are handed to a condition, of all functions of the package.
 texts_said <- function() {
@@ -137,7 +137,7 @@ test_that("which side is which, and as of when a book is held, is said", {
   compared <- shown("compare", file, "--security", "TARROW", "--at", "2020-01-01")
   expect_match(compared, "% from 2016-01-05 to 2019-12-31, .*% +from 2020-01-02 +to 2025-12-31")
   held <- c("--holdings", demo_file("bay-book.csv"))
-  replayed <- quietly(imbroglio("replay", file, held, "--from", "2020-01-01", "--to", "2020-06-30"))
+  replayed <- imbroglio("replay", file, held, "--from", "2020-01-01", "--to", "2020-06-30")
   now <- replay(
     as_portfolio(read_prices(file), holdings = demo_file("bay-book.csv")),
     periods = "2020-01-01:2020-06-30"
@@ -151,8 +151,10 @@ test_that("nothing is taken from the folder one stands in, and a signal ends wha
   folder <- withr::local_tempdir()
   trap <- file.path(folder, "trap")
   dir.create(file.path(folder, "library", "imbroglio"), recursive = TRUE)
-  writeLines(sprintf("R_LIBS=%s\nR_PROFILE_USER=%s/.Rprofile", file.path(folder, "library"), folder),
-             file.path(folder, ".Renviron"))
+  writeLines(
+    c(paste0("R_LIBS=", folder, "/library"), paste0("R_PROFILE_USER=", folder, "/.Rprofile")),
+    file.path(folder, ".Renviron")
+  )
   writeLines(sprintf("file.create('%s')", trap), file.path(folder, ".Rprofile"))
   writeLines(c("#!/bin/sh", sprintf("touch '%s'", trap)), file.path(folder, "Rscript"))
   Sys.chmod(file.path(folder, "Rscript"))

@@ -49,7 +49,8 @@ test_that("a holding that stops ends the book aloud, and the ways on lead on", {
     min(drawdown_series(carried)$drawdown), min(by_hand / cummax(by_hand) - 1), tolerance = 1e-12
   )
   expect_equal(max(as_returns(carried)$dates), max(prices$dates))
-  expect_match(format(basis(measure_var(carried))), "last price of STOP, of .* carried over 20 dates")
+  about <- format(basis(measure_var(carried)))
+  expect_match(about, "last price of STOP, of .* carried over 20 dates")
   over <- quietly(check_limits(carried, limits, window = 50))
   expect_equal(over$state[over$security == "BOOK" & over$measure == "fall"], "broken")
   # A stand-in: its returns from the last price on.
@@ -88,7 +89,7 @@ test_that("a book of a weekly fund counts each share at its last price, not at l
   expect_equal(unname(got$values[, 1]), diff(value) / head(value, -1), tolerance = 1e-12)
 })
 
-test_that("how old the last price is is counted by the table's own calendar, and too old is told", {
+test_that("the age of the last price is counted by the table's own calendar, too old is told", {
   prices <- read_prices(demo_file("bay.csv"))
   # 2026-01-01 is a holiday of the table; the 3rd and 4th are a weekend.
   ages <- c(

@@ -309,7 +309,8 @@ test_that("a run replaces what it wrote and is as it wrote it, and nothing else"
   expect_true(all(run(link)$value$state == "kept"))
   expect_equal(file.mtime(page), before)
   # The head says how old the prices are, so a day later it is made again.
-  expect_match(paste(readLines(page), collapse = ""), "2025-12-31, 1 trading day before 2026-01-02")
+  head <- paste(readLines(page), collapse = "")
+  expect_match(head, "2025-12-31, 1 trading day before 2026-01-02")
   later <- run_study(study, link, today = "2026-01-05")
   expect_equal(later$state[later$part == "top"], "measured")
   expect_true(nzchar(Sys.readlink(link)))
