@@ -115,8 +115,9 @@ page_top <- function(top, work) {
   c(
     "<section id=\"top\">",
     "<h2>At a glance</h2>",
-    if (!is.null(top$held)) sprintf("<p class=\"held\">%s</p>", escaped(unbroken(top$held))),
+    # What is old, or has stopped, before any number.
     sprintf("<p class=\"%s\">%s</p>", if (top$late) "failed" else "held", escaped(top$age)),
+    if (!is.null(top$held)) sprintf("<p class=\"held\">%s</p>", escaped(unbroken(top$held))),
     if (length(work$warned)) sprintf("<p class=\"failed\">%s</p>", escaped(work$warned)),
     if (length(top$sentences)) {
       c("<ul class=\"numbers\">", sprintf("<li>%s</li>", unbroken(top$sentences)), "</ul>")
