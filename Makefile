@@ -49,7 +49,7 @@ study: setup-run build/installed
 	@Rscript bench/var-study.R
 
 attack: setup-test build/installed
-	@ATTACK_SHARE=$(or $(SHARE),1) Rscript tests/attack/attack.R
+	@ATTACK_SHARE=$(or $(SHARE),1) ATTACK_KINDS=$(KINDS) Rscript tests/attack/attack.R
 
 shots: setup-shots build/installed
 	@tools/shots

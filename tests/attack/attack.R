@@ -1,5 +1,5 @@
 # The attack in full: `make attack`, some fifty minutes on two cores; `make attack
-# SHARE=0.1` a tenth of it. Writes bench/attack.md. Each batch is a process of its own, so that a
+# SHARE=0.1` a tenth of it, `make attack KINDS=texts,folders` these kinds only. Writes bench/attack.md. Each batch is a process of its own, so that a
 # crash inside a reading library is seen and ends no other.
 words <- commandArgs(trailingOnly = TRUE)
 for (part in c("files", "texts", "mutations", "options", "writes", "studies", "folders")) {
@@ -70,15 +70,7 @@ rows <- function(counts) {
   sprintf("| %s | %s |", names(counts), format(as.vector(counts), big.mark = ","))
 }
 
-files <- all_of("files", 20000L)
-texts <- all_of("texts", 20000L)
-studies <- all_of("studies", 5000L)
-folders <- all_of("folders", 2000L, size = 100L)
-outcome <- sub(" :: .*", "", files)
-faultless <- grepl("/ none$", files)
-refused <- faultless & startsWith(outcome, "refused")
-two <- faultless & grepl(" :: two :: ", files, fixed = TRUE)
-one <- faultless & !two
+demo <- function(name) system.file("extdata", name, package = "imbroglio")
 share_of <- function(refused, all) {
   sprintf(
     "%s of %s (%.2f %%)",
@@ -87,134 +79,150 @@ share_of <- function(refused, all) {
     100 * sum(refused) / sum(all)
   )
 }
+counted <- function(outcomes, words) {
+  paste(format(length(outcomes), big.mark = ","), paste(words, collapse = " "))
+}
+as_table <- function(outcomes, what = "files") {
+  c("", sprintf("| outcome | %s |", what), "|---|---|", tally(outcomes))
+}
 
-formats <- c(
-  csv = 3500L, `csv, long` = 3000L, gz = 2500L, xlsx = 2500L, parquet = 2500L, store = 2500L,
-  holdings = 2000L, actions = 1500L
-)
-bytes <- lapply(names(formats), function(name) {
-  all_of(paste0("bytes:", name), formats[[name]], first = 50001L)
-})
-names(bytes) <- names(formats)
-options <- all_of("options", 4000L, first = 1L, size = 250L)
-demo <- function(name) system.file("extdata", name, package = "imbroglio")
-writes <- attack_writes(
-  command_runner(normalizePath("exec/imbroglio")),
-  demo("bay.csv"),
-  demo("bay-daily.csv.gz")
-)
-
-known <- c("right", "as the bytes say", "refused")
-table_of_bytes <- vapply(bytes, function(o) {
-  sprintf(
-    "%d | %d | %d | %d", sum(o == known[1L]), sum(o == known[2L]), sum(o == known[3L]),
-    sum(!o %in% known)
-  )
-}, "")
-lines <- c(
-  paste(
-    format(length(files), big.mark = ","),
+section_of_files <- function() {
+  files <- all_of("files", 20000L)
+  outcome <- sub(" :: .*", "", files)
+  faultless <- grepl("/ none$", files)
+  refused <- faultless & startsWith(outcome, "refused")
+  two <- faultless & grepl(" :: two :: ", files, fixed = TRUE)
+  one <- faultless & !two
+  seen <- unique(sub("^(.*) :: one :: (.*)$", "\\1: \\2", files[refused & one]))
+  list(bad = files[bad(files)], lines = c(
+    counted(files, c(
+      "files whose truth is known, in every form and combination that `tests/attack/files.R` makes",
+      "(15 in 100 have a fault that only a refusal is right for):"
+    )),
+    as_table(outcome),
+    "",
     paste0(
-      "files whose truth is known, in every form and combination that ",
-      "`tests/attack/files.R` makes (15 in 100 have a fault that only a refusal is ",
-      "right for):"
-    )
-  ),
-  "",
-  "| outcome | files |",
-  "|---|---|",
-  rows(sort(table(sub("^WRONG.*", "WRONG", outcome)), decreasing = TRUE)),
-  "",
-  paste0(
-    "Without a fault, and with one reading of their prices and dates: refused ",
-    share_of(refused & one, one),
-    paste0(
-      ". Without a fault, but with days, months or decimal marks that base R's own ",
-      "parsers "
+      "Without a fault, and with one reading of their prices and dates: refused ",
+      share_of(refused & one, one),
+      ". Without a fault, but with days, months or decimal marks that base R's own parsers read in ",
+      "two ways, so that no person could tell: refused ", share_of(refused & two, two),
+      ", the others read by what else the file shows (the order of its days, what stands between ",
+      "its columns), and told."
     ),
-    "read in two ways, so that no person could tell: refused ",
-    share_of(refused & two, two),
-    paste0(
-      ", the others read by what else the file shows (the order of its days, what ",
-      "stands between its columns), and told."
+    if (length(seen)) c("", "Refused with one reading:", "", paste("-", utils::head(seen, 20L)))
+  ))
+}
+
+section_of_texts <- function() {
+  texts <- all_of("texts", 20000L)
+  list(bad = texts[bad(texts)], lines = c(
+    counted(texts, c(
+      "files of prices with columns of text beside them (names of funds, notes, sectors, kinds of",
+      "rows), and with splits and dividends in a price's cell, a row of their own or columns of",
+      "their own (`tests/attack/texts.R`); wrong is also a row, an action or a word that is lost:"
+    )),
+    as_table(texts)
+  ))
+}
+
+section_of_bytes <- function() {
+  formats <- c(
+    csv = 3500L, `csv, long` = 3000L, gz = 2500L, xlsx = 2500L, parquet = 2500L, store = 2500L,
+    holdings = 2000L, actions = 1500L
+  )
+  bytes <- lapply(stats::setNames(nm = names(formats)), function(name) {
+    all_of(paste0("bytes:", name), formats[[name]], first = 50001L)
+  })
+  known <- c("right", "as the bytes say", "refused")
+  cells <- vapply(bytes, function(o) {
+    sprintf(
+      "%d | %d | %d | %d", sum(o == known[1L]), sum(o == known[2L]), sum(o == known[3L]),
+      sum(!o %in% known)
     )
-  ),
-  "",
-  if (any(refused & one)) {
-    c(
-      "Refused with one reading:",
-      "",
-      paste("-", unique(sub("^(.*) :: one :: (.*)$", "\\1: \\2", files[refused & one])))[seq_len(
-        min(20L, sum(refused & one))
-      )],
-      ""
-    )
-  },
-  paste(
-    format(length(unlist(bytes)), big.mark = ","),
-    paste0(
-      "files with bytes changed or cut at random. In text, and in Parquet, a changed ",
-      "byte may say another number; what has a checksum must be right or refused:"
-    )
-  ),
-  "",
-  "| format | right | as the bytes say | refused | failures |",
-  "|---|---|---|---|---|",
-  sprintf("| %s | %s |", names(bytes), table_of_bytes),
-  "",
-  paste(
-    format(length(texts), big.mark = ","),
-    "files of prices with columns of text beside them (names of funds, notes, sectors, kinds of",
-    "rows), and with splits and dividends in a price's cell, a row of their own or columns of",
-    "their own (`tests/attack/texts.R`); wrong is also a row, an action or a word that is lost:"
-  ),
-  "",
-  "| outcome | files |",
-  "|---|---|",
-  tally(texts),
-  "",
-  paste(
-    format(length(studies), big.mark = ","),
-    "studies and files of limits, most of which no one should write; wrong is also what takes",
-    "longer than five seconds:"
-  ),
-  "",
-  "| outcome | files |",
-  "|---|---|",
-  tally(studies),
-  "",
-  paste(
-    format(length(folders), big.mark = ","),
-    "folders that are nearly those of a study's run; wrong is a file lost that the run did not",
-    "write:"
-  ),
-  "",
-  "| outcome | folders |",
-  "|---|---|",
-  tally(folders),
-  "",
-  sprintf(
+  }, "")
+  all <- unlist(bytes)
+  list(bad = all[bad(all)], lines = c(
+    counted(all, c(
+      "files with bytes changed or cut at random. In text, and in Parquet, a changed byte may say",
+      "another number; what has a checksum must be right or refused:"
+    )),
+    "",
+    "| format | right | as the bytes say | refused | failures |",
+    "|---|---|---|---|---|",
+    sprintf("| %s | %s |", names(bytes), cells)
+  ))
+}
+
+section_of_studies <- function() {
+  studies <- all_of("studies", 5000L)
+  list(bad = studies[bad(studies)], lines = c(
+    counted(studies, c(
+      "studies and files of limits, most of which no one should write; wrong is also what takes",
+      "longer than five seconds:"
+    )),
+    as_table(studies)
+  ))
+}
+
+section_of_folders <- function() {
+  folders <- all_of("folders", 2000L, size = 100L)
+  list(bad = folders[bad(folders)], lines = c(
+    counted(folders, c(
+      "folders that are nearly those of a study's run; wrong is a file lost that the run did not",
+      "write:"
+    )),
+    as_table(folders, "folders")
+  ))
+}
+
+section_of_options <- function() {
+  options <- all_of("options", 4000L, first = 1L, size = 250L)
+  list(bad = options[bad(options)], lines = sprintf(
     "Command lines that no one should write: %s done, %s refused, %s failures.",
-    sum(options == "done"),
-    sum(options == "refused"),
-    sum(bad(options))
-  ),
-  "",
-  "| writing | outcome |",
-  "|---|---|",
-  sprintf("| %s | %s |", writes$case, writes$outcome)
+    sum(options == "done"), sum(options == "refused"), sum(bad(options))
+  ))
+}
+
+section_of_writes <- function() {
+  writes <- attack_writes(
+    command_runner(normalizePath("exec/imbroglio")),
+    demo("bay.csv"),
+    demo("bay-daily.csv.gz")
+  )
+  list(bad = paste(writes$case, writes$outcome)[bad(writes$outcome)], lines = c(
+    "| writing | outcome |",
+    "|---|---|",
+    sprintf("| %s | %s |", writes$case, writes$outcome)
+  ))
+}
+
+# The page has a part for each kind, under a mark; what is not run now stays as it was.
+sections <- list(
+  files = section_of_files, texts = section_of_texts, bytes = section_of_bytes,
+  studies = section_of_studies, folders = section_of_folders, options = section_of_options,
+  writes = section_of_writes
 )
-writeLines(lines, "bench/attack.md")
-writeLines(lines)
-failures <- c(
-  files[bad(files)],
-  texts[bad(texts)],
-  studies[bad(studies)],
-  folders[bad(folders)],
-  unlist(bytes)[bad(unlist(bytes))],
-  options[bad(options)],
-  paste(writes$case, writes$outcome)[bad(writes$outcome)]
-)
+mark <- function(kind) sprintf("<!-- %s -->", kind)
+asked <- strsplit(Sys.getenv("ATTACK_KINDS"), "[ ,]+")[[1L]]
+asked <- if (length(asked)) match.arg(asked, names(sections), several.ok = TRUE) else names(sections)
+page <- "bench/attack.md"
+before <- if (file.exists(page)) readLines(page) else character()
+part_before <- function(kind) {
+  from <- match(mark(kind), before)
+  if (is.na(from)) return(character())
+  ends <- which(before %in% mark(names(sections)))
+  to <- c(ends[ends > from], length(before) + 1L)[1L] - 1L
+  before[seq_len(to)[seq_len(to) > from]]
+}
+failures <- character()
+parts <- lapply(stats::setNames(nm = names(sections)), function(kind) {
+  if (!kind %in% asked) return(part_before(kind))
+  made <- sections[[kind]]()
+  failures <<- c(failures, made$bad)
+  writeLines(made$lines)
+  c(made$lines, "")
+})
+writeLines(unlist(lapply(names(parts), function(kind) c(mark(kind), parts[[kind]]))), page)
 if (length(failures)) {
   writeLines(c(
     "",
