@@ -53,6 +53,8 @@ names_of_commands <- c(
 
 # What has no option of its name.
 said_in_r <- c(
+  # A column that is to be called so is no option.
+  "(Name (?:it|the column of dates)) `([a-z]+)`( or `([a-z]+)`)?" = "\\1 \"\\2\"",
   "; `total = FALSE` leaves the other out" = "",
   "check_prices\\(\\)" = "imbroglio check",
   "repair_prices\\(\\)" = "imbroglio check --repair FILE",

@@ -93,10 +93,11 @@ actions_among <- function(grid, numbers, layout, security, how) {
   n <- length(days)
   faults <- numbers$faults %||% no_faults
   told <- action_of_text(faults$text)
+  in_cells <- !(is.na(told$split) & is.na(told$dividend))
   # A column of words alone is no column of prices.
-  priced <- names(numbers$values)[!vapply(numbers$values, function(v) all(is.na(v)), NA)]
-  in_cells <- !(is.na(told$split) & is.na(told$dividend)) &
-    faults$column %in% priced
+  for (column in unique(faults$column[in_cells])) {
+    if (all(is.na(numbers$values[[column]]))) in_cells[faults$column == column] <- FALSE
+  }
   cells <- cbind(faults[in_cells, , drop = FALSE], told[in_cells, , drop = FALSE])
   cells$security <- if (!NROW(cells)) {
     character()

@@ -125,6 +125,17 @@ attack_folder <- function() {
   folder
 }
 
+# What --quiet leaves of an error is the error, in no word of R.
+said_quietly <- function(e) {
+  before <- options(imbroglio.quiet = TRUE)
+  on.exit(options(before))
+  said <- utils::capture.output(type = "message", imbroglio:::tell("Error: ", e))
+  if (!any(startsWith(said, "Error: ") & nchar(said) > 12L)) return("bare error: swallowed")
+  r_words <- grepl("= c\\(|\\b(TRUE|FALSE)\\b|[a-z_]{4,}\\(\\)", said)
+  if (any(r_words)) return(paste("bare error: speaks R:", said[r_words][1L]))
+  "refused"
+}
+
 # "done", "refused", or what is wrong.
 attack_options <- function(seeds, folder) {
   # A report goes to where the command runs.
@@ -144,7 +155,7 @@ attack_options <- function(seeds, folder) {
         },
         message = function(m) invokeRestart("muffleMessage")
       ),
-      imbroglio_error = function(e) "refused",
+      imbroglio_error = said_quietly,
       error = function(e) paste("bare error:", conditionMessage(e))
     )
     setTimeLimit()

@@ -46,6 +46,10 @@ test_that("no message speaks R to whoever uses the command", {
   # A key of a study; what means a missing value in a file.
   odd <- odd & !grepl("cash_return|words such as NA|or NA ", said)
   expect_equal(said[odd], character())
+  # What a column is to be called is no option of that name.
+  naming <- said[grepl("^Name (it|the column)", said)]
+  expect_gt(length(naming), 3)
+  expect_false(any(grepl("(it|dates) --", naming)))
 })
 
 test_that("--quiet keeps every error and warning, of every command", {
