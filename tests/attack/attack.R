@@ -1,5 +1,6 @@
 # The attack in full: `make attack`, some fifty minutes on two cores; `make attack
-# SHARE=0.1` a tenth of it, `make attack KINDS=texts,folders` these kinds only. Writes bench/attack.md. Each batch is a process of its own, so that a
+# SHARE=0.1` a tenth of it, `make attack KINDS=texts,folders` these kinds only. Writes
+# bench/attack.md. Each batch is a process of its own, so that a
 # crash inside a reading library is seen and ends no other.
 words <- commandArgs(trailingOnly = TRUE)
 for (part in c("files", "texts", "mutations", "options", "writes", "studies", "folders")) {
@@ -96,16 +97,16 @@ section_of_files <- function() {
   seen <- unique(sub("^(.*) :: one :: (.*)$", "\\1: \\2", files[refused & one]))
   list(bad = files[bad(files)], lines = c(
     counted(files, c(
-      "files whose truth is known, in every form and combination that `tests/attack/files.R` makes",
-      "(15 in 100 have a fault that only a refusal is right for):"
+      "files whose truth is known, in every form and combination that `tests/attack/files.R`",
+      "makes (15 in 100 have a fault that only a refusal is right for):"
     )),
     as_table(outcome),
     "",
     paste0(
       "Without a fault, and with one reading of their prices and dates: refused ",
       share_of(refused & one, one),
-      ". Without a fault, but with days, months or decimal marks that base R's own parsers read in ",
-      "two ways, so that no person could tell: refused ", share_of(refused & two, two),
+      ". Without a fault, but with days, months or decimal marks that base R's own parsers read ",
+      "in two ways, so that no person could tell: refused ", share_of(refused & two, two),
       ", the others read by what else the file shows (the order of its days, what stands between ",
       "its columns), and told."
     ),
@@ -204,7 +205,8 @@ sections <- list(
 )
 mark <- function(kind) sprintf("<!-- %s -->", kind)
 asked <- strsplit(Sys.getenv("ATTACK_KINDS"), "[ ,]+")[[1L]]
-asked <- if (length(asked)) match.arg(asked, names(sections), several.ok = TRUE) else names(sections)
+if (!length(asked)) asked <- names(sections)
+asked <- match.arg(asked, names(sections), several.ok = TRUE)
 page <- "bench/attack.md"
 before <- if (file.exists(page)) readLines(page) else character()
 part_before <- function(kind) {
