@@ -296,7 +296,12 @@ void interrupt_on_signals() {
   std::signal(SIGTERM, end_by);
   std::signal(SIGHUP, end_by);
   // What waits, such as for a reader of a pipe, is woken.
-  for (int signal : {SIGINT, SIGTERM, SIGHUP}) siginterrupt(signal, 1);
+  for (int signal : {SIGINT, SIGTERM, SIGHUP}) {
+    struct sigaction action;
+    sigaction(signal, nullptr, &action);
+    action.sa_flags &= ~SA_RESTART;
+    sigaction(signal, &action, nullptr);
+  }
   // A file that may not grow further is an error of its writing, not the end.
   std::signal(SIGXFSZ, SIG_IGN);
 #endif
