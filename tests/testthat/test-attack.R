@@ -30,11 +30,11 @@ test_that("of files whose truth is known none is read wrong, and bytes that chan
 })
 
 test_that("no row is lost to a word, no study or limit breaks, no folder loses a file", {
-  texts <- batch("texts", 1L, thorough(150L, 2000L))
+  texts <- batch("texts", 1L, thorough(60L, 2000L))
   expect_equal(bad(texts), character())
   expect_gt(mean(startsWith(texts, "right")), 0.9)
   for (kind in c("studies", "folders")) {
-    found <- batch(kind, 1L, if (kind == "studies") thorough(80L, 1000L) else thorough(12L, 200L))
+    found <- batch(kind, 1L, if (kind == "studies") thorough(40L, 1000L) else thorough(8L, 200L))
     expect_equal(bad(found), character(), info = kind)
     expect_true("refused" %in% found && any(c("read", "done") %in% found), info = kind)
   }
