@@ -261,12 +261,18 @@ as_of <- function(work, day) {
     held = book$held,
     name = book$name,
     stand_ins = book$stand_ins,
-    carried = book$carried
+    carried = stopped_by(prices, book$carried)
   )
   arguments[[if (is.null(book$shares)) "weights" else "shares"]] <- stats::setNames(
     amounts, book$security
   )
   do.call(as_portfolio, arguments)
+}
+
+# Of these holdings those that have no price on the last date.
+stopped_by <- function(prices, carried) {
+  own <- core_span(prices$close[, carried, drop = FALSE])$last
+  if (any(own < nrow(prices$close))) carried[own < nrow(prices$close)]
 }
 
 measured_at <- function(x, work) {

@@ -15,6 +15,8 @@
 #'   twice is one action, and said.
 #' @param dates,decimal See [read_prices()], for actions that can be read two ways.
 #' @param form `"total-return"`: for splits and dividends; `"price"`: for splits only.
+#' @section Already adjusted: Closes that do not move by a split that is adjusted for are warned of
+#'   (`imbroglio_warning_adjusted`), when they are adjusted and when they are stored.
 #' @return A price table, with the close as it came in as field `close`, and volume
 #'   adjusted. An action of a security that is not in the
 #'   table is left out and said; one on a day without a price counts on the next day with one.
@@ -68,6 +70,7 @@ rescaled <- function(prices, actions, form, back) {
   }
   # Securities that were left out on purpose are not unknown.
   say_unknown_actions(actions, union(colnames(prices), prices$universe))
+  if (!back) warn_adjusted_already(prices, actions)
   if (form == "price") actions$dividend <- NA_real_
   made <- rescaled_columns(prices, actions, back)
   volume <- made$volume
@@ -280,15 +283,9 @@ split_ratios <- function(grid, column) {
   v <- grid$columns[[column]]
   values <- rep(NA_real_, length(v))
   if (!is.factor(v)) return(list(grid = grid, values = values))
-  p <- parts_of(
-    lower_case(levels(v)),
-    "^([0-9]+(?:[.,][0-9]+)?) *(?::|/|for|to|-) *([0-9]+(?:[.,][0-9]+)?)$"
-  )
-  number <- function(text) as.numeric(sub(",", ".", text, fixed = TRUE))
-  ratio <- number(p[, 1L]) / number(p[, 2L])
-  values <- ratio[as.integer(v)]
-  grid$columns[[column]] <- droplevels(v, exclude = c(NA, levels(v)[!is.na(p[, 1L])]))
-  list(grid = grid, values = values)
+  ratio <- ratio_of(levels(v), paste0("^", ratio_text, "$"))
+  grid$columns[[column]] <- droplevels(v, exclude = c(NA, levels(v)[!is.na(ratio)]))
+  list(grid = grid, values = ratio[as.integer(v)])
 }
 
 # A line that stands twice is one action; two splits of one day are a question.

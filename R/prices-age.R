@@ -6,6 +6,8 @@ expected_days <- function(dates, days) {
   last <- dates[length(dates)]
   parts <- as.POSIXlt(dates)
   traded <- tabulate(parts$wday + 1L, 7L) > 0.1 * length(dates) / 7
+  # Of a few dates the days of the week are not to be known yet.
+  if (length(dates) < 10L) traded[2:6] <- TRUE
   # Days of the year on which the table never had a date, though it was a day of the week that it
   # has, twice or more.
   span <- seq(dates[1L], last, by = "day")
@@ -19,6 +21,8 @@ expected_days <- function(dates, days) {
 
 # The dates that lie between the last one and today, today's own among them.
 age_of <- function(dates, today) {
+  # A date that has not come yet is a slip, and hides no age.
+  if (any(dates <= today)) dates <- dates[dates <= today]
   last <- dates[length(dates)]
   away <- as.numeric(today - last)
   usual <- if (length(dates) > 1L) stats::median(diff(as.numeric(dates))) else 1

@@ -4,20 +4,26 @@
 
 unit_around <- "[^0-9.,:/-]*"
 dividend_text <- sprintf("^%1$s([0-9]+(?:[.,][0-9]+)?)%1$s$", unit_around)
-split_text <- sprintf(
-  "^%1$s([0-9]+(?:[.,][0-9]+)?) *(?::|/|for|to|-) *([0-9]+(?:[.,][0-9]+)?)%1$s$", unit_around
-)
+# A ratio of shares: 2:1, 2/1, "2 for 1", 2-for-1.
+ratio_text <- "([0-9]+(?:[.,][0-9]+)?) *(?::|/|-?for-?|-?to-?|-) *([0-9]+(?:[.,][0-9]+)?)"
+split_text <- paste0("^", unit_around, ratio_text, unit_around, "$")
+
+ratio_of <- function(text, pattern) {
+  parts <- parts_of(lower_case(text), pattern)
+  number <- function(part) as.numeric(sub(",", ".", part, fixed = TRUE))
+  number(parts[, 1L]) / number(parts[, 2L])
+}
 
 # What a cell in place of a price tells: the new shares for one old, or the cash a share; NA for
-# what is neither.
-action_of_text <- function(text) {
+# what is neither. Three digits behind the other mark than the table's may be thousands.
+action_of_text <- function(text, decimal) {
   plain <- lower_case(text)
-  number <- function(parts) as.numeric(sub(",", ".", parts, fixed = TRUE))
-  ratio <- parts_of(ifelse(grepl("split", plain, fixed = TRUE), plain, ""), split_text)
-  paid <- parts_of(ifelse(grepl("dividend", plain, fixed = TRUE), plain, ""), dividend_text)
+  paid <- parts_of(ifelse(grepl("dividend", plain, fixed = TRUE), plain, ""), dividend_text)[, 1L]
+  other <- setdiff(c(".", ","), decimal)
+  paid[grepl(sprintf("[%s][0-9]{3}$", other), paid)] <- NA
   data.frame(
-    split = number(ratio[, 1L]) / number(ratio[, 2L]),
-    dividend = number(paid[, 1L])
+    split = ratio_of(ifelse(grepl("split", plain, fixed = TRUE), plain, ""), split_text),
+    dividend = as.numeric(sub(",", ".", paid, fixed = TRUE))
   )
 }
 
@@ -92,7 +98,7 @@ actions_among <- function(grid, numbers, layout, security, how) {
   days <- grid$days$days
   n <- length(days)
   faults <- numbers$faults %||% no_faults
-  told <- action_of_text(faults$text)
+  told <- action_of_text(faults$text, numbers$decimal)
   in_cells <- !(is.na(told$split) & is.na(told$dividend))
   # A column of words alone is no column of prices.
   for (column in unique(faults$column[in_cells])) {
@@ -144,10 +150,9 @@ rows_of_kinds <- function(grid, kinds, numbers, security, days, how) {
   take <- function(values, faults) {
     amount[is.na(amount)] <<- values[rows][is.na(amount)]
     text <- faults$text[match(rows, faults$row)]
-    p <- parts_of(lower_case(ifelse(is.na(text), "", text)), split_text)
-    told <- as.numeric(p[, 1L]) / as.numeric(p[, 2L])
-    ratio[is.na(ratio)] <<- told[is.na(ratio)]
-    own <- action_of_text(ifelse(is.na(text), "", text))$dividend
+    text[is.na(text)] <- ""
+    ratio[is.na(ratio)] <<- ratio_of(text, split_text)[is.na(ratio)]
+    own <- action_of_text(text, numbers$decimal)$dividend
     amount[is.na(amount)] <<- own[is.na(amount)]
   }
   prices <- names(numbers$values)[order(match(
@@ -219,11 +224,17 @@ named_by_row <- function(security, rows, how) {
 split_names <- c("split", "splits", "splitratio", "splitfactor", "stocksplit", "sharesplit")
 dividend_names <- c("dividend", "dividends", "dividendamount", "cashdividend", "distribution")
 
+tells_amounts <- function(v) {
+  holds_numbers(v) || (is.factor(v) && any(!is.na(ratio_of(levels(v), split_text))))
+}
+
 actions_in_columns <- function(grid, numbers, security, how) {
   x <- grid$columns
   column <- function(known) {
     own <- setdiff(names(x), names(numbers$values))
-    own[plain_name(own) %in% known][1L]
+    own <- own[plain_name(own) %in% known]
+    # A column of words alone, such as how a fund distributes, tells no amount.
+    own[vapply(x[own], tells_amounts, NA)][1L]
   }
   columns <- c(split = column(split_names), dividend = column(dividend_names))
   columns <- columns[!is.na(columns)]
@@ -316,21 +327,14 @@ words_of_action <- function(actions) {
 
 shortest <- function(x) core_shortest(as.numeric(x))
 
-# ---- closes that fall by a split which is known -----------------------------------------------
+# ---- closes and the splits that are known of them ---------------------------------------------
 
-# Splits of a table of closes that the closes still jump by: nearer to the whole jump than to none.
-unadjusted_splits <- function(prices) {
-  actions <- prices$actions
+# Splits large enough to be told from a day's move, with how the close moves on their day; none of
+# adjusted closes.
+moves_at_splits <- function(prices, actions) {
+  if (!NROW(actions) || identical(prices$measured, "adjusted")) return(NULL)
   actions <- actions[!is.na(actions$split) & abs(log(actions$split)) > log(1.2), ]
-  if (!NROW(actions) || identical(prices$measured, "adjusted")) return(actions[0L, ])
-  jumps <- jumps_at(prices, actions)
-  cbind(actions, move = expm1(jumps))[
-    (abs(jumps + log(actions$split)) < abs(log(actions$split)) / 2) %in% TRUE,
-  ]
-}
-
-jumps_at <- function(prices, actions) {
-  vapply(seq_len(nrow(actions)), function(i) {
+  actions$move <- vapply(seq_len(nrow(actions)), function(i) {
     if (!actions$security[i] %in% colnames(prices$close)) return(NA_real_)
     close <- prices$close[, actions$security[i]]
     seen <- which(!is.na(close))
@@ -338,23 +342,42 @@ jumps_at <- function(prices, actions) {
     if (is.na(at) || at == 1L) return(NA_real_)
     log(close[[seen[at]]] / close[[seen[at - 1L]]])
   }, 0)
+  actions[!is.na(actions$move), ]
 }
 
+and_more <- function(words, n) {
+  if (n > 1L) sprintf(", %s at %s", words, count(n - 1L, "more split")) else ""
+}
+
+# Closes that move by a split, nearer to the whole of it than to none, are not adjusted for it.
 warn_unadjusted <- function(prices) {
-  if (!NROW(prices$actions)) return(invisible())
-  found <- unadjusted_splits(prices)
-  if (!nrow(found)) return(invisible())
+  splits <- moves_at_splits(prices, prices$actions)
+  if (is.null(splits)) return(invisible())
+  found <- splits[abs(splits$move + log(splits$split)) < abs(log(splits$split)) / 2, ]
+  if (!NROW(found)) return(invisible())
   caution(
     "unadjusted",
     sprintf(
       "%s moves by %.0f %% on %s, the day of its split of %s: closes as traded are measured%s.",
-      found$security[1L], 100 * found$move[1L], found$date[1L], shortest(found$split[1L]),
-      if (nrow(found) > 1L) {
-        sprintf(", also at %s", count(nrow(found) - 1L, "more split"))
-      } else {
-        ""
-      }
+      found$security[1L], 100 * expm1(found$move[1L]), found$date[1L],
+      shortest(found$split[1L]), and_more("also", nrow(found))
     ),
     remedy = "adjust_prices() takes its splits and dividends out of them first."
+  )
+}
+
+# Those that do not move look adjusted already, and would be so twice.
+warn_adjusted_already <- function(prices, actions) {
+  splits <- moves_at_splits(prices, actions)
+  if (is.null(splits)) return(invisible())
+  found <- splits[abs(splits$move) < abs(log(splits$split)) / 2, ]
+  if (!NROW(found)) return(invisible())
+  caution(
+    "adjusted",
+    sprintf(
+      "%s does not move by its split of %s on %s%s: its closes look adjusted already.",
+      found$security[1L], shortest(found$split[1L]), found$date[1L], and_more("nor", nrow(found))
+    ),
+    remedy = "Adjusting them divides what was divided before: leave such splits out."
   )
 }

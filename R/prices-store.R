@@ -63,6 +63,7 @@ store_prices <- function(prices, store, actions = NULL, source = prices$origin, 
     rows[[field]] <- prices$fields[[field]][there]
   }
   actions <- rbind(prices$actions, read_actions(actions, list(dates = dates, decimal = decimal)))
+  warn_adjusted_already(prices, actions)
   added <- with_store(store, function(connection, address) {
     add_to_store(
       connection,

@@ -1,15 +1,15 @@
 # Holdings that stop: a book as a whole ends with the first of them, however far the others go.
 
 # The holdings whose prices end before those of the others, by their own rhythm: `last`, how many
-# of the others' dates come after it (`missed`), and the last of those (`known`).
-ended_holdings <- function(returns, securities) {
+# of the others' dates come after it (`missed`), and the last of those (`known`). `among`: those
+# that may have, where series that stand in have changed how often the others have prices.
+ended_holdings <- function(returns, securities, among = securities) {
   priced <- returns$prices
   dates <- if (is.null(priced)) returns$dates else priced$dates
   values <- (if (is.null(priced)) returns$values else priced$close)[, securities, drop = FALSE]
   last <- core_span(values)$last
   beside <- if (length(securities) > 1L) values else priced$close %||% returns$values
-  usual <- returns$rhythm$usual[securities]
-  found <- lapply(which(last < length(dates)), function(j) {
+  found <- lapply(which(last < length(dates) & securities %in% among), function(j) {
     others <- beside[, setdiff(colnames(beside), securities[j]), drop = FALSE]
     after <- seq.int(last[j] + 1L, length(dates))
     there <- after[rowSums(!is.na(others[after, , drop = FALSE])) > 0L]
@@ -19,7 +19,9 @@ ended_holdings <- function(returns, securities) {
     if (!length(there)) return(NULL)
     known <- dates[there[length(there)]]
     away <- as.numeric(known - dates[last[j]])
-    if (!is.na(usual[[j]]) && usual[[j]] > 4 && away < 1.9 * usual[[j]]) return(NULL)
+    # By its own prices, whatever period the returns are of.
+    usual <- stats::median(diff(as.numeric(dates[!is.na(values[, j])])))
+    if (!is.na(usual) && usual > 4 && away < 1.9 * usual) return(NULL)
     data.frame(
       security = securities[j], last = dates[last[j]], missed = length(there), known = known
     )

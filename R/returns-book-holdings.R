@@ -3,7 +3,6 @@
 # What is held, from a vector, a table or a file: names, amounts, what they are, and cash.
 holdings_of <- function(x, what, securities, cash, decimal = NULL) {
   date <- NULL
-  if (!length(what)) what <- NULL
   if (is.data.frame(x) || (is.character(x) && length(x) == 1L && is.null(names(x)))) {
     read <- read_holdings(x, what, decimal)
     x <- read$amounts
@@ -139,7 +138,9 @@ whole_weights <- function(held, normalise) {
   held
 }
 
-with_stand_ins <- function(returns, stand_ins, securities) {
+# `ended`: the holdings that have stopped; one that is only priced less often than the others has
+# not.
+with_stand_ins <- function(returns, stand_ins, securities, ended) {
   if (is.null(stand_ins)) return(returns)
   if (!is.character(stand_ins) || is.null(names(stand_ins))) {
     fail(
@@ -159,19 +160,32 @@ with_stand_ins <- function(returns, stand_ins, securities) {
     values <- returns$values
     for (holding in names(stand_ins)) {
       span <- core_span(values[, holding, drop = FALSE])
-      outside <- c(seq_len(span$first - 1L), seq_len(nrow(values))[-seq_len(span$last)])
+      outside <- c(
+        seq_len(span$first - 1L),
+        if (holding %in% ended) seq_len(nrow(values))[-seq_len(span$last)]
+      )
       values[outside, holding] <- values[outside, stand_ins[[holding]]]
     }
     return(altered(returns, values = values))
   }
-  prices <- returns$prices
+  as_returns(
+    altered(returns$prices, close = closes_stood_in(returns$prices, stand_ins, ended)),
+    kind = returns$kind,
+    every = returns$stated,
+    keep_unfinished = isTRUE(returns$keep_unfinished)
+  )
+}
+
+closes_stood_in <- function(prices, stand_ins, ended) {
   close <- prices$close
   for (holding in names(stand_ins)) {
     span <- core_span(close[, holding, drop = FALSE])
     series <- close[, stand_ins[[holding]]]
     sides <- list(
       first = list(at = span$first, rows = seq_len(span$first - 1L)),
-      last = list(at = span$last, rows = seq_len(nrow(close))[-seq_len(span$last)])
+      last = list(
+        at = span$last, rows = if (holding %in% ended) seq_len(nrow(close))[-seq_len(span$last)]
+      )
     )
     for (side in names(sides)) {
       at <- sides[[side]]$at
@@ -189,10 +203,5 @@ with_stand_ins <- function(returns, stand_ins, securities) {
       close[rows, holding] <- close[at, holding] * series[rows] / series[at]
     }
   }
-  as_returns(
-    altered(prices, close = close),
-    kind = returns$kind,
-    every = returns$stated,
-    keep_unfinished = isTRUE(returns$keep_unfinished)
-  )
+  close
 }

@@ -89,14 +89,12 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
   given <- is.null(returns$prices)
   rebalance <- one_of(rebalance, "rebalance", c("never", names(frequencies)))
   check_choice(held %||% "today", "held", c("today", "then"))
-  if (sum(!vapply(list(weights, shares, values, holdings), is.null, NA)) != 1L) {
-    fail("argument", "Give `weights`, `shares`, `values` or `holdings`, one of them.")
-  }
+  what <- kind_of_amounts(weights, shares, values, holdings)
   check_book_name(name, colnames(returns$values))
   check_cash_return(cash_return)
   own <- holdings_of(
     weights %||% shares %||% values %||% holdings,
-    c("weight", "shares", "value")[!vapply(list(weights, shares, values), is.null, NA)],
+    what,
     colnames(returns$values),
     cash,
     decimal
@@ -105,10 +103,11 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
   refuse_currencies(returns$prices, own$security)
   begins <- begins_of(returns, own$security)
   carried_on <- carried_words(returns, intersect(carried, own$security))
+  stopped <- ended_holdings(returns, own$security)$security
   returns <- with_stand_ins(
-    with_carried(returns, carried, own$security), stand_ins, own$security
+    with_carried(returns, carried, own$security), stand_ins, own$security, stopped
   )
-  ended <- ended_holdings(returns, own$security)
+  ended <- ended_holdings(returns, own$security, among = stopped)
   today <- held_today(
     own, if (given) as_if_prices(returns) else returns$prices, normalise, name
   )
@@ -144,6 +143,15 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
   book$history <- c(history_of(book), carried_on)
   warn_ended(ended, name)
   book
+}
+
+# What the amounts are that were given; NULL where their table says so itself.
+kind_of_amounts <- function(weights, shares, values, holdings) {
+  given <- !vapply(list(weights, shares, values, holdings), is.null, NA)
+  if (sum(given) != 1L) {
+    fail("argument", "Give `weights`, `shares`, `values` or `holdings`, one of them.")
+  }
+  if (!given[4L]) c("weight", "shares", "value")[given[1:3]]
 }
 
 # The first date of each holding itself, before anything stands in for it.

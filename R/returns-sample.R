@@ -79,7 +79,10 @@ book_words <- function(book) {
   if (is.null(book)) return(NULL)
   c(
     stats::setNames(sprintf("%s: %s", book$held, book$text), book$name),
-    if (length(book$history)) c(history = paste(book$history, collapse = "; "))
+    if (length(book$history)) c(history = paste(book$history, collapse = "; ")),
+    if (length(book$until)) {
+      c("ends early" = sub("^Up to (.*) only, (.*): $", "\\1, \\2", book$until))
+    }
   )
 }
 

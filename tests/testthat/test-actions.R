@@ -98,6 +98,19 @@ test_that("what stands in a price's place is an action, named, and the jump is n
   expect_error(read_prices(odd), "RIGHTS", class = "imbroglio_error_action")
 })
 
+test_that("words in a column of that name are no amounts, and thousands no fractions", {
+  funds <- written("date,security,close,distribution,split", sprintf(
+    "%s,AAA,%s,accumulating,no", days, a
+  ))
+  expect_equal(unname(read_prices(funds)$close[, 1]), a)
+  expect_null(read_prices(funds)$actions)
+  plain <- sprintf("%s,%s", days, a)
+  thousands <- written("date,AAA", plain, paste0(days[9], ",\"Dividend 1,200\""))
+  expect_error(read_prices(thousands), "1,200", class = "imbroglio_error_price")
+  for_one <- written("date,AAA", plain, paste0(days[15], ",2-for-1 split"))
+  expect_equal(suppressMessages(read_prices(for_one))$actions$split, 2)
+})
+
 test_that("a kind that is written in a file of actions is obeyed", {
   prices <- as_prices(data.frame(date = as.Date(days), AAA = a))
   kinds <- written("date,security,type,amount", paste0(days[15], ",AAA,SPLIT,2:1"),
@@ -106,6 +119,14 @@ test_that("a kind that is written in a file of actions is obeyed", {
     "date,security,split,dividend", paste0(days[15], ",AAA,2,"), paste0(days[10], ",AAA,,0.47")
   )
   expect_equal(adjust_prices(prices, kinds)$close, adjust_prices(prices, plain)$close)
+  # Closes that are adjusted already are not adjusted again in silence.
+  already <- as_prices(data.frame(date = as.Date(days), AAA = a * rep(c(0.5, 1), c(14, 16))))
+  expect_warning(adjust_prices(already, plain), class = "imbroglio_warning_adjusted")
+  expect_warning(
+    store_prices(already, tempfile(fileext = ".sqlite"), actions = plain),
+    class = "imbroglio_warning_adjusted"
+  )
+  expect_no_warning(adjust_prices(prices, plain))
   for (line in c("AAA,SPLIT,", "AAA,,2", "AAA,merger,2")) {
     bad <- written("date,security,type,amount", paste0(days[15], ",", line),
                    paste0(days[10], ",AAA,DIVIDEND,0.47"))

@@ -33,6 +33,8 @@ test_that("a holding that stops ends the book aloud, and the ways on lead on", {
     of = c("book", "book", "each", "ONE"), measure = c("fall", "var", "volatility", "weight"),
     limit = c("10%", "20%", "200%", "90%")
   )
+  json <- jsonlite::fromJSON(imbroglio:::as_json(quietly(measure_var(book))))
+  expect_equal(json$basis$choices[["ends early"]], sprintf("%s, the last price of STOP", last))
   found <- quietly(check_limits(book, limits, window = 50, today = max(prices$dates)))
   state <- stats::setNames(found$state, paste(found$security, found$measure))
   unknown <- c("BOOK fall", "BOOK var", "STOP volatility", "ONE weight")
@@ -69,6 +71,13 @@ test_that("a holding that stops ends the book aloud, and the ways on lead on", {
   weekly <- as_prices(close, dates = weekly$dates)
   said <- told_of(as_portfolio(weekly, shares = shares))$told
   expect_false("imbroglio_warning_ended" %in% said)
+  # Nor where another stands in for it before it came, and no day of the other is added to it.
+  close[1:100, "STOP"] <- NA
+  late <- as_prices(close, dates = weekly$dates)
+  stood <- told_of(as_portfolio(late, shares = shares, stand_ins = c(STOP = "ONE")))
+  expect_false("imbroglio_warning_ended" %in% stood$told)
+  last <- max(which(!is.na(close[, "STOP"])))
+  expect_equal(max(quietly(as_returns(stood$value))$dates), weekly$dates[last])
 })
 
 test_that("a book of a weekly fund counts each share at its last price, not at last week's", {
@@ -93,7 +102,7 @@ test_that("the age of the last price is counted by the table's own calendar, too
   prices <- read_prices(demo_file("bay.csv"))
   # 2026-01-01 is a holiday of the table; the 3rd and 4th are a weekend.
   ages <- c(
-    "2025-12-30" = 0L, "2025-12-31" = 0L, "2026-01-01" = 0L, "2026-01-02" = 1L, "2026-01-05" = 2L,
+    "2025-12-31" = 0L, "2026-01-01" = 0L, "2026-01-02" = 1L, "2026-01-05" = 2L,
     "2026-01-07" = 4L
   )
   for (day in names(ages)) {
@@ -104,6 +113,12 @@ test_that("the age of the last price is counted by the table's own calendar, too
     expect_equal(any(found$finding == "old"), ages[[day]] > 1L, info = day)
   }
   expect_false(any(check_prices(prices, today = "2026-06-01")$finding == "old"))
+  # A date that has not come yet hides no age.
+  slip <- data.frame(date = as.Date(c("2024-01-08", "2024-01-09", "2099-01-10")), A = 1:3)
+  expect_match(
+    basis(check_prices(slip, today = "2024-01-12"))$choices[["last price"]],
+    "^2024-01-09, 3 trading days before 2024-01-12"
+  )
   limits <- data.frame(of = "each", measure = "volatility", limit = "300%")
   late <- check_limits(prices[, "BAYALL"], limits, today = "2026-01-07", stale = 1)
   expect_equal(late$state, "not measurable")
