@@ -40,7 +40,7 @@ disturb <- function(copy, seed) {
   record <- file.path(copy, "record.json")
   for (step in steps) {
     files <- setdiff(own, "record.json")
-    files <- files[file.exists(file.path(copy, files))]
+    files <- files[file.exists(file.path(copy, files)) & !dir.exists(file.path(copy, files))]
     one <- if (length(files)) sample(files, 1L) else "report.html"
     switch(
       step,
