@@ -6,7 +6,7 @@ SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R src/*.cpp src/*.h src/Makevars
 	$(shell find inst -type f)
 export R_LIBS := $(LIBRARY):$(R_LIBS)
 
-.PHONY: demo test check lint sanitize newest bench counts study attack shots install docs site demo-data setup-run setup-test setup-lint setup-newest setup-bench setup-shots setup-docs clean
+.PHONY: demo test check lint sanitize newest bench counts study bridge-study attack shots install docs site demo-data setup-run setup-test setup-lint setup-newest setup-bench setup-shots setup-docs clean
 
 demo: setup-run build/installed
 	@exec/imbroglio demo --figure build/demo.png
@@ -47,6 +47,10 @@ counts: setup-bench build/installed
 study: setup-run build/installed
 	@Rscript bench/fit-study.R
 	@Rscript bench/var-study.R
+
+# What lies between the prices of a fund, against books whose every day is known (half an hour).
+bridge-study: setup-run build/installed
+	@Rscript bench/bridge-study.R
 
 attack: setup-test build/installed
 	@ATTACK_SHARE=$(or $(SHARE),1) ATTACK_KINDS=$(KINDS) Rscript tests/attack/attack.R

@@ -145,8 +145,9 @@ chosen_returns <- function(prices, options, command) {
 book_of <- function(x, options) {
   taken <- c(
     "weights", "shares", "values", "holdings", "rebalance", "cash", "normalise", "held", "parts",
-    "carried", "decimal"
+    "carried", "decimal", "between", "bridges", "seed"
   )
+  options <- Filter(Negate(is.null), options)
   by_weight <- !is.null(options$weights)
   do.call(
     as_portfolio,
@@ -155,6 +156,7 @@ book_of <- function(x, options) {
       options[intersect(taken, names(options))],
       list(
         stand_ins = options$stand_in,
+        benchmark = options$benchmark,
         value = if (by_weight || !is.null(options$holdings)) options$value
       )
     )

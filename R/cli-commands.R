@@ -7,7 +7,7 @@ priced <- c(
 choose <- c("given", priced, "rates", "base", "currencies", "carry")
 book <- c(
   "weights", "shares", "values", "holdings", "rebalance", "cash", "normalise", "held", "parts",
-  "stand-in", "carried"
+  "stand-in", "carried", "between", "bridges"
 )
 # A book that is as it is held today whatever is asked.
 but_how_held <- setdiff(book, c("held", "rebalance", "parts"))

@@ -58,6 +58,7 @@ other_side <- function(prices, options) {
   }
   as_portfolio(
     returns, holdings = options$against,
+    benchmark = options$benchmark, between = options$between,
     name = tools::file_path_sans_ext(basename(options$against))
   )
 }

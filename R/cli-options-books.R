@@ -30,8 +30,22 @@ options_of_books <- list(
   parts = list(help = "show the holdings of the book beside it"),
   `stand-in` = list(
     takes = "A=B",
-    help = "B stands in for the holding A before its first price and after its last",
+    help = "B stands in for the holding A before, between and after its prices",
     read = function(x) pairs(x)
+  ),
+  between = list(
+    takes = "WAY",
+    help = paste(
+      "a holding that is priced less often is bridged (drawn, by --stand-in, else --benchmark,",
+      "else the rest of the book), carried, or the book is left as priced (bridged, where",
+      "it would lose half its returns for less than half its weight)"
+    ),
+    read = identity
+  ),
+  bridges = list(
+    takes = "N",
+    help = "how many times what lies between prices is drawn (5)",
+    read = function(x) number(x)
   ),
   carried = list(
     takes = "A,B",

@@ -155,6 +155,8 @@ idle_reasons <- list(
   }, "a split shows the holdings"), not_drawn),
   `stand-in` = of_book,
   carried = of_book,
+  between = of_book,
+  bridges = of_book,
   held = first_reason(of_book, not_split, not_drawn),
   normalise = first_reason(
     of_book,

@@ -65,6 +65,9 @@ measure_beta <- function(returns, benchmark, window = NULL, min_obs = NULL, per_
                          risk_free = NULL, errors = c("ordinary", "newey-west"), lags = NULL,
                          confidence = 0.95, together = FALSE, every = NULL, last = NULL,
                          as = c("table", "matrix")) {
+  if (is_drawn(returns)) return(over_drawings())
+  apart <- if (is.null(every)) over_unlike(returns, if (missing(benchmark)) NULL else benchmark)
+  if (!is.null(apart)) return(apart)
   as <- one_of(as, "as", c("table", "matrix"))
   choices <- list(
     errors = one_of(errors, "errors", c("ordinary", "newey-west")),

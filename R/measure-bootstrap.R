@@ -60,6 +60,7 @@
 bootstrap_book <- function(book, level = 0.99, horizon = 1L, rank = "nearest",
                            blocks = c("none", "fixed", "stationary"), block = NULL,
                            draws = 10000L, seed = 1L, confidence = 0.95) {
+  if (is_drawn(book)) return(over_drawings())
   book <- book_today(book)
   horizon <- check_horizon(horizon)
   blocks <- one_of(blocks, "blocks", block_kinds)
@@ -148,7 +149,9 @@ book_basis <- function(today, choices, seed = NA_integer_, exact = list()) {
     held = today_words(today$book),
     text = holdings_text(today),
     history = today$book$history,
-    until = until_words(today$book$ended)
+    between = today$book$between$words,
+    until = until_words(today$book$ended),
+    opening = today$book$between$opening
   )
   returns_basis(
     returns,

@@ -26,6 +26,9 @@
 #' measure_capture(as_returns(prices, every = "month"), benchmark = "BAYALL")
 #' @export
 measure_capture <- function(returns, benchmark, window = NULL, min_obs = NULL) {
+  if (is_drawn(returns)) return(over_drawings())
+  apart <- over_unlike(returns, if (missing(benchmark)) NULL else benchmark)
+  if (!is.null(apart)) return(apart)
   beside <- beside_benchmark(take_returns(returns), if (missing(benchmark)) NULL else benchmark)
   returns <- beside$returns
   rows <- besides(returns, beside$names)

@@ -97,7 +97,8 @@ paired_side <- function(sides, name, benchmark) {
     b <- renamed_series(b, second)
     joint <- with_columns_of(a[, unique(c(name, benchmark))], b)
   }
-  both <- returns_together(joint, unique(c(name, second, benchmark)))
+  compared <- unique(c(name, second, benchmark))
+  both <- returns_together(beside_on_rarest(spanned_beside(joint), compared), compared)
   if (length(both$dates) < 10L) {
     fail("too_short", sprintf("%s and %s have fewer than ten returns together.", name, other))
   }

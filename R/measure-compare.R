@@ -48,6 +48,7 @@ compare_measures <- function(a, b = NULL, measures = c("volatility", "sharpe"), 
                              benchmark = NULL, level = 0.99, target = 0, risk_free = 0,
                              per_year = NULL, confidence = 0.95, draws = 1000L, block = NULL,
                              seed = 1L) {
+  if (is_drawn(a) || is_drawn(b)) return(over_drawings())
   known <- setdiff(names(rolling_measures()), "likeness")
   measures <- check_choice(measures, "measures", known, several = TRUE)
   level <- check_fraction(level, "level")

@@ -36,6 +36,7 @@
 #' measure_concentration(book)
 #' @export
 measure_concentration <- function(book, window = NULL, min_obs = NULL, per_year = NULL) {
+  if (is_drawn(book)) return(over_drawings())
   today <- book_today(book)
   n <- nrow(today$r)
   if (n < 2L) fail("too_short", "The holdings have fewer than two returns together.")

@@ -46,6 +46,7 @@ correlate_returns <- function(returns, on = c("common", "pairwise"), window = NU
                               min_obs = NULL, decay = NULL, half_life = NULL,
                               shrink = c("none", "constant-correlation", "identity"),
                               confidence = 0.95, as = c("table", "correlation", "covariance")) {
+  if (is_drawn(returns)) return(over_drawings())
   returns <- take_returns(returns)
   as <- one_of(as, "as", c("table", "correlation", "covariance"))
   on <- one_of(on, "on", c("common", "pairwise"))
@@ -62,6 +63,11 @@ correlate_returns <- function(returns, on = c("common", "pairwise"), window = NU
     return(rolling_correlation_of(returns, check_windows(window, min_obs, least = 3L)))
   }
   refuse_without_window(min_obs)
+  if (on == "common" || ncol(returns) == 2L) {
+    returns <- beside_on_rarest(returns, colnames(returns$values))
+  } else {
+    warn_unlike_pairs(returns)
+  }
   if (shrink != "none" && (on == "pairwise" || !is.null(decay))) {
     fail("argument", "Only an unweighted covariance of common dates can be shrunk.")
   }
@@ -100,6 +106,25 @@ correlate_returns <- function(returns, on = c("common", "pairwise"), window = NU
     "correlation",
     correlation_basis(returns, on, n, choices, pairs$row, exact),
     returns
+  )
+}
+
+# Pairs of unlike rhythm that have few dates together.
+warn_unlike_pairs <- function(returns) {
+  if (returns$every != "mixed") return(invisible())
+  pairs <- utils::combn(colnames(returns$values), 2L, simplify = FALSE)
+  unlike <- Filter(function(pair) are_unlike(returns, pair), pairs)
+  if (!length(unlike)) return(invisible())
+  caution(
+    "rhythm",
+    sprintf(
+      "%s %s few dates together: %s.", count(length(unlike), "pair"),
+      if (length(unlike) == 1L) "has" else "have", some(vapply(unlike, function(pair) {
+        n <- shared_returns(returns, match(pair, colnames(returns$values)))
+        sprintf("%s, %s", paste(pair, collapse = " and "), count(n, "return"))
+      }, ""))
+    ),
+    remedy = "Take returns by a period that all have: `every = \"month\"`."
   )
 }
 

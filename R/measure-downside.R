@@ -47,6 +47,7 @@
 measure_downside <- function(returns, target = 0, order = 1, window = NULL, min_obs = NULL,
                              per_year = NULL, errors = c("delta", "bootstrap", "none"),
                              draws = 1000L, block = NULL, seed = 1L) {
+  if (is_drawn(returns)) return(over_drawings())
   asked <- asked_of_falls(returns, target, order, 3L, per_year, errors, draws, block, seed)
   if (!is.null(window)) {
     return(rolling_falls(asked, "downside", check_windows(window, min_obs), function(f, m) {

@@ -39,6 +39,7 @@
 #' @export
 measure_drawdown <- function(returns, window = NULL, min_obs = NULL, level = 0.99,
                              per_year = NULL) {
+  if (is_drawn(returns)) return(over_drawings())
   level <- check_fraction(level, "level")
   wealth <- wealth_of(returns, if (is.null(window)) level)
   by_hand <- !is.null(per_year)

@@ -6,6 +6,7 @@ working_of.imbroglio_limits <- function(result, row) {
   ask <- attr(result, "ask")
   line <- list(of = this$security, measure = this$measure)
   made <- limit_steps(line, ask, this)
+  made$steps <- estimate_over_drawings(made$steps, line, ask)
   record <- limit_measures()[[this$measure]]
   size <- if (record$depth) {
     quote(-estimate)
@@ -36,6 +37,20 @@ working_of.imbroglio_limits <- function(result, row) {
     )),
     main = "estimate"
   )
+}
+
+estimate_over_drawings <- function(steps, line, ask) {
+  if (length(ask$books) < 2L) return(steps)
+  each <- lapply(ask$books, function(book) {
+    ask$book <- book
+    ask$returns <- book$returns
+    series <- limited_series(line, ask)$estimate
+    series[length(series)]
+  })
+  if (length(unique(each)) < 2L) return(steps)
+  with_drawings(steps, "estimate", list(
+    first = data.frame(estimate = each[[1L]]), each = list(estimate = each)
+  ), 1L)
 }
 
 limit_steps <- function(line, ask, this) {

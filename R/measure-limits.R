@@ -74,6 +74,12 @@ check_limits <- function(x, limits, window = 250L, level = 0.99, benchmark = NUL
   table <- read_limits(limits, known)
   check_one_benchmark(benchmark)
   book <- if (inherits(x, "imbroglio_book")) x
+  books <- if (is_drawn(book)) {
+    lapply(seq_len(book$between$drawings), drawing_of, book = book)
+  } else {
+    list(book)
+  }
+  book <- books[[1L]]
   subjects <- if (is.null(book)) take_returns(x) else book$returns
   table <- limits_of_each(table, book, subjects)
   age <- age_of(subjects$dates, check_date(today, "today"))
@@ -83,7 +89,7 @@ check_limits <- function(x, limits, window = 250L, level = 0.99, benchmark = NUL
     fail("argument", sprintf("A limit of %s is against a `benchmark`.", beside[1L]))
   }
   ask <- list(
-    book = book, returns = subjects, window = window, level = level, benchmark = benchmark,
+    book = book, books = books, returns = subjects, window = window, level = level, benchmark = benchmark,
     age = age, stale = stale
   )
   states <- lapply(seq_len(nrow(table)), function(i) state_of_limit(table[i, ], ask, known))
@@ -186,7 +192,7 @@ limits_of_each <- function(table, book, returns) {
 
 state_of_limit <- function(line, ask, known) {
   record <- known[[line$measure]]
-  series <- limited_series(line, ask)
+  series <- limited_over_drawings(line, ask)
   estimate <- series$estimate[length(series$estimate)]
   size <- function(x) if (record$depth) -x else if (line$measure == "weight") abs(x) else x
   # A number that is the limit but for its last digits is at it.
@@ -247,6 +253,19 @@ known_of_limit <- function(line, ask) {
   whole <- line$of %in% ask$book$name || line$measure %in% of_book_only
   ended <- if (whole) ask$book$ended else ended_holdings(ask$returns, members)
   if (!is.null(ended)) max(ended$known)
+}
+
+# The mean over the drawings of a book, where there are several.
+limited_over_drawings <- function(line, ask) {
+  if (length(ask$books) < 2L) return(limited_series(line, ask))
+  each <- lapply(ask$books, function(book) {
+    ask$book <- book
+    ask$returns <- book$returns
+    limited_series(line, ask)
+  })
+  made <- each[[1L]]
+  made$estimate <- rowMeans(do.call(cbind, lapply(each, `[[`, "estimate")))
+  made
 }
 
 # The estimate on each date, the last one now.

@@ -33,6 +33,7 @@
 measure_ratios <- function(returns, target = 0, deepest = 3L, window = NULL, min_obs = NULL,
                            per_year = NULL, errors = c("delta", "bootstrap", "none"),
                            draws = 1000L, block = NULL, seed = 1L) {
+  if (is_drawn(returns)) return(over_drawings())
   deepest <- check_whole(deepest, "deepest")
   asked <- asked_of_falls(returns, target, 1, deepest, per_year, errors, draws, block, seed)
   if (!is.null(window)) {

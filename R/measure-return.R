@@ -44,6 +44,7 @@
 #' @export
 measure_return <- function(returns, window = NULL, min_obs = NULL, per_year = NULL,
                            risk_free = NULL) {
+  if (is_drawn(returns)) return(over_drawings())
   returns <- take_returns(returns, profits = TRUE)
   adds <- returns$kind == "profit"
   if (adds && !is.null(risk_free)) {

@@ -39,6 +39,7 @@
 #' selling_profile(found)
 #' @export
 measure_selling <- function(book, share = 0.1, window = 20L, level = 0.99) {
+  if (is_drawn(book)) return(over_drawings())
   share <- check_fraction(share, "share")
   window <- check_whole(window, "window")
   level <- check_fraction(level, "level")

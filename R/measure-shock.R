@@ -37,6 +37,7 @@
 #' @export
 shock_book <- function(book, moves, by = c("conditional", "beta"), horizon = 1L,
                        confidence = 0.95) {
+  if (is_drawn(book)) return(over_drawings())
   by <- one_of(by, "by", c("conditional", "beta"))
   horizon <- check_horizon(horizon)
   confidence <- check_fraction(confidence, "confidence")

@@ -49,6 +49,7 @@
 split_var <- function(book, level = 0.99, horizon = 1L, method = "historical", rank = "nearest",
                       decay = NULL, half_life = NULL, tail = 0.1, block = NULL, draws = 10000L,
                       seed = 1L) {
+  if (is_drawn(book)) return(over_drawings())
   book <- book_today(book)
   horizon <- check_horizon(horizon)
   records <- check_methods(method)

@@ -28,6 +28,7 @@
 #' @export
 measure_summary <- function(returns, benchmark = NULL, level = 0.99, per_year = NULL,
                             risk_free = NULL, sort_by = NULL) {
+  if (is_drawn(returns)) return(over_drawings())
   returns <- take_returns(returns)
   given <- per_year
   per_year <- check_per_year(per_year, returns)

@@ -35,6 +35,9 @@
 #' @export
 measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, per_year = NULL,
                              total = TRUE, as = c("table", "matrix")) {
+  if (is_drawn(returns)) return(over_drawings())
+  apart <- over_unlike(returns, if (missing(benchmark)) NULL else benchmark)
+  if (!is.null(apart)) return(apart)
   as <- one_of(as, "as", c("table", "matrix"))
   beside <- beside_benchmark(take_returns(returns), if (missing(benchmark)) NULL else benchmark)
   returns <- beside$returns

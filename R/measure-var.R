@@ -130,6 +130,7 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
                         rank = "nearest", horizon_by = NULL, value = NULL, decay = NULL,
                         half_life = NULL, tail = 0.1, block = NULL, draws = 10000L, seed = 1L,
                         errors = c("model", "sandwich"), confidence = 0.95) {
+  if (is_drawn(returns)) return(over_drawings())
   returns <- take_returns(returns, profits = TRUE, held = "today")
   horizon <- check_horizon(horizon, several = TRUE)
   records <- check_methods(method)

@@ -36,6 +36,7 @@
 #' @export
 split_volatility <- function(book, benchmark = NULL, by = c("security", "group"), window = NULL,
                              min_obs = NULL, per_year = NULL) {
+  if (is_drawn(book) || is_drawn(benchmark)) return(over_drawings())
   by <- one_of(by, "by", c("security", "group"))
   today <- book_today(book)
   own <- year_of_today(today, per_year)

@@ -88,6 +88,7 @@ measure_volatility <- function(returns, window = NULL, min_obs = NULL, per_year 
                                method = "deviation", decay = NULL, half_life = NULL,
                                errors = c("kurtosis", "normal"), confidence = 0.95,
                                as = c("table", "matrix")) {
+  if (is_drawn(returns)) return(over_drawings())
   returns <- take_returns(returns, profits = TRUE)
   as <- one_of(as, "as", c("table", "matrix"))
   per_year <- check_per_year(per_year, returns)

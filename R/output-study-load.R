@@ -90,6 +90,8 @@ study_book <- function(returns, study) {
   book$stand_ins <- unlist(book$stand_ins)
   book$carried <- unlist(book$carried)
   book$decimal <- study$says$read$decimal
+  book$benchmark <- study$says$benchmark
+  book$seed <- study$says$seed
   do.call(as_portfolio, c(list(returns), book))
 }
 

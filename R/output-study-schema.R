@@ -112,7 +112,12 @@ book_key <- function() {
     normalise = truth_key("divide weights by their sum"),
     held = choice_key("one reading for all numbers", c("today", "then")),
     carried = several_key("holdings that have stopped, whose last price is carried on", name),
-    stand_ins = list(says = "what stands in for a holding before its first price, after its last",
+    between = choice_key(
+      "how a holding that is priced less often than the others is brought to their days",
+      ways_between
+    ),
+    bridges = whole_key("how many times what lies between prices is drawn", minimum = 1L),
+    stand_ins = list(says = "what stands in for a holding before, between and after its prices",
                      schema = list(type = "object", additionalProperties = list(type = "string"))),
     name = text_key("what it is called")
   ))

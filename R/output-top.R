@@ -261,7 +261,11 @@ as_of <- function(work, day) {
     held = book$held,
     name = book$name,
     stand_ins = book$stand_ins,
-    carried = stopped_by(prices, book$carried)
+    carried = stopped_by(prices, book$carried),
+    between = book$between$way,
+    benchmark = book$bridged_by,
+    bridges = book$between$drawings %||% 1L,
+    seed = book$seed
   )
   arguments[[if (is.null(book$shares)) "weights" else "shares"]] <- stats::setNames(
     amounts, book$security

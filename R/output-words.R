@@ -29,8 +29,9 @@ with_reading <- function(said, book) {
   after <- substring(said, ends)
   comma <- ifelse(grepl("^[[:punct:]]", after), "", ",")
   said[untold] <- paste0(substr(said, 1L, ends - 1L), ", ", book$held, comma, after)[untold]
-  if (is.null(book$until)) return(said)
-  ifelse(startsWith(said, book$until), said, paste0(book$until, said))
+  opening <- paste0(book$until, book$opening)
+  if (!nzchar(opening)) return(said)
+  ifelse(startsWith(said, opening), said, paste0(opening, said))
 }
 
 # How rolling results, and results of several securities, are read: the column, how a

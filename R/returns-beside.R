@@ -24,6 +24,7 @@ beside_benchmark <- function(returns, benchmark) {
       )
     )
   }
+  returns <- spanned_beside(returns)
   if (is.character(benchmark) && !is.null(returns$beside)) {
     # Of a book, what it is compared with is among the securities it was made of.
     others <- setdiff(expand_groups(benchmark, returns$beside$prices), colnames(returns$values))

@@ -220,6 +220,7 @@ book_returns <- function(book, held) {
   made <- if (held == "today") returns_today(book) else returns_then(book)
   made$book <- list(
     name = book$name,
+    between = book$between$words,
     held = if (held == "today") today_words(book) else then_words(book),
     text = if (held == "today") {
       holdings_text(book)
@@ -229,7 +230,8 @@ book_returns <- function(book, held) {
       shares_text(book)
     },
     history = book$history,
-    until = until_words(book$ended)
+    until = until_words(book$ended),
+    opening = book$between$opening
   )
   # A short position loses when its security rises: what the security may lose is no money of it.
   money <- c(
@@ -330,7 +332,9 @@ book_digest <- function(book) {
       book$rebalance,
       book$cash_return,
       unname(book$stand_ins),
-      book$carried
+      book$carried,
+      book$between$words,
+      book$between$number
     ),
     algo = "xxhash64"
   )

@@ -23,6 +23,27 @@
 #' says so first, and a warning (`imbroglio_warning_ended`) names the ways on: `carried`,
 #' `stand_ins`, or a book without it.
 #'
+#' @section Holdings that are priced less often: Between its own prices a holding is
+#' * **bridged**: its log return of a day is
+#'   \eqn{a + b s_t + u_t}{a + b s_t + u_t}, with \eqn{s}{s} the return of what it is bridged by,
+#'   \eqn{a}{a} and \eqn{b}{b} from the regression over its own periods (weighted by 1 over their
+#'   days), and \eqn{u}{u} a Brownian bridge with the variance of what is left, so that its own
+#'   returns come back. Slopes, variance and bridge are drawn `bridges` times by `seed`; a measure
+#'   of the book is the mean over the drawings, and its errors hold the spread between them (Rubin
+#'   1987): \eqn{\sqrt{\overline{e^2} + (1 + 1/m) B}}{sqrt(mean(e^2) + (1 + 1/m) B)}. What lists
+#'   days (worst periods, replays, falls, a backtest, fits) is of the first drawing, and says so.
+#'   `bench/bridge-study.md` compares the ways on books whose days are known.
+#' * **priced**: the book has the dates that all holdings have. Where that costs more than half of
+#'   its returns for less than half of its weight, a warning (`imbroglio_warning_rhythm`) says what
+#'   the other ways would give.
+#' * **carried**: the last price stands, by asking only. It hides how the holding moves with the
+#'   others; by how much stands in the basis.
+#'
+#' The way, and how much of the book's returns it made, stand before every sentence and in every
+#' basis. A warning (`imbroglio_warning_bridge`) tells where what a stand-in leaves of a holding
+#' moves with the rest of the book.
+#'
+#' @references Rubin (1987), Multiple imputation for nonresponse in surveys.
 #' @param x A price table, or a returns table.
 #' @param weights Shares of the value, today and at each rebalancing: a named vector (`c(A = 0.6,
 #'   B = 0.4)`; below 0 for a short position), a data frame with the columns `security` and
@@ -48,11 +69,20 @@
 #' @param parts Whether results show the holdings beside the book: each security for itself, held
 #'   long. Money is not said of a short position, which loses when its security rises;
 #'   [split_var()] says what it adds to the book.
-#' @param stand_ins Series that stand in for holdings before their first price and after their
+#' @param stand_ins Series that stand in for holdings before their first price, between prices
+#'   where they are bridged, and after their
 #'   last, by name: `c(NEWCO = "INDEX")`. The price of the holding is carried back, and on, by the
 #'   returns of the other.
 #' @param carried Names of holdings that have stopped and whose last price stands on every later
 #'   date: their returns are then 0, which hides what they would have moved.
+#' @param between How a holding that is priced less often than the others, such as a fund of
+#'   Wednesdays, is brought to the days of the others: see below. `NULL`: `"bridged"` where the
+#'   book would otherwise lose more than half of its returns for less than half of its weight,
+#'   else `"priced"`.
+#' @param benchmark The series that such a holding is bridged by, where `stand_ins` names none for
+#'   it; if absent, the rest of the book.
+#' @param bridges How many times what lies between is drawn: more make the mean steadier.
+#' @param seed Where chance begins.
 #' @param name What the book is called.
 #' @param decimal The decimal mark of a file of holdings, `"."` or `","`, where it can be read
 #'   both ways.
@@ -83,10 +113,16 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
                          rebalance = c("never", "day", "week", "fortnight", "month", "quarter",
                                        "half-year", "year"),
                          cash = NULL, cash_return = 0, normalise = FALSE, held = NULL,
-                         parts = FALSE, stand_ins = NULL, carried = NULL, name = "BOOK",
+                         parts = FALSE, stand_ins = NULL, carried = NULL, between = NULL,
+                         benchmark = NULL, bridges = 5L, seed = 1L, name = "BOOK",
                          decimal = NULL) {
   returns <- take_returns(x)
   given <- is.null(returns$prices)
+  bridging <- list(
+    between = between, stand_ins = stand_ins, benchmark = one_series(benchmark, returns),
+    bridges = check_whole(bridges, "bridges", most = 1000L),
+    seed = check_whole(seed, "seed", least = -.Machine$integer.max)
+  )
   rebalance <- one_of(rebalance, "rebalance", c("never", names(frequencies)))
   check_choice(held %||% "today", "held", c("today", "then"))
   what <- kind_of_amounts(weights, shares, values, holdings)
@@ -101,6 +137,10 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
   )
   check_book_kind(own$what, given, value)
   refuse_currencies(returns$prices, own$security)
+  if (given && any(rarer_than_most(rhythm_part(returns$rhythm, own$security)))) {
+    returns <- spanning_returns(returns)
+    given <- FALSE
+  }
   begins <- begins_of(returns, own$security)
   carried_on <- carried_words(returns, intersect(carried, own$security))
   stopped <- ended_holdings(returns, own$security)$security
@@ -112,6 +152,9 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
     own, if (given) as_if_prices(returns) else returns$prices, normalise, name
   )
   if (is.null(today$value)) today$value <- check_value(value, name)
+  bridging$stopped <- stopped
+  made <- with_between(returns, own$security, today, bridging, name)
+  returns <- made$returns
   book <- structure(
     list(
       name = name,
@@ -132,7 +175,10 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
       stand_ins = stand_ins,
       carried = carried,
       begins = begins,
-      ended = ended
+      ended = ended,
+      between = made$between,
+      bridged_by = bridging$benchmark,
+      seed = bridging$seed
     ),
     class = "imbroglio_book"
   )
@@ -143,6 +189,24 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
   book$history <- c(history_of(book), carried_on)
   warn_ended(ended, name)
   book
+}
+
+# The benchmark, where it is one series of the table.
+one_series <- function(benchmark, returns) {
+  if (is.character(benchmark) && length(benchmark) == 1L &&
+      benchmark %in% colnames(returns$values)) {
+    benchmark
+  }
+}
+
+# Given returns of unlike rhythm: each is what was earned since the one before.
+spanning_returns <- function(returns) {
+  note("rhythm", paste(
+    "The returns are of several lengths: each is taken as what was earned since the one before",
+    "of its security."
+  ))
+  prices <- as_if_prices(returns)
+  as_returns(new_prices(prices$dates, prices$close, returns$origin), kind = returns$kind)
 }
 
 # What the amounts are that were given; NULL where their table says so itself.
@@ -207,6 +271,7 @@ book_today <- function(book) {
       )
     )
   }
+  book <- first_drawing(book)
   returns <- book$returns
   columns <- match(book$security, colnames(returns$values))
   common <- core_common(

@@ -71,7 +71,9 @@ returns_basis <- function(returns, sample, ..., per_year = NA_real_, choices = c
     digest = returns$digest,
     ...
   )
-  made$book <- returns$book[intersect(c("name", "held", "until"), names(returns$book))]
+  made$book <- returns$book[intersect(
+    c("name", "held", "until", "opening"), names(returns$book)
+  )]
   made
 }
 
@@ -80,6 +82,7 @@ book_words <- function(book) {
   c(
     stats::setNames(sprintf("%s: %s", book$held, book$text), book$name),
     if (length(book$history)) c(history = paste(book$history, collapse = "; ")),
+    if (length(book$between)) c(between = paste(book$between, collapse = "; ")),
     if (length(book$until)) {
       c("ends early" = sub("^Up to (.*) only, (.*): $", "\\1, \\2", book$until))
     }

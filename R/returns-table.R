@@ -44,7 +44,7 @@
 as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinished = FALSE,
                        given = c("prices", "returns", "profits"), origin = NULL, ...) {
   if (inherits(x, "imbroglio_book")) {
-    book <- book_returns(x, "then")
+    book <- book_returns(first_drawing(x), "then")
     return(
       if (missing(kind) && is.null(every)) {
         book
@@ -289,7 +289,7 @@ new_returns <- function(dates, values, kind, rhythm, start, prices, origin, dige
 # What a measure takes: returns, prices from which simple returns are taken, or a book, in the
 # reading that the measure is of.
 take_returns <- function(x, profits = FALSE, held = "then") {
-  if (inherits(x, "imbroglio_book")) return(book_returns(x, held))
+  if (inherits(x, "imbroglio_book")) return(book_returns(first_drawing(x), held))
   if (inherits(x, "imbroglio_returns")) {
     if (x$kind == "profit" && !profits) {
       fail(

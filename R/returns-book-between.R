@@ -1,0 +1,331 @@
+# A book of holdings of which some are priced less often than others. Between its own prices such a
+# holding is bridged (drawn), carried, or the book is left on the dates that all have.
+
+ways_between <- c("bridged", "priced", "carried")
+
+# A regression on fewer own returns says little.
+least_bridged <- 8L
+
+# `today`: the weights. Gives the `returns` with what is made in them, and `between`: the way, and
+# what is to be said of it; NULL where all holdings are priced alike often.
+with_between <- function(returns, security, today, ask, name) {
+  way <- ask$between
+  if (!is.null(way)) check_choice(way, "between", ways_between)
+  columns <- match(security, colnames(returns$values))
+  rare <- security[rarer_than_most(rhythm_part(returns$rhythm, columns))]
+  if (!length(rare)) {
+    if (!is.null(way)) {
+      note("between", "All holdings are priced alike often: there is nothing between.")
+    }
+    return(list(returns = returns))
+  }
+  gaps <- list(
+    returns = returns, rare = rare, often = setdiff(security, rare), ask = ask, name = name,
+    weights = stats::setNames(today$weights, security),
+    every = adverb_of(returns$rhythm$every[rare]),
+    n = shared_returns(returns, columns),
+    n_often = shared_returns(returns, match(setdiff(security, rare), colnames(returns$values)))
+  )
+  gaps$weight <- sum(abs(gaps$weights[rare])) / sum(abs(gaps$weights))
+  costly <- gaps$n < gaps$n_often / 2 && gaps$weight < 0.5
+  own <- core_observed(returns$values[, rare, drop = FALSE])
+  few <- rare[own < least_bridged]
+  if (is.null(way)) way <- if (costly && !length(few)) "bridged" else "priced"
+  if (way == "bridged" && length(few)) {
+    fail(
+      "too_short",
+      sprintf("%s cannot be bridged between its own prices.", some(few)),
+      where = sprintf("It has %s.", count(min(own), "return")),
+      remedy = sprintf("%s are needed; or take the book as priced.", count(least_bridged))
+    )
+  }
+  made <- switch(
+    way, bridged = bridged_between(gaps), carried = carried_between(gaps), list(returns = returns)
+  )
+  if (way == "priced") {
+    made$returns <- beside_on_rarest(returns, security)
+    gaps$n <- shared_returns(made$returns, columns)
+    gaps$returns <- made$returns
+    made$between <- priced_between(gaps, costly, length(few) == 0L)
+  }
+  made$between$way <- way
+  made
+}
+
+# The book on the dates that all holdings have.
+priced_between <- function(gaps, costly, can_be_bridged) {
+  dates <- shared_dates(gaps$returns, names(gaps$weights))
+  every <- rhythms_of(dates, matrix(1, length(dates), 1L))$every
+  if (costly) warn_costly(gaps, every, can_be_bridged)
+  list(
+    words = sprintf(
+      "as priced: %s, the dates that %s with the others", count(gaps$n, paste(
+        adverb_of(every), "return"
+      )),
+      paste(some(gaps$rare), if (length(gaps$rare) == 1L) "shares" else "share")
+    ),
+    opening = sprintf(
+      "By the %s, as %s priced: ", every,
+      paste(some(gaps$rare, 2L), if (length(gaps$rare) == 1L) "is" else "are")
+    )
+  )
+}
+
+warn_costly <- function(gaps, every, can_be_bridged) {
+  by_way <- c(
+    sprintf("as priced %s %%", percent_of(book_deviation(gaps, gaps$returns))),
+    if (can_be_bridged) {
+      sprintf("bridged %s %%", percent_of(book_deviation(gaps, bridged_between(gaps)$returns)))
+    },
+    sprintf("carried %s %%", percent_of(book_deviation(gaps, carried_prices(gaps))))
+  )
+  caution(
+    "rhythm",
+    sprintf(
+      paste(
+        "%s has %s as %s priced, and %s without %s, %s %% of it: a period of it is a %s.",
+        "Volatility a year: %s."
+      ),
+      gaps$name, count(gaps$n, "return"),
+      paste(some(gaps$rare), if (length(gaps$rare) == 1L) "is" else "are"),
+      count(gaps$n_often), if (length(gaps$rare) == 1L) "it" else "them",
+      percent_of(gaps$weight), every, paste(by_way, collapse = ", ")
+    ),
+    remedy = if (can_be_bridged) {
+      "`between = \"bridged\"` keeps the book daily; its basis says what is made."
+    }
+  )
+}
+
+percent_of <- function(x) format(round(100 * x, 1L), trim = TRUE, nsmall = 1L)
+
+# The dates of the returns that the holdings have together.
+shared_dates <- function(returns, security) {
+  columns <- match(security, colnames(returns$values))
+  returns$dates[core_common(
+    returns$values[, columns, drop = FALSE], starts_of(returns)[columns], spans_gaps(returns),
+    returns$kind == "log"
+  )$row]
+}
+
+# A year, of the book as held today.
+book_deviation <- function(gaps, returns) {
+  both <- returns_together(returns, names(gaps$weights))
+  if (nrow(both$r) < 2L) return(NA_real_)
+  rhythm <- rhythms_of(both$dates, matrix(1, length(both$dates), 1L))
+  stats::sd(as.vector(both$r %*% gaps$weights)) * sqrt(rhythm$per_year[[1L]])
+}
+
+# The last price stands until the next, and after the last where the holding has not stopped.
+carried_prices <- function(gaps) {
+  close <- gaps$returns$prices$close
+  for (holding in gaps$rare) {
+    days <- days_between(gaps, holding)$rows
+    carried <- core_carry(close[, holding, drop = FALSE], nrow(close))
+    close[days, holding] <- carried[days]
+  }
+  with_closes(gaps$returns, close, gaps$rare)
+}
+
+carried_between <- function(gaps) {
+  returns <- carried_prices(gaps)
+  so <- book_deviation(gaps, returns)
+  priced <- book_deviation(gaps, gaps$returns)
+  hidden <- 1 - so / priced
+  list(returns = returns, between = list(
+    words = sprintf(
+      "last price of %s carried between its %s prices, %s %% of the book: %s",
+      gaps$rare, gaps$every, percent_of(abs(gaps$weights[gaps$rare]) / sum(abs(gaps$weights))),
+      if (is.finite(hidden)) {
+        sprintf(
+          "volatility a year %s %%, over the dates that all have %s %%%s",
+          percent_of(so), percent_of(priced),
+          if (hidden > 0) sprintf(": %s %% of it is hidden", percent_of(hidden)) else ""
+        )
+      } else {
+        "how much volatility that hides is not known"
+      }
+    ),
+    opening = sprintf("With the last price of %s carried between its prices: ", some(gaps$rare, 2L))
+  ))
+}
+
+# Where a holding lives beside those that are priced more often: the `rows` of the table, and of
+# each row the own period that it lies in (one more after the last price).
+days_between <- function(gaps, holding) {
+  close <- gaps$returns$prices$close
+  own <- which(!is.na(close[, holding]))
+  there <- rowSums(!is.na(close[, gaps$often, drop = FALSE])) > 0L
+  there[own] <- TRUE
+  last <- if (holding %in% gaps$ask$stopped) max(own) else max(which(there))
+  rows <- which(there)
+  rows <- rows[rows >= own[1L] & rows <= last]
+  list(rows = rows, own = own, period = findInterval(rows, own, left.open = TRUE)[-1L])
+}
+
+# What a holding moves with between its own prices: the log returns on `rows`, and its name.
+moves_with <- function(gaps, holding, rows) {
+  named <- gaps$ask$stand_ins[holding]
+  asked <- length(named) && !is.na(named)
+  series <- if (asked) named[[1L]] else gaps$ask$benchmark
+  prices <- gaps$returns$prices
+  if (!is.null(series) && !series %in% c(gaps$rare, holding)) {
+    close <- carried_on(prices$close[, series])
+    if (!anyNA(close[rows])) return(list(by = series, moves = diff(log(close[rows]))))
+    if (asked) {
+      fail(
+        "argument",
+        sprintf("%s has no price yet on %s, to stand in from.", series, prices$dates[rows[1L]]),
+        remedy = "Name another series, or none: the rest of the book."
+      )
+    }
+  }
+  close <- vapply(gaps$often, function(one) carried_on(prices$close[, one]), prices$close[, 1L])
+  close <- close[rows, , drop = FALSE]
+  r <- close[-1L, , drop = FALSE] / close[-nrow(close), , drop = FALSE] - 1
+  weight <- rep(gaps$weights[gaps$often], each = nrow(r)) * !is.na(r)
+  r[is.na(r)] <- 0
+  whole <- pmax(rowSums(abs(weight)), 1e-12)
+  list(by = "the rest of the book", moves = log1p(rowSums(weight * r) / whole))
+}
+
+carried_on <- function(x) as.vector(core_carry(cbind(x), length(x)))
+
+# The holding on its own periods: R = a m + b S + e, the variance of e in proportion to m.
+bridge_of <- function(gaps, holding) {
+  at <- days_between(gaps, holding)
+  close <- gaps$returns$prices$close[, holding]
+  beside <- moves_with(gaps, holding, at$rows)
+  inside <- at$period < length(at$own)
+  days <- as.numeric(table(at$period[inside]))
+  sums <- as.vector(rowsum(beside$moves[inside], at$period[inside]))
+  own <- diff(log(close[at$own]))
+  X <- cbind(days, sums)
+  if (!any(sums != 0)) X <- X[, 1L, drop = FALSE]
+  fit <- stats::lm.wfit(X, own, 1 / days)
+  spread <- chol2inv(qr.R(fit$qr))
+  slopes <- c(unname(fit$coefficients), 0)[1:2]
+  list(
+    holding = holding, by = beside$by, at = at, moves = beside$moves, days = days, sums = sums,
+    own = own, X = X, slopes = slopes, root = t(chol(spread)), beta = slopes[2L],
+    left = sum(fit$residuals^2 / days), residual = fit$residuals,
+    start = log(close[at$own[1L]])
+  )
+}
+
+# One drawing of its log prices on the days between. Slopes and variance are drawn too, so that the
+# drawings differ by as much as is not known; the root of the variance is right in the mean.
+bridged_close <- function(bridge, number, seed) {
+  free <- length(bridge$own) - ncol(bridge$X)
+  days <- bridge$at$period
+  drawn <- with_seed(digest::digest2int(paste(bridge$holding, number), seed), list(
+    scale = stats::rchisq(1L, free), slopes = stats::rnorm(ncol(bridge$X)),
+    days = stats::rnorm(length(days))
+  ))
+  variance <- bridge$left / length(bridge$own) * (free - 1.5) / drawn$scale
+  slopes <- bridge$slopes
+  drawn_slopes <- seq_len(ncol(bridge$X))
+  slopes[drawn_slopes] <- slopes[drawn_slopes] +
+    sqrt(variance) * as.vector(bridge$root %*% drawn$slopes)
+  left <- bridge$own - slopes[1L] * bridge$days - slopes[2L] * bridge$sums
+  z <- sqrt(variance) * drawn$days
+  inside <- days <= length(bridge$own)
+  at <- days[inside]
+  z[inside] <- z[inside] - as.vector(rowsum(z[inside], at))[at] / bridge$days[at] +
+    left[at] / bridge$days[at]
+  exp(bridge$start + cumsum(slopes[1L] + slopes[2L] * bridge$moves + z))
+}
+
+bridged_returns <- function(gaps, bridges, number) {
+  close <- gaps$returns$prices$close
+  for (bridge in bridges) {
+    rows <- bridge$at$rows[-1L]
+    made <- is.na(close[rows, bridge$holding])
+    drawn <- bridged_close(bridge, number, gaps$ask$seed)
+    close[rows[made], bridge$holding] <- drawn[made]
+  }
+  with_closes(gaps$returns, close, gaps$rare)
+}
+
+bridged_between <- function(gaps) {
+  bridges <- lapply(gaps$rare, function(holding) bridge_of(gaps, holding))
+  lapply(bridges, warn_beside_rest, gaps = gaps)
+  of_days <- vapply(bridges, function(b) mean(!b$at$rows %in% b$at$own), 0)
+  weight <- abs(gaps$weights[gaps$rare]) / sum(abs(gaps$weights))
+  made <- sum(weight * of_days)
+  by <- vapply(bridges, `[[`, "", "by")
+  most <- gaps$ask$bridges
+  list(
+    returns = bridged_returns(gaps, bridges, 1L),
+    between = list(
+      words = paste0(
+        paste(sprintf(
+          "%s (%s, %s %% of the book) bridged by %s, beta %s on %s of its own",
+          gaps$rare, gaps$every, percent_of(weight), by,
+          format(round(vapply(bridges, `[[`, 0, "beta"), 2L), trim = TRUE, nsmall = 2L),
+          vapply(bridges, function(b) count(length(b$own), "return"), "")
+        ), collapse = ", "),
+        sprintf(
+          ": %s %% of the book's returns are made, drawn %s, seed %s",
+          percent_of(made), if (most == 1L) "once" else sprintf("%s times", count(most)),
+          gaps$ask$seed
+        )
+      ),
+      opening = sprintf(
+        "%s %% of the book's returns are made (%s bridged by %s): ",
+        format(signif(100 * made, 2L), trim = TRUE), some(gaps$rare, 3L), some(unique(by), 3L)
+      ),
+      made = made,
+      drawings = most,
+      drawing = function(number) bridged_returns(gaps, bridges, number)
+    )
+  )
+}
+
+# What the stand-in leaves of the holding should not move with the rest of the book: on the days
+# between it is drawn by itself.
+warn_beside_rest <- function(bridge, gaps) {
+  if (bridge$by == "the rest of the book" || !length(gaps$often)) return(invisible())
+  gaps$ask["stand_ins"] <- list(NULL)
+  gaps$ask["benchmark"] <- list(NULL)
+  rest <- moves_with(gaps, bridge$holding, bridge$at$rows)$moves
+  inside <- bridge$at$period <= length(bridge$own)
+  rest <- as.vector(rowsum(rest[inside], bridge$at$period[inside]))
+  root <- 1 / sqrt(bridge$days)
+  apart <- stats::lm.fit(bridge$X * root, rest * root)$residuals
+  if (!any(apart != 0) || !any(bridge$residual != 0)) return(invisible())
+  alike <- sum(apart * bridge$residual * root) /
+    sqrt(sum(apart^2) * sum((bridge$residual * root)^2))
+  if (!is.finite(alike) || abs(alike) < 0.2 || abs(alike) * sqrt(length(bridge$own)) < 3) {
+    return(invisible())
+  }
+  caution(
+    "bridge",
+    sprintf(
+      paste(
+        "What %s leaves of %s moves with the rest of the book (correlation %s), which a bridge",
+        "by %s does not know of."
+      ),
+      bridge$by, bridge$holding, format(round(alike, 2L)), bridge$by
+    ),
+    remedy = sprintf(
+      "Without a stand-in and a benchmark %s is bridged by the rest of the book.", bridge$holding
+    )
+  )
+}
+
+# The returns with other closes of some of their securities.
+with_closes <- function(returns, close, securities) {
+  columns <- match(securities, colnames(returns$values))
+  own <- close[, securities, drop = FALSE]
+  values <- returns$values
+  values[, columns] <- core_returns(own, returns$kind == "log")
+  of_own <- rhythms_of(returns$prices$dates, own)
+  rhythm <- returns$rhythm
+  for (part in names(of_own)) rhythm[[part]][columns] <- of_own[[part]]
+  altered(
+    returns,
+    values = values, prices = altered(returns$prices, close = close), rhythm = rhythm,
+    every = every_of_all(rhythm)
+  )
+}

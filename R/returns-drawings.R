@@ -1,0 +1,139 @@
+# A book of which something was drawn several times: what is measured of it is the mean over the
+# drawings, and its errors hold the spread between them.
+
+is_drawn <- function(x) {
+  inherits(x, "imbroglio_book") && !is.null(x$between$drawing) && is.null(x$between$number)
+}
+
+drawing_of <- function(book, number) {
+  book$returns <- book$between$drawing(number)
+  book$between$number <- number
+  book
+}
+
+# For what lists days, and cannot be a mean.
+first_drawing <- function(book) {
+  if (!is_drawn(book)) return(book)
+  most <- book$between$drawings
+  if (most > 1L) {
+    note("drawing", sprintf(
+      "This is of the first of %s of what lies between prices.", count(most, "drawing")
+    ))
+    book$between$words <- sprintf("%s; this is of the first", book$between$words)
+  }
+  drawing_of(book, 1L)
+}
+
+# The function that this is called in, of each drawing of the books that it was given.
+over_drawings <- function() {
+  measure <- sys.function(-1L)
+  outside <- parent.frame(2L)
+  given <- as.list(match.call(measure, sys.call(-1L), envir = outside))[-1L]
+  given <- lapply(given, eval, envir = outside)
+  drawn <- which(vapply(given, is_drawn, NA))
+  most <- max(vapply(given[drawn], function(book) book$between$drawings, 0L))
+  found <- lapply(seq_len(most), function(number) {
+    given[drawn] <- lapply(given[drawn], function(book) {
+      drawing_of(book, (number - 1L) %% book$between$drawings + 1L)
+    })
+    if (number == 1L) return(do.call(measure, given))
+    suppressWarnings(
+      suppressMessages(do.call(measure, given), classes = "imbroglio_note"),
+      classes = "imbroglio_warning"
+    )
+  })
+  if (is.matrix(found[[1L]])) return(Reduce(`+`, found) / most)
+  if (!inherits(found[[1L]], "imbroglio_result") || most == 1L) return(found[[1L]])
+  pooled(found)
+}
+
+# What an error, or an end of an interval, is of, where its name does not say it.
+estimate_of_error <- c(
+  error = "estimate", low = "estimate", high = "estimate", mean_error = "mean",
+  semi_annual_error = "semi_deviation_annual",
+  downside_annual_error = "downside_deviation_annual", partial_error = "partial_moment",
+  draw_error = "var"
+)
+
+estimate_named <- function(column, columns) {
+  named <- estimate_of_error[column]
+  if (is.na(named)) {
+    named <- sub("_(error|low|high)$", "", column)
+    if (!named %in% columns) named <- paste0(named, "_annual")
+  }
+  if (named %in% columns && named != column) unname(named)
+}
+
+# Of results with the same rows: means of numbers, medians of p-values, the commonest of days and
+# words. Where they have not the same rows, the first.
+pooled <- function(found) {
+  first <- found[[1L]]
+  keys <- intersect(c("security", "measure", "method", "level", "horizon", "window"), names(first))
+  same <- vapply(found, function(one) {
+    identical(names(one), names(first)) &&
+      identical(lapply(keys, function(k) one[[k]]), lapply(keys, function(k) first[[k]]))
+  }, NA)
+  about <- attr(first, "basis")
+  said <- about$choices[["between"]]
+  if (!all(same)) {
+    about$choices[["between"]] <- sprintf("%s; this is of the first", said)
+    attr(first, "basis") <- about
+    return(first)
+  }
+  each <- lapply(stats::setNames(nm = names(first)), function(name) {
+    lapply(found, function(one) one[[name]])
+  })
+  columns <- lapply(each, pooled_column)
+  errors <- grep("(^|_)(error|low|high)$", names(first), value = TRUE)
+  for (name in setdiff(errors, "tracking_error")) {
+    of <- estimate_named(name, names(first))
+    if (is.null(of) || !is.double(first[[name]])) next
+    columns[[name]] <- pooled_error(
+      each[[name]], each[[of]], columns[[of]], name, about$exact$confidence %||% 0.95
+    )
+  }
+  for (name in grep("_p$", names(first), value = TRUE)) {
+    columns[[name]] <- apply(do.call(cbind, each[[name]]), 1L, stats::median)
+  }
+  # A mean is of no one day.
+  if (!is.null(first[["observed"]])) {
+    differ <- Reduce(`|`, lapply(each$observed, function(one) !one %in% first$observed))
+    columns$observed[rep_len(differ, length(columns$observed))] <- NA
+    for (name in c("position", "worse", "milder")) columns[[name]][is.na(columns$observed)] <- NA
+  }
+  kept <- attributes(first)
+  if (any(endsWith(names(first), "_p"))) {
+    about$choices[["p-values"]] <- "the median over the drawings"
+  }
+  kept$basis <- about
+  kept$drawings <- list(first = first, each = each, whole = columns)
+  kept$class <- c("imbroglio_drawn", kept$class)
+  attributes(columns) <- kept
+  columns
+}
+
+pooled_column <- function(values) {
+  first <- values[[1L]]
+  if (is.double(first) && !inherits(first, c("Date", "POSIXct"))) {
+    return(rowMeans(do.call(cbind, values)))
+  }
+  if (is.integer(first)) return(as.integer(round(rowMeans(do.call(cbind, values)))))
+  if (all(vapply(values, identical, NA, first))) return(first)
+  rows <- lapply(seq_along(first), function(i) {
+    one <- do.call(c, lapply(values, `[`, i))
+    distinct <- unique(one)
+    distinct[which.max(tabulate(match(one, distinct)))]
+  })
+  if (length(rows)) do.call(c, rows) else first
+}
+
+# Rubin (1987): the mean of the squared errors, and the spread between the drawings. An end of an
+# interval moves out likewise, on its own side.
+pooled_error <- function(errors, estimates, estimate, name, confidence) {
+  most <- length(errors)
+  between <- apply(do.call(cbind, estimates), 1L, stats::var) * (1 + 1 / most)
+  if (endsWith(name, "error")) return(sqrt(rowMeans(do.call(cbind, errors)^2) + between))
+  reach <- rowMeans((do.call(cbind, errors) - do.call(cbind, estimates))^2)
+  side <- if (endsWith(name, "low")) -1 else 1
+  estimate + side * sqrt(reach + stats::qnorm((1 + confidence) / 2)^2 * between)
+}
