@@ -47,7 +47,9 @@ chosen_prices <- function(files, options, command) {
       )
     )
   }
-  if (!is.null(options$rates)) prices <- converted_prices(prices, options)
+  if (!is.null(options$rates) || !is.null(options$base)) {
+    prices <- converted_prices(prices, options)
+  }
   prices <- cut_to_span(prices, options, command)
   if (is.null(options$security)) return(prices)
   if (has_book(options)) {
@@ -76,12 +78,19 @@ converted_prices <- function(prices, options) {
   if (is.null(options$base)) {
     fail("argument", "--rates convert to a currency.", remedy = "Name it: --base NAME.")
   }
-  # Names are told apart from one name for all.
-  named <- options$currencies
-  if (!is.null(names(named)) && is.null(prices$about) && !is.null(options$security)) {
-    prices <- prices[, unique(c(options$security, options$benchmark))]
+  book <- options[c("holdings", "shares", "values", "weights")]
+  book <- Filter(Negate(is.null), book)
+  held <- if (length(book)) {
+    currency_of_holdings(book[[1L]], colnames(prices), options$decimal)
   }
-  translate_prices(prices, options$rates, options$base, named, options$carry %||% 0L)
+  wanted <- c(
+    options$security, options$benchmark, unname(options$stand_in),
+    if (is.character(options$risk_free)) options$risk_free
+  )
+  prices_in_base(
+    prices, options$rates, options$base, options$currencies, options$carry %||% 0L, held,
+    expand_groups(wanted, prices)
+  )
 }
 
 # A span of dates; windows that roll are filled from the days before it.

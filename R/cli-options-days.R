@@ -94,7 +94,7 @@ options_of_days <- list(
     help = "rates of currencies, a column each: prices are converted to --base",
     read = identity
   ),
-  base = list(takes = "NAME", help = "the currency to count in, with --rates", read = identity),
+  base = list(takes = "NAME", help = "the currency to count in", read = identity),
   currencies = list(
     takes = "A=CUR,B=CUR",
     help = "the currency of each, or of all (as --securities says), with --rates",

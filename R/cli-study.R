@@ -6,7 +6,7 @@ study_command <- function() {
     takes = "new PRICES... | run STUDY | check STUDY",
     options = c(
       "price", "dates", "decimal", "sheet", "holdings", "benchmark", "limits", "securities",
-      "title", "only", "fresh", "today", "out", "help"
+      "base", "rates", "currencies", "carry", "title", "only", "fresh", "today", "out", "help"
     ),
     example = c(
       paste0(
@@ -44,8 +44,11 @@ draft_the_study <- function(files, options) {
   some_files(files, "study new")
   out <- options$out %||% "study.yml"
   arguments <- options[intersect(
-    c("holdings", "benchmark", "limits", "securities", "title"), names(options)
+    c("holdings", "benchmark", "limits", "securities", "title", "base", "rates", "carry"),
+    names(options)
   )]
+  arguments$currency <- options$currencies
+  arguments <- Filter(Negate(is.null), arguments)
   reading <- options[intersect(how_read, names(options))]
   do.call(new_study, c(list(files, out, read = reading), arguments))
   say("Wrote ", out, ". Next: imbroglio study run ", out)
@@ -65,7 +68,10 @@ one_study <- function(files, verb) {
 }
 
 how_read <- c("price", "dates", "decimal", "sheet")
-only_in_new <- c(how_read, "holdings", "benchmark", "limits", "securities", "title")
+only_in_new <- c(
+  how_read, "holdings", "benchmark", "limits", "securities", "base", "rates", "currencies",
+  "carry", "title"
+)
 
 run_the_study <- function(files, options) {
   refuse_options(options, only_in_new, "study run")

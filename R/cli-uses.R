@@ -111,6 +111,7 @@ not_split_volatility <- unless(function(o, command) {
 has_span <- function(o) {
   !all(vapply(o[c("from", "to", "last", "during")], is.null, NA))
 }
+of_base <- unless(function(o, command) !is.null(o$base), "it is of --base")
 of_rates <- unless(function(o, command) !is.null(o$rates), "it is of --rates")
 not_shock <- unless(function(o, command) is.null(o$shock), "a --shock has none")
 of_shock <- unless(function(o, command) !is.null(o$shock), "it is of a --shock")
@@ -228,8 +229,8 @@ idle_reasons <- list(
   ),
   securities = first_reason(of_given, of_added),
   rates = of_given,
-  base = of_rates,
-  currencies = of_rates,
+  base = of_given,
+  currencies = of_base,
   carry = of_rates,
   `as-of` = of_given,
   level = function(o, command) {

@@ -151,7 +151,9 @@ book_basis <- function(today, choices, seed = NA_integer_, exact = list()) {
     history = today$book$history,
     between = today$book$between$words,
     until = until_words(today$book$ended),
-    opening = today$book$between$opening
+    opening = today$book$between$opening,
+    currency = today$book$currency,
+    weights = stats::setNames(today$book$weights, today$book$security)
   )
   returns_basis(
     returns,

@@ -347,7 +347,8 @@ columns_to_show <- function(table) {
   names(table)[shown]
 }
 
-column_of <- function(name, values, kind = NULL) {
+# `currency`: what money is counted in, where that is known.
+column_of <- function(name, values, kind = NULL, currency = NULL) {
   column <- known_columns[[name]] %||% list(
     label = name,
     unit = if (is.numeric(values)) "number" else "text"
@@ -364,6 +365,13 @@ column_of <- function(name, values, kind = NULL) {
   }
   if (identical(kind, "profit")) {
     column$label <- sub("return", "profit", column$label, fixed = TRUE)
+  }
+  if (column$unit == "money" && !is.null(currency) && name != "volume") {
+    column$label <- if (grepl("\\bmoney\\b", column$label)) {
+      sub("\\bmoney\\b", currency, column$label)
+    } else {
+      sprintf("%s, %s", column$label, currency)
+    }
   }
   column
 }

@@ -70,7 +70,10 @@ written_part <- function(result, name, title, work, most = 300L) {
   workings$rows <- workings$rows[kept]
   list(
     lead = lead_of(result, work),
-    table = page_table(shown, name, kind, workings, caption, exact),
+    table = page_table(
+      shown, name, kind, workings, caption, exact,
+      if (inherits(result, "imbroglio_result")) basis(result)$currency else work$book$currency
+    ),
     workings = workings$html,
     csv = as_csv(table),
     units = unname(vapply(table, unit_of_column, "")),
@@ -103,15 +106,8 @@ holdings_lead <- function(held, book) {
     "%s holds %s%s; the largest is %s with %s.",
     book$name,
     count(length(book$security), "security", "securities"),
-    if (is.null(book$value)) "" else sprintf(", worth %s%s", money(book$value), currency_in(book)),
+    if (is.null(book$value)) "" else paste(", worth", money(book$value, book$currency)),
     held$security[1L],
     unit_text$share(held$weight[1L])
   )
-}
-
-# The currency of all holdings, where it is known to be one.
-currency_in <- function(book) {
-  about <- book$returns$prices$about
-  known <- unique(about$currency[match(book$security, about$security)])
-  if (length(known) == 1L && !is.na(known)) paste0(" ", known) else ""
 }

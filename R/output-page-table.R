@@ -6,9 +6,10 @@ quoted_html <- function(text) gsub("\"", "&quot;", escaped(text), fixed = TRUE)
 
 # `workings`: for each row the name of its working, or NA, and for each column whether it has one.
 # `exact`: the numbers of columns that are written already.
-page_table <- function(table, id, kind = NULL, workings = NULL, caption, exact = table) {
+page_table <- function(table, id, kind = NULL, workings = NULL, caption, exact = table,
+                       currency = NULL) {
   names_shown <- columns_to_show(table)
-  columns <- lapply(names_shown, function(n) column_of(n, table[[n]], kind))
+  columns <- lapply(names_shown, function(n) column_of(n, table[[n]], kind, currency))
   text <- vapply(columns, function(column) column$unit %in% c("text", "date"), NA)
   cells <- Map(function(name, column, is_text) {
     page_cells(

@@ -134,10 +134,10 @@ print.imbroglio_book <- function(x, ...) {
     "Book %s: %s%s; %s\n",
     x$name,
     count(length(x$security), "holding"),
-    if (is.null(x$value)) "" else paste(", worth", money(x$value)),
+    if (is.null(x$value)) "" else paste(", worth", money(x$value, x$currency)),
     x$returns$origin
   ))
-  writeLines(paste0("  ", text_table(as.data.frame(x))))
+  writeLines(paste0("  ", text_table(as.data.frame(x), currency = x$currency)))
   cat(
     "What did happen is of the book ",
     then_words(x),

@@ -64,8 +64,10 @@ study_prices <- function(study) {
   if (!is.null(says$choose)) prices <- prices[, unique(c(says$choose, says$benchmark))]
   rates <- says$currency
   if (!is.null(rates)) {
-    prices <- translate_prices(
-      prices, study_path(study, rates$rates), rates$base, unlist(rates$of), rates$carry %||% 0L
+    prices <- prices_in_base(
+      prices, if (!is.null(rates$rates)) study_path(study, rates$rates), rates$base,
+      unlist(rates$of), rates$carry %||% 0L, currency_in_study(study, prices),
+      c(says$choose, says$benchmark, unlist(says$book$stand_ins))
     )
   }
   if (!is.null(says$period)) {
@@ -76,6 +78,17 @@ study_prices <- function(study) {
     prices <- do.call(stats::window, c(list(prices), span[!vapply(span, is.null, NA)]))
   }
   prices
+}
+
+currency_in_study <- function(study, prices) {
+  book <- study$says$book
+  book <- Filter(Negate(is.null), book[c("holdings", "shares", "values", "weights")])
+  if (!length(book)) return(NULL)
+  held <- book[[1L]]
+  currency_of_holdings(
+    if (is.character(held)) study_path(study, held) else unlist(held), colnames(prices),
+    study$says$read$decimal
+  )
 }
 
 study_book <- function(returns, study) {

@@ -6,9 +6,12 @@
 #' @param title The title of the page.
 #' @param read How the files are read, where that can be done in several ways: a list of `price`,
 #'   `dates`, `decimal`, `sheet`, as of [read_prices()].
+#' @param base,rates,currency,carry Where what is held is in several currencies: the one to count
+#'   in, and the rest as of [translate_prices()].
 #' @export
 new_study <- function(prices, file, holdings = NULL, benchmark = NULL, limits = NULL,
-                      securities = NULL, title = NULL, read = list()) {
+                      securities = NULL, title = NULL, read = list(), base = NULL, rates = NULL,
+                      currency = NULL, carry = 0L) {
   if (!is.character(file) || length(file) != 1L || !grepl("[.]ya?ml$", file)) {
     fail("argument", "A study is a file .yml.", where = sprintf("It is %s.", shown(file)))
   }
@@ -16,14 +19,19 @@ new_study <- function(prices, file, holdings = NULL, benchmark = NULL, limits = 
     fail("file", sprintf("%s is there already.", file), remedy = "Name another file.")
   }
   table <- do.call(read_prices, c(list(prices, securities = securities), read))
+  if (!is.null(base)) {
+    held <- if (!is.null(holdings)) currency_of_holdings(holdings, colnames(table), read$decimal)
+    table <- prices_in_base(table, rates, base, currency, carry, held, benchmark)
+  }
   book <- if (!is.null(holdings)) as_portfolio(
-    table, holdings = holdings, decimal = read$decimal
+    table, benchmark = if (length(benchmark) == 1L) benchmark, holdings = holdings, decimal = read$decimal
   )
   names_of <- colnames(table)
   if (!is.null(benchmark)) pick_securities(benchmark, names_of)
   lines <- drafted_lines(table, book, list(
     prices = prices, holdings = holdings, benchmark = benchmark, limits = limits,
-    securities = securities, title = title, read = read, folder = dirname(file)
+    securities = securities, title = title, read = read, folder = dirname(file),
+    base = base, rates = rates, currency = currency, carry = carry
   ))
   write_whole(file, function(part) write_lines(lines, part))
 }
@@ -47,6 +55,7 @@ drafted_lines <- function(table, book, asked) {
     },
     given_or_off("securities", asked$securities, of, "securities.csv"),
     off_line("actions", "actions.csv"),
+    currency_lines(asked, of),
     off_line("period", "{last: \"5 years\"}"),
     "",
     book_lines(book, asked$holdings, of),
@@ -74,6 +83,25 @@ drafted_lines <- function(table, book, asked) {
   )
 }
 
+# The currency to count in, and how each is turned into it.
+currency_lines <- function(asked, of) {
+  if (is.null(asked$base)) {
+    return(off_line("currency", "{base: EUR, rates: rates.csv}"))
+  }
+  named <- asked$currency
+  c(
+    key_line("currency", ""),
+    paste0("  base: ", yaml_text(asked$base)),
+    if (!is.null(asked$rates)) paste0("  rates: ", of(asked$rates)),
+    if (length(named) && is.null(names(named))) paste0("  of: ", yaml_text(named)),
+    if (length(named) && !is.null(names(named))) sprintf(
+      "  of: {%s}", paste(yaml_text(names(named)), yaml_text(unname(named)), sep = ": ",
+                          collapse = ", ")
+    ),
+    if (isTRUE(asked$carry > 0L)) sprintf("  carry: %d", asked$carry)
+  )
+}
+
 given_or_off <- function(key, path, of, otherwise) {
   if (is.null(path)) off_line(key, otherwise) else key_line(key, of(path))
 }
@@ -83,7 +111,7 @@ book_lines <- function(book, holdings, of) {
   c(
     key_line("book", "", sprintf(
       "%s%s", count(length(book$security), "security", "securities"),
-      if (is.null(book$value)) "" else sprintf(", worth %s", money(book$value))
+      if (is.null(book$value)) "" else sprintf(", worth %s", money(book$value, book$currency))
     )),
     paste0("  holdings: ", of(holdings)),
     "  rebalance: never     # or day, week, month, quarter, year: what did happen to it"

@@ -67,7 +67,7 @@ study_keys <- function() {
         name, list(type = "object", additionalProperties = name)
       ))),
       carry = whole_key("for how many dates a rate is carried on", minimum = 0L)
-    ), c("base", "rates")),
+    ), "base"),
     limits = text_key("a file of limits"),
     levels = several_key(
       "confidence levels of value at risk",

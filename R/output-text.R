@@ -36,7 +36,7 @@ measure_text <- function(result, extra = NULL, columns = NULL) {
   c(
     folded(paste0(title_of(result), ".", if (!is.null(measure)) paste0(" ", measure$asks))),
     "",
-    text_table(table, kind, columns %||% columns_to_show(table)),
+    text_table(table, kind, columns %||% columns_to_show(table), basis(result)$currency),
     if (hidden) sprintf("and %s before. --out FILE.csv writes all.", count(hidden, "row")),
     "",
     folded(ends),
@@ -100,7 +100,9 @@ book_text <- function(drawn) {
   percentiles <- sprintf(
     "%s %%: %s",
     format(100 * at$prob, trim = TRUE),
-    if (is.null(drawn[["var_value"]])) percent(at$return) else money(at$value)
+    if (is.null(drawn[["var_value"]])) percent(at$return) else {
+      money(at$value, basis(drawn)$currency)
+    }
   )
   c(
     folded(paste0("Percentiles of the final value: ", paste(percentiles, collapse = "; "), ".")),
@@ -119,9 +121,9 @@ book_text <- function(drawn) {
 # stands below them, then a line a row. Numbers to the right. What is wider than the terminal is
 # parted into tables below each other, each with the columns that say which row it is.
 text_table <- function(table, kind = NULL, names_shown = columns_to_show(table),
-                       width = getOption("imbroglio.table_width", Inf)) {
+                       currency = NULL, width = getOption("imbroglio.table_width", Inf)) {
   shown <- lapply(stats::setNames(nm = names_shown), function(name) {
-    column <- column_of(name, table[[name]], kind)
+    column <- column_of(name, table[[name]], kind, currency)
     cells <- unit_text[[column$unit]](table[[name]])
     list(
       header = strwrap(column$label, max(nchar(cells), 10L) + 1L),
@@ -176,7 +178,10 @@ as_markdown <- function(table, result, columns = NULL) {
   result_kind <- if (inherits(result, "imbroglio_result")) basis(result)$kind
   if (!is.null(table[["measure"]])) table <- written_by_measure(table)
   names_shown <- columns %||% columns_to_show(table)
-  known <- lapply(names_shown, function(name) column_of(name, table[[name]], result_kind))
+  currency <- currency_of_result(result)
+  known <- lapply(names_shown, function(name) {
+    column_of(name, table[[name]], result_kind, currency)
+  })
   cells <- Map(function(name, column) {
     safe <- if (column$unit %in% c("text", "words")) as_markdown_text else identity
     safe(trimws(unit_text[[column$unit]](table[[name]])))

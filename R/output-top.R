@@ -74,7 +74,7 @@ risk_sentence <- function(result, linked) {
   worth <- if (is.null(row$var_value) || is.na(row$var_value)) {
     ""
   } else {
-    sprintf(" (%s)", money(row$var_value))
+    sprintf(" (%s)", money(row$var_value, basis(result)$currency))
   }
   interval <- if (row$n * (1 - row$level) < 1) {
     sprintf(

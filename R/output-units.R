@@ -62,12 +62,17 @@ writer_of <- function(result) {
 # A return as the move that it was.
 move_of <- function(x, result) as_simple(x, basis(result)$kind)
 
-money <- function(x) {
+# `currency`: what it is counted in, where that is known.
+money <- function(x, currency = NULL) {
   shown <- formatC(
     x,
     format = "f",
     digits = if (any(abs(x) >= 1000, na.rm = TRUE)) 0L else 2L,
     big.mark = ","
   )
-  ifelse(is.na(x), "-", as.character(shown))
+  ifelse(is.na(x), "-", paste0(shown, if (!is.null(currency)) paste0(" ", currency)))
+}
+
+currency_of_result <- function(result) {
+  if (inherits(result, "imbroglio_result")) basis(result)$currency
 }

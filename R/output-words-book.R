@@ -89,7 +89,7 @@ words_of.imbroglio_selling <- function(result) {
     table$security,
     count_days(table$days),
     percent(table$var_selling, 1L),
-    money(table$var_selling_value),
+    money(table$var_selling_value, basis(result)$currency),
     percent(table$var_day, 1L)
   )
   said[is.na(table$days)] <- sprintf(

@@ -36,7 +36,7 @@ money_words <- function(result) {
   ifelse(
     is.na(result$return_value),
     "",
-    sprintf(" (%s of what is held today)", money(abs(result$return_value)))
+    sprintf(" (%s of what is held today)", money(abs(result$return_value), basis(result)$currency))
   )
 }
 
@@ -128,7 +128,7 @@ words_of.imbroglio_replay <- function(result) {
     table$security,
     ifelse(table$total_return < 0, "lose", "gain"),
     percent(abs(table$total_return), 1L),
-    if (is.null(value)) "" else sprintf(" (%s)", money(abs(value))),
+    if (is.null(value)) "" else sprintf(" (%s)", money(abs(value), basis(result)$currency)),
     sub("^fall", "the fall", table$episode),
     table$from,
     table$to,
@@ -213,7 +213,7 @@ words_of.imbroglio_shock <- function(result) {
     name,
     ifelse(table$move[at] < 0, "lose", "gain"),
     percent(abs(table$move[at]), 1L),
-    if (is.null(value)) "" else sprintf(" (%s)", money(abs(value[at]))),
+    if (is.null(value)) "" else sprintf(" (%s)", money(abs(value[at]), basis(result)$currency)),
     format(round(100 * exact$confidence, 2L)),
     100,
     percent(table$move_low[at], 1L),

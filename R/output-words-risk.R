@@ -60,10 +60,11 @@ loss_sentence <- function(table, every, writer = percent) {
   )
 }
 
-money_sentence <- function(table) {
+money_sentence <- function(table, currency) {
   if (is.null(table$var_value)) return("")
   sprintf(
-    " In money: no more than %s; beyond, %s on average.",
+    " In %s: no more than %s; beyond, %s on average.",
+    currency %||% "money",
     money(table$var_value),
     money(table$es_value)
   )
@@ -78,7 +79,7 @@ words_of.imbroglio_var <- function(result) {
   said <- paste0(
     loss_sentence(table, every, writer),
     ".",
-    money_sentence(table),
+    money_sentence(table, basis(result)$currency),
     rank_sentence(table, of_what, writer),
     stretched_sentence(table, of_what, every)
   )
@@ -190,7 +191,7 @@ words_of.imbroglio_bootstrap <- function(result) {
   paste0(
     loss_sentence(table, every_by_row(result)),
     ".",
-    money_sentence(table),
+    money_sentence(table, basis(result)$currency),
     sprintf(
       paste0(
         " Another history and other draws would move that by %s (one standard error), ",

@@ -29,7 +29,7 @@ with_reading <- function(said, book) {
   after <- substring(said, ends)
   comma <- ifelse(grepl("^[[:punct:]]", after), "", ",")
   said[untold] <- paste0(substr(said, 1L, ends - 1L), ", ", book$held, comma, after)[untold]
-  opening <- paste0(book$until, book$opening)
+  opening <- paste(c(book$until, book$opening), collapse = "")
   if (!nzchar(opening)) return(said)
   ifelse(startsWith(said, opening), said, paste0(opening, said))
 }

@@ -67,7 +67,8 @@ label_of <- function(name, working) {
     of <- label_of(sub("_(low|high)$", "", name), working)
     return(sprintf("%s, %s end of its interval", of, end))
   }
-  column_of(name, attr(working, "measured"), attr(working, "basis")$kind)$label
+  column_of(name, attr(working, "measured"), attr(working, "basis")$kind,
+            attr(working, "basis")$currency)$label
 }
 
 unit_value <- function(value, name, working) {

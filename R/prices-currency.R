@@ -15,13 +15,14 @@
 #'
 #' @param prices A price table, or what [as_prices()] takes.
 #' @param rates A price table, or a file: a column for each foreign currency, by its name, with
-#'   what a unit of it costs in the base.
+#'   what a unit of it costs in the base. `NULL` where all are quoted in the base.
 #' @param base The currency to count in, by its name.
 #' @param currency `NULL`: as the prices say (from a table of securities, [read_securities()]); or
 #'   the currency of all, or a vector by security, which goes before what the prices say.
 #' @param carry For how many dates a rate may be carried on.
 #' @param index Of `deflate_prices()`: a price table, or a file, of one series.
-#' @return A price table. Its list of repairs says what was converted.
+#' @return A price table. The basis of what is measured on it says what was converted, and over
+#'   how many dates a rate was carried on.
 #' @section Errors: `imbroglio_error_currency` for a security whose currency is not known, or a
 #'   currency without rates. Rates are prices: above 0.
 #' @family ways to put prices right
@@ -34,7 +35,7 @@
 #' )
 #' measure_volatility(abroad)
 #' @export
-translate_prices <- function(prices, rates, base, currency = NULL, carry = 0L) {
+translate_prices <- function(prices, rates = NULL, base, currency = NULL, carry = 0L) {
   prices <- as_prices(prices)
   carry <- check_whole(carry, "carry", least = 0L)
   if (!is.character(base) || length(base) != 1L || is.na(base)) {
@@ -43,8 +44,19 @@ translate_prices <- function(prices, rates, base, currency = NULL, carry = 0L) {
     ))
   }
   known <- currencies_of(prices, currency)
-  rates <- rates_table(rates, "the rates")
   foreign <- setdiff(unique(known), base)
+  if (is.null(rates) && length(foreign)) {
+    fail(
+      "currency",
+      sprintf("%s quoted in %s: that takes rates.", some(names(known)[known != base]), some(foreign)),
+      remedy = sprintf("Give `rates`: a column of each, what a unit of it costs in %s.", base)
+    )
+  }
+  rates <- if (is.null(rates)) {
+    new_prices(prices$dates, matrix(0, length(prices$dates), 0L), "no rates")
+  } else {
+    rates_table(rates, "the rates")
+  }
   lacking <- setdiff(foreign, colnames(rates))
   if (length(lacking)) {
     fail(
@@ -55,21 +67,52 @@ translate_prices <- function(prices, rates, base, currency = NULL, carry = 0L) {
     )
   }
   rate <- matrix(1, length(prices$dates), ncol(prices$close), dimnames = dimnames(prices$close))
+  carried <- list()
   for (unit in foreign) {
     own <- names(known)[known == unit]
-    rate[, own] <- rate_on_dates(rates, unit, prices$dates, carry)
+    on_dates <- rate_on_dates(rates, unit, prices$dates, carry)
+    rate[, own] <- on_dates
+    used <- rowSums(!is.na(prices$close[, own, drop = FALSE])) > 0L
+    carried[[unit]] <- sum(used & !is.na(on_dates) & is.na(rate_on_dates(rates, unit, prices$dates, 0L)))
   }
   rate[is.na(prices$close)] <- NA
   say_missing_rates(prices, rate, known)
-  told <- sprintf("%s converted from %s to %s", names(known), known, base)[known != base]
-  made <- rated(prices, rate, told, sprintf("in %s", base))
+  say_carried_rates(unlist(carried))
+  made <- rated(prices, rate, NULL, sprintf("in %s", base))
   about <- prices$about %||% data.frame(security = colnames(prices$close))
   about$currency <- base
   made$about <- about
   made$converted <- list(
-    dates = prices$dates, local = prices$close, rate = rate, currency = known, base = base
+    dates = prices$dates, local = prices$close, rate = rate, currency = known, base = base,
+    carried = unlist(carried), carry = carry, rates = rates
   )
   made
+}
+
+# What the basis says of a conversion: from what, and how many rates were carried on.
+conversion_words <- function(prices, securities) {
+  made <- prices$converted
+  if (is.null(made)) return(NULL)
+  if (is.null(made$rates)) return(c("in the money of" = made$base))
+  own <- made$currency[intersect(securities, names(made$currency))]
+  own <- own[own != made$base]
+  each <- vapply(unique(own), function(unit) {
+    n <- made$carried[[unit]] %||% 0L
+    sprintf(
+      "%s from %s%s", some(names(own)[own == unit], 3L), unit,
+      if (n > 0L) sprintf(", its rate carried over %s", count(n, "date")) else ""
+    )
+  }, "")
+  c(currency = paste0(made$base, if (length(each)) paste0(": ", paste(each, collapse = "; "))))
+}
+
+say_carried_rates <- function(carried) {
+  some_carried <- carried[carried > 0L]
+  if (!length(some_carried)) return(invisible())
+  note("rates", sprintf(
+    "The last rate stands in on %s.",
+    some(sprintf("%s of %s", count(some_carried, "date"), names(some_carried)))
+  ))
 }
 
 #' @rdname translate_prices
@@ -192,15 +235,4 @@ rated <- function(prices, rate, told, origin) {
   made$universe <- prices$universe
   made$repairs <- c(prices$repairs, told)
   made
-}
-
-# Prices of several currencies do not add.
-refuse_currencies <- function(prices, securities) {
-  own <- unique(stats::na.omit(prices$about$currency[match(securities, prices$about$security)]))
-  if (length(own) < 2L) return(invisible())
-  fail(
-    "currency",
-    sprintf("The holdings are quoted in %s, which do not add.", some(own)),
-    remedy = "Convert them first: translate_prices(prices, rates, base)."
-  )
 }

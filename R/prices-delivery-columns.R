@@ -46,9 +46,16 @@ security_names <- c(
 # A column of numbers by one of these names is a security's prices.
 weak_security_names <- c("fund", "name", "code")
 
+# What people call the column that says in which currency something is.
+currency_names <- c(
+  "currency", "ccy", "curr", "crncy", "currencycode", "pricecurrency", "quotecurrency",
+  "tradingcurrency", "localcurrency", "denomination", "whrung", "waehrung", "devise", "monnaie",
+  "valuta", "moneda", "moeda", "divisa", "waluta"
+)
+
 # Columns of text that tell something about a security, not which one it is.
 other_names <- c(
-  "currency", "ccy", "curr", "exchange", "market", "mic", "country", "sector", "industry",
+  currency_names, "exchange", "market", "mic", "country", "sector", "industry",
   "group", "type", "class", "assetclass", "source", "vendor", "provider", "note", "notes",
   "comment", "comments", "remark", "remarks", "status", "flag", "unit", "units", "description"
 )

@@ -14,6 +14,7 @@ delivery_of <- function(grid, how) {
   numbers <- grid_numbers(grid, found$read, how$decimal)
   security <- if (found$layout == "long") found$x[[found$security]]
   acted <- actions_among(grid, numbers, found$layout, security, how)
+  told <- currencies_told(grid, found, numbers, security, how$name)
   # The bytes of the file are not needed any more.
   grid$again <- NULL
   rows <- rows_that_stay(grid, found, numbers, security, acted)
@@ -23,12 +24,13 @@ delivery_of <- function(grid, how) {
     named <- rows$security %||% how$name
     long_rows(rows$days, rows$values, found$read, named, how, origin, rows$place)
   }
-  unused <- setdiff(found$others, c(found$read, acted$columns))
+  unused <- setdiff(found$others, c(found$read, acted$columns, attr(told, "column")))
   no_day <- which(is.na(rows$days))
   about <- list(
     origin = origin,
     actions = acted$actions,
     taken = acted$taken,
+    about = told,
     not_numbers = faults_of(rows$faults, found$layout, found$read, length(rows$days)),
     no_day = data.frame(row = no_day, text = as.character(rows$date_text[no_day])),
     date_column = found$date,
@@ -39,6 +41,7 @@ delivery_of <- function(grid, how) {
       grid$days$remarks,
       if (!is.null(found$security)) c(found$remarks, column_remark(found$security)),
       used_remark(found$layout, how, found$others, unused),
+      currency_remark(told),
       acted$remarks
     ),
     layout = layout_text(found$layout, delivery$measured, numbers$decimal, unused)
@@ -245,6 +248,7 @@ joined <- function(deliveries, origin) {
       origin = origin,
       actions = do.call(rbind, lapply(deliveries, `[[`, "actions")),
       taken = unlist(lapply(deliveries, `[[`, "taken")),
+      about = about_of_all(lapply(deliveries, `[[`, "about"), securities, origin),
       not_numbers = moved("not_numbers"),
       no_day = moved("no_day"),
       date_column = deliveries[[1L]]$date_column,

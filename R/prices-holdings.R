@@ -55,7 +55,8 @@ read_holdings <- function(source, what = NULL, decimal = NULL) {
       where = sprintf("%s.", sentence_case(grid$place(empty)))
     )
   }
-  idle <- setdiff(seq_along(columns), c(security, at, date))
+  told <- which(headings %in% currency_names)[1L]
+  idle <- setdiff(seq_along(columns), c(security, at, date, told))
   remarks <- if (length(idle)) {
     sprintf(
       "the %s of %s; not used: %s",
@@ -68,7 +69,16 @@ read_holdings <- function(source, what = NULL, decimal = NULL) {
   list(
     amounts = stats::setNames(read$values[[1L]], as.character(named$names)),
     what = taken,
-    date = if (!is.na(date)) date_of_holdings(grid, columns[date])
+    date = if (!is.na(date)) date_of_holdings(grid, columns[date]),
+    currency = if (!is.na(told)) {
+      stats::setNames(currency_codes(grid, columns[told]), as.character(named$names))
+    } else {
+      # The unit of the amounts.
+      unit <- unlist(read$units)
+      if (taken == "value" && length(unit) == 1L) {
+        stats::setNames(rep(unit, length(named$names)), as.character(named$names))
+      }
+    }
   )
 }
 

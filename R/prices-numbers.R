@@ -36,6 +36,7 @@ grid_numbers <- function(grid, chosen, decimal) {
     values = lapply(read, `[[`, "values"),
     decimal = mark$decimal,
     faults = faults,
+    units = stats::setNames(lapply(read, `[[`, "units"), chosen),
     remarks = c(
       if (mark$decimal == ",") "decimal comma",
       mark$remark,
@@ -71,6 +72,7 @@ column_numbers <- function(v, written, decimal) {
     faults = rows,
     text = as.character(v)[rows],
     words = any(blank),
+    units = units,
     remarks = c(
       if (any(kept & written$percent)) "percentages divided by 100",
       if (length(units)) sprintf("numbers in %s", some(units)),

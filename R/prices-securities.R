@@ -22,6 +22,9 @@ read_securities <- function(source) {
   })
   names(columns) <- plain_name(names(columns))
   names(columns)[names(columns) == "symbol"] <- "security"
+  if (!"currency" %in% names(columns) && any(names(columns) %in% currency_names)) {
+    names(columns)[which(names(columns) %in% currency_names)[1L]] <- "currency"
+  }
   if (!"security" %in% names(columns)) {
     fail(
       "layout",
@@ -66,7 +69,11 @@ with_securities <- function(prices, securities) {
   }
   if (length(absent)) note("absent", sprintf("There is no price of %s.", some(absent)))
   prices <- prices[, known]
-  prices$about <- about[match(known, about$security), ]
+  own <- prices$about
+  prices$about <- about_of_all(
+    list(about[match(known, about$security), ], own[own$security %in% known, ]), known,
+    "the table of securities and the prices"
+  )
   prices$universe <- known
   prices
 }

@@ -114,6 +114,13 @@ with_prices_of <- function(returns, other) {
   both_known <- c(mine$universe, theirs$universe)
   prices$universe <- both_known[!duplicated(both_known)]
   prices$repairs <- unique(c(mine$repairs, theirs$repairs))
+  prices$converted <- mine$converted %||% theirs$converted
+  abouts <- Filter(Negate(is.null), list(mine$about, theirs$about))
+  if (length(abouts)) {
+    prices$about <- about_of_all(
+      lapply(abouts, with_about_columns), colnames(both$values), prices$origin
+    )
+  }
   both <- as_returns(
     prices,
     kind = returns$kind,

@@ -73,11 +73,11 @@ priced_between <- function(gaps, costly, can_be_bridged) {
 
 warn_costly <- function(gaps, every, can_be_bridged) {
   by_way <- c(
-    sprintf("as priced %s %%", percent_of(book_deviation(gaps, gaps$returns))),
+    sprintf("as priced %s %%", in_percent(book_deviation(gaps, gaps$returns))),
     if (can_be_bridged) {
-      sprintf("bridged %s %%", percent_of(book_deviation(gaps, bridged_between(gaps)$returns)))
+      sprintf("bridged %s %%", in_percent(book_deviation(gaps, bridged_between(gaps)$returns)))
     },
-    sprintf("carried %s %%", percent_of(book_deviation(gaps, carried_prices(gaps))))
+    sprintf("carried %s %%", in_percent(book_deviation(gaps, carried_prices(gaps))))
   )
   caution(
     "rhythm",
@@ -89,7 +89,7 @@ warn_costly <- function(gaps, every, can_be_bridged) {
       gaps$name, count(gaps$n, "return"),
       paste(some(gaps$rare), if (length(gaps$rare) == 1L) "is" else "are"),
       count(gaps$n_often), if (length(gaps$rare) == 1L) "it" else "them",
-      percent_of(gaps$weight), every, paste(by_way, collapse = ", ")
+      in_percent(gaps$weight), every, paste(by_way, collapse = ", ")
     ),
     remedy = if (can_be_bridged) {
       "`between = \"bridged\"` keeps the book daily; its basis says what is made."
@@ -97,7 +97,7 @@ warn_costly <- function(gaps, every, can_be_bridged) {
   )
 }
 
-percent_of <- function(x) format(round(100 * x, 1L), trim = TRUE, nsmall = 1L)
+in_percent <- function(x) format(round(100 * x, 1L), trim = TRUE, nsmall = 1L)
 
 # The dates of the returns that the holdings have together.
 shared_dates <- function(returns, security) {
@@ -135,12 +135,12 @@ carried_between <- function(gaps) {
   list(returns = returns, between = list(
     words = sprintf(
       "last price of %s carried between its %s prices, %s %% of the book: %s",
-      gaps$rare, gaps$every, percent_of(abs(gaps$weights[gaps$rare]) / sum(abs(gaps$weights))),
+      gaps$rare, gaps$every, in_percent(abs(gaps$weights[gaps$rare]) / sum(abs(gaps$weights))),
       if (is.finite(hidden)) {
         sprintf(
           "volatility a year %s %%, over the dates that all have %s %%%s",
-          percent_of(so), percent_of(priced),
-          if (hidden > 0) sprintf(": %s %% of it is hidden", percent_of(hidden)) else ""
+          in_percent(so), in_percent(priced),
+          if (hidden > 0) sprintf(": %s %% of it is hidden", in_percent(hidden)) else ""
         )
       } else {
         "how much volatility that hides is not known"
@@ -261,13 +261,13 @@ bridged_between <- function(gaps) {
       words = paste0(
         paste(sprintf(
           "%s (%s, %s %% of the book) bridged by %s, beta %s on %s of its own",
-          gaps$rare, gaps$every, percent_of(weight), by,
+          gaps$rare, gaps$every, in_percent(weight), by,
           format(round(vapply(bridges, `[[`, 0, "beta"), 2L), trim = TRUE, nsmall = 2L),
           vapply(bridges, function(b) count(length(b$own), "return"), "")
         ), collapse = ", "),
         sprintf(
           ": %s %% of the book's returns are made, drawn %s, seed %s",
-          percent_of(made), if (most == 1L) "once" else sprintf("%s times", count(most)),
+          in_percent(made), if (most == 1L) "once" else sprintf("%s times", count(most)),
           gaps$ask$seed
         )
       ),

@@ -1,13 +1,14 @@
 # The holdings of a book: what is held, at which prices, and what stands in for what has none.
 
 # What is held, from a vector, a table or a file: names, amounts, what they are, and cash.
-holdings_of <- function(x, what, securities, cash, decimal = NULL) {
-  date <- NULL
+holdings_of <- function(x, what, securities, cash, decimal = NULL, base = NULL) {
+  date <- currency <- NULL
   if (is.data.frame(x) || (is.character(x) && length(x) == 1L && is.null(names(x)))) {
     read <- read_holdings(x, what, decimal)
     x <- read$amounts
     what <- read$what
     date <- read$date
+    currency <- unname(read$currency)
   }
   if (is.null(what)) {
     fail(
@@ -25,6 +26,22 @@ holdings_of <- function(x, what, securities, cash, decimal = NULL) {
       remedy = "Such as c(A = 0.6, B = 0.4), or a table with the columns security and weight."
     )
   }
+  is_cash <- lower_case(names(x)) == "cash" & !names(x) %in% securities
+  foreign <- foreign_cash(x, currency, is_cash, base)
+  if (any(is_cash)) {
+    if (any(foreign$rows)) {
+      x <- x[!foreign$rows]
+      currency <- currency[!foreign$rows]
+    }
+    is_cash <- lower_case(names(x)) == "cash" & !names(x) %in% securities
+    # Several accounts of one currency are one sum.
+    if (sum(is_cash) > 1L) {
+      x[which(is_cash)[1L]] <- sum(x[is_cash])
+      gone <- which(is_cash)[-1L]
+      x <- x[-gone]
+      if (!is.null(currency)) currency <- currency[-gone]
+    }
+  }
   twice <- names(x)[duplicated(names(x))]
   if (length(twice)) fail("weights", sprintf("%s stands twice in the holdings.", some(twice)))
   is_cash <- lower_case(names(x)) == "cash" & !names(x) %in% securities
@@ -32,6 +49,7 @@ holdings_of <- function(x, what, securities, cash, decimal = NULL) {
     if (!is.null(cash)) fail("weights", "Cash stands in the holdings and in `cash`.")
     cash <- unname(x[is_cash])
     x <- x[!is_cash]
+    if (!is.null(currency)) currency <- currency[!is_cash]
   }
   if (identical(cash, "rest")) cash <- if (what == "weight") 1 - sum(x) else 0
   cash <- cash %||% 0
@@ -49,8 +67,23 @@ holdings_of <- function(x, what, securities, cash, decimal = NULL) {
     amount = as.numeric(x),
     cash = cash,
     what = what,
-    date = date
+    date = date,
+    currency = currency,
+    foreign_cash = foreign$amounts
   )
+}
+
+# Cash that says another currency than the base, or than what else is held.
+foreign_cash <- function(x, currency, is_cash, base) {
+  none <- list(rows = logical(length(x)), amounts = NULL)
+  if (is.null(currency) || !any(is_cash)) return(none)
+  if (is.null(base)) {
+    others <- unique(stats::na.omit(currency[!is_cash]))
+    base <- if (length(others) == 1L) others else NA_character_
+  }
+  rows <- is_cash & !is.na(currency) & !is.na(base) & currency != base
+  if (!any(rows)) return(none)
+  list(rows = rows, amounts = tapply(unname(x[rows]), currency[rows], sum))
 }
 
 # The weights of today, and what the whole is worth where that is known; of shares and values also

@@ -231,7 +231,9 @@ book_returns <- function(book, held) {
     },
     history = book$history,
     until = until_words(book$ended),
-    opening = book$between$opening
+    opening = book$between$opening,
+    currency = book$currency,
+    weights = stats::setNames(book$weights, book$security)
   )
   # A short position loses when its security rises: what the security may lose is no money of it.
   money <- c(

@@ -133,10 +133,14 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
     what,
     colnames(returns$values),
     cash,
-    decimal
+    decimal,
+    base_currency(returns$prices)
   )
   check_book_kind(own$what, given, value)
-  refuse_currencies(returns$prices, own$security)
+  counted <- in_one_currency(own, returns$prices, name)
+  with_cash <- with_foreign_cash(returns, counted$own)
+  returns <- with_cash$returns
+  own <- with_cash$own
   if (given && any(rarer_than_most(rhythm_part(returns$rhythm, own$security)))) {
     returns <- spanning_returns(returns)
     given <- FALSE
@@ -178,6 +182,7 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
       ended = ended,
       between = made$between,
       bridged_by = bridging$benchmark,
+      currency = counted$base,
       seed = bridging$seed
     ),
     class = "imbroglio_book"

@@ -63,6 +63,10 @@ returns_basis <- function(returns, sample, ..., per_year = NA_real_, choices = c
     per_year = if (length(unique(per_year)) == 1L) per_year[[1L]] else NA_real_,
     choices = c(
       book_words(returns$book),
+      conversion_words(
+        if (is.null(returns$prices$converted)) returns$beside$prices else returns$prices,
+        c(securities, names(returns$book$weights))
+      ),
       choices,
       if (!anyNA(per_year)) year_words(returns$rhythm, per_year)
     ),
@@ -71,10 +75,20 @@ returns_basis <- function(returns, sample, ..., per_year = NA_real_, choices = c
     digest = returns$digest,
     ...
   )
+  made$currency <- currency_of(returns, securities)
   made$book <- returns$book[intersect(
     c("name", "held", "until", "opening"), names(returns$book)
   )]
   made
+}
+
+# What money is counted in, where that is known to be one currency for all.
+currency_of <- function(returns, securities) {
+  if (!is.null(returns$book$currency)) return(returns$book$currency)
+  prices <- returns$prices
+  if (!is.null(prices$converted$rates)) return(prices$converted$base)
+  own <- unique(prices$about$currency[match(securities, prices$about$security)])
+  if (length(own) == 1L && !is.na(own)) own
 }
 
 book_words <- function(book) {

@@ -74,7 +74,9 @@ test_that("a holding that stops ends the book aloud, and the ways on lead on", {
   # Nor where another stands in for it before it came, and no day of the other is added to it.
   close[1:100, "STOP"] <- NA
   late <- as_prices(close, dates = weekly$dates)
-  stood <- told_of(as_portfolio(late, shares = shares, stand_ins = c(STOP = "ONE")))
+  stood <- told_of(as_portfolio(
+    late, shares = shares, stand_ins = c(STOP = "ONE"), between = "priced"
+  ))
   expect_false("imbroglio_warning_ended" %in% stood$told)
   last <- max(which(!is.na(close[, "STOP"])))
   expect_equal(max(quietly(as_returns(stood$value))$dates), weekly$dates[last])

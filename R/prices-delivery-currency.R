@@ -1,0 +1,107 @@
+# In which currency the prices of a delivery are, where it says so: by a column, or by the codes and
+# signs beside its numbers.
+
+# A table of what is known of each security: its `currency`; with the `column` it was taken from.
+currencies_told <- function(grid, found, numbers, security, name) {
+  columns <- names(grid$columns)
+  column <- columns[plain_name(columns) %in% currency_names &
+    !columns %in% c(found$date, found$security, found$read)][1L]
+  if (found$layout == "wide") {
+    told <- one_unit_each(numbers$units[found$read])
+    return(about_currency(found$read, told))
+  }
+  of <- security %||% factor(rep_len(name %||% NA_character_, length(grid$columns[[1L]])))
+  if (is.na(column)) {
+    # Of all rows that are read alike.
+    unit <- one_unit_each(numbers$units[found$read])
+    unit <- unit[!is.na(unit)]
+    if (length(unique(unit)) != 1L) return(NULL)
+    return(about_currency(levels(of), rep(unit[[1L]], nlevels(of))))
+  }
+  text <- currency_codes(grid, column)
+  pairs <- unique(data.frame(security = as.character(of), currency = text))
+  pairs <- pairs[!is.na(pairs$currency) & !is.na(pairs$security), ]
+  twice <- which(duplicated(pairs$security))
+  if (length(twice)) {
+    one <- pairs$security[twice[1L]]
+    own <- pairs$currency[pairs$security == one]
+    at <- which(as.character(of) == one & text %in% own[2L])[1L]
+    fail(
+      "currency",
+      sprintf("%s is quoted in %s in %s.", one, some(own), grid$origin),
+      where = sprintf("%s: %s, in column %s.", sentence_case(grid$place(at)), own[2L], column),
+      remedy = "A security has one currency: give the two quotations two names.",
+      security = one
+    )
+  }
+  made <- about_currency(
+    levels(of), pairs$currency[match(levels(of), pairs$security)]
+  )
+  if (!is.null(made)) attr(made, "column") <- column
+  made
+}
+
+# A code is one whatever its letters' case, but for those that tell pence from pounds by it.
+currency_codes <- function(grid, column) {
+  text <- trimmed(as.character(names_as_text(grid, column)))
+  text[lower_case(text) %in% c("", "na", "n/a", "null", "none", "-", "nan")] <- NA
+  ifelse(grepl("^[a-z]{3}$", text), toupper(text), text)
+}
+
+one_unit_each <- function(units) {
+  vapply(units, function(u) if (length(u) == 1L) u else NA_character_, "")
+}
+
+about_currency <- function(securities, currency) {
+  if (!length(securities) || all(is.na(currency))) return(NULL)
+  data.frame(
+    security = securities, name = NA_character_, currency = unname(currency),
+    group = NA_character_, benchmark = NA_character_
+  )
+}
+
+currency_remark <- function(about) {
+  if (is.null(attr(about, "column"))) return(NULL)
+  sprintf(
+    "currencies by column %s (%s)", attr(about, "column"),
+    some(unique(stats::na.omit(about$currency)))
+  )
+}
+
+# What several deliveries, or a delivery and a table of securities, say of the same security.
+about_of_all <- function(tables, securities, origin) {
+  tables <- Filter(Negate(is.null), tables)
+  if (!length(tables)) return(NULL)
+  all_of <- do.call(rbind, lapply(tables, function(t) {
+    attr(t, "column") <- NULL
+    t[about_columns]
+  }))
+  own <- all_of[!is.na(all_of$currency), ]
+  pairs <- unique(own[c("security", "currency")])
+  twice <- pairs$security[duplicated(pairs$security)]
+  if (length(twice)) {
+    fail(
+      "currency",
+      sprintf(
+        "%s is said to be in %s.", twice[1L], some(pairs$currency[pairs$security == twice[1L]])
+      ),
+      where = sprintf("In %s.", origin),
+      remedy = "Correct one of them: a security has one currency.",
+      security = twice[1L]
+    )
+  }
+  first <- function(column) {
+    known <- all_of[!is.na(all_of[[column]]), ]
+    known[[column]][match(securities, known$security)]
+  }
+  data.frame(
+    security = securities, name = first("name"), currency = first("currency"),
+    group = first("group"), benchmark = first("benchmark")
+  )
+}
+
+# A table of what is known of securities with all its columns.
+with_about_columns <- function(about) {
+  for (name in setdiff(about_columns, names(about))) about[[name]] <- NA_character_
+  about[!is.na(about$security), about_columns]
+}
