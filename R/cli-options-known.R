@@ -118,12 +118,12 @@ options_known <- c(options_of_books, options_of_days, options_of_feeds, list(
   horizon = list(
     takes = "H",
     help = c(
-      "periods (1); several, as 1,10 or 1:20",
-      worst = "how many returns a period has (1)",
+      "periods (1), or a time: \"10 days\", \"2 weeks\"; several, as 1,10 or 1:20",
+      worst = "how many returns a period has (1), or a time",
       replay = "over how many periods the moves of --shock take place (1)",
-      volatility = "forecast so many periods ahead, by garch"
+      volatility = "forecast so many periods (or a time) ahead, by garch"
     ),
-    read = function(x) numbers(x)
+    read = function(x) times(x)
   ),
   `horizon-by` = list(
     takes = "WAY",

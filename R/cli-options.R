@@ -30,6 +30,19 @@ numbers <- function(text) {
   if (length(ends)) as.numeric(ends[2L]):as.numeric(ends[3L]) else number(text)
 }
 
+# Periods, or times.
+times <- function(text) {
+  parts <- comma(text)
+  named <- vapply(parts, function(part) grepl("[a-z]", part, ignore.case = TRUE), NA)
+  if (!any(named)) return(numbers(text))
+  other <- parts[!vapply(parts, function(part) !is.null(parts_of_time(part)), NA)]
+  if (length(other)) {
+    fail("argument", sprintf("%s is no time.", shown(other[1L])),
+         remedy = "Times are such as \"10 days\", \"2 weeks\", \"1 month\".")
+  }
+  parts
+}
+
 number_or_name <- function(text) tryCatch(number(text), imbroglio_error = function(e) text)
 
 # "A=0.6,B=0.4", or the name of a file.

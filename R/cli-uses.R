@@ -26,6 +26,11 @@ methods_with <- function(option, command) {
 
 drawn_book <- function(o) isTRUE(o$draw) || !is.null(o$paths)
 
+# A time is several periods, for all that is known before the returns are.
+horizons_of <- function(o) {
+  if (is.character(o$horizon)) 2L else as.integer(o$horizon %||% 1L)
+}
+
 of_no_method <- function(what) {
   function(o, command) {
     chosen <- methods_chosen(o, command)
@@ -52,7 +57,7 @@ of_samples <- function(o, command) {
 of_chance <- function(o, command) {
   if (!command %in% c("var", "backtest") || drawn_book(o)) return(NULL)
   records <- var_methods()[intersect(methods_chosen(o, command), names(var_methods()))]
-  if (length(records) && !any_chance(records, as.integer(o$horizon %||% 1L))) {
+  if (length(records) && !any_chance(records, horizons_of(o))) {
     "nothing is drawn by the chosen methods"
   }
 }
@@ -221,7 +226,7 @@ idle_reasons <- list(
     command == "fit" || isTRUE(o$split)
   }, "it is of a --split"),
   overlapping = unless(function(o, command) {
-    (o$horizon %||% 1) > 1
+    any(horizons_of(o) > 1)
   }, "periods of one return share no day"),
   `keep-unfinished` = first_reason(
     of_given,
@@ -333,7 +338,7 @@ idle_reasons <- list(
     not_thresholds,
     not_split,
     not_drawn,
-    unless(function(o, command) any((o$horizon %||% 1) > 1), "the horizon is one period")
+    unless(function(o, command) any(horizons_of(o) > 1), "the horizon is one period")
   ),
   rank = first_reason(not_thresholds, of_rank),
   tail = function(o, command) {

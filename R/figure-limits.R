@@ -9,10 +9,13 @@ autoplot.imbroglio_limits <- function(object, ...) {
   table <- table[!is.na(table$use), ]
   if (!nrow(table)) fail("too_short", "There is no limit of which the state is known.")
   units <- vapply(known[table$measure], `[[`, "", "unit")
-  table$what <- paste(table$security, vapply(known[table$measure], `[[`, "", "title"), sep = ": ")
+  titles <- vapply(seq_len(nrow(table)), function(i) limit_title(table[i, ]), "")
+  table$what <- paste(table$security, titles, sep = ": ")
+  counted <- table[["unit"]] %||% rep(NA_character_, nrow(table))
   table$row <- factor(seq_len(nrow(table)), rev(seq_len(nrow(table))))
   written <- vapply(seq_len(nrow(table)), function(i) {
     writer <- unit_text[[units[i]]]
+    if (!is.na(counted[i])) writer <- function(x) money(x, counted_in(counted[i]))
     sprintf("%s of %s", writer(table$estimate[i]), writer(table$limit[i]))
   }, "")
   unknown <- table$state == "not measurable"

@@ -19,7 +19,7 @@
 #' @param per_year Periods a year, of all securities; by default each its own, see
 #'   [measure_volatility()].
 #' @param object,x A result of `fit_garch()`.
-#' @param horizon Up to how many periods ahead.
+#' @param horizon Up to how many periods, or what time, ahead.
 #' @param confidence Of the intervals of `tidy()`: the estimate and as many standard errors to
 #'   either side, within the bounds of the parameter.
 #' @param ... Must be empty.
@@ -159,7 +159,9 @@ glance.imbroglio_garch <- function(x, ...) {
 #' @export
 predict.imbroglio_garch <- function(object, horizon = 10L, ...) {
   refuse_others(...)
-  horizon <- check_horizon(horizon)
+  horizon <- check_horizon(horizon, list(
+    every = basis(object)$every, per_year = attr(object, "per_year")
+  ))
   rows <- rep(seq_len(nrow(object)), each = horizon)
   ahead <- rep(seq_len(horizon), nrow(object))
   long_run <- object$long_run[rows]^2

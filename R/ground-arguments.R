@@ -25,9 +25,6 @@ most_periods <- 10000L
 most_steps <- 2e9
 
 check_draws <- function(draws) check_whole(draws, "draws", most = most_draws)
-check_horizon <- function(horizon, several = FALSE) {
-  check_whole(horizon, "horizon", several = several, most = most_periods)
-}
 
 refuse_too_many_steps <- function(draws, horizon, holdings = 1L) {
   if (as.numeric(draws) * max(horizon) * holdings > most_steps) {

@@ -22,7 +22,7 @@
 #' @param book A book, of [as_portfolio()]. It is drawn as it is held today; the days are those
 #'   that all holdings have.
 #' @param level Confidence levels.
-#' @param horizon Periods, one whole number.
+#' @param horizon Periods, one whole number, or a time such as `"10 days"`.
 #' @param blocks `"none"`, `"fixed"` or `"stationary"`.
 #' @param block The (mean) length of the blocks, by default the cube root of the number of days.
 #' @param rank A convention of rank.
@@ -62,7 +62,7 @@ bootstrap_book <- function(book, level = 0.99, horizon = 1L, rank = "nearest",
                            draws = 10000L, seed = 1L, confidence = 0.95) {
   if (is_drawn(book)) return(over_drawings())
   book <- book_today(book)
-  horizon <- check_horizon(horizon)
+  horizon <- check_horizon(horizon, book$rhythm)
   blocks <- one_of(blocks, "blocks", block_kinds)
   ask <- asked(
     book$book$returns,

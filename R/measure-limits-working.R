@@ -4,9 +4,16 @@
 working_of.imbroglio_limits <- function(result, row) {
   this <- row_of_result(result, row)
   ask <- attr(result, "ask")
-  line <- list(of = this$security, measure = this$measure)
+  line <- c(list(of = this$security), this[setdiff(same_limit, c("of", "unit"))])
+  line$unit <- this[["unit"]] %||% NA_character_
   made <- limit_steps(line, ask, this)
   made$steps <- estimate_over_drawings(made$steps, line, ask)
+  if (!is.na(line$unit)) {
+    made$steps <- c(renamed_steps(made$steps, c(estimate = "fraction")), list(
+      entered("worth", worth_of_limit(line, ask), "what is held of it", "money"),
+      step("estimate", quote(fraction * worth), "in money", "money")
+    ))
+  }
   record <- limit_measures()[[this$measure]]
   size <- if (record$depth) {
     quote(-estimate)
@@ -67,25 +74,69 @@ limit_steps <- function(line, ask, this) {
     ))
   }
   returns <- limited_returns(line, ask)
-  if (line$measure == "loss") {
-    sample <- rows_of_security(returns, colnames(returns$values)[1L])
-    last <- quote(value_at(return, count(return)))
-    loss <- if (returns$kind == "log") bquote(1 - exp(.(last))) else bquote(0 - .(last))
-    return(list(
-      rows = list(sample$rows),
-      steps = c(sample$steps, list(step("estimate", loss, "loss of the last period", "fraction")))
-    ))
-  }
+  if (line$measure == "loss") return(lost_steps(line, returns))
   if (line$measure == "fall") {
     found <- drawdown_series(returns)
     made <- working_of(found, nrow(found))
     made$steps <- named_estimate(made$steps, "drawdown")
     return(made)
   }
-  found <- suppressWarnings(roll_measures(
-    returns, line$measure, ask$window,
+  if (!is.na(line$period)) {
+    returns <- suppressMessages(
+      as_returns(returns, kind = returns$kind, every = line$period), classes = "imbroglio_note"
+    )
+  }
+  quiet <- function(e) suppressWarnings(e, classes = "imbroglio_warning")
+  ahead <- line$measure %in% in_time_ahead
+  periods <- if (ahead) periods_of_limit(line, returns) else 1L
+  if (ahead && !(line$method == "historical" && (periods == 1L || returns$kind != "log"))) {
+    last <- stats::window(returns, last = count(line$window, "return"))
+    found <- quiet(measure_var(last, line$level, periods, line$method))
+    made <- working_of(found, 1L)
+    made$steps <- renamed_steps(made$steps, stats::setNames("estimate", line$measure))
+    return(made)
+  }
+  found <- quiet(roll_measures(
+    returns, line$measure, line$window,
     benchmark = if (rolling_measures()[[line$measure]]$beside) ask$benchmark,
-    level = ask$level
-  ), classes = "imbroglio_warning")
-  working_of(found, nrow(found))
+    level = if (is.na(line$level)) 0.99 else line$level
+  ))
+  made <- working_of(found, nrow(found))
+  if (periods > 1L) {
+    made$choices <- c(made$choices, list(
+      chosen("horizon", sprintf("periods that %s are", line$horizon), periods, "count")
+    ))
+    made$steps <- c(renamed_steps(made$steps, c(estimate = "one_period")), list(step(
+      "estimate", quote(one_period * sqrt(horizon)), "over the horizon, by its root", "fraction"
+    )))
+  }
+  made
+}
+
+# The loss over the time that ends on the last date.
+lost_steps <- function(line, returns) {
+  there <- which(!is.na(returns$values[, 1L]))
+  dates <- returns$dates[there]
+  n <- if (grepl(" to date$", line$period)) {
+    part <- frequencies[[sub(" to date$", "", line$period)]]$period(dates)
+    sum(part == part[length(part)])
+  } else {
+    periods_of_limit(line, returns, line$period)
+  }
+  sample <- rows_of_security(
+    returns, colnames(returns$values)[1L], from = dates[length(dates) - n + 1L]
+  )
+  lost <- if (returns$kind == "profit") {
+    quote(0 - sum(return))
+  } else if (returns$kind == "log") {
+    quote(1 - exp(sum(return)))
+  } else {
+    quote(1 - exp(sum(ln(1 + return))))
+  }
+  list(
+    rows = list(sample$rows),
+    steps = c(sample$steps, list(step(
+      "estimate", lost, paste("loss of", line$period), "fraction"
+    )))
+  )
 }

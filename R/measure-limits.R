@@ -81,7 +81,7 @@ check_limits <- function(x, limits, window = 250L, level = 0.99, benchmark = NUL
   }
   book <- books[[1L]]
   subjects <- if (is.null(book)) take_returns(x) else book$returns
-  table <- limits_of_each(table, book, subjects)
+  table <- limits_of_each(with_usual_choices(table, window, level), book, subjects)
   age <- age_of(subjects$dates, check_date(today, "today"))
   stale <- check_stale(stale)
   beside <- table$measure[vapply(known[table$measure], `[[`, NA, "beside")]
@@ -97,6 +97,7 @@ check_limits <- function(x, limits, window = 250L, level = 0.99, benchmark = NUL
   in_order <- order(match(columns$state, limit_states))
   columns <- lapply(columns, `[`, in_order)
   columns$was <- states_before(before, columns)
+  if (all(is.na(columns$unit))) columns$unit <- NULL
   about <- limits_basis(ask, book, subjects, benchmark)
   made <- new_result(columns, "limits", about, subjects)
   attr(made, "ask") <- ask
@@ -155,8 +156,7 @@ limits_of_each <- function(table, book, returns) {
   })
   table <- do.call(rbind, rows)
   # A limit of one security goes before that of each.
-  twice <- duplicated(table[c("of", "measure")]) |
-    duplicated(table[c("of", "measure")], fromLast = TRUE)
+  twice <- duplicated(table[same_limit]) | duplicated(table[same_limit], fromLast = TRUE)
   named <- paste(table$of, table$measure)
   counts <- vapply(rows, nrow, 0L)
   of_each <- rep(counts > 1L, counts)
@@ -171,7 +171,7 @@ limits_of_each <- function(table, book, returns) {
     )
   }
   if (any(is_book)) table$of[is_book] <- book$name
-  again <- which(duplicated(table[c("of", "measure")]))[1L]
+  again <- which(duplicated(table[same_limit]))[1L]
   if (!is.na(again)) {
     both <- which(table$of == table$of[again] & table$measure == table$measure[again])
     fail(
@@ -190,9 +190,43 @@ limits_of_each <- function(table, book, returns) {
   table
 }
 
+# What a line does not say: a day, the level and the window of the call, historical.
+with_usual_choices <- function(table, window, level) {
+  ahead <- table$measure %in% in_time_ahead
+  rolled <- table$measure %in% names(rolling_measures())
+  usual <- function(x, where, value) ifelse(is.na(x) & where, value, x)
+  table$horizon <- usual(table$horizon, ahead, "1 day")
+  # A number alone is of days: those of a limit do not hang on how often a fund is priced.
+  table$horizon <- ifelse(
+    grepl("^ *[0-9]+ *$", table$horizon),
+    count(as.numeric(table$horizon), "day"), table$horizon
+  )
+  table$level <- usual(table$level, ahead, level)
+  table$method <- usual(table$method, ahead, "historical")
+  table$window <- as.integer(usual(table$window, rolled, window))
+  table$period <- usual(table$period, table$measure == "loss", "1 day")
+  table
+}
+
+# What is limited, with the choices that tell it from others.
+limit_title <- function(line) {
+  title <- limit_measures()[[line$measure]]$title
+  if (line$measure %in% in_time_ahead) {
+    return(sprintf(
+      "%s of %s at %s%s", title, line$horizon, unit_text$level(line$level),
+      if (line$method == "historical") "" else sprintf(" by %s", line$method)
+    ))
+  }
+  if (line$measure == "loss") {
+    return(sprintf("Loss of %s", sub("^1 ", "the last ", sub("^([a-z].*)", "the \\1", line$period))))
+  }
+  if (is.na(line$period)) title else sprintf("%s by %s returns", title, adverb_of(line$period))
+}
+
 state_of_limit <- function(line, ask, known) {
   record <- known[[line$measure]]
   series <- limited_over_drawings(line, ask)
+  if (!is.na(line$unit)) series$estimate <- series$estimate * worth_of_limit(line, ask)
   estimate <- series$estimate[length(series$estimate)]
   size <- function(x) if (record$depth) -x else if (line$measure == "weight") abs(x) else x
   # A number that is the limit but for its last digits is at it.
@@ -236,8 +270,37 @@ state_of_limit <- function(line, ask, known) {
     over = (size(estimate) - line$limit) * if (record$wrong == "above") 1 else -1,
     since = since,
     trade = trade$words %||% NA_character_,
-    after = trade$after %||% NA_real_
+    after = trade$after %||% NA_real_,
+    horizon = line$horizon,
+    level = line$level,
+    method = line$method,
+    window = line$window,
+    period = line$period,
+    unit = line$unit
   )
+}
+
+# What is held of what a limit in money is of.
+worth_of_limit <- function(line, ask) {
+  book <- ask$book
+  if (is.null(book$value)) {
+    fail(
+      "limits", sprintf("A limit of %s in money is of a book whose value is known.", line$measure),
+      remedy = "Give shares or values; of weights `value`."
+    )
+  }
+  counted <- book$currency
+  if (line$unit != "money" && !is.null(counted) && line$unit != counted) {
+    fail("limits", sprintf("The limit of %s is in %s, the book in %s.", line$measure, line$unit,
+                           counted))
+  }
+  if (line$of %in% book$name) return(book$value)
+  members <- if (startsWith(line$of, "group:")) {
+    expand_groups(line$of, ask$returns$prices)
+  } else {
+    line$of
+  }
+  abs(sum(book$weights[book$security %in% members])) * book$value
 }
 
 limit_states <- c("broken", "not measurable", "near", "within", "unknown")
@@ -272,24 +335,81 @@ limited_over_drawings <- function(line, ask) {
 limited_series <- function(line, ask) {
   if (line$measure %in% of_book_only) return(book_number(line, ask))
   returns <- limited_returns(line, ask)
-  if (line$measure == "loss") {
-    there <- which(!is.na(returns$values[, 1L]))
-    lost <- as_loss(returns$values[there, 1L], returns$kind == "log")
-    return(list(to = returns$dates[there], estimate = lost))
-  }
+  if (line$measure == "loss") return(lost_over(line, returns))
   if (line$measure == "fall") {
     found <- drawdown_series(returns)
     return(list(to = found$date, estimate = found$drawdown))
   }
-  if (max(core_observed(returns$values)) < ask$window) {
+  if (!is.na(line$period)) {
+    returns <- suppressMessages(
+      as_returns(returns, kind = returns$kind, every = line$period), classes = "imbroglio_note"
+    )
+  }
+  periods <- if (line$measure %in% in_time_ahead) periods_of_limit(line, returns)
+  if (max(core_observed(returns$values)) < line$window) {
     return(list(to = max(returns$dates), estimate = NA_real_))
   }
+  by_root <- line$method %in% "historical" && (periods == 1L || returns$kind != "log")
+  if (line$measure %in% in_time_ahead && !by_root) return(latest_loss(line, returns, periods))
   found <- suppressMessages(roll_measures(
-    returns, line$measure, ask$window,
+    returns, line$measure, line$window,
     benchmark = if (rolling_measures()[[line$measure]]$beside) ask$benchmark,
-    level = ask$level
+    level = if (is.na(line$level)) 0.99 else line$level
   ), classes = "imbroglio_note")
-  list(to = found$to, estimate = found$estimate)
+  list(to = found$to, estimate = found$estimate * sqrt(periods %||% 1L))
+}
+
+# The periods of the returns that the time of a limit is.
+periods_of_limit <- function(line, returns, time = line$horizon) {
+  what <- sprintf("The limit of %s of %s", line$measure, line$of)
+  tryCatch(
+    periods_of_time(time, returns$rhythm, what),
+    imbroglio_error_argument = function(e) {
+      every <- adverb_of(every_of_all(returns$rhythm))
+      fail(
+        "limits",
+        sprintf("%s is of %s, and its returns are %s.", what, time, every),
+        remedy = sprintf(paste(
+          "Write its %s as they are priced, such as 1 %s; or take a book with a fund that is",
+          "priced less often by `between = \"bridged\"`."
+        ), if (line$measure == "loss") "period" else "horizon", every_of_all(returns$rhythm))
+      )
+    }
+  )
+}
+
+# By methods whose past is not measured day by day: how it stands now.
+latest_loss <- function(line, returns, periods) {
+  last <- stats::window(returns, last = count(line$window, "return"))
+  found <- suppressWarnings(suppressMessages(
+    measure_var(last, line$level, periods, line$method), classes = "imbroglio_note"
+  ), classes = "imbroglio_warning")
+  list(to = max(returns$dates), estimate = found[[line$measure]][1L])
+}
+
+# The loss over a time that ends on each date, or since the end of the last month or year.
+lost_over <- function(line, returns) {
+  there <- which(!is.na(returns$values[, 1L]))
+  dates <- returns$dates[there]
+  adds <- returns$kind == "profit"
+  grown <- returns$values[there, 1L]
+  if (returns$kind == "simple") grown <- log1p(grown)
+  if (grepl(" to date$", line$period)) {
+    part <- frequencies[[sub(" to date$", "", line$period)]]$period(dates)
+    over <- stats::ave(grown, part, FUN = cumsum)
+  } else {
+    n <- periods_of_limit(line, returns, line$period)
+    if (length(grown) < n) return(list(to = max(dates), estimate = NA_real_))
+    if (n == 1L) {
+      lost <- as_loss(returns$values[there, 1L], returns$kind == "log")
+      return(list(to = dates, estimate = lost))
+    }
+    sums <- cumsum(grown)
+    ends <- n:length(grown)
+    over <- sums[ends] - c(0, sums)[ends - n + 1L]
+    dates <- dates[ends]
+  }
+  list(to = dates, estimate = if (adds) -over else -expm1(over))
 }
 
 limited_returns <- function(line, ask) {
@@ -351,10 +471,11 @@ book_number <- function(line, ask) {
   list(to = max(today()$dates), estimate = estimate)
 }
 
-# The state of the same limits before, by what they are of and their measure.
+# The state of the same limits before, by what they are of, their measure and its choices.
 states_before <- function(before, columns) {
   none <- rep(NA_character_, length(columns$measure))
   if (is.null(before)) return(none)
+  keys <- c("security", "measure", "horizon", "level", "period", "unit")
   if (is.character(before)) {
     grid <- one_grid(before, "the limits of before")
     if (!all(c("security", "measure", "state") %in% names(grid$columns))) {
@@ -364,11 +485,17 @@ states_before <- function(before, columns) {
         remedy = "They are what this gave then, written as CSV."
       )
     }
-    before <- lapply(
-      stats::setNames(nm = c("security", "measure", "state")),
-      function(name) as.character(names_as_text(grid, name))
-    )
+    there <- intersect(c(keys, "state"), names(grid$columns))
+    before <- lapply(stats::setNames(nm = there), function(name) {
+      as.character(names_as_text(grid, name))
+    })
   }
-  at <- match(paste(columns$security, columns$measure), paste(before$security, before$measure))
-  as.character(before$state)[at]
+  keys <- intersect(keys, intersect(names(before), names(columns)))
+  key_of <- function(table) {
+    do.call(paste, c(lapply(keys, function(name) {
+      text <- as.character(table[[name]])
+      replace(text, is.na(text) | text == "NA", "")
+    }), sep = "\r"))
+  }
+  as.character(before$state)[match(key_of(columns), key_of(before))]
 }

@@ -16,7 +16,7 @@
 #' @param moves Simple returns by security: `c(BAYALL = -0.1, BAYMETAL = 0.05)`. They may be
 #'   holdings or other securities of the table.
 #' @param by How they are carried: `"conditional"` or `"beta"`.
-#' @param horizon Over how many periods the moves take place.
+#' @param horizon Over how many periods, or what time, the moves take place.
 #' @param confidence Of the interval.
 #' @return A table: a row for each security whose move is given, then for each other holding, the
 #'   one that would cost most first, and one for the book (last): `security`, `given`, `weight`,
@@ -39,9 +39,9 @@ shock_book <- function(book, moves, by = c("conditional", "beta"), horizon = 1L,
                        confidence = 0.95) {
   if (is_drawn(book)) return(over_drawings())
   by <- one_of(by, "by", c("conditional", "beta"))
-  horizon <- check_horizon(horizon)
   confidence <- check_fraction(confidence, "confidence")
   today <- book_today(book)
+  horizon <- check_horizon(horizon, today$rhythm)
   moves <- check_moves(moves, colnames(book$returns$values), by)
   sample <- returns_for_shock(book, names(moves))
   carried <- carried_moves(sample$r, names(moves), moves, by, horizon)

@@ -30,7 +30,8 @@
 #' @inheritParams bootstrap_book
 #' @inheritParams measure_var
 #' @param level Confidence levels.
-#' @param horizon Periods, one whole number. Each method goes its own way to it.
+#' @param horizon Periods, one whole number, or a time such as `"10 days"`. Each method goes its
+#'   own way to it.
 #' @param rank A convention of rank.
 #' @return A table, for each method and level a row for each holding and one for the book (last):
 #'   `security`, `weight`, `level`, `horizon`, `method`, `split_by`, `var_alone` (of the book: the
@@ -51,7 +52,7 @@ split_var <- function(book, level = 0.99, horizon = 1L, method = "historical", r
                       seed = 1L) {
   if (is_drawn(book)) return(over_drawings())
   book <- book_today(book)
-  horizon <- check_horizon(horizon)
+  horizon <- check_horizon(horizon, book$rhythm)
   records <- check_methods(method)
   ask <- asked(book$book$returns, level, decay, half_life, tail, block, draws, seed, rank = rank)
   if (any_chance(records, horizon)) refuse_too_many_steps(ask$draws, horizon, ncol(book$r))

@@ -80,7 +80,9 @@
 #'
 #' @param returns A returns table, or a price table, whose simple returns are taken.
 #' @param level Confidence levels, fractions such as 0.99.
-#' @param horizon Periods, one or several whole numbers.
+#' @param horizon Periods, one or several whole numbers; or times: `"10 days"`, `"2 weeks"`,
+#'   `"1 month"`. A time is over the periods of what is measured, in whole ones of them, which is
+#'   noted; one that is more than a tenth away from whole ones is refused.
 #' @param method One or several methods, see below.
 #' @param rank Conventions of rank, one or several, of the methods that take a rank: see below.
 #' @param horizon_by How a horizon is reached, see below. `NULL`: each method's own way.
@@ -132,7 +134,7 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
                         errors = c("model", "sandwich"), confidence = 0.95) {
   if (is_drawn(returns)) return(over_drawings())
   returns <- take_returns(returns, profits = TRUE, held = "today")
-  horizon <- check_horizon(horizon, several = TRUE)
+  horizon <- check_horizon(horizon, returns$rhythm, several = TRUE)
   records <- check_methods(method)
   errors <- check_errors(one_of(errors, "errors", c("model", "sandwich")), records)
   check_choice(rank, "rank", rank_conventions, several = TRUE)
@@ -335,6 +337,7 @@ var_choices <- function(records, horizon, ways, rank, ask) {
         paste(unique(unlist(ways)), collapse = ", ")
       )
     },
+    if (!is.null(attr(horizon, "asked"))) c("horizon asked" = attr(horizon, "asked")),
     if (!is.null(ask$decay)) c(decay = format(ask$decay)),
     if ("tail" %in% unlist(lapply(records, `[[`, "options"))) c(tail = format(ask$tail)),
     if (!is.null(ask$block)) c(block = format(ask$block)),

@@ -71,3 +71,26 @@ days_by <- function(dates, by, ..., most = 10L) {
   columns <- lapply(list(...), `[`, first)
   do.call(data.frame, c(list(date = dates[first]), columns, list(check.names = FALSE)))
 }
+
+# Steps by other names, wherever they are used. `names_of`: the new, by the old.
+renamed_steps <- function(steps, names_of) {
+  called <- lapply(names_of, as.name)
+  renamed <- function(e) {
+    if (is.list(e)) return(lapply(e, renamed))
+    if (is.null(e)) NULL else do.call(substitute, list(e, called))
+  }
+  by_name <- function(x) {
+    known <- x %in% names(names_of)
+    x[known] <- names_of[x[known]]
+    unname(x)
+  }
+  lapply(Filter(Negate(is.null), steps), function(s) {
+    if (!is.null(s$expression)) s$expression <- renamed(s$expression)
+    s$others <- lapply(s$others, function(other) {
+      if (is.list(other)) stats::setNames(renamed(other), by_name(names(other))) else renamed(other)
+    })
+    s$proof <- by_name(s$proof)
+    s$name <- by_name(s$name)
+    s
+  })
+}

@@ -18,7 +18,7 @@
 #'
 #' @param returns A returns table, a price table, whose simple returns are taken, or a book.
 #' @param worst,best How many of the worst, and of the best, of each security.
-#' @param horizon The length of a period, in returns.
+#' @param horizon The length of a period, in returns, or a time such as `"2 weeks"`.
 #' @param overlapping Whether periods may share days.
 #' @param benchmark `NULL`, or one security of the table (or a table that holds one) whose return
 #'   from the same close to the same close stands beside.
@@ -51,7 +51,7 @@ worst_periods <- function(returns, worst = 5L, best = 0L, horizon = 1L, overlapp
   worst <- check_whole(worst, "worst", least = 0L)
   best <- check_whole(best, "best", least = 0L)
   if (worst + best == 0L) fail("argument", "`worst` and `best` are both 0.")
-  horizon <- check_horizon(horizon)
+  horizon <- check_horizon(horizon, returns$rhythm)
   level <- check_fraction(level, "level")
   window <- check_whole(window, "window", least = 2L)
   warn_few_beyond(window, level)

@@ -128,6 +128,8 @@ known_columns <- list(
   method = list(label = "method", unit = "text"),
   level = list(label = "level", unit = "level"),
   horizon = list(label = "horizon", unit = "count"),
+  period = list(label = "period", unit = "text", optional = TRUE),
+  unit = list(label = "in", unit = "text", optional = TRUE),
   horizon_by = list(label = "by", unit = "text"),
   var = list(label = "VaR", unit = "fraction"),
   es = list(label = "ES", unit = "fraction"),
@@ -388,6 +390,7 @@ written_by_measure <- function(table) {
     unit <- vapply(table$measure, function(m) known[[m]]$unit %||% "number", "")
     # Differences of percentages.
     if (startsWith(name, "difference")) unit[unit %in% c("fraction", "share")] <- "points"
+    unit[!is.na(table[["unit"]] %||% NA)] <- "money"
     table[[name]] <- vapply(seq_along(unit), function(i) {
       unit_text[[unit[i]]](table[[name]][i])
     }, "")

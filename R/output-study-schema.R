@@ -73,7 +73,15 @@ study_keys <- function() {
       "confidence levels of value at risk",
       list(type = "number", exclusiveMinimum = 0, exclusiveMaximum = 1)
     ),
-    horizons = several_key("periods ahead", whole_schema(minimum = 1L)),
+    horizons = list(
+      says = "how far ahead: periods, or times such as \"10 days\"",
+      schema = list(anyOf = list(
+        whole_schema(minimum = 1L), list(type = "string"),
+        list(type = "array", minItems = 1L, items = list(anyOf = list(
+          whole_schema(minimum = 1L), list(type = "string")
+        )))
+      ))
+    ),
     methods = several_key("methods of value at risk", name),
     window = whole_key("returns of a rolling window", minimum = 2L),
     per_year = number_key("periods a year, where it is not by convention", exclusiveMinimum = 0),

@@ -67,24 +67,27 @@ words_of.imbroglio_limits <- function(result) {
   vapply(seq_len(nrow(table)), function(i) {
     line <- table[i, ]
     record <- known[[line$measure]]
+    title <- limit_title(line)
+    unit <- line[["unit"]] %||% NA
     writer <- unit_text[[record$unit]]
+    if (!is.na(unit)) writer <- function(x) money(x, counted_in(unit))
     if (line$state == "unknown") {
-      return(sprintf("%s. %s is not known: too few returns.", line$security, record$title))
+      return(sprintf("%s. %s is not known: too few returns.", line$security, title))
     }
     if (line$state == "not measurable") {
       return(sprintf(
         "%s. %s is not measurable as of now: its numbers end on %s, at %s of a limit of %s.",
-        line$security, record$title, line$to, writer(line$estimate), writer(line$limit)
+        line$security, title, line$to, writer(line$estimate), writer(line$limit)
       ))
     }
-    said <- sprintf("%s. %s %s", line$security, record$title, writer(line$estimate))
+    said <- sprintf("%s. %s %s", line$security, title, writer(line$estimate))
     said <- paste0(said, switch(
       line$state,
       broken = sprintf(
         " is %s its limit of %s by %s%s",
         if (record$wrong == "above") "over" else "under",
         writer(line$limit),
-        difference_words(line$over, record$unit),
+        if (is.na(unit)) difference_words(line$over, record$unit) else money(line$over, counted_in(unit)),
         since_words(line$since)
       ),
       near = sprintf(
@@ -102,6 +105,9 @@ words_of.imbroglio_limits <- function(result) {
     paste0(said, ".")
   }, "")
 }
+
+# Of a limit that says only that it is in money the currency is not said.
+counted_in <- function(unit) if (!unit %in% "money") unit
 
 since_words <- function(since) if (is.na(since)) "" else sprintf(" since %s", since)
 

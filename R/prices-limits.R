@@ -4,17 +4,25 @@ limit_columns <- list(
   of = c("of", "security", "holding", "subject"),
   measure = "measure",
   warn = c("warn", "warnat", "warning"),
-  limit = c("limit", "limitat", "most", "atmost")
+  limit = c("limit", "limitat", "most", "atmost"),
+  horizon = "horizon",
+  level = c("level", "confidence"),
+  method = "method",
+  window = c("window", "lookback"),
+  period = c("period", "every")
 )
 
-# `known`: the records of the measures, by name. Gives `of`, `measure`, `warn`, `limit`.
+limit_needs <- c("of", "measure", "limit")
+
+# `known`: the records of the measures, by name. Gives `of`, `measure`, `warn`, `limit`, the choices
+# of each, missing where nothing is said, and the currency of a limit in money (`unit`).
 read_limits <- function(source, known) {
   measures <- names(known)
   units <- vapply(known, `[[`, "", "unit")
   grid <- one_grid(source, "the limits")
   headings <- plain_name(names(grid$columns))
   column <- vapply(limit_columns, function(known) match(TRUE, headings %in% known), 0L)
-  lacking <- names(column)[is.na(column) & names(column) != "warn"]
+  lacking <- limit_needs[is.na(column[limit_needs])]
   if (length(lacking)) {
     fail(
       "limits",
@@ -29,7 +37,8 @@ read_limits <- function(source, known) {
   }
   text <- lapply(stats::setNames(nm = names(column)), function(name) {
     if (is.na(column[[name]])) return(rep(NA_character_, length(grid$columns[[1L]])))
-    trimmed(as.character(names_as_text(grid, names(grid$columns)[column[[name]]])))
+    cells <- trimmed(as.character(names_as_text(grid, names(grid$columns)[column[[name]]])))
+    replace(cells, !nzchar(cells), NA_character_)
   })
   place <- function(rows) sentence_case(grid$place(rows))
   if (!length(text$of)) fail("limits", sprintf("There is no limit in %s.", grid$origin))
@@ -50,16 +59,21 @@ read_limits <- function(source, known) {
         sprintf("There are %s.", some(measures, 30L))
     )
   }
-  refuse_bare_percents(text, measure, units[measure], place)
+  unit <- money_of_limits(text, measure, place)
+  for (name in c("warn", "limit")) text[[name]] <- without_money(text[[name]], unit)
+  plain <- lapply(text, function(x) replace(x, !is.na(unit), NA))
+  refuse_bare_percents(plain, measure, units[measure], place)
   table <- data.frame(
     of = text$of,
     measure = measure,
     warn = limit_numbers(text$warn, place),
-    limit = limit_numbers(text$limit, place)
+    limit = limit_numbers(text$limit, place),
+    choices_of_limits(text, measure, place),
+    unit = unit
   )
   refuse_strange_limits(table, text, known, place)
-  note_bare_fractions(table, text, units[measure], grid$origin)
-  twice <- which(duplicated(table[c("of", "measure")]))
+  note_bare_fractions(table, plain, units[measure], grid$origin)
+  twice <- which(duplicated(table[same_limit]))
   if (length(twice)) {
     fail(
       "limits",
@@ -169,4 +183,115 @@ limit_numbers <- function(text, place) {
     )
   }
   value
+}
+
+# Two lines that agree in these limit the same.
+same_limit <- c("of", "measure", "horizon", "level", "method", "window", "period", "unit")
+
+in_time_ahead <- c("var", "es")
+in_money <- c("var", "es", "loss")
+
+# What a limit is measured by, where its line says so.
+choices_of_limits <- function(text, measure, place) {
+  refuse <- function(i, problem, remedy = NULL) {
+    fail("limits", problem, where = sprintf("%s.", place(i)), remedy = remedy)
+  }
+  for (name in c("horizon", "level", "method")) {
+    other <- which(!is.na(text[[name]]) & !measure %in% in_time_ahead)
+    if (length(other)) {
+      refuse(other[1L], sprintf(
+        "A limit of %s has no %s: it is of %s.", measure[other[1L]], name, some(in_time_ahead)
+      ))
+    }
+  }
+  for (i in which(!is.na(text$horizon))) {
+    if (is.null(parts_of_time(text$horizon[i]))) {
+      refuse(i, sprintf("%s is no horizon.", shown(text$horizon[i])), "Write 1 day, 10 days.")
+    }
+  }
+  level <- limit_numbers(text$level, place)
+  wrong <- which(!is.na(level) & (level <= 0 | level >= 1))
+  if (length(wrong)) {
+    refuse(wrong[1L], sprintf("%s is no level.", text$level[wrong[1L]]), "Write 0.99, or 99%.")
+  }
+  known <- names(var_methods())
+  method <- lower_case(gsub("[ _]", "-", text$method))
+  wrong <- which(!is.na(method) & !method %in% known)
+  if (length(wrong)) {
+    refuse(
+      wrong[1L], sprintf("There is no method %s.", text$method[wrong[1L]]),
+      did_you_mean(method[wrong[1L]], known) %||% sprintf("There are %s.", some(known, 30L))
+    )
+  }
+  window <- limit_numbers(text$window, place)
+  wrong <- which(!is.na(window) & (window != round(window) | window < 2 | window > 1e6))
+  if (length(wrong)) {
+    refuse(wrong[1L], sprintf("%s is no window of returns.", text$window[wrong[1L]]))
+  }
+  period <- vapply(seq_along(measure), function(i) {
+    period_of_limit(text$period[i], measure[i], function(...) refuse(i, ...))
+  }, "")
+  data.frame(
+    horizon = text$horizon, level = level, method = method, window = as.integer(window),
+    period = period
+  )
+}
+
+# Of a loss the time it is over, of others the period of the returns.
+period_of_limit <- function(text, measure, refuse) {
+  if (is.na(text)) return(NA_character_)
+  plain <- lower_case(text)
+  to_date <- c("month to date", "quarter to date", "year to date")
+  if (measure == "loss") {
+    if (plain %in% to_date || !is.null(parts_of_time(plain))) return(plain)
+    refuse(sprintf("%s is no time of a loss.", shown(text)), sprintf(
+      "Write 1 day, 1 week, 5 days, or %s.", some(to_date)
+    ))
+  }
+  if (measure %in% c(of_book_only, "fall", "drawdown")) {
+    refuse(sprintf("A limit of %s has no period.", measure))
+  }
+  every <- sub("s$", "", sub("^1 ", "", plain))
+  every <- c(names(frequencies), every)[match(
+    plain, vapply(frequencies, `[[`, "", "adverb"), length(frequencies) + 1L
+  )]
+  if (!every %in% names(frequencies)) {
+    refuse(sprintf("%s is no period of returns.", shown(text)), sprintf(
+      "There are %s.", some(names(frequencies), 10L)
+    ))
+  }
+  every
+}
+
+money_pattern <- "^([-+]?[0-9][0-9,]*([.][0-9]+)?) *([A-Za-z]{3}|money)$"
+
+# The currency that a limit is in, or "money"; NA of all others.
+money_of_limits <- function(text, measure, place) {
+  unit_in <- function(x) ifelse(grepl(money_pattern, x), sub(money_pattern, "\\3", x), NA)
+  unit <- unit_in(text$limit)
+  other <- which(!is.na(unit) & !measure %in% in_money)
+  if (length(other)) {
+    fail(
+      "limits", sprintf("A limit of %s is not in money.", measure[other[1L]]),
+      where = sprintf("%s.", place(other[1L])),
+      remedy = sprintf("%s are.", some(in_money))
+    )
+  }
+  warned <- unit_in(text$warn)
+  differ <- which(!is.na(text$warn) & !mapply(identical, warned, unit))
+  if (length(differ)) {
+    fail(
+      "limits",
+      sprintf(
+        "The warning, %s, is not in what the limit is in, %s.", text$warn[differ[1L]],
+        text$limit[differ[1L]]
+      ),
+      where = sprintf("%s.", place(differ[1L]))
+    )
+  }
+  unit
+}
+
+without_money <- function(text, unit) {
+  ifelse(is.na(unit), text, gsub(",", "", sub(money_pattern, "\\1", text), fixed = TRUE))
 }

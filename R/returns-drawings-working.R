@@ -41,31 +41,12 @@ with_drawings <- function(steps, names_of, drawings, row, earlier = NULL) {
   own <- intersect(vapply(steps, `[[`, "", "name"), names_of)
   before <- Filter(Negate(is.null), earlier)
   known <- union(own, intersect(vapply(before, `[[`, "", "name"), names_of))
-  called <- stats::setNames(lapply(drawing_name(known, 1L), as.name), known)
-  renamed <- function(e) {
-    if (is.list(e)) return(lapply(e, renamed))
-    if (is.null(e)) NULL else do.call(substitute, list(e, called))
-  }
-  unlist(lapply(steps, function(s) {
-    name <- s$name
-    if (!is.null(s$expression)) s$expression <- renamed(s$expression)
-    s$others <- lapply(s$others, function(other) {
-      if (is.list(other)) stats::setNames(renamed(other), named_as(names(other), called)) else {
-        renamed(other)
-      }
-    })
-    s$proof <- named_as(s$proof, called)
-    if (!name %in% own) return(list(s))
-    s$name <- drawing_name(name, 1L)
+  renamed <- renamed_steps(steps, stats::setNames(drawing_name(known, 1L), known))
+  unlist(Map(function(s, was) {
+    if (!was %in% own) return(list(s))
     s$words <- paste0(s$words, ", of the first drawing")
-    c(list(s), steps_over_drawings(name, drawings, row, s$unit))
-  }), FALSE)
-}
-
-named_as <- function(names_of, called) {
-  known <- names_of %in% names(called)
-  names_of[known] <- vapply(called[names_of[known]], as.character, "")
-  names_of
+    c(list(s), steps_over_drawings(was, drawings, row, s$unit))
+  }, renamed, vapply(steps, `[[`, "", "name")), FALSE)
 }
 
 steps_over_drawings <- function(name, drawings, row, unit) {

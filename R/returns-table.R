@@ -393,5 +393,12 @@ window.imbroglio_returns <- function(x, start = NULL, end = NULL, last = NULL, d
   }
   if (first > 1L) x$start[] <- x$dates[first - 1L]
   x$prices <- NULL
+  # What paths are drawn from, and what a working begins with, is cut alike.
+  if (!is.null(x$today)) {
+    days <- x$today$dates %in% x$dates[keep]
+    x$today$r <- x$today$r[days, , drop = FALSE]
+    x$today$dates <- x$today$dates[days]
+    if (first > 1L) x$today$start <- x$dates[first - 1L]
+  }
   altered(x, dates = x$dates[keep], values = x$values[keep, , drop = FALSE])
 }

@@ -177,7 +177,10 @@ rows_of_book <- function(returns, from = NULL, to = NULL, name = "return") {
   today <- returns$today
   short <- unique_names(today$security)
   series <- stats::setNames(today$security, paste0(short, "_"))
-  made <- rows_of_several(today$book$returns, series, from, to, kind = "simple")
+  days <- range(today$dates)
+  made <- rows_of_several(
+    today$book$returns, series, from %||% days[1L], to %||% days[2L], kind = "simple"
+  )
   held <- lapply(seq_along(short), function(j) {
     entered(
       paste0(short[j], "_weight"),
