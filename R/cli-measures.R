@@ -136,14 +136,21 @@ returns_command <- function() {
     takes = "FILE...",
     options = c(
       choose, "every", "keep-unfinished", "kind", "measured", "window", "min-obs", "per-year",
-      "risk-free", book, hand_on
+      "risk-free", "split", "over", "by", "held-by-date", book, hand_on
     ),
-    example = "imbroglio returns bay.csv --security BAYALL --every month --out monthly.csv",
+    example = c(
+      "imbroglio returns bay.csv --security BAYALL --every month --out monthly.csv",
+      paste0(
+        "imbroglio returns bay.csv bay-fund.csv --holdings bay-holdings.csv --split --over ",
+        "\"day,month,year to date\" --figure added.png"
+      )
+    ),
     run = run_returns
   )
 }
 
 run_returns <- function(files, options) {
+  if (options$split) return(split_of_returns(files, options))
   returns <- chosen_returns(chosen_prices(files, options, "returns"), options, "returns")
   if (options$measured || !is.null(options$window)) {
     return(hand_over_measured(call_with(measure_return, returns, options), options))
@@ -162,6 +169,19 @@ run_returns <- function(files, options) {
     table = as.data.frame(result),
     plot = returns
   )
+}
+
+# --from and --to are the closes that it is split between, not a cut of the prices: what is held is
+# worth what it is on the last date.
+split_of_returns <- function(files, options) {
+  span <- options[c("from", "to")]
+  options[c("from", "to")] <- list(NULL)
+  book <- chosen_returns(chosen_prices(files, options, "returns"), options, "returns")
+  found <- do.call(split_return, c(list(book), Filter(Negate(is.null), list(
+    over = options$over, from = span$from, to = span$to, by = options$by,
+    holdings = options$held_by_date
+  ))))
+  hand_over_measured(found, options)
 }
 
 hand_over_workbook <- function(returns, options) {

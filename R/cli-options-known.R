@@ -164,10 +164,24 @@ options_known <- c(options_of_books, options_of_days, options_of_feeds, list(
   split = list(help = c(
     "split the value at risk of the book by holding",
     worst = "what each holding of the book added to each period",
+    returns = "what each holding of the book added to its return and to its money",
     replay = "what each holding of the book adds",
     volatility = "split the volatility of the book by holding",
     tracking = "split the tracking error of the book by holding"
   )),
+  over = list(
+    takes = "SPAN,SPAN",
+    help = paste(
+      "of a --split of returns: day, week, month, quarter, year, \"10 days\", \"month to date\",",
+      "\"year to date\" (day); --from and --to name another"
+    ),
+    read = function(x) comma(x)
+  ),
+  `held-by-date` = list(
+    takes = "FILE",
+    help = "of a --split of returns: what was held when, with columns date, security and shares",
+    read = identity
+  ),
   thresholds = list(help = "the tail by where it begins, to choose --tail"),
   expanding = list(
     help = "look at all returns so far; --window is how many come before the first test"
@@ -209,6 +223,7 @@ options_known <- c(options_of_books, options_of_days, options_of_feeds, list(
     takes = "WAY",
     help = c(
       "security, or group (security)",
+      returns = "security, group or currency (security)",
       fit = "likelihood, or moments and quantiles (likelihood)"
     ),
     read = identity

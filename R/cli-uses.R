@@ -141,6 +141,8 @@ of_added <- function(o, command) {
   if (command == "store" && is.null(o$add)) "it is of what is added: give --add FILE"
 }
 
+of_split <- unless(function(o, command) isTRUE(o$split), "it is of a --split")
+
 idle_reasons <- list(
   actions = of_added,
   price = of_added,
@@ -225,6 +227,10 @@ idle_reasons <- list(
   by = unless(function(o, command) {
     command == "fit" || isTRUE(o$split)
   }, "it is of a --split"),
+  over = first_reason(of_split, unless(function(o, command) {
+    is.null(o$from) && is.null(o$to)
+  }, "--from and --to say the span")),
+  `held-by-date` = of_split,
   overlapping = unless(function(o, command) {
     any(horizons_of(o) > 1)
   }, "periods of one return share no day"),

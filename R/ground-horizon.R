@@ -11,7 +11,7 @@ parts_of_time <- function(text) {
   if (grepl("^ *[0-9]+ *$", text)) return(list(number = as.numeric(text), unit = "period"))
   parts <- regmatches(text, regexec(time_pattern, text, ignore.case = TRUE))[[1L]]
   if (!length(parts)) return(NULL)
-  unit <- sub("trading ", "", lower_case(parts[3L]))
+  unit <- sub("trading ", "", tolower(parts[3L]))
   if (unit == "return") unit <- "period"
   list(number = if (nzchar(parts[2L])) as.numeric(parts[2L]) else 1, unit = unit)
 }

@@ -63,11 +63,7 @@ correlate_returns <- function(returns, on = c("common", "pairwise"), window = NU
     return(rolling_correlation_of(returns, check_windows(window, min_obs, least = 3L)))
   }
   refuse_without_window(min_obs)
-  if (on == "common" || ncol(returns) == 2L) {
-    returns <- beside_on_rarest(returns, colnames(returns$values))
-  } else {
-    warn_unlike_pairs(returns)
-  }
+  returns <- on_dates_to_share(returns, on)
   if (shrink != "none" && (on == "pairwise" || !is.null(decay))) {
     fail("argument", "Only an unweighted covariance of common dates can be shrunk.")
   }
@@ -107,6 +103,15 @@ correlate_returns <- function(returns, on = c("common", "pairwise"), window = NU
     correlation_basis(returns, on, n, choices, pairs$row, exact),
     returns
   )
+}
+
+# Series of unlike rhythm on the periods of the rarest; of many pairs by themselves it is told.
+on_dates_to_share <- function(returns, on) {
+  if (on == "common" || ncol(returns) == 2L) {
+    return(beside_on_rarest(returns, colnames(returns$values)))
+  }
+  warn_unlike_pairs(returns)
+  returns
 }
 
 # Pairs of unlike rhythm that have few dates together.

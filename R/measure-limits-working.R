@@ -4,7 +4,13 @@
 working_of.imbroglio_limits <- function(result, row) {
   this <- row_of_result(result, row)
   ask <- attr(result, "ask")
-  line <- c(list(of = this$security), this[setdiff(same_limit, c("of", "unit"))])
+  # What is held short is called so.
+  of <- this$security
+  if (!is.null(ask$book)) {
+    short <- match(of, short_name(ask$book$security))
+    if (!is.na(short)) of <- ask$book$security[short]
+  }
+  line <- c(list(of = of), this[setdiff(same_limit, c("of", "unit"))])
   line$unit <- this[["unit"]] %||% NA_character_
   made <- limit_steps(line, ask, this)
   made$steps <- estimate_over_drawings(made$steps, line, ask)

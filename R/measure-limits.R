@@ -71,7 +71,7 @@ check_limits <- function(x, limits, window = 250L, level = 0.99, benchmark = NUL
   window <- check_whole(window, "window", least = 2L)
   level <- check_fraction(level, "level")
   known <- limit_measures()
-  table <- read_limits(limits, known)
+  table <- read_limits(limits, known, names(var_methods()))
   check_one_benchmark(benchmark)
   book <- if (inherits(x, "imbroglio_book")) x
   books <- if (is_drawn(book)) {
@@ -112,7 +112,7 @@ limits_basis <- function(ask, book, subjects, benchmark) {
     "last price" = ask$age$text
   )
   if (!is.null(book)) {
-    today <- suppressMessages(book_today(book), classes = "imbroglio_note")
+    today <- suppressMessages(sample_today(book), classes = "imbroglio_note")
     about <- book_basis(today, c(choices, "looking back" = then_words(book)))
     about$exact <- list(window = ask$window, level = ask$level)
     return(about)
@@ -140,7 +140,6 @@ limit_measures <- function() {
   ))
 }
 
-of_book_only <- c("weight", "share", "effective_holdings", "effective_bets")
 looks_back <- c("drawdown", "fall", "loss", "return", "sharpe", "sortino", "skewness")
 
 # A line of `each` becomes one of every holding; the book goes by its name.
@@ -208,26 +207,35 @@ with_usual_choices <- function(table, window, level) {
   table
 }
 
-# What is limited, with the choices that tell it from others.
-limit_title <- function(line) {
-  title <- limit_measures()[[line$measure]]$title
-  if (line$measure %in% in_time_ahead) {
-    return(sprintf(
-      "%s of %s at %s%s", title, line$horizon, unit_text$level(line$level),
-      if (line$method == "historical") "" else sprintf(" by %s", line$method)
-    ))
-  }
-  if (line$measure == "loss") {
-    return(sprintf("Loss of %s", sub("^1 ", "the last ", sub("^([a-z].*)", "the \\1", line$period))))
-  }
-  if (is.na(line$period)) title else sprintf("%s by %s returns", title, adverb_of(line$period))
-}
-
 state_of_limit <- function(line, ask, known) {
   record <- known[[line$measure]]
+  if (line$of %in% ask$book$name && is.na(line$unit) && record$unit %in% c("fraction", "share")) {
+    refuse_neutral(ask$book, "its limits are in money, such as 5000 EUR")
+  }
   series <- limited_over_drawings(line, ask)
   if (!is.na(line$unit)) series$estimate <- series$estimate * worth_of_limit(line, ask)
-  estimate <- series$estimate[length(series$estimate)]
+  if (record$depth) line[c("warn", "limit")] <- abs(line[c("warn", "limit")])
+  judged <- judged_series(line, series, record, known_of_limit(line, ask))
+  trade <- if (judged$state == "broken") trade_within(line, ask) else NULL
+  short <- is_held_short(line$of, ask$book) && !line$measure %in% of_book_only
+  c(
+    list(
+      security = if (short) short_name(line$of) else line$of,
+      measure = line$measure,
+      to = series$to[length(series$to)],
+      estimate = series$estimate[length(series$estimate)],
+      warn = line$warn,
+      limit = line$limit
+    ),
+    judged,
+    list(trade = trade$words %||% NA_character_, after = trade$after %||% NA_real_),
+    as.list(line[setdiff(same_limit, c("of", "measure"))])
+  )
+}
+
+# The state now, by how much it is beyond, and since when. `known`: the date of which is asked,
+# where the numbers end before it.
+judged_series <- function(line, series, record, known) {
   size <- function(x) if (record$depth) -x else if (line$measure == "weight") abs(x) else x
   # A number that is the limit but for its last digits is at it.
   against <- function(x, mark, from) {
@@ -235,12 +243,10 @@ state_of_limit <- function(line, ask, known) {
     away <- (size(x) - mark) * if (record$wrong == "above") 1 else -1
     away > from * 1e-12 * abs(mark)
   }
-  beyond <- function(x, mark) against(x, mark, 1)
-  at_least <- function(x, mark) against(x, mark, -1)
-  if (record$depth) line[c("warn", "limit")] <- abs(line[c("warn", "limit")])
-  broken <- beyond(series$estimate, line$limit)
-  near <- at_least(series$estimate, line$warn) | broken
+  broken <- against(series$estimate, line$limit, 1)
+  near <- against(series$estimate, line$warn, -1) | broken
   now <- length(broken)
+  estimate <- series$estimate[now]
   state <- if (is.na(estimate)) {
     "unknown"
   } else if (broken[now]) {
@@ -250,7 +256,6 @@ state_of_limit <- function(line, ask, known) {
   } else {
     "within"
   }
-  known <- known_of_limit(line, ask)
   if (state %in% c("near", "within") && !is.null(known)) state <- "not measurable"
   run <- if (state == "broken") broken else near
   since <- as.Date(NA)
@@ -258,218 +263,14 @@ state_of_limit <- function(line, ask, known) {
     first <- max(0L, which(!(run %in% TRUE))) + 1L
     since <- series$to[first]
   }
-  trade <- if (state == "broken") trade_within(line, ask) else NULL
   list(
-    security = line$of,
-    measure = line$measure,
-    to = series$to[now],
-    estimate = estimate,
-    warn = line$warn,
-    limit = line$limit,
     state = state,
     over = (size(estimate) - line$limit) * if (record$wrong == "above") 1 else -1,
-    since = since,
-    trade = trade$words %||% NA_character_,
-    after = trade$after %||% NA_real_,
-    horizon = line$horizon,
-    level = line$level,
-    method = line$method,
-    window = line$window,
-    period = line$period,
-    unit = line$unit
+    since = since
   )
-}
-
-# What is held of what a limit in money is of.
-worth_of_limit <- function(line, ask) {
-  book <- ask$book
-  if (is.null(book$value)) {
-    fail(
-      "limits", sprintf("A limit of %s in money is of a book whose value is known.", line$measure),
-      remedy = "Give shares or values; of weights `value`."
-    )
-  }
-  counted <- book$currency
-  if (line$unit != "money" && !is.null(counted) && line$unit != counted) {
-    fail("limits", sprintf("The limit of %s is in %s, the book in %s.", line$measure, line$unit,
-                           counted))
-  }
-  if (line$of %in% book$name) return(book$value)
-  members <- if (startsWith(line$of, "group:")) {
-    expand_groups(line$of, ask$returns$prices)
-  } else {
-    line$of
-  }
-  abs(sum(book$weights[book$security %in% members])) * book$value
 }
 
 limit_states <- c("broken", "not measurable", "near", "within", "unknown")
-
-# The date of which a limit is asked where its numbers end before it; NULL where they do not.
-known_of_limit <- function(line, ask) {
-  if (is_stale(ask$age, ask$stale)) return(ask$age$today)
-  members <- if (startsWith(line$of, "group:")) {
-    intersect(expand_groups(line$of, ask$returns$prices), ask$book$security)
-  } else {
-    line$of
-  }
-  whole <- line$of %in% ask$book$name || line$measure %in% of_book_only
-  ended <- if (whole) ask$book$ended else ended_holdings(ask$returns, members)
-  if (!is.null(ended)) max(ended$known)
-}
-
-# The mean over the drawings of a book, where there are several.
-limited_over_drawings <- function(line, ask) {
-  if (length(ask$books) < 2L) return(limited_series(line, ask))
-  each <- lapply(ask$books, function(book) {
-    ask$book <- book
-    ask$returns <- book$returns
-    limited_series(line, ask)
-  })
-  made <- each[[1L]]
-  made$estimate <- rowMeans(do.call(cbind, lapply(each, `[[`, "estimate")))
-  made
-}
-
-# The estimate on each date, the last one now.
-limited_series <- function(line, ask) {
-  if (line$measure %in% of_book_only) return(book_number(line, ask))
-  returns <- limited_returns(line, ask)
-  if (line$measure == "loss") return(lost_over(line, returns))
-  if (line$measure == "fall") {
-    found <- drawdown_series(returns)
-    return(list(to = found$date, estimate = found$drawdown))
-  }
-  if (!is.na(line$period)) {
-    returns <- suppressMessages(
-      as_returns(returns, kind = returns$kind, every = line$period), classes = "imbroglio_note"
-    )
-  }
-  periods <- if (line$measure %in% in_time_ahead) periods_of_limit(line, returns)
-  if (max(core_observed(returns$values)) < line$window) {
-    return(list(to = max(returns$dates), estimate = NA_real_))
-  }
-  by_root <- line$method %in% "historical" && (periods == 1L || returns$kind != "log")
-  if (line$measure %in% in_time_ahead && !by_root) return(latest_loss(line, returns, periods))
-  found <- suppressMessages(roll_measures(
-    returns, line$measure, line$window,
-    benchmark = if (rolling_measures()[[line$measure]]$beside) ask$benchmark,
-    level = if (is.na(line$level)) 0.99 else line$level
-  ), classes = "imbroglio_note")
-  list(to = found$to, estimate = found$estimate * sqrt(periods %||% 1L))
-}
-
-# The periods of the returns that the time of a limit is.
-periods_of_limit <- function(line, returns, time = line$horizon) {
-  what <- sprintf("The limit of %s of %s", line$measure, line$of)
-  tryCatch(
-    periods_of_time(time, returns$rhythm, what),
-    imbroglio_error_argument = function(e) {
-      every <- adverb_of(every_of_all(returns$rhythm))
-      fail(
-        "limits",
-        sprintf("%s is of %s, and its returns are %s.", what, time, every),
-        remedy = sprintf(paste(
-          "Write its %s as they are priced, such as 1 %s; or take a book with a fund that is",
-          "priced less often by `between = \"bridged\"`."
-        ), if (line$measure == "loss") "period" else "horizon", every_of_all(returns$rhythm))
-      )
-    }
-  )
-}
-
-# By methods whose past is not measured day by day: how it stands now.
-latest_loss <- function(line, returns, periods) {
-  last <- stats::window(returns, last = count(line$window, "return"))
-  found <- suppressWarnings(suppressMessages(
-    measure_var(last, line$level, periods, line$method), classes = "imbroglio_note"
-  ), classes = "imbroglio_warning")
-  list(to = max(returns$dates), estimate = found[[line$measure]][1L])
-}
-
-# The loss over a time that ends on each date, or since the end of the last month or year.
-lost_over <- function(line, returns) {
-  there <- which(!is.na(returns$values[, 1L]))
-  dates <- returns$dates[there]
-  adds <- returns$kind == "profit"
-  grown <- returns$values[there, 1L]
-  if (returns$kind == "simple") grown <- log1p(grown)
-  if (grepl(" to date$", line$period)) {
-    part <- frequencies[[sub(" to date$", "", line$period)]]$period(dates)
-    over <- stats::ave(grown, part, FUN = cumsum)
-  } else {
-    n <- periods_of_limit(line, returns, line$period)
-    if (length(grown) < n) return(list(to = max(dates), estimate = NA_real_))
-    if (n == 1L) {
-      lost <- as_loss(returns$values[there, 1L], returns$kind == "log")
-      return(list(to = dates, estimate = lost))
-    }
-    sums <- cumsum(grown)
-    ends <- n:length(grown)
-    over <- sums[ends] - c(0, sums)[ends - n + 1L]
-    dates <- dates[ends]
-  }
-  list(to = dates, estimate = if (adds) -over else -expm1(over))
-}
-
-limited_returns <- function(line, ask) {
-  quietly_told <- function(expr) {
-    suppressWarnings(
-      suppressMessages(expr, classes = "imbroglio_note"), classes = "imbroglio_warning_ended"
-    )
-  }
-  held <- if (line$measure %in% looks_back) "then" else "today"
-  if (startsWith(line$of, "group:")) {
-    members <- expand_groups(line$of, ask$returns$prices)
-    held_of <- intersect(members, ask$book$security)
-    if (is.null(ask$book) || !length(held_of)) {
-      fail("argument", sprintf("The book holds nothing of %s.", line$of))
-    }
-    w <- ask$book$weights[match(held_of, ask$book$security)]
-    if (abs(sum(w)) < 1e-9) {
-      fail("argument", sprintf("What is held of %s adds up to nothing.", line$of))
-    }
-    # A group that is held short stays so.
-    group <- quietly_told(as_portfolio(
-      ask$book$returns, weights = stats::setNames(w / abs(sum(w)), held_of), cash = "rest",
-      name = line$of
-    ))
-    return(quietly_told(book_returns(group, held)))
-  }
-  if (line$of %in% ask$book$name) return(quietly_told(book_returns(ask$book, held)))
-  needed <- c(line$of, if (is.character(ask$benchmark)) ask$benchmark)
-  ask$returns[, if (line$measure %in% c("beta", "correlation", "tracking_error")) {
-    unique(needed)
-  } else {
-    line$of
-  }]
-}
-
-# What the book is today, by weight or by the risk of it.
-book_number <- function(line, ask) {
-  book <- ask$book
-  to <- max(book$returns$dates)
-  today <- function() suppressMessages(book_today(book), classes = "imbroglio_note")
-  members <- if (startsWith(line$of, "group:")) {
-    intersect(expand_groups(line$of, ask$returns$prices), book$security)
-  } else {
-    intersect(line$of, book$security)
-  }
-  of_whole <- line$of %in% book$name
-  estimate <- switch(
-    line$measure,
-    weight = if (of_whole) sum(book$weights) else sum(book$weights[book$security %in% members]),
-    share = {
-      parts <- suppressMessages(split_volatility(book), classes = "imbroglio_note")
-      if (of_whole) 1 else sum(parts$share[parts$security %in% members])
-    },
-    {
-      found <- suppressMessages(measure_concentration(book), classes = "imbroglio_note")
-      found[[line$measure]]
-    }
-  )
-  list(to = max(today()$dates), estimate = estimate)
-}
 
 # The state of the same limits before, by what they are of, their measure and its choices.
 states_before <- function(before, columns) {

@@ -117,6 +117,11 @@ measures <- function() {
       measure = split_volatility,
       asks = "Where does the volatility come from?"
     ),
+    return_split = list(
+      title = "Return by holding",
+      measure = split_return,
+      asks = "What did each holding add, to the return and to the money?"
+    ),
     concentration = list(
       title = "Concentration",
       measure = measure_concentration,

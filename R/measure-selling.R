@@ -68,7 +68,7 @@ measure_selling <- function(book, share = 0.1, window = 20L, level = 0.99) {
     shares = c(book$shares[in_order], NA),
     volume = c(volume[in_order], NA),
     days = c(days[in_order], max(days[known])),
-    weight = c(book$weights[in_order], sum(book$weights)),
+    weight = c(book$weights[in_order], 1),
     var_day = c(var_day[in_order], one(replace(numeric(k), known, w))),
     var_selling = c(var_selling[in_order], whole)
   )

@@ -127,7 +127,7 @@ split_by_method <- function(book, record, method, ask) {
   rows <- k + 1L
   list(
     security = c(book$security, book$name),
-    weight = c(w, sum(w)),
+    weight = c(w, 1),
     level = rep(ask$level, rows),
     horizon = rep(ask$h, rows),
     method = rep(method, rows),

@@ -103,6 +103,8 @@ moves_of_holdings <- function(book, benchmark) {
     own = book$weights,
     name = colnames(moves),
     dates = common$dates,
+    # All there is, cash among it; beside another book what one has more the other has less.
+    total = if (is.null(other)) 1 else 0,
     benchmark = series %||% other$name,
     whole = as.vector(r[, book$security, drop = FALSE] %*% book$weights),
     alone = cbind(r[, names, drop = FALSE], if (ncol(moves) > length(names)) 0)
@@ -157,7 +159,7 @@ volatility_parts <- function(moved, name, per_year) {
   columns <- list(
     security = c(moved$name[in_order], name),
     benchmark = if (!is.null(moved$benchmark)) rep(moved$benchmark, k),
-    weight = c(moved$weight[in_order], sum(moved$weight)),
+    weight = c(moved$weight[in_order], moved$total),
     volatility_annual = c(
       apply(moved$alone, 2L, stats::sd)[in_order] * year,
       stats::sd(moved$whole) * year

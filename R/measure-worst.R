@@ -72,6 +72,7 @@ worst_periods <- function(returns, worst = 5L, best = 0L, horizon = 1L, overlapp
       remedy = "Ask for a shorter period."
     )
   }
+  if (!is.null(book) && is_neutral(book)) book <- NULL
   parts <- if (!is.null(book)) parts_of_book(book)
   if (!is.null(book)) columns <- c(columns, led_by(columns, parts, book$name))
   if (!is.null(returns$money)) {

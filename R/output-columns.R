@@ -128,6 +128,8 @@ known_columns <- list(
   method = list(label = "method", unit = "text"),
   level = list(label = "level", unit = "level"),
   horizon = list(label = "horizon", unit = "count"),
+  local_value = list(label = "by price, money", unit = "money"),
+  rate_value = list(label = "by rate, money", unit = "money"),
   period = list(label = "period", unit = "text", optional = TRUE),
   unit = list(label = "in", unit = "text", optional = TRUE),
   horizon_by = list(label = "by", unit = "text"),
@@ -369,11 +371,7 @@ column_of <- function(name, values, kind = NULL, currency = NULL) {
     column$label <- sub("return", "profit", column$label, fixed = TRUE)
   }
   if (column$unit == "money" && !is.null(currency) && name != "volume") {
-    column$label <- if (grepl("\\bmoney\\b", column$label)) {
-      sub("\\bmoney\\b", currency, column$label)
-    } else {
-      sprintf("%s, %s", column$label, currency)
-    }
+    column$label <- counted_label(column$label, currency)
   }
   column
 }

@@ -134,7 +134,13 @@ print.imbroglio_book <- function(x, ...) {
     "Book %s: %s%s; %s\n",
     x$name,
     count(length(x$security), "holding"),
-    if (is.null(x$value)) "" else paste(", worth", money(x$value, x$currency)),
+    if (is.null(x$value)) {
+      ""
+    } else if (is_neutral(x)) {
+      sprintf(", %s, worth %s", long_and_short(x), money(x$net, x$currency))
+    } else {
+      paste(", worth", money(x$value, x$currency))
+    },
     x$returns$origin
   ))
   writeLines(paste0("  ", text_table(as.data.frame(x), currency = x$currency)))

@@ -60,14 +60,7 @@ study_keys <- function() {
     kind = choice_key("simple or log returns", c("simple", "log")),
     book = book_key(),
     benchmark = several_key("what is measured against", name),
-    currency = group_key("convert prices to one currency", list(
-      base = text_key("the currency of the report"),
-      rates = text_key("a file of rates: what one unit of each currency is worth in the base"),
-      of = list(says = "the currency of each security", schema = list(anyOf = list(
-        name, list(type = "object", additionalProperties = name)
-      ))),
-      carry = whole_key("for how many dates a rate is carried on", minimum = 0L)
-    ), "base"),
+    currency = currency_key(),
     limits = text_key("a file of limits"),
     levels = several_key(
       "confidence levels of value at risk",
@@ -95,6 +88,18 @@ study_keys <- function() {
       pdf = truth_key("a PDF beside the page")
     ))
   )
+}
+
+currency_key <- function() {
+  name <- list(type = "string")
+  group_key("convert prices to one currency", list(
+    base = text_key("the currency of the report"),
+    rates = text_key("a file of rates: what one unit of each currency is worth in the base"),
+    of = list(says = "the currency of each security", schema = list(anyOf = list(
+      name, list(type = "object", additionalProperties = name)
+    ))),
+    carry = whole_key("for how many dates a rate is carried on", minimum = 0L)
+  ), "base")
 }
 
 returns_every <- function() names(frequencies)

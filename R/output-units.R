@@ -56,7 +56,11 @@ points <- function(x, digits = 2L) {
 
 # How the losses and gains of a result are written: of profits in money.
 writer_of <- function(result) {
-  if (identical(basis(result)$kind, "profit")) function(x, digits = 2L) money(x) else percent
+  if (identical(basis(result)$kind, "profit")) {
+    function(x, digits = 2L) money(x, basis(result)$currency)
+  } else {
+    percent
+  }
 }
 
 # A return as the move that it was.
@@ -71,6 +75,12 @@ money <- function(x, currency = NULL) {
     big.mark = ","
   )
   ifelse(is.na(x), "-", paste0(shown, if (!is.null(currency)) paste0(" ", currency)))
+}
+
+# A label of money that says of which.
+counted_label <- function(label, currency) {
+  if (!grepl("\\bmoney\\b", label)) return(sprintf("%s, %s", label, currency))
+  sub("\\bmoney\\b", currency, label)
 }
 
 currency_of_result <- function(result) {

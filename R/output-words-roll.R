@@ -60,6 +60,21 @@ roll_headline <- function(result) {
   said[if (length(now)) now[1L] else 1L]
 }
 
+# What is limited, with the choices that tell it from others.
+limit_title <- function(line) {
+  title <- limit_measures()[[line$measure]]$title
+  if (line$measure %in% in_time_ahead) {
+    return(sprintf(
+      "%s of %s at %s%s", title, line$horizon, unit_text$level(line$level),
+      if (line$method == "historical") "" else sprintf(" by %s", line$method)
+    ))
+  }
+  if (line$measure == "loss") {
+    return(sprintf("Loss of %s", sub("^1 ", "the last ", sub("^([a-z].*)", "the \\1", line$period))))
+  }
+  if (is.na(line$period)) title else sprintf("%s by %s returns", title, adverb_of(line$period))
+}
+
 #' @export
 words_of.imbroglio_limits <- function(result) {
   table <- as.data.frame(result)

@@ -159,6 +159,7 @@ own_headlines <- function() {
     worst = worst_headline,
     shock = shock_headline,
     volatility_split = volatility_split_headline,
+    return_split = return_split_headline,
     roll = roll_headline,
     limits = limits_headline,
     compare = compare_headline,

@@ -72,9 +72,9 @@ currency_remark <- function(about) {
 about_of_all <- function(tables, securities, origin) {
   tables <- Filter(Negate(is.null), tables)
   if (!length(tables)) return(NULL)
-  all_of <- do.call(rbind, lapply(tables, function(t) {
-    attr(t, "column") <- NULL
-    t[about_columns]
+  all_of <- do.call(rbind, lapply(tables, function(table) {
+    attr(table, "column") <- NULL
+    table[about_columns]
   }))
   own <- all_of[!is.na(all_of$currency), ]
   pairs <- unique(own[c("security", "currency")])

@@ -70,16 +70,19 @@ read_holdings <- function(source, what = NULL, decimal = NULL) {
     amounts = stats::setNames(read$values[[1L]], as.character(named$names)),
     what = taken,
     date = if (!is.na(date)) date_of_holdings(grid, columns[date]),
-    currency = if (!is.na(told)) {
-      stats::setNames(currency_codes(grid, columns[told]), as.character(named$names))
-    } else {
-      # The unit of the amounts.
-      unit <- unlist(read$units)
-      if (taken == "value" && length(unit) == 1L) {
-        stats::setNames(rep(unit, length(named$names)), as.character(named$names))
-      }
-    }
+    currency = currency_in_holdings(grid, columns[told], read, taken, named$names)
   )
+}
+
+# The currency of each holding: by a column, or by the unit that all values are written in.
+currency_in_holdings <- function(grid, column, read, taken, names_of) {
+  unit <- unlist(read$units)
+  told <- if (!is.na(column)) {
+    currency_codes(grid, column)
+  } else if (taken == "value" && length(unit) == 1L) {
+    rep(unit, length(names_of))
+  }
+  if (!is.null(told)) stats::setNames(told, as.character(names_of))
 }
 
 date_of_holdings <- function(grid, column) {

@@ -14,40 +14,15 @@ limit_columns <- list(
 
 limit_needs <- c("of", "measure", "limit")
 
-# `known`: the records of the measures, by name. Gives `of`, `measure`, `warn`, `limit`, the choices
-# of each, missing where nothing is said, and the currency of a limit in money (`unit`).
-read_limits <- function(source, known) {
+# `known`: the records of the measures, by name; `methods`: of value at risk. Gives `of`, `measure`,
+# `warn`, `limit`, the choices of each, missing where nothing is said, and the currency of a limit
+# in money (`unit`).
+read_limits <- function(source, known, methods) {
   measures <- names(known)
   units <- vapply(known, `[[`, "", "unit")
   grid <- one_grid(source, "the limits")
-  headings <- plain_name(names(grid$columns))
-  column <- vapply(limit_columns, function(known) match(TRUE, headings %in% known), 0L)
-  lacking <- limit_needs[is.na(column[limit_needs])]
-  if (length(lacking)) {
-    fail(
-      "limits",
-      sprintf("The limits have no column %s.", some(lacking)),
-      where = sprintf("They have %s.", some(names(grid$columns))),
-      remedy = "A line is such as: BOOK,var,2.5%,3% under of,measure,warn,limit."
-    )
-  }
-  idle <- setdiff(seq_along(headings), column)
-  if (length(idle)) {
-    note("limits", sprintf("Not used of the limits: %s.", some(names(grid$columns)[idle])))
-  }
-  text <- lapply(stats::setNames(nm = names(column)), function(name) {
-    if (is.na(column[[name]])) return(rep(NA_character_, length(grid$columns[[1L]])))
-    cells <- trimmed(as.character(names_as_text(grid, names(grid$columns)[column[[name]]])))
-    replace(cells, !nzchar(cells), NA_character_)
-  })
+  text <- text_of_limits(grid)
   place <- function(rows) sentence_case(grid$place(rows))
-  if (!length(text$of)) fail("limits", sprintf("There is no limit in %s.", grid$origin))
-  empty <- which(is.na(text$of) | is.na(text$measure) | is.na(text$limit))
-  if (length(empty)) {
-    fail("limits", "A limit is of something, of a measure, and a number.", where = paste0(
-      place(empty), "."
-    ))
-  }
   measure <- lower_case(gsub("[- ]", "_", text$measure))
   other <- which(!measure %in% measures)
   if (length(other)) {
@@ -68,7 +43,7 @@ read_limits <- function(source, known) {
     measure = measure,
     warn = limit_numbers(text$warn, place),
     limit = limit_numbers(text$limit, place),
-    choices_of_limits(text, measure, place),
+    choices_of_limits(text, measure, place, methods),
     unit = unit
   )
   refuse_strange_limits(table, text, known, place)
@@ -82,6 +57,38 @@ read_limits <- function(source, known) {
     )
   }
   table
+}
+
+# The cells of the columns that are known; what stands for nothing is missing.
+text_of_limits <- function(grid) {
+  headings <- plain_name(names(grid$columns))
+  column <- vapply(limit_columns, function(known) match(TRUE, headings %in% known), 0L)
+  lacking <- limit_needs[is.na(column[limit_needs])]
+  if (length(lacking)) {
+    fail(
+      "limits",
+      sprintf("The limits have no column %s.", some(lacking)),
+      where = sprintf("They have %s.", some(names(grid$columns))),
+      remedy = "A line is such as: BOOK,var,2.5%,3% under of,measure,warn,limit."
+    )
+  }
+  idle <- setdiff(seq_along(headings), column)
+  if (length(idle)) {
+    note("limits", sprintf("Not used of the limits: %s.", some(names(grid$columns)[idle])))
+  }
+  text <- lapply(stats::setNames(nm = names(column)), function(name) {
+    if (is.na(column[[name]])) return(rep(NA_character_, length(grid$columns[[1L]])))
+    cells <- trimmed(as.character(names_as_text(grid, names(grid$columns)[column[[name]]])))
+    replace(cells, !nzchar(cells), NA_character_)
+  })
+  if (!length(text$of)) fail("limits", sprintf("There is no limit in %s.", grid$origin))
+  empty <- which(is.na(text$of) | is.na(text$measure) | is.na(text$limit))
+  if (length(empty)) {
+    fail("limits", "A limit is of something, of a measure, and a number.", where = paste0(
+      sentence_case(grid$place(empty)), "."
+    ))
+  }
+  text
 }
 
 # A fraction above 1 is nearly always a percentage without its mark, and would limit nothing.
@@ -148,7 +155,8 @@ refuse_strange_limits <- function(table, text, known, place) {
 # How a fraction was read is said once, with the first of them.
 note_bare_fractions <- function(table, text, unit, origin) {
   bare <- which(
-    unit %in% c("fraction", "share") & !grepl("%", text$limit, fixed = TRUE) & table$limit != 0
+    unit %in% c("fraction", "share") & !is.na(text$limit) &
+      !grepl("%", text$limit, fixed = TRUE) & table$limit != 0
   )
   if (!length(bare)) return(invisible())
   i <- bare[1L]
@@ -188,11 +196,12 @@ limit_numbers <- function(text, place) {
 # Two lines that agree in these limit the same.
 same_limit <- c("of", "measure", "horizon", "level", "method", "window", "period", "unit")
 
+of_book_only <- c("weight", "share", "effective_holdings", "effective_bets")
 in_time_ahead <- c("var", "es")
 in_money <- c("var", "es", "loss")
 
 # What a limit is measured by, where its line says so.
-choices_of_limits <- function(text, measure, place) {
+choices_of_limits <- function(text, measure, place, methods) {
   refuse <- function(i, problem, remedy = NULL) {
     fail("limits", problem, where = sprintf("%s.", place(i)), remedy = remedy)
   }
@@ -214,13 +223,13 @@ choices_of_limits <- function(text, measure, place) {
   if (length(wrong)) {
     refuse(wrong[1L], sprintf("%s is no level.", text$level[wrong[1L]]), "Write 0.99, or 99%.")
   }
-  known <- names(var_methods())
   method <- lower_case(gsub("[ _]", "-", text$method))
-  wrong <- which(!is.na(method) & !method %in% known)
+  wrong <- which(!is.na(method) & !method %in% methods)
   if (length(wrong)) {
     refuse(
       wrong[1L], sprintf("There is no method %s.", text$method[wrong[1L]]),
-      did_you_mean(method[wrong[1L]], known) %||% sprintf("There are %s.", some(known, 30L))
+      did_you_mean(method[wrong[1L]], methods) %||%
+        sprintf("There are %s.", some(methods, 30L))
     )
   }
   window <- limit_numbers(text$window, place)

@@ -30,7 +30,10 @@ with_between <- function(returns, security, today, ask, name) {
   costly <- gaps$n < gaps$n_often / 2 && gaps$weight < 0.5
   own <- core_observed(returns$values[, rare, drop = FALSE])
   few <- rare[own < least_bridged]
-  if (is.null(way)) way <- if (costly && !length(few)) "bridged" else "priced"
+  if (is.null(way)) {
+    way <- if (costly && !length(few)) "bridged" else "priced"
+    if (way == "bridged") say_bridged(gaps)
+  }
   if (way == "bridged" && length(few)) {
     fail(
       "too_short",
@@ -49,7 +52,22 @@ with_between <- function(returns, security, today, ask, name) {
     made$between <- priced_between(gaps, costly, length(few) == 0L)
   }
   made$between$way <- way
+  made$between$rare <- rare
+  made$between$carried <- function() carried_prices(gaps)
   made
+}
+
+# The way was not asked for.
+say_bridged <- function(gaps) {
+  note(
+    "between",
+    sprintf(
+      "%s, %s %% of %s, %s %s: between its own prices it is bridged, so that the book stays daily.",
+      some(gaps$rare), in_percent(gaps$weight), gaps$name,
+      if (length(gaps$rare) == 1L) "is" else "are", some(unique(gaps$every))
+    ),
+    remedy = "`between = \"priced\"` leaves it on the dates that all have; \"carried\" carries prices on."
+  )
 }
 
 # The book on the dates that all holdings have.

@@ -30,8 +30,9 @@ in_one_currency <- function(own, prices, name) {
     )
   }
   if (is.null(base)) {
-    known <- unique(stats::na.omit(c(ifelse(is.na(told), quoted, told), quoted,
-                                     names(own$foreign_cash))))
+    known <- unique(stats::na.omit(c(
+      ifelse(is.na(told), quoted, told), quoted, names(own$foreign_cash), own$cash_currency
+    )))
     if (length(known) > 1L) refuse_several_currencies(known, own, told, quoted)
     return(list(own = own, base = if (length(known) == 1L) known))
   }
@@ -46,7 +47,7 @@ refuse_several_currencies <- function(known, own, told, quoted) {
   of <- ifelse(is.na(told), quoted, told)
   each <- vapply(known, function(unit) {
     sprintf("%s: %s", unit, some(c(
-      own$security[of %in% unit], if (unit %in% names(own$foreign_cash)) "cash"
+      own$security[of %in% unit], if (unit %in% c(names(own$foreign_cash), own$cash_currency)) "cash"
     ), 3L))
   }, "")
   fail(

@@ -26,30 +26,13 @@ holdings_of <- function(x, what, securities, cash, decimal = NULL, base = NULL) 
       remedy = "Such as c(A = 0.6, B = 0.4), or a table with the columns security and weight."
     )
   }
-  is_cash <- lower_case(names(x)) == "cash" & !names(x) %in% securities
-  foreign <- foreign_cash(x, currency, is_cash, base)
-  if (any(is_cash)) {
-    if (any(foreign$rows)) {
-      x <- x[!foreign$rows]
-      currency <- currency[!foreign$rows]
-    }
-    is_cash <- lower_case(names(x)) == "cash" & !names(x) %in% securities
-    # Several accounts of one currency are one sum.
-    if (sum(is_cash) > 1L) {
-      x[which(is_cash)[1L]] <- sum(x[is_cash])
-      gone <- which(is_cash)[-1L]
-      x <- x[-gone]
-      if (!is.null(currency)) currency <- currency[-gone]
-    }
-  }
+  parted <- cash_apart(x, currency, securities, base)
+  x <- parted$amounts
   twice <- names(x)[duplicated(names(x))]
   if (length(twice)) fail("weights", sprintf("%s stands twice in the holdings.", some(twice)))
-  is_cash <- lower_case(names(x)) == "cash" & !names(x) %in% securities
-  if (any(is_cash)) {
+  if (!is.null(parted$cash)) {
     if (!is.null(cash)) fail("weights", "Cash stands in the holdings and in `cash`.")
-    cash <- unname(x[is_cash])
-    x <- x[!is_cash]
-    if (!is.null(currency)) currency <- currency[!is_cash]
+    cash <- parted$cash
   }
   if (identical(cash, "rest")) cash <- if (what == "weight") 1 - sum(x) else 0
   cash <- cash %||% 0
@@ -68,22 +51,33 @@ holdings_of <- function(x, what, securities, cash, decimal = NULL, base = NULL) 
     cash = cash,
     what = what,
     date = date,
-    currency = currency,
-    foreign_cash = foreign$amounts
+    currency = parted$currency,
+    cash_currency = parted$cash_currency,
+    foreign_cash = parted$foreign
   )
 }
 
-# Cash that says another currency than the base, or than what else is held.
-foreign_cash <- function(x, currency, is_cash, base) {
-  none <- list(rows = logical(length(x)), amounts = NULL)
-  if (is.null(currency) || !any(is_cash)) return(none)
+# Cash apart from securities: that of the base is one sum, of several accounts; that which says
+# another currency, than the base or than what else is held, is summed by it.
+cash_apart <- function(x, currency, securities, base) {
+  is_cash <- lower_case(names(x)) == "cash" & !names(x) %in% securities
   if (is.null(base)) {
     others <- unique(stats::na.omit(currency[!is_cash]))
     base <- if (length(others) == 1L) others else NA_character_
   }
-  rows <- is_cash & !is.na(currency) & !is.na(base) & currency != base
-  if (!any(rows)) return(none)
-  list(rows = rows, amounts = tapply(unname(x[rows]), currency[rows], sum))
+  foreign <- if (is.null(currency)) {
+    logical(length(x))
+  } else {
+    is_cash & !is.na(currency) & !is.na(base) & currency != base
+  }
+  own_cash <- is_cash & !foreign
+  list(
+    amounts = x[!is_cash],
+    currency = if (!is.null(currency)) currency[!is_cash],
+    cash = if (any(own_cash)) sum(x[own_cash]),
+    cash_currency = unique(stats::na.omit(currency[own_cash])),
+    foreign = if (any(foreign)) tapply(unname(x[foreign]), currency[foreign], sum)
+  )
 }
 
 # The weights of today, and what the whole is worth where that is known; of shares and values also
@@ -101,6 +95,7 @@ held_today <- function(own, prices, normalise, name) {
     worth <- held$amount * grown
     whole <- sum(worth) + held$cash
     if (!(whole > 0)) fail("ruin", sprintf("The value of %s falls to zero or below.", name))
+    if (nearly_neutral(worth, whole)) refuse_neutral_weights(worth / whole, name)
     return(list(weights = worth / whole, cash = held$cash / whole))
   }
   worth <- own$amount * if (own$what == "shares") last else grown
@@ -112,7 +107,14 @@ held_today <- function(own, prices, normalise, name) {
       where = sprintf("%s are held.", some(own$amount))
     )
   }
-  if (!(whole > 0)) fail("ruin", sprintf("The holdings are worth %s.", format(whole)))
+  if (nearly_neutral(worth, whole)) {
+    gross <- sum(abs(worth))
+    if (!(gross > 0)) fail("ruin", sprintf("The holdings are worth %s.", format(whole)))
+    return(list(
+      weights = worth / gross, cash = own$cash / gross, value = gross, shares = worth / last,
+      money = own$cash, net = whole
+    ))
+  }
   list(
     weights = worth / whole,
     cash = own$cash / whole,

@@ -235,15 +235,11 @@ book_returns <- function(book, held) {
     currency = book$currency,
     weights = stats::setNames(book$weights, book$security)
   )
-  # A short position loses when its security rises: what the security may lose is no money of it.
   money <- c(
-    book$value,
-    if (book$parts && !is.null(book$value)) {
-      ifelse(book$weights > 0, book$weights * book$value, NA_real_)
-    }
+    book$value, if (book$parts && !is.null(book$value)) abs(book$weights) * book$value
   )
-  if (!is.null(money)) {
-    made$money <- stats::setNames(money, c(book$name, if (book$parts) book$security))
+  if (!is.null(money) && !is_neutral(book)) {
+    made$money <- stats::setNames(money, c(book$name, if (book$parts) names_of_parts(book)))
   }
   made$beside <- book$returns
   made$shown_from <- book$returns$shown_from
@@ -267,6 +263,7 @@ then_words <- function(book) {
 }
 
 returns_then <- function(book) {
+  if (is_neutral(book)) return(profits_then(book))
   worth <- value_then(book)
   kind <- book$returns$kind
   columns <- if (book$parts) book$security
@@ -274,10 +271,10 @@ returns_then <- function(book) {
     values <- `colnames<-`(core_returns(cbind(worth$value), kind == "log"), book$name)
     dates <- worth$dates[-1L]
     if (book$parts) {
-      values <- cbind(
-        values,
-        book$returns$values[match(dates, book$returns$dates), columns, drop = FALSE]
-      )
+      own <- book$returns$values[match(dates, book$returns$dates), columns, drop = FALSE]
+      own <- own * rep(sign(book$weights), each = nrow(own))
+      columns <- names_of_parts(book)
+      values <- cbind(values, `colnames<-`(own, columns))
     }
     return(new_returns(
       dates,
@@ -286,7 +283,7 @@ returns_then <- function(book) {
       Map(
         c,
         rhythms_of(dates, values[, 1L, drop = FALSE]),
-        rhythm_part(book$returns$rhythm, columns)
+        lapply(rhythm_part(book$returns$rhythm, book$security), stats::setNames, columns)
       ),
       start = rep(as.Date(NA), ncol(values)),
       prices = NULL,
@@ -295,14 +292,13 @@ returns_then <- function(book) {
     ))
   }
   prices <- book$returns$prices
-  close <- cbind(
-    worth$value,
-    if (book$parts) prices$close[match(worth$dates, prices$dates), columns, drop = FALSE]
-  )
+  parts <- if (book$parts) {
+    held_closes(prices$close[match(worth$dates, prices$dates), columns, drop = FALSE], book)
+  }
   as_book_returns(
     book,
     worth$dates,
-    `colnames<-`(close, c(book$name, columns)),
+    `colnames<-`(cbind(worth$value, parts), c(book$name, colnames(parts))),
     book$returns$stated
   )
 }
@@ -310,7 +306,7 @@ returns_then <- function(book) {
 as_book_returns <- function(book, dates, close, every) {
   prices <- book$returns$prices
   made <- new_prices(dates, close, prices$origin, layout = prices$layout)
-  made$universe <- c(prices$universe, book = book$name)
+  made$universe <- c(prices$universe, book = book$name, short_name(book$security))
   made$repairs <- prices$repairs
   made <- altered(made, digest = book_digest(book))
   as_returns(

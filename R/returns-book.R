@@ -66,9 +66,8 @@
 #' @param normalise Whether weights that do not add up to 1 are divided by their sum. Otherwise
 #'   they are refused.
 #' @param held `NULL`: each measure its own reading; `"today"` or `"then"`: this one.
-#' @param parts Whether results show the holdings beside the book: each security for itself, held
-#'   long. Money is not said of a short position, which loses when its security rises;
-#'   [split_var()] says what it adds to the book.
+#' @param parts Whether results show the holdings beside the book: each for itself, one that is
+#'   held short as what it earns (`NAME short`: the opposite return of each period).
 #' @param stand_ins Series that stand in for holdings before their first price, between prices
 #'   where they are bridged, and after their
 #'   last, by name: `c(NEWCO = "INDEX")`. The price of the holding is carried back, and on, by the
@@ -117,7 +116,6 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
                          benchmark = NULL, bridges = 5L, seed = 1L, name = "BOOK",
                          decimal = NULL) {
   returns <- take_returns(x)
-  given <- is.null(returns$prices)
   bridging <- list(
     between = between, stand_ins = stand_ins, benchmark = one_series(benchmark, returns),
     bridges = check_whole(bridges, "bridges", most = 1000L),
@@ -125,25 +123,65 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
   )
   rebalance <- one_of(rebalance, "rebalance", c("never", names(frequencies)))
   check_choice(held %||% "today", "held", c("today", "then"))
-  what <- kind_of_amounts(weights, shares, values, holdings)
   check_book_name(name, colnames(returns$values))
   check_cash_return(cash_return)
   own <- holdings_of(
     weights %||% shares %||% values %||% holdings,
-    what,
+    kind_of_amounts(weights, shares, values, holdings),
     colnames(returns$values),
     cash,
     decimal,
     base_currency(returns$prices)
   )
-  check_book_kind(own$what, given, value)
+  check_book_kind(own$what, is.null(returns$prices), value)
   counted <- in_one_currency(own, returns$prices, name)
-  with_cash <- with_foreign_cash(returns, counted$own)
-  returns <- with_cash$returns
-  own <- with_cash$own
-  if (given && any(rarer_than_most(rhythm_part(returns$rhythm, own$security)))) {
+  lived <- lives_of_holdings(
+    with_foreign_cash(returns, counted$own), carried, stand_ins
+  )
+  own <- lived$own
+  today <- held_today(
+    own, if (is.null(lived$returns$prices)) as_if_prices(lived$returns) else lived$returns$prices,
+    normalise, name
+  )
+  if (is.null(today$value)) today$value <- check_value(value, name)
+  bridging$stopped <- lived$stopped
+  made <- with_between(lived$returns, own$security, today, bridging, name)
+  new_book(list(
+    name = name,
+    security = own$security,
+    weights = today$weights,
+    cash = today$cash,
+    value = today$value,
+    own = own,
+    shares = today$shares,
+    money = today$money,
+    net = today$net,
+    returns = made$returns,
+    given = is.null(lived$returns$prices),
+    rebalance = rebalance,
+    cash_return = cash_return,
+    normalise = normalise,
+    held = held,
+    parts = isTRUE(parts),
+    stand_ins = stand_ins,
+    carried = carried,
+    begins = lived$begins,
+    ended = lived$ended,
+    between = made$between,
+    bridged_by = bridging$benchmark,
+    currency = counted$base,
+    seed = bridging$seed
+  ), lived$carried)
+}
+
+# When each holding begins and ends, and what stands before and after: `returns` with what was made
+# for it.
+lives_of_holdings <- function(held, carried, stand_ins) {
+  own <- held$own
+  returns <- held$returns
+  if (is.null(returns$prices) &&
+      any(rarer_than_most(rhythm_part(returns$rhythm, own$security)))) {
     returns <- spanning_returns(returns)
-    given <- FALSE
   }
   begins <- begins_of(returns, own$security)
   carried_on <- carried_words(returns, intersect(carried, own$security))
@@ -151,48 +189,21 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
   returns <- with_stand_ins(
     with_carried(returns, carried, own$security), stand_ins, own$security, stopped
   )
-  ended <- ended_holdings(returns, own$security, among = stopped)
-  today <- held_today(
-    own, if (given) as_if_prices(returns) else returns$prices, normalise, name
+  list(
+    own = own, returns = returns, begins = begins, carried = carried_on, stopped = stopped,
+    ended = ended_holdings(returns, own$security, among = stopped)
   )
-  if (is.null(today$value)) today$value <- check_value(value, name)
-  bridging$stopped <- stopped
-  made <- with_between(returns, own$security, today, bridging, name)
-  returns <- made$returns
-  book <- structure(
-    list(
-      name = name,
-      security = own$security,
-      weights = today$weights,
-      cash = today$cash,
-      value = today$value,
-      own = own,
-      shares = today$shares,
-      money = today$money,
-      returns = returns,
-      given = given,
-      rebalance = rebalance,
-      cash_return = cash_return,
-      normalise = normalise,
-      held = held,
-      parts = isTRUE(parts),
-      stand_ins = stand_ins,
-      carried = carried,
-      begins = begins,
-      ended = ended,
-      between = made$between,
-      bridged_by = bridging$benchmark,
-      currency = counted$base,
-      seed = bridging$seed
-    ),
-    class = "imbroglio_book"
-  )
+}
+
+new_book <- function(parts, carried_on) {
+  book <- structure(parts, class = "imbroglio_book")
   book$holdings <- c(
     stats::setNames(book$weights, book$security),
     if (book$cash != 0) c(cash = book$cash)
   )
   book$history <- c(history_of(book), carried_on)
-  warn_ended(ended, name)
+  warn_ended(book$ended, book$name)
+  say_neutral(book)
   book
 }
 
@@ -263,94 +274,16 @@ check_book_kind <- function(what, given, value) {
   }
 }
 
-# The simple returns of the holdings over the intervals for which all have one.
-book_today <- function(book) {
-  if (!inherits(book, "imbroglio_book")) {
-    fail(
-      "argument",
-      "This is asked of a book.",
-      where = sprintf("This is %s.", shown(book)),
-      remedy = paste0(
-        "Make one with as_portfolio(prices, weights = c(A = 0.6, B = 0.4)), or shares =, ",
-        "values = or holdings =."
-      )
-    )
-  }
-  book <- first_drawing(book)
-  returns <- book$returns
-  columns <- match(book$security, colnames(returns$values))
-  common <- core_common(
-    returns$values[, columns, drop = FALSE],
-    starts_of(returns)[columns],
-    spans_gaps(returns),
-    returns$kind == "log"
-  )
-  if (!length(common$row)) {
-    fail(
-      "too_short",
-      "The holdings have no return together.",
-      where = sprintf("They are %s.", some(book$security))
-    )
-  }
-  r <- if (returns$kind == "log") expm1(common$values) else common$values
-  colnames(r) <- book$security
-  dates <- returns$dates[common$row]
-  rhythm <- rhythm_together(book, columns, dates)
-  list(
-    name = book$name,
-    security = book$security,
-    weights = book$weights,
-    cash = book$cash,
-    value = book$value,
-    r = r,
-    dates = dates,
-    start = max(returns$start[columns]),
-    rhythm = lapply(rhythm, stats::setNames, book$name),
-    book = book
-  )
-}
-
-# How often the book has a return: of holdings of several frequencies, what their dates together
-# make.
-rhythm_together <- function(book, columns, dates) {
-  returns <- book$returns
-  rhythm <- rhythm_part(returns$rhythm, columns)
-  if (every_of_all(rhythm) != "mixed") return(rhythm_part(rhythm, 1L))
-  # In the life of the book: what came late is another matter.
-  span <- core_span(returns$values[, columns, drop = FALSE])
-  alive <- seq_len(nrow(returns$values)) >= max(span$first) &
-    seq_len(nrow(returns$values)) <= min(span$last)
-  own <- core_observed(returns$values[alive, columns, drop = FALSE])
-  rarest <- which.min(own)
-  if (length(dates) < 0.75 * own[rarest]) {
-    caution(
-      "short_history",
-      sprintf(
-        "The holdings of %s have prices together on few dates: %s has %s, the book %s.",
-        book$name,
-        book$security[rarest],
-        count(own[rarest], "return"),
-        count(length(dates))
-      ),
-      remedy = sprintf(
-        "Take returns by a longer period that all have: every = \"%s\".",
-        rhythm$every[rarest]
-      )
-    )
-  }
-  rhythm <- rhythms_of(dates, matrix(1, length(dates), 1L))
-  note(
-    "frequency",
-    sprintf(
-      paste0(
-        "The holdings have %s returns together: a period of the book, and of its ",
-        "horizon, is a %s."
-      ),
-      adverb_of(rhythm$every),
-      rhythm$every
+refuse_no_book <- function(x) {
+  fail(
+    "argument",
+    "This is asked of a book.",
+    where = sprintf("This is %s.", shown(x)),
+    remedy = paste0(
+      "Make one with as_portfolio(prices, weights = c(A = 0.6, B = 0.4)), or shares =, ",
+      "values = or holdings =."
     )
   )
-  rhythm
 }
 
 holdings_text <- function(book) {
@@ -390,44 +323,6 @@ shares_text <- function(book) {
     if (book$money != 0) sprintf("%s cash", format(book$money, big.mark = ",", trim = TRUE))
   )
   some(held, 12L)
-}
-
-returns_today <- function(book) {
-  today <- book_today(book)
-  R <- as.vector(today$r %*% today$weights)
-  in_logs <- book$returns$kind == "log"
-  simple <- `colnames<-`(
-    cbind(R, if (book$parts) today$r),
-    c(book$name, if (book$parts) book$security)
-  )
-  values <- if (in_logs) log1p(pmax(simple, -1)) else simple
-  each <- function(x) stats::setNames(rep(x, ncol(values)), colnames(values))
-  rhythm <- lapply(today$rhythm, each)
-  made <- new_returns(
-    today$dates,
-    values,
-    book$returns$kind,
-    rhythm,
-    start = rep(today$start, ncol(values)),
-    prices = NULL,
-    origin = book$returns$origin,
-    digest = book_digest(book)
-  )
-  # As a path from 100 it can be set beside a benchmark over the same intervals, unless it would
-  # have lost all.
-  if (!book$given && all(simple > -1)) {
-    path <- 100 * rbind(1, apply(1 + simple, 2L, cumprod))
-    made$prices <- new_prices(
-      c(today$start, today$dates),
-      `colnames<-`(path, colnames(values)),
-      book$returns$origin
-    )
-    made$prices$repairs <- book$returns$prices$repairs
-  }
-  made$universe <- c(book$returns$universe, book = book$name)
-  made$stated <- book$returns$stated
-  made$today <- today
-  made
 }
 
 #' @export

@@ -20,7 +20,8 @@
 #'   matrix with dates as row names, or the path of a file of such a table.
 #' @param kind `"simple"` or `"log"`.
 #' @param every `"day"`, `"week"`, `"fortnight"`, `"month"`, `"quarter"`, `"half-year"` or
-#'   `"year"`. If absent, each security as often as it has prices.
+#'   `"year"`. If absent, each security as often as it has prices. Given returns of a shorter
+#'   period are gathered too: compounded, profits added up.
 #' @param keep_unfinished Whether to keep a last period that the prices do not finish.
 #' @param given What `x` holds: `"prices"`; `"returns"` of the kind and frequency that are named;
 #'   or `"profits"`, amounts of money that add and are not compounded: return, volatility,
@@ -134,140 +135,6 @@ check_every <- function(every, rhythm) {
   )
 }
 
-given_returns <- function(x, kind, every, origin, ...) {
-  words <- if (kind == "profit") "profits" else "returns"
-  if (is.character(x)) {
-    d <- given_file(x, words, ...)
-    origin <- origin %||% d$origin
-  } else {
-    refuse_others(...)
-    origin <- origin %||% paste("given", words)
-    d <- given_delivery(x, words, origin)
-  }
-  refuse_unread(d)
-  columns <- d$securities
-  check_securities(columns, origin)
-  grid <- bound_columns(d) %||% scattered_returns(in_rows(d), origin)
-  dates <- grid$dates
-  values <- grid$values
-  if (!grid$rising) note_order(grid$falling, origin)
-  range <- core_range(values, far_return)
-  if (any(range$low == -Inf | range$high == Inf | (kind == "simple" & range$low < -1))) {
-    refuse_impossible(dates, values, kind, origin)
-  }
-  if (kind != "profit") warn_percentages(values, range$beyond)
-  rhythm <- if (is.null(every)) {
-    rhythms_of(dates, values)
-  } else {
-    stated_rhythm(check_choice(every, "every", names(frequencies)), columns)
-  }
-  new_returns(
-    dates,
-    values,
-    kind,
-    rhythm,
-    start = rep(as.Date(NA), ncol(values)),
-    prices = NULL,
-    origin = origin,
-    digest = digest_of(dates, values)
-  )
-}
-
-given_delivery <- function(x, words, origin) {
-  if (is.matrix(x) && is.numeric(x)) x <- matrix_columns(x, rownames(x), origin)
-  if (!is.data.frame(x)) {
-    fail(
-      "argument",
-      sprintf("Given %s must be a data frame, a matrix or the path of a file.", words),
-      where = sprintf("They are %s.", shown(x))
-    )
-  }
-  delivery <- delivery_of(grid_of_frame(x, origin), list())
-  note_delivery(delivery)
-  delivery
-}
-
-scattered_returns <- function(d, origin) {
-  calendar <- days_of(d$day)
-  grid <- core_scatter(
-    calendar$row,
-    d$security,
-    d$values[[d$measured]],
-    length(calendar$days),
-    length(d$securities)
-  )
-  if (length(grid$again)) {
-    fail(
-      "duplicate",
-      sprintf("%s stands more than once in %s.", .Date(d$day[grid$again[1L]]), origin)
-    )
-  }
-  colnames(grid$values) <- d$securities
-  c(grid, list(dates = .Date(calendar$days)))
-}
-
-refuse_impossible <- function(dates, values, kind, origin) {
-  bad <- which(is.infinite(values) | (kind == "simple" & !is.na(values) & values < -1))
-  at <- arrayInd(bad[1L], dim(values))
-  security <- colnames(values)[at[2L]]
-  fail(
-    "return",
-    sprintf("%s of %s cannot be.", count(length(bad), "number"), origin),
-    where = sprintf("%s on %s: %s.", security, dates[at[1L]], values[bad[1L]]),
-    remedy = if (kind == "simple") {
-      "A simple return is -1 (a loss of everything) or more."
-    } else {
-      sprintf("A %s is a finite number.", if (kind == "log") "log return" else "profit")
-    },
-    file = file_of(origin),
-    security = security,
-    value = values[bad[1L]]
-  )
-}
-
-# A file of returns or profits is read as one of prices is; a column that is called what it holds
-# has the name of its file.
-given_file <- function(path, words, price = NULL, dates = NULL, decimal = NULL, sheet = NULL,
-                       strict = TRUE) {
-  how <- list(price = price, dates = dates, decimal = decimal, sheet = sheet, strict = strict)
-  if (holds_store(path, how)) fail("argument", sprintf("A price store holds no %s.", words))
-  d <- read_delivery(path, how)
-  if (length(d$securities) == 1L &&
-      plain_name(d$securities) %in% c(
-        "return", "returns", "profit", "profits", "pnl", "amount", "value"
-      )) {
-    d$securities <- file_name(path[1L])
-  }
-  d
-}
-
-# Half of the returns of a security are hardly beyond this.
-far_return <- 0.2
-
-# 1.2 for 1.2 % is taken by its word, and would measure everything a hundred times too large.
-# `beyond`: how many of each security's returns are far.
-warn_percentages <- function(values, beyond) {
-  middle <- numeric(ncol(values))
-  some_far <- which(2 * beyond >= core_observed(values) & beyond > 0L)
-  middle[some_far] <- apply(
-    abs(values[, some_far, drop = FALSE]),
-    2L,
-    stats::median,
-    na.rm = TRUE
-  )
-  large <- which(middle > far_return)
-  if (!length(large)) return(invisible())
-  caution(
-    "large_returns",
-    sprintf(
-      "Half of the returns of %s are beyond %s: 0.01 is one percent.",
-      some(colnames(values)[large]),
-      format(signif(min(middle[large]), 2L))
-    ),
-    remedy = "If they are percentages, divide them by 100, or write the percent sign."
-  )
-}
-
 new_returns <- function(dates, values, kind, rhythm, start, prices, origin, digest) {
   structure(
     list(
@@ -289,7 +156,10 @@ new_returns <- function(dates, values, kind, rhythm, start, prices, origin, dige
 # What a measure takes: returns, prices from which simple returns are taken, or a book, in the
 # reading that the measure is of.
 take_returns <- function(x, profits = FALSE, held = "then") {
-  if (inherits(x, "imbroglio_book")) return(book_returns(first_drawing(x), held))
+  if (inherits(x, "imbroglio_book")) {
+    if (!profits) refuse_neutral(x, "this measure is in percent")
+    return(book_returns(first_drawing(x), held))
+  }
   if (inherits(x, "imbroglio_returns")) {
     if (x$kind == "profit" && !profits) {
       fail(

@@ -18,7 +18,9 @@ test_that("prices are converted by the rate of their date, and a missing one is 
   )
   expect_equal(unname(made$close[, "A"]), c(20, 27.5, NA, 36, NA))
   expect_equal(made$close[, "B"], x$prices$close[, "B"])
-  expect_match(made$repairs, "A converted from CUR to OWN")
+  expect_length(made$repairs, 0)
+  said <- basis(quietly(measure_volatility(made)))$choices
+  expect_equal(said[["currency"]], "OWN: A from CUR")
   carried <- quietly(translate_prices(x$prices, x$rates, "OWN", units, carry = 1))
   expect_equal(unname(carried$close[, "A"]), c(20, 27.5, 30, 36, 45))
   # The return of both is that of price and rate together; logarithms add.
@@ -84,11 +86,12 @@ test_that("each command counts in the base", {
   )
   p <- both$BAYMETAL * both$TMC
   expect_equal(said$results$volatility, sd(diff(p) / head(p, -1)), tolerance = 1e-10)
-  expect_match(paste(said$basis$repairs, collapse = " "), "BAYMETAL converted from TMC to HBC")
+  expect_equal(said$basis$choices$currency, "HBC: BAYMETAL from TMC")
   carried <- jsonlite::fromJSON(run_here(
     "volatility", bay, "--security", "BAYMETAL", rates, "--currencies", "TMC", "--carry", "2"
   ))
   expect_gt(carried$results$n, said$results$n)
+  expect_match(carried$basis$choices$currency, "its rate carried over [0-9]+ dates?$")
   expect_equal(imbroglio("currency", bay)$status, 2L)
-  expect_equal(imbroglio("volatility", bay, "--base", "HBC")$status, 2L)
+  expect_equal(imbroglio("volatility", bay, "--base", "HBC")$status, 3L)
 })

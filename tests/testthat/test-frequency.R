@@ -131,11 +131,7 @@ test_that("a book of several frequencies is measured when all have a price, and 
     MONTHX = ifelse(month, walk(1300, 5), NA)
   ))
   book <- as_portfolio(seldom, c(INDEXX = 0.4, FUNDXX = 0.3, MONTHX = 0.3))
-  expect_warning(
-    suppressMessages(measure_var(book, 0.5)),
-    'every = "month"',
-    class = "imbroglio_warning_short_history"
-  )
+  expect_match(basis(quietly(measure_var(book, 0.5)))$choices[["between"]], "monthly returns")
   monthly <- suppressMessages(as_portfolio(
     as_returns(seldom, every = "month"),
     c(INDEXX = 0.4, FUNDXX = 0.3, MONTHX = 0.3)

@@ -84,7 +84,7 @@ test_that("a book gives one number by value at risk, split and backtest, and its
     value = 2000,
     parts = TRUE
   ))
-  expect_equal(short$var_value, short$var * 2000 * c(1, 1.3, NA))
+  expect_equal(short$var_value, short$var * 2000 * c(1, 1.3, 0.3))
 })
 
 test_that("shares, values, weights and files of any wording make the same book", {

@@ -170,6 +170,8 @@ test_that("each option of each command changes the answer, or is refused with th
     "price", "dates", "decimal", "sheet", "strict", "as-of", "securities", "format", "out",
     "figure", "workbook", "columns", "help", "keep-unfinished", "rates", "base",
     "currencies", "carry",
+    # Of books of unlike things: test-unlike.R.
+    "between", "bridges", "over", "held-by-date",
     # Of what stops or is old: test-ended.R.
     "carried", "today", "stale"
   )

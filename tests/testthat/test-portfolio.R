@@ -20,7 +20,10 @@ test_that("a book is its weights times its parts, however it is rebalanced", {
   in_returns <- function(...) as_returns(as_portfolio(prices, ..., parts = TRUE))
   every_day <- as_portfolio(prices, weights = w, rebalance = "day")
   expect_equal(colnames(as_returns(every_day)), "BOOK")
-  expect_equal(colnames(in_returns(weights = w)), c("BOOK", names(w)))
+  # What is held short earns when its security falls.
+  parts <- in_returns(weights = w)
+  expect_equal(colnames(parts), c("BOOK", "NORTH", "ISLES", "ALPINE short"))
+  expect_equal(unname(as.matrix(parts)[, 4]), -unname(r[, "ALPINE"]), tolerance = 1e-11)
   expect_equal(
     unname(as.matrix(as_returns(every_day))[, 1]),
     unname(drop(r[, names(w)] %*% w)),

@@ -1,0 +1,221 @@
+# What a limit is held against: the estimate on each date, of what it is of, in the time and by the
+# method that it says.
+
+# Whether long and short of a group nearly cancel: there is no whole to be in percent of.
+neutral_group <- function(line, ask) {
+  if (!startsWith(line$of, "group:") || line$measure %in% of_book_only) return(FALSE)
+  members <- expand_groups(line$of, ask$returns$prices)
+  w <- ask$book$weights[ask$book$security %in% members]
+  length(w) > 0L && abs(sum(w)) < 0.1 * sum(abs(w))
+}
+
+profits_of_group <- function(line, ask, held_of, w) {
+  if (is.na(line$unit)) {
+    fail(
+      "limits",
+      sprintf("What is held of %s is nearly neutral: it has no percentages.", line$of),
+      remedy = "Limit its loss, value at risk or shortfall in money, such as 5000 EUR."
+    )
+  }
+  both <- returns_together(ask$returns, held_of)
+  group <- ask$book
+  group$name <- line$of
+  profits_of(
+    group, both$dates, as.vector(both$r %*% w) * ask$book$value,
+    rhythms_of(both$dates, matrix(1, length(both$dates), 1L))
+  )
+}
+
+is_held_short <- function(security, book) {
+  isTRUE(book$weights[match(security, book$security)] < 0)
+}
+
+# What is held of what a limit in money is of.
+worth_of_limit <- function(line, ask) {
+  book <- ask$book
+  if (is.null(book$value)) {
+    fail(
+      "limits", sprintf("A limit of %s in money is of a book whose value is known.", line$measure),
+      remedy = "Give shares or values; of weights `value`."
+    )
+  }
+  counted <- book$currency
+  if (line$unit != "money" && !is.null(counted) && line$unit != counted) {
+    fail("limits", sprintf("The limit of %s is in %s, the book in %s.", line$measure, line$unit,
+                           counted))
+  }
+  # Profits are in money already.
+  if (is_neutral(book) && line$of %in% book$name || neutral_group(line, ask)) return(1)
+  if (line$of %in% book$name) return(book$value)
+  members <- if (startsWith(line$of, "group:")) {
+    expand_groups(line$of, ask$returns$prices)
+  } else {
+    line$of
+  }
+  abs(sum(book$weights[book$security %in% members])) * book$value
+}
+
+# The date of which a limit is asked where its numbers end before it; NULL where they do not.
+known_of_limit <- function(line, ask) {
+  if (is_stale(ask$age, ask$stale)) return(ask$age$today)
+  members <- if (startsWith(line$of, "group:")) {
+    intersect(expand_groups(line$of, ask$returns$prices), ask$book$security)
+  } else {
+    line$of
+  }
+  whole <- line$of %in% ask$book$name || line$measure %in% of_book_only
+  ended <- if (whole) ask$book$ended else ended_holdings(ask$returns, members)
+  if (!is.null(ended)) max(ended$known)
+}
+
+# The mean over the drawings of a book, where there are several.
+limited_over_drawings <- function(line, ask) {
+  if (length(ask$books) < 2L) return(limited_series(line, ask))
+  each <- lapply(ask$books, function(book) {
+    ask$book <- book
+    ask$returns <- book$returns
+    limited_series(line, ask)
+  })
+  made <- each[[1L]]
+  made$estimate <- rowMeans(do.call(cbind, lapply(each, `[[`, "estimate")))
+  made
+}
+
+# The estimate on each date, the last one now.
+limited_series <- function(line, ask) {
+  if (line$measure %in% of_book_only) return(book_number(line, ask))
+  returns <- limited_returns(line, ask)
+  if (line$measure == "loss") return(lost_over(line, returns))
+  if (line$measure == "fall") {
+    found <- drawdown_series(returns)
+    return(list(to = found$date, estimate = found$drawdown))
+  }
+  if (!is.na(line$period)) {
+    returns <- suppressMessages(
+      as_returns(returns, kind = returns$kind, every = line$period), classes = "imbroglio_note"
+    )
+  }
+  periods <- if (line$measure %in% in_time_ahead) periods_of_limit(line, returns)
+  if (max(core_observed(returns$values)) < line$window) {
+    return(list(to = max(returns$dates), estimate = NA_real_))
+  }
+  by_root <- line$method %in% "historical" && (periods == 1L || returns$kind != "log")
+  if (line$measure %in% in_time_ahead && !by_root) return(latest_loss(line, returns, periods))
+  found <- suppressMessages(roll_measures(
+    returns, line$measure, line$window,
+    benchmark = if (rolling_measures()[[line$measure]]$beside) ask$benchmark,
+    level = if (is.na(line$level)) 0.99 else line$level
+  ), classes = "imbroglio_note")
+  list(to = found$to, estimate = found$estimate * sqrt(periods %||% 1L))
+}
+
+# The periods of the returns that the time of a limit is.
+periods_of_limit <- function(line, returns, time = line$horizon) {
+  what <- sprintf("The limit of %s of %s", line$measure, line$of)
+  tryCatch(
+    periods_of_time(time, returns$rhythm, what),
+    imbroglio_error_argument = function(e) {
+      every <- adverb_of(every_of_all(returns$rhythm))
+      fail(
+        "limits",
+        sprintf("%s is of %s, and its returns are %s.", what, time, every),
+        remedy = sprintf(paste(
+          "Write its %s as they are priced, such as 1 %s; or take a book with a fund that is",
+          "priced less often by `between = \"bridged\"`."
+        ), if (line$measure == "loss") "period" else "horizon", every_of_all(returns$rhythm))
+      )
+    }
+  )
+}
+
+# By methods whose past is not measured day by day: how it stands now.
+latest_loss <- function(line, returns, periods) {
+  last <- stats::window(returns, last = count(line$window, "return"))
+  found <- suppressWarnings(suppressMessages(
+    measure_var(last, line$level, periods, line$method), classes = "imbroglio_note"
+  ), classes = "imbroglio_warning")
+  list(to = max(returns$dates), estimate = found[[line$measure]][1L])
+}
+
+# The loss over a time that ends on each date, or since the end of the last month or year.
+lost_over <- function(line, returns) {
+  there <- which(!is.na(returns$values[, 1L]))
+  dates <- returns$dates[there]
+  adds <- returns$kind == "profit"
+  grown <- returns$values[there, 1L]
+  if (returns$kind == "simple") grown <- log1p(grown)
+  if (grepl(" to date$", line$period)) {
+    part <- frequencies[[sub(" to date$", "", line$period)]]$period(dates)
+    over <- stats::ave(grown, part, FUN = cumsum)
+  } else {
+    n <- periods_of_limit(line, returns, line$period)
+    if (length(grown) < n) return(list(to = max(dates), estimate = NA_real_))
+    if (n == 1L) {
+      lost <- as_loss(returns$values[there, 1L], returns$kind == "log")
+      return(list(to = dates, estimate = lost))
+    }
+    sums <- cumsum(grown)
+    ends <- n:length(grown)
+    over <- sums[ends] - c(0, sums)[ends - n + 1L]
+    dates <- dates[ends]
+  }
+  list(to = dates, estimate = if (adds) -over else -expm1(over))
+}
+
+limited_returns <- function(line, ask) {
+  quietly_told <- function(expr) {
+    suppressWarnings(
+      suppressMessages(expr, classes = "imbroglio_note"), classes = "imbroglio_warning_ended"
+    )
+  }
+  held <- if (line$measure %in% looks_back) "then" else "today"
+  if (startsWith(line$of, "group:")) {
+    members <- expand_groups(line$of, ask$returns$prices)
+    held_of <- intersect(members, ask$book$security)
+    if (is.null(ask$book) || !length(held_of)) {
+      fail("argument", sprintf("The book holds nothing of %s.", line$of))
+    }
+    w <- ask$book$weights[match(held_of, ask$book$security)]
+    if (neutral_group(line, ask)) return(profits_of_group(line, ask, held_of, w))
+    # A group that is held short stays so.
+    group <- quietly_told(as_portfolio(
+      ask$book$returns, weights = stats::setNames(w / abs(sum(w)), held_of), cash = "rest",
+      name = line$of
+    ))
+    return(quietly_told(book_returns(group, held)))
+  }
+  if (line$of %in% ask$book$name) return(quietly_told(book_returns(ask$book, held)))
+  needed <- c(line$of, if (is.character(ask$benchmark)) ask$benchmark)
+  if (is_held_short(line$of, ask$book)) ask$returns <- held_short(ask$returns, line$of)
+  ask$returns[, if (line$measure %in% c("beta", "correlation", "tracking_error")) {
+    unique(needed)
+  } else {
+    line$of
+  }]
+}
+
+# What the book is today, by weight or by the risk of it.
+book_number <- function(line, ask) {
+  book <- ask$book
+  to <- max(book$returns$dates)
+  today <- function() suppressMessages(book_today(book), classes = "imbroglio_note")
+  members <- if (startsWith(line$of, "group:")) {
+    intersect(expand_groups(line$of, ask$returns$prices), book$security)
+  } else {
+    intersect(line$of, book$security)
+  }
+  of_whole <- line$of %in% book$name
+  estimate <- switch(
+    line$measure,
+    weight = if (of_whole) 1 else sum(book$weights[book$security %in% members]),
+    share = {
+      parts <- suppressMessages(split_volatility(book), classes = "imbroglio_note")
+      if (of_whole) 1 else sum(parts$share[parts$security %in% members])
+    },
+    {
+      found <- suppressMessages(measure_concentration(book), classes = "imbroglio_note")
+      found[[line$measure]]
+    }
+  )
+  list(to = max(today()$dates), estimate = estimate)
+}

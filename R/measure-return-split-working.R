@@ -1,0 +1,90 @@
+# The working of what a holding added: of each day its shares times the change of its price.
+
+#' @export
+working_of.imbroglio_return_split <- function(result, row) {
+  this <- row_of_result(result, row)
+  days <- attr(result, "days")
+  steps <- match(as.numeric(this$from), as.numeric(days$dates)):
+    (match(as.numeric(this$to), as.numeric(days$dates)) - 1L)
+  asks <- measures()$return_split$asks
+  j <- match(this$security, days$security)
+  earned <- rowSums(days$made[steps, , drop = FALSE]) + days$cash_made[steps]
+  rows <- c(steps, steps[length(steps)] + 1L)
+  # A column has a row for each close; what is of a day stands at its end.
+  ends <- function(x) c(NA, x)
+  columns <- list(worth = days$worth[rows], earned = ends(earned))
+  whole <- this$security == basis(result)$book$name
+  made <- if (whole) {
+    list(step("part", quote(earned), "earned in all"))
+  } else if (is.na(j) || is.null(days$close)) {
+    own <- if (this$security == "cash") {
+      days$cash_made[steps]
+    } else {
+      rowSums(days$made[steps, members_of(result, this$security, days), drop = FALSE])
+    }
+    columns$made <- ends(own)
+    list(step("part", quote(made), "what it made each day"))
+  } else {
+    columns$price <- days$close[rows, j]
+    columns$held <- days$shares[rows, j]
+    list(step(
+      "part", quote(before(held) * (price - before(price))),
+      "shares at the close before, times the change of the price", "money"
+    ))
+  }
+  if (!is.null(this[["rate_value"]])) {
+    columns$by_rate <- ends(rate_each_day(result, this$security, days, steps, whole))
+    rated <- list(
+      step("rate_value", quote(sum(by_rate)), "what the rate made of it", "money"),
+      step("local_value", quote(component_value - rate_value), "what is left", "money")
+    )
+  } else {
+    rated <- NULL
+  }
+  list(
+    asks = asks,
+    rows = list(rows_of_working(
+      "days", sprintf("closes from %s to %s", this$from, this$to), columns,
+      days$dates[rows], days$dates[rows[1L]], days$dates[rows[length(rows)]]
+    )),
+    steps = c(made, added_steps(days$in_money), rated),
+    main = if (days$in_money) "component_value" else "component"
+  )
+}
+
+# From what was made each day to the parts.
+added_steps <- function(in_money) {
+  list(
+    if (in_money) step("component_value", quote(sum(part)), "added up", "money"),
+    step("day_return", quote(earned / before(worth)), "return of the book, each day"),
+    step(
+      "grown", quote(recursion(earned * 0 + 1, previous * (1 + before(day_return)))),
+      "how much the book had grown at the close before"
+    ),
+    step(
+      "component", quote(sum(grown * part / before(worth))),
+      "its part of the return, each day as often as the book had grown", "fraction"
+    )
+  )
+}
+
+rate_each_day <- function(result, security, days, steps, whole) {
+  if (whole) return(rowSums(days$rate_made[steps, , drop = FALSE]))
+  if (security == "cash") return(rep(0, length(steps)))
+  rowSums(days$rate_made[steps, members_of(result, security, days), drop = FALSE])
+}
+
+# The columns that a row is of: a holding, or those of a group or currency.
+members_of <- function(result, name, days) {
+  if (name %in% days$security) return(days$security == name)
+  by <- basis(result)$choices[["split by"]]
+  prices <- attr(result, "source")$prices
+  of <- if (by == "group") {
+    prices$about$group[match(days$security, prices$about$security)]
+  } else {
+    unname(prices$converted$currency[days$security]) %||%
+      prices$about$currency[match(days$security, prices$about$security)]
+  }
+  of[is.na(of)] <- paste("no", by)
+  of == name
+}

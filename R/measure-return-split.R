@@ -1,0 +1,366 @@
+#' Split the return of a book among its holdings
+#'
+#' What each holding added to the return of a book, and to its money: yesterday, in a week, a month,
+#' a year to date, or any span. It is what did happen, so of the book as it was held then; a holding
+#' without a price on a day counts at its last one, which is noted.
+#'
+#' Of a day the part of a holding is its shares at the close before times the change of its price,
+#' \eqn{h_{i,t-1} (P_{i,t} - P_{i,t-1})}{h_i,t-1 (P_i,t - P_i,t-1)}, in money; over the worth of
+#' the book at the close before, \eqn{V_{t-1}}{V_t-1}, it is its part of the return. Over several
+#' days money adds up, and each day's part counts as often as the book had grown until then, so
+#' that parts add up to the return of the span exactly. Of prices that were converted the money is
+#' parted again: what the price in its own currency made, at the rate of the day before, and what
+#' the rate made.
+#'
+#' Holdings by date say what was held when: what changes hands does so at the close of its day, and
+#' what cash does not explain it by came from outside, or went there; that is no return.
+#'
+#' @param book A book, see [as_portfolio()].
+#' @param over Spans that end on the last date: `"day"`, `"week"`, `"month"`, `"quarter"`, `"year"`
+#'   (back to the same day), a time such as `"10 days"` (so many of the book's days),
+#'   `"week to date"`, `"month to date"`, `"quarter to date"`, `"year to date"`; several side by
+#'   side.
+#' @param from,to Instead: from the close of one date to that of another.
+#' @param by `"security"`, `"group"` (of [read_securities()]) or `"currency"`.
+#' @param holdings Holdings by date: a table, or a file, with the columns date, security and
+#'   shares; what is not named on a date of it is not held from there. `cash` is an amount.
+#' @return A table, for each span a row for each holding (the largest part first), one for cash
+#'   that earned or is held, and one for the book (last): `security`, `over`, `from` and `to` (the
+#'   closes), `n` (days), `weight` (at the start), `total_return` (its own), `component` (its part
+#'   of the return), and where money is known `component_value`, of converted prices
+#'   `local_value` and `rate_value`. `autoplot()` draws it.
+#' @section Errors: `imbroglio_error_argument` for what is no book, a span that is not known;
+#'   `imbroglio_error_too_short` for one that begins before the book.
+#' @family measures of a book
+#' @family measures of returns
+#' @examples
+#' prices <- read_prices(demo_file("bay.csv"))
+#' book <- as_portfolio(prices, shares = c(OSSELL = 2000, TARROW = 500, BAYBOND = 1000))
+#' found <- split_return(book, over = c("day", "month", "year to date"))
+#' in_words(found)[found$security == "BOOK"]
+#' split_return(book, from = "2025-11-28", to = "2025-12-31")
+#' @export
+split_return <- function(book, over = "day", from = NULL, to = NULL,
+                         by = c("security", "group", "currency"), holdings = NULL) {
+  if (!inherits(book, "imbroglio_book")) refuse_no_book(book)
+  by <- one_of(by, "by", c("security", "group", "currency"))
+  carried <- carried_book(book)
+  days <- if (is.null(holdings) && !in_fixed_shares(book)) {
+    days_by_weights(carried)
+  } else {
+    days_by_shares(carried, holdings)
+  }
+  spans <- if (is.null(from) && is.null(to)) {
+    lapply(check_over(over), function(one) span_over(one, days$dates))
+  } else {
+    list(named_span(from, to, days$dates))
+  }
+  parts <- lapply(spans, function(span) split_over(span, days, carried, by))
+  columns <- row_bound(parts)
+  returns <- suppressMessages(
+    suppressWarnings(book_returns(carried, "then"), classes = "imbroglio_warning"),
+    classes = "imbroglio_note"
+  )
+  if (!is.null(holdings)) {
+    returns$book$held <- "as it was held"
+    returns$book$text <- "by the holdings of each date"
+  }
+  made <- new_result(
+    columns,
+    "return_split",
+    returns_basis(
+      returns, sample_of(returns$dates, returns$values[, book$name, drop = FALSE]),
+      securities = book$name, every = returns$rhythm$every[[book$name]],
+      choices = c("split by" = by, days$said)
+    ),
+    book$returns
+  )
+  attr(made, "days") <- days
+  made
+}
+
+# What did happen is at prices that were known: between its own a holding counts at its last one.
+carried_book <- function(book) {
+  if (is.null(book$between)) return(book)
+  book$returns <- book$between$carried()
+  rare <- book$between$rare
+  book$between <- list(
+    words = sprintf("%s at the last price that was known", some(rare)), number = 0L
+  )
+  note("carried", sprintf("%s counts at its last price until the next.", some(rare)))
+  book
+}
+
+in_fixed_shares <- function(book) {
+  !is.null(book$shares) && book$rebalance == "never" && !identical(book$held, "today")
+}
+
+over_pattern <- "^(week|month|quarter|year) to date$"
+
+check_over <- function(over) {
+  if (!is.character(over) || !length(over) || anyNA(over)) {
+    fail("argument", "`over` is a span, such as \"day\" or \"year to date\".", where = sprintf(
+      "It is %s.", shown(over)
+    ))
+  }
+  known <- c("day", "week", "month", "quarter", "year")
+  plain <- lower_case(over)
+  ok <- plain %in% known | grepl(over_pattern, plain) | is_time(plain)
+  if (!all(ok)) {
+    fail(
+      "argument", sprintf("`over` does not know %s.", shown(over[!ok][1L])),
+      remedy = sprintf(
+        "It takes %s, a time such as \"10 days\", \"month to date\", \"year to date\".",
+        some(known)
+      )
+    )
+  }
+  unique(plain)
+}
+
+# The rows of the first and the last close.
+span_over <- function(over, dates) {
+  last <- length(dates)
+  begins <- if (grepl(over_pattern, over)) {
+    period <- frequencies[[sub(" to date$", "", over)]]$period(dates)
+    which(period == period[last])[1L] - 1L
+  } else {
+    time <- parts_of_time(over)
+    if (time$unit %in% c("day", "period")) {
+      last - as.integer(time$number)
+    } else if (time$unit %in% c("week", "fortnight")) {
+      back <- c(week = 7, fortnight = 14)[[time$unit]] * time$number
+      findInterval(as.numeric(dates[last]) - back, as.numeric(dates))
+    } else {
+      months <- 12 / frequencies[[time$unit]]$per_year * time$number
+      findInterval(as.numeric(months_before(dates[last], months)), as.numeric(dates))
+    }
+  }
+  if (is.na(begins) || begins < 1L) {
+    fail(
+      "too_short", sprintf("The book begins on %s, after what %s asks for.", dates[1L], over)
+    )
+  }
+  list(over = over, first = begins, last = last)
+}
+
+# The same day of an earlier month, or its last.
+months_before <- function(date, months) {
+  parts <- as.POSIXlt(date)
+  month <- parts$year * 12 + parts$mon - months
+  first <- day_number(month %/% 12 + 1900, month %% 12 + 1, 1)
+  after <- day_number((month + 1) %/% 12 + 1900, (month + 1) %% 12 + 1, 1)
+  .Date(pmin(first + parts$mday - 1, after - 1))
+}
+
+named_span <- function(from, to, dates) {
+  from <- if (is.null(from)) dates[1L] else check_date(from, "from")
+  to <- if (is.null(to)) dates[length(dates)] else check_date(to, "to", last = TRUE)
+  first <- findInterval(as.numeric(from), as.numeric(dates))
+  last <- findInterval(as.numeric(to), as.numeric(dates))
+  if (first < 1L || last <= first) {
+    fail(
+      "too_short", sprintf("The book has no return from %s to %s.", from, to),
+      where = sprintf("It lives from %s to %s.", dates[1L], dates[length(dates)])
+    )
+  }
+  list(over = "span", first = first, last = last)
+}
+
+# Each day of the book by shares: what each holding made in money, and of it the rate.
+days_by_shares <- function(book, holdings) {
+  prices <- if (book$given) as_if_prices(book$returns) else book$returns$prices
+  held <- if (!is.null(holdings)) shares_by_date(holdings, book)
+  security <- held$security %||% book$security
+  rows <- rows_alive(prices, security, book, held)
+  dates <- prices$dates[rows]
+  close <- carried_to(prices$close[, security, drop = FALSE], rows)
+  n <- length(dates)
+  shares <- if (is.null(held)) {
+    matrix(book$shares, n, length(security), byrow = TRUE)
+  } else {
+    held$on(dates)
+  }
+  # What was not held yet need have no price.
+  close[shares == 0 & is.na(close)] <- 0
+  growth <- (1 + book$cash_return)^(1 / rhythms_of(dates, matrix(1, n, 1L))$per_year[[1L]]) - 1
+  cash <- if (is.null(held)) book$money * (1 + growth)^(seq_len(n) - 1L) else held$cash(dates)
+  before <- shares[-n, , drop = FALSE]
+  moved <- diff(close)
+  made <- before * moved
+  worth <- rowSums(shares * close) + cash
+  list(
+    dates = dates, security = security, made = made, cash_made = cash[-n] * growth,
+    rate_made = rates_made(prices, security, rows, before), worth = worth,
+    weight = shares * close / worth, cash = cash, close = close, shares = shares,
+    in_money = TRUE, said = held$said
+  )
+}
+
+# From the first date on which all have a price to the last that is known.
+rows_alive <- function(prices, security, book, held) {
+  close <- prices$close[, security, drop = FALSE]
+  span <- core_span(close)
+  end <- if (is.null(book$ended)) {
+    nrow(close)
+  } else {
+    match(as.numeric(book$ended$last[1L]), as.numeric(prices$dates))
+  }
+  start <- if (is.null(held)) max(span$first) else min(span$first)
+  if (!is.null(held)) {
+    start <- max(start, findInterval(as.numeric(held$from), as.numeric(prices$dates)))
+    unpriced <- security[is.na(carried_to(close, start)) & held$on(held$from)[1L, ] != 0]
+    if (length(unpriced)) {
+      fail("weights", sprintf("%s has no price yet on %s.", some(unpriced), held$from))
+    }
+  }
+  rows <- start:end
+  rows[rowSums(!is.na(close[rows, , drop = FALSE])) > 0L | rows == start]
+}
+
+carried_to <- function(close, rows) {
+  for (j in seq_len(ncol(close))) {
+    close[, j] <- core_carry(close[, j, drop = FALSE], nrow(close))
+  }
+  close[rows, , drop = FALSE]
+}
+
+# Of converted prices what the rate made: the new price in its own currency times its change.
+rates_made <- function(prices, security, rows, before) {
+  made <- prices$converted
+  if (is.null(made$rates) || !all(security %in% colnames(made$local))) return(NULL)
+  at <- match(as.numeric(prices$dates), as.numeric(made$dates))
+  own <- function(x) {
+    x <- x[at, security, drop = FALSE]
+    x[is.na(prices$close[, security, drop = FALSE])] <- NA
+    carried_to(x, rows)
+  }
+  local <- own(made$local)
+  moved <- before * local[-1L, , drop = FALSE] * diff(own(made$rate))
+  moved[is.na(moved)] <- 0
+  moved
+}
+
+# Each day of a book of weights: in parts of its worth, which is known today, if at all.
+days_by_weights <- function(book) {
+  parts <- parts_of_book(book)
+  n <- length(parts$dates)
+  grown <- cumprod(c(1, 1 + parts$whole))
+  worth <- if (!is.null(book$value)) grown * book$value / grown[n + 1L]
+  made <- parts$part * if (is.null(worth)) grown[-(n + 1L)] else worth[-(n + 1L)]
+  list(
+    dates = c(parts$start, parts$dates), security = parts$security, made = made,
+    cash_made = cash_of_weights(
+      parts$whole * (worth %||% grown)[-(n + 1L)] - rowSums(made), worth
+    ),
+    worth = worth %||% grown, weight = rbind(parts$weight, NA), own = parts$own,
+    cash = (1 - rowSums(rbind(parts$weight, NA))) * (worth %||% grown),
+    in_money = !is.null(worth)
+  )
+}
+
+# What is left of the return is of cash, but for rounding.
+cash_of_weights <- function(left, worth) {
+  size <- max(abs(worth %||% 1))
+  ifelse(abs(left) < 1e-12 * size, 0, left)
+}
+
+# One span: money of each day added up, parts of the return as often as the book had grown.
+split_over <- function(span, days, book, by) {
+  steps <- span$first:(span$last - 1L)
+  worth <- days$worth[steps]
+  neutral <- is_neutral(book) || any(worth <= 0)
+  earned <- rowSums(days$made[steps, , drop = FALSE]) + days$cash_made[steps]
+  grown <- cumprod(c(1, 1 + earned / worth))
+  scale <- grown[-length(grown)] / worth
+  one <- function(made) {
+    list(component = colSums(made * scale), value = colSums(made))
+  }
+  own <- one(days$made[steps, , drop = FALSE])
+  rate <- if (!is.null(days$rate_made)) colSums(days$rate_made[steps, , drop = FALSE])
+  returned <- if (is.null(days$own)) {
+    days$close[span$last, ] / days$close[span$first, ] - 1
+  } else {
+    apply(1 + days$own[steps, , drop = FALSE], 2L, prod) - 1
+  }
+  cash <- sum(days$cash_made[steps])
+  table <- list(
+    security = days$security, weight = unname(days$weight[span$first, ]),
+    total_return = unname(returned), component = unname(own$component),
+    component_value = unname(own$value), rate_value = unname(rate)
+  )
+  if (by != "security") table <- in_groups_of(table, by, book)
+  in_order <- order(-abs(table$component_value))
+  table <- lapply(table[!vapply(table, is.null, NA)], `[`, in_order)
+  has_cash <- abs(days$cash[span$first]) > 1e-9 * abs(days$worth[span$first]) || cash != 0
+  if (has_cash && by == "currency") has_cash <- cash != 0
+  whole <- list(
+    security = book$name, weight = 1, total_return = grown[length(grown)] - 1,
+    component = grown[length(grown)] - 1, component_value = sum(earned),
+    rate_value = if (!is.null(rate)) sum(rate)
+  )
+  in_cash <- if (has_cash) list(
+    security = "cash", weight = days$cash[span$first] / days$worth[span$first],
+    total_return = if (days$cash[span$first] != 0) cash / days$cash[span$first] else NA_real_,
+    component = sum(days$cash_made[steps] * scale), component_value = cash,
+    rate_value = if (!is.null(rate)) 0
+  )
+  known <- function(columns) Filter(Negate(is.null), columns)
+  rows <- row_bound(known(list(table, if (has_cash) known(in_cash), known(whole))))
+  spanned_rows(rows, span, days, neutral, book$security)
+}
+
+spanned_rows <- function(rows, span, days, neutral, held) {
+  rate <- rows$rate_value
+  k <- length(rows$security)
+  made <- c(
+    rows["security"],
+    list(
+      over = rep(span$over, k), from = rep(days$dates[span$first], k),
+      to = rep(days$dates[span$last], k), n = rep(span$last - span$first, k)
+    ),
+    rows[c("weight", "total_return", "component")],
+    if (days$in_money) {
+      c(rows["component_value"], if (!is.null(rate)) {
+        list(local_value = rows$component_value - rows$rate_value, rate_value = rows$rate_value)
+      })
+    }
+  )
+  # Of next to nothing nothing is a part.
+  if (neutral) {
+    own_rows <- made$security %in% held
+    made$component[] <- NA_real_
+    made$weight[] <- NA_real_
+    made$total_return[!own_rows] <- NA_real_
+  }
+  made
+}
+
+# Members of a group, or of a currency, as one.
+in_groups_of <- function(table, by, book) {
+  prices <- book$returns$prices
+  about <- prices$about
+  of <- if (by == "group") {
+    if (is.null(about)) {
+      fail("argument", "The prices have no groups.", remedy = "Read them with `securities =`.")
+    }
+    about$group[match(table$security, about$security)]
+  } else {
+    unname(prices$converted$currency[table$security]) %||%
+      about$currency[match(table$security, about$security)]
+  }
+  if (is.null(of) || all(is.na(of))) {
+    fail("argument", sprintf("No %s of the holdings is known.", by))
+  }
+  of[is.na(of)] <- paste("no", by)
+  groups <- unique(of)
+  sums <- function(x) if (length(x)) as.vector(rowsum(x, factor(of, groups)))
+  weight <- sums(table$weight)
+  component <- sums(table$component)
+  list(
+    security = groups, weight = weight,
+    total_return = ifelse(abs(weight) > 1e-9, component / weight, NA_real_),
+    component = component, component_value = sums(table$component_value),
+    rate_value = sums(table$rate_value)
+  )
+}
