@@ -45,7 +45,8 @@ worth_of_limit <- function(line, ask) {
                            counted))
   }
   # Profits are in money already.
-  if (is_neutral(book) && line$of %in% book$name || neutral_group(line, ask)) return(1)
+  booked <- line$measure == "loss" && line$of %in% book$name
+  if (is_neutral(book) && line$of %in% book$name || booked || neutral_group(line, ask)) return(1)
   if (line$of %in% book$name) return(book$value)
   members <- if (startsWith(line$of, "group:")) {
     expand_groups(line$of, ask$returns$prices)
@@ -163,6 +164,7 @@ lost_over <- function(line, returns) {
 }
 
 limited_returns <- function(line, ask) {
+  if (line$measure == "loss" && line$of %in% ask$book$name) return(booked_returns(line, ask))
   quietly_told <- function(expr) {
     suppressWarnings(
       suppressMessages(expr, classes = "imbroglio_note"), classes = "imbroglio_warning_ended"
@@ -192,6 +194,22 @@ limited_returns <- function(line, ask) {
   } else {
     line$of
   }]
+}
+
+# What was lost is what was booked: at the prices that were known, in money that of each day.
+booked_returns <- function(line, ask) {
+  book <- suppressMessages(carried_book(ask$book), classes = "imbroglio_note")
+  told <- function(expr) {
+    suppressWarnings(
+      suppressMessages(expr, classes = "imbroglio_note"), classes = "imbroglio_warning_ended"
+    )
+  }
+  if (is.na(line$unit)) return(told(book_returns(book, "then")))
+  days <- told(if (in_fixed_shares(book)) days_by_shares(book, NULL) else days_by_weights(book))
+  profits_of(
+    book, days$dates[-1L], rowSums(days$made) + days$cash_made,
+    rhythms_of(days$dates, matrix(1, length(days$dates), 1L))
+  )
 }
 
 # What the book is today, by weight or by the risk of it.

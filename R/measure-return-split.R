@@ -87,7 +87,13 @@ carried_book <- function(book) {
   book$between <- list(
     words = sprintf("%s at the last price that was known", some(rare)), number = 0L
   )
-  note("carried", sprintf("%s counts at its last price until the next.", some(rare)))
+  note("carried", sprintf(
+    if (length(rare) == 1L) {
+      "%s counts at its last price until the next."
+    } else {
+      "%s count at their last prices until the next."
+    }, some(rare)
+  ))
   book
 }
 

@@ -71,6 +71,7 @@ report_parts <- function() {
     ),
     return = part("returns", "return", above = said, keeps = "window"),
     volatility = part("returns", "volatility", above = "lead", keeps = "window"),
+    return_split = part("returns", "return_split", "whole", "book", shown, with = added_with),
     downside = part("returns", "downside", keeps = "window"),
     ratios = part("returns", "ratios", keeps = "window"),
     currency = part("returns", "currency", "prices", "rates"),
@@ -144,6 +145,8 @@ need_words <- c(
 limits_with <- function(work) {
   list(limits = work$limits)
 }
+
+added_with <- function(work) list(over = c("day", "month to date", "year to date"))
 
 rolling_with <- function(work) list(window = work$settings$window)
 

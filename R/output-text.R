@@ -10,11 +10,10 @@ measure_text <- function(result, extra = NULL, columns = NULL) {
       name %in% c("volatility_series", "drawdown_series", "correlation_series")) {
     table <- table[!duplicated(table[series_keys(table)], fromLast = TRUE), ]
   }
-  said <- if (is.null(utils::getS3method("words_of", class(result)[1L], optional = TRUE))) {
-    character()
-  } else {
-    in_words(result)
-  }
+  has_words <- !vapply(class(result), function(name) {
+    is.null(utils::getS3method("words_of", name, optional = TRUE))
+  }, NA)
+  said <- if (any(has_words)) in_words(result) else character()
   ends <- if (length(said) > 4L || name == "fit") headline(result) else said
   # Of a long list people read how it ends; of a tail, some sizes of it.
   hidden <- if (name %in% c("paths", "backtest_series", "backtest_breaches")) {
@@ -125,6 +124,7 @@ text_table <- function(table, kind = NULL, names_shown = columns_to_show(table),
   shown <- lapply(stats::setNames(nm = names_shown), function(name) {
     column <- column_of(name, table[[name]], kind, currency)
     cells <- unit_text[[column$unit]](table[[name]])
+    cells[is.na(cells)] <- "-"
     list(
       header = strwrap(column$label, max(nchar(cells), 10L) + 1L),
       cells = cells,

@@ -38,7 +38,9 @@ unit_text <- list(
   number = function(x) {
     ifelse(is.na(x), "-", format(round(x, 2), trim = TRUE, drop0trailing = TRUE))
   },
-  level = function(x) paste(trimws(formatC(100 * x, digits = 6, format = "fg")), "%"),
+  level = function(x) {
+    ifelse(is.na(x), "-", paste(trimws(formatC(100 * x, digits = 6, format = "fg")), "%"))
+  },
   fraction = function(x) percent(x),
   money = function(x) money(x)
 )

@@ -62,9 +62,10 @@ say_bridged <- function(gaps) {
   note(
     "between",
     sprintf(
-      "%s, %s %% of %s, %s %s: between its own prices it is bridged, so that the book stays daily.",
+      "%s, %s %% of %s, %s priced %s: in between %s bridged, so that the book stays daily.",
       some(gaps$rare), in_percent(gaps$weight), gaps$name,
-      if (length(gaps$rare) == 1L) "is" else "are", some(unique(gaps$every))
+      if (length(gaps$rare) == 1L) "is" else "are", some(unique(gaps$every)),
+      if (length(gaps$rare) == 1L) "it is" else "they are"
     ),
     remedy = "`between = \"priced\"` leaves it on the dates that all have; \"carried\" carries prices on."
   )
@@ -181,30 +182,36 @@ days_between <- function(gaps, holding) {
   list(rows = rows, own = own, period = findInterval(rows, own, left.open = TRUE)[-1L])
 }
 
-# What a holding moves with between its own prices: the log returns on `rows`, and its name.
+# What a holding moves with between its own prices: the log returns on `rows`, and its name. That
+# which is named stands in; else the benchmark, unless what it leaves of the holding moves with the
+# rest of the book, which is then taken.
 moves_with <- function(gaps, holding, rows) {
   named <- gaps$ask$stand_ins[holding]
   asked <- length(named) && !is.na(named)
   series <- if (asked) named[[1L]] else gaps$ask$benchmark
+  if (is.null(series) || series %in% c(gaps$rare, holding)) return(moves_of_rest(gaps, rows))
   prices <- gaps$returns$prices
-  if (!is.null(series) && !series %in% c(gaps$rare, holding)) {
-    close <- carried_on(prices$close[, series])
-    if (!anyNA(close[rows])) return(list(by = series, moves = diff(log(close[rows]))))
-    if (asked) {
-      fail(
-        "argument",
-        sprintf("%s has no price yet on %s, to stand in from.", series, prices$dates[rows[1L]]),
-        remedy = "Name another series, or none: the rest of the book."
-      )
-    }
+  close <- carried_on(prices$close[, series])[rows]
+  if (anyNA(close)) {
+    if (!asked) return(moves_of_rest(gaps, rows))
+    fail(
+      "argument",
+      sprintf("%s has no price yet on %s, to stand in from.", series, prices$dates[rows[1L]]),
+      remedy = "Name another series, or none: the rest of the book."
+    )
   }
+  list(by = series, moves = diff(log(close)), named = asked)
+}
+
+moves_of_rest <- function(gaps, rows) {
+  prices <- gaps$returns$prices
   close <- vapply(gaps$often, function(one) carried_on(prices$close[, one]), prices$close[, 1L])
   close <- close[rows, , drop = FALSE]
   r <- close[-1L, , drop = FALSE] / close[-nrow(close), , drop = FALSE] - 1
   weight <- rep(gaps$weights[gaps$often], each = nrow(r)) * !is.na(r)
   r[is.na(r)] <- 0
   whole <- pmax(rowSums(abs(weight)), 1e-12)
-  list(by = "the rest of the book", moves = log1p(rowSums(weight * r) / whole))
+  list(by = "the rest of the book", moves = log1p(rowSums(weight * r) / whole), named = FALSE)
 }
 
 carried_on <- function(x) as.vector(core_carry(cbind(x), length(x)))
@@ -212,9 +219,28 @@ carried_on <- function(x) as.vector(core_carry(cbind(x), length(x)))
 # The holding on its own periods: R = a m + b S + e, the variance of e in proportion to m.
 bridge_of <- function(gaps, holding) {
   at <- days_between(gaps, holding)
-  close <- gaps$returns$prices$close[, holding]
   beside <- moves_with(gaps, holding, at$rows)
-  inside <- at$period < length(at$own)
+  bridge <- bridge_by(gaps, holding, at, beside)
+  alike <- likeness_to_rest(gaps, bridge)
+  if (is.na(alike)) return(bridge)
+  if (!beside$named) return(bridge_by(gaps, holding, at, moves_of_rest(gaps, at$rows)))
+  caution(
+    "bridge",
+    sprintf(
+      paste(
+        "What %s leaves of %s moves with the rest of the book (correlation %s), which a bridge",
+        "by it does not know of."
+      ),
+      bridge$by, holding, format(round(alike, 2L))
+    ),
+    remedy = sprintf("Without a stand-in %s is bridged by the rest of the book.", holding)
+  )
+  bridge
+}
+
+bridge_by <- function(gaps, holding, at, beside) {
+  close <- gaps$returns$prices$close[, holding]
+  inside <- at$period <= length(at$own) - 1L
   days <- as.numeric(table(at$period[inside]))
   sums <- as.vector(rowsum(beside$moves[inside], at$period[inside]))
   own <- diff(log(close[at$own]))
@@ -267,7 +293,6 @@ bridged_returns <- function(gaps, bridges, number) {
 
 bridged_between <- function(gaps) {
   bridges <- lapply(gaps$rare, function(holding) bridge_of(gaps, holding))
-  lapply(bridges, warn_beside_rest, gaps = gaps)
   of_days <- vapply(bridges, function(b) mean(!b$at$rows %in% b$at$own), 0)
   weight <- abs(gaps$weights[gaps$rare]) / sum(abs(gaps$weights))
   made <- sum(weight * of_days)
@@ -290,8 +315,8 @@ bridged_between <- function(gaps) {
         )
       ),
       opening = sprintf(
-        "%s %% of the book's returns are made (%s bridged by %s): ",
-        format(signif(100 * made, 2L), trim = TRUE), some(gaps$rare, 3L), some(unique(by), 3L)
+        "%s %% of the book's returns are made (%s): ",
+        format(signif(100 * made, 2L), trim = TRUE), bridged_words(gaps$rare, by)
       ),
       made = made,
       drawings = most,
@@ -300,36 +325,26 @@ bridged_between <- function(gaps) {
   )
 }
 
-# What the stand-in leaves of the holding should not move with the rest of the book: on the days
-# between it is drawn by itself.
-warn_beside_rest <- function(bridge, gaps) {
-  if (bridge$by == "the rest of the book" || !length(gaps$often)) return(invisible())
-  gaps$ask["stand_ins"] <- list(NULL)
-  gaps$ask["benchmark"] <- list(NULL)
-  rest <- moves_with(gaps, bridge$holding, bridge$at$rows)$moves
+bridged_words <- function(rare, by) {
+  each <- vapply(unique(by), function(series) {
+    sprintf("%s bridged by %s", some(rare[by == series], 3L), series)
+  }, "")
+  paste(each, collapse = ", ")
+}
+
+# How much what is left of the holding moves with what is left of the rest of the book: on the days
+# between it is drawn by itself. NA where it is too little to tell.
+likeness_to_rest <- function(gaps, bridge) {
+  if (bridge$by == "the rest of the book" || !length(gaps$often)) return(NA_real_)
+  rest <- moves_of_rest(gaps, bridge$at$rows)$moves
   inside <- bridge$at$period <= length(bridge$own)
   rest <- as.vector(rowsum(rest[inside], bridge$at$period[inside]))
   root <- 1 / sqrt(bridge$days)
   apart <- stats::lm.fit(bridge$X * root, rest * root)$residuals
-  if (!any(apart != 0) || !any(bridge$residual != 0)) return(invisible())
-  alike <- sum(apart * bridge$residual * root) /
-    sqrt(sum(apart^2) * sum((bridge$residual * root)^2))
-  if (!is.finite(alike) || abs(alike) < 0.2 || abs(alike) * sqrt(length(bridge$own)) < 3) {
-    return(invisible())
-  }
-  caution(
-    "bridge",
-    sprintf(
-      paste(
-        "What %s leaves of %s moves with the rest of the book (correlation %s), which a bridge",
-        "by %s does not know of."
-      ),
-      bridge$by, bridge$holding, format(round(alike, 2L)), bridge$by
-    ),
-    remedy = sprintf(
-      "Without a stand-in and a benchmark %s is bridged by the rest of the book.", bridge$holding
-    )
-  )
+  left <- bridge$residual * root
+  alike <- sum(apart * left) / sqrt(sum(apart^2) * sum(left^2))
+  seen <- is.finite(alike) && abs(alike) >= 0.2 && abs(alike) * sqrt(length(bridge$own)) >= 3
+  if (seen) alike else NA_real_
 }
 
 # The returns with other closes of some of their securities.

@@ -80,12 +80,13 @@ with_foreign_cash <- function(returns, own) {
   if (!length(foreign) || is.null(converted)) return(list(returns = returns, own = own))
   called <- sprintf("cash in %s", names(foreign))
   for (unit in names(foreign)) last_rate(converted, unit, "cash")
-  rates <- vapply(names(foreign), function(unit) {
-    rate_on_dates(converted$rates, unit, returns$prices$dates, converted$carry)
-  }, numeric(length(returns$prices$dates)))
+  on <- function(dates) {
+    matrix(vapply(names(foreign), function(unit) {
+      rate_on_dates(converted$rates, unit, dates, converted$carry)
+    }, numeric(length(dates))), ncol = length(foreign), dimnames = list(NULL, called))
+  }
   added <- new_prices(
-    returns$prices$dates, `colnames<-`(matrix(rates, ncol = length(foreign)), called),
-    returns$prices$origin
+    returns$prices$dates, on(returns$prices$dates), returns$prices$origin
   )
   own$amount <- c(own$amount, if (own$what == "value") {
     unname(foreign) * vapply(names(foreign), function(u) last_rate(converted, u, "cash"), 0)
@@ -98,8 +99,10 @@ with_foreign_cash <- function(returns, own) {
   prices <- returns$prices
   made <- prices$converted
   made$currency[called] <- names(foreign)
-  made$local <- cbind(made$local, `colnames<-`(rates * 0 + 1, called))
-  made$rate <- cbind(made$rate, `colnames<-`(rates, called))
+  # Of the table as it was converted, of which this may be a part.
+  rates <- on(made$dates)
+  made$local <- cbind(made$local, rates * 0 + 1)
+  made$rate <- cbind(made$rate, rates)
   prices$converted <- made
   list(returns = altered(returns, prices = prices), own = own)
 }

@@ -40,8 +40,8 @@
 #'   others; by how much stands in the basis.
 #'
 #' The way, and how much of the book's returns it made, stand before every sentence and in every
-#' basis. A warning (`imbroglio_warning_bridge`) tells where what a stand-in leaves of a holding
-#' moves with the rest of the book.
+#' basis. A warning (`imbroglio_warning_bridge`) tells where what a named stand-in leaves of a
+#' holding moves with the rest of the book.
 #'
 #' @references Rubin (1987), Multiple imputation for nonresponse in surveys.
 #' @param x A price table, or a returns table.
@@ -79,7 +79,8 @@
 #'   book would otherwise lose more than half of its returns for less than half of its weight,
 #'   else `"priced"`.
 #' @param benchmark The series that such a holding is bridged by, where `stand_ins` names none for
-#'   it; if absent, the rest of the book.
+#'   it. If absent, or where what it leaves of the holding moves with the rest of the book: by the
+#'   rest of the book.
 #' @param bridges How many times what lies between is drawn: more make the mean steadier.
 #' @param seed Where chance begins.
 #' @param name What the book is called.

@@ -68,11 +68,18 @@ estimate_named <- function(column, columns) {
 # words. Where they have not the same rows, the first.
 pooled <- function(found) {
   first <- found[[1L]]
-  keys <- intersect(c("security", "measure", "method", "level", "horizon", "window"), names(first))
-  same <- vapply(found, function(one) {
-    identical(names(one), names(first)) &&
-      identical(lapply(keys, function(k) one[[k]]), lapply(keys, function(k) first[[k]]))
-  }, NA)
+  keys <- intersect(
+    c("security", "other", "benchmark", "measure", "method", "level", "horizon", "rank", "window",
+      "to"),
+    names(first)
+  )
+  rows_of <- function(one) {
+    do.call(paste, c(lapply(keys, function(k) as.character(one[[k]])), sep = "\r"))
+  }
+  named <- lapply(found, rows_of)
+  same <- mapply(function(one, rows) {
+    identical(names(one), names(first)) && !anyDuplicated(rows) && setequal(rows, named[[1L]])
+  }, found, named)
   about <- attr(first, "basis")
   said <- about$choices[["between"]]
   if (!all(same)) {
@@ -80,8 +87,10 @@ pooled <- function(found) {
     attr(first, "basis") <- about
     return(first)
   }
+  # The largest part stands first, which may be another in each.
+  at <- lapply(named, function(rows) match(named[[1L]], rows))
   each <- lapply(stats::setNames(nm = names(first)), function(name) {
-    lapply(found, function(one) one[[name]])
+    Map(function(one, rows) one[[name]][rows], found, at)
   })
   columns <- lapply(each, pooled_column)
   errors <- grep("(^|_)(error|low|high)$", names(first), value = TRUE)

@@ -320,3 +320,40 @@ set.seed(77)
 open <- days[!format(days, "%m-%d") %in% c("01-06", "06-24")]
 crown <- 1.8 * exp(cumsum(0.004 * rnorm(length(open))))
 write(data.frame(date = open, TMC = round(crown, 4)), "bay-rates.csv")
+
+# ---- a book of unlike things: a share of Tinmoor in crowns, a fund of months, a short, two cashes
+# ------------------------------------------------------------------
+set.seed(78)
+rope <- 24 * exp(cumsum(.7 * common + .009 * fat(n, 5)))
+write(
+  data.frame(date = days, security = "TINROPE", currency = "TMC", close = round(rope, 2)),
+  "bay-tinmoor.csv"
+)
+month_end <- !duplicated(format(days, "%Y-%m"), fromLast = TRUE)
+kelp <- 50 * exp(cumsum(.4 * common + .003 * fat(n, 5)))
+write(data.frame(date = days[month_end], KELPFUND = round(kelp[month_end], 2)), "bay-kelp.csv")
+write(
+  data.frame(
+    security = c(
+      "OSSELL", "TARROW", "BRANNICK", "QUILLMOOR", "VESSANY", "DUNLACE", "HOBBINS", "MARRELL",
+      "CORRACK", "ULVEROCK", "EBBING", "TINROPE", "REEFFUND", "KELPFUND", "cash", "cash"
+    ),
+    shares = c(
+      1200, 400, 900, 1500, 700, 250, 500, 600, 1100, 1300, -1500, 2000, 500, 600, 12000, 4000
+    ),
+    currency = c(rep("HBC", 11), "TMC", "HBC", "HBC", "HBC", "TMC")
+  ),
+  "bay-unlike.csv"
+)
+write(
+  data.frame(
+    of = c("book", "book", "book", "book", "book", "TINROPE", "EBBING", "each"),
+    measure = c("var", "var", "es", "loss", "volatility", "weight", "var", "volatility"),
+    horizon = c("1 day", "10 days", "10 days", NA, NA, NA, "1 day", NA),
+    level = c("99%", "99%", "95%", NA, NA, NA, "95%", NA),
+    period = c(NA, NA, NA, "month to date", NA, NA, NA, NA),
+    warn = c("1.2%", "4%", "3.5%", "8000 HBC", "9%", "12%", NA, "30%"),
+    limit = c("1.6%", "5%", "4.5%", "10000 HBC", "12%", "15%", "4%", "45%")
+  ),
+  "bay-limits-unlike.csv"
+)
