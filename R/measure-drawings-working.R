@@ -7,7 +7,7 @@ working_of.imbroglio_drawn <- function(result, row) {
   row <- row_of_whole(result, row, drawings$whole)
   made <- working_of(drawings$first, row)
   names_of <- Filter(function(name) {
-    if (!is.double(drawings$first[[name]])) return(FALSE)
+    if (is.character(drawings$first[[name]]) || is.logical(drawings$first[[name]])) return(FALSE)
     values <- vapply(drawings$each[[name]], function(v) as.numeric(v[row]), 0)
     whole <- as.numeric(drawings$whole[[name]][row])
     all(is.finite(c(values, whole))) && (length(unique(values)) > 1L || whole != values[1L])
@@ -58,9 +58,12 @@ steps_over_drawings <- function(name, drawings, row, unit) {
   of <- if (grepl("(^|_)(error|low|high)$", name) && name != "tracking_error") {
     estimate_named(name, columns)
   }
-  if (endsWith(name, "_p")) {
+  counted <- !is.double(drawings$first[[name]]) || inherits(drawings$first[[name]], "Date")
+  if (endsWith(name, "_p") || counted) {
     return(c(others, list(entered(
-      name, drawings$whole[[name]][row], "the median over the drawings", unit, made_for = "*"
+      name, as.numeric(drawings$whole[[name]][row]),
+      if (counted) "the commonest over the drawings" else "the median over the drawings",
+      unit, made_for = "*"
     ))))
   }
   if (is.null(of)) {

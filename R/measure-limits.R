@@ -132,7 +132,7 @@ limit_measures <- function() {
   }
   c(rolling_measures(), list(
     fall = today("Below its high", "fraction", depth = TRUE),
-    loss = today("Loss of the last period", "fraction"),
+    loss = today("Loss", "fraction"),
     weight = today("Weight", "share"),
     share = today("Share of the volatility", "share", positive = FALSE),
     effective_holdings = today("Effective holdings", "one", "below"),

@@ -42,6 +42,7 @@ page_table <- function(table, id, kind = NULL, workings = NULL, caption, exact =
 
 page_cells <- function(values, exact, column, is_text, rows, linked) {
   shown <- escaped(unbroken(trimws(unit_text[[column$unit]](values))))
+  shown[is.na(values)] <- "-"
   if (is_text) {
     first <- if (identical(column$label, "security")) "th scope=\"row\"" else "td"
     day <- if (identical(column$unit, "date")) " class=\"day\"" else ""

@@ -118,6 +118,8 @@ page_top <- function(top, work) {
     # What is old, or has stopped, before any number.
     sprintf("<p class=\"%s\">%s</p>", if (top$late) "failed" else "held", escaped(top$age)),
     if (!is.null(top$held)) sprintf("<p class=\"held\">%s</p>", escaped(unbroken(top$held))),
+    if (!is.null(top$added)) sprintf("<p class=\"held\">%s</p>", escaped(unbroken(top$added))),
+    if (!is.null(top$made)) sprintf("<p class=\"basis\">%s</p>", escaped(top$made)),
     if (length(work$warned)) sprintf("<p class=\"failed\">%s</p>", escaped(work$warned)),
     if (length(top$sentences)) {
       c("<ul class=\"numbers\">", sprintf("<li>%s</li>", unbroken(top$sentences)), "</ul>")

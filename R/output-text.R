@@ -14,7 +14,7 @@ measure_text <- function(result, extra = NULL, columns = NULL) {
     is.null(utils::getS3method("words_of", name, optional = TRUE))
   }, NA)
   said <- if (any(has_words)) in_words(result) else character()
-  ends <- if (length(said) > 4L || name == "fit") headline(result) else said
+  ends <- if (length(said) > 4L || name == "fit") headline(result) else opened_once(said, result)
   # Of a long list people read how it ends; of a tail, some sizes of it.
   hidden <- if (name %in% c("paths", "backtest_series", "backtest_breaches")) {
     max(0L, nrow(table) - 40L)

@@ -12,6 +12,8 @@ top_fragment <- function(work) {
     age = age_said(work),
     late = work_age(work)$missed > 1L || !is.null(work$book$ended),
     held = if (!is.null(work$book)) lead_of(holdings_table(work$book), work),
+    made = made_said(work),
+    added = added_said(work),
     sentences = numbers$value$sentences,
     limits = limits_said(work),
     notes = unique(c(numbers$notes, changes$notes)),
@@ -32,6 +34,19 @@ age_said <- function(work) {
       sprintf(" %s goes %s.", work$book$name, sub(": $", "", sub("^Up", "up", ended)))
     }
   )
+}
+
+# What of the book's returns was made, and how; once, for all that the page says.
+made_said <- function(work) {
+  opening <- work$book$between$opening
+  if (!is.null(opening)) sub(": $", ".", opening)
+}
+
+# What each holding added on the last date.
+added_said <- function(work) {
+  if (is.null(work$book)) return(NULL)
+  found <- heard(split_return(work$book))$value
+  if (!is.null(found)) headline(found)
 }
 
 # What is asked first of anything: the loss, the movement, the fall.
@@ -295,14 +310,18 @@ measured_at <- function(x, work) {
   book <- inherits(x, "imbroglio_book")
   price <- if (!book) x$prices$close[, work$own]
   made <- list(
-    worth = if (book && !is.null(x$value)) one("worth", "money", "worth", value = x$value),
+    worth = if (book && !is.null(x$value)) one(
+      paste(c("worth", x$currency), collapse = ", "), "money", "worth", value = x$value
+    ),
     price = if (!book) one(
       "price", "price", "price", value = utils::tail(price[!is.na(price)], 1L)
     ),
     var = one(
       sprintf("value at risk, %s", unit_text$level(top_level(work))), "fraction", "var", loss
     ),
-    loss = if (!is.null(loss[["var_value"]])) one("the same in money", "money", "var_value", loss),
+    loss = if (!is.null(loss[["var_value"]])) one(
+      sprintf("the same in %s", basis(loss)$currency %||% "money"), "money", "var_value", loss
+    ),
     recent = one(
       sprintf("volatility a year, last %s", count(work$settings$window)), "fraction",
       "volatility_annual", last(moved(window = work$settings$window))
@@ -358,7 +377,7 @@ limits_said <- function(work) {
   at <- !result$state %in% "within"
   list(
     states = as.list(table(factor(result$state, limit_states))),
-    sentences = in_words(result)[at],
+    sentences = sub(basis(result)$book$opening %||% "^$", "", in_words(result)[at], fixed = TRUE),
     broken = result$state[at] == "broken",
     of = sprintf(
       "Measured over the last %s returns, where a limit is of what changes from day to day.",

@@ -34,6 +34,13 @@ with_reading <- function(said, book) {
   ifelse(startsWith(said, opening), said, paste0(opening, said))
 }
 
+# Several sentences of one book: what was made for all of them is said with the first.
+opened_once <- function(said, result) {
+  opening <- basis(result)$book$opening
+  if (is.null(opening) || length(said) < 2L) return(said)
+  c(said[1L], sub(opening, "", said[-1L], fixed = TRUE))
+}
+
 # How rolling results, and results of several securities, are read: the column, how a
 # number of it is written, what it is, and the words for most and least of it.
 readings <- function(result) {

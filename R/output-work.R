@@ -4,7 +4,8 @@
 new_work <- function(x, settings = list(), choices = list(), wanted = NULL, title = NULL,
                      limits = NULL, sources = NULL, today = Sys.Date()) {
   book <- if (inherits(x, "imbroglio_book")) x
-  returns <- if (is.null(book)) take_returns(x, profits = TRUE) else book$returns
+  # As they were delivered, with nothing between.
+  returns <- if (is.null(book)) take_returns(x, profits = TRUE) else book$priced
   prices <- returns$prices
   securities <- colnames(returns$values)
   benchmark <- settings$benchmark

@@ -158,6 +158,7 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
     money = today$money,
     net = today$net,
     returns = made$returns,
+    priced = lived$returns,
     given = is.null(lived$returns$prices),
     rebalance = rebalance,
     cash_return = cash_return,

@@ -64,8 +64,8 @@ estimate_named <- function(column, columns) {
   if (named %in% columns && named != column) unname(named)
 }
 
-# Of results with the same rows: means of numbers, medians of p-values, the commonest of days and
-# words. Where they have not the same rows, the first.
+# Of results with the same rows: means of numbers, medians of p-values, the commonest of counts,
+# days and words. Where they have not the same rows, the first.
 pooled <- function(found) {
   first <- found[[1L]]
   keys <- intersect(
@@ -126,7 +126,6 @@ pooled_column <- function(values) {
   if (is.double(first) && !inherits(first, c("Date", "POSIXct"))) {
     return(rowMeans(do.call(cbind, values)))
   }
-  if (is.integer(first)) return(as.integer(round(rowMeans(do.call(cbind, values)))))
   if (all(vapply(values, identical, NA, first))) return(first)
   rows <- lapply(seq_along(first), function(i) {
     one <- do.call(c, lapply(values, `[`, i))
