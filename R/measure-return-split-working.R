@@ -47,7 +47,7 @@ working_of.imbroglio_return_split <- function(result, row) {
       "days", sprintf("closes from %s to %s", this$from, this$to), columns,
       days$dates[rows], days$dates[rows[1L]], days$dates[rows[length(rows)]]
     )),
-    steps = c(made, added_steps(days$in_money), rated),
+    steps = c(made, added_steps(days$in_money), rated, own_steps(this, whole, columns)),
     main = if (days$in_money) "component_value" else "component"
   )
 }
@@ -66,6 +66,33 @@ added_steps <- function(in_money) {
       "its part of the return, each day as often as the book had grown", "fraction"
     )
   )
+}
+
+# What it weighed, and what it returned by itself.
+own_steps <- function(this, whole, columns) {
+  numbers <- if (whole) {
+    list(
+      step("weight", quote(component * 0 + 1), "the whole", "share"),
+      step("total_return", quote(component), "as its parts add up to", "fraction")
+    )
+  } else if (!is.null(columns$price)) {
+    list(
+      step(
+        "weight", quote(value_at(held, 1) * value_at(price, 1) / value_at(worth, 1)),
+        "what is held at the start of what the book is worth", "share"
+      ),
+      step(
+        "total_return", quote(value_at(price, count(price)) / value_at(price, 1) - 1),
+        "return of its price", "fraction"
+      )
+    )
+  } else {
+    list(
+      entered("weight", this$weight, "what it is of the book at the start", "share"),
+      entered("total_return", this$total_return, "what it returned by itself", "fraction")
+    )
+  }
+  Filter(function(s) !is.null(s$expression) || !is.na(s$value), numbers)
 }
 
 rate_each_day <- function(result, security, days, steps, whole) {

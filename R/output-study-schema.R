@@ -10,6 +10,11 @@ date_key <- function(says) {
 number_key <- function(says, ...) list(says = says, schema = list(type = "number", ...))
 whole_schema <- function(...) list(type = "integer", ..., maximum = .Machine$integer.max)
 whole_key <- function(says, ...) list(says = says, schema = whole_schema(...))
+# "10 days", "2 weeks", "1 month".
+time_schema <- list(
+  type = "string",
+  pattern = "^([0-9]+ )?(day|week|fortnight|month|quarter|half-year|year)s?$"
+)
 truth_key <- function(says) list(says = says, schema = list(type = "boolean"))
 choice_key <- function(says, choices) {
   list(says = says, schema = list(type = "string", enum = as.list(choices)))
@@ -69,9 +74,9 @@ study_keys <- function() {
     horizons = list(
       says = "how far ahead: periods, or times such as \"10 days\"",
       schema = list(anyOf = list(
-        whole_schema(minimum = 1L), list(type = "string"),
+        whole_schema(minimum = 1L), time_schema,
         list(type = "array", minItems = 1L, items = list(anyOf = list(
-          whole_schema(minimum = 1L), list(type = "string")
+          whole_schema(minimum = 1L), time_schema
         )))
       ))
     ),
@@ -191,6 +196,9 @@ against_schema <- function(value, schema, path = character()) {
       sprintf("does not know %s; it takes %s", said_value(value), some(unlist(schema$enum), 20L)),
       did_you_mean(value, unlist(schema$enum))
     ))
+  }
+  if (!is.null(schema$pattern) && !grepl(schema$pattern, value)) {
+    return(problem(sprintf("must be a time such as \"10 days\"; it is %s", said_value(value))))
   }
   out <- c(
     if (!is.null(schema$minimum) && value < schema$minimum) sprintf("at least %s", schema$minimum),

@@ -142,6 +142,7 @@ test_that("figures show the data, cut all panels together and are written whole"
     shock_book(book, c(BAYALL = -0.1)),
     split_volatility(book, "BAYALL"),
     split_volatility(book, window = 250),
+    split_return(book, over = c("day", "year to date")),
     measure_concentration(book),
     measure_concentration(book, window = 250),
     roll_measures(returns[, 1:2], c("var", "sharpe"), limits = c(var = 0.03, sharpe = 0)),

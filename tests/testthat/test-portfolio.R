@@ -142,7 +142,7 @@ test_that("a book is its weights times its parts, however it is rebalanced", {
     argument = function() as_portfolio(given, shares = c(NORTH = 1)),
     argument = function() as_portfolio(prices, weights = c(NORTH = 1), rebalance = "hour"),
     file = function() as_portfolio(prices, weights = "no-such-file.csv"),
-    ruin = function() as_returns(as_portfolio(prices, weights = c(NORTH = 6, ALPINE = -5))),
+    ruin = function() as_returns(as_portfolio(prices, weights = c(NORTH = 5, ALPINE = -4))),
     too_short = function() {
       as_returns(suppressWarnings(as_portfolio(gaps, weights = c(A = 0.5, C = 0.5))))
     }

@@ -158,6 +158,11 @@ test_that("each measure, method and family of the registries has a working", {
     ))),
     likeness = quietly(roll_measures(book, "likeness", 40))[100, ],
     volatility_parts = split_volatility(book, per_year = 250),
+    return_parts = quietly(split_return(book, over = c("day", "month"))),
+    return_parts_of_shares = quietly(split_return(
+      as_portfolio(prices, shares = c(TARROW = 60, BAYALL = -4), cash = 1e4, cash_return = 0.02),
+      over = c("day", "month to date")
+    )),
     tracking_parts = split_volatility(
       quietly(as_portfolio(prices, weights = c(TARROW = 0.9), cash = 0.1)),
       benchmark = "BAYALL"
