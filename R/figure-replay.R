@@ -14,7 +14,8 @@ autoplot.imbroglio_replay <- function(object, ...) {
   )
   deepest$label <- sprintf("%s on %s", percent(deepest$value, 1L), deepest$date)
   if (!is.null(table[["deepest_value"]])) {
-    deepest$label <- sprintf("%s (%s)", deepest$label, money(table$deepest_value, basis(object)$currency))
+    worth <- money(table$deepest_value, basis(object)$currency)
+    deepest$label <- sprintf("%s (%s)", deepest$label, worth)
   }
   panels <- sprintf("%s: %s", table$episode, percent(table$total_return, 1L))
   panels <- stats::setNames(panels, table$episode)

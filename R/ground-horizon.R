@@ -1,7 +1,8 @@
 # A horizon is time: "10 days", "2 weeks", "1 month", or a number of periods of what is measured.
 
 time_pattern <- paste0(
-  "^ *([0-9]+)? *-?(trading day|day|week|fortnight|month|quarter|half-year|year|period|return)s? *$"
+  "^ *([0-9]+)? *-?(trading day|day|week|fortnight|month|quarter|half-year|year|period|return)",
+  "s? *$"
 )
 
 is_time <- function(text) grepl(time_pattern, text, ignore.case = TRUE)

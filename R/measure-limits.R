@@ -12,7 +12,7 @@
 #' | measure | what it is | limit is |
 #' |---|---|---|
 #' | `fall` | how far below its high the price (the book) stands | at most, by size |
-#' | `loss` | the loss of the last period | at most |
+#' | `loss` | the loss of the last day, or of `period` | at most |
 #' | `weight` | what a holding or a group is of the book today | at most, by size |
 #' | `share` | its share of the volatility of the book, [split_volatility()] | at most |
 #' | `effective_holdings`, `effective_bets` | [measure_concentration()] | at least |
@@ -20,7 +20,14 @@
 #' Of a book, what looks ahead (volatility, value at risk, shortfall, semi-deviation, beta,
 #' correlation, tracking error) is of the book as held today, what looks back (drawdown, fall,
 #' loss, return, its ratios, skewness) as held then; where the book says how it is held, all is
-#' that. A group is its holdings by today's weights, made up to 1 (held short, to -1).
+#' that. A loss is what was booked, at the prices that were known, see [split_return()]. A group is
+#' its holdings by today's weights, made up to 1 (held short, to -1). What is held short is limited
+#' as what it earns. A group, or a book, whose long and short sides nearly cancel is limited in
+#' money only.
+#'
+#' A limit is judged in its own time, over the periods of the returns, or refused: one of a day is
+#' never judged by weeks. Over a horizon the historical method goes by the root, the others each
+#' their own way.
 #'
 #' What ends before the last date that is known, such as a book with a holding that has stopped,
 #' and prices older than `stale`, are not judged by what they were: what would be `within` or
@@ -29,17 +36,22 @@
 #' `since` is the first date of the run, up to now, over which the state was as bad. Of weights,
 #' shares and concentration the past is not known: `NA`.
 #'
-#' The trade is for limits of the book on volatility, value at risk and shortfall, and of weights:
-#' the holding whose marginal value is highest (by the regression of each holding on the book, see
-#' [split_var()]) is sold into cash, or bought back where it is held short, and then the next,
-#' until the book, measured again, is within. Where the numbers of shares are known, whole shares.
+#' The trade is for limits of the book on volatility, value at risk and shortfall, and of weights,
+#' in up to three ways, each measured again: of the one holding of which least must be traded; of
+#' the fewest, that of the highest marginal value first (by the regression of each holding on the
+#' book, see [split_var()]); of all in proportion. What is sold becomes cash, what is held short is
+#' bought back. Where the numbers of shares are known, whole shares.
 #'
 #' @param x A book, a price table or a returns table.
 #' @param limits A file, or a data frame, with the columns `of`, `measure`, `limit` and, if
 #'   wanted, `warn`; numbers as 0.03 or `"3%"`. A fraction above 1 without its mark is refused, and
 #'   of losses and tracking errors one above 0.1, which could be meant either way; how the others
 #'   are read is noted. Refused too: a warning beyond its limit, and a limit below 0 of what is
-#'   never below 0.
+#'   never below 0. Of value at risk, shortfall and loss `"5000 EUR"` is in money. Columns that may
+#'   be there: `horizon` (`"10 days"`, `"1 month"`; a number is of days; 1 day), `level` and
+#'   `method` of value at risk and shortfall (historical), `window`, and `period`: of a loss the
+#'   time it is over (`"5 days"`, `"month to date"`; 1 day), of other measures the period of the
+#'   returns (`"week"`). What was taken stands in the columns of the result.
 #' @param window,level Of the measures: the number of returns, and of value at risk the level.
 #' @param benchmark Of `beta`, `correlation` and `tracking_error`.
 #' @param today The date of which is asked; the basis says how many trading days the last price
@@ -48,8 +60,9 @@
 #' @param before What this function gave before (or a file of it, as CSV): `was` is the state then.
 #' @return A table, a row for each limit, the broken first, then the near: `security` (what it is
 #'   of), `measure`, `to`, `estimate`, `warn`, `limit`, `state`, `over` (how far beyond the limit;
-#'   below 0 what is left to it), `since`, `was`, `trade` and `after` (what the estimate would be
-#'   after it).
+#'   below 0 what is left to it), `since`, `trade` and `after` (what the estimate would be after
+#'   the first of the trades), `horizon`, `level`, `method`, `window`, `period`, and where a limit
+#'   is in money `unit`, its currency; `was`.
 #' @section Errors: `imbroglio_error_limits` for a table of limits that cannot be read, with its
 #'   line; `imbroglio_error_security` for one of what is not there; `imbroglio_error_argument` for
 #'   limits of a book where there is none, or of a benchmark.
@@ -89,7 +102,8 @@ check_limits <- function(x, limits, window = 250L, level = 0.99, benchmark = NUL
     fail("argument", sprintf("A limit of %s is against a `benchmark`.", beside[1L]))
   }
   ask <- list(
-    book = book, books = books, returns = subjects, window = window, level = level, benchmark = benchmark,
+    book = book, books = books, returns = subjects, window = window, level = level,
+    benchmark = benchmark,
     age = age, stale = stale
   )
   states <- lapply(seq_len(nrow(table)), function(i) state_of_limit(table[i, ], ask, known))

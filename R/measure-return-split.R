@@ -1,8 +1,8 @@
 #' Split the return of a book among its holdings
 #'
-#' What each holding added to the return of a book, and to its money: yesterday, in a week, a month,
-#' a year to date, or any span. It is what did happen, so of the book as it was held then; a holding
-#' without a price on a day counts at its last one, which is noted.
+#' What each holding added to the return of a book, and to its money: yesterday, in a week, a
+#' month, a year to date, or any span. It is what did happen, so of the book as it was held then; a
+#' holding without a price on a day counts at its last one, which is noted.
 #'
 #' Of a day the part of a holding is its shares at the close before times the change of its price,
 #' \eqn{h_{i,t-1} (P_{i,t} - P_{i,t-1})}{h_i,t-1 (P_i,t - P_i,t-1)}, in money; over the worth of

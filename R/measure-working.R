@@ -87,7 +87,8 @@ renamed_steps <- function(steps, names_of) {
   lapply(Filter(Negate(is.null), steps), function(s) {
     if (!is.null(s$expression)) s$expression <- renamed(s$expression)
     s$others <- lapply(s$others, function(other) {
-      if (is.list(other)) stats::setNames(renamed(other), by_name(names(other))) else renamed(other)
+      if (!is.list(other)) return(renamed(other))
+      stats::setNames(renamed(other), by_name(names(other)))
     })
     s$proof <- by_name(s$proof)
     s$name <- by_name(s$name)

@@ -24,7 +24,8 @@ new_study <- function(prices, file, holdings = NULL, benchmark = NULL, limits = 
     table <- prices_in_base(table, rates, base, currency, carry, held, benchmark)
   }
   book <- if (!is.null(holdings)) as_portfolio(
-    table, benchmark = if (length(benchmark) == 1L) benchmark, holdings = holdings, decimal = read$decimal
+    table, benchmark = if (length(benchmark) == 1L) benchmark, holdings = holdings,
+    decimal = read$decimal
   )
   names_of <- colnames(table)
   if (!is.null(benchmark)) pick_securities(benchmark, names_of)

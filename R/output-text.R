@@ -99,7 +99,9 @@ book_text <- function(drawn) {
   percentiles <- sprintf(
     "%s %%: %s",
     format(100 * at$prob, trim = TRUE),
-    if (is.null(drawn[["var_value"]])) percent(at$return) else {
+    if (is.null(drawn[["var_value"]])) {
+      percent(at$return)
+    } else {
       money(at$value, basis(drawn)$currency)
     }
   )

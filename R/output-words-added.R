@@ -45,7 +45,7 @@ when_added <- function(table) {
   )
 }
 
-# "On 2025-12-31 BOOK lost 232 (0.07 %): OSSELL -510, BAYBOND +120 and 3 more +158."
+# The book in one sentence: what it lost or earned, and the largest parts of it.
 book_added <- function(row, parts, amount, currency, most = 4L) {
   in_money <- !is.null(row$component_value)
   size <- if (in_money) row$component_value else row$component

@@ -70,7 +70,8 @@ limit_title <- function(line) {
     ))
   }
   if (line$measure == "loss") {
-    return(sprintf("Loss of %s", sub("^1 ", "the last ", sub("^([a-z].*)", "the \\1", line$period))))
+    named <- sub("^([a-z].*)", "the \\1", line$period)
+    return(sprintf("Loss of %s", sub("^1 ", "the last ", named)))
   }
   if (is.na(line$period)) title else sprintf("%s by %s returns", title, adverb_of(line$period))
 }
@@ -102,7 +103,11 @@ words_of.imbroglio_limits <- function(result) {
         " is %s its limit of %s by %s%s",
         if (record$wrong == "above") "over" else "under",
         writer(line$limit),
-        if (is.na(unit)) difference_words(line$over, record$unit) else money(line$over, counted_in(unit)),
+        if (is.na(unit)) {
+          difference_words(line$over, record$unit)
+        } else {
+          money(line$over, counted_in(unit))
+        },
         since_words(line$since)
       ),
       near = sprintf(

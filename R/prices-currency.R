@@ -48,7 +48,9 @@ translate_prices <- function(prices, rates = NULL, base, currency = NULL, carry 
   if (is.null(rates) && length(foreign)) {
     fail(
       "currency",
-      sprintf("%s quoted in %s: that takes rates.", some(names(known)[known != base]), some(foreign)),
+      sprintf(
+        "%s: quoted in %s, which takes rates.", some(names(known)[known != base]), some(foreign)
+      ),
       remedy = sprintf("Give `rates`: a column of each, what a unit of it costs in %s.", base)
     )
   }
@@ -73,7 +75,8 @@ translate_prices <- function(prices, rates = NULL, base, currency = NULL, carry 
     on_dates <- rate_on_dates(rates, unit, prices$dates, carry)
     rate[, own] <- on_dates
     used <- rowSums(!is.na(prices$close[, own, drop = FALSE])) > 0L
-    carried[[unit]] <- sum(used & !is.na(on_dates) & is.na(rate_on_dates(rates, unit, prices$dates, 0L)))
+    told <- rate_on_dates(rates, unit, prices$dates, 0L)
+    carried[[unit]] <- sum(used & !is.na(on_dates) & is.na(told))
   }
   rate[is.na(prices$close)] <- NA
   say_missing_rates(prices, rate, known)

@@ -1,5 +1,5 @@
-# In which currency the prices of a delivery are, where it says so: by a column, or by the codes and
-# signs beside its numbers.
+# In which currency the prices of a delivery are, where it says so: by a column, or by the codes
+# and signs beside its numbers.
 
 # A table of what is known of each security: its `currency`; with the `column` it was taken from.
 currencies_told <- function(grid, found, numbers, security, name) {

@@ -14,9 +14,9 @@ limit_columns <- list(
 
 limit_needs <- c("of", "measure", "limit")
 
-# `known`: the records of the measures, by name; `methods`: of value at risk. Gives `of`, `measure`,
-# `warn`, `limit`, the choices of each, missing where nothing is said, and the currency of a limit
-# in money (`unit`).
+# `known`: the records of the measures, by name; `methods`: of value at risk. Gives `of`,
+# `measure`, `warn`, `limit`, the choices of each, missing where nothing is said, and the currency
+# of a limit in money (`unit`).
 read_limits <- function(source, known, methods) {
   measures <- names(known)
   units <- vapply(known, `[[`, "", "unit")

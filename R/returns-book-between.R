@@ -67,7 +67,10 @@ say_bridged <- function(gaps) {
       if (length(gaps$rare) == 1L) "is" else "are", some(unique(gaps$every)),
       if (length(gaps$rare) == 1L) "it is" else "they are"
     ),
-    remedy = "`between = \"priced\"` leaves it on the dates that all have; \"carried\" carries prices on."
+    remedy = paste(
+      "`between = \"priced\"` leaves it on the dates that all have, `between = \"carried\"`",
+      "carries prices on."
+    )
   )
 }
 
@@ -149,15 +152,18 @@ carried_prices <- function(gaps) {
 carried_between <- function(gaps) {
   returns <- carried_prices(gaps)
   so <- book_deviation(gaps, returns)
-  priced <- book_deviation(gaps, gaps$returns)
+  priced <- book_deviation(gaps, on_shared_dates(gaps))
   hidden <- 1 - so / priced
+  each <- sprintf(
+    "%s (%s, %s %% of the book)", gaps$rare, gaps$every,
+    in_percent(abs(gaps$weights[gaps$rare]) / sum(abs(gaps$weights)))
+  )
   list(returns = returns, between = list(
     words = sprintf(
-      "last price of %s carried between its %s prices, %s %% of the book: %s",
-      gaps$rare, gaps$every, in_percent(abs(gaps$weights[gaps$rare]) / sum(abs(gaps$weights))),
+      "last prices of %s carried: %s", some(each),
       if (is.finite(hidden)) {
         sprintf(
-          "volatility a year %s %%, over the dates that all have %s %%%s",
+          "volatility a year %s %%, on the dates that all share %s %%%s",
           in_percent(so), in_percent(priced),
           if (hidden > 0) sprintf(": %s %% of it is hidden", in_percent(hidden)) else ""
         )
@@ -165,8 +171,17 @@ carried_between <- function(gaps) {
         "how much volatility that hides is not known"
       }
     ),
-    opening = sprintf("With the last price of %s carried between its prices: ", some(gaps$rare, 2L))
+    opening = sprintf(
+      "With the last price of %s carried between its prices: ", some(gaps$rare, 2L)
+    )
   ))
+}
+
+# The book as priced, by which the other ways are judged.
+on_shared_dates <- function(gaps) {
+  suppressMessages(
+    beside_on_rarest(gaps$returns, names(gaps$weights)), classes = "imbroglio_note"
+  )
 }
 
 # Where a holding lives beside those that are priced more often: the `rows` of the table, and of

@@ -46,9 +46,8 @@ in_one_currency <- function(own, prices, name) {
 refuse_several_currencies <- function(known, own, told, quoted) {
   of <- ifelse(is.na(told), quoted, told)
   each <- vapply(known, function(unit) {
-    sprintf("%s: %s", unit, some(c(
-      own$security[of %in% unit], if (unit %in% c(names(own$foreign_cash), own$cash_currency)) "cash"
-    ), 3L))
+    in_cash <- unit %in% c(names(own$foreign_cash), own$cash_currency)
+    sprintf("%s: %s", unit, some(c(own$security[of %in% unit], if (in_cash) "cash"), 3L))
   }, "")
   fail(
     "currency",

@@ -1,5 +1,5 @@
-# A book that is nearly neutral: what it is worth is next to nothing beside what it holds, and so are
-# percentages of it without meaning. It is measured in money.
+# A book that is nearly neutral: what it is worth is next to nothing beside what it holds, so that
+# percentages of it have no meaning. It is measured in money.
 
 nearly_neutral <- function(worth, whole) !(whole > 0.1 * sum(abs(worth)))
 
@@ -59,8 +59,8 @@ refuse_neutral <- function(book, why) {
     "neutral",
     sprintf("%s is nearly neutral (%s), and %s.", book$name, long_and_short(book), why),
     remedy = paste(
-      "Return, volatility, drawdown, value at risk and its backtest are measured in money; or give",
-      "the cash that stands behind it: percentages are of that too."
+      "Return, volatility, drawdown, value at risk and its backtest are measured in money; or",
+      "give the cash that stands behind it: percentages are of that too."
     )
   )
 }

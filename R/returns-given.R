@@ -138,9 +138,9 @@ given_file <- function(path, words, price = NULL, dates = NULL, decimal = NULL, 
   d
 }
 
-# 1.2 for 1.2 % is taken by its word, and would measure everything a hundred times too large. Hardly
-# any series has half of its returns beyond what is 100 % a year by the root of time, or earns
-# 150 % a year throughout.
+# 1.2 for 1.2 % is taken by its word, and would measure everything a hundred times too large.
+# Hardly any series has half of its returns beyond what is 100 % a year by the root of time, or
+# earns 150 % a year throughout.
 # `beyond`: how many of each security's returns are beyond the least that is doubted, of any.
 least_doubted <- 0.05
 
