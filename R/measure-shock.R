@@ -56,7 +56,7 @@ shock_book <- function(book, moves, by = c("conditional", "beta"), horizon = 1L,
   columns <- list(
     security = c(names(weight)[in_order], book$name),
     given = c(given[in_order], FALSE),
-    weight = c(unname(weight)[in_order], sum(weight)),
+    weight = c(unname(weight)[in_order], 1),
     move = c(carried$move[in_order], whole),
     move_low = c((carried$move - reach * error)[in_order], whole - reach * whole_error),
     move_high = c((carried$move + reach * error)[in_order], whole + reach * whole_error),

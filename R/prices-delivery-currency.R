@@ -18,14 +18,20 @@ currencies_told <- function(grid, found, numbers, security, name) {
     if (length(unique(unit)) != 1L) return(NULL)
     return(about_currency(levels(of), rep(unit[[1L]], nlevels(of))))
   }
-  text <- currency_codes(grid, column)
-  pairs <- unique(data.frame(security = as.character(of), currency = text))
-  pairs <- pairs[!is.na(pairs$currency) & !is.na(pairs$security), ]
+  told <- currency_codes(grid, column)
+  # Of millions of rows a few pairs.
+  both <- unique(as.integer(of) + nlevels(of) * (told$code - 1))
+  both <- both[!is.na(both)]
+  pairs <- data.frame(
+    security = levels(of)[(both - 1) %% nlevels(of) + 1],
+    currency = told$names[(both - 1) %/% nlevels(of) + 1]
+  )
+  pairs <- unique(pairs[!is.na(pairs$currency) & !is.na(pairs$security), ])
   twice <- which(duplicated(pairs$security))
   if (length(twice)) {
     one <- pairs$security[twice[1L]]
     own <- pairs$currency[pairs$security == one]
-    at <- which(as.character(of) == one & text %in% own[2L])[1L]
+    at <- which(as.character(of) == one & told$names[told$code] %in% own[2L])[1L]
     fail(
       "currency",
       sprintf("%s is quoted in %s in %s.", one, some(own), grid$origin),
@@ -41,11 +47,16 @@ currencies_told <- function(grid, found, numbers, security, name) {
   made
 }
 
-# A code is one whatever its letters' case, but for those that tell pence from pounds by it.
+# Which currency each row says, as a `code` of `names`. A code of three letters is one whatever
+# their case, but for those that tell pence from pounds by it.
 currency_codes <- function(grid, column) {
-  text <- trimmed(as.character(names_as_text(grid, column)))
+  cells <- names_as_text(grid, column)
+  text <- trimmed(levels(cells))
   text[lower_case(text) %in% c("", "na", "n/a", "null", "none", "-", "nan")] <- NA
-  ifelse(grepl("^[a-z]{3}$", text), toupper(text), text)
+  list(
+    code = as.integer(cells),
+    names = ifelse(grepl("^[a-z]{3}$", text), toupper(text), text)
+  )
 }
 
 one_unit_each <- function(units) {

@@ -78,7 +78,8 @@ read_holdings <- function(source, what = NULL, decimal = NULL) {
 currency_in_holdings <- function(grid, column, read, taken, names_of) {
   unit <- unlist(read$units)
   told <- if (!is.na(column)) {
-    currency_codes(grid, column)
+    cells <- currency_codes(grid, column)
+    cells$names[cells$code]
   } else if (taken == "value" && length(unit) == 1L) {
     rep(unit, length(names_of))
   }
