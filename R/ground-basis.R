@@ -15,6 +15,7 @@
 #'     annualised, or where securities have several, which are then among the choices),
 #'   * `choices`: the conventions chosen, by name, in words; `exact`: those that are numbers, with
 #'     all digits,
+#'   * `currency`: what money is counted in, where that is known,
 #'   * `repairs`: what [repair_prices()] and [adjust_prices()] did to the prices,
 #'   * `seed`: `NA` where there is no chance in the result,
 #'   * `origin`: where the data came from, `digest`: the xxHash64 of the input prices or returns

@@ -126,7 +126,7 @@ in_proportion <- function(book, measured, limit) {
 
 # The largest share that may be left for what it measures to be within, from above.
 left_within <- function(at, limit) {
-  steps <- seq(1, 0, length.out = 201L)
+  steps <- seq(1, 0, length.out = 51L)
   inside <- which(vapply(steps, at, 0) <= limit)
   if (!length(inside)) return(NA_real_)
   low <- steps[inside[1L]]

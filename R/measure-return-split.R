@@ -56,6 +56,7 @@ split_return <- function(book, over = "day", from = NULL, to = NULL,
     list(named_span(from, to, days$dates))
   }
   parts <- lapply(spans, function(span) split_over(span, days, carried, by))
+  days$said <- c(days$said, flow_words(days, spans))
   columns <- row_bound(parts)
   returns <- suppressMessages(
     suppressWarnings(book_returns(carried, "then"), classes = "imbroglio_warning"),
@@ -199,8 +200,26 @@ days_by_shares <- function(book, holdings) {
     dates = dates, security = security, made = made, cash_made = cash[-n] * growth,
     rate_made = rates_made(prices, security, rows, before), worth = worth,
     weight = shares * close / worth, cash = cash, close = close, shares = shares,
-    in_money = TRUE, said = held$said
+    in_money = TRUE, said = held$said,
+    # What came from outside at each close: what cash and trades do not explain.
+    flow = if (!is.null(held)) {
+      c(0, diff(cash) - cash[-n] * growth + rowSums(diff(shares) * close[-1L, , drop = FALSE]))
+    }
   )
+}
+
+# What came from outside, or went there, in the longest of the spans.
+flow_words <- function(days, spans) {
+  if (is.null(days$flow)) return(NULL)
+  first <- min(vapply(spans, `[[`, 0L, "first"))
+  flow <- days$flow[(first + 1L):max(vapply(spans, `[[`, 0L, "last"))]
+  there <- abs(flow) > 1e-9 * max(abs(days$worth))
+  if (!any(there)) return(NULL)
+  c("from outside" = sprintf(
+    "%s at the close of %s, which is no return",
+    format(round(sum(flow), 2L), big.mark = ",", nsmall = 2L, scientific = FALSE),
+    count(sum(there), "date")
+  ))
 }
 
 # From the first date on which all have a price to the last that is known.

@@ -206,6 +206,7 @@ as_json <- function(result, columns = names(result)) {
     },
     observations = object(vapply(origin$observations, cells, "")),
     dropped = rows(origin$dropped),
+    currency = if (!is.null(origin$currency)) cells(origin$currency),
     repairs = paste0("[", paste(cells(origin$repairs), collapse = ", "), "]"),
     choices = if (length(origin$choices)) object(vapply(origin$choices, cells, "")) else "{}"
   )

@@ -314,6 +314,7 @@ test_that("a currency that is stated is used: by a column of prices, of holdings
       said$basis$choices$currency, "EUR: B and cash in USD from USD, its rate carried over 2 dates"
     )
     expect_length(said$basis$repairs, 0)
+    expect_equal(said$basis$currency, "EUR")
   }
   text <- imbroglio("var", long, "--holdings", held, "--base", "EUR", "--rates", rates)$out
   expect_match(paste(text, collapse = " "), "VaR, EUR .* In EUR: no more than")
@@ -416,6 +417,10 @@ test_that("what each holding added is to the cent, adds up, and follows trades a
              7 * (p[3, "ALPINE"] - p[2, "ALPINE"]))),
     tolerance = 1e-10
   )
+  flow <- -50 - 5 * p[2, "NORTH"] + 7 * p[2, "ALPINE"]
+  expect_match(basis(traded)$choices[["from outside"]], sprintf(
+    "^%s at the close of 1 date", format(round(flow, 2), big.mark = ",", nsmall = 2)
+  ))
 })
 
 test_that("the demo's book goes through the commands, and each says what was made", {
@@ -441,4 +446,28 @@ test_that("the demo's book goes through the commands, and each says what was mad
     expect_match(text, "HBC: TINROPE and cash in TMC from TMC")
     expect_match(text, "bridged by|at the last price that was known")
   }
+})
+
+test_that("what is said of the ways between prices is what the study measured", {
+  lines <- readLines(source_file("bench", "bridge-study.md"))
+  rows <- strsplit(gsub("^\\| | \\|$|[+%]", "", grep("^\\| (week|month)", lines, value = TRUE)), " \\| ")
+  study <- do.call(rbind, lapply(rows, function(row) as.numeric(trimws(row[-1]))))
+  fund <- vapply(rows, `[`, "", 1)
+  expect_equal(dim(study), c(54L, 15L))
+  # days, beta, weight; bridged: volatility, VaR, TE; carried: the same; priced: volatility, TE;
+  # apart: bridged, priced; intervals that hold: bridged, all days.
+  expect_lte(max(abs(study[, 4:6])), 3)
+  vignette <- paste(readLines(source_file("vignettes", "unlike-things.Rmd")), collapse = " ")
+  said <- function(pattern) {
+    as.numeric(regmatches(vignette, regexec(pattern, vignette))[[1]][-1])
+  }
+  expect_equal(said("no bias beyond ([0-9.]+) %"), max(abs(study[, 4:6])))
+  expect_equal(
+    said("volatility was too small by up to ([0-9.]+) %, a tracking error too large by up to ([0-9.]+) %"),
+    c(-min(study[, 7]), max(study[, 9]))
+  )
+  expect_match(vignette, "farther from that of all days in each of the 54 cases")
+  expect_true(all(study[, 13] > study[, 12]))
+  rough <- fund == "month" & study[, 1] == 250 & study[, 3] == 60
+  expect_equal(said("held the truth in ([0-9]+) to ([0-9]+) of 100"), range(study[rough, 14]))
 })
