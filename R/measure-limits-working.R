@@ -10,7 +10,8 @@ working_of.imbroglio_limits <- function(result, row) {
     short <- match(of, short_name(ask$book$security))
     if (!is.na(short)) of <- ask$book$security[short]
   }
-  line <- c(list(of = of), this[setdiff(same_limit, c("of", "unit"))])
+  line <- c(list(of = of), this[setdiff(same_limit, c("of", "window", "unit"))])
+  line$window <- this$lookback
   line$unit <- this[["unit"]] %||% NA_character_
   made <- limit_steps(line, ask, this)
   made$steps <- estimate_over_drawings(made$steps, line, ask)

@@ -61,8 +61,8 @@
 #' @return A table, a row for each limit, the broken first, then the near: `security` (what it is
 #'   of), `measure`, `to`, `estimate`, `warn`, `limit`, `state`, `over` (how far beyond the limit;
 #'   below 0 what is left to it), `since`, `trade` and `after` (what the estimate would be after
-#'   the first of the trades), `horizon`, `level`, `method`, `window`, `period`, and where a limit
-#'   is in money `unit`, its currency; `was`.
+#'   the first of the trades), `horizon`, `level`, `method`, `lookback` (the window), `period`, and
+#'   where a limit is in money `unit`, its currency; `was`.
 #' @section Errors: `imbroglio_error_limits` for a table of limits that cannot be read, with its
 #'   line; `imbroglio_error_security` for one of what is not there; `imbroglio_error_argument` for
 #'   limits of a book where there is none, or of a benchmark.
@@ -243,7 +243,10 @@ state_of_limit <- function(line, ask, known) {
     ),
     judged,
     list(trade = trade$words %||% NA_character_, after = trade$after %||% NA_real_),
-    as.list(line[setdiff(same_limit, c("of", "measure"))])
+    as.list(line[c("horizon", "level", "method")]),
+    # By a name of its own: a result with a `window` has a row for each date.
+    list(lookback = line$window),
+    as.list(line[c("period", "unit")])
   )
 }
 
@@ -309,6 +312,7 @@ states_before <- function(before, columns) {
   key_of <- function(table) {
     do.call(paste, c(lapply(keys, function(name) {
       text <- as.character(table[[name]])
+      if (name == "level") text <- format(round(as.numeric(text), 10L), trim = TRUE)
       replace(text, is.na(text) | text == "NA", "")
     }), sep = "\r"))
   }

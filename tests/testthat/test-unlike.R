@@ -262,6 +262,13 @@ test_that("a limit is judged in its own time: of 1 and 10 days, in money, never 
   for (i in seq_len(nrow(found))) {
     expect_lt(abs(attr(quietly(show_working(found[i, ])), "difference")), 1e-9 * 1e4)
   }
+  # The text shows each of them, and what it was before is found by all that tells them apart.
+  again <- quietly(check_limits(book, limits, today = "2026-01-02", before = written(
+    imbroglio:::as_csv(as.data.frame(found))
+  )))
+  expect_equal(again$was, again$state)
+  lines <- grep("^(BOOK|EBBING)", imbroglio:::measure_text(found), value = TRUE)
+  expect_length(lines, nrow(found))
   # Each of the trades brings it within, measured again.
   broken <- at(1)
   expect_match(broken$trade, "^sell .* HBC\\), or all in proportion by .*, into cash$")

@@ -1,7 +1,7 @@
 # What a result holds beside its numbers, and what has no working of its own: errors and intervals
 # of values at risk that are weighted, scaled or drawn, intervals of tails, counts of a backtest.
 without_working <- c(
-  "from", "to", "level", "horizon", "window", "date", "recovery", "rank", "peak_date",
+  "from", "to", "level", "horizon", "window", "lookback", "date", "recovery", "rank", "peak_date",
   "best_date", "worst_date", "draw_error", "observed", "n", "draws", "place", "lacking", "exact_p",
   "recent", "green", "yellow", "red", "es_p", "drawdown_ahead", "hill_low", "hill_high",
   "excess_low", "excess_high", "pareto_shape", "pareto_low", "pareto_high", "pareto_scale",
