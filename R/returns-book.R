@@ -17,7 +17,7 @@
 #' `held` turns either round. As held then, the book lives from the first date on which all its
 #' securities have had a price to the last price of the one that ends first; on a date on which
 #' one has no price it counts at its last one, unless it has prices much less often than the
-#' others: then the book is valued only when it has one.
+#' others: see below.
 #'
 #' A holding that has no price any more, while the others have, ends the book: every number of it
 #' says so first, and a warning (`imbroglio_warning_ended`) names the ways on: `carried`,

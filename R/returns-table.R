@@ -6,7 +6,9 @@
 #'
 #' A period is time, not a row: a security that is priced on Wednesdays beside daily ones has
 #' weekly returns, and whatever is said of it a period, or multiplied out to a year, goes by its
-#' own. Two of them, or a book, are measured between the dates on which both have a price.
+#' own. Two of them are measured between the dates on which both have a price; where these are few,
+#' as of a fund of months beside one of weeks, over the periods of the coarser one, with the last
+#' price of the other in each. A book of both is brought to days, see [as_portfolio()].
 #'
 #' Where a price is missing there is no return, and the next return spans the gap, so that growth
 #' is kept; the basis of every result counts both. Weekly, monthly, quarterly and yearly returns
