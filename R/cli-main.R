@@ -153,7 +153,8 @@ refuse_same_file <- function(command, files, options) {
   read <- identities(c(
     as.list(files),
     of(c(
-      "actions", "securities", "weights", "shares", "values", "holdings", "add", "limits", "rates"
+      "actions", "securities", "weights", "shares", "values", "holdings", "add", "limits", "rates",
+      "held_by_date"
     ))
   ))
   written <- of(c("out", "figure", "repair", "workbook"))

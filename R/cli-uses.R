@@ -142,6 +142,10 @@ of_added <- function(o, command) {
 }
 
 of_split <- unless(function(o, command) isTRUE(o$split), "it is of a --split")
+# What each holding added is of its prices, day by day.
+not_split_return <- unless(function(o, command) {
+  command != "returns" || !isTRUE(o$split)
+}, "a split is by the prices of each day")
 
 idle_reasons <- list(
   actions = of_added,
@@ -164,7 +168,9 @@ idle_reasons <- list(
   `stand-in` = of_book,
   carried = of_book,
   between = of_book,
-  bridges = of_book,
+  bridges = first_reason(of_book, unless(function(o, command) {
+    !isTRUE(o$between %in% c("priced", "carried"))
+  }, "nothing is drawn that way")),
   held = first_reason(of_book, not_split, not_drawn),
   normalise = first_reason(
     of_book,
@@ -380,6 +386,10 @@ idle_reasons$long <- unless(function(o, command) {
   !is.null(o$out) || !is.null(o$format)
 }, "it is of what is written: give --out or --format csv")
 idle_reasons$`half-life` <- idle_reasons$decay
+
+for (name in c("every", "kind", "measured", "per-year", "risk-free", "window", "min-obs")) {
+  idle_reasons[[name]] <- do.call(first_reason, c(not_split_return, idle_reasons[[name]]))
+}
 
 refuse_idle <- function(command, options, given) {
   for (name in intersect(given, names(idle_reasons))) {

@@ -12,54 +12,64 @@ over_unlike <- function(returns, benchmark) {
   beside <- beside_benchmark(returns, benchmark)
   joint <- beside$returns
   rows <- setdiff(colnames(joint$values), beside$names)
-  unlike <- rows[vapply(rows, function(row) {
-    any(vapply(beside$names, function(b) are_unlike(joint, c(row, b)), NA))
-  }, NA)]
-  if (!length(unlike)) return(NULL)
-  groups <- c(as.list(unlike), if (length(rows) > length(unlike)) list(setdiff(rows, unlike)))
-  measure <- sys.function(-1L)
-  outside <- parent.frame(2L)
-  given <- as.list(match.call(measure, sys.call(-1L), envir = outside))[-1L]
-  given <- lapply(given, eval, envir = outside)
-  given$benchmark <- beside$names
-  found <- lapply(groups, function(group) {
-    part <- joint[, c(group, beside$names)]
-    part$book <- joint$book
-    if (length(group) == 1L && group %in% unlike) {
-      for (b in beside$names) part <- beside_on_rarest(part, c(group, b))
+  unlike <- function(row, b) are_unlike(joint, c(row, b))
+  apart <- Filter(function(pair) unlike(pair[1L], pair[2L]), unlist(lapply(rows, function(row) {
+    lapply(beside$names, function(b) c(row, b))
+  }), FALSE))
+  if (!length(apart)) return(NULL)
+  called <- called_with()
+  called$given$benchmark <- beside$names
+  strange <- unique(vapply(apart, `[`, "", 1L))
+  # A price that stands on the dates of one benchmark must not be seen by another, but for one
+  # regression on all.
+  sets <- if (isTRUE(called$given$together)) list(beside$names) else as.list(beside$names)
+  groups <- c(
+    unlist(lapply(strange, function(row) {
+      lapply(sets, function(set) list(rows = row, benchmarks = set))
+    }), FALSE),
+    if (length(rows) > length(strange)) {
+      list(list(rows = setdiff(rows, strange), benchmarks = beside$names))
     }
-    given[[1L]] <- part
-    do.call(measure, given)
+  )
+  found <- lapply(groups, function(group) {
+    part <- joint[, c(group$rows, group$benchmarks)]
+    part$book <- joint$book
+    if (all(group$rows %in% strange)) part <- beside_on_rarest(part, colnames(part$values))
+    called$given$benchmark <- group$benchmarks
+    called$given[[1L]] <- part
+    do.call(called$measure, called$given)
   })
-  if (length(found) == 1L || !inherits(found[[1L]], "imbroglio_result")) return(found[[1L]])
-  parted(found, groups, rows, joint)
+  if (!inherits(found[[1L]], "imbroglio_result")) {
+    whole <- do.call(cbind, found)
+    return(whole[, order(match(colnames(whole), rows)), drop = FALSE])
+  }
+  if (length(found) == 1L) return(found[[1L]])
+  parted(found, strange, rows, beside$names, joint)
 }
 
 # Several results as one, in the order of their securities.
-parted <- function(found, groups, rows, joint) {
+parted <- function(found, strange, rows, benchmarks, joint) {
   table <- lapply(found, function(one) as.list(as.data.frame(one)))
   shared <- Reduce(intersect, lapply(table, names))
   columns <- row_bound(lapply(table, `[`, shared))
   part <- rep(seq_along(table), lengths(lapply(table, `[[`, 1L)))
-  in_order <- order(match(columns$security, rows))
+  in_order <- order(match(columns$security, rows), match(columns$benchmark, benchmarks))
   columns <- lapply(columns, `[`, in_order)
   bases <- lapply(found, attr, "basis")
   about <- bases[[length(bases)]]
   about$from <- min(do.call(c, lapply(bases, `[[`, "from")))
   about$to <- max(do.call(c, lapply(bases, `[[`, "to")))
-  about$observations <- do.call(c, lapply(bases, `[[`, "observations"))
+  observations <- do.call(c, lapply(bases, `[[`, "observations"))
+  about$observations <- observations[!duplicated(names(observations))]
   about$dropped <- unique(do.call(rbind, lapply(bases, `[[`, "dropped")))
   about$choices <- c(about$choices, "unlike rhythms" = sprintf(
     "%s over the periods of the one with fewer prices",
-    some(unlist(groups[lengths(groups) == 1L]))
+    some(strange)
   ))
-  every <- unlist(Map(function(one, group) {
-    own <- one$every
-    if (length(own) == 1L) own <- rep(own, length(group))
-    if (is.null(names(own))) stats::setNames(own, group) else own[group]
-  }, bases, groups))
-  about$every <- every[rows]
-  columns$every <- NULL
+  # A security may have another period beside each benchmark.
+  columns$every <- unlist(lapply(found, every_by_row))[in_order]
+  about$every <- tapply(columns$every, columns$security, `[`, 1L)[rows]
+  if (length(unique(columns$every)) == 1L) columns$every <- NULL
   made <- new_result(columns, attr(found[[1L]], "measure"), about, joint)
   for (name in setdiff(names(attributes(found[[1L]])), names(attributes(made)))) {
     attr(made, name) <- attr(found[[1L]], name)

@@ -24,12 +24,19 @@ first_drawing <- function(book) {
   drawing_of(book, 1L)
 }
 
+# The function that called the one that asks, and what it was given.
+called_with <- function() {
+  measure <- sys.function(-2L)
+  outside <- parent.frame(3L)
+  given <- as.list(match.call(measure, sys.call(-2L), envir = outside))[-1L]
+  list(measure = measure, given = lapply(given, eval, envir = outside))
+}
+
 # The function that this is called in, of each drawing of the books that it was given.
 over_drawings <- function() {
-  measure <- sys.function(-1L)
-  outside <- parent.frame(2L)
-  given <- as.list(match.call(measure, sys.call(-1L), envir = outside))[-1L]
-  given <- lapply(given, eval, envir = outside)
+  called <- called_with()
+  measure <- called$measure
+  given <- called$given
   drawn <- which(vapply(given, is_drawn, NA))
   most <- max(vapply(given[drawn], function(book) book$between$drawings, 0L))
   found <- lapply(seq_len(most), function(number) {
@@ -106,8 +113,10 @@ pooled <- function(found) {
   }
   # A mean is of no one day.
   if (!is.null(first[["observed"]])) {
-    differ <- Reduce(`|`, lapply(each$observed, function(one) !one %in% first$observed))
-    columns$observed[rep_len(differ, length(columns$observed))] <- NA
+    differ <- Reduce(`|`, lapply(each$observed, function(one) {
+      !mapply(identical, as.numeric(one), as.numeric(each$observed[[1L]]))
+    }))
+    columns$observed[differ] <- NA
     for (name in c("position", "worse", "milder")) columns[[name]][is.na(columns$observed)] <- NA
   }
   kept <- attributes(first)

@@ -74,7 +74,7 @@ test_that("each option of each command changes the answer, or is refused with th
   book <- c("--weights", "SHAREX=6,NEWXXX=4", "--normalise")
   ways <- list(
     summary = list(character(), c("--benchmark", "INDEXX"), book),
-    returns = list(character(), "--measured", c("--window", "40"), book),
+    returns = list(character(), "--measured", c("--window", "40"), book, c(book, "--split")),
     volatility = list(
       character(),
       c("--method", "ewma"),
