@@ -43,6 +43,11 @@ times <- function(text) {
   parts
 }
 
+# A time is several periods, for all that is known before the returns are.
+horizons_of <- function(o) {
+  if (is.character(o$horizon)) 2L else as.integer(o$horizon %||% 1L)
+}
+
 number_or_name <- function(text) tryCatch(number(text), imbroglio_error = function(e) text)
 
 # "A=0.6,B=0.4", or the name of a file.

@@ -26,11 +26,6 @@ methods_with <- function(option, command) {
 
 drawn_book <- function(o) isTRUE(o$draw) || !is.null(o$paths)
 
-# A time is several periods, for all that is known before the returns are.
-horizons_of <- function(o) {
-  if (is.character(o$horizon)) 2L else as.integer(o$horizon %||% 1L)
-}
-
 of_no_method <- function(what) {
   function(o, command) {
     chosen <- methods_chosen(o, command)
