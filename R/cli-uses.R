@@ -130,7 +130,6 @@ shown_of_fit <- unless(function(o, command) {
   !(isTRUE(o$parameters) || !is.null(o$level)) || !is.null(o$figure)
 }, "the parameters and quantiles are no test and no ranking")
 
-# By option: the reason why it would not be used, or nothing.
 # Of a store only what is added is read so.
 of_added <- function(o, command) {
   if (command == "store" && is.null(o$add)) "it is of what is added: give --add FILE"
