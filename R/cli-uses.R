@@ -193,7 +193,7 @@ idle_reasons <- list(
     }
   },
   workbook = function(o, command) {
-    if (command == "returns" && !o$measured && is.null(o$window)) {
+    if (command == "returns" && !o$measured && is.null(o$window) && !o$split) {
       "returns are listed as they are; --measured measures them, and --out FILE.xlsx writes them"
     }
   },

@@ -77,6 +77,7 @@ head_of_workings <- function(working, anchor) {
 values_in_text <- function(working, columns) {
   row <- attr(working, "row")
   keys <- intersect(c("security", "other", "method", "family", "level", "horizon"), names(row))
+  keys <- keys[!vapply(row[keys], is.na, NA)]
   single <- which(lengths(working$value) == 1L)
   text <- vapply(single, function(k) value_text(working$value[[k]], working$unit[k]), "")
   text[text %in% c("NA", "NaN")] <- "-"

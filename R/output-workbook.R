@@ -137,12 +137,14 @@ workbook_plans <- function(workings) {
 working_label <- function(working) {
   row <- attr(working, "row")
   keys <- intersect(
-    c("security", "other", "benchmark", "method", "family", "rank", "window"),
+    c("security", "other", "measure", "benchmark", "method", "family", "rank", "window"),
     names(row)
   )
   parts <- vapply(row[keys], function(x) as.character(x)[1L], "")
-  more <- c(if (!is.null(row$level)) row$level, if (isTRUE(row$horizon > 1)) row$horizon)
-  paste(c(parts[!is.na(parts)], more), collapse = " ")
+  # The horizon of a limit is a time.
+  beyond_one <- is.character(row$horizon) || isTRUE(row$horizon > 1)
+  more <- c(row$level, if (beyond_one) row$horizon)
+  paste(c(parts[!is.na(parts)], more[!is.na(more)]), collapse = " ")
 }
 
 # A sheet's name has 31 characters, and none of []:*?/\.

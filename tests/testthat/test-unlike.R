@@ -280,6 +280,10 @@ test_that("a limit is judged in its own time: of 1 and 10 days, in money, never 
     imbroglio:::as_csv(as.data.frame(found))
   )))
   expect_equal(again$was, again$state)
+  labels <- vapply(seq_len(nrow(found)), function(i) {
+    imbroglio:::working_label(quietly(show_working(found[i, ])))
+  }, "")
+  expect_false(anyDuplicated(labels) > 0 || any(grepl("NA", labels)))
   lines <- grep("^(BOOK|EBBING)", imbroglio:::measure_text(found), value = TRUE)
   expect_length(lines, nrow(found))
   # Each of the trades brings it within, measured again.
@@ -451,7 +455,8 @@ test_that("the demo's book goes through the commands, and each says what was mad
   )
   lines <- list(
     "var", c("var", "--split"), "volatility", c("volatility", "--split"),
-    c("returns", "--measured"), c("returns", "--split"), c("beta", "--benchmark", "BAYALL"),
+    c("returns", "--measured"), c("beta", "--benchmark", "BAYALL"),
+    c("returns", "--split", "--workbook", tempfile(fileext = ".xlsx")),
     "drawdown", "downside", "ratios",
     c("tracking", "--benchmark", "BAYALL"), c("capture", "--benchmark", "BAYALL"), "concentration",
     c("worst", "--benchmark", "BAYALL"), "replay", c("roll", "--measures", "volatility,var"),
