@@ -34,6 +34,13 @@ in_one_currency <- function(own, prices, name) {
       ifelse(is.na(told), quoted, told), quoted, names(own$foreign_cash), own$cash_currency
     )))
     if (length(known) > 1L) refuse_several_currencies(known, own, told, quoted)
+    silent <- own$security[is.na(told) & is.na(quoted)]
+    if (length(known) == 1L && length(silent)) {
+      note("currency", sprintf(
+        "%s %s no currency: taken as %s, like the others.", some(silent),
+        if (length(silent) == 1L) "says" else "say", known
+      ))
+    }
     return(list(own = own, base = if (length(known) == 1L) known))
   }
   foreign <- of_value & !is.na(told) & told != base

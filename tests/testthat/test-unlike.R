@@ -346,6 +346,12 @@ test_that("a currency that is stated is used: by a column of prices, of holdings
     quietly(as_portfolio(read_prices(long), holdings = written("security,shares,ccy", "A,1,GBP"))),
     "GBP by the holdings, in EUR by its prices", class = "imbroglio_error_currency"
   )
+  # Codes beside numbers are a currency too, and a holding that says none is named.
+  half <- written("date,A,B", paste0(days, ",USD ", p$A, ",", p$B))
+  expect_message(
+    as_portfolio(quietly(read_prices(half)), shares = c(A = 1, B = 1)),
+    "B says no currency: taken as USD"
+  )
   twice <- written("Date,Symbol,Ccy,Close", cell("A", "EUR"), "2030-01-01,A,USD,4")
   expect_error(quietly(read_prices(twice)), class = "imbroglio_error_currency")
 })
