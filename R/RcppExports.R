@@ -137,8 +137,8 @@ core_fit_search <- function(x, family) {
     .Call(`_imbroglio_core_fit_search`, x, family)
 }
 
-core_refitted <- function(family, shape, n, moments, first, draws, seed) {
-    .Call(`_imbroglio_core_refitted`, family, shape, n, moments, first, draws, seed)
+core_refitted <- function(family, limit, shape, n, moments, first, draws, seed) {
+    .Call(`_imbroglio_core_refitted`, family, limit, shape, n, moments, first, draws, seed)
 }
 
 core_distances <- function(below, above) {
@@ -149,8 +149,8 @@ core_nig_density <- function(z, alpha, beta) {
     .Call(`_imbroglio_core_nig_density`, z, alpha, beta)
 }
 
-core_nig_beyond <- function(z, alpha, beta, lower) {
-    .Call(`_imbroglio_core_nig_beyond`, z, alpha, beta, lower)
+core_beyond <- function(family, shape, z, lower) {
+    .Call(`_imbroglio_core_beyond`, family, shape, z, lower)
 }
 
 core_mean_below <- function(family, shape, z, log_p, centre, stretch, log) {
@@ -161,8 +161,8 @@ core_scores <- function(family, x, location, scale, shape) {
     .Call(`_imbroglio_core_scores`, family, x, location, scale, shape)
 }
 
-core_nig_quantile <- function(log_p, alpha, beta, lower) {
-    .Call(`_imbroglio_core_nig_quantile`, log_p, alpha, beta, lower)
+core_quantile <- function(family, shape, log_p, lower) {
+    .Call(`_imbroglio_core_quantile`, family, shape, log_p, lower)
 }
 
 core_garch <- function(x, student) {

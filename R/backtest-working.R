@@ -162,7 +162,9 @@ working_of.imbroglio_garch_forecast <- function(result, row) {
   this <- row_of_result(result, row)
   returns <- attr(result, "source")
   x <- returns$values[!is.na(returns$values[, this$security]), this$security]
-  student <- this$innovations == "student"
+  fitted <- garch_fit(x, this$innovations == "student")
+  # Where nothing of a shock is lost, the variance grows by omega each period.
+  lasts <- fitted$alpha + fitted$beta < 1
   sample <- rows_of_security(returns, this$security)
   list(
     asks = measures()$volatility$asks,
@@ -173,29 +175,39 @@ working_of.imbroglio_garch_forecast <- function(result, row) {
     ),
     steps = c(
       sample$steps,
-      garch_path_steps(garch_fit(x, student), student),
+      garch_path_steps(fitted, !is.null(fitted$nu)),
       list(
         step("persistence", quote(garch_alpha + garch_beta), "how much of a variance goes on"),
-        step(
-          "long_run_variance",
-          quote(garch_omega / (1 - persistence)),
-          "variance in the long run"
-        ),
+        if (lasts) {
+          step(
+            "long_run_variance",
+            quote(garch_omega / (1 - persistence)),
+            "variance in the long run"
+          )
+        },
         step(
           "variance_then",
-          quote(
-            long_run_variance + persistence^(horizon - 1) * (next_variance - long_run_variance)
-          ),
+          if (lasts) {
+            quote(
+              long_run_variance + persistence^(horizon - 1) * (next_variance - long_run_variance)
+            )
+          } else {
+            quote(next_variance + (horizon - 1) * garch_omega)
+          },
           "variance of that period"
         ),
         step("volatility", quote(sqrt(variance_then)), "its volatility", "fraction"),
         step("volatility_annual", quote(volatility * sqrt(per_year)), "a year", "fraction"),
         step(
           "volatility_over",
-          quote(sqrt(
-            horizon * long_run_variance +
-              (next_variance - long_run_variance) * (1 - persistence^horizon) / (1 - persistence)
-          )),
+          if (lasts) {
+            quote(sqrt(
+              horizon * long_run_variance +
+                (next_variance - long_run_variance) * (1 - persistence^horizon) / (1 - persistence)
+            ))
+          } else {
+            quote(sqrt(horizon * next_variance + horizon * (horizon - 1) / 2 * garch_omega))
+          },
           "volatility over all periods up to it",
           "fraction"
         )

@@ -22,15 +22,16 @@ autoplot.imbroglio_fit <- function(object, view = "distribution", family = NULL,
   table <- table[!is.na(table$ks), ]
   if (!nrow(table)) fail("too_short", "There is no fit to show.")
   source <- attr(object, "source")
+  fits <- lapply(table$family, function(f) {
+    fit_of_security(attr(object, "fits")[[f]], fit_families()[[f]], table$security[1L])
+  })
   data <- list(
     security = table$security[1L],
     x = sort(source$values[, table$security[1L]]),
     table = table,
     colour = unname(colour_of(table$security[1L], source$universe)),
-    records = fit_families()[table$family],
-    at = lapply(table$family, function(f) {
-      as.list(attr(object, "fits")[[f]]$estimate[table$security[1L], ])
-    }),
+    records = lapply(fits, `[[`, "record"),
+    at = lapply(fits, function(fit) as.list(fit$at)),
     seed = basis(object)$seed
   )
   fit_views[[view]](object, data)
@@ -54,11 +55,9 @@ family_facets <- function(data) {
     sprintf("%s  (%s by AIC)", data$table$family, ordinal(data$table$aic_rank)),
     data$table$family
   )
-  labels[is.na(data$table$aic_rank)] <- sprintf(
-    "%s  (did not converge)",
-    data$table$family[is.na(data$table$aic_rank)]
-  )
   if (nrow(data$table) == 1L) labels[] <- data$table$family
+  limit <- at_a_limit(data$table$state)
+  labels[limit] <- paste0(labels[limit], ", ", data$table$state[limit])
   ggplot2::facet_wrap(ggplot2::vars(.data$family), labeller = ggplot2::as_labeller(labels))
 }
 
@@ -334,7 +333,7 @@ verdict_matrix <- function(object, table) {
   families <- names(sort(tapply(table$aic_rank, table$family, mean, na.rm = TRUE)))
   table$found <- ifelse(
     !table$converged,
-    "did not converge",
+    "failed",
     ifelse(
       is.na(table$ks_p),
       "not tested",
@@ -361,7 +360,7 @@ verdict_matrix <- function(object, table) {
       fit_headline(object),
       paste0(
         "The least of the three p-values; blue: no test rejects, grey: one does",
-        if (!all(table$converged)) ", red: did not converge",
+        if (!all(table$converged)) ", red: failed",
         "; framed: first by AIC"
       ),
       basis(object)

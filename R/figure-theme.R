@@ -23,7 +23,7 @@ verdict_colours <- c(
   "too few" = "#E9EDF0",
   "rejected" = "#E9EDF0",
   "not tested" = "#FFFFFF",
-  "did not converge" = "#F6D9C6"
+  failed = "#F6D9C6"
 )
 # Methods of one security, which its own colour cannot tell apart.
 method_colours <- c("#D55E00", "#0072B2", "#009E73", "#7A5195", "#9A6A00", "#004C77")

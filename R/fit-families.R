@@ -2,7 +2,7 @@
 # bounds, its formula and source, and its functions. `at` holds the parameters by name. All
 # probabilities are logarithms inside, so that both tails are right as far out as numbers go.
 # `fit` gives what core_fit_family() gives, for each column of returns; `refitted` the distances
-# of draws of n from the family, each fitted again.
+# of draws of n from the family, or from a limit of it, each fitted again.
 fit_families <- function() c(own_families, as.list(registered_families))
 
 registered_families <- new.env(parent = emptyenv())
@@ -11,7 +11,7 @@ registered_families <- new.env(parent = emptyenv())
 # `mean_of(z, log_p, shapes)`: the mean of what lies below z, where the probability is exp(log_p).
 location_scale <- function(name, title, formula, source, density_of, tail, quantile_of, random,
                            moments, parameters = NULL, low = NULL, moments_by = "moments",
-                           mean_of = NULL, more = list()) {
+                           mean_of = NULL, limits = NULL, more = list()) {
   shapes <- parameters[-(1:2)]
   given <- function(f, x, at, ...) do.call(f, c(list(x), unname(as.list(at)[shapes]), list(...)))
   record <- list(
@@ -22,6 +22,8 @@ location_scale <- function(name, title, formula, source, density_of, tail, quant
     formula = formula,
     source = source,
     moments_by = moments_by,
+    limits = limits,
+    limit_title = limit_title(title),
     log_density = function(x, at) {
       given(density_of, (x - at[[1L]]) / at[[2L]], at) - log(at[[2L]])
     },
@@ -55,12 +57,18 @@ location_scale <- function(name, title, formula, source, density_of, tail, quant
     fit = function(values, by) core_fit_family(values, name, by == "moments"),
     # The path of its search: parameters, the log-likelihood, the steepest slope.
     search = function(x) core_fit_search(x, name)[, c(seq_along(parameters), 5:6), drop = FALSE],
-    refitted = function(at, n, by, first, draws, seed) {
-      shape <- c(unlist(at[shapes]), 0, 0)[1:2]
-      core_refitted(name, shape, n, by == "moments", first, draws, seed)
+    refitted = function(at, n, by, first, draws, seed, limit = 0L) {
+      shape <- c(unlist(at)[-(1:2)], 0, 0)[1:2]
+      core_refitted(name, limit, shape, n, by == "moments", first, draws, seed)
     }
   )
   c(record, more)
+}
+
+# As it stands within a sentence; Cauchy is a name.
+limit_title <- function(title) {
+  if (title == "Cauchy") return(title)
+  sub(" with an end$", "", paste0(tolower(substr(title, 1L, 1L)), substring(title, 2L)))
 }
 
 # ln(1 - exp(x)), exact at both ends.
@@ -120,6 +128,7 @@ own_families <- list(
     "Student (1908)",
     parameters = c("location", "scale", "nu"),
     low = c(-Inf, 0, 0),
+    limits = "normal",
     density_of = function(z, nu) stats::dt(z, nu, log = TRUE),
     tail = function(z, nu, lower) stats::pt(z, nu, lower.tail = lower, log.p = TRUE),
     # The upper tail of qt() is less exact than the lower.
@@ -211,6 +220,7 @@ own_families <- list(
     "Subbotin (1923)",
     parameters = c("location", "scale", "shape"),
     low = c(-Inf, 0, 0),
+    limits = "uniform",
     density_of = function(z, shape) log(shape / 2) - lgamma(1 / shape) - abs(z)^shape,
     tail = function(z, shape, lower) {
       beyond <- stats::pgamma(abs(z)^shape, 1 / shape, lower.tail = FALSE, log.p = TRUE) - log(2)
@@ -251,6 +261,7 @@ own_families <- list(
     parameters = c("location", "scale", "gamma", "delta"),
     low = c(-Inf, 0, -Inf, 0),
     moments_by = "four quantiles (Slifker and Shapiro 1980)",
+    limits = c("normal", "lognormal"),
     density_of = function(z, gamma, delta) {
       stats::dnorm(gamma + delta * asinh(z), log = TRUE) + log(delta) - 0.5 * log1p(z^2)
     },
@@ -305,6 +316,7 @@ own_families <- list(
     parameters = c("location", "scale", "skew", "nu"),
     low = c(-Inf, 0, 0, 0),
     moments_by = NA_character_,
+    limits = c("normal", "two-piece-normal"),
     density_of = function(z, skew, nu) {
       log(2 / (skew + 1 / skew)) + stats::dt(ifelse(z < 0, z * skew, z / skew), nu, log = TRUE)
     },
@@ -358,9 +370,10 @@ own_families <- list(
     "Barndorff-Nielsen (1997)",
     parameters = c("location", "scale", "alpha", "beta"),
     low = c(-Inf, 0, 0, -Inf),
+    limits = c("normal", "cauchy", "inverse-gaussian"),
     density_of = function(z, alpha, beta) core_nig_density(z, alpha, beta),
-    tail = function(z, alpha, beta, lower) core_nig_beyond(z, alpha, beta, lower),
-    quantile_of = function(p, alpha, beta, lower) core_nig_quantile(p, alpha, beta, lower),
+    tail = function(z, alpha, beta, lower) core_beyond("nig", c(alpha, beta), z, lower),
+    quantile_of = function(p, alpha, beta, lower) core_quantile("nig", c(alpha, beta), p, lower),
     random = function(n, alpha, beta) {
       # Michael, Schucany and Haas (1976): the inverse Gaussian of mean 1 / g and shape 1.
       m <- 1 / sqrt(alpha^2 - beta^2)

@@ -15,7 +15,15 @@
 #' | `skew-student` | location, scale, skew, nu | \eqn{2 t(z/\xi) / (s (\xi + 1/\xi))}{2 t(z / skew) / (s (skew + 1 / skew))} above the location, \eqn{2 t(z\xi) / (s (\xi + 1/\xi))}{2 t(z skew) / (s (skew + 1 / skew))} below |
 #' | `nig` | location, scale, alpha, beta | \eqn{\alpha K_1(\alpha w) e^{\sqrt{\alpha^2-\beta^2}+\beta z} / (\pi s w)}{alpha K1(alpha w) exp(sqrt(alpha^2 - beta^2) + beta z) / (pi s w)}, \eqn{w = \sqrt{1 + z^2}}{w = sqrt(1 + z^2)}, \eqn{|\beta| < \alpha}{|beta| < alpha} |
 #'
-#' with \eqn{z = (x - m) / s}{z = (x - location) / scale}. The alpha and beta of `nig` are those
+#' | `uniform` | location, scale | \eqn{1 / (2 s)}{1 / (2 s)} up to a scale from the location |
+#' | `two-piece-normal` | location, scale, skew | that of `skew-student` with the normal's density for Student's |
+#' | `lognormal` | location, scale, tau | \eqn{\ln(1 + \tau z) / \tau}{ln(1 + tau z) / tau} is standard normal; it ends at \eqn{z = -1/\tau}{z = -1 / tau} |
+#' | `inverse-gaussian` | location, scale, tau | \eqn{e^{-z^2 / (2 (1 + \tau z))} / (s \sqrt{2\pi} (1 + \tau z)^{3/2})}{exp(-z^2 / (2 (1 + tau z))) / (s sqrt(2 pi) (1 + tau z)^1.5)}: mean 0, variance 1, skewness \eqn{3\tau}{3 tau}; it ends at \eqn{z = -1/\tau}{z = -1 / tau} |
+#'
+#' The last four are not fitted by themselves: they are what others come to at their limits (see
+#' [fit_returns()]).
+#'
+#' Here \eqn{z = (x - m) / s}{z = (x - location) / scale}. The alpha and beta of `nig` are those
 #' of its usual form times the scale, so that they do not depend on the unit.
 #'
 #' @param name The family's name, one of the table or of [register_family()].
@@ -49,8 +57,8 @@
 #' student$moments(at)
 #' @export
 return_family <- function(name) {
-  check_choice(name, "name", names(fit_families()))
-  record <- fit_families()[[name]]
+  check_choice(name, "name", c(names(fit_families()), names(limit_families)))
+  record <- family_record(name)
   checked <- function(at) check_parameters(at, name, record)
   plain <- function(v, log) if (log) v else exp(v)
   structure(
@@ -110,10 +118,14 @@ print.imbroglio_family <- function(x, ...) {
     if (nzchar(x$formula)) {
       sprintf("  %s%s\n", x$formula, if (nzchar(x$source)) sprintf("; %s", x$source) else "")
     },
-    sprintf(
-      "  fitted by likelihood%s\n",
-      if (is.na(x$moments_by)) "" else paste(" or", x$moments_by)
-    ),
+    if (x$name %in% names(limit_families)) {
+      "  a limit of other families\n"
+    } else {
+      sprintf(
+        "  fitted by likelihood%s\n",
+        if (is.na(x$moments_by)) "" else paste(" or", x$moments_by)
+      )
+    },
     sep = ""
   )
   invisible(x)

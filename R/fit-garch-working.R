@@ -1,7 +1,9 @@
 # The workings of volatility that clusters: e_t and the variance of each as it was known before it,
 # with the parameters entered as they were found.
 
-garch_parameter_steps <- function(at) {
+# What is fixed at a limit is entered as it is there, without a proof; where nothing of a shock is
+# lost, beta is what alpha leaves.
+garch_parameter_steps <- function(at, free) {
   words <- c(
     mean = "mean",
     omega = "omega, what each variance begins with",
@@ -10,16 +12,23 @@ garch_parameter_steps <- function(at) {
     nu = "degrees of freedom of Student's t"
   )
   lapply(names(at), function(name) {
+    if (garch_tied(at) && name == "beta") {
+      return(step("garch_beta", quote(1 - garch_alpha), "weight of the last variance"))
+    }
+    fixed <- !name %in% free
     entered(
       paste0("garch_", name),
       at[[name]],
-      paste0(words[[name]], ", by maximum likelihood"),
-      proof = proof_names(paste0("garch_", names(at))),
+      paste0(words[[name]], if (fixed) ", at its limit" else ", by maximum likelihood"),
+      proof = if (!fixed) proof_names(paste0("garch_", free)),
       source = "Bollerslev (1986)",
       made_for = "return"
     )
   })
 }
+
+garch_free <- function(at) setdiff(names(at), garch_fixed(attr(at, "limits")))
+garch_tied <- function(at) "persistence" %in% limits_of(attr(at, "limits")) && at$beta > 0
 
 garch_sizes <- function(at) {
   sizes <- lapply(at, proof_size)
@@ -30,15 +39,16 @@ garch_sizes <- function(at) {
 # How the parameters were found: the search, and the likelihood about the end of it.
 garch_shown <- function(x, at, student) {
   used <- c(seq_along(at), length(garch_terms) + 1:2)
+  free <- garch_free(at)
   list(
     search_shown(core_garch_search(x, student)[, used, drop = FALSE], names(at)),
-    slopes_shown(paste0("garch_", names(at)), garch_sizes(at))
+    slopes_shown(paste0("garch_", free), garch_sizes(at)[free])
   )
 }
 
 # e_t and the variance of each as it was known before it, with the likelihood of all.
 garch_path_steps <- function(at, student, first = NULL) {
-  parameters <- paste0("garch_", names(at))
+  free <- garch_free(at)
   c(
     list(
       step("n", quote(count(return)), "how many returns", "count"),
@@ -57,8 +67,11 @@ garch_path_steps <- function(at, student, first = NULL) {
         )
       }
     ),
-    garch_parameter_steps(at),
-    likelihood_proof(parameters, garch_sizes(at), function(p, suffix) {
+    garch_parameter_steps(at, free),
+    likelihood_proof(paste0("garch_", free), garch_sizes(at)[free], function(p, suffix) {
+      fixed <- paste0("garch_", setdiff(names(at), free))
+      p <- c(p, stats::setNames(lapply(fixed, as.name), fixed))
+      if (garch_tied(at)) p$garch_beta <- bquote((1 - .(p$garch_alpha)))
       garch_likelihood(p, suffix, student)
     }),
     list(
@@ -112,6 +125,7 @@ garch_volatility_working <- function(about, student) {
   x <- returns$values[!is.na(returns$values[, about$this$security]), about$this$security]
   at <- garch_fit(x, student)
   if (is.null(at)) return(list())
+  student <- !is.null(at$nu)
   steps <- garch_path_steps(
     at,
     student,
@@ -147,8 +161,12 @@ working_of.imbroglio_garch <- function(result, row) {
     alpha = this$garch_alpha,
     beta = this$garch_beta
   )
+  free <- if (student) 5L else 4L
+  student <- student && is.finite(this$nu)
   if (student) at$nu <- this$nu
-  free <- length(at)
+  fit <- attr(result, "fits")[[this$innovations]]
+  attr(at, "limits") <- fit$limits[match(this$security, colnames(returns$values))]
+  lasts <- this$persistence < 1
   list(
     asks = measures()$volatility$asks,
     rows = list(sample$rows),
@@ -168,9 +186,15 @@ working_of.imbroglio_garch <- function(result, row) {
         step("omega", quote(garch_omega), "and omega"),
         if (student) step("nu", quote(garch_nu), "and the degrees of freedom"),
         step("persistence", quote(garch_alpha + garch_beta), "how much of a variance goes on"),
-        step("long_run", quote(sqrt(garch_omega / (1 - persistence))), "long run", "fraction"),
-        step("long_run_annual", quote(long_run * sqrt(per_year)), "long run a year", "fraction"),
-        step("half_life", quote(ln(0.5) / ln(persistence)), "periods until half of it is gone"),
+        if (lasts) {
+          step("long_run", quote(sqrt(garch_omega / (1 - persistence))), "long run", "fraction")
+        },
+        if (lasts) {
+          step("long_run_annual", quote(long_run * sqrt(per_year)), "long run a year", "fraction")
+        },
+        if (lasts && this$persistence > 0) {
+          step("half_life", quote(ln(0.5) / ln(persistence)), "periods until half of it is gone")
+        },
         step("log_likelihood", quote(likelihood), "log-likelihood"),
         step("aic", bquote(2 * .(free) - 2 * log_likelihood), "Akaike's criterion"),
         step("bic", bquote(ln(n) * .(free) - 2 * log_likelihood), "Schwarz's criterion")

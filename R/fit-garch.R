@@ -27,9 +27,12 @@
 #'   `from`, `to`, `n`, `volatility` and `volatility_annual` (of the period after the last
 #'   return), `long_run` and `long_run_annual`, `persistence` (alpha + beta), `half_life`
 #'   (periods), `converged`, `log_likelihood`, the estimates `mean`, `omega`, `garch_alpha`,
-#'   `garch_beta` and `nu`, `aic`, `bic`, `innovations`. Where it did not converge, or ran into a
-#'   bound (persistence of 1, nu beyond 500), `converged` says so. Fewer than 20 returns, or
-#'   constant ones, have `NA`.
+#'   `garch_beta` and `nu`, `aic`, `bic`, `innovations`, and `state`: `"inside"`; `"at its limit"`
+#'   and of what: no clustering (alpha 0), a constant variance, beta 0, omega 0, persistence 1
+#'   (then there is no `long_run`), normal innovations (`nu` is infinite); or `"failed: "` and why
+#'   (fewer than 20 returns, constant ones, a search without end), with `NA`, `converged` `FALSE`
+#'   and a warning. What is fixed at a limit has no error, the others have those of the model that
+#'   is left. No fit is less likely than its limits.
 #'
 #'   `tidy()`: the parameters, a row for each `term`, with `estimate`, `error`, `low` and `high`.
 #'   `glance()`: the quality of fit. `predict()`: `volatility` of each period ahead, and
@@ -50,36 +53,100 @@ fit_garch <- function(returns, innovations = "normal", per_year = NULL) {
   per_year <- check_per_year(per_year, returns)
   sample <- sample_of(returns$dates, returns$values)
   fits <- lapply(stats::setNames(nm = unique(innovations)), function(i) {
-    core_garch(returns$values, i == "student")
+    fit <- core_garch(returns$values, i == "student")
+    fit$state <- garch_states(fit, returns$values)
+    fit$estimate[has_failed(fit$state), ] <- NA_real_
+    fit$log_likelihood[has_failed(fit$state)] <- NA_real_
+    fit
   })
   parts <- Map(function(fit, innovations) {
     garch_columns(returns, sample, per_year, fit, innovations)
   }, fits, names(fits))
-  stuck <- unlist(
-    lapply(fits, function(f) colnames(returns$values)[!f$converged]),
-    use.names = FALSE
-  )
-  if (length(stuck)) {
-    caution(
-      "not_converged",
-      sprintf("The fit of %s did not converge, or ran into a bound.", some(unique(stuck))),
-      remedy = "`converged` says which; longer samples help, and so do returns free of faults."
-    )
-  }
+  columns <- row_bound(unname(parts))
+  warn_stuck(list(
+    security = columns$security,
+    family = paste("garch,", columns$innovations),
+    state = columns$state,
+    converged = columns$converged
+  ))
   result <- new_result(
-    row_bound(unname(parts)),
+    columns,
     "garch",
     returns_basis(
       returns,
       sample,
       per_year = per_year,
-      choices = c(innovations = paste(names(fits), collapse = ", "))
+      choices = c(
+        innovations = paste(names(fits), collapse = ", "),
+        states_choice(columns$state)
+      )
     ),
     returns
   )
   attr(result, "fits") <- fits
   attr(result, "per_year") <- per_year
   result
+}
+
+# The limits at which a fit may end, by their bits in src/core/garch.h.
+garch_limits <- c(alpha = 1L, beta = 2L, persistence = 4L, omega = 8L, normal = 16L)
+limits_of <- function(bits) names(garch_limits)[bitwAnd(bits, garch_limits) > 0L]
+
+# How each fit ended.
+garch_states <- function(fit, values) {
+  n <- colSums(!is.na(values))
+  vapply(seq_along(fit$converged), function(j) {
+    if (!fit$converged[j]) {
+      return(paste(
+        "failed:",
+        if (n[j] < 20L) {
+          sprintf("%s, 20 are wanted", count(n[[j]], "return"))
+        } else if (is.na(fit$log_likelihood[j])) {
+          "the returns do not differ"
+        } else {
+          "the search came to no end"
+        }
+      ))
+    }
+    bits <- limits_of(fit$limits[j])
+    if (!length(bits)) return("inside")
+    said <- c(
+      if (all(c("alpha", "beta") %in% bits)) {
+        "of a constant variance"
+      } else {
+        c(
+          alpha = "of no clustering (alpha 0)",
+          beta = "of beta 0"
+        )[intersect(bits, c("alpha", "beta"))]
+      },
+      c(
+        persistence = "of persistence 1",
+        omega = "of omega 0",
+        normal = "of normal innovations"
+      )[intersect(bits, c("persistence", "omega", "normal"))]
+    )
+    sprintf("at its limit %s", paste(said, collapse = ", "))
+  }, "")
+}
+
+# Of parameters at limits: those that are fixed there, and all from those that are free.
+garch_fixed <- function(limits) {
+  bits <- limits_of(limits)
+  c(
+    intersect(bits, c("alpha", "beta", "omega")),
+    if ("persistence" %in% bits) if ("beta" %in% bits) "alpha" else "beta"
+  )
+}
+garch_from_free <- function(limits) {
+  bits <- limits_of(limits)
+  function(free) {
+    free <- as.list(free)
+    for (name in intersect(bits, c("alpha", "beta", "omega"))) free[[name]] <- 0
+    if ("persistence" %in% bits) {
+      if ("beta" %in% bits) free$alpha <- 1 else free$beta <- 1 - free$alpha
+    }
+    free[intersect(garch_terms, names(free))]
+  }
 }
 
 garch_columns <- function(returns, sample, per_year, fit, innovations) {
@@ -98,8 +165,9 @@ garch_columns <- function(returns, sample, per_year, fit, innovations) {
     long_run = long_run,
     long_run_annual = long_run * sqrt(unname(per_year)),
     persistence = persistence,
-    half_life = log(0.5) / log(persistence),
+    half_life = ifelse(persistence < 1, log(0.5) / log(pmin(persistence, 1)), Inf),
     converged = fit$converged,
+    state = fit$state,
     log_likelihood = fit$log_likelihood,
     mean = at[, 1L],
     omega = at[, 2L],
@@ -151,7 +219,7 @@ tidy.imbroglio_garch <- function(x, confidence = 0.95, ...) {
 glance.imbroglio_garch <- function(x, ...) {
   refuse_others(...)
   tibble::as_tibble(as.data.frame(x)[c(
-    "security", "innovations", "n", "log_likelihood", "aic", "bic", "converged"
+    "security", "innovations", "n", "log_likelihood", "aic", "bic", "converged", "state"
   )])
 }
 
@@ -164,9 +232,11 @@ predict.imbroglio_garch <- function(object, horizon = 10L, ...) {
   ))
   rows <- rep(seq_len(nrow(object)), each = horizon)
   ahead <- rep(seq_len(horizon), nrow(object))
-  long_run <- object$long_run[rows]^2
-  variance <- long_run +
-    object$persistence[rows]^(ahead - 1) * (object$volatility[rows]^2 - long_run)
+  persistence <- object$persistence[rows]
+  # Where nothing is lost of a shock, the variance grows by omega with each period.
+  long_run <- ifelse(persistence < 1, object$long_run[rows]^2, 0)
+  variance <- long_run + persistence^(ahead - 1) * (object$volatility[rows]^2 - long_run) +
+    ifelse(persistence < 1, 0, (ahead - 1) * object$omega[rows])
   over <- stats::ave(variance, rows, FUN = cumsum)
   about <- basis(object)
   new_result(

@@ -103,7 +103,7 @@ registered_record <- function(parameters, low, high, density_of, distribution, s
           likeliest(x, start_at(x), c(0, 0.5, -0.5))
         })
       },
-      refitted = function(at, n, by, first, draws, seed) {
+      refitted = function(at, n, by, first, draws, seed, limit = 0L) {
         t(vapply(first + seq_len(draws), function(i) {
           x <- sort(with_seed(bitwXor(seed, i), random(n, unlist(at))))
           fit <- likeliest(x, unlist(at), 0)
@@ -123,17 +123,19 @@ fits_of_columns <- function(values, parameters, search_for) {
     estimate = missing_each,
     error = missing_each,
     log_likelihood = NA_real_,
-    converged = FALSE
+    ended = -1L
   )
   fits <- lapply(seq_len(ncol(values)), function(j) {
     x <- values[!is.na(values[, j]), j]
-    if (length(x) < 20L || length(unique(x)) < 10L) none else search_for(x)
+    if (length(x) < 20L || length(unique(x)) < 10L) return(none)
+    found <- search_for(x)
+    if (found$converged) replace(found, "ended", 0L) else replace(none, "ended", -3L)
   })
   list(
     estimate = t(matrix(vapply(fits, `[[`, missing_each, "estimate"), parameters)),
     error = t(matrix(vapply(fits, `[[`, missing_each, "error"), parameters)),
     log_likelihood = vapply(fits, `[[`, 0, "log_likelihood"),
-    converged = vapply(fits, `[[`, NA, "converged")
+    ended = vapply(fits, `[[`, 0L, "ended")
   )
 }
 

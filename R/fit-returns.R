@@ -7,7 +7,16 @@
 #' @section Fitting: By maximum likelihood, from several starts, by the
 #'   Broyden-Fletcher-Goldfarb-Shanno method with exact gradients on returns scaled to middle 0
 #'   (normal, whose sd is over n, and Laplace in closed form; the generalised error by location
-#'   and shape in turns). Standard errors are of the observed information, for Laplace and the
+#'   and shape in turns).
+#'
+#'   A family whose shapes grow without bound comes to a plainer one, its limit: Student's t to
+#'   the normal, the generalised error to the uniform, the skewed Student t to the two-piece
+#'   normal, Johnson's to a lognormal with an end to either side, the normal inverse Gaussian to
+#'   an inverse Gaussian with an end or to Cauchy's, and these to the normal. Where the limit is
+#'   at least as likely, it is what is fitted: `state` names it, and parameters, errors and
+#'   quantiles are those of the plainer family (see [return_family()]); its criteria count the
+#'   parameters of the family that was searched. So no fit is less likely than what its family
+#'   holds. Standard errors are of the observed information, for Laplace and the
 #'   generalised error of the expected one. `by = "moments"` takes the usual estimates by moments
 #'   or quantiles, which have no errors here: mean and standard deviation (normal), with the
 #'   kurtosis (`student`, `ged`), with skewness too (`nig`), median and half the interquartile
@@ -53,17 +62,18 @@
 #'   estimate, of its logarithm for parameters that are above 0.
 #' @param ... Must be empty.
 #' @return A table, one row for each security and family: `security`, `family`, `from`, `to`, `n`,
-#'   `converged`, `log_likelihood`, `aic`, `bic` and the rank by each (`aic_rank`, `bic_rank`,
+#'   `converged`, `state`, `log_likelihood`, `aic`, `bic` and the rank by each (`aic_rank`, `bic_rank`,
 #'   `tail_rank`, 1 the best), the distances `ks`, `ad`, `cvm` with their p-values (`ks_p`,
 #'   `ks_p_textbook`, and so on), `tail` (the lower tail's), `jarque_bera` and `jarque_bera_p` (on
 #'   the normal's rows; chi-squared with 2 degrees of freedom), `quantile_1`, `observed_1`,
 #'   `quantile_01`, `observed_01` (the fitted 1 % and 0.1 % quantiles beside the returns of that
 #'   rank), `draws` and the `verdict`, which says which tests reject.
 #'
-#'   Fewer than 20 returns, or fewer than 10 different ones, have `NA`, and so has a likelihood
-#'   that grows without bound about repeated values; a fit that ran into a bound (towards another
-#'   family, as Student's t with ever more degrees of freedom) keeps its estimates. Both have
-#'   `converged` `FALSE`, no errors and no p-values, and a warning says so.
+#'   `state` is `"inside"`, `"at its normal limit"` (or which), or `"failed: "` and why: fewer than
+#'   20 returns or 10 different ones, too many alike (the likelihood then grows without bound
+#'   about them), a likelihood that grows towards an edge of the family. What failed has
+#'   `converged` `FALSE`, no parameters, no errors and no p-values, no rank, and a warning says
+#'   so; the others stand.
 #'
 #'   `tidy()`: the parameters, a row for each `term`, with `estimate`, `error`, `low` and `high`.
 #'   `glance()`: the quality of fit. `predict()`: for each level the `quantile` of returns, and
@@ -116,7 +126,7 @@ fit_returns <- function(returns, families = c("normal", "student", "cauchy"),
         to = rep(sample$to, length(families)),
         n = rep(sample$n, length(families))
       ),
-      quality_of(fits, sample$n),
+      quality_of(fits, records, sample$n),
       tests
     ),
     rank_by
@@ -140,7 +150,7 @@ fit_returns <- function(returns, families = c("normal", "student", "cauchy"),
     returns_basis(
       returns,
       sample,
-      choices = choices,
+      choices = c(choices, states_choice(result$state)),
       exact = list(test_draws = test_draws, stop_after = stop_after),
       seed = if (test_draws) seed else NA_integer_
     ),
@@ -167,23 +177,21 @@ refuse_without_moments <- function(records) {
 fitted_by <- function(records, values, by) {
   lapply(records, function(record) {
     fit <- record$fit(values, by)
-    k <- seq_along(record$parameters)
-    name <- function(m) {
-      `dimnames<-`(m[, k, drop = FALSE], list(colnames(values), record$parameters))
-    }
-    fit$estimate <- name(fit$estimate)
-    fit$error <- name(fit$error)
-    fit$error[!fit$converged, ] <- NA_real_
+    names(fit$ended) <- rownames(fit$estimate) <- rownames(fit$error) <- colnames(values)
+    fit$state <- state_of_ended(record, unname(fit$ended), as.integer(colSums(!is.na(values))))
+    names(fit$state) <- colnames(values)
     fit
   })
 }
 
-quality_of <- function(fits, n) {
+# At a limit the family's own parameters count, which were searched.
+quality_of <- function(fits, records, n) {
   each <- function(f) unlist(lapply(fits, f), use.names = FALSE)
   likelihood <- each(function(fit) fit$log_likelihood)
-  free <- each(function(fit) rep(ncol(fit$estimate), length(n)))
+  free <- rep(unname(lengths(lapply(records, `[[`, "parameters"))), each = length(n))
   list(
-    converged = each(function(fit) fit$converged),
+    converged = each(function(fit) fit$ended >= 0L),
+    state = each(function(fit) fit$state),
     log_likelihood = likelihood,
     aic = 2 * free - 2 * likelihood,
     bic = log(rep(n, length(fits))) * free - 2 * likelihood
@@ -222,34 +230,26 @@ verdict_of <- function(columns, reject_at) {
       if (all(r)) "all" else paste(names(distance_names)[r], collapse = ", ")
     )
   })
-  said[!columns$converged] <- "did not converge"
+  said[!columns$converged] <- columns$state[!columns$converged]
   said
 }
 
 warn_stuck <- function(columns) {
   stuck <- which(!columns$converged)
   if (!length(stuck)) return(invisible())
-  short <- stuck[is.na(columns$log_likelihood[stuck])]
-  one <- stuck[1L]
-  why <- paste0(
-    "fewer than 20, fewer than 10 different ones, too many alike, or without the ",
-    "moments that are needed"
-  )
   caution(
     "not_converged",
     sprintf(
-      "%s did not converge: %s.",
+      "%s failed: %s.",
       count(length(stuck), "fit"),
       some(paste(columns$family[stuck], "for", columns$security[stuck]))
     ),
-    remedy = if (one %in% short) {
-      sprintf("%s has %s: %s.", columns$security[one], count(columns$n[one], "return"), why)
-    } else {
-      paste0(
-        "The likelihood has no top within the bounds: a plainer family may do as well, ",
-        "or the returns have faults."
-      )
-    }
+    remedy = sprintf(
+      "%s for %s: %s.",
+      columns$family[stuck[1L]],
+      columns$security[stuck[1L]],
+      sub("^failed: ", "", columns$state[stuck[1L]])
+    )
   )
 }
 
@@ -264,10 +264,14 @@ parameters_of <- function(x, confidence = 0.95) {
   z <- stats::qnorm(1 - (1 - check_fraction(confidence, "confidence")) / 2)
   records <- fit_families()
   rows <- lapply(seq_len(nrow(x)), function(i) {
-    fit <- attr(x, "fits")[[x$family[i]]]
-    estimate <- fit$estimate[x$security[i], ]
-    error <- fit$error[x$security[i], ]
-    above_zero <- records[[x$family[i]]]$low %in% 0
+    fit <- fit_of_security(
+      attr(x, "fits")[[x$family[i]]],
+      records[[x$family[i]]],
+      x$security[i]
+    )
+    estimate <- fit$at
+    error <- fit$error
+    above_zero <- fit$record$low %in% 0
     reach <- function(side) {
       unname(ifelse(
         above_zero,
@@ -293,7 +297,7 @@ parameters_of <- function(x, confidence = 0.95) {
 glance.imbroglio_fit <- function(x, ...) {
   refuse_others(...)
   tibble::as_tibble(as.data.frame(x)[c(
-    "security", "family", "n", "log_likelihood", "aic", "bic", "converged", "ks", "ks_p", "ad",
+    "security", "family", "n", "log_likelihood", "aic", "bic", "converged", "state", "ks", "ks_p", "ad",
     "ad_p", "cvm", "cvm_p"
   )])
 }
@@ -308,9 +312,13 @@ predict.imbroglio_fit <- function(object, level = 0.99, ...) {
   rows <- rep(seq_len(nrow(object)), each = length(level))
   a <- 1 - rep(level, nrow(object))
   quantiles <- mapply(function(i, a) {
-    at <- as.list(attr(object, "fits")[[object$family[i]]]$estimate[object$security[i], ])
-    if (anyNA(at)) return(c(NA_real_, NA_real_))
-    lower_tail(records[[object$family[i]]], at, a, in_logs)
+    fit <- fit_of_security(
+      attr(object, "fits")[[object$family[i]]],
+      records[[object$family[i]]],
+      object$security[i]
+    )
+    if (anyNA(fit$at)) return(c(NA_real_, NA_real_))
+    lower_tail(fit$record, as.list(fit$at), a, in_logs)
   }, rows, a)
   loss <- function(r) if (in_logs) -expm1(r) else -r
   new_result(

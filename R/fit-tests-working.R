@@ -60,11 +60,19 @@ distance_steps <- function() {
 }
 
 # The distances of draws from the fit, each fitted again: rows and steps for each test.
-drawn_again <- function(result, this, record, at, n) {
+drawn_again <- function(result, this, family, fit, n) {
   about <- basis(result)
   if (is.na(this$draws %||% NA)) return(NULL)
   by <- about$choices[["fitted by"]]
-  again <- record$refitted(at, n, by, 0L, about$exact$test_draws, seed_of_fit(this, about$seed))
+  again <- family$refitted(
+    as.list(fit$at),
+    n,
+    by,
+    0L,
+    about$exact$test_draws,
+    seed_of_fit(this, about$seed),
+    fit$limit
+  )
   again <- again[!is.na(again[, 1L]), , drop = FALSE]
   parts <- lapply(distance_names, function(test) {
     distances <- again[, match(test, distance_names)]

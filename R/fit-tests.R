@@ -21,13 +21,14 @@ tests_of <- function(records, fits, values, by, test_draws, stop_after, seed) {
   for (f in seq_along(records)) {
     for (j in seq_along(sorted)) {
       row <- (f - 1L) * ncol(values) + j
-      at <- as.list(fits[[f]]$estimate[j, ])
+      fit <- fit_of_security(fits[[f]], records[[f]], j)
+      at <- as.list(fit$at)
       x <- sorted[[j]]
-      if (!anyNA(at) && length(x)) {
-        observed <- distances_at(records[[f]], x, at)
+      if (!has_failed(fit$state)) {
+        observed <- distances_at(fit$record, x, at)
         tested[row, c(distance_names, "tail")] <- observed$distance
         tested[row, paste0(distance_names, "_p_textbook")] <- observed$textbook
-        tested[row, c("quantile_1", "quantile_01")] <- records[[f]]$quantile(
+        tested[row, c("quantile_1", "quantile_01")] <- fit$record$quantile(
           log(c(0.01, 0.001)),
           at
         )
@@ -38,13 +39,13 @@ tests_of <- function(records, fits, values, by, test_draws, stop_after, seed) {
         if (isTRUE(records[[f]]$jarque_bera)) {
           tested[row, c("jarque_bera", "jarque_bera_p")] <- jarque_bera(x)
         }
-        if (test_draws && fits[[f]]$converged[j]) {
+        if (test_draws) {
           own_seed <- seed_of_fit(
             list(security = colnames(values)[j], family = names(records)[f]),
             seed
           )
           again <- function(first, draws) {
-            records[[f]]$refitted(at, length(x), by, first, draws, own_seed)
+            records[[f]]$refitted(at, length(x), by, first, draws, own_seed, fit$limit)
           }
           simulated <- p_by_draws(again, observed$distance[1:3], test_draws, stop_after)
           tested[row, c(paste0(distance_names, "_p"), "draws")] <- c(simulated$p, simulated$draws)
@@ -68,6 +69,9 @@ distances_at <- function(record, x, at) {
   above <- log_rest(below)
   high <- below > -log(2)
   above[high] <- record$log_tail(x[high], at, FALSE)
+  # The ends of a density that has some, as near to 0 and 1 as those of draws are taken.
+  below[below == -Inf] <- log(1e-300)
+  above[above == -Inf] <- log(1e-16)
   distance <- core_distances(below, above)
   u <- exp(below)
   list(

@@ -93,6 +93,7 @@ family_sizes <- function(at, errors = NULL) {
 
 # How a family was found: its search, and the likelihood about the end of it.
 family_shown <- function(record, x, at, errors = NULL) {
+  if (!is.null(record$estimates)) return(NULL)
   list(
     if (!is.null(record$search)) search_shown(record$search(x), record$parameters),
     if (is.null(record$density)) {
@@ -124,14 +125,24 @@ slopes_by_density <- function(record, x, at, sizes) {
 }
 
 # The parameters of a family, entered, with their proof where the language has its density.
-family_steps <- function(record, at, errors = NULL) {
+# `of`: the family's name and how the fit ended, where that is at its limit.
+family_steps <- function(record, at, errors = NULL, of = NULL) {
   parameters <- record$parameters
+  if (!is.null(record$estimates)) {
+    return(lapply(parameters, function(name) {
+      step(
+        name,
+        record$estimates[[name]],
+        sprintf("%s, the likeliest%s", name, if (is.null(of)) "" else paste(",", of))
+      )
+    }))
+  }
   proof <- if (!is.null(record$density)) proof_names(parameters)
   entered_steps <- lapply(seq_along(parameters), function(i) {
     entered(
       parameters[i],
       at[[i]],
-      paste0(parameters[i], ", by maximum likelihood"),
+      paste0(parameters[i], ", by maximum likelihood", if (!is.null(of)) paste(",", of)),
       proof = proof,
       source = record$source,
       made_for = "return"
@@ -167,16 +178,23 @@ family_steps <- function(record, at, errors = NULL) {
 working_of.imbroglio_fit <- function(result, row) {
   this <- row_of_result(result, row)
   returns <- attr(result, "source")
-  record <- fit_families()[[this$family]]
-  fit <- attr(result, "fits")[[this$family]]
-  at <- fit$estimate[this$security, ]
-  errors <- fit$error[this$security, ]
+  family <- fit_families()[[this$family]]
+  fit <- fit_of_security(attr(result, "fits")[[this$family]], family, this$security)
+  if (has_failed(fit$state)) {
+    fail(
+      "argument",
+      sprintf("There is nothing to work out: %s for %s %s.", this$family, this$security, fit$state)
+    )
+  }
+  record <- fit$record
+  at <- fit$at
+  errors <- fit$error
   sample <- rows_of_security(returns, this$security)
   x <- unname(sort(returns$values[, this$security]))
   by_moments <- basis(result)$choices[["fitted by"]] == "moments"
-  drawn <- drawn_again(result, this, record, as.list(at), length(x))
+  drawn <- drawn_again(result, this, family, fit, length(x))
   placed <- place_among_families(result, this)
-  free <- length(at)
+  free <- length(family$parameters)
   likelihood <- if (is.null(record$density) || by_moments) {
     with_proof(record$parameters, step(
       "log_likelihood",
@@ -200,7 +218,12 @@ working_of.imbroglio_fit <- function(result, row) {
       if (by_moments) {
         moment_estimates(record, at)
       } else {
-        family_steps(record, at, errors)
+        family_steps(
+          record,
+          at,
+          errors,
+          if (fit$limit) paste(this$family, fit$state)
+        )
       },
       list(
         likelihood,

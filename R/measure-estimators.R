@@ -129,7 +129,7 @@ own_estimators <- list(
     innovations = "normal",
     formula = "h_t = omega + alpha e_(t-1)^2 + beta h_(t-1)",
     source = "Bollerslev (1986)",
-    whole = function(values, choices) of_path(garch_path(values, FALSE)),
+    whole = function(values, choices) whole_garch(values, FALSE),
     path = function(values, choices) garch_path(values, FALSE)
   ),
   "garch-student" = list(
@@ -139,7 +139,7 @@ own_estimators <- list(
     innovations = "student",
     formula = "h_t = omega + alpha e_(t-1)^2 + beta h_(t-1), e / sqrt(h) of Student's t",
     source = "Bollerslev (1987)",
-    whole = function(values, choices) of_path(garch_path(values, TRUE)),
+    whole = function(values, choices) whole_garch(values, TRUE),
     path = function(values, choices) garch_path(values, TRUE)
   )
 )
@@ -148,8 +148,16 @@ last_of <- function(m) m[cbind(core_span(m)$last, seq_len(ncol(m)))]
 
 of_path <- function(path) list(volatility = last_of(path), spread = rep(NA_real_, ncol(path)))
 
+whole_garch <- function(values, student) {
+  fit <- core_garch(values, student)
+  fit$estimate[!fit$converged, ] <- NA_real_
+  c(of_path(core_garch_path(values, fit$estimate)), list(state = garch_states(fit, values)))
+}
+
 garch_path <- function(values, student) {
-  core_garch_path(values, core_garch(values, student)$estimate)
+  fit <- core_garch(values, student)
+  fit$estimate[!fit$converged, ] <- NA_real_
+  core_garch_path(values, fit$estimate)
 }
 
 # A variance that is the mean of a term for each day: its error is that of the mean.

@@ -110,17 +110,52 @@ warn_not_fitted <- function(columns, records) {
   says_so <- vapply(records[columns$method], function(r) isTRUE(r$says_none), NA)
   none <- which(is.na(columns$var) & columns$n > 0L & !says_so)
   if (!length(none)) return(invisible())
+  one <- none[1L]
+  others <- unique(columns$security[none])[-1L]
   caution(
     "method",
     sprintf(
-      "%s has no value at risk by %s.",
-      columns$security[none[1L]],
-      columns$method[none[1L]]
+      "%s has no value at risk by %s%s.",
+      columns$security[one],
+      columns$method[one],
+      if (has_failed(columns$state[one])) {
+        paste0(": its fit failed, ", sub("^failed: ", "", columns$state[one]))
+      } else {
+        ""
+      }
     ),
-    remedy = sprintf(
-      "It has %s; %s are wanted, not all alike.",
-      count(columns$n[none[1L]], "return"),
-      records[[columns$method[none[1L]]]]$least %||% 20L
+    remedy = paste(
+      c(
+        if (!has_failed(columns$state[one])) {
+          sprintf(
+            "It has %s; %s are wanted, not all alike.",
+            count(columns$n[one], "return"),
+            records[[columns$method[one]]]$least %||% 20L
+          )
+        },
+        if (length(others)) sprintf("Neither has %s.", some(others)),
+        if (has_failed(columns$state[one])) "The others stand; another method may do."
+      ),
+      collapse = " "
+    )
+  )
+}
+
+# Where alpha is 0 the volatility does not follow the returns: what it then does over the sample
+# goes on from how it began.
+warn_no_clustering <- function(columns) {
+  drifts <- which(grepl("alpha 0", columns$state, fixed = TRUE))
+  if (!length(drifts)) return(invisible())
+  caution(
+    "method",
+    sprintf(
+      "%s finds no clustering in the returns of %s.",
+      columns$method[drifts[1L]],
+      some(unique(columns$security[drifts]))
+    ),
+    remedy = paste0(
+      "Its volatility then drifts from the sample's by itself, whatever the returns: ",
+      "another method says more."
     )
   )
 }

@@ -12,17 +12,32 @@ weighted_path <- function(x, decay) {
   core_decayed_from(x, decay, mean(x^2))
 }
 
+# A fit of each column: its free parameters by name, with the state it ended in; NULL where it
+# failed. At a limit what is fixed there is not free.
 garch_fits <- function(values, student) {
-  names <- c("mean", "omega", "alpha", "beta", if (student) "nu")
-  fits_of(core_garch(values, student)$estimate, names)
+  found <- core_garch(values, student)
+  states <- garch_states(found, values)
+  lapply(seq_len(ncol(values)), function(j) {
+    if (has_failed(states[j])) return(NULL)
+    at <- stats::setNames(found$estimate[j, ], garch_terms)
+    fit <- as.list(at[if (student && is.finite(at[["nu"]])) 1:5 else 1:4])
+    structure(fit, state = states[j], limits = found$limits[j])
+  })
 }
 garch_fit <- function(x, student) garch_fits(matrix(x), student)[[1L]]
 
-# A row each; NULL where there is none.
-fits_of <- function(estimate, names) {
-  lapply(seq_len(nrow(estimate)), function(i) {
-    at <- stats::setNames(estimate[i, seq_along(names)], names)
-    if (!anyNA(at)) as.list(at)
+# What the fit of one sample failed of, where it did.
+why_no_garch <- function(x, student) garch_states(core_garch(matrix(x), student), matrix(x))
+
+# Of a family's fits, one for each column: its parameters, or those of its limit, by name, with
+# the record they belong to and the state; NULL where it failed.
+family_fits <- function(values, record) {
+  fit <- record$fit(values, "likelihood")
+  fit$state <- state_of_ended(record, fit$ended, as.integer(colSums(!is.na(values))))
+  lapply(seq_len(ncol(values)), function(j) {
+    if (has_failed(fit$state[j])) return(NULL)
+    own <- fit_of_security(fit, record, j)
+    structure(as.list(own$at), state = own$state, record = own$record)
   })
 }
 
@@ -50,11 +65,12 @@ garch_method <- function(title, formula, source, student) {
     source,
     ways = "forecast",
     fits = function(values, ask) garch_fits(values, student),
+    why = function(x, ask) why_no_garch(x, student),
     now = garch_now,
     likely = TRUE,
     covariance = function(fit, x, at, sandwich) garch_covariance(fit, x, names(at), sandwich),
     quantile_of = function(log_p, at, ask) {
-      z <- if (student) {
+      z <- if (!is.null(at$nu)) {
         stats::qt(log_p, at$nu, log.p = TRUE) * sqrt((at$nu - 2) / at$nu)
       } else {
         stats::qnorm(log_p, log.p = TRUE)
@@ -63,7 +79,7 @@ garch_method <- function(title, formula, source, student) {
     },
     shortfall = function(a, at, ask) {
       whole <- list(mean = at$mean * ask$h, sd = sqrt(variance_over(at, ask$h)))
-      if (student) {
+      if (!is.null(at$nu)) {
         stretch <- whole$sd * sqrt((at$nu - 2) / at$nu)
         standard <- list(location = 0, scale = 1, nu = at$nu)
         return(-own_families$student$mean_below(log(a), standard, whole$mean, stretch, ask$log))
@@ -89,52 +105,63 @@ garch_now <- function(fit, x) {
   )
 }
 
-# The covariance of the parameters, carried to what the next period depends on.
+# The covariance of the free parameters, carried to what the next period depends on.
 garch_covariance <- function(fit, x, names, sandwich) {
-  student <- !is.null(fit$nu)
   log_terms <- function(fit) {
     h <- garch_variances(fit, x)[seq_along(x)]
     e <- (x - fit[["mean"]]) / sqrt(h)
-    if (!student) return(-0.5 * (log(h) + e^2))
     nu <- fit[["nu"]]
+    if (is.null(nu)) return(-0.5 * (log(h) + e^2))
     stats::dt(e * sqrt(nu / (nu - 2)), nu, log = TRUE) + 0.5 * log(nu / (nu - 2)) - 0.5 * log(h)
   }
-  covariance <- covariance_by_scores(fit, scores_by_differences(log_terms), "nu", sandwich)
+  whole <- garch_from_free(attr(fit, "limits"))
+  free <- fit[setdiff(names(fit), garch_fixed(attr(fit, "limits")))]
+  covariance <- covariance_by_scores(
+    free,
+    scores_by_differences(function(free) log_terms(whole(free))),
+    "nu",
+    sandwich
+  )
   if (is.null(covariance)) return(NULL)
-  now <- function(fit) unlist(garch_now(fit, x), use.names = FALSE)
+  now <- function(free) unlist(garch_now(whole(free), x), use.names = FALSE)
   slope <- vapply(rownames(covariance), function(name) {
-    step <- min(1e-4 * sqrt(covariance[name, name]), 1e-3 * max(abs(fit[[name]]), 1e-4))
-    up <- replace(fit, name, fit[[name]] + step)
-    down <- replace(fit, name, fit[[name]] - step)
+    step <- min(1e-4 * sqrt(covariance[name, name]), 1e-3 * max(abs(free[[name]]), 1e-4))
+    up <- replace(free, name, free[[name]] + step)
+    down <- replace(free, name, free[[name]] - step)
     (now(up) - now(down)) / (2 * step)
-  }, now(fit))
+  }, now(free))
   named_square(slope %*% covariance %*% t(slope), names)
 }
 
 # A family of distributions, fitted by maximum likelihood. Over a horizon the mean grows with it
 # and what is about the mean with its root; where there is no mean, the location stands for it.
 family_method <- function(name) {
-  record <- fit_families()[[name]]
+  family <- fit_families()[[name]]
+  # What was fitted may be its limit.
+  record_of <- function(at) attr(at, "record")
   centre_of <- function(at) {
-    mean_of <- record$moments(at)[["mean"]]
+    mean_of <- record_of(at)$moments(at)[["mean"]]
     if (is.finite(mean_of)) mean_of else at[[1L]]
   }
   quantile_of <- function(log_p, at, ask) {
-    q <- record$quantile(log_p, at)
+    q <- record_of(at)$quantile(log_p, at)
     if (ask$h == 1) return(q)
     centre <- centre_of(at)
     centre * ask$h + (q - centre) * sqrt(ask$h)
   }
-  fits <- function(values, ask) {
-    fits_of(record$fit(values, "likelihood")$estimate, record$parameters)
-  }
+  fits <- function(values, ask) family_fits(values, family)
   method <- smooth_method(
-    record$title,
-    record$formula,
-    record$source,
+    family$title,
+    family$formula,
+    family$source,
     fits = fits,
+    why = function(x, ask) {
+      state_of_ended(family, family$fit(matrix(x), "likelihood")$ended, length(x))
+    },
     likely = TRUE,
     covariance = function(fit, x, at, sandwich) {
+      record <- record_of(at)
+      if (!is.null(record$covariance)) return(record$covariance(at, length(x)))
       covariance_by_scores(
         at,
         if (is.null(record$scores)) {
@@ -142,12 +169,13 @@ family_method <- function(name) {
         } else {
           function(at) record$scores(x, at)
         },
-        setdiff(record$parameters[record$low %in% 0], "scale"),
+        setdiff(record$parameters[record$low %in% 0], c("scale", "sd")),
         sandwich
       )
     },
     quantile_of = quantile_of,
     shortfall = function(a, at, ask) {
+      record <- record_of(at)
       if (!ask$log && !is.finite(record$moments(at)[["mean"]])) return(Inf)
       if (is.null(record$mean_below)) {
         return(mean_beyond(function(log_p) quantile_of(log_p, at, ask), a, ask$log))
@@ -164,7 +192,7 @@ family_method <- function(name) {
     },
     doubt = function(x, ask) {
       at <- if (ask$h > 1) fits(matrix(x), ask)[[1L]]
-      if (!is.null(at) && !is.finite(record$moments(at)[["variance"]])) {
+      if (!is.null(at) && !is.finite(record_of(at)$moments(at)[["variance"]])) {
         "has no finite variance there, so the root of time is no rule for it"
       }
     }

@@ -2,15 +2,19 @@
 # by a quantile function, by the tail, by draws.
 
 # Runs one(x, ask) for each column; x has no missing values, ask$rows says where they stand. It
-# gives columns with a row for each level, or NULL where there is nothing to tell.
+# gives columns with a row for each level; where there is nothing to tell NULL, or a `state` that
+# says why.
 by_security <- function(values, ask, one) {
   parts <- lapply(cli::cli_progress_along(seq_len(ncol(values)), "Measuring"), function(j) {
     ask$column <- j
     ask$rows <- which(!is.na(values[, j]))
     x <- values[ask$rows, j]
-    (if (length(x)) one(x, ask)) %||% list(
+    found <- if (length(x)) one(x, ask)
+    if (!is.null(found$var)) return(found)
+    list(
       n = rep(length(x), length(ask$level)),
-      var = rep(NA_real_, length(ask$level))
+      var = rep(NA_real_, length(ask$level)),
+      state = rep(found$state %||% NA_character_, length(ask$level))
     )
   })
   as.list(data.table::rbindlist(parts, fill = TRUE))
@@ -36,7 +40,7 @@ fits_ahead <- function(method, values, ask, n = ncol(values),
 # scenarios(fit, x, ask); `fit` is what that needs. scale_error(x, ask): the relative error of
 # what they are scaled by.
 sample_method <- function(title, formula, source, fit = function(x, ask) list(), fits = NULL,
-                          scenarios, scale_error = NULL, slopes = slopes_by_regression) {
+                          why = NULL, scenarios, scale_error = NULL, slopes = slopes_by_regression) {
   list(
     title = title,
     formula = formula,
@@ -49,8 +53,9 @@ sample_method <- function(title, formula, source, fit = function(x, ask) list(),
       fit_of <- fits_ahead(list(fit = fit, fits = fits), values, ask)
       by_security(values, ask, function(x, ask) {
         fitted <- fit_of(ask$column, x)
-        if (is.null(fitted)) return(NULL)
+        if (is.null(fitted)) return(list(state = if (!is.null(why)) why(x, ask)))
         measured <- tail_of_samples(matrix(scenarios(fitted, x, ask)), ask, ask$scale)
+        measured$state <- with_state(fitted, ask)
         if (!is.null(scale_error)) {
           measured <- with_scale_error(measured, scale_error(x, ask), ask)
         }
@@ -74,6 +79,11 @@ sample_method <- function(title, formula, source, fit = function(x, ask) list(),
   )
 }
 
+# How the fit ended, for each level.
+with_state <- function(fitted, ask) {
+  rep(attr(fitted, "state") %||% NA_character_, length(ask$level))
+}
+
 # Scale and rank err apart from each other: their squares add up.
 with_scale_error <- function(measured, relative, ask) {
   z <- stats::qnorm((1 + ask$confidence) / 2)
@@ -86,7 +96,7 @@ with_scale_error <- function(measured, relative, ask) {
 }
 
 # A method with a quantile function of returns: fit(x, ask) is NULL where it cannot be, and
-# fits(values, ask) fits many columns at once; now(fit, x) gives the parameters of the next period;
+# fits(values, ask) fits many columns at once, and why(x, ask) says what one failed of; now(fit, x) gives the parameters of the next period;
 # covariance(fit, x, at, sandwich) theirs, NULL where not known, `sandwich` where they are not to
 # take the likelihood as right, which only a `likely` method knows; quantile(log_p, at, ask) of
 # ask$h periods; shortfall(a, at, ask), where there is a closed form; knows(a, at, ask) whether it
@@ -95,7 +105,7 @@ with_scale_error <- function(measured, relative, ask) {
 # logarithm of the loss.
 smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"),
                           fit = function(x, ask) fits(matrix(x), ask)[[1L]], fits = NULL,
-                          now = NULL, covariance, quantile_of, shortfall = NULL,
+                          why = NULL, now = NULL, covariance, quantile_of, shortfall = NULL,
                           knows = function(a, at, ask) TRUE, doubt = NULL, likely = FALSE,
                           moves = NULL, slopes = slopes_by_regression) {
   still <- is.null(now)
@@ -141,12 +151,14 @@ smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"
       fit_of <- fits_ahead(list(fit = fit, fits = fits), values, ask)
       by_security(values, ask, function(x, ask) {
         fitted <- fit_of(ask$column, x)
-        if (is.null(fitted)) return(NULL)
+        if (is.null(fitted)) return(list(state = if (!is.null(why)) why(x, ask)))
         at <- now(fitted, x)
         spread <- covariance_at(fitted, x, at, ask)
-        columns_of_rows(lapply(1 - ask$level, function(a) {
+        columns <- columns_of_rows(lapply(1 - ask$level, function(a) {
           c(n = length(x), with_errors(function(at) tail_at(at, a, ask), at, spread, ask))
         }))
+        columns$state <- with_state(fitted, ask)
+        columns
       })
     },
     fit = fit,
@@ -233,6 +245,7 @@ scores_by_differences <- function(log_terms) {
 # next; it is not known where they hardly change.
 covariance_by_scores <- function(at, scores_at, shapes, sandwich = FALSE) {
   scores <- scores_at(at)
+  if (anyNA(scores)) return(NULL)
   told <- sqrt(colSums(scores^2)) * abs(unlist(at)) > 0.2 | !names(at) %in% shapes
   squares <- crossprod(scores[, told, drop = FALSE])
   inverse <- function(m) tryCatch(solve(m, tol = 1e-25), error = function(e) NULL)

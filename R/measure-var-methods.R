@@ -105,6 +105,7 @@ own_var_methods <- list(
       "Barone-Adesi, Giannopoulos and Vosper (1999)",
       fit = function(x, ask) garch_fit(x, FALSE),
       fits = function(values, ask) garch_fits(values, FALSE),
+      why = function(x, ask) why_no_garch(x, FALSE),
       scenarios = function(fit, x, ask) {
         s <- sqrt(garch_variances(fit, x))
         n <- length(x)
@@ -126,7 +127,7 @@ own_var_methods <- list(
       )
       ahead <- by_security(values, ask, function(x, ask) {
         fit <- garch_fit(x, FALSE)
-        if (is.null(fit)) return(NULL)
+        if (is.null(fit)) return(list(state = why_no_garch(x, FALSE)))
         variance <- garch_variances(fit, x)
         n <- length(x)
         drawn <- core_filtered_paths(
@@ -143,7 +144,8 @@ own_var_methods <- list(
           n = rep(n, length(ask$level)),
           var = measured$var,
           es = measured$es,
-          draw_error = measured$var_error
+          draw_error = measured$var_error,
+          state = with_state(fit, ask)
         )
       })
       c(ahead, lapply(relative, `*`, ahead$var))

@@ -212,6 +212,7 @@ garch_ahead_steps <- function(about, periods) {
 garch_var_working <- function(about, student) {
   at <- garch_fit(values_of(about), student)
   if (is.null(at)) return(NULL)
+  student <- !is.null(at$nu)
   periods <- garch_periods(about)
   ahead <- garch_ahead_steps(about, periods)
   if (!student) {
@@ -253,12 +254,12 @@ garch_var_working <- function(about, student) {
 }
 
 family_working <- function(about, name) {
-  record <- fit_families()[[name]]
-  at <- record$fit(matrix(values_of(about)), "likelihood")$estimate[1L, seq_along(
-    record$parameters
-  )]
-  if (anyNA(at)) return(NULL)
-  centre <- record$moments(as.list(stats::setNames(at, record$parameters)))[["mean"]]
+  fit <- family_fits(matrix(values_of(about)), fit_families()[[name]])[[1L]]
+  if (is.null(fit)) return(NULL)
+  record <- attr(fit, "record")
+  at <- unlist(fit)
+  of <- if (at_a_limit(attr(fit, "state"))) paste(name, attr(fit, "state"))
+  centre <- record$moments(as.list(at))[["mean"]]
   if (!is.finite(centre)) centre <- at[[1L]]
   parameters <- record$parameters
   at_level <- if (is.null(record$at_level)) {
@@ -277,7 +278,7 @@ family_working <- function(about, name) {
     rows = list(about$rows, beyond$rows),
     steps = c(
       list(step("n", quote(count(return)), "how many returns", "count")),
-      family_steps(record, at),
+      family_steps(record, at, of = of),
       list(
         at_level,
         step(

@@ -101,7 +101,9 @@
 #'   `es_error`, `var_low`, `var_high`, `draw_error`; and the working of `historical`: `position`
 #'   (k), `observed` (the date of the k-th worst return; `NA` between two), `worse` and `milder`
 #'   (the losses next to it in rank), `rank_least` and `rank_most` (the least and the most of the
-#'   four conventions).
+#'   four conventions); and `state`, how the fit of GARCH or of a family ended (see
+#'   [fit_returns()]): a fit at a limit is that of the plainer model, with its errors; one that
+#'   failed has `NA`, the reason in `state`, and a warning, and the other securities stand.
 #' @section Errors: `imbroglio_error_argument` for a level outside (0, 1), a horizon that is no
 #'   whole number above 0, a value that is not above 0, a method or a way to the horizon that is
 #'   not known, a seed that is no whole number; a warning (`imbroglio_warning_few_observations`)
@@ -170,6 +172,7 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
   warn_few(columns, records, ask$draws, if (ask$adds) "profit" else "return")
   warn_more_than_all(columns, returns$kind)
   warn_not_fitted(columns, records)
+  warn_no_clustering(columns)
   warn_doubts(returns, records, horizon, ways, ask)
   new_result(
     columns,
@@ -177,7 +180,7 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
     returns_basis(
       returns,
       sample_of(returns$dates, returns$values),
-      choices = var_choices(records, horizon, ways, rank, ask),
+      choices = c(var_choices(records, horizon, ways, rank, ask), states_choice(columns$state)),
       exact = ask[c("decay", "tail", "block", "draws", "confidence", "errors")],
       seed = if (any_chance(records, horizon)) ask$seed else NA_integer_
     ),
@@ -300,7 +303,8 @@ measured_var <- function(returns, record, name, h, rank, way, ask) {
     worse = of("worse"),
     milder = of("milder"),
     rank_least = of("rank_least"),
-    rank_most = of("rank_most")
+    rank_most = of("rank_most"),
+    state = as.character(of("state"))
   )
 }
 

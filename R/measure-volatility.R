@@ -208,22 +208,37 @@ whole_volatility <- function(returns, per_year, choices) {
       volatility_error = measured$volatility * measured$spread / 2,
       volatility_low = interval$low,
       volatility_high = interval$high,
-      method = rep(m, length(sample$n))
+      method = rep(m, length(sample$n)),
+      state = measured$state %||% rep(NA_character_, length(sample$n))
     )
   })
   errors <- c("errors by" = choices$errors)
+  columns <- row_bound(parts)
+  if (all(is.na(columns$state))) columns$state <- NULL
+  warn_failed_volatility(columns)
   new_result(
-    row_bound(parts),
+    columns,
     "volatility",
     returns_basis(
       returns,
       samples[[1L]],
       per_year = per_year,
-      choices = c(choices$words, errors),
+      choices = c(choices$words, errors, states_choice(columns$state)),
       exact = choices[c("decay", "confidence")]
     ),
     returns
   )
+}
+
+warn_failed_volatility <- function(columns) {
+  failed <- which(has_failed(columns$state %||% NA_character_))
+  if (!length(failed)) return(invisible())
+  warn_stuck(list(
+    security = columns$security,
+    family = columns$method,
+    state = columns$state,
+    converged = !has_failed(columns$state)
+  ))
 }
 
 # `spread` is the relative error of the variance; that of its root is half of it.

@@ -32,6 +32,7 @@ known_columns <- list(
   persistence = list(label = "persistence", unit = "ratio"),
   half_life = list(label = "half-life", unit = "number"),
   converged = list(label = "converged", unit = "truth"),
+  state = list(label = "fit", unit = "text", optional = TRUE),
   log_likelihood = list(label = "log likelihood", unit = "two"),
   aic = list(label = "AIC", unit = "one"),
   bic = list(label = "BIC", unit = "one"),
@@ -323,7 +324,7 @@ known_columns <- list(
 )
 
 # A choice that is the same in every row stands in the basis and need not be repeated, nor that
-# all converged, nor what no row has; of a wide table, so do the dates. Of fits the criteria are
+# all converged or ended inside, nor what no row has; of a wide table, so do the dates. Of fits the criteria are
 # said by one and the ranks.
 columns_to_show <- function(table) {
   constant <- vapply(table, function(v) length(unique(v)) <= 1L, NA)
@@ -337,6 +338,7 @@ columns_to_show <- function(table) {
     function(name) isTRUE(known_columns[[name]]$optional) && all(is.na(table[[name]])),
     NA
   )
+  nothing <- nothing | (names(table) == "state" & all(table[["state"]] %in% c("inside", NA)))
   # A rank is the same for all that take one.
   same_rank <- names(table) == "rank" &
     length(unique(stats::na.omit(as.character(table[["rank"]])))) <= 1L

@@ -21,11 +21,12 @@ words_of.imbroglio_fit <- function(result) {
     unit_text$p(result$ks_p),
     unit_text$p(result$ks_p_textbook)
   )
-  said <- paste0(said, ifelse(tested, p, ""), ".")
+  said <- paste0(said, ifelse(tested, p, ""), ".", limit_sentence(result$family, result$state))
   said[!result$converged] <- sprintf(
-    "%s, %s: the fit did not converge.",
+    "%s, %s: the fit %s.",
     result$security,
-    result$family
+    result$family,
+    result$state
   )[!result$converged]
   said
 }
@@ -35,7 +36,7 @@ fit_headline <- function(result) {
   fits <- as.data.frame(result)
   by <- basis(result)$choices[["ranked by"]]
   first <- fits[fits[[paste0(by, "_rank")]] %in% 1L, ]
-  if (!nrow(first)) return("No fit converged.")
+  if (!nrow(first)) return("All fits failed.")
   ranking <- c(aic = "AIC", bic = "BIC", tail = "the lower tail")[[by]]
   kept <- fits[startsWith(fits$verdict, "not rejected"), ]
   tested <- any(!is.na(fits$ks_p))

@@ -55,6 +55,8 @@ words_of.imbroglio_volatility <- function(result) {
       result[["method"]]
     )
   )
+  state <- result[["state"]]
+  if (!is.null(state)) said <- paste0(said, limit_sentence(result[["method"]], state))
   none <- is.na(result$volatility)
   said[none] <- sprintf(
     "%s: %s has no %s.",
@@ -62,6 +64,13 @@ words_of.imbroglio_volatility <- function(result) {
     count(result$n, "return"),
     ifelse(plain, "standard deviation", paste("volatility by", result[["method"]]))
   )[none]
+  failed <- has_failed(state %||% rep(NA_character_, length(said)))
+  said[failed] <- sprintf(
+    "%s has no volatility by %s: its fit %s.",
+    result$security,
+    result[["method"]],
+    result[["state"]]
+  )[failed]
   said
 }
 
@@ -70,17 +79,29 @@ words_of.imbroglio_volatility_series <- function(result) rolling_in_words(result
 
 #' @export
 words_of.imbroglio_garch <- function(result) {
+  goes_on <- ifelse(
+    is.na(result$long_run_annual),
+    "no level in the long run: of a shock nothing is ever lost",
+    sprintf(
+      "%s in the long run; half of a shock is gone after %s",
+      percent(result$long_run_annual, 1L),
+      count(signif(result$half_life, 2L), every_by_row(result))
+    )
+  )
+  still <- result$garch_alpha %in% 0
+  goes_on[still] <- sprintf(
+    "%s in the long run; no clustering was found",
+    percent(result$long_run_annual, 1L)
+  )[still]
   said <- sprintf(
-    "%s: volatility %s a year now, %s in the long run; half of a shock is gone after %s.",
+    "%s: volatility %s a year now, %s.%s",
     result$security,
     percent(result$volatility_annual, 1L),
-    percent(result$long_run_annual, 1L),
-    count(signif(result$half_life, 2L), every_by_row(result))
+    goes_on,
+    limit_sentence(paste("GARCH,", result$innovations), result$state)
   )
-  said[!result$converged] <- sprintf(
-    "%s: the fit did not converge, or ran into a bound.",
-    result$security[!result$converged]
-  )
+  failed <- has_failed(result$state)
+  said[failed] <- sprintf("%s: the fit %s.", result$security, result$state)[failed]
   said
 }
 

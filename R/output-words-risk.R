@@ -81,12 +81,18 @@ words_of.imbroglio_var <- function(result) {
     ".",
     money_sentence(table, basis(result)$currency),
     rank_sentence(table, of_what, writer),
-    stretched_sentence(table, of_what, every)
+    stretched_sentence(table, of_what, every),
+    limit_sentence(table$method, table$state)
   )
   said <- named_by_choice(said, table)
   none <- is.na(table$var)
   why <- ifelse(table$n == 0L, "no return to measure", "no value at risk")
-  said[none] <- sprintf("%s has %s by %s.", table$security, why, table$method)[none]
+  why <- ifelse(
+    has_failed(table$state),
+    sprintf("%s by %s: its fit %s", why, table$method, table$state),
+    sprintf("%s by %s", why, table$method)
+  )
+  said[none] <- sprintf("%s has %s.", table$security, why)[none]
   said
 }
 

@@ -26,10 +26,28 @@ void with_family(const std::string& name, Work work) {
     work(static_cast<SkewStudentFamily*>(nullptr));
   else if (name == "nig")
     work(static_cast<NigFamily*>(nullptr));
+  else if (name == "uniform")
+    work(static_cast<UniformFamily*>(nullptr));
+  else if (name == "two-piece-normal")
+    work(static_cast<TwoPieceNormalFamily*>(nullptr));
+  else if (name == "lognormal")
+    work(static_cast<LognormalFamily*>(nullptr));
+  else if (name == "inverse-gaussian")
+    work(static_cast<InverseGaussianFamily*>(nullptr));
 }
 
 template <class Family>
 using family_of = std::remove_pointer_t<Family>;
+
+// Calls work(family, its mean) with a family whose distribution function is an integral.
+template <class Work>
+void by_integrals(const std::string& name, const Rcpp::NumericVector& shape, Work work) {
+  if (name == "nig")
+    work(imbroglio::NigFamily({shape[0], shape[1]}),
+         shape[1] / std::sqrt((shape[0] - shape[1]) * (shape[0] + shape[1])));
+  else
+    work(imbroglio::InverseGaussianFamily({shape[0], 0.0}), 0.0);
+}
 
 // What can be fitted: 20 returns, 10 of them different, not only by rounding; `sorted` ascends.
 bool enough(const std::vector<double>& sorted) {
@@ -41,16 +59,17 @@ bool enough(const std::vector<double>& sorted) {
 
 } // namespace
 
-// A fit for each column: location, scale and shapes, with errors.
+// A fit for each column: location, scale and shapes, with errors, of the family or of its limit,
+// and how it ended (see core/fit.h).
 // [[Rcpp::export]]
 Rcpp::List core_fit_family(const Rcpp::NumericMatrix& x, const std::string& family, bool moments) {
   const std::size_t n = x.nrow(), k = x.ncol();
   Rcpp::NumericMatrix estimate(k, 4), error(k, 4);
   Rcpp::NumericVector likelihood(k);
-  Rcpp::LogicalVector converged(k);
+  Rcpp::IntegerVector ended(k);
   const double* from = x.begin();
   double *estimates = estimate.begin(), *errors = error.begin(), *likelihoods = likelihood.begin();
-  int* ended = converged.begin();
+  int* endings = ended.begin();
   with_family(family, [&](auto type) {
     using Family = family_of<decltype(type)>;
     imbroglio::over_columns(n * 100, k, [=](std::size_t first, std::size_t last) {
@@ -66,19 +85,22 @@ Rcpp::List core_fit_family(const Rcpp::NumericMatrix& x, const std::string& fami
           fit = moments ? fitted.by_moments() : fitted();
         }
         const double found[] = {fit.at.location, fit.at.scale, fit.at.shape[0], fit.at.shape[1]};
+        std::size_t shapes = Family::shapes;
+        imbroglio::with_limit(
+            typename imbroglio::LimitsOf<Family>::type(), fit.ended,
+            [&](auto limit) { shapes = family_of<decltype(limit)>::shapes; });
         for (std::size_t c = 0; c < 4; ++c) {
-          const bool has = fit.at.found && c < 2 + Family::shapes;
+          const bool has = fit.at.found && c < 2 + shapes;
           estimates[c * k + j] = has ? found[c] : imbroglio::missing;
           errors[c * k + j] = has ? fit.error[c] : imbroglio::missing;
         }
         likelihoods[j] = fit.log_likelihood;
-        ended[j] = fit.converged;
+        endings[j] = fit.ended;
       }
     });
   });
   return Rcpp::List::create(Rcpp::_["estimate"] = estimate, Rcpp::_["error"] = error,
-                            Rcpp::_["log_likelihood"] = likelihood,
-                            Rcpp::_["converged"] = converged);
+                            Rcpp::_["log_likelihood"] = likelihood, Rcpp::_["ended"] = ended);
 }
 
 // The search for the likeliest of one family, step by step: location, scale, shapes, the
@@ -103,27 +125,36 @@ Rcpp::NumericMatrix core_fit_search(const Rcpp::NumericVector& x, const std::str
   return out;
 }
 
-// Distances of draws of size n from a family of given shapes, each fitted again: a row for each
-// draw from `first` on, counted from 0.
+// Distances of draws of size n from a family of given shapes, or from its limit, each fitted
+// again: a row for each draw from `first` on, counted from 0.
 // [[Rcpp::export]]
-Rcpp::NumericMatrix core_refitted(const std::string& family, const Rcpp::NumericVector& shape,
-                                  int n, bool moments, int first, int draws, int seed) {
+Rcpp::NumericMatrix core_refitted(const std::string& family, int limit,
+                                  const Rcpp::NumericVector& shape, int n, bool moments, int first,
+                                  int draws, int seed) {
   Rcpp::NumericMatrix out(draws, imbroglio::distances_count);
   double* to = out.begin();
   const imbroglio::Shapes shapes{shape[0], shape[1]};
   const std::size_t rows = draws;
   with_family(family, [&](auto type) {
     using Family = family_of<decltype(type)>;
-    const auto known = imbroglio::FamilyFit<Family>::curvature_at(shapes, imbroglio::Random(0, 0));
-    imbroglio::over_columns(static_cast<std::size_t>(n) * 100, rows,
-                            [=, &known](std::size_t from, std::size_t last) {
-                              imbroglio::Refitted<Family> refitted(shapes, n, moments, known);
-                              for (std::size_t i = from; i < last; ++i) {
-                                const auto found = refitted(imbroglio::Random(seed, first + i));
-                                for (std::size_t c = 0; c < found.size(); ++c)
-                                  to[c * rows + i] = found[c];
-                              }
-                            });
+    auto refit = [&](auto source) {
+      using From = family_of<decltype(source)>;
+      const auto known = imbroglio::FamilyFit<Family>::curvature_at(
+          imbroglio::shape_near<Family, From>(shapes), imbroglio::Random(0, 0));
+      imbroglio::over_columns(
+          static_cast<std::size_t>(n) * 100, rows,
+          [=, &known](std::size_t from, std::size_t last) {
+            imbroglio::Refitted<Family, From> refitted(shapes, n, moments, known);
+            for (std::size_t i = from; i < last; ++i) {
+              const auto found = refitted(imbroglio::Random(seed, first + i));
+              for (std::size_t c = 0; c < found.size(); ++c) to[c * rows + i] = found[c];
+            }
+          });
+    };
+    if (limit < imbroglio::ending::limit)
+      refit(type);
+    else
+      imbroglio::with_limit(typename imbroglio::LimitsOf<Family>::type(), limit, refit);
   });
   return out;
 }
@@ -140,8 +171,7 @@ Rcpp::NumericVector core_distances(const Rcpp::NumericVector& below,
   return Rcpp::NumericVector(found.begin(), found.end());
 }
 
-// Normal inverse Gaussian in standard form: ln of the density, and of the probability below or
-// above z.
+// The logarithm of the density of the normal inverse Gaussian in standard form.
 // [[Rcpp::export]]
 Rcpp::NumericVector core_nig_density(const Rcpp::NumericVector& z, double alpha, double beta) {
   const imbroglio::NigFamily nig({alpha, beta});
@@ -152,36 +182,40 @@ Rcpp::NumericVector core_nig_density(const Rcpp::NumericVector& z, double alpha,
   return out;
 }
 
+// Of families without a closed form, in standard form: the logarithm of the probability below or
+// above z.
 // [[Rcpp::export]]
-Rcpp::NumericVector core_nig_beyond(const Rcpp::NumericVector& z, double alpha, double beta,
-                                    bool lower) {
-  const imbroglio::NigFamily nig({alpha, beta});
-  const double middle = beta / std::sqrt((alpha - beta) * (alpha + beta));
+Rcpp::NumericVector core_beyond(const std::string& family, const Rcpp::NumericVector& shape,
+                                const Rcpp::NumericVector& z, bool lower) {
   const R_xlen_t n = z.size();
   Rcpp::NumericVector out(n);
-  std::vector<double> tails(n);
-  // Each value by the integral of its own side, which is the smaller; from the one before it where
-  // that is near.
-  auto fill = [&](R_xlen_t i, R_xlen_t before, double side) {
-    double& tail = tails[i];
-    const double gap = before >= 0 && before < n ? side * (z[before] - z[i]) : -1.0;
-    if (gap >= 0.0 && gap <= imbroglio::stride(nig, z[i])) {
-      const double from = std::min(z[i], z[before]), to = std::max(z[i], z[before]);
-      tail = tails[before] + std::log1p(imbroglio::panel(nig, from, to, tails[before]));
-    } else {
-      tail = imbroglio::log_beyond(nig, z[i], side);
-    }
-    out[i] = (side < 0.0) == lower ? tail : std::log1p(-std::exp(tail));
-  };
-  auto known = [&](R_xlen_t i) {
-    if (!std::isnan(z[i]) && !std::isinf(z[i])) return false;
-    out[i] = std::isnan(z[i]) ? z[i] : (z[i] < 0.0) == lower ? -INFINITY : 0.0;
-    return true;
-  };
-  for (R_xlen_t i = 0; i < n; ++i)
-    if (!known(i) && z[i] < middle) fill(i, i - 1, -1.0);
-  for (R_xlen_t i = n; i-- > 0;)
-    if (!known(i) && z[i] >= middle) fill(i, i + 1, 1.0);
+  by_integrals(family, shape, [&](const auto& at, double middle) {
+    std::vector<double> tails(n);
+    // Each value by the integral of its own side, which is the smaller; from the one before it where
+    // that is near.
+    auto fill = [&](R_xlen_t i, R_xlen_t before, double side) {
+      double& tail = tails[i];
+      const double gap = before >= 0 && before < n ? side * (z[before] - z[i]) : -1.0;
+      if (gap >= 0.0 && gap <= imbroglio::stride(at, z[i])) {
+        const double from = std::min(z[i], z[before]), to = std::max(z[i], z[before]);
+        tail = tails[before] + std::log1p(imbroglio::panel(at, from, to, tails[before]));
+      } else {
+        tail = imbroglio::log_beyond(at, z[i], side);
+      }
+      out[i] = (side < 0.0) == lower ? tail : std::log1p(-std::exp(tail));
+    };
+    auto known = [&](R_xlen_t i) {
+      double slope;
+      const bool beyond = std::isinf(z[i]) || imbroglio::log_density(at, z[i], slope) == -INFINITY;
+      if (!std::isnan(z[i]) && !beyond) return false;
+      out[i] = std::isnan(z[i]) ? z[i] : (z[i] < middle) == lower ? -INFINITY : 0.0;
+      return true;
+    };
+    for (R_xlen_t i = 0; i < n; ++i)
+      if (!known(i) && z[i] < middle) fill(i, i - 1, -1.0);
+    for (R_xlen_t i = n; i-- > 0;)
+      if (!known(i) && z[i] >= middle) fill(i, i + 1, 1.0);
+  });
   return out;
 }
 
@@ -228,26 +262,26 @@ Rcpp::NumericMatrix core_scores(const std::string& family, const Rcpp::NumericVe
 
 // The quantile for ln p, of what lies below (or above).
 // [[Rcpp::export]]
-Rcpp::NumericVector core_nig_quantile(const Rcpp::NumericVector& log_p, double alpha, double beta,
-                                      bool lower) {
-  const imbroglio::NigFamily nig({alpha, beta});
-  const double middle = beta / std::sqrt((alpha - beta) * (alpha + beta));
-  const double half = imbroglio::log_beyond(nig, middle, -1.0);
+Rcpp::NumericVector core_quantile(const std::string& family, const Rcpp::NumericVector& shape,
+                                  const Rcpp::NumericVector& log_p, bool lower) {
   Rcpp::NumericVector out(log_p.size());
-  for (R_xlen_t i = 0; i < log_p.size(); ++i) {
-    const double asked = log_p[i], rest = std::log(-std::expm1(asked));
-    const bool left = (lower ? asked : rest) <= half;
-    const double target = left == lower ? asked : rest, side = left ? -1.0 : 1.0;
-    if (std::isnan(asked) || target == -INFINITY) {
-      out[i] = std::isnan(asked) ? asked : side * INFINITY;
-      continue;
+  by_integrals(family, shape, [&](const auto& at, double middle) {
+    const double half = imbroglio::log_beyond(at, middle, -1.0);
+    for (R_xlen_t i = 0; i < log_p.size(); ++i) {
+      const double asked = log_p[i], rest = std::log(-std::expm1(asked));
+      const bool left = (lower ? asked : rest) <= half;
+      const double target = left == lower ? asked : rest, side = left ? -1.0 : 1.0;
+      if (std::isnan(asked) || target == -INFINITY) {
+        out[i] = std::isnan(asked) ? asked : side * INFINITY;
+        continue;
+      }
+      auto above = [&](double away) {
+        return imbroglio::log_beyond(at, middle + side * away, side) - target;
+      };
+      double far = 1.0;
+      while (above(far) > 0.0 && far < 1e300) far *= 2.0;
+      out[i] = middle + side * imbroglio::root_of(above, 0.0, far, 1e-15 * far);
     }
-    auto above = [&](double away) {
-      return imbroglio::log_beyond(nig, middle + side * away, side) - target;
-    };
-    double far = 1.0;
-    while (above(far) > 0.0 && far < 1e300) far *= 2.0;
-    out[i] = middle + side * imbroglio::root_of(above, 0.0, far, 1e-15 * far);
-  }
+  });
   return out;
 }

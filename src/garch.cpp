@@ -1,16 +1,18 @@
 #include "columns.h"
 #include "core/garch.h"
 
-// A fit for each column: estimates and errors of mean, omega, alpha, beta and nu.
+// A fit for each column: estimates and errors of mean, omega, alpha, beta and nu, and at which
+// limits they are (see core/garch.h).
 // [[Rcpp::export]]
 Rcpp::List core_garch(const Rcpp::NumericMatrix& x, bool student) {
   const std::size_t n = x.nrow(), k = x.ncol(), size = imbroglio::garch_size;
   Rcpp::NumericMatrix estimate(k, size), error(k, size);
   Rcpp::NumericVector likelihood(k);
   Rcpp::LogicalVector converged(k);
+  Rcpp::IntegerVector limits(k);
   const double* from = x.begin();
   double *estimates = estimate.begin(), *errors = error.begin(), *likelihoods = likelihood.begin();
-  int* ended = converged.begin();
+  int *ended = converged.begin(), *at_limits = limits.begin();
   imbroglio::over_columns(n * 100, k, [=](std::size_t first, std::size_t last) {
     imbroglio::Observed seen;
     for (std::size_t j = first; j < last; ++j) {
@@ -20,15 +22,16 @@ Rcpp::List core_garch(const Rcpp::NumericMatrix& x, bool student) {
       for (std::size_t c = 0; c < size; ++c) {
         const bool has = found && (c < 4 || student);
         estimates[c * k + j] = has ? fit.at[c] : imbroglio::missing;
-        errors[c * k + j] = has && fit.has_errors ? fit.error[c] : imbroglio::missing;
+        errors[c * k + j] = has && fit.converged ? fit.error[c] : imbroglio::missing;
       }
       likelihoods[j] = fit.log_likelihood;
       ended[j] = fit.converged;
+      at_limits[j] = fit.limits;
     }
   });
   return Rcpp::List::create(Rcpp::_["estimate"] = estimate, Rcpp::_["error"] = error,
                             Rcpp::_["log_likelihood"] = likelihood,
-                            Rcpp::_["converged"] = converged);
+                            Rcpp::_["converged"] = converged, Rcpp::_["limits"] = limits);
 }
 
 // The search of one fit, step by step: mean, omega, alpha, beta, nu, the log-likelihood there and

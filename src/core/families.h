@@ -14,7 +14,7 @@ namespace imbroglio {
 
 // Families of distributions, each in standard form: location 0, scale 1, and up to two shapes. A
 // likelihood is searched by `free` shapes that may be any number; `natural` ones are what people
-// read. `term` is the log density at z, with its derivatives by z and by the free shapes.
+// read. Of the `starts` of a search the last is near the normal. `term` is the log density at z, with its derivatives by z and by the free shapes.
 using Shapes = std::array<double, 2>;
 
 // What the moments and quantiles of a sample say; `x` ascends.
@@ -34,6 +34,14 @@ struct Described : Moments {
   }
 };
 
+// A search goes by a middle and a size, which move less with the shapes than location and scale:
+// location is the middle less `shift` scales, ln scale the ln of the size and `stretch`; with how
+// both move with the free shapes.
+struct Frame {
+  double shift = 0.0, stretch = 0.0;
+  Shapes by_shift{}, by_stretch{};
+};
+
 struct Estimate {
   double location = missing, scale = missing;
   Shapes shape{};
@@ -45,7 +53,7 @@ struct NoShape {
   static Shapes natural(const Shapes&) { return {}; }
   static Shapes free(const Shapes&) { return {}; }
   static bool inside(const Shapes&) { return true; }
-  static constexpr Shapes stretch{};
+  static Frame frame(const Shapes&) { return {}; }
   static std::vector<Shapes> starts() { return {{}}; }
 };
 
@@ -112,10 +120,10 @@ struct LogisticFamily : NoShape {
 // nu: degrees of freedom; free is its logarithm.
 struct StudentFamily {
   static constexpr std::size_t shapes = 1;
-  static constexpr Shapes stretch{};
+  static Frame frame(const Shapes&) { return {}; }
   static Shapes natural(const Shapes& free) { return {std::exp(free[0]), 0.0}; }
   static Shapes free(const Shapes& natural) { return {std::log(natural[0]), 0.0}; }
-  static bool inside(const Shapes& natural) { return natural[0] > 0.2 && natural[0] < 500.0; }
+  static bool inside(const Shapes& natural) { return natural[0] > 0.2 && natural[0] < 900.0; }
   static std::vector<Shapes> starts() {
     return {{std::log(4.0), 0.0}, {std::log(1.5), 0.0}, {std::log(20.0), 0.0}};
   }
@@ -144,7 +152,7 @@ struct StudentFamily {
 // Fernandez and Steel (1998): skew and nu; free are their logarithms.
 struct SkewStudentFamily {
   static constexpr std::size_t shapes = 2;
-  static constexpr Shapes stretch{};
+  static Frame frame(const Shapes&) { return {}; }
   static Shapes natural(const Shapes& free) { return {std::exp(free[0]), std::exp(free[1])}; }
   static Shapes free(const Shapes& natural) {
     return {std::log(natural[0]), std::log(natural[1])};
@@ -154,7 +162,9 @@ struct SkewStudentFamily {
   }
   static std::vector<Shapes> starts() {
     const double nu = std::log(4.0);
-    return {{0.0, nu}, {-0.25, nu}, {0.25, nu}, {0.0, std::log(1.5)}, {0.0, std::log(20.0)}};
+    return {{0.0, nu},  {-0.25, nu},          {0.25, nu},
+            {-1.0, nu}, {1.0, nu},            {0.0, std::log(1.5)},
+            {0.0, std::log(20.0)}};
   }
 
   explicit SkewStudentFamily(const Shapes& natural)
@@ -185,10 +195,10 @@ struct SkewStudentFamily {
 // The generalised error distribution, density p / (2 Gamma(1/p)) exp(-|z|^p).
 struct GedFamily {
   static constexpr std::size_t shapes = 1;
-  static constexpr Shapes stretch{};
+  static Frame frame(const Shapes&) { return {}; }
   static Shapes natural(const Shapes& free) { return {std::exp(free[0]), 0.0}; }
   static Shapes free(const Shapes& natural) { return {std::log(natural[0]), 0.0}; }
-  static bool inside(const Shapes& natural) { return natural[0] > 0.25 && natural[0] < 50.0; }
+  static bool inside(const Shapes& natural) { return natural[0] > 0.25 && natural[0] < 500.0; }
   static std::vector<Shapes> starts() { return {{std::log(1.35), 0.0}}; }
 
   explicit GedFamily(const Shapes& natural) : p_(natural[0]) {
@@ -234,27 +244,43 @@ struct GedFamily {
   double p_, constant_, by_log_p_;
 };
 
-// Johnson (1949): gamma + delta asinh(z) is normal; free are gamma and ln delta.
+// Johnson (1949): gamma + delta asinh(z) is normal; free are q and ln delta, with sinh(gamma /
+// delta) = q delta. The middle is the median.
 struct JohnsonFamily {
   static constexpr std::size_t shapes = 2;
-  static constexpr Shapes stretch{0.0, 1.0};
-  static Shapes natural(const Shapes& free) { return {free[0], std::exp(free[1])}; }
-  static Shapes free(const Shapes& natural) { return {natural[0], std::log(natural[1])}; }
+  static Shapes natural(const Shapes& free) {
+    const double delta = std::exp(free[1]);
+    return {delta * std::asinh(free[0] * delta), delta};
+  }
+  static Shapes free(const Shapes& natural) {
+    return {std::sinh(natural[0] / natural[1]) / natural[1], std::log(natural[1])};
+  }
+  static Frame frame(const Shapes& free) {
+    const double delta = std::exp(free[1]), leans = free[0] * delta, grown = 1.0 + leans * leans;
+    return {-leans,
+            free[1] - 0.5 * std::log(grown),
+            {-delta, -leans},
+            {-leans * delta / grown, 1.0 / grown}};
+  }
   static bool inside(const Shapes& natural) {
-    return std::fabs(natural[0]) < 20.0 && natural[1] > 0.05 && natural[1] < 20.0;
+    return std::fabs(natural[0]) < 6.0 * natural[1] && natural[1] > 0.05 && natural[1] < 24.0;
   }
   static std::vector<Shapes> starts() {
     const double delta = std::log(1.5);
-    return {{0.0, delta}, {-0.3, delta}, {0.3, delta}, {0.0, -0.2}, {0.0, std::log(4.0)}};
+    return {{0.0, delta},  {-0.13, delta}, {0.13, delta}, {0.0, -0.2},
+            {-1.0, delta}, {1.0, delta},   {0.0, std::log(4.0)}};
   }
 
   explicit JohnsonFamily(const Shapes& natural) : gamma_(natural[0]), delta_(natural[1]) {
     constant_ = std::log(delta_) - 0.5 * std::log(2.0 * M_PI);
+    const double leans = std::sinh(gamma_ / delta_), root = std::sqrt(1.0 + leans * leans);
+    by_q_ = delta_ * delta_ / root;
+    by_log_delta_ = delta_ * leans / root + gamma_;
   }
   double term(double z, double& by_z, Shapes& by_shape) const {
     const double q = 1.0 + z * z, root = std::sqrt(q), y = arc(z, root), v = gamma_ + delta_ * y;
     by_z = -z / q - v * delta_ / root;
-    by_shape = {-v, 1.0 - v * delta_ * y};
+    by_shape = {-v * by_q_, 1.0 - v * (delta_ * y + by_log_delta_)};
     return constant_ - 0.5 * (std::log(q) + v * v);
   }
   double below(double z) const {
@@ -280,33 +306,43 @@ struct JohnsonFamily {
   static double arc(double z, double root) {
     return std::copysign(std::log(std::fabs(z) + root), z);
   }
-  double gamma_, delta_, constant_;
+  double gamma_, delta_, constant_, by_q_, by_log_delta_;
 };
 
 // The normal inverse Gaussian: alpha and beta, |beta| < alpha, both times the scale of the usual
-// form. With g = sqrt(alpha^2 - beta^2), free are ln g and beta / g.
+// form. With g = sqrt(alpha^2 - beta^2), free are ln g and q, with beta = q g^(3/2). The middle is
+// the mean, the size the deviation.
 struct NigFamily {
   static constexpr std::size_t shapes = 2;
-  static constexpr Shapes stretch{0.5, 0.0};
   static Shapes natural(const Shapes& free) {
-    const double g = std::exp(free[0]);
-    return {g * std::sqrt(1.0 + free[1] * free[1]), g * free[1]};
+    const double g = std::exp(free[0]), leans = free[1] * std::sqrt(g);
+    return {g * std::sqrt(1.0 + leans * leans), g * leans};
   }
   static Shapes free(const Shapes& natural) {
     const double g = std::sqrt((natural[0] - natural[1]) * (natural[0] + natural[1]));
-    return {std::log(g), natural[1] / g};
+    return {std::log(g), natural[1] / (g * std::sqrt(g))};
+  }
+  static Frame frame(const Shapes& free) {
+    const double root = std::exp(0.5 * free[0]), leans = free[1] * root,
+                 grown = 1.0 + leans * leans;
+    return {leans,
+            0.5 * (free[0] - std::log(grown)),
+            {0.5 * leans, root},
+            {0.5 / grown, -leans * root / grown}};
   }
   static bool inside(const Shapes& natural) {
-    const Shapes at = free(natural);
-    return at[0] > std::log(1e-3) && at[0] < std::log(200.0) && std::fabs(at[1]) < 20.0;
+    const double g = std::sqrt((natural[0] - natural[1]) * (natural[0] + natural[1]));
+    return g > 1e-6 && g < 500.0 && std::fabs(natural[1]) < 1500.0 * g;
   }
   static std::vector<Shapes> starts() {
-    return {{0.0, 0.0}, {0.0, -0.3}, {0.0, 0.3}, {-1.6, 0.0}, {2.0, 0.0}};
+    return {{0.0, 0.0}, {0.0, -0.3},  {0.0, 0.3},    {-1.6, 0.0},  {0.0, -2.0},
+            {0.0, 2.0}, {-5.0, 0.0},  {-5.0, -40.0}, {-5.0, 40.0}, {2.0, 0.0}};
   }
 
   explicit NigFamily(const Shapes& natural)
       : alpha_(natural[0]), beta_(natural[1]), bessel_(LogBessel::table()) {
     g_ = std::sqrt((alpha_ - beta_) * (alpha_ + beta_));
+    root_ = std::sqrt(g_);
     log_alpha_ = std::log(alpha_);
     constant_ = log_alpha_ - std::log(M_PI);
   }
@@ -317,10 +353,11 @@ struct NigFamily {
     const double bessel = bessel_(x, log_alpha_ + log_w, slope);
     // By ln x, of ln K_1(x) itself.
     slope -= x;
-    const double by_log_alpha = 1.0 + slope, ratio = beta_ / g_;
+    const double by_log_alpha = 1.0 + slope;
     by_z = beta_ + (slope - 1.0) * z / squared;
-    by_shape = {by_log_alpha + g_ + z * beta_,
-                by_log_alpha * ratio / (1.0 + ratio * ratio) + z * g_};
+    const double leans = beta_ / alpha_;
+    by_shape = {by_log_alpha * (1.0 + 0.5 * leans * leans) + g_ + 1.5 * z * beta_,
+                (by_log_alpha * g_ * leans / alpha_ + z * g_) * root_};
     // g - alpha w + beta z, without a difference of large numbers far out.
     return constant_ + (g_ - alpha_) + beta_ * z - alpha_ * z * z / (1.0 + w) + bessel - log_w;
   }
@@ -341,7 +378,7 @@ struct NigFamily {
   }
 
  private:
-  double alpha_, beta_, g_, log_alpha_, constant_;
+  double alpha_, beta_, g_, root_, log_alpha_, constant_;
   const LogBessel& bessel_;
 };
 

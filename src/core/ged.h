@@ -1,7 +1,9 @@
 #pragma once
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <cstddef>
+#include <utility>
 #include <vector>
 #include "families.h"
 #include "gamma.h"
@@ -62,11 +64,11 @@ double root_of(Function f, double a, double b, double tolerance) {
 // other, in turns from the middle, until neither moves.
 class GedSearch {
  public:
-  GedSearch(const double* sorted, std::size_t n, double log_p)
+  GedSearch(const double* sorted, std::size_t n, double log_p, double location)
       : x_(sorted),
         n_(n),
         count_(static_cast<double>(n)),
-        location_(0.5 * (sorted[(n - 1) / 2] + sorted[n / 2])),
+        location_(location),
         log_p_(log_p),
         size_(at(0.75) - at(0.25)),
         logs_(n) {}
@@ -100,8 +102,46 @@ class GedSearch {
       reach = std::min(0.5, 4.0 * moved + tolerance);
       around = std::min(0.05 * size_, 4.0 * went + tolerance * size_);
     }
+    if (!converged) converged = together();
     tell();
     return now();
+  }
+
+  // Where to look for a top: of a grid of shapes, each with its likeliest location, those that are
+  // likelier than their neighbours. Below 1 that is an observation: any of a short sample, one
+  // about the middle of a long one.
+  std::vector<std::pair<double, double>> likely() {
+    tolerance_ = 1e-6;
+    const std::vector<double> grid{0.26, 0.3, 0.35, 0.4, 0.45, 0.5, 0.6, 0.7, 0.8, 0.9,
+                                   1.0,  1.2, 1.5,  2.0, 3.0,  5.0, 8.0, 15., 25., 50.};
+    const std::size_t reach = n_ <= 120 ? n_ : n_ <= 500 ? 30 : 10, here = n_ / 2,
+                      from = here > reach ? here - reach : 0, to = std::min(here + reach, n_ - 1);
+    // Three observations each.
+    std::vector<double> most(grid.size());
+    std::vector<std::array<std::pair<double, double>, 3>> at(grid.size());
+    for (std::size_t g = 0; g < grid.size(); ++g) {
+      const double p = grid[g];
+      at[g].fill({INFINITY, missing});
+      auto try_at = [&](double m) {
+        std::pair<double, double> tried{loss(m, p), m};
+        for (auto& kept : at[g])
+          if (tried.first < kept.first) std::swap(tried, kept);
+      };
+      if (p > 1.0) {
+        find_location(p, 0.05 * size_);
+        try_at(location_);
+      } else {
+        for (std::size_t i = from; i <= to; ++i) try_at(x_[i]);
+      }
+      most[g] = std::log(0.5 * p) - log_gamma(1.0 / p) -
+                (1.0 + std::log(p * at[g][0].first / count_)) / p;
+    }
+    std::vector<std::pair<double, double>> tops;
+    for (std::size_t g = 0; g < grid.size(); ++g)
+      if ((g == 0 || most[g] >= most[g - 1]) && (g + 1 == grid.size() || most[g] > most[g + 1]))
+        for (const auto& kept : at[g])
+          if (!std::isnan(kept.second)) tops.emplace_back(std::log(grid[g]), kept.second);
+    return tops;
   }
 
  private:
@@ -180,7 +220,7 @@ class GedSearch {
   }
 
   void find_p(double reach) {
-    const double lowest = std::log(0.2), highest = std::log(60.0);
+    const double lowest = std::log(0.2), highest = std::log(1000.0);
     double low = std::max(lowest, log_p_ - reach), high = std::min(highest, log_p_ + reach);
     auto along = [this](double log_p) { return slope(log_p); };
     double above = slope(low), below = slope(high);
@@ -200,6 +240,7 @@ class GedSearch {
     return sum;
   }
   void find_location(double p, double around) {
+    around = std::max(around, 1e-9 * (x_[n_ - 1] - x_[0]));
     double left = location_ - around, right = location_ + around;
     double above = side(left, p), below = side(right, p);
     for (double by = around; left > x_[0] && !(above > 0.0); by *= 4.0)
@@ -215,7 +256,8 @@ class GedSearch {
   }
   // Below 1 the best is at an observation: ever smaller steps among those about the middle.
   void find_observation(double p) {
-    std::size_t best = n_ / 2;
+    std::size_t best =
+        std::min(static_cast<std::size_t>(std::lower_bound(x_, x_ + n_, location_) - x_), n_ - 1);
     double least = loss(x_[best], p);
     for (std::size_t step = std::max<std::size_t>(1, n_ / 16); step >= 1; step /= 2) {
       for (bool moved = true; moved;) {
@@ -233,7 +275,6 @@ class GedSearch {
     }
     location_ = x_[best];
   }
-
   const double* x_;
   std::size_t n_;
   double count_, location_, log_p_, size_;

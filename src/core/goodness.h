@@ -255,31 +255,48 @@ void distribution_of(const Estimate& at, const std::vector<double>& x, std::vect
   }
 }
 
-// The distances of draws from a fitted family, each draw fitted again as the sample was. `known`
-// is FamilyFit's curvature_at() of the shape.
-template <class Family>
+// Near enough to a shape, or to a limit, to begin a search there.
+template <class Family, class From>
+Shapes shape_near(const Shapes& shape) {
+  if constexpr (std::is_same_v<Family, From>) {
+    return shape;
+  } else {
+    return Family::natural(Family::starts().back());
+  }
+}
+
+// The distances of draws from a fitted family, or from its limit `From`, each draw fitted again as
+// the sample was. `known` is FamilyFit's curvature_at() of the shape near it.
+template <class Family, class From>
 class Refitted {
  public:
   using Square = typename FamilyFit<Family>::Square;
   Refitted(const Shapes& shape, std::size_t n, bool moments, const Square& known)
-      : family_(shape), shape_(shape), moments_(moments), z_(n), known_(known) {}
+      : from_(shape),
+        near_(shape_near<Family, From>(shape)),
+        moments_(moments),
+        z_(n),
+        known_(known) {}
 
   // Not a number where the draw could not be fitted.
   Distances operator()(Random random) {
-    for (double& v : z_) v = family_.draw(random);
+    for (double& v : z_) v = from_.draw(random);
     sort_(z_);
-    const FamilyFit<Family> fit(z_.data(), z_.size());
-    const Estimate at =
-        moments_ ? Family::by_moments(Described(z_.data(), z_.size())) : fit.again(shape_, known_);
-    if (!at.found || !(at.scale > 0.0) || !std::isfinite(at.scale))
-      return {missing, missing, missing, missing};
-    distribution_of<Family>(at, z_, u_);
+    const FamilyFit<Family> sample(z_.data(), z_.size());
+    const Fit fit = moments_ ? sample.by_moments() : sample.again(near_, known_);
+    if (!fit.at.found) return {missing, missing, missing, missing};
+    if (fit.ended < ending::limit)
+      distribution_of<Family>(fit.at, z_, u_);
+    else
+      with_limit(typename LimitsOf<Family>::type(), fit.ended, [&](auto limit) {
+        distribution_of<std::remove_pointer_t<decltype(limit)>>(fit.at, z_, u_);
+      });
     return distances_of(u_.data(), u_.size());
   }
 
  private:
-  Family family_;
-  Shapes shape_;
+  From from_;
+  Shapes near_;
   bool moments_;
   std::vector<double> z_, u_;
   const Square& known_;

@@ -93,13 +93,13 @@ Minimum<k> minimise(Function f, Inside inside, Point<k> start, double tolerance,
       curvature += moved[i] * bent[i];
     }
     stalled = best.value - value > 1e-14 * std::fabs(value) ? 0 : stalled + 1;
-    adrift = best.value - value > 1e-8 || inside(next) ? 0 : adrift + 1;
+    adrift = inside(next) ? 0 : adrift + 1;
     best.at = next;
     best.value = value;
     gradient = ahead;
     best.slope = steepest(gradient);
     if (path) path->push_back(best);
-    if (stalled > 10 || adrift > 2) break;
+    if (stalled > 10 || adrift > 1) break;
     if (!(curvature > 1e-300)) continue;
     if (fresh) {
       double bends = 0.0;

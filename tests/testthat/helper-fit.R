@@ -46,3 +46,8 @@ as_sample <- function(x) {
   )
 }
 quiet_fit <- function(...) suppressWarnings(fit_returns(...))
+# A number of one row as its working, computed again, has it.
+value_of_working <- function(row, number) {
+  json <- working_json(quietly(show_working(row, number = number)))
+  utils::tail(computed_again(json)$values[[number]]$value, 1L)
+}

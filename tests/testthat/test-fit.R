@@ -138,7 +138,7 @@ test_that("what cannot be fitted says so", {
   )
   expect_warning(
     fit_returns(as_sample(cases), "all", test_draws = 19),
-    "did not converge: ",
+    "fits failed: ",
     class = "imbroglio_warning_not_converged"
   )
   fit <- quiet_fit(as_sample(cases), "all", test_draws = 19)
@@ -146,7 +146,15 @@ test_that("what cannot be fitted says so", {
   expect_true(all(
     !lost$converged & is.na(lost$log_likelihood) & is.na(lost$ks_p) & is.na(lost$quantile_1)
   ))
-  expect_equal(unique(lost$verdict), "did not converge")
+  expect_equal(lost$verdict, lost$state)
+  expect_setequal(
+    lost$state,
+    c(
+      "failed: fewer than 10 different returns",
+      "failed: 10 returns, 20 are wanted",
+      "failed: 0 returns, 20 are wanted"
+    )
+  )
   # Many alike: families with a peak have no most likely scale.
   zeros <- fit[fit$security == "zeros", ]
   expect_setequal(zeros$family[zeros$converged], c("normal", "laplace", "logistic"))
@@ -157,7 +165,7 @@ test_that("what cannot be fitted says so", {
   expect_equal(gaps$ks_p, alone$ks_p)
   expect_true(all(is.na(generics::tidy(fit[!fit$converged, ])$error)))
   expect_true(all(is.na(predict(lost)$var)))
-  expect_match(in_words(lost)[1], "the fit did not converge")
+  expect_match(in_words(lost)[1], "the fit failed: fewer than 10")
   for (wrong in list(
     list(families = "gauss"),
     list(by = "eye"),

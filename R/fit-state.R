@@ -1,0 +1,58 @@
+# How a fit ended: inside its family, at one of its limits, or failed, and then why.
+
+# `ended` as core_fit_family() tells it, of samples of n.
+state_of_ended <- function(record, ended, n) {
+  why <- c(
+    "too many returns are alike",
+    "the likelihood grows towards an edge of the family",
+    "no member of the family has these moments"
+  )
+  said <- rep("inside", length(ended))
+  failed <- ended < 0L
+  few <- ended %in% -1L
+  said[failed] <- paste("failed:", why[pmax(1L, -ended[failed] - 1L)])
+  said[few] <- ifelse(
+    n[few] < 20L,
+    sprintf("failed: %s, 20 are wanted", count(n[few], "return")),
+    "failed: fewer than 10 different returns"
+  )
+  limit <- which(ended > 0L)
+  said[limit] <- sprintf(
+    "at its %s limit",
+    vapply(record$limits[ended[limit]], function(name) family_record(name)$limit_title, "")
+  )
+  said
+}
+
+has_failed <- function(state) startsWith(state, "failed") %in% TRUE
+at_a_limit <- function(state) startsWith(state, "at its") %in% TRUE
+
+# One security's fit: the record whose parameters were found, the family's own or its limit's,
+# these with their errors, and how it ended. `j`: a column or its name.
+fit_of_security <- function(fit, record, j) {
+  ended <- fit$ended[[j]]
+  own <- if (ended > 0L) family_record(record$limits[[ended]]) else record
+  cut <- function(m) stats::setNames(m[j, seq_along(own$parameters)], own$parameters)
+  list(
+    record = own,
+    at = cut(fit$estimate),
+    error = cut(fit$error),
+    limit = max(ended, 0L),
+    state = fit$state[[j]]
+  )
+}
+
+# What the basis says of fits that did not end inside.
+states_choice <- function(state) {
+  state <- as.character(state)
+  said <- c("at a limit" = sum(at_a_limit(state)), failed = sum(has_failed(state)))
+  said <- said[said > 0L]
+  if (length(said)) {
+    c(fits = paste(sprintf("%s of %s %s", said, count(sum(!is.na(state))), names(said)), collapse = ", "))
+  }
+}
+
+# What is said after a sentence of a fit at a limit.
+limit_sentence <- function(method, state) {
+  ifelse(at_a_limit(state), sprintf(" Its fit (%s) is %s.", method, state), "")
+}
