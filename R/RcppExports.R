@@ -149,8 +149,8 @@ core_nig_density <- function(z, alpha, beta) {
     .Call(`_imbroglio_core_nig_density`, z, alpha, beta)
 }
 
-core_beyond <- function(family, shape, z, lower) {
-    .Call(`_imbroglio_core_beyond`, family, shape, z, lower)
+core_nig_beyond <- function(z, alpha, beta, lower) {
+    .Call(`_imbroglio_core_nig_beyond`, z, alpha, beta, lower)
 }
 
 core_mean_below <- function(family, shape, z, log_p, centre, stretch, log) {
@@ -161,8 +161,8 @@ core_scores <- function(family, x, location, scale, shape) {
     .Call(`_imbroglio_core_scores`, family, x, location, scale, shape)
 }
 
-core_quantile <- function(family, shape, log_p, lower) {
-    .Call(`_imbroglio_core_quantile`, family, shape, log_p, lower)
+core_nig_quantile <- function(log_p, alpha, beta, lower) {
+    .Call(`_imbroglio_core_nig_quantile`, log_p, alpha, beta, lower)
 }
 
 core_garch <- function(x, student) {

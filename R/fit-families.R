@@ -23,7 +23,7 @@ location_scale <- function(name, title, formula, source, density_of, tail, quant
     source = source,
     moments_by = moments_by,
     limits = limits,
-    limit_title = limit_title(title),
+    in_words = family_in_words(title),
     log_density = function(x, at) {
       given(density_of, (x - at[[1L]]) / at[[2L]], at) - log(at[[2L]])
     },
@@ -66,7 +66,7 @@ location_scale <- function(name, title, formula, source, density_of, tail, quant
 }
 
 # As it stands within a sentence; Cauchy is a name.
-limit_title <- function(title) {
+family_in_words <- function(title) {
   if (title == "Cauchy") return(title)
   sub(" with an end$", "", paste0(tolower(substr(title, 1L, 1L)), substring(title, 2L)))
 }
@@ -372,8 +372,8 @@ own_families <- list(
     low = c(-Inf, 0, 0, -Inf),
     limits = c("normal", "cauchy", "inverse-gaussian"),
     density_of = function(z, alpha, beta) core_nig_density(z, alpha, beta),
-    tail = function(z, alpha, beta, lower) core_beyond("nig", c(alpha, beta), z, lower),
-    quantile_of = function(p, alpha, beta, lower) core_quantile("nig", c(alpha, beta), p, lower),
+    tail = function(z, alpha, beta, lower) core_nig_beyond(z, alpha, beta, lower),
+    quantile_of = function(p, alpha, beta, lower) core_nig_quantile(p, alpha, beta, lower),
     random = function(n, alpha, beta) {
       # Michael, Schucany and Haas (1976): the inverse Gaussian of mean 1 / g and shape 1.
       m <- 1 / sqrt(alpha^2 - beta^2)

@@ -142,9 +142,9 @@ limit_families <- list(
       u <- pmax(1 + tau * z, 0)
       ifelse(u > 0, -0.5 * (log(2 * pi) + z^2 / u) - 1.5 * log(u), -Inf)
     },
-    tail = function(z, tau, lower) core_beyond("inverse-gaussian", c(tau, 0), z, lower),
+    tail = function(z, tau, lower) inverse_gaussian_tail(z, tau, lower),
     quantile_of = function(p, tau, lower) {
-      core_quantile("inverse-gaussian", c(tau, 0), p, lower)
+      vapply(p, inverse_gaussian_quantile, 0, tau, lower)
     },
     random = function(n, tau) {
       if (tau == 0) return(stats::rnorm(n))
@@ -154,6 +154,12 @@ limit_families <- list(
       x <- m / (1 + (y / m + sqrt(y / m * (4 + y / m))) / 2)
       sign(tau) * (ifelse(stats::runif(n) * (m + x) <= m, x, m^2 / x) - m)
     },
+    mean_of = function(z, tau, log_p) {
+      if (tau == 0) return(-exp(stats::dnorm(z, log = TRUE) - log_p))
+      root <- sqrt(1 + tau * z)
+      far <- log_mills((2 + tau * z) / (abs(tau) * root))
+      -2 / abs(tau) * exp(stats::dnorm(z / root, log = TRUE) + far - log_p)
+    },
     moments = function(tau) c(0, 1, 3 * tau, 15 * tau^2),
     more = list(
       density = quote(-(ln(2 * pi) + z^2 / (1 + tau * z)) / 2 - 1.5 * ln(1 + tau * z))
@@ -161,11 +167,56 @@ limit_families <- list(
   )
 )
 
+# ln of the normal tail beyond v over the density there.
+log_mills <- function(v) {
+  q <- 1 / v^2
+  ifelse(
+    v > 50,
+    log1p(-q * (1 - q * (3 - 15 * q))) - log(abs(v)),
+    stats::pnorm(v, lower.tail = FALSE, log.p = TRUE) - stats::dnorm(v, log = TRUE)
+  )
+}
+
+# In closed form; what ends to the right is the mirror of what ends to the left.
+inverse_gaussian_tail <- function(z, tau, lower) {
+  if (tau == 0) return(stats::pnorm(z, lower.tail = lower, log.p = TRUE))
+  if (tau < 0) return(inverse_gaussian_tail(-z, -tau, !lower))
+  u <- pmax(1 + tau * z, 0)
+  w <- z / sqrt(u)
+  far <- log_mills((2 + tau * z) / (tau * sqrt(u)))
+  density <- stats::dnorm(w, log = TRUE)
+  found <- if (lower) {
+    density + log_sum(log_mills(-w), far)
+  } else {
+    near <- log_mills(w)
+    density + near + log_rest(pmin(far - near, 0))
+  }
+  ifelse(u > 0, found, if (lower) -Inf else 0)
+}
+
+inverse_gaussian_quantile <- function(log_p, tau, lower) {
+  if (is.na(log_p)) return(log_p)
+  ends <- sort(c(-1 / tau, sign(tau) * Inf))
+  if (tau == 0) ends <- c(-Inf, Inf)
+  if (log_p == -Inf || log_p == 0) return(ends[1L + ((log_p == 0) == lower)])
+  # The smaller tail is the one that is told exactly.
+  if (log_p > -log(2)) {
+    log_p <- log_rest(log_p)
+    lower <- !lower
+  }
+  off <- function(z) {
+    found <- inverse_gaussian_tail(z, tau, lower)
+    if (is.finite(found)) found - log_p else if (found == -Inf) -1e4 else 1e4
+  }
+  reach <- c(-2, 2)
+  while (off(reach[1L]) * off(reach[2L]) > 0) reach <- 2 * reach
+  stats::uniroot(off, reach, tol = 1e-14)$root
+}
+
 normal_of_lognormal <- function(z, tau) {
   if (tau == 0) return(z)
   u <- pmax(1 + tau * z, 0)
-  y <- ifelse(abs(tau * z) < 0.5, suppressWarnings(log1p(tau * z)), log(u)) / tau
-  y
+  ifelse(abs(tau * z) < 0.5, suppressWarnings(log1p(tau * z)), log(u)) / tau
 }
 
 # A family, or what others come to.

@@ -19,7 +19,7 @@ state_of_ended <- function(record, ended, n) {
   limit <- which(ended > 0L)
   said[limit] <- sprintf(
     "at its %s limit",
-    vapply(record$limits[ended[limit]], function(name) family_record(name)$limit_title, "")
+    vapply(record$limits[ended[limit]], function(name) family_record(name)$in_words, "")
   )
   said
 }
@@ -32,11 +32,11 @@ at_a_limit <- function(state) startsWith(state, "at its") %in% TRUE
 fit_of_security <- function(fit, record, j) {
   ended <- fit$ended[[j]]
   own <- if (ended > 0L) family_record(record$limits[[ended]]) else record
-  cut <- function(m) stats::setNames(m[j, seq_along(own$parameters)], own$parameters)
+  of_row <- function(m) stats::setNames(m[j, seq_along(own$parameters)], own$parameters)
   list(
     record = own,
-    at = cut(fit$estimate),
-    error = cut(fit$error),
+    at = of_row(fit$estimate),
+    error = of_row(fit$error),
     limit = max(ended, 0L),
     state = fit$state[[j]]
   )
@@ -48,7 +48,8 @@ states_choice <- function(state) {
   said <- c("at a limit" = sum(at_a_limit(state)), failed = sum(has_failed(state)))
   said <- said[said > 0L]
   if (length(said)) {
-    c(fits = paste(sprintf("%s of %s %s", said, count(sum(!is.na(state))), names(said)), collapse = ", "))
+    of <- count(sum(!is.na(state)))
+    c(fits = paste(sprintf("%s of %s %s", said, of, names(said)), collapse = ", "))
   }
 }
 

@@ -174,18 +174,21 @@ family_steps <- function(record, at, errors = NULL, of = NULL) {
   c(entered_steps, likelihood_proof(parameters, sizes, likelihood_at))
 }
 
+refuse_failed_fit <- function(this, fit) {
+  if (!has_failed(fit$state)) return(invisible())
+  fail(
+    "working",
+    sprintf("%s for %s has no working: its fit %s.", this$family, this$security, fit$state)
+  )
+}
+
 #' @export
 working_of.imbroglio_fit <- function(result, row) {
   this <- row_of_result(result, row)
   returns <- attr(result, "source")
   family <- fit_families()[[this$family]]
   fit <- fit_of_security(attr(result, "fits")[[this$family]], family, this$security)
-  if (has_failed(fit$state)) {
-    fail(
-      "argument",
-      sprintf("There is nothing to work out: %s for %s %s.", this$family, this$security, fit$state)
-    )
-  }
+  refuse_failed_fit(this, fit)
   record <- fit$record
   at <- fit$at
   errors <- fit$error

@@ -106,7 +106,7 @@ garch_now <- function(fit, x) {
 }
 
 # The covariance of the free parameters, carried to what the next period depends on.
-garch_covariance <- function(fit, x, names, sandwich) {
+garch_covariance <- function(fit, x, terms, sandwich) {
   log_terms <- function(fit) {
     h <- garch_variances(fit, x)[seq_along(x)]
     e <- (x - fit[["mean"]]) / sqrt(h)
@@ -130,7 +130,22 @@ garch_covariance <- function(fit, x, names, sandwich) {
     down <- replace(free, name, free[[name]] - step)
     (now(up) - now(down)) / (2 * step)
   }, now(free))
-  named_square(slope %*% covariance %*% t(slope), names)
+  named_square(slope %*% covariance %*% t(slope), terms)
+}
+
+family_covariance <- function(x, at, sandwich) {
+  record <- attr(at, "record")
+  if (!is.null(record$covariance)) return(record$covariance(at, length(x)))
+  covariance_by_scores(
+    at,
+    if (is.null(record$scores)) {
+      scores_by_differences(function(at) record$log_density(x, at))
+    } else {
+      function(at) record$scores(x, at)
+    },
+    setdiff(record$parameters[record$low %in% 0], c("scale", "sd")),
+    sandwich
+  )
 }
 
 # A family of distributions, fitted by maximum likelihood. Over a horizon the mean grows with it
@@ -159,20 +174,7 @@ family_method <- function(name) {
       state_of_ended(family, family$fit(matrix(x), "likelihood")$ended, length(x))
     },
     likely = TRUE,
-    covariance = function(fit, x, at, sandwich) {
-      record <- record_of(at)
-      if (!is.null(record$covariance)) return(record$covariance(at, length(x)))
-      covariance_by_scores(
-        at,
-        if (is.null(record$scores)) {
-          scores_by_differences(function(at) record$log_density(x, at))
-        } else {
-          function(at) record$scores(x, at)
-        },
-        setdiff(record$parameters[record$low %in% 0], c("scale", "sd")),
-        sandwich
-      )
-    },
+    covariance = function(fit, x, at, sandwich) family_covariance(x, at, sandwich),
     quantile_of = quantile_of,
     shortfall = function(a, at, ask) {
       record <- record_of(at)

@@ -40,7 +40,8 @@ fits_ahead <- function(method, values, ask, n = ncol(values),
 # scenarios(fit, x, ask); `fit` is what that needs. scale_error(x, ask): the relative error of
 # what they are scaled by.
 sample_method <- function(title, formula, source, fit = function(x, ask) list(), fits = NULL,
-                          why = NULL, scenarios, scale_error = NULL, slopes = slopes_by_regression) {
+                          why = NULL, scenarios, scale_error = NULL,
+                          slopes = slopes_by_regression) {
   list(
     title = title,
     formula = formula,
@@ -96,9 +97,9 @@ with_scale_error <- function(measured, relative, ask) {
 }
 
 # A method with a quantile function of returns: fit(x, ask) is NULL where it cannot be, and
-# fits(values, ask) fits many columns at once, and why(x, ask) says what one failed of; now(fit, x) gives the parameters of the next period;
-# covariance(fit, x, at, sandwich) theirs, NULL where not known, `sandwich` where they are not to
-# take the likelihood as right, which only a `likely` method knows; quantile(log_p, at, ask) of
+# fits(values, ask) fits many columns at once, and why(x, ask) says what one failed of; now(fit, x)
+# gives the parameters of the next period; covariance(fit, x, at, sandwich) theirs, NULL where not
+# known, `sandwich` where they are not to take the likelihood as right, which only a `likely` method knows; quantile(log_p, at, ask) of
 # ask$h periods; shortfall(a, at, ask), where there is a closed form; knows(a, at, ask) whether it
 # says anything at a; moves(a, at, ask) how both move with each parameter, where that is known and
 # need not be found by differences. The errors are by the delta method, the interval on the
@@ -148,17 +149,12 @@ smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"
     likely = likely,
     slopes = slopes,
     whole = function(values, ask) {
-      fit_of <- fits_ahead(list(fit = fit, fits = fits), values, ask)
-      by_security(values, ask, function(x, ask) {
-        fitted <- fit_of(ask$column, x)
-        if (is.null(fitted)) return(list(state = if (!is.null(why)) why(x, ask)))
+      whole_of_smooth(values, ask, list(fit = fit, fits = fits, why = why), function(fitted, x) {
         at <- now(fitted, x)
         spread <- covariance_at(fitted, x, at, ask)
-        columns <- columns_of_rows(lapply(1 - ask$level, function(a) {
+        lapply(1 - ask$level, function(a) {
           c(n = length(x), with_errors(function(at) tail_at(at, a, ask), at, spread, ask))
-        }))
-        columns$state <- with_state(fitted, ask)
-        columns
+        })
       })
     },
     fit = fit,
@@ -169,6 +165,16 @@ smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"
       t(vapply(a, function(a) tail_at(at, a, ask), c(0, 0)))
     }
   )
+}
+
+# Columns of all securities by rows(fitted, x), one for each level, with the state of the fits.
+whole_of_smooth <- function(values, ask, method, rows) {
+  fit_of <- fits_ahead(method, values, ask)
+  by_security(values, ask, function(x, ask) {
+    fitted <- fit_of(ask$column, x)
+    if (is.null(fitted)) return(list(state = if (!is.null(method$why)) method$why(x, ask)))
+    c(columns_of_rows(rows(fitted, x)), list(state = with_state(fitted, ask)))
+  })
 }
 
 # Value at risk and expected shortfall by the parameters, with what they err by.

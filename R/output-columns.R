@@ -324,8 +324,8 @@ known_columns <- list(
 )
 
 # A choice that is the same in every row stands in the basis and need not be repeated, nor that
-# all converged or ended inside, nor what no row has; of a wide table, so do the dates. Of fits the criteria are
-# said by one and the ranks.
+# all converged or ended inside, nor what no row has; of a wide table, so do the dates. Of fits the
+# criteria are said by one and the ranks.
 columns_to_show <- function(table) {
   constant <- vapply(table, function(v) length(unique(v)) <= 1L, NA)
   choice <- names(table) %in% c(

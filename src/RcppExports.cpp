@@ -503,17 +503,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// core_beyond
-Rcpp::NumericVector core_beyond(const std::string& family, const Rcpp::NumericVector& shape, const Rcpp::NumericVector& z, bool lower);
-RcppExport SEXP _imbroglio_core_beyond(SEXP familySEXP, SEXP shapeSEXP, SEXP zSEXP, SEXP lowerSEXP) {
+// core_nig_beyond
+Rcpp::NumericVector core_nig_beyond(const Rcpp::NumericVector& z, double alpha, double beta, bool lower);
+RcppExport SEXP _imbroglio_core_nig_beyond(SEXP zSEXP, SEXP alphaSEXP, SEXP betaSEXP, SEXP lowerSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< const std::string& >::type family(familySEXP);
-    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type shape(shapeSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type z(zSEXP);
+    Rcpp::traits::input_parameter< double >::type alpha(alphaSEXP);
+    Rcpp::traits::input_parameter< double >::type beta(betaSEXP);
     Rcpp::traits::input_parameter< bool >::type lower(lowerSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_beyond(family, shape, z, lower));
+    rcpp_result_gen = Rcpp::wrap(core_nig_beyond(z, alpha, beta, lower));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -549,17 +549,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// core_quantile
-Rcpp::NumericVector core_quantile(const std::string& family, const Rcpp::NumericVector& shape, const Rcpp::NumericVector& log_p, bool lower);
-RcppExport SEXP _imbroglio_core_quantile(SEXP familySEXP, SEXP shapeSEXP, SEXP log_pSEXP, SEXP lowerSEXP) {
+// core_nig_quantile
+Rcpp::NumericVector core_nig_quantile(const Rcpp::NumericVector& log_p, double alpha, double beta, bool lower);
+RcppExport SEXP _imbroglio_core_nig_quantile(SEXP log_pSEXP, SEXP alphaSEXP, SEXP betaSEXP, SEXP lowerSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< const std::string& >::type family(familySEXP);
-    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type shape(shapeSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type log_p(log_pSEXP);
+    Rcpp::traits::input_parameter< double >::type alpha(alphaSEXP);
+    Rcpp::traits::input_parameter< double >::type beta(betaSEXP);
     Rcpp::traits::input_parameter< bool >::type lower(lowerSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_quantile(family, shape, log_p, lower));
+    rcpp_result_gen = Rcpp::wrap(core_nig_quantile(log_p, alpha, beta, lower));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -1215,10 +1215,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_refitted", (DL_FUNC) &_imbroglio_core_refitted, 8},
     {"_imbroglio_core_distances", (DL_FUNC) &_imbroglio_core_distances, 2},
     {"_imbroglio_core_nig_density", (DL_FUNC) &_imbroglio_core_nig_density, 3},
-    {"_imbroglio_core_beyond", (DL_FUNC) &_imbroglio_core_beyond, 4},
+    {"_imbroglio_core_nig_beyond", (DL_FUNC) &_imbroglio_core_nig_beyond, 4},
     {"_imbroglio_core_mean_below", (DL_FUNC) &_imbroglio_core_mean_below, 7},
     {"_imbroglio_core_scores", (DL_FUNC) &_imbroglio_core_scores, 5},
-    {"_imbroglio_core_quantile", (DL_FUNC) &_imbroglio_core_quantile, 4},
+    {"_imbroglio_core_nig_quantile", (DL_FUNC) &_imbroglio_core_nig_quantile, 4},
     {"_imbroglio_core_garch", (DL_FUNC) &_imbroglio_core_garch, 2},
     {"_imbroglio_core_garch_search", (DL_FUNC) &_imbroglio_core_garch_search, 2},
     {"_imbroglio_core_garch_path", (DL_FUNC) &_imbroglio_core_garch_path, 2},

@@ -39,16 +39,6 @@ void with_family(const std::string& name, Work work) {
 template <class Family>
 using family_of = std::remove_pointer_t<Family>;
 
-// Calls work(family, its mean) with a family whose distribution function is an integral.
-template <class Work>
-void by_integrals(const std::string& name, const Rcpp::NumericVector& shape, Work work) {
-  if (name == "nig")
-    work(imbroglio::NigFamily({shape[0], shape[1]}),
-         shape[1] / std::sqrt((shape[0] - shape[1]) * (shape[0] + shape[1])));
-  else
-    work(imbroglio::InverseGaussianFamily({shape[0], 0.0}), 0.0);
-}
-
 // What can be fitted: 20 returns, 10 of them different, not only by rounding; `sorted` ascends.
 bool enough(const std::vector<double>& sorted) {
   std::size_t different = sorted.empty() ? 0 : 1;
@@ -86,9 +76,8 @@ Rcpp::List core_fit_family(const Rcpp::NumericMatrix& x, const std::string& fami
         }
         const double found[] = {fit.at.location, fit.at.scale, fit.at.shape[0], fit.at.shape[1]};
         std::size_t shapes = Family::shapes;
-        imbroglio::with_limit(
-            typename imbroglio::LimitsOf<Family>::type(), fit.ended,
-            [&](auto limit) { shapes = family_of<decltype(limit)>::shapes; });
+        imbroglio::with_limit(typename imbroglio::LimitsOf<Family>::type(), fit.ended,
+                              [&](auto limit) { shapes = family_of<decltype(limit)>::shapes; });
         for (std::size_t c = 0; c < 4; ++c) {
           const bool has = fit.at.found && c < 2 + shapes;
           estimates[c * k + j] = has ? found[c] : imbroglio::missing;
@@ -141,15 +130,16 @@ Rcpp::NumericMatrix core_refitted(const std::string& family, int limit,
       using From = family_of<decltype(source)>;
       const auto known = imbroglio::FamilyFit<Family>::curvature_at(
           imbroglio::shape_near<Family, From>(shapes), imbroglio::Random(0, 0));
-      imbroglio::over_columns(
-          static_cast<std::size_t>(n) * 100, rows,
-          [=, &known](std::size_t from, std::size_t last) {
-            imbroglio::Refitted<Family, From> refitted(shapes, n, moments, known);
-            for (std::size_t i = from; i < last; ++i) {
-              const auto found = refitted(imbroglio::Random(seed, first + i));
-              for (std::size_t c = 0; c < found.size(); ++c) to[c * rows + i] = found[c];
-            }
-          });
+      imbroglio::over_columns(static_cast<std::size_t>(n) * 100, rows,
+                              [=, &known](std::size_t from, std::size_t last) {
+                                imbroglio::Refitted<Family, From> refitted(shapes, n, moments,
+                                                                           known);
+                                for (std::size_t i = from; i < last; ++i) {
+                                  const auto found = refitted(imbroglio::Random(seed, first + i));
+                                  for (std::size_t c = 0; c < found.size(); ++c)
+                                    to[c * rows + i] = found[c];
+                                }
+                              });
     };
     if (limit < imbroglio::ending::limit)
       refit(type);
@@ -171,7 +161,8 @@ Rcpp::NumericVector core_distances(const Rcpp::NumericVector& below,
   return Rcpp::NumericVector(found.begin(), found.end());
 }
 
-// The logarithm of the density of the normal inverse Gaussian in standard form.
+// Normal inverse Gaussian in standard form: ln of the density, and of the probability below or
+// above z.
 // [[Rcpp::export]]
 Rcpp::NumericVector core_nig_density(const Rcpp::NumericVector& z, double alpha, double beta) {
   const imbroglio::NigFamily nig({alpha, beta});
@@ -182,40 +173,36 @@ Rcpp::NumericVector core_nig_density(const Rcpp::NumericVector& z, double alpha,
   return out;
 }
 
-// Of families without a closed form, in standard form: the logarithm of the probability below or
-// above z.
 // [[Rcpp::export]]
-Rcpp::NumericVector core_beyond(const std::string& family, const Rcpp::NumericVector& shape,
-                                const Rcpp::NumericVector& z, bool lower) {
+Rcpp::NumericVector core_nig_beyond(const Rcpp::NumericVector& z, double alpha, double beta,
+                                    bool lower) {
+  const imbroglio::NigFamily nig({alpha, beta});
+  const double middle = beta / std::sqrt((alpha - beta) * (alpha + beta));
   const R_xlen_t n = z.size();
   Rcpp::NumericVector out(n);
-  by_integrals(family, shape, [&](const auto& at, double middle) {
-    std::vector<double> tails(n);
-    // Each value by the integral of its own side, which is the smaller; from the one before it where
-    // that is near.
-    auto fill = [&](R_xlen_t i, R_xlen_t before, double side) {
-      double& tail = tails[i];
-      const double gap = before >= 0 && before < n ? side * (z[before] - z[i]) : -1.0;
-      if (gap >= 0.0 && gap <= imbroglio::stride(at, z[i])) {
-        const double from = std::min(z[i], z[before]), to = std::max(z[i], z[before]);
-        tail = tails[before] + std::log1p(imbroglio::panel(at, from, to, tails[before]));
-      } else {
-        tail = imbroglio::log_beyond(at, z[i], side);
-      }
-      out[i] = (side < 0.0) == lower ? tail : std::log1p(-std::exp(tail));
-    };
-    auto known = [&](R_xlen_t i) {
-      double slope;
-      const bool beyond = std::isinf(z[i]) || imbroglio::log_density(at, z[i], slope) == -INFINITY;
-      if (!std::isnan(z[i]) && !beyond) return false;
-      out[i] = std::isnan(z[i]) ? z[i] : (z[i] < middle) == lower ? -INFINITY : 0.0;
-      return true;
-    };
-    for (R_xlen_t i = 0; i < n; ++i)
-      if (!known(i) && z[i] < middle) fill(i, i - 1, -1.0);
-    for (R_xlen_t i = n; i-- > 0;)
-      if (!known(i) && z[i] >= middle) fill(i, i + 1, 1.0);
-  });
+  std::vector<double> tails(n);
+  // Each value by the integral of its own side, which is the smaller; from the one before it where
+  // that is near.
+  auto fill = [&](R_xlen_t i, R_xlen_t before, double side) {
+    double& tail = tails[i];
+    const double gap = before >= 0 && before < n ? side * (z[before] - z[i]) : -1.0;
+    if (gap >= 0.0 && gap <= imbroglio::stride(nig, z[i])) {
+      const double from = std::min(z[i], z[before]), to = std::max(z[i], z[before]);
+      tail = tails[before] + std::log1p(imbroglio::panel(nig, from, to, tails[before]));
+    } else {
+      tail = imbroglio::log_beyond(nig, z[i], side);
+    }
+    out[i] = (side < 0.0) == lower ? tail : std::log1p(-std::exp(tail));
+  };
+  auto known = [&](R_xlen_t i) {
+    if (!std::isnan(z[i]) && !std::isinf(z[i])) return false;
+    out[i] = std::isnan(z[i]) ? z[i] : (z[i] < 0.0) == lower ? -INFINITY : 0.0;
+    return true;
+  };
+  for (R_xlen_t i = 0; i < n; ++i)
+    if (!known(i) && z[i] < middle) fill(i, i - 1, -1.0);
+  for (R_xlen_t i = n; i-- > 0;)
+    if (!known(i) && z[i] >= middle) fill(i, i + 1, 1.0);
   return out;
 }
 
@@ -262,26 +249,26 @@ Rcpp::NumericMatrix core_scores(const std::string& family, const Rcpp::NumericVe
 
 // The quantile for ln p, of what lies below (or above).
 // [[Rcpp::export]]
-Rcpp::NumericVector core_quantile(const std::string& family, const Rcpp::NumericVector& shape,
-                                  const Rcpp::NumericVector& log_p, bool lower) {
+Rcpp::NumericVector core_nig_quantile(const Rcpp::NumericVector& log_p, double alpha, double beta,
+                                      bool lower) {
+  const imbroglio::NigFamily nig({alpha, beta});
+  const double middle = beta / std::sqrt((alpha - beta) * (alpha + beta));
+  const double half = imbroglio::log_beyond(nig, middle, -1.0);
   Rcpp::NumericVector out(log_p.size());
-  by_integrals(family, shape, [&](const auto& at, double middle) {
-    const double half = imbroglio::log_beyond(at, middle, -1.0);
-    for (R_xlen_t i = 0; i < log_p.size(); ++i) {
-      const double asked = log_p[i], rest = std::log(-std::expm1(asked));
-      const bool left = (lower ? asked : rest) <= half;
-      const double target = left == lower ? asked : rest, side = left ? -1.0 : 1.0;
-      if (std::isnan(asked) || target == -INFINITY) {
-        out[i] = std::isnan(asked) ? asked : side * INFINITY;
-        continue;
-      }
-      auto above = [&](double away) {
-        return imbroglio::log_beyond(at, middle + side * away, side) - target;
-      };
-      double far = 1.0;
-      while (above(far) > 0.0 && far < 1e300) far *= 2.0;
-      out[i] = middle + side * imbroglio::root_of(above, 0.0, far, 1e-15 * far);
+  for (R_xlen_t i = 0; i < log_p.size(); ++i) {
+    const double asked = log_p[i], rest = std::log(-std::expm1(asked));
+    const bool left = (lower ? asked : rest) <= half;
+    const double target = left == lower ? asked : rest, side = left ? -1.0 : 1.0;
+    if (std::isnan(asked) || target == -INFINITY) {
+      out[i] = std::isnan(asked) ? asked : side * INFINITY;
+      continue;
     }
-  });
+    auto above = [&](double away) {
+      return imbroglio::log_beyond(nig, middle + side * away, side) - target;
+    };
+    double far = 1.0;
+    while (above(far) > 0.0 && far < 1e300) far *= 2.0;
+    out[i] = middle + side * imbroglio::root_of(above, 0.0, far, 1e-15 * far);
+  }
   return out;
 }

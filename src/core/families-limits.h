@@ -69,8 +69,8 @@ struct LognormalFamily {
     const double t = tau_ * z, u = 1.0 + t;
     if (!(u > 0.0)) return by_z = by_shape[0] = 0.0, -INFINITY;
     const double grown = std::log1p(t), y = std::fabs(t) < 1e-4 ? near(z, t) : grown / tau_;
-    const double bends = std::fabs(t) < 1e-4 ? z * z * (-0.5 + t * (2.0 / 3.0 - 0.75 * t))
-                                             : (z / u - y) / tau_;
+    const double bends =
+        std::fabs(t) < 1e-4 ? z * z * (-0.5 + t * (2.0 / 3.0 - 0.75 * t)) : (z / u - y) / tau_;
     by_z = -(y + tau_) / u;
     by_shape[0] = -y * bends - z / u;
     return -0.5 * (y * y + std::log(2.0 * M_PI)) - grown;
@@ -80,6 +80,10 @@ struct LognormalFamily {
     if (t <= -1.0) return tau_ > 0.0 ? 0.0 : 1.0;
     const double y = std::fabs(t) < 1e-4 ? near(z, t) : std::log1p(t) / tau_;
     return 0.5 * std::erfc(-y * M_SQRT1_2);
+  }
+  // A step from z that stays short of the end, and within which the density is followed.
+  double room(double z) const {
+    return 1.0 / (4.0 / (1.0 + std::fabs(z)) + 2.0 + 8.0 * std::fabs(tau_ / (1.0 + tau_ * z)));
   }
   double draw(Random& random) const {
     const double z = random.normal();
@@ -122,6 +126,10 @@ struct InverseGaussianFamily {
     const double lower = 0.5 * std::erfc(-side * z / root * M_SQRT1_2) +
                          (by < 1e-8 ? 0.0 : mills(far) * std::exp(-0.5 * z * z / (1.0 + t)));
     return side > 0.0 ? lower : 1.0 - lower;
+  }
+  // A step from z that stays short of the end, and within which the density is followed.
+  double room(double z) const {
+    return 1.0 / (4.0 / (1.0 + std::fabs(z)) + 2.0 + 8.0 * std::fabs(tau_ / (1.0 + tau_ * z)));
   }
   double draw(Random& random) const {
     if (std::fabs(tau_) < 1e-8) return random.normal();

@@ -14,7 +14,8 @@ namespace imbroglio {
 
 // Families of distributions, each in standard form: location 0, scale 1, and up to two shapes. A
 // likelihood is searched by `free` shapes that may be any number; `natural` ones are what people
-// read. Of the `starts` of a search the last is near the normal. `term` is the log density at z, with its derivatives by z and by the free shapes.
+// read. Of the `starts` of a search the last is near the normal. `term` is the log density at z,
+// with its derivatives by z and by the free shapes.
 using Shapes = std::array<double, 2>;
 
 // What the moments and quantiles of a sample say; `x` ascends.
@@ -162,9 +163,8 @@ struct SkewStudentFamily {
   }
   static std::vector<Shapes> starts() {
     const double nu = std::log(4.0);
-    return {{0.0, nu},  {-0.25, nu},          {0.25, nu},
-            {-1.0, nu}, {1.0, nu},            {0.0, std::log(1.5)},
-            {0.0, std::log(20.0)}};
+    return {{0.0, nu}, {-0.25, nu},          {0.25, nu},           {-1.0, nu},
+            {1.0, nu}, {0.0, std::log(1.5)}, {0.0, std::log(20.0)}};
   }
 
   explicit SkewStudentFamily(const Shapes& natural)
@@ -267,7 +267,7 @@ struct JohnsonFamily {
   }
   static std::vector<Shapes> starts() {
     const double delta = std::log(1.5);
-    return {{0.0, delta},  {-0.13, delta}, {0.13, delta}, {0.0, -0.2},
+    return {{0.0, delta},  {-0.13, delta}, {0.13, delta},       {0.0, -0.2},
             {-1.0, delta}, {1.0, delta},   {0.0, std::log(4.0)}};
   }
 
@@ -335,8 +335,8 @@ struct NigFamily {
     return g > 1e-6 && g < 500.0 && std::fabs(natural[1]) < 1500.0 * g;
   }
   static std::vector<Shapes> starts() {
-    return {{0.0, 0.0}, {0.0, -0.3},  {0.0, 0.3},    {-1.6, 0.0},  {0.0, -2.0},
-            {0.0, 2.0}, {-5.0, 0.0},  {-5.0, -40.0}, {-5.0, 40.0}, {2.0, 0.0}};
+    return {{0.0, 0.0}, {0.0, -0.3}, {0.0, 0.3},    {-1.6, 0.0},  {0.0, -2.0},
+            {0.0, 2.0}, {-5.0, 0.0}, {-5.0, -40.0}, {-5.0, 40.0}, {2.0, 0.0}};
   }
 
   explicit NigFamily(const Shapes& natural)

@@ -189,9 +189,10 @@ class GarchFit {
     GarchPoint fat = start(1.0, 0.0, 0.5);
     fat[4] -= 2.0;
     take(best, {start(1.0, 0.0, 0.5), fat}, constant, path);
-    take(best, {start(0.1, 0.9, 0.0), start(0.002, 0.999, 0.0), start(1e-4, 0.9999, 0.0),
-                start(1e-6, 0.999998, 0.0)}, alpha,
-         path);
+    take(best,
+         {start(0.1, 0.9, 0.0), start(0.002, 0.999, 0.0), start(1e-4, 0.9999, 0.0),
+          start(1e-6, 0.999998, 0.0)},
+         alpha, path);
     take(best, {start(0.7, 0.3, 1.0), start(0.2, 0.8, 1.0)}, beta, path);
     take(best, {start(0.01, 1.0, 0.05), start(0.05, 1.0, 0.3)}, persistence, path);
     take(best, {start(0.0, 0.99, 0.05)}, omega, path);
@@ -217,7 +218,8 @@ class GarchFit {
     normal.used_ = 4;
     Steps steps;
     Found found = normal.likeliest(path ? &steps : nullptr);
-    // Where what is left has fatter tails than the normal's, it is not the limit that is likeliest.
+    // Where what is left has fatter tails than the normal's, it is not the limit that is
+    // likeliest.
     const double fatness = normal.fatness_at(at_limits(normal.natural_of(found.at), found.limits));
     if (fatness > 0.0) {
       GarchPoint fat = found.at;

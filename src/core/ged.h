@@ -114,8 +114,11 @@ class GedSearch {
     tolerance_ = 1e-6;
     const std::vector<double> grid{0.26, 0.3, 0.35, 0.4, 0.45, 0.5, 0.6, 0.7, 0.8, 0.9,
                                    1.0,  1.2, 1.5,  2.0, 3.0,  5.0, 8.0, 15., 25., 50.};
-    const std::size_t reach = n_ <= 120 ? n_ : n_ <= 500 ? 30 : 10, here = n_ / 2,
-                      from = here > reach ? here - reach : 0, to = std::min(here + reach, n_ - 1);
+    const std::size_t reach = n_ <= 120   ? n_
+                              : n_ <= 500 ? 30
+                                          : 10,
+                      here = n_ / 2, from = here > reach ? here - reach : 0,
+                      to = std::min(here + reach, n_ - 1);
     // Three observations each.
     std::vector<double> most(grid.size());
     std::vector<std::array<std::pair<double, double>, 3>> at(grid.size());

@@ -113,6 +113,10 @@ double stride(const Family& family, double z) {
   return 1.0 / (4.0 / (1.0 + std::fabs(z)) + std::fabs(slope));
 }
 
+// Not so far as to the end of a density that has one.
+inline double stride(const LognormalFamily& family, double z) { return family.room(z); }
+inline double stride(const InverseGaussianFamily& family, double z) { return family.room(z); }
+
 // ln of the probability beyond z, below it (`side` -1) or above (1); right where it is small. What
 // is less than `least` of it is left out.
 template <class Family>
@@ -138,6 +142,8 @@ double mean_below(const Family& family, double z, double log_p, Weight weight) {
   for (int i = 0; i < 5000; ++i) {
     double next = at - stride(family, at);
     if (at > 0.0 && next < 0.0) next = 0.0;
+    if constexpr (std::is_same_v<Family, UniformFamily>) next = std::max(next, -1.0);
+    if (!(next < at)) break;
     const double part = panel_of(next, at, [&](double x) {
       return weight(x) * std::exp(log_density(family, x, slope) - log_p);
     });
