@@ -25,6 +25,16 @@ exact_p <- function(breaches, n, a) {
   p
 }
 
+# The chance that a line with three times as many breaches is rejected at 5 %.
+told_of_thrice <- function(n, a) {
+  mapply(function(n, a) {
+    if (is.na(n) || n < 1L) return(0)
+    most <- min(n, stats::qbinom(1 - 1e-9, n, min(3 * a, 1)) + 1L)
+    seen <- 0:most
+    sum(stats::dbinom(seen, n, min(3 * a, 1))[exact_p(seen, rep(n, length(seen)), a) < 0.05])
+  }, n, a)
+}
+
 # Breaches after a breach as often as after none. `follow`: none-none, none-breach, breach-none,
 # breach-breach.
 independence_ratio <- function(follow) {

@@ -122,7 +122,12 @@ autoplot.imbroglio_split <- function(object, ...) {
   parts$method <- factor(parts$method, unique(parts$method))
   parts$row <- sprintf("%s, %s", parts$security, percent(parts$weight, 0L))
   parts$row <- factor(parts$row, rev(unique(parts$row[order(parts$method, -parts$component)])))
-  parts$label <- sprintf("%s of VaR", percent(parts$share, 0L))
+  parts$label <- sub(
+    " (",
+    "\n(",
+    sprintf("%s of VaR%s", percent(parts$share, 0L), share_interval(parts)),
+    fixed = TRUE
+  )
   parts$at <- pmax(parts$component, parts$var_alone, 0)
   colours <- colour_of(unique(parts$security), attr(object, "source")$universe)
   ggplot2::ggplot(parts, ggplot2::aes(y = .data$row)) +
@@ -130,23 +135,24 @@ autoplot.imbroglio_split <- function(object, ...) {
     ggplot2::geom_col(ggplot2::aes(x = .data$component, fill = .data$security), width = 0.42) +
     ggplot2::geom_vline(xintercept = 0, colour = quiet, linewidth = 0.3) +
     words_layer(
-      ggplot2::aes(x = .data$at, label = paste0("  ", .data$label)),
+      ggplot2::aes(x = .data$at, label = gsub("(^|\n)", "\\1  ", .data$label)),
       hjust = 0,
       colour = ink,
+      lineheight = 0.95,
       size = if (nlevels(parts$method) > 3L) 3 else 3.7
     ) +
     ggplot2::scale_fill_manual(values = colours) +
     ggplot2::scale_x_continuous(
       labels = percent_axis,
       breaks = scales::breaks_pretty(if (nlevels(parts$method) > 2L) 3 else 5),
-      expand = ggplot2::expansion(c(0.02, if (nlevels(parts$method) > 2L) 0.5 else 0.2))
+      expand = ggplot2::expansion(c(0.02, c(0.22, 0.35, 0.6)[min(nlevels(parts$method), 3L)]))
     ) +
     ggplot2::facet_wrap(ggplot2::vars(.data$method)) +
     titles(
       split_headline(object),
       paste0(
         "Coloured: what the holding adds to the value at risk of the book; grey: what it ",
-        "would be alone"
+        "would be alone; in brackets: 95 of 100 draws of the days"
       ),
       basis(object),
       x = sprintf("Value at risk at %s, of the book", unit_text$level(max(table$level)))

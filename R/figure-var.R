@@ -91,10 +91,11 @@ methods_figure <- function(object, table) {
     titles(
       var_headline(object),
       sprintf(
-        "Bars: %ss of %s, red beyond the least of the lines%s",
+        "Bars: %ss of %s, red beyond the least of the lines%s%s",
         what,
         period$within,
-        "; dot: value at risk, bar: its interval, diamond: expected shortfall"
+        "; dot: value at risk, bar: its interval, diamond: expected shortfall",
+        means_beside(table)
       ),
       basis(object),
       x = paste(table$security[1L], what),
@@ -216,7 +217,7 @@ horizons_figure <- function(object, table) {
     ) + ggplot2::facet_wrap(ggplot2::vars(.data$method)) +
     titles(
       sprintf("%s: %s", table$security[1L], horizons_finding(table, every, writer_of(object))),
-      "Value at risk by horizon and level",
+      paste0("Value at risk by horizon and level", means_beside(table)),
       basis(object),
       x = sprintf("Horizon, %ss", every),
       y = "Value at risk"

@@ -64,8 +64,8 @@
 #' @return A table, one row for each security and family: `security`, `family`, `from`, `to`, `n`,
 #'   `converged`, `state`, `log_likelihood`, `aic`, `bic` and the rank by each (`aic_rank`,
 #'   `bic_rank`, `tail_rank`, 1 the best), the distances `ks`, `ad`, `cvm` with their p-values
-#'   (`ks_p`, `ks_p_textbook`, and so on), `tail` (the lower tail's), `jarque_bera` and `jarque_bera_p` (on
-#'   the normal's rows; chi-squared with 2 degrees of freedom), `quantile_1`, `observed_1`,
+#'   (`ks_p`, `ks_p_textbook`, and so on), `tail` (the lower tail's), `jarque_bera` and
+#'   `jarque_bera_p` (on the normal's rows; chi-squared with 2 degrees of freedom), `quantile_1`, `observed_1`,
 #'   `quantile_01`, `observed_01` (the fitted 1 % and 0.1 % quantiles beside the returns of that
 #'   rank), `draws` and the `verdict`, which says which tests reject.
 #'

@@ -9,8 +9,10 @@
 #' them have together, and \eqn{h}{h} the periods that the moves take; what is left open has the
 #' covariance \eqn{h (S_{rr} - S_{rg} S_{gg}^{-1} S_{gr})}{h (S_rr - S_rg S_gg^-1 S_gr)}. By
 #' `"beta"`, of one given move, \eqn{\beta_i g}{beta_i g}: the same slope without the means. The
-#' interval is that of a normal distribution. Neither says how likely the shock is, and slopes are
-#' of all days: in a crash holdings move more alike.
+#' interval is that of a normal distribution about the usual slopes. Neither says how likely the
+#' shock is, and slopes are of all days: in a crash holdings move more alike. Of moves further
+#' from the usual than any of the sample's the interval is not said to hold in so many of 100
+#' times: the words then tell how far they are.
 #'
 #' @param book A book, see [as_portfolio()].
 #' @param moves Simple returns by security: `c(BAYALL = -0.1, BAYMETAL = 0.05)`. They may be
@@ -77,9 +79,27 @@ shock_book <- function(book, moves, by = c("conditional", "beta"), horizon = 1L,
         horizon = horizon,
         interval = paste0(unit_words(confidence), ", normal")
       ),
-      exact = list(moves = moves, by = by, horizon = horizon, confidence = confidence)
+      exact = list(
+        moves = moves,
+        by = by,
+        horizon = horizon,
+        confidence = confidence,
+        deviations = how_usual(sample$r[, names(moves), drop = FALSE], moves, horizon)
+      )
     ),
     book$returns
+  )
+}
+
+# How far the given moves are from the usual ones of so many periods, in deviations (Mahalanobis's
+# distance), and the furthest that one of the sample's periods was.
+how_usual <- function(r, moves, horizon) {
+  centre <- colMeans(r)
+  inverse <- solve(stats::cov(r))
+  distance <- function(off) sqrt(rowSums((off %*% inverse) * off))
+  c(
+    asked = distance(rbind(moves - horizon * centre)) / sqrt(horizon),
+    most = max(distance(sweep(r, 2L, centre)))
   )
 }
 

@@ -30,6 +30,7 @@ working_of.imbroglio_split <- function(result, row) {
       split_loss_steps(short, own, holdings, whole),
       split_shortfall_steps(short, own, holdings, whole),
       split_part_steps(this, short[own]),
+      if (!is.na(own)) share_error_steps(this),
       if (!is.na(value)) {
         list(
           step("component_value", quote(component * value), "in money", "money"),
@@ -84,6 +85,20 @@ split_part_steps <- function(this, name) {
       )
     }
   )
+}
+
+share_error_steps <- function(this) {
+  words <- c(
+    share_error = "deviation of the share over draws of the book's days",
+    share_low = "the share that 2.5 % of these are below",
+    share_high = "the share that 2.5 % of these are above",
+    share_near_low = "the least share that the five days on either side of the rank give",
+    share_near_high = "the most",
+    share_smooth = "the share by the regression of the holding on the book"
+  )
+  lapply(names(words), function(column) {
+    if (!is.na(this[[column]])) entered(column, this[[column]], words[[column]], "share")
+  })
 }
 
 # The same of expected shortfall, whose slopes are entered with the weights in them.

@@ -27,6 +27,12 @@
 #' Everything is of simple returns, on the days that all holdings have; across holdings only these
 #' add.
 #'
+#' What a share errs by stands beside it: the book's days are drawn anew 200 times, in blocks as
+#' long as the cube root of their number, and each share is measured again; the interval is
+#' between the 2.5 % and the 97.5 % of these. It needs 40 days and two holdings. Of a split by
+#' observation `share_near_low` to `share_near_high` is what the five days on either side of the
+#' rank give, and `share_smooth` what the regression on the book does.
+#'
 #' @inheritParams bootstrap_book
 #' @inheritParams measure_var
 #' @param level Confidence levels.
@@ -35,7 +41,8 @@
 #' @param rank A convention of rank.
 #' @return A table, for each method and level a row for each holding and one for the book (last):
 #'   `security`, `weight`, `level`, `horizon`, `method`, `split_by`, `var_alone` (of the book: the
-#'   sum), `component` (of the book: its value at risk), `share` of the whole, `marginal`,
+#'   sum), `component` (of the book: its value at risk), `share` of the whole with `share_error`,
+#'   `share_low` and `share_high`, `share_near_low`, `share_near_high`, `share_smooth`, `marginal`,
 #'   `incremental`, `saved`, `es_component` (of the book: its expected shortfall), and with a
 #'   value `component_value` and `es_component_value` in money. `autoplot()` draws it.
 #' @section Errors: Those of [measure_var()], and `imbroglio_error_argument` for what is no book.
@@ -88,10 +95,32 @@ split_var <- function(book, level = 0.99, horizon = 1L, method = "historical", r
     book_basis(
       book,
       var_choices(records, horizon, lapply(records, function(r) r$ways[1L]), rank, ask),
-      seed = if (any_chance(records, horizon)) ask$seed else NA_integer_
+      seed = ask$seed
     ),
     book$book$returns
   )
+}
+
+# Value at risk of books of given holdings, a column each; of drawn paths with those of the first.
+measured_held <- function(book, record, ask, held) {
+  X <- book$r
+  if (is.null(record$blocks)) return(record$whole(X %*% held, ask))
+  how <- drawing(nrow(X), ask$h, record$blocks, ask)
+  drawn <- lapply(seq_len(ncol(held)), function(j) {
+    core_draw_book(
+      1 + X, held[, j], 0, how$horizon, how$draws, how$code, how$length, how$seed
+    )$value -
+      sum(held[, j])
+  })
+  measured <- lapply(
+    columns_of_rows(lapply(drawn, function(r) {
+      tail <- core_historical_tail(matrix(r), ask$level, rank_code(ask$rank), FALSE, 1)
+      c(var = tail$var, es = tail$es)
+    })),
+    as.numeric
+  )
+  attr(measured, "drawn") <- list(how = how, r = drawn[[1L]])
+  measured
 }
 
 split_by_method <- function(book, record, method, ask) {
@@ -99,30 +128,17 @@ split_by_method <- function(book, record, method, ask) {
   X <- book$r
   k <- length(w)
   # The whole, the book without each, and each alone.
-  held <- cbind(w, w * (1 - diag(k)), diag(w, k))
-  if (is.null(record$blocks)) {
-    measured <- record$whole(X %*% held, ask)
-  } else {
-    how <- drawing(nrow(X), ask$h, record$blocks, ask)
-    drawn <- lapply(seq_len(ncol(held)), function(j) {
-      core_draw_book(
-        1 + X, held[, j], 0, how$horizon, how$draws, how$code, how$length, how$seed
-      )$value -
-        sum(held[, j])
-    })
-    measured <- lapply(
-      columns_of_rows(lapply(drawn, function(r) {
-        tail <- core_historical_tail(matrix(r), ask$level, rank_code(ask$rank), FALSE, 1)
-        c(var = tail$var, es = tail$es)
-      })),
-      as.numeric
-    )
-    attr(measured, "drawn") <- list(how = how, r = drawn[[1L]])
-  }
+  measured <- measured_held(book, record, ask, cbind(w, w * (1 - diag(k)), diag(w, k)))
   whole <- c(measured$var[1L], measured$es[1L])
   slopes <- record$slopes(book, whole, measured, ask)
   component <- w * slopes$var
   alone <- measured$var[1L + k + seq_len(k)]
+  drawn <- shares_drawn(book, record, ask)
+  near <- if (slopes$by == "observation" && isTRUE(whole[1L] > 0)) {
+    shares_near(book, whole, ask)
+  } else {
+    lapply(list(low = 0, high = 0, smooth = 0), function(v) rep(NA_real_, k))
+  }
   with_book <- function(each, of_book) c(unname(each), of_book)
   rows <- k + 1L
   list(
@@ -135,6 +151,12 @@ split_by_method <- function(book, record, method, ask) {
     var_alone = with_book(alone, sum(alone)),
     component = with_book(component, whole[1L]),
     share = with_book(component / whole[1L], 1),
+    share_error = with_book(drawn$error, NA),
+    share_low = with_book(drawn$low, NA),
+    share_high = with_book(drawn$high, NA),
+    share_near_low = with_book(near$low, NA),
+    share_near_high = with_book(near$high, NA),
+    share_smooth = with_book(near$smooth, NA),
     marginal = with_book(slopes$var, NA),
     incremental = with_book(whole[1L] - measured$var[1L + seq_len(k)], whole[1L]),
     saved = with_book(alone - component, sum(alone) - whole[1L]),

@@ -241,6 +241,7 @@ normal_method <- function(title, formula, relative) {
     title,
     formula,
     "",
+    grows = if (relative) "whole" else "mean",
     fit = function(x, ask) about(moments_fit(x, ask)),
     quantile_of = normal_quantile,
     shortfall = normal_shortfall,
@@ -298,6 +299,7 @@ cornish_fisher_method <- function() {
       "- (2 z_a^3 - 5 z_a) S^2 / 36"
     ),
     "Cornish and Fisher (1938)",
+    grows = "moments",
     fit = function(x, ask) {
       at <- moments_fit(x, ask)
       if (!is.null(at) && !anyNA(unlist(at))) at

@@ -169,6 +169,7 @@ family_method <- function(name) {
     family$title,
     family$formula,
     family$source,
+    grows = "mean",
     fits = fits,
     why = function(x, ask) {
       state_of_ended(family, family$fit(matrix(x), "likelihood")$ended, length(x))

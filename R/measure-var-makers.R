@@ -99,14 +99,15 @@ with_scale_error <- function(measured, relative, ask) {
 # A method with a quantile function of returns: fit(x, ask) is NULL where it cannot be, and
 # fits(values, ask) fits many columns at once, and why(x, ask) says what one failed of; now(fit, x)
 # gives the parameters of the next period; covariance(fit, x, at, sandwich) theirs, NULL where not
-# known, `sandwich` where they are not to take the likelihood as right, which only a `likely` method knows; quantile(log_p, at, ask) of
-# ask$h periods; shortfall(a, at, ask), where there is a closed form; knows(a, at, ask) whether it
-# says anything at a; moves(a, at, ask) how both move with each parameter, where that is known and
-# need not be found by differences. The errors are by the delta method, the interval on the
-# logarithm of the loss.
+# known, `sandwich` where they are not to take the likelihood as right, which only a `likely`
+# method knows; quantile(log_p, at, ask) of ask$h periods; shortfall(a, at, ask), where there is a
+# closed form; knows(a, at, ask) whether it says anything at a; moves(a, at, ask) how both move
+# with each parameter, where that is known and need not be found by differences. The errors are by
+# the delta method, the interval on the logarithm of the loss.
 smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"),
                           fit = function(x, ask) fits(matrix(x), ask)[[1L]], fits = NULL,
-                          why = NULL, now = NULL, covariance, quantile_of, shortfall = NULL,
+                          why = NULL, grows = "whole", now = NULL, covariance, quantile_of,
+                          shortfall = NULL,
                           knows = function(a, at, ask) TRUE, doubt = NULL, likely = FALSE,
                           moves = NULL, slopes = slopes_by_regression) {
   still <- is.null(now)
@@ -128,6 +129,7 @@ smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"
     formula = formula,
     source = source,
     ways = ways,
+    grows = grows,
     empirical = FALSE,
     still = still,
     # For the working: the quantiles beyond the level, and what the errors are made of.

@@ -2,9 +2,10 @@
 # `ways` it has to a horizon (the first is its own), whether it is `empirical` (knows only what
 # was observed, and takes a rank), whether it is `still` between fits, whether `chance` is in it
 # ("always", or where it looks "ahead"), what it `doubt`s of its own use, whether it is by a
-# likelihood (`likely`), its own `options`, the `least` returns it wants, and functions of what is
-# asked (see asked()). slopes(book, whole, found, ask): how value at risk and expected shortfall
-# of a book grow with the weight of each holding (`var`, `es`), and `by` what that was found; see
+# likelihood (`likely`), what `grows` by the root of time ("whole"; "mean": what is about the mean,
+# which adds up; "moments": so too, with skewness and kurtosis that fade), its own `options`, the
+# `least` returns it wants, and functions of what is asked (see asked()). slopes(book, whole,
+# found, ask): how value at risk and expected shortfall of a book grow with the weight of each holding (`var`, `es`), and `by` what that was found; see
 # measure-split.R. whole(values, ask): a row for each security and level, levels fastest: n, var,
 # es, their errors, an interval. fit(x, ask): what is estimated from one security's returns (none
 # missing). tail(fit, x, a, ask): value at risk and expected shortfall of the next period at each

@@ -44,11 +44,14 @@
 #' [backtest_var()] puts them to the test; [split_var()] says which holding of a book it comes
 #' from.
 #'
-#' @section The horizon: `horizon_by` names how it is reached: `"sqrt"` stretches each return (of
-#'   the methods with a mean, what is about the mean; the mean grows with h) by \eqn{\sqrt
-#'   h}{sqrt(h)}; `"overlapping"` takes the returns over every run of h periods, so that n is h -
-#'   1 less and its errors, which take returns as independent, are too small; `"power"` (`hill`,
-#'   `pareto`) multiplies the loss by \eqn{h^\xi}{h^xi}; `"paths"` (the bootstraps, `filtered`)
+#' @section The horizon: `horizon_by` names how it is reached: `"sqrt"` stretches by \eqn{\sqrt
+#'   h}{sqrt(h)}: of `historical`, `age-weighted`, `volatility-scaled`, `normal-relative`, `ewma`,
+#'   `hill` and `pareto` the whole return; of `normal` and the families what is about the mean,
+#'   while the mean counts h times; of `cornish-fisher` so too, with \eqn{S / \sqrt h}{S / sqrt(h)}
+#'   for S and \eqn{K / h}{K / h} for K. So methods side by side may differ by the mean alone,
+#'   which words and figures say; `"overlapping"` takes the returns over every run of h periods,
+#'   so that n is h - 1 less and its errors, which take returns as independent, are too small;
+#'   `"power"` (`hill`, `pareto`) multiplies the loss by \eqn{h^\xi}{h^xi}; `"paths"` (the bootstraps, `filtered`)
 #'   draws paths; `"forecast"` (GARCH) adds up the variances ahead. Each method has one of its
 #'   own.
 #'

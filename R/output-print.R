@@ -153,3 +153,34 @@ print.imbroglio_book <- function(x, ...) {
   if (length(x$history)) writeLines(x$history)
   invisible(x)
 }
+
+# A choice that is the same in every row stands in the basis and need not be repeated, nor that
+# all converged or ended inside, nor what no row has; of a wide table, so do the dates. Of fits the
+# criteria are said by one and the ranks.
+columns_to_show <- function(table) {
+  constant <- vapply(table, function(v) length(unique(v)) <= 1L, NA)
+  choice <- names(table) %in% c(
+    "method", "rank", "horizon", "horizon_by", "window", "benchmark", "innovations", "side"
+  )
+  choice <- choice | vapply(table, function(v) is.logical(v) && !anyNA(v) && all(v), NA)
+  detail <- vapply(names(table), function(name) isTRUE(known_columns[[name]]$detail), NA)
+  nothing <- vapply(
+    names(table),
+    function(name) isTRUE(known_columns[[name]]$optional) && all(is.na(table[[name]])),
+    NA
+  )
+  nothing <- nothing | (names(table) == "state" & all(table[["state"]] %in% c("inside", NA)))
+  # A rank is the same for all that take one.
+  same_rank <- names(table) == "rank" &
+    length(unique(stats::na.omit(as.character(table[["rank"]])))) <= 1L
+  # All ways lead to a horizon of one period.
+  no_way <- names(table) == "horizon_by" & all(table[["horizon"]] %in% 1L)
+  shown <- !detail & !(choice & constant) & !nothing & !same_rank & !no_way
+  if (sum(shown) > 12L) {
+    if (nrow(table) > 1L) shown <- shown & !(names(table) %in% c("from", "to") & constant)
+    if ("family" %in% names(table)) {
+      shown <- shown & !names(table) %in% c("from", "to", "log_likelihood", "bic")
+    }
+  }
+  names(table)[shown]
+}

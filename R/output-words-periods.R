@@ -206,16 +206,28 @@ words_of.imbroglio_shock <- function(result) {
     percent(table$move, 1L),
     unit_text$points(table$component)
   )[table$given]
+  usual <- exact$deviations
+  bounds <- if (usual[["asked"]] > usual[["most"]]) {
+    sprintf(
+      paste0(
+        ". That is %s deviations of such moves, where the sample saw %s at most: what it ",
+        "would do to the rest is not known beyond what usual %ss say, %%s to %%s"
+      ),
+      unit_text$one(usual[["asked"]]),
+      unit_text$one(usual[["most"]]),
+      every
+    )
+  } else {
+    sprintf(", and %s of 100 times between %%s and %%s", format(round(100 * exact$confidence, 2L)))
+  }
   said[at] <- sprintf(
-    "If %s within %s, %s is expected to %s %s%s, and %s of %s times between %s and %s.",
+    paste0("If %s within %s, %s is expected to %s %s%s", bounds, "."),
     given,
     within,
     name,
     ifelse(table$move[at] < 0, "lose", "gain"),
     percent(abs(table$move[at]), 1L),
     if (is.null(value)) "" else sprintf(" (%s)", money(abs(value[at]), basis(result)$currency)),
-    format(round(100 * exact$confidence, 2L)),
-    100,
     percent(table$move_low[at], 1L),
     percent(table$move_high[at], 1L)
   )

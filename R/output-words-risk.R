@@ -128,15 +128,62 @@ rank_sentence <- function(table, of_what, writer) {
   ifelse(seen, said, "")
 }
 
+# What a method makes of one period for several, by its record; NULL where it stretches all.
+grows_by <- function(method) {
+  records <- var_methods()
+  vapply(method, function(name) records[[name]]$grows %||% "whole", "", USE.NAMES = FALSE)
+}
+
 stretched_sentence <- function(table, of_what, every) {
-  said <- sprintf(
-    " It is that of one %s, stretched by the root of %s: no %s of %s was looked at.",
-    every,
-    count(table$horizon),
+  h <- count(table$horizon)
+  unseen <- sprintf(
+    "no %s of %s was looked at",
     sub("s$", "", of_what),
     count(table$horizon, every)
   )
-  ifelse(stretched_over(table), said, "")
+  mean_grows <- sprintf(
+    paste0(
+      "that of one %s over %s: the mean counts %s times, what lies about it is stretched by ",
+      "its root"
+    ),
+    every,
+    h,
+    h
+  )
+  said <- list(
+    whole = sprintf(" It is that of one %s, stretched by the root of %s: %s.", every, h, unseen),
+    mean = sprintf(" It is %s; %s.", mean_grows, unseen),
+    moments = sprintf(
+      " It is %s, the skewness divided by that, the excess kurtosis by %s; %s.",
+      mean_grows,
+      h,
+      unseen
+    )
+  )
+  over <- stretched_over(table)
+  grows <- character(nrow(table))
+  grows[over] <- grows_by(table$method[over])
+  ifelse(
+    grows == "whole",
+    said$whole,
+    ifelse(grows == "mean", said$mean, ifelse(grows == "moments", said$moments, ""))
+  )
+}
+
+# Where methods side by side go different ways with the mean: which add it up over the periods,
+# and which stretch it with the rest or leave it out.
+means_beside <- function(table) {
+  over <- stretched_over(table) & !is.na(table$var)
+  methods <- unique(table$method[over])
+  if (length(methods) < 2L) return("")
+  adds <- grows_by(methods) != "whole"
+  if (all(adds) || !any(adds)) return("")
+  sprintf(
+    "; %s %s up the mean of each period, %s not",
+    some(methods[adds], 12L),
+    if (sum(adds) == 1L) "adds" else "add",
+    paste(some(methods[!adds], 12L), if (sum(!adds) == 1L) "does" else "do")
+  )
 }
 
 # Of several methods or ranks each sentence begins with its own.
@@ -210,62 +257,6 @@ words_of.imbroglio_bootstrap <- function(result) {
 }
 
 #' @export
-words_of.imbroglio_split <- function(result) {
-  table <- as.data.frame(result)
-  book <- is_book(result)
-  ifelse(
-    book,
-    sprintf(
-      paste0(
-        "%s, by %s at %s: %s in %s; its holdings alone add up to %s, so that ",
-        "diversification saves %s."
-      ),
-      table$security,
-      table$method,
-      unit_text$level(table$level),
-      percent(table$component),
-      period_name(every_by_row(result), table$horizon)$within,
-      percent(table$var_alone),
-      points(table$saved)
-    ),
-    sprintf(
-      paste0(
-        "%s, by %s at %s: %s of the book makes %s of its value at risk; without it that ",
-        "is %s %s."
-      ),
-      table$security,
-      table$method,
-      unit_text$level(table$level),
-      percent(table$weight, 1L),
-      percent(table$share, 1L),
-      points(abs(table$incremental)),
-      ifelse(table$incremental < 0, "more", "less")
-    )
-  )
-}
-
-# The rows of the book itself are the last of each method and level.
-is_book <- function(result) result$security == names(basis(result)$observations)
-
-split_headline <- function(result) {
-  table <- as.data.frame(result)
-  table <- table[table$method == table$method[1L] & table$level == max(table$level), ]
-  parts <- table[-nrow(table), ]
-  book <- table[nrow(table), ]
-  most <- parts[which.max(parts$share), ]
-  sprintf(
-    "%s, %s of %s, makes %s of its %s value at risk of %s; diversification saves %s.",
-    most$security,
-    percent(most$weight, 0L),
-    book$security,
-    percent(most$share, 0L),
-    unit_text$level(book$level),
-    percent(book$component),
-    points(book$saved)
-  )
-}
-
-#' @export
 words_of.imbroglio_tail <- function(result) {
   sprintf(
     paste0(
@@ -296,87 +287,5 @@ thresholds_headline <- function(result) {
     percent(max(table$hill_var, na.rm = TRUE)),
     percent(min(table$pareto_var, na.rm = TRUE)),
     percent(max(table$pareto_var, na.rm = TRUE))
-  )
-}
-
-#' @export
-words_of.imbroglio_backtest <- function(result) {
-  table <- as.data.frame(result)
-  verdict <- ifelse(
-    is.na(table$exact_p),
-    "not tested",
-    ifelse(
-      table$exact_p >= 0.05,
-      "not rejected at 5 %",
-      ifelse(table$breaches > table$expected, "rejected: too often", "rejected: too seldom")
-    )
-  )
-  clusters <- ifelse(
-    table$independence_p %in% NA | table$independence_p >= 0.05,
-    "",
-    ", and the breaches come in clusters"
-  )
-  losses <- ifelse(
-    is.na(table$es_p) | table$es_p >= 0.05,
-    "",
-    "; the losses beyond are worse than its expected shortfall"
-  )
-  lacking <- ifelse(
-    table$lacking > 0L,
-    sprintf("; it lacks %s that others have", count(table$lacking, every_by_row(result))),
-    ""
-  )
-  sprintf(
-    "%s, %s at %s: %s in %s, where %s are expected; %s (exact p %s)%s%s%s.",
-    table$security,
-    table$method,
-    unit_text$level(table$level),
-    count(table$breaches, "breach", "breaches"),
-    count(table$n, every_by_row(result)),
-    unit_text$one(table$expected),
-    verdict,
-    unit_text$p(table$exact_p),
-    clusters,
-    losses,
-    lacking
-  )
-}
-
-backtest_headline <- function(result) {
-  table <- as.data.frame(result)
-  table <- table[table$level == max(table$level) & !is.na(table$score), ]
-  if (!nrow(table)) return("There is nothing to show.")
-  level <- unit_text$level(table$level[1L])
-  if (length(unique(table$security)) > 1L) {
-    rejected <- tapply(
-      table$exact_p < 0.05,
-      table$method,
-      sum,
-      na.rm = TRUE
-    )[unique(table$method)]
-    securities <- length(unique(table$security))
-    return(sprintf(
-      "At %s the breaches of %s: %s.",
-      level,
-      count(securities, "security", "securities"),
-      some(sprintf("%s is rejected for %s", names(rejected), rejected), 12L)
-    ))
-  }
-  if (nrow(table) == 1L) return(words_of(result)[which.max(result$level)])
-  best <- table[table$place %in% 1L, ][1L, ]
-  kept <- table$method[table$exact_p >= 0.05]
-  sprintf(
-    "%s at %s: %s has the best line; %s.",
-    best$security,
-    level,
-    best$method,
-    if (length(kept)) {
-      sprintf(
-        "%s the right number of breaches",
-        paste(some(kept, 12L), if (length(kept) == 1L) "has" else "have")
-      )
-    } else {
-      "none has the right number of breaches"
-    }
   )
 }

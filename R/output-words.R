@@ -56,7 +56,10 @@ readings <- function(result) {
   high <- " below its high"
   switch(
     attr(result, "measure"),
-    return = reading("return_annual", a_year, " a year", most_earned, "least", " a year"),
+    return = reading(
+      "return_annual", a_year, " a year", most_earned, "least", " a year",
+      losing = c("lost least", "most")
+    ),
     volatility = moves,
     volatility_series = moves,
     garch = moves,
@@ -69,7 +72,8 @@ readings <- function(result) {
     drawdown = reading("max_drawdown", depth, high, "fell deepest", "least", high, TRUE),
     correlation = reading("correlation", plain, " correlation", "move most alike", "least", ""),
     summary = reading(
-      "sharpe_annual", sharpe, "", "earned most for its risk", "least", " a year"
+      "sharpe_annual", sharpe, "", "earned most for its risk", "least", " a year",
+      losing = c("has the Sharpe ratio that is least below 0", "furthest")
     ),
     readings_of_days(attr(result, "measure"), a_year, benchmarks)
   )
@@ -85,7 +89,8 @@ readings_of_days <- function(measure, a_year, benchmarks) {
     ),
     ratios = reading(
       "sortino_annual", function(x) paste("Sortino ratio", unit_text$two(x)), "",
-      "earned most for its falls", "least", " a year"
+      "earned most for its falls", "least", " a year",
+      losing = c("has the Sortino ratio that is least below 0", "furthest")
     ),
     capture = reading(
       "up_capture", unit_text$share, " of its rises", "takes most of the rises", "least",
@@ -97,11 +102,14 @@ readings_of_days <- function(measure, a_year, benchmarks) {
     concentration = reading(
       "effective_bets", unit_text$one, " bets", "is most bets", "least", " bets"
     ),
-    currency = reading("total_return", a_year, "", "returned most", "least", "")
+    currency = reading(
+      "total_return", a_year, "", "returned most", "least", "", losing = c("lost least", "most")
+    )
   )
 }
 
-reading <- function(column, writer, is, most, least, of, falling = FALSE) {
+# `losing`: the words for most and least where all are below 0.
+reading <- function(column, writer, is, most, least, of, falling = FALSE, losing = NULL) {
   list(
     column = column,
     write = writer,
@@ -109,7 +117,8 @@ reading <- function(column, writer, is, most, least, of, falling = FALSE) {
     most = most,
     least = least,
     of = of,
-    falling = falling
+    falling = falling,
+    losing = losing
   )
 }
 
@@ -204,6 +213,9 @@ headline_of <- function(result) {
   size <- if (isTRUE(reading$falling)) -table[[reading$column]] else table[[reading$column]]
   most <- which.max(size)
   least <- which.min(size)
+  if (!is.null(reading$losing) && size[most] < 0) {
+    reading[c("most", "least")] <- reading$losing
+  }
   name <- if (is.null(table$other)) table$security else paste(table$security, "and", table$other)
   now <- if (rolling) {
     sprintf(

@@ -228,8 +228,8 @@ test_that("figures of value at risk put each number where it is", {
   expect_match(
     in_words(split)[1],
     paste0(
-      "^OSSELL, by normal at 99 %: 50.0 % of the book makes .* of its value at risk; ",
-      "without it that is .* less"
+      "^OSSELL, by normal at 99 %: 50.0 % of the book makes .* of its value at risk ",
+      "\\(.* % to .* %\\); without it that is .* less"
     )
   )
   expect_match(in_words(tails)[1], "^BAYALL, the 15 largest losses: shape 0.2")
