@@ -65,9 +65,9 @@
 #'   `converged`, `state`, `log_likelihood`, `aic`, `bic` and the rank by each (`aic_rank`,
 #'   `bic_rank`, `tail_rank`, 1 the best), the distances `ks`, `ad`, `cvm` with their p-values
 #'   (`ks_p`, `ks_p_textbook`, and so on), `tail` (the lower tail's), `jarque_bera` and
-#'   `jarque_bera_p` (on the normal's rows; chi-squared with 2 degrees of freedom), `quantile_1`, `observed_1`,
-#'   `quantile_01`, `observed_01` (the fitted 1 % and 0.1 % quantiles beside the returns of that
-#'   rank), `draws` and the `verdict`, which says which tests reject.
+#'   `jarque_bera_p` (on the normal's rows; chi-squared with 2 degrees of freedom), `quantile_1`,
+#'   `observed_1`, `quantile_01`, `observed_01` (the fitted 1 % and 0.1 % quantiles beside the
+#'   returns of that rank), `draws` and the `verdict`, which says which tests reject.
 #'
 #'   `state` is `"inside"`, `"at its normal limit"` (or which), or `"failed: "` and why: fewer than
 #'   20 returns or 10 different ones, too many alike (the likelihood then grows without bound

@@ -51,9 +51,9 @@
 #'   for S and \eqn{K / h}{K / h} for K. So methods side by side may differ by the mean alone,
 #'   which words and figures say; `"overlapping"` takes the returns over every run of h periods,
 #'   so that n is h - 1 less and its errors, which take returns as independent, are too small;
-#'   `"power"` (`hill`, `pareto`) multiplies the loss by \eqn{h^\xi}{h^xi}; `"paths"` (the bootstraps, `filtered`)
-#'   draws paths; `"forecast"` (GARCH) adds up the variances ahead. Each method has one of its
-#'   own.
+#'   `"power"` (`hill`, `pareto`) multiplies the loss by \eqn{h^\xi}{h^xi}; `"paths"` (the
+#'   bootstraps, `filtered`) draws paths; `"forecast"` (GARCH) adds up the variances ahead. Each
+#'   method has one of its own.
 #'
 #' @section Errors of the estimate: `var_error` and `es_error` are standard errors and `var_low`
 #'   to `var_high` an interval, for returns that are independent. Of the methods by rank: the

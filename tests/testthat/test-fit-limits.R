@@ -88,7 +88,7 @@ test_that("no fit is less likely than what its family holds, or than random star
       ), ignore_attr = TRUE)
     }
     if (n > 120) next
-    for (j in seq(1, ncol(samples), by = thorough(4L, 6L))) {
+    for (j in seq(1, ncol(samples), by = thorough(4L, 12L))) {
       for (family in searched) {
         own <- likelihood(family)[j]
         if (is.na(own)) next
