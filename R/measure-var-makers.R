@@ -359,7 +359,7 @@ doubt_blocks <- function(how, ask) {
   sprintf(
     paste0(
       "draws blocks of %s, of which fewer than three of the history lie beyond the ",
-      "level %s: of 100 of its intervals of 95 %% there 75 to 90 hold the true loss"
+      "level %s: of 100 of its intervals of 95 %% there 73 to 88 hold the true loss"
     ),
     format(how$length),
     format(min(few))

@@ -114,7 +114,7 @@ test_that("errors of the shortfall are as large as it strays; intervals where th
   expect_equal(drawn$var_error[1] / sd(drawn$var[-1]), 1, tolerance = 0.15)
   expect_warning(
     measure_var(sample_returns(wide[, 1:2]), 0.99, 10, "block-bootstrap", draws = 500),
-    "75 to 90 hold",
+    "73 to 88 hold",
     class = "imbroglio_warning_method"
   )
 })
