@@ -117,7 +117,7 @@ warn_not_fitted <- function(columns, records) {
     sprintf(
       "%s has no value at risk by %s%s.",
       columns$security[one],
-      columns$method[one],
+      some(unique(columns$method[none][columns$security[none] == columns$security[one]])),
       if (has_failed(columns$state[one])) {
         paste0(": its fit failed, ", sub("^failed: ", "", columns$state[one]))
       } else {

@@ -70,6 +70,7 @@ test_that("a test by draws rejects as often as it says, the textbook's almost ne
   at <- generics::tidy(fit_returns(stocks, "student", test_draws = 0))$estimate
   draws <- imbroglio:::core_refitted(
     "student",
+    0L,
     c(at[3], 0),
     1859L,
     FALSE,
@@ -93,12 +94,12 @@ test_that("a test by draws rejects as often as it says, the textbook's almost ne
   for (name in names(tried)) {
     shape <- c(tried[[name]][[1]][-(1:2)], 0, 0)[1:2]
     RcppParallel::setThreadOptions(numThreads = 1)
-    one <- imbroglio:::core_refitted(name, shape, 1000L, FALSE, 0L, 12L, 7L)
+    one <- imbroglio:::core_refitted(name, 0L, shape, 1000L, FALSE, 0L, 12L, 7L)
     RcppParallel::setThreadOptions(numThreads = 2)
-    expect_identical(imbroglio:::core_refitted(name, shape, 1000L, FALSE, 0L, 12L, 7L), one)
+    expect_identical(imbroglio:::core_refitted(name, 0L, shape, 1000L, FALSE, 0L, 12L, 7L), one)
     # The draws of a seed do not depend on where one begins.
     expect_identical(
-      imbroglio:::core_refitted(name, shape, 1000L, FALSE, 4L, 8L, 7L),
+      imbroglio:::core_refitted(name, 0L, shape, 1000L, FALSE, 4L, 8L, 7L),
       one[5:12, ]
     )
     expect_false(anyNA(one))
