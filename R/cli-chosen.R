@@ -176,3 +176,26 @@ book_of <- function(x, options) {
 call_with <- function(f, x, options, but = character()) {
   do.call(f, c(list(x), options[setdiff(intersect(names(formals(f)), names(options)), but)]))
 }
+
+# What the chosen methods of value at risk use, and of volatility.
+methods_chosen <- function(o, command) {
+  usual <- switch(
+    command,
+    volatility = if (isTRUE(o$series)) {
+      usual_method(volatility_series)
+    } else if (isTRUE(o$parameters) || !is.null(o$horizon)) {
+      garch_methods()[1L]
+    } else {
+      usual_method(measure_volatility)
+    },
+    var = if (drawn_book(o)) names(block_methods())[1L] else usual_method(measure_var),
+    usual_method(backtest_var)
+  )
+  o$method %||% usual
+}
+
+# The methods whose own option it is.
+methods_with <- function(option, command) {
+  records <- if (command == "volatility") volatility_estimators() else var_methods()
+  names(records)[vapply(records, function(r) option %in% r$options, NA)]
+}

@@ -1,29 +1,6 @@
 # No option is ignored: one that the chosen way of measuring does not use is refused with the
 # reason.
 
-# What the chosen methods of value at risk use, and of volatility.
-methods_chosen <- function(o, command) {
-  usual <- switch(
-    command,
-    volatility = if (isTRUE(o$series)) {
-      usual_method(volatility_series)
-    } else if (isTRUE(o$parameters) || !is.null(o$horizon)) {
-      garch_methods()[1L]
-    } else {
-      usual_method(measure_volatility)
-    },
-    var = if (drawn_book(o)) names(block_methods())[1L] else usual_method(measure_var),
-    usual_method(backtest_var)
-  )
-  o$method %||% usual
-}
-
-# The methods whose own option it is.
-methods_with <- function(option, command) {
-  records <- if (command == "volatility") volatility_estimators() else var_methods()
-  names(records)[vapply(records, function(r) option %in% r$options, NA)]
-}
-
 drawn_book <- function(o) isTRUE(o$draw) || !is.null(o$paths)
 
 of_no_method <- function(what) {
@@ -56,6 +33,9 @@ of_chance <- function(o, command) {
     "nothing is drawn by the chosen methods"
   }
 }
+
+# What the shares of a split err by is drawn, whatever the method.
+of_chance_or_shares <- function(o, command) if (!isTRUE(o$split)) of_chance(o, command)
 
 of_rank <- function(o, command) {
   if (drawn_book(o) && is.null(o$paths)) return(NULL)
@@ -331,7 +311,7 @@ idle_reasons <- list(
     if (command == "fit") {
       first_reason(tested, shown_of_fit)(o, command)
     } else {
-      first_reason(of_samples, not_thresholds, of_chance)(o, command)
+      first_reason(of_samples, not_thresholds, of_chance_or_shares)(o, command)
     }
   },
   `rank-by` = shown_of_fit,

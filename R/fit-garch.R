@@ -53,22 +53,13 @@ fit_garch <- function(returns, innovations = "normal", per_year = NULL) {
   per_year <- check_per_year(per_year, returns)
   sample <- sample_of(returns$dates, returns$values)
   fits <- lapply(stats::setNames(nm = unique(innovations)), function(i) {
-    fit <- core_garch(returns$values, i == "student")
-    fit$state <- garch_states(fit, returns$values)
-    fit$estimate[has_failed(fit$state), ] <- NA_real_
-    fit$log_likelihood[has_failed(fit$state)] <- NA_real_
-    fit
+    fitted_garch(returns$values, i == "student")
   })
   parts <- Map(function(fit, innovations) {
     garch_columns(returns, sample, per_year, fit, innovations)
   }, fits, names(fits))
   columns <- row_bound(unname(parts))
-  warn_stuck(list(
-    security = columns$security,
-    family = paste("garch,", columns$innovations),
-    state = columns$state,
-    converged = columns$converged
-  ))
+  warn_failed_fits(columns$security, paste0("garch (", columns$innovations, ")"), columns$state)
   result <- new_result(
     columns,
     "garch",
@@ -91,6 +82,16 @@ fit_garch <- function(returns, innovations = "normal", per_year = NULL) {
 # The limits at which a fit may end, by their bits in src/core/garch.h.
 garch_limits <- c(alpha = 1L, beta = 2L, persistence = 4L, omega = 8L, normal = 16L)
 limits_of <- function(bits) names(garch_limits)[bitwAnd(bits, garch_limits) > 0L]
+
+# A fit of each column, with how it ended; what failed has no numbers.
+fitted_garch <- function(values, student) {
+  fit <- core_garch(values, student)
+  fit$state <- garch_states(fit, values)
+  failed <- has_failed(fit$state)
+  fit$estimate[failed, ] <- NA_real_
+  fit$log_likelihood[failed] <- NA_real_
+  fit
+}
 
 # How each fit ended.
 garch_states <- function(fit, values) {

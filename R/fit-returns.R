@@ -132,7 +132,7 @@ fit_returns <- function(returns, families = c("normal", "student", "cauchy"),
     rank_by
   )
   result$verdict <- verdict_of(result, reject_at)
-  warn_stuck(result)
+  warn_failed_fits(result$security, result$family, result$state)
   choices <- c(
     "fitted by" = by,
     if (test_draws) {
@@ -232,25 +232,6 @@ verdict_of <- function(columns, reject_at) {
   })
   said[!columns$converged] <- columns$state[!columns$converged]
   said
-}
-
-warn_stuck <- function(columns) {
-  stuck <- which(!columns$converged)
-  if (!length(stuck)) return(invisible())
-  caution(
-    "not_converged",
-    sprintf(
-      "%s failed: %s.",
-      count(length(stuck), "fit"),
-      some(paste(columns$family[stuck], "for", columns$security[stuck]))
-    ),
-    remedy = sprintf(
-      "%s for %s: %s.",
-      columns$family[stuck[1L]],
-      columns$security[stuck[1L]],
-      sub("^failed: ", "", columns$state[stuck[1L]])
-    )
-  )
 }
 
 #' @rdname fit_returns

@@ -53,6 +53,17 @@ states_choice <- function(state) {
   }
 }
 
+warn_failed_fits <- function(security, what, state) {
+  failed <- which(has_failed(state))
+  if (!length(failed)) return(invisible())
+  named <- paste(what, "for", security)[failed]
+  caution(
+    "not_converged",
+    sprintf("%s failed: %s.", count(length(failed), "fit"), some(named)),
+    remedy = sprintf("%s: %s.", named[1L], sub("^failed: ", "", state[failed[1L]]))
+  )
+}
+
 # What is said after a sentence of a fit at a limit.
 limit_sentence <- function(method, state) {
   ifelse(at_a_limit(state), sprintf(" Its fit (%s) is %s.", method, state), "")

@@ -149,15 +149,12 @@ last_of <- function(m) m[cbind(core_span(m)$last, seq_len(ncol(m)))]
 of_path <- function(path) list(volatility = last_of(path), spread = rep(NA_real_, ncol(path)))
 
 whole_garch <- function(values, student) {
-  fit <- core_garch(values, student)
-  fit$estimate[!fit$converged, ] <- NA_real_
-  c(of_path(core_garch_path(values, fit$estimate)), list(state = garch_states(fit, values)))
+  fit <- fitted_garch(values, student)
+  c(of_path(core_garch_path(values, fit$estimate)), fit["state"])
 }
 
 garch_path <- function(values, student) {
-  fit <- core_garch(values, student)
-  fit$estimate[!fit$converged, ] <- NA_real_
-  core_garch_path(values, fit$estimate)
+  core_garch_path(values, fitted_garch(values, student)$estimate)
 }
 
 # A variance that is the mean of a term for each day: its error is that of the mean.

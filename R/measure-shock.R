@@ -92,15 +92,17 @@ shock_book <- function(book, moves, by = c("conditional", "beta"), horizon = 1L,
 }
 
 # How far the given moves are from the usual ones of so many periods, in deviations (Mahalanobis's
-# distance), and the furthest that one of the sample's periods was.
+# distance), and the furthest that as many periods of the sample in a row were.
 how_usual <- function(r, moves, horizon) {
   centre <- colMeans(r)
   inverse <- solve(stats::cov(r))
   distance <- function(off) sqrt(rowSums((off %*% inverse) * off))
+  off <- sweep(r, 2L, centre)
+  ahead <- matrix(stats::filter(off, rep(1, horizon), sides = 1L), nrow(r))
   c(
-    asked = distance(rbind(moves - horizon * centre)) / sqrt(horizon),
-    most = max(distance(sweep(r, 2L, centre)))
-  )
+    asked = distance(rbind(moves - horizon * centre)),
+    most = if (nrow(r) < horizon) 0 else max(distance(ahead[horizon:nrow(r), , drop = FALSE]))
+  ) / sqrt(horizon)
 }
 
 check_moves <- function(moves, securities, by) {

@@ -133,7 +133,9 @@ warn_not_fitted <- function(columns, records) {
             records[[columns$method[one]]]$least %||% 20L
           )
         },
-        if (length(others)) sprintf("Neither has %s.", some(others)),
+        if (length(others)) {
+          sprintf("Nor %s %s.", if (length(others) > 1L) "have" else "has", some(others))
+        },
         if (has_failed(columns$state[one])) "The others stand; another method may do."
       ),
       collapse = " "

@@ -15,19 +15,18 @@ weighted_path <- function(x, decay) {
 # A fit of each column: its free parameters by name, with the state it ended in; NULL where it
 # failed. At a limit what is fixed there is not free.
 garch_fits <- function(values, student) {
-  found <- core_garch(values, student)
-  states <- garch_states(found, values)
+  found <- fitted_garch(values, student)
   lapply(seq_len(ncol(values)), function(j) {
-    if (has_failed(states[j])) return(NULL)
+    if (has_failed(found$state[j])) return(NULL)
     at <- stats::setNames(found$estimate[j, ], garch_terms)
     fit <- as.list(at[if (student && is.finite(at[["nu"]])) 1:5 else 1:4])
-    structure(fit, state = states[j], limits = found$limits[j])
+    structure(fit, state = found$state[j], limits = found$limits[j])
   })
 }
 garch_fit <- function(x, student) garch_fits(matrix(x), student)[[1L]]
 
 # What the fit of one sample failed of, where it did.
-why_no_garch <- function(x, student) garch_states(core_garch(matrix(x), student), matrix(x))
+why_no_garch <- function(x, student) fitted_garch(matrix(x), student)$state
 
 # Of a family's fits, one for each column: its parameters, or those of its limit, by name, with
 # the record they belong to and the state; NULL where it failed.

@@ -214,8 +214,8 @@ whole_volatility <- function(returns, per_year, choices) {
   })
   errors <- c("errors by" = choices$errors)
   columns <- row_bound(parts)
+  warn_failed_fits(columns$security, columns$method, columns$state)
   if (all(is.na(columns$state))) columns$state <- NULL
-  warn_failed_volatility(columns)
   new_result(
     columns,
     "volatility",
@@ -228,17 +228,6 @@ whole_volatility <- function(returns, per_year, choices) {
     ),
     returns
   )
-}
-
-warn_failed_volatility <- function(columns) {
-  failed <- which(has_failed(columns$state %||% NA_character_))
-  if (!length(failed)) return(invisible())
-  warn_stuck(list(
-    security = columns$security,
-    family = columns$method,
-    state = columns$state,
-    converged = !has_failed(columns$state)
-  ))
 }
 
 # `spread` is the relative error of the variance; that of its root is half of it.

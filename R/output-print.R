@@ -170,6 +170,8 @@ columns_to_show <- function(table) {
     NA
   )
   nothing <- nothing | (names(table) == "state" & all(table[["state"]] %in% c("inside", NA)))
+  # A state says more than whether there is a fit.
+  nothing <- nothing | (names(table) == "converged" & "state" %in% names(table))
   # A rank is the same for all that take one.
   same_rank <- names(table) == "rank" &
     length(unique(stats::na.omit(as.character(table[["rank"]])))) <= 1L

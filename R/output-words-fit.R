@@ -60,19 +60,21 @@ fit_headline <- function(result) {
   }
   often <- sort(table(first$family), decreasing = TRUE)
   securities <- length(unique(fits$security))
-  lost <- securities - length(unique(kept$security))
+  unfit <- securities - length(unique(fits$security[fits$converged]))
+  lost <- securities - unfit - length(unique(kept$security))
   sprintf(
-    "By %s %s is first for %s of %s securities%s.",
+    "By %s %s is first for %s of %s securities%s%s.",
     ranking,
     names(often)[1L],
     often[[1L]],
     count(securities),
+    if (unfit) sprintf("; for %s none could be fitted", count(unfit)) else "",
     if (!tested) {
       ""
     } else if (lost) {
       sprintf("; for %s all families are rejected", count(lost))
     } else {
-      "; each has a family that is not rejected"
+      paste0("; each", if (unfit) " of the others", " has a family that is not rejected")
     }
   )
 }

@@ -89,9 +89,11 @@ words_of.imbroglio_garch <- function(result) {
     )
   )
   still <- result$garch_alpha %in% 0
-  goes_on[still] <- sprintf(
-    "%s in the long run; no clustering was found",
-    percent(result$long_run_annual, 1L)
+  # It then begins at the sample's and goes where omega and beta take it.
+  goes_on[still] <- ifelse(
+    result$garch_beta %in% 0,
+    "and no other before or after: no clustering was found",
+    "where it came by itself, from the sample's on: no clustering was found"
   )[still]
   said <- sprintf(
     "%s: volatility %s a year now, %s.%s",

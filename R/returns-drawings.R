@@ -111,6 +111,12 @@ pooled <- function(found) {
   for (name in grep("_p$", names(first), value = TRUE)) {
     columns[[name]] <- apply(do.call(cbind, each[[name]]), 1L, stats::median)
   }
+  # A mean over drawings of which one has no fit is none.
+  if (!is.null(first[["state"]])) {
+    for (one in each$state) {
+      columns$state <- ifelse(startsWith(one, "failed") %in% TRUE, one, columns$state)
+    }
+  }
   # A mean is of no one day.
   if (!is.null(first[["observed"]])) {
     differ <- Reduce(`|`, lapply(each$observed, function(one) {

@@ -32,8 +32,7 @@ struct Garch {
 class GarchFit {
  public:
   // No value is missing. h_1 is the sample's mean squared distance from its mean.
-  GarchFit(const double* x, std::size_t n, bool student)
-      : student_(student), used_(student ? 5 : 4) {
+  GarchFit(const double* x, std::size_t n, bool student) : student_(student) {
     center_ = mean_of(x, n);
     const double size = static_cast<double>(n),
                  squares =
@@ -215,7 +214,6 @@ class GarchFit {
     if (!student_ || (best.at[4] < std::log(60.0) && x_.size() > 500)) return;
     GarchFit normal(*this);
     normal.student_ = false;
-    normal.used_ = 4;
     Steps steps;
     Found found = normal.likeliest(path ? &steps : nullptr);
     // Where what is left has fatter tails than the normal's, it is not the limit that is
@@ -398,7 +396,6 @@ class GarchFit {
   // rounding.
   static constexpr double most_log_nu = 8.0;
   bool student_;
-  std::size_t used_;
   double center_, scale_;
   std::vector<double> x_;
 };

@@ -18,8 +18,8 @@ struct Minimum {
 };
 
 // Least value of a smooth function by the Broyden-Fletcher-Goldfarb-Shanno method with a
-// backtracking search. `f(point, gradient)` returns the value, not finite where it has none; three
-// steps in a row that gain next to nothing and do not lie `inside` end it.
+// backtracking search. `f(point, gradient)` returns the value, not finite where it has none; two
+// steps in a row that do not lie `inside` end it.
 template <std::size_t k, class Function, class Inside>
 Minimum<k> minimise(Function f, Inside inside, Point<k> start, double tolerance,
                     const std::array<Point<k>, k>* known = nullptr,

@@ -46,7 +46,7 @@ again_functions <- local({
   )
 })
 
-computed_again <- function(json) {
+computed_again <- function(json, choices = list()) {
   read <- jsonlite::fromJSON(json, simplifyDataFrame = FALSE)
   scope <- list2env(again_functions, parent = baseenv())
   as_numbers <- function(x) vapply(x, function(v) if (is.null(v)) NA_real_ else as.numeric(v), 0)
@@ -58,7 +58,9 @@ computed_again <- function(json) {
       assign("date", as.numeric(rows$dates), scope)
     }
   }
-  for (choice in read$choices) assign(choice$name, as.numeric(choice$value), scope)
+  for (choice in read$choices) {
+    assign(choice$name, as.numeric(choices[[choice$name]] %||% choice$value), scope)
+  }
   values <- list()
   for (step in read$steps) {
     given <- as_numbers(as.list(step$value))

@@ -332,3 +332,54 @@ test_that("GARCH is never less likely than what it holds, and says at which limi
     expect_gt(var$var_error, 0)
   }
 })
+
+test_that("what is said of fits at limits is said by every way to it", {
+  set.seed(35)
+  sample <- cbind(THIN = qnorm(ppoints(250))[sample(250)], WIDE = runif(250) - 0.5) / 100
+  returns <- as_sample(sample)
+  # The bits of the core are those of the words.
+  fit <- imbroglio:::fitted_garch(sample, TRUE)
+  bits <- imbroglio:::garch_limits
+  at <- cbind(fit$estimate[, 3:4] == 0, rowSums(fit$estimate[, 3:4]) >= 1, fit$estimate[, 2] == 0)
+  at <- cbind(at, is.infinite(fit$estimate[, 5]))
+  for (j in 1:2) {
+    told <- bitwAnd(fit$limits[j], bits) > 0
+    expect_equal(unname(told[-2]), unname(at[j, -2]), info = fit$state[j])
+  }
+  # Its working follows another level as the function does: by the plainer family's quantile.
+  for (method in c("student", "ged")) {
+    var <- suppressWarnings(measure_var(returns, 0.99, method = method))
+    other <- suppressWarnings(measure_var(returns, 0.95, method = method))
+    row <- c(student = "THIN", ged = "WIDE")[[method]]
+    read <- computed_again(working_json(quietly(show_working(
+      var[var$security == row, ],
+      number = "var"
+    ))), choices = list(level = 0.95))
+    expect_equal(
+      utils::tail(read$values$var$value, 1L),
+      other$var[other$security == row],
+      tolerance = 1e-8,
+      info = method
+    )
+  }
+})
+
+test_that("a p-value at a limit is as right as inside", {
+  # Normal samples: Student's fit is at its limit for half of them.
+  set.seed(36)
+  many <- thorough(150L, 1000L)
+  for (family in c("student", "johnson-su", "ged")) {
+    draw <- if (family == "ged") runif else rnorm
+    fit <- quiet_fit(
+      as_sample(matrix(draw(100 * many) / 100, 100)),
+      family,
+      test_draws = 99
+    )
+    limit <- startsWith(fit$state, "at its")
+    expect_gt(mean(limit), 0.2)
+    reach <- 4 * sqrt(0.09 / sum(fit$converged))
+    for (p in c("ks_p", "ad_p", "cvm_p")) {
+      expect_lt(abs(mean(fit[[p]][fit$converged] <= 0.1) - 0.1), reach)
+    }
+  }
+})
