@@ -80,8 +80,9 @@
 #' to 100, `filtered` in 87 to 93 (what its fit errs by is left out), `cornish-fisher` on normal
 #' returns in 92 to 95, on those of Student's t with 4 degrees of freedom at 99 % in 54 (do not
 #' rely on it there), the bootstrap over 10 periods in 89 to 98, the block bootstraps over 10
-#' periods at 95 % in 88 to 94, at 99 % in 73 to 88, which is warned of. Days drawn by themselves where returns lean on those before them (an autocorrelation of
-#' 0.2) give a value at risk that is a sixth too small over 10 periods: draw blocks.
+#' periods at 95 % in 88 to 94, at 99 % in 73 to 88, which is warned of. Days drawn by themselves
+#' where returns lean on those before them (an autocorrelation of 0.2) give a value at risk that is
+#' a sixth too small over 10 periods: draw blocks.
 #'
 #' @param returns A returns table, or a price table, whose simple returns are taken.
 #' @param level Confidence levels, fractions such as 0.99.
