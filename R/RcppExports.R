@@ -169,6 +169,10 @@ core_garch <- function(x, student) {
     .Call(`_imbroglio_core_garch`, x, student)
 }
 
+core_garch_lasting <- function(x, estimate) {
+    .Call(`_imbroglio_core_garch_lasting`, x, estimate)
+}
+
 core_garch_search <- function(x, student) {
     .Call(`_imbroglio_core_garch_search`, x, student)
 }
@@ -227,6 +231,14 @@ core_range <- function(x, limit) {
 
 core_figures_drawn <- function(x, grown, beside, rows, target, ask) {
     .Call(`_imbroglio_core_figures_drawn`, x, grown, beside, rows, target, ask)
+}
+
+core_clustered_figures <- function(series, quantiles, ranks, first, paired, beside, draws, seed, target, ask) {
+    .Call(`_imbroglio_core_clustered_figures`, series, quantiles, ranks, first, paired, beside, draws, seed, target, ask)
+}
+
+core_dependent_error <- function(z) {
+    .Call(`_imbroglio_core_dependent_error`, z)
 }
 
 core_figures <- function(x, grown, target, ask) {

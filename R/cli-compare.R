@@ -7,7 +7,7 @@ compare_command <- function() {
     takes = "FILE...",
     options = c(
       choose, "every", "keep-unfinished", "at", "against", "measures", "benchmark", "level",
-      "target", "risk-free", "per-year", "confidence", "draws", "block", "seed",
+      "target", "risk-free", "per-year", "confidence", "draws", "seed",
       setdiff(book, "parts"), hand_on
     ),
     example = c(

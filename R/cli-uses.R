@@ -335,7 +335,7 @@ idle_reasons <- list(
     }
   },
   block = first_reason(of_samples, not_thresholds, function(o, command) {
-    if (!command %in% c("downside", "ratios", "compare")) of_no_method("block")(o, command)
+    if (!command %in% c("downside", "ratios")) of_no_method("block")(o, command)
   }),
   draws = first_reason(of_samples, not_thresholds, of_chance),
   thresholds = first_reason(not_split, not_drawn),

@@ -9,6 +9,8 @@ working_of.imbroglio_compare <- function(result, row) {
     side_working(pair$b, pair, this$measure, pair$per_year[2L], "other_", this$other)
   )
   ask <- pair$ask
+  i <- match(this$measure, ask$measures)
+  found <- lapply(pair$apart, `[`, i)
   list(
     asks = measures()$compare$asks,
     rows = unlist(lapply(sides, `[[`, "rows"), recursive = FALSE),
@@ -16,8 +18,7 @@ working_of.imbroglio_compare <- function(result, row) {
       list(
         level_choice(ask$level),
         chosen("target_annual", "target, a year", ask$target, "fraction"),
-        chosen("risk_free", "risk-free return a year", ask$risk_free, "fraction"),
-        chosen("confidence", "confidence of the interval", basis(result)$exact$confidence, "level")
+        chosen("risk_free", "risk-free return a year", ask$risk_free, "fraction")
       ),
       lapply(sides, `[[`, "choice")
     ),
@@ -26,25 +27,63 @@ working_of.imbroglio_compare <- function(result, row) {
       list(
         step("estimate", quote(number + 0), "the one"),
         step("estimate_other", quote(other_number + 0), "the other"),
-        step("difference", quote(estimate - estimate_other), "the one less the other"),
-        entered(
-          "difference_error", this$difference_error,
-          sprintf("spread of the difference over drawn samples, with seed %s", basis(result)$seed),
-          source = "Politis and Romano (1994)", made_for = "*"
-        ),
-        step("reach", quote(normal_quantile((1 + confidence) / 2)), "errors to each side"),
-        step("difference_low", quote(difference - reach * difference_error), "lower bound"),
-        step("difference_high", quote(difference + reach * difference_error), "upper bound"),
-        step(
-          "p",
-          quote(2 * normal_below(-abs(difference / difference_error))),
-          "how often chance alone would make as much",
-          "p"
-        )
+        step("difference", quote(estimate - estimate_other), "the one less the other")
       ),
+      if (is.na(this$why)) {
+        chance_steps(found, pair$chances[[1L + ask$beside[i]]], this$measure, basis(result))
+      },
       own_test_steps(this, pair)
     ),
     main = "difference"
+  )
+}
+
+# What the draws make of the difference.
+chance_steps <- function(found, chance, measure, about) {
+  of_draws <- sprintf(
+    "of %s, with seed %s, of returns with %s", count(found$of, "drawn sample"), about$seed,
+    chance_words(chance)
+  )
+  drawn <- function(name, value, says, unit = "number") {
+    entered(name, value, sprintf("%s, %s", says, of_draws), unit, made_for = "*")
+  }
+  ratio <- measure %in% compared_by_ratio
+  falls <- measure == "drawdown"
+  apart <- function(end) {
+    if (!ratio) return(end)
+    grown <- bquote(exp(.(end) / 2) - exp(-.(end) / 2))
+    if (falls) bquote(-middle * (.(grown))) else bquote(middle * (.(grown)))
+  }
+  # Of falls, which are below 0, the larger ratio is the lower difference.
+  ends <- list(quote((distance - reach)), quote((distance + reach)))
+  if (falls) ends <- rev(ends)
+  c(
+    if (ratio) {
+      list(
+        step("distance", quote(ln(estimate / estimate_other)), "compared by the log of their ratio"),
+        step("middle", quote(sqrt(estimate * estimate_other)), "their geometric mean")
+      )
+    } else {
+      list(step("distance", quote(difference + 0), "compared by their difference"))
+    },
+    list(
+      drawn("strays", found$strays, "by how much this strays where there is no difference"),
+      drawn("reach", found$reach, sprintf(
+        "how far it strays in %s", unit_words(about$exact$confidence)
+      )),
+      drawn("as_far", found$as_far, "how often it strays as far as here", "count"),
+      drawn("drawn", found$of, "how many samples have the measure", "count"),
+      step(
+        "difference_error",
+        if (ratio) quote((abs(estimate) + abs(estimate_other)) / 2 * strays) else quote(strays + 0),
+        "error of the difference"
+      ),
+      step("difference_low", apart(ends[[1L]]), "lower bound"),
+      step("difference_high", apart(ends[[2L]]), "upper bound"),
+      step(
+        "p", quote((1 + as_far) / (1 + drawn)), "how often chance alone would make as much", "p"
+      )
+    )
   )
 }
 

@@ -45,10 +45,11 @@
 #' measure_downside(prices[, "TARROW"], window = 250)
 #' @export
 measure_downside <- function(returns, target = 0, order = 1, window = NULL, min_obs = NULL,
-                             per_year = NULL, errors = c("delta", "bootstrap", "none"),
+                             per_year = NULL, errors = c("dependent", "delta", "bootstrap", "none"),
                              draws = 1000L, block = NULL, seed = 1L) {
   if (is_drawn(returns)) return(over_drawings())
   asked <- asked_of_falls(returns, target, order, 3L, per_year, errors, draws, block, seed)
+  asked$chances <- if (is.null(window)) chances_of_falls(asked)
   if (!is.null(window)) {
     return(rolling_falls(asked, "downside", check_windows(window, min_obs), function(f, m) {
       list(
@@ -62,10 +63,16 @@ measure_downside <- function(returns, target = 0, order = 1, window = NULL, min_
   }
   refuse_without_window(min_obs)
   figures <- figures_of(asked$returns, asked$target, asked$ask)
+  part <- function(name, influence) {
+    list(
+      influence = influence, of_figures = function(of, j) of(name), by_ratio = TRUE,
+      estimate = figures[[name]]
+    )
+  }
   error <- errors_of_falls(asked, list(
-    semi = list(influence_of_semi, function(of, j) of("semi_deviation")),
-    downside = list(influence_of_downside, function(of, j) of("downside_deviation")),
-    partial = list(influence_of_partial, function(of, j) of("partial_moment"))
+    semi = part("semi_deviation", influence_of_semi),
+    downside = part("downside_deviation", influence_of_downside),
+    partial = part("partial_moment", influence_of_partial)
   ))
   year <- sqrt(asked$per_year)
   sample <- sample_of(asked$returns$dates, asked$returns$values)
@@ -112,7 +119,7 @@ asked_of_falls <- function(returns, target, power, deepest, per_year, errors, dr
     per_year = unname(own),
     named_years = own,
     by_hand = per_year,
-    errors = one_of(errors, "errors", c("delta", "bootstrap", "none")),
+    errors = one_of(errors, "errors", c("dependent", "delta", "bootstrap", "none")),
     draws = check_draws(draws),
     block = block,
     seed = check_whole(seed, "seed", least = 0L),
@@ -121,7 +128,7 @@ asked_of_falls <- function(returns, target, power, deepest, per_year, errors, dr
 }
 
 basis_of_falls <- function(asked, sample, more = NULL) {
-  drawn <- asked$errors == "bootstrap"
+  drawn <- asked$errors %in% c("dependent", "bootstrap")
   returns_basis(
     asked$returns,
     sample,
@@ -131,6 +138,7 @@ basis_of_falls <- function(asked, sample, more = NULL) {
       if (asked$order != 1) c(order = format(asked$order)),
       errors = asked$errors,
       if (drawn) c(draws = count(asked$draws)),
+      "returns taken as" = words_of_chances(asked$chances),
       more
     ),
     seed = if (drawn) asked$seed else NA_integer_,
@@ -144,7 +152,8 @@ basis_of_falls <- function(asked, sample, more = NULL) {
   )
 }
 
-# `parts`: by name what each return adds to the estimate, and what draws make of it.
+# `parts`: by name what each return adds, and the number of figures, of the column j, `by_ratio`
+# where it strays by a share of itself.
 errors_of_falls <- function(asked, parts) {
   values <- asked$returns$values
   none <- rep(NA_real_, ncol(values))
@@ -153,19 +162,63 @@ errors_of_falls <- function(asked, parts) {
     drawn <- figures_drawn(
       asked$returns, asked$target, asked$ask, asked$draws, asked$block, asked$seed
     )
-    return(lapply(parts, function(p) error_of_draws(drawn, p[[2L]])))
+    return(lapply(parts, function(p) error_of_draws(drawn, p$of_figures)))
   }
+  if (asked$errors == "dependent") return(errors_by_chance(asked, parts))
   lapply(parts, function(p) {
-    if (is.null(p[[1L]])) return(none)
-    vapply(seq_len(ncol(values)), function(j) {
-      x <- values[!is.na(values[, j]), j]
-      if (length(x) < 2L) return(NA_real_)
-      added <- p[[1L]](x, asked$target[j], asked$order)
-      error <- sqrt(mean(added^2) / length(x))
-      if (is.finite(error)) error else NA_real_
-    }, 0)
+    if (is.null(p$influence)) return(none)
+    errors_by_influence(asked, p$influence, independent_error)
   })
 }
+
+# What was fitted to each column, see measure-chance.R.
+chances_of_falls <- function(asked) {
+  if (asked$errors != "dependent") return(NULL)
+  values <- asked$returns$values
+  lapply(stats::setNames(seq_len(ncol(values)), colnames(values)), function(j) {
+    x <- values[!is.na(values[, j]), j]
+    chance_of(list(x), rep(1L, length(x)), FALSE)
+  })
+}
+
+# What hangs on the level of volatility, and on the path, by samples drawn from what was fitted;
+# what is a mean or a ratio of means by what each return adds to it, as far as they lean on each
+# other.
+errors_by_chance <- function(asked, parts) {
+  chances <- asked$chances
+  level <- any(vapply(parts, function(p) isTRUE(p$by_ratio), NA))
+  none <- lapply(chances, if (level) no_level else function(chance) chance$why)
+  warn_no_chance(none, if (level) "the deviations and the moment" else "the ratios over falls")
+  figures <- lapply(seq_along(chances), function(j) {
+    if (!is.null(none[[j]])) return(NULL)
+    chance <- if (level) as_known(chances[[j]], asked$draws, asked$seed) else chances[[j]]
+    found <- figures_by_chance(
+      chance, FALSE, FALSE, asked$target[j], asked$ask, asked$draws, asked$seed
+    )
+    `rownames<-`(matrix(found, length(figure_names)), figure_names)
+  })
+  lapply(parts, function(p) {
+    if (isTRUE(p$by_ratio)) {
+      share <- error_of_draws(figures, function(of, j) suppressWarnings(log(p$of_figures(of, j))))
+      return(share * p$estimate)
+    }
+    if (is.null(p$influence)) return(error_of_draws(figures, p$of_figures))
+    errors_by_influence(asked, p$influence, core_dependent_error)
+  })
+}
+
+# `error_of`: of the mean of what each return adds.
+errors_by_influence <- function(asked, influence, error_of) {
+  values <- asked$returns$values
+  vapply(seq_len(ncol(values)), function(j) {
+    x <- values[!is.na(values[, j]), j]
+    if (length(x) < 2L) return(NA_real_)
+    error <- error_of(influence(x, asked$target[j], asked$order))
+    if (is.finite(error)) error else NA_real_
+  }, 0)
+}
+
+independent_error <- function(added) sqrt(mean(added^2) / length(added))
 
 # What each return adds to an estimate: the derivative along it.
 influence_of_semi <- function(x, g, p) {

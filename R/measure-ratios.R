@@ -31,11 +31,12 @@
 #' measure_ratios(prices[, "TARROW"], errors = "bootstrap", draws = 200)
 #' @export
 measure_ratios <- function(returns, target = 0, deepest = 3L, window = NULL, min_obs = NULL,
-                           per_year = NULL, errors = c("delta", "bootstrap", "none"),
+                           per_year = NULL, errors = c("dependent", "delta", "bootstrap", "none"),
                            draws = 1000L, block = NULL, seed = 1L) {
   if (is_drawn(returns)) return(over_drawings())
   deepest <- check_whole(deepest, "deepest")
   asked <- asked_of_falls(returns, target, 1, deepest, per_year, errors, draws, block, seed)
+  asked$chances <- if (is.null(window)) chances_of_falls(asked)
   if (!is.null(window)) {
     wanted <- c("mean", "downside_deviation", "gain", "shortfall", "pain", "growth",
                 "max_drawdown", "deep_falls")
@@ -61,11 +62,11 @@ measure_ratios <- function(returns, target = 0, deepest = 3L, window = NULL, min
     }
   }
   error <- errors_of_falls(asked, list(
-    sortino = list(influence_of_sortino, drawn_ratio("sortino")),
-    omega = list(influence_of_omega, drawn_ratio("omega_ratio")),
-    calmar = list(NULL, drawn_ratio("calmar")),
-    sterling = list(NULL, drawn_ratio("sterling")),
-    gain_to_pain = list(influence_of_pain, drawn_ratio("gain_to_pain"))
+    sortino = list(influence = influence_of_sortino, of_figures = drawn_ratio("sortino")),
+    omega = list(influence = influence_of_omega, of_figures = drawn_ratio("omega_ratio")),
+    calmar = list(of_figures = drawn_ratio("calmar")),
+    sterling = list(of_figures = drawn_ratio("sterling")),
+    gain_to_pain = list(influence = influence_of_pain, of_figures = drawn_ratio("gain_to_pain"))
   ))
   year <- sqrt(asked$per_year)
   known <- function(value, error) ifelse(is.na(value), NA_real_, error)

@@ -247,6 +247,7 @@ known_columns <- list(
   difference_high = list(label = "high", unit = "number"),
   p = list(label = "p", unit = "p"),
   paired = list(label = "paired", unit = "truth", detail = TRUE),
+  why = list(label = "why there is no p", unit = "text", optional = TRUE),
   test = list(label = "test", unit = "text", optional = TRUE),
   test_p = list(label = "its p", unit = "p", optional = TRUE),
   shares = list(label = "shares", unit = "count"),

@@ -165,14 +165,18 @@ words_of.imbroglio_compare <- function(result) {
     writer <- unit_text[[record$unit]]
     apart <- function(x) difference_words(x, record$unit)
     chance <- if (is.na(line$p)) {
-      "of which no error is known"
-    } else if (line$p < 1 - confidence) {
-      sprintf("more than chance (p %s)", unit_text$p(line$p))
+      sprintf("; whether it is more than chance cannot be said: %s", line$why)
     } else {
-      sprintf("which could be chance (p %s)", unit_text$p(line$p))
+      sprintf(
+        " (%s to %s), %s (p %s)",
+        apart(line$difference_low),
+        apart(line$difference_high),
+        if (line$p <= 1 - confidence) "more than chance" else "which could be chance",
+        unit_text$p(line$p)
+      )
     }
     sprintf(
-      "%s. %s %s%s, %s%s: a difference of %s (%s to %s), %s.",
+      "%s. %s %s%s, %s%s: a difference of %s%s.",
       line$security,
       record$title,
       writer(line$estimate),
@@ -180,8 +184,6 @@ words_of.imbroglio_compare <- function(result) {
       if (startsWith(line$other, "from ")) "" else sprintf("of %s ", line$other),
       paste0(writer(line$estimate_other), side_words(result, line, "b")),
       apart(line$difference),
-      apart(line$difference_low),
-      apart(line$difference_high),
       chance
     )
   }, "")
@@ -195,8 +197,20 @@ side_words <- function(result, line, side) {
   sprintf(" from %s to %s", dates[1L], dates[length(dates)])
 }
 
-# What is least likely chance.
+# What is least likely chance, and of how many: where nothing differs, some do by chance.
 compare_headline <- function(result) {
   first <- which.min(result$p)
-  words_of(result)[if (length(first)) first else 1L]
+  said <- words_of(result)[if (length(first)) first else 1L]
+  tested <- sum(!is.na(result$p))
+  level <- 1 - basis(result)$exact$confidence
+  if (tested < 2L) return(said)
+  sprintf(
+    "Of %s, %s more than chance (%s would be where nothing differs). %s",
+    count(tested, "difference"),
+    are(sum(result$p <= level, na.rm = TRUE)),
+    format(round(tested * level, 1L)),
+    said
+  )
 }
+
+are <- function(n) sprintf("%s %s", if (n) count(n) else "none", if (n > 1L) "are" else "is")

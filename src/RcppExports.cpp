@@ -575,6 +575,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_garch_lasting
+Rcpp::NumericVector core_garch_lasting(const Rcpp::NumericVector& x, const Rcpp::NumericVector& estimate);
+RcppExport SEXP _imbroglio_core_garch_lasting(SEXP xSEXP, SEXP estimateSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type estimate(estimateSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_garch_lasting(x, estimate));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_garch_search
 Rcpp::NumericMatrix core_garch_search(const Rcpp::NumericVector& x, bool student);
 RcppExport SEXP _imbroglio_core_garch_search(SEXP xSEXP, SEXP studentSEXP) {
@@ -782,6 +794,37 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type target(targetSEXP);
     Rcpp::traits::input_parameter< const Rcpp::List& >::type ask(askSEXP);
     rcpp_result_gen = Rcpp::wrap(core_figures_drawn(x, grown, beside, rows, target, ask));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_clustered_figures
+Rcpp::NumericVector core_clustered_figures(const Rcpp::NumericMatrix& series, const Rcpp::NumericMatrix& quantiles, const Rcpp::IntegerMatrix& ranks, int first, bool paired, bool beside, int draws, int seed, const Rcpp::NumericVector& target, const Rcpp::List& ask);
+RcppExport SEXP _imbroglio_core_clustered_figures(SEXP seriesSEXP, SEXP quantilesSEXP, SEXP ranksSEXP, SEXP firstSEXP, SEXP pairedSEXP, SEXP besideSEXP, SEXP drawsSEXP, SEXP seedSEXP, SEXP targetSEXP, SEXP askSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type series(seriesSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type quantiles(quantilesSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerMatrix& >::type ranks(ranksSEXP);
+    Rcpp::traits::input_parameter< int >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< bool >::type paired(pairedSEXP);
+    Rcpp::traits::input_parameter< bool >::type beside(besideSEXP);
+    Rcpp::traits::input_parameter< int >::type draws(drawsSEXP);
+    Rcpp::traits::input_parameter< int >::type seed(seedSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type target(targetSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type ask(askSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_clustered_figures(series, quantiles, ranks, first, paired, beside, draws, seed, target, ask));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_dependent_error
+double core_dependent_error(const Rcpp::NumericVector& z);
+RcppExport SEXP _imbroglio_core_dependent_error(SEXP zSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type z(zSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_dependent_error(z));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -1220,6 +1263,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_scores", (DL_FUNC) &_imbroglio_core_scores, 5},
     {"_imbroglio_core_nig_quantile", (DL_FUNC) &_imbroglio_core_nig_quantile, 4},
     {"_imbroglio_core_garch", (DL_FUNC) &_imbroglio_core_garch, 2},
+    {"_imbroglio_core_garch_lasting", (DL_FUNC) &_imbroglio_core_garch_lasting, 2},
     {"_imbroglio_core_garch_search", (DL_FUNC) &_imbroglio_core_garch_search, 2},
     {"_imbroglio_core_garch_path", (DL_FUNC) &_imbroglio_core_garch_path, 2},
     {"_imbroglio_core_iso_days", (DL_FUNC) &_imbroglio_core_iso_days, 1},
@@ -1235,6 +1279,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_bound", (DL_FUNC) &_imbroglio_core_bound, 2},
     {"_imbroglio_core_range", (DL_FUNC) &_imbroglio_core_range, 2},
     {"_imbroglio_core_figures_drawn", (DL_FUNC) &_imbroglio_core_figures_drawn, 6},
+    {"_imbroglio_core_clustered_figures", (DL_FUNC) &_imbroglio_core_clustered_figures, 10},
+    {"_imbroglio_core_dependent_error", (DL_FUNC) &_imbroglio_core_dependent_error, 1},
     {"_imbroglio_core_figures", (DL_FUNC) &_imbroglio_core_figures, 4},
     {"_imbroglio_core_rolling_figures", (DL_FUNC) &_imbroglio_core_rolling_figures, 7},
     {"_imbroglio_core_rolling_likeness", (DL_FUNC) &_imbroglio_core_rolling_likeness, 3},

@@ -34,6 +34,17 @@ Rcpp::List core_garch(const Rcpp::NumericMatrix& x, bool student) {
                             Rcpp::_["converged"] = converged, Rcpp::_["limits"] = limits);
 }
 
+// How well the persistence of a fit is known, see core/garch.h; nothing where it is not.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_garch_lasting(const Rcpp::NumericVector& x,
+                                       const Rcpp::NumericVector& estimate) {
+  imbroglio::GarchPoint at;
+  std::copy(estimate.begin(), estimate.end(), at.begin());
+  std::array<double, 5> found;
+  if (!imbroglio::GarchFit(x.begin(), x.size(), true).lasting(at, found)) return {};
+  return Rcpp::NumericVector(found.begin(), found.end());
+}
+
 // The search of one fit, step by step: mean, omega, alpha, beta, nu, the log-likelihood there and
 // the steepest slope.
 // [[Rcpp::export]]

@@ -1,5 +1,7 @@
 #include "columns.h"
 #include "core/average.h"
+#include "core/clustered.h"
+#include "core/long-run.h"
 #include "core/resample.h"
 
 namespace {
@@ -45,6 +47,66 @@ Rcpp::NumericVector core_figures_drawn(const Rcpp::NumericMatrix& x,
   out.attr("dim") = Rcpp::IntegerVector::create(static_cast<int>(imbroglio::figures),
                                                 static_cast<int>(draws), static_cast<int>(k));
   return out;
+}
+
+// The figures of samples drawn anew from fitted series: an array of figures, sides and draws.
+// `series`: a row of mean, slope, omega, alpha, beta, start and load for each, or for each of each
+// draw; `quantiles`: a column for each; `ranks`: see core/clustered.h. The sides are the first and
+// the second series, of all rows (`paired`), or the first series, cut after `first` rows;
+// `beside`: the last is a benchmark.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_clustered_figures(const Rcpp::NumericMatrix& series,
+                                           const Rcpp::NumericMatrix& quantiles,
+                                           const Rcpp::IntegerMatrix& ranks, int first,
+                                           bool paired, bool beside, int draws, int seed,
+                                           const Rcpp::NumericVector& target,
+                                           const Rcpp::List& ask) {
+  using namespace imbroglio;
+  const std::size_t n = ranks.nrow(), k = ranks.ncol(), cut = first, rows = series.nrow();
+  const std::size_t sides = paired || cut < n ? 2 : 1;
+  const double *fitted = series.begin(), *table = quantiles.begin();
+  const int* ranked = ranks.begin();
+  std::vector<SampleAsk> asked;
+  for (std::size_t s = 0; s < sides; ++s) asked.push_back(ask_of(ask, target[s]));
+  Rcpp::NumericVector out(Rcpp::no_init(figures * sides * draws));
+  double* to = out.begin();
+  over_slices(n * k * 10, draws, [=, &asked](std::size_t begin, std::size_t end) {
+    SampleFigures made;
+    std::vector<double> x(n * k), grown(n);
+    std::vector<ClusteredSeries> of(k);
+    for (std::size_t d = begin; d < end; ++d) {
+      for (std::size_t j = 0; j < k; ++j) {
+        const double* row = fitted + (rows > k ? d * k + j : j);
+        of[j] = {row[0],        row[rows],     row[2 * rows], row[3 * rows],
+                 row[4 * rows], row[5 * rows], row[6 * rows], table + j * ClusteredDraws::table};
+      }
+      Random random(static_cast<std::uint64_t>(seed), d);
+      ClusteredDraws(of, ranked, n)(random, n, x.data());
+      for (std::size_t s = 0; s < sides; ++s) {
+        const std::size_t from = paired || s == 0 ? 0 : cut, size = paired   ? n
+                                                                    : s == 0 ? cut
+                                                                             : n - cut;
+        const double* values = x.data() + (paired ? s * n : from);
+        const SampleAsk& a = asked[s];
+        for (std::size_t i = 0; i < size; ++i)
+          grown[i] = a.additive ? values[i]
+                     : a.log    ? std::exp(values[i])
+                                : std::max(1.0 + values[i], 1e-9);
+        made(values, grown.data(), beside ? x.data() + (k - 1) * n + from : nullptr, nullptr, size,
+             a, to + (d * sides + s) * figures);
+      }
+    }
+  });
+  out.attr("dim") =
+      Rcpp::IntegerVector::create(static_cast<int>(figures), static_cast<int>(sides), draws);
+  return out;
+}
+
+// The error of the mean of values about 0 that lean on those before them.
+// [[Rcpp::export]]
+double core_dependent_error(const Rcpp::NumericVector& z) {
+  const double size = static_cast<double>(z.size());
+  return std::sqrt(imbroglio::long_run_variance(z.begin(), z.size()) / size);
 }
 
 // The figures of what is there of each column: a column of figures for each.

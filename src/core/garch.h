@@ -43,6 +43,34 @@ class GarchFit {
     for (std::size_t i = 0; i < n; ++i) x_[i] = (x[i] - center_) / scale_;
   }
 
+  // Of an estimate that is at no limit but that of normal innovations: the logits of persistence
+  // and of the share of alpha in it, and their variances and covariance, from the observed
+  // information.
+  bool lasting(const GarchPoint& estimate, std::array<double, 5>& out) const {
+    const double persistence = estimate[2] + estimate[3];
+    GarchFit kind(*this);
+    kind.student_ = std::isfinite(estimate[4]);
+    const std::size_t k = kind.student_ ? 5 : 4;
+    const GarchPoint at{(estimate[0] - center_) / scale_, std::log(estimate[1] / scale_ / scale_),
+                        logit(persistence), logit(estimate[2] / persistence),
+                        kind.student_ ? std::log(estimate[4] - 2.0) : 0.0};
+    std::array<GarchPoint, garch_size> information{}, inverse{};
+    for (std::size_t i = 0; i < k; ++i) {
+      GarchPoint up = at, down = at, g_up{}, g_down{};
+      up[i] += 1e-4;
+      down[i] -= 1e-4;
+      kind.free_value(up, g_up);
+      kind.free_value(down, g_down);
+      for (std::size_t j = 0; j < k; ++j) {
+        information[i][j] += (g_up[j] - g_down[j]) / 4e-4;
+        information[j][i] += (g_up[j] - g_down[j]) / 4e-4;
+      }
+    }
+    if (!invert<garch_size>(information, k, inverse)) return false;
+    out = {at[2], at[3], inverse[2][2], inverse[2][3], inverse[3][3]};
+    return out[2] > 0.0 && out[4] > 0.0 && out[2] * out[4] > out[3] * out[3];
+  }
+
   // `path`, if any, is given the search of the best start, in natural parameters.
   Garch operator()(std::vector<Minimum<garch_size>>* path = nullptr) const {
     Garch fit;
@@ -59,7 +87,12 @@ class GarchFit {
     fit.limits = best.limits;
     fit.log_likelihood = -best.value - size * std::log(scale_);
     fit.at = to_scale(natural);
-    fit.converged = best.converged && errors(natural, fit);
+    fit.converged = best.converged;
+    // Of what is at its limit the errors may be unknown where the rest hardly matters.
+    if (!errors(natural, fit)) {
+      fit.error.fill(missing);
+      fit.converged = fit.converged && fit.limits;
+    }
     return fit;
   }
 
@@ -216,6 +249,7 @@ class GarchFit {
     normal.student_ = false;
     Steps steps;
     Found found = normal.likeliest(path ? &steps : nullptr);
+    if (!best.converged) normal.take(found, {best.at}, 0, path ? &steps : nullptr);
     // Where what is left has fatter tails than the normal's, it is not the limit that is
     // likeliest.
     const double fatness = normal.fatness_at(at_limits(normal.natural_of(found.at), found.limits));
