@@ -6,7 +6,7 @@
 clusters_seen_from <- 250L
 clustering_ratio <- 3
 # Where it does, as many tell by how much its level strays, if its memory is not too long.
-level_seen_from <- 1000L
+level_seen_from <- 2000L
 # Of fatter tails than these (degrees of freedom) the volatility itself is hardly known.
 fattest_tails <- 2.05
 
@@ -134,6 +134,16 @@ as_known <- function(chance, draws, seed) {
   )
   series <- chance$series[rep(1L, draws), ]
   series[, 3:5] <- model
+  chance$series <- series
+  chance
+}
+
+# A mean of its own for each draw, as the sample's is known.
+with_other_means <- function(chance, asked) {
+  one <- chance$one
+  error <- sqrt(one$series[["start"]] / one$n) / (1 - one$series[[2L]])
+  series <- chance$series[rep(1L, asked$draws), ]
+  series[, 1L] <- series[, 1L] + with_seed(asked$seed, stats::rnorm(asked$draws)) * error
   chance$series <- series
   chance
 }

@@ -189,21 +189,35 @@ errors_by_chance <- function(asked, parts) {
   level <- any(vapply(parts, function(p) isTRUE(p$by_ratio), NA))
   none <- lapply(chances, if (level) no_level else function(chance) chance$why)
   warn_no_chance(none, if (level) "the deviations and the moment" else "the ratios over falls")
-  figures <- lapply(seq_along(chances), function(j) {
-    if (!is.null(none[[j]])) return(NULL)
-    chance <- if (level) as_known(chances[[j]], asked$draws, asked$seed) else chances[[j]]
-    found <- figures_by_chance(
-      chance, FALSE, FALSE, asked$target[j], asked$ask, asked$draws, asked$seed
-    )
-    `rownames<-`(matrix(found, length(figure_names)), figure_names)
+  figures_drawn_of <- function(as_drawn, seed = asked$seed) {
+    lapply(seq_along(chances), function(j) {
+      if (!is.null(none[[j]])) return(NULL)
+      found <- figures_by_chance(
+        as_drawn(chances[[j]]), FALSE, FALSE, asked$target[j], asked$ask, asked$draws, seed
+      )
+      `rownames<-`(matrix(found, length(figure_names)), figure_names)
+    })
+  }
+  figures <- figures_drawn_of(function(chance) {
+    if (level) as_known(chance, asked$draws, asked$seed) else chance
   })
+  # The error of a ratio over falls grows with the mean return, which is itself hardly known: by
+  # how much more than here it is on average over what the mean may be, so much it is too large.
+  elsewhere <- if (!level) {
+    lapply(1:2, function(i) {
+      figures_drawn_of(function(chance) with_other_means(chance, asked), asked$seed + i)
+    })
+  }
   lapply(parts, function(p) {
     if (isTRUE(p$by_ratio)) {
       share <- error_of_draws(figures, function(of, j) suppressWarnings(log(p$of_figures(of, j))))
       return(share * p$estimate)
     }
-    if (is.null(p$influence)) return(error_of_draws(figures, p$of_figures))
-    errors_by_influence(asked, p$influence, core_dependent_error)
+    if (!is.null(p$influence)) {
+      return(errors_by_influence(asked, p$influence, core_dependent_error))
+    }
+    here <- error_of_draws(figures, p$of_figures)
+    here^2 / error_of_pairs(elsewhere[[1L]], elsewhere[[2L]], p$of_figures)
   })
 }
 

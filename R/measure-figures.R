@@ -90,3 +90,14 @@ error_of_draws <- function(drawn, made_of) {
     if (length(value) < 2L) NA_real_ else stats::sd(value)
   }, 0)
 }
+
+# The standard deviation of samples that were drawn twice, from a model that changes from draw to
+# draw: of what is left when it stays as it is.
+error_of_pairs <- function(one, other, made_of) {
+  vapply(seq_along(one), function(j) {
+    if (is.null(one[[j]])) return(NA_real_)
+    apart <- made_of(function(name) one[[j]][name, ], j) -
+      made_of(function(name) other[[j]][name, ], j)
+    sqrt(mean(apart[is.finite(apart)]^2) / 2)
+  }, 0)
+}
