@@ -47,6 +47,7 @@ counts: setup-bench build/installed
 study: setup-run build/installed
 	@Rscript bench/fit-study.R
 	@Rscript bench/var-study.R
+	@Rscript bench/chance-study.R
 
 # What lies between the prices of a fund, against books whose every day is known (half an hour).
 bridge-study: setup-run build/installed

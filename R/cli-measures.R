@@ -227,7 +227,7 @@ tracking_command <- function() {
     takes = "FILE...",
     options = c(
       choose, "benchmark", "every", "keep-unfinished", "kind", "window", "min-obs", "per-year",
-      "split", "by", book, hand_on
+      "errors", "draws", "seed", "split", "by", book, hand_on
     ),
     example = c(
       "imbroglio tracking bay.csv --benchmark BAYALL --last \"1 year\"",

@@ -149,8 +149,9 @@ options_known <- c(options_of_books, options_of_days, options_of_feeds, list(
     takes = "N",
     help = c(
       "drawn paths (10,000)",
-      downside = "samples of --errors bootstrap (1,000)",
-      ratios = "samples of --errors bootstrap (1,000)",
+      downside = "samples drawn for the errors (1,000)",
+      ratios = "samples drawn for the errors (1,000)",
+      tracking = "samples drawn for the error of the tracking error (1,000)",
       compare = "samples (1,000)"
     ),
     read = function(x) number(x)
@@ -267,8 +268,9 @@ options_known <- c(options_of_books, options_of_days, options_of_feeds, list(
     help = c(
       "kurtosis, or normal (kurtosis)",
       beta = "ordinary or newey-west (ordinary)",
-      downside = "delta, bootstrap or none (delta)",
-      ratios = "delta, bootstrap or none (delta)",
+      downside = "dependent, delta, bootstrap or none (dependent)",
+      ratios = "dependent, delta, bootstrap or none (dependent)",
+      tracking = "dependent or none (dependent)",
       var = "model, or sandwich, which does not take garch or a family as right (model)"
     ),
     read = identity

@@ -18,12 +18,18 @@ of_no_method <- function(what) {
 }
 
 of_samples <- function(o, command) {
-  if (!command %in% c("downside", "ratios")) return(NULL)
-  if (!is.null(o$window)) {
+  if (!command %in% c("downside", "ratios", "tracking")) return(NULL)
+  if (command == "tracking" && isTRUE(o$split)) {
+    "the parts of a split have no errors"
+  } else if (!is.null(o$window)) {
     "a rolling measure has no errors"
-  } else if (!identical(o$errors, "bootstrap")) {
-    "it is of --errors bootstrap"
+  } else if (isTRUE(o$errors %in% c("delta", "none"))) {
+    sprintf("nothing is drawn for --errors %s", o$errors)
   }
+}
+of_blocks <- function(o, command) {
+  if (!command %in% c("downside", "ratios")) return(NULL)
+  if (!identical(o$errors, "bootstrap")) "it is of --errors bootstrap"
 }
 
 of_chance <- function(o, command) {
@@ -247,8 +253,10 @@ idle_reasons <- list(
     if (command == "volatility" &&
         (!is.null(o$window) || o$series || o$parameters || !is.null(o$horizon) || o$split)) {
       "only the measure of the whole sample has an interval"
-    } else if (command %in% c("beta", "downside", "ratios") && !is.null(o$window)) {
+    } else if (command %in% c("beta", "downside", "ratios", "tracking") && !is.null(o$window)) {
       "a rolling measure has no errors"
+    } else if (command == "tracking" && isTRUE(o$split)) {
+      "the parts of a split have no errors"
     } else if (command == "var") {
       first_reason(not_split, not_drawn, not_thresholds)(o, command)
     }
@@ -334,7 +342,7 @@ idle_reasons <- list(
       first_reason(not_drawn, of_no_method("tail"))(o, command)
     }
   },
-  block = first_reason(of_samples, not_thresholds, function(o, command) {
+  block = first_reason(of_samples, of_blocks, not_thresholds, function(o, command) {
     if (!command %in% c("downside", "ratios")) of_no_method("block")(o, command)
   }),
   draws = first_reason(of_samples, not_thresholds, of_chance),

@@ -233,21 +233,22 @@ beside_columns <- function(frame, window, benchmark, shared_by) {
 
 # A comparison: what a period of it is stands in the basis where that is one for all rows, in a
 # column where not.
-beside_result <- function(columns, measure, returns, rows, per_year, words, exact = list()) {
+beside_result <- function(columns, measure, returns, rows, per_year, words, exact = list(),
+                          seed = NA_integer_) {
   columns$per_year <- NULL
   every <- columns$every
   if (length(unique(every)) == 1L) columns$every <- NULL
   new_result(
     columns,
     measure,
-    beside_basis(returns, rows, columns, every, per_year, words, exact),
+    beside_basis(returns, rows, columns, every, per_year, words, exact, seed = seed),
     returns
   )
 }
 
 # The basis of a comparison: what each security shares with the benchmark.
 beside_basis <- function(returns, rows, columns, every, per_year, choices, exact,
-                         rolling = !is.null(columns$window)) {
+                         rolling = !is.null(columns$window), seed = NA_integer_) {
   each <- !duplicated(columns$security)
   every <- stats::setNames(every[each], columns$security[each])
   per_year <- stats::setNames(per_year[each], columns$security[each])
@@ -255,7 +256,7 @@ beside_basis <- function(returns, rows, columns, every, per_year, choices, exact
   sample <- sample_of_some(returns, rows, if (rolling) NULL else columns)
   made <- returns_basis(
     returns, sample, per_year = per_year, choices = choices, securities = securities,
-    every = every, exact = exact
+    every = every, exact = exact, seed = seed
   )
   if (rolling) return(made)
   for (b in unique(columns$benchmark)) {

@@ -10,7 +10,8 @@
 #' capture ratio is the up over the down capture, `NA` where that is not above 0. Returns are over
 #' the intervals that both have.
 #'
-#' Standard errors are by the delta method, of returns that are taken as independent.
+#' Standard errors are by what each return adds to the capture, and the long-run variance of that
+#' (prewhitened, Andrews and Monahan 1992): returns may lean on those before them.
 #'
 #' @inheritParams measure_tracking
 #' @return A table, one row for each security that is no benchmark, and benchmark: `security`,
@@ -99,7 +100,10 @@ side_of_capture <- function(r, b, on) {
   capture <- expm1(mean(x)) / expm1(mean(y))
   added <- (exp(mean(x)) * (x - mean(x)) - capture * exp(mean(y)) * (y - mean(y))) /
     expm1(mean(y))
-  error <- sqrt(mean(added^2) / sum(on))
+  # What lies on the other side adds nothing.
+  whole <- numeric(length(r))
+  whole[on] <- added
+  error <- core_dependent_error(whole) * length(r) / sum(on)
   list(
     capture = capture,
     error = if (sum(on) > 1L) error else NA_real_,

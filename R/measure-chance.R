@@ -174,6 +174,18 @@ figures_by_chance <- function(chance, paired, beside, target, ask, draws, seed) 
   found
 }
 
+# The error of a standard deviation as a share of it; or none, and why.
+level_error <- function(x, draws, seed) {
+  chance <- chance_of(list(x), rep(1L, length(x)), FALSE)
+  why <- no_level(chance)
+  if (!is.null(why)) return(list(chance = chance, share = NA_real_, why = why))
+  ask <- list(order = 1, additive = 1L, log = 0L, deepest = 1L, level = 0)
+  drawn <- figures_by_chance(
+    as_known(chance, draws, seed), FALSE, FALSE, 0, ask, draws, seed
+  )["deviation", 1L, ]
+  list(chance = chance, share = stats::sd(log(drawn)))
+}
+
 # What the returns were taken as, in words.
 chance_words <- function(chance) {
   said <- c(
@@ -195,12 +207,34 @@ chance_words <- function(chance) {
   paste(c(if (length(said)) said else "independent", tails), collapse = ", ")
 }
 
-# What all returns were taken as, or those of each security. `chances`: by the names of these.
+# What all returns were taken as: those of each security, or of many in sum. `chances`: by the
+# names of these.
 words_of_chances <- function(chances) {
   chances <- Filter(function(chance) !is.null(chance$series), chances)
   said <- vapply(chances, chance_words, "")
   if (length(unique(said)) < 2L) return(if (length(said)) said[[1L]])
-  paste(sprintf("%s: %s", names(said), said), collapse = "; ")
+  if (length(said) < 4L) return(paste(sprintf("%s: %s", names(said), said), collapse = "; "))
+  of_all <- function(name) vapply(chances, function(chance) as.numeric(chance[[name]]), 0)
+  clusters <- of_all("clusters") > 0
+  memory <- of_all("memory")[clusters]
+  paste(c(
+    if (any(clusters)) sprintf(
+      "volatility that clusters in %d of %d, with a memory of %s", sum(clusters), length(clusters),
+      spread_words(memory, function(m) if (is.finite(m)) count(round(m)) else "no end", "periods")
+    ),
+    if (any(!clusters & of_all("may_cluster") > 0)) {
+      sprintf("that may cluster in %d", sum(!clusters & of_all("may_cluster") > 0))
+    },
+    sprintf("each leaning on the one before in %d", sum(of_all("leans"))),
+    paste("tails of", spread_words(of_all("nu"), function(nu) {
+      if (is.finite(nu)) sprintf("t(%.1f)", nu) else "the normal"
+    }))
+  ), collapse = ", ")
+}
+
+spread_words <- function(x, written, unit = NULL) {
+  ends <- unique(vapply(range(x), written, ""))
+  paste(c(paste(ends, collapse = " to "), unit), collapse = " ")
 }
 
 warn_no_chance <- function(why, what) {
@@ -215,6 +249,6 @@ warn_no_chance <- function(why, what) {
       "There are no errors of %s for %s: %s.%s", what, some(alike), first,
       if (length(others)) sprintf(" Nor, for other reasons, for %s.", some(others)) else ""
     ),
-    remedy = "The numbers stand; errors = \"delta\" takes returns as independent."
+    remedy = "The numbers stand."
   )
 }

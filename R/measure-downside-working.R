@@ -163,16 +163,36 @@ downside_error_steps <- function() {
   )
 }
 
-# Of drawn samples their spread is entered, with the seed that draws them again.
+# What comes of drawn samples is entered, with the seed that draws them again; so is what comes of
+# a long-run variance.
 drawn_error_steps <- function(result, this) {
-  if (!identical(basis(result)$exact$errors, "bootstrap")) return(NULL)
+  about <- basis(result)
   errors <- grep("_error$", names(this), value = TRUE)
-  lapply(errors[!is.na(unlist(this[errors]))], function(name) {
-    said <- sprintf(
-      "spread over samples drawn in blocks, with seed %s", basis(result)$seed
-    )
-    entered(name, this[[name]], said, source = "Politis and Romano (1994)", made_for = "*")
-  })
+  errors <- errors[!is.na(unlist(this[errors]))]
+  of_blocks <- sprintf("spread over samples drawn in blocks, with seed %s", about$seed)
+  switch(
+    about$exact$errors,
+    bootstrap = lapply(errors, function(name) {
+      entered(name, this[[name]], of_blocks, source = "Politis and Romano (1994)", made_for = "*")
+    }),
+    dependent = lapply(errors, dependent_error_entered, this, about)
+  )
+}
+
+dependent_error_entered <- function(name, this, about) {
+  if (name %in% c("sortino_annual_error", "omega_error", "gain_to_pain_error",
+                  "active_annual_error", "information_ratio_error")) {
+    return(entered(
+      name, this[[name]], "from the long-run variance of what each return adds to it",
+      source = "Andrews and Monahan (1992)", made_for = "*"
+    ))
+  }
+  entered(
+    name, this[[name]], sprintf(
+      "spread over samples drawn from returns as they are taken here, with seed %s", about$seed
+    ),
+    source = "Bollerslev (1987)", made_for = "*"
+  )
 }
 
 #' @export

@@ -10,7 +10,10 @@ working_of.imbroglio_tracking <- function(result, row) {
     asks = measures()$tracking$asks,
     rows = list(beside$rows),
     choices = list(year_choice(result, returns, this, beside$rhythm)),
-    steps = c(beside$steps, line_steps()[1:6], tracking_steps(), ahead_steps(returns$kind)),
+    steps = c(
+      beside$steps, line_steps()[1:6], tracking_steps(), ahead_steps(returns$kind),
+      if (is.null(this$window)) drawn_error_steps(result, this)
+    ),
     shows = list(
       list(
         title = "The days on which it strayed furthest",

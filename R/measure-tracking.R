@@ -10,7 +10,16 @@
 #' of a year. It is in `information_ratio_total`, and means what it seems to only of a sample of a
 #' year: of any other there is a warning.
 #'
+#' @section Errors of the estimates: Those of the mean active return and of the information ratio
+#'   are by what each return adds to them, and the long-run variance of that (prewhitened, Andrews
+#'   and Monahan 1992); that of the tracking error as [measure_downside()] has its deviations':
+#'   where volatility clusters, by samples drawn from GARCH; `NA`, with a warning, where the sample
+#'   does not tell.
+#'
 #' @inheritParams measure_beta
+#' @param errors `"dependent"` or `"none"`.
+#' @param draws,seed How many samples are drawn for the error of the tracking error, and where
+#'   chance begins.
 #' @param window The number of shared intervals in a rolling window, or several such numbers.
 #'   `NULL`: the whole sample.
 #' @param min_obs How many will do before the window is full, at least 2. By default the whole
@@ -20,8 +29,9 @@
 #'   errors, dates in rows.
 #' @return A table, one row for each security that is no benchmark, and benchmark: `security`,
 #'   `benchmark`, `from`, `to` (the dates of the first and last shared return), `n`,
-#'   `active_return` (a period) and `active_return_annual`, `tracking_error` and
-#'   `tracking_error_annual`, `information_ratio`, `correlation`, `ahead` (the share of periods in
+#'   `active_return` (a period), `active_return_annual` and `active_annual_error`,
+#'   `tracking_error`, `tracking_error_annual` and `tracking_annual_error`, `information_ratio` and
+#'   `information_ratio_error`, `correlation`, `ahead` (the share of periods in
 #'   which the security did better), and `active_return_total`, `information_ratio_total`.
 #'   Rolling: a row for each shared return, with `window`, without the total.
 #' @section Errors: Those of [measure_beta()]; a warning (`imbroglio_warning_not_a_year`) where
@@ -34,11 +44,17 @@
 #' measure_tracking(prices[, c("BAYALL", "TARROW")], "BAYALL", window = 250)
 #' @export
 measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, per_year = NULL,
-                             total = TRUE, as = c("table", "matrix")) {
+                             total = TRUE, as = c("table", "matrix"),
+                             errors = c("dependent", "none"), draws = 1000L, seed = 1L) {
   if (is_drawn(returns)) return(over_drawings())
   apart <- over_unlike(returns, if (missing(benchmark)) NULL else benchmark)
   if (!is.null(apart)) return(apart)
   as <- one_of(as, "as", c("table", "matrix"))
+  errors <- list(
+    by = one_of(errors, "errors", c("dependent", "none")),
+    draws = check_draws(draws),
+    seed = check_whole(seed, "seed", least = 0L)
+  )
   beside <- beside_benchmark(take_returns(returns), if (missing(benchmark)) NULL else benchmark)
   returns <- beside$returns
   rows <- besides(returns, beside$names)
@@ -52,21 +68,59 @@ measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, 
     ))
   }
   refuse_without_window(min_obs, as)
-  parts <- lapply(beside$names, function(b) tracking_of(returns, rows, b, per_year, total))
+  erring <- lapply(stats::setNames(nm = beside$names), function(b) {
+    tracking_errors(returns, rows, b, errors)
+  })
+  parts <- lapply(beside$names, function(b) {
+    tracking_of(returns, rows, b, per_year, total, erring[[b]])
+  })
   columns <- row_bound(parts)
   if (total) warn_not_a_year(columns)
+  found <- unlist(unname(erring), recursive = FALSE)
+  warn_no_chance(lapply(found, `[[`, "why"), "the tracking error")
   beside_result(
     columns,
     "tracking",
     returns,
     rows,
     columns$per_year,
-    c(benchmark = paste(beside$names, collapse = ", ")),
-    list(per_year = per_year)
+    c(
+      benchmark = paste(beside$names, collapse = ", "),
+      errors = errors$by,
+      if (errors$by == "dependent") c(draws = count(errors$draws)),
+      "active returns taken as" = words_of_chances(lapply(found, `[[`, "chance"))
+    ),
+    list(per_year = per_year, errors = errors$by),
+    seed = if (errors$by == "dependent") errors$seed else NA_integer_
   )
 }
 
-tracking_of <- function(returns, rows, benchmark, per_year, total) {
+# Of each security: the errors of its mean active return, of the ratio of that to the tracking
+# error, and of the latter as a share of it.
+tracking_errors <- function(returns, rows, benchmark, errors) {
+  securities <- colnames(returns$values)[rows]
+  lapply(stats::setNames(nm = securities), function(name) {
+    none <- list(mean = NA_real_, ratio = NA_real_, share = NA_real_)
+    if (errors$by == "none") return(none)
+    both <- returns_together(returns, c(name, benchmark))$r
+    active <- if (returns$kind == "log") {
+      log1p(both[, 1L]) - log1p(both[, 2L])
+    } else {
+      both[, 1L] - both[, 2L]
+    }
+    n <- length(active)
+    if (n < 3L || all(active == active[1L])) return(none)
+    apart <- active - mean(active)
+    s <- sqrt(mean(apart^2))
+    added <- apart / s - mean(active) / (2 * s^3) * (apart^2 - s^2)
+    c(
+      list(mean = core_dependent_error(apart), ratio = core_dependent_error(added)),
+      level_error(active, errors$draws, errors$seed)
+    )
+  })
+}
+
+tracking_of <- function(returns, rows, benchmark, per_year, total, erring) {
   shared <- shared_rhythm(returns, rows, benchmark, per_year)
   per_year <- unname(shared$per_year)
   place <- match(benchmark, colnames(returns$values)) - 1L
@@ -81,6 +135,7 @@ tracking_of <- function(returns, rows, benchmark, per_year, total) {
   active <- apart$active * per_year
   error <- apart$error * sqrt(per_year)
   ratio <- function(over) ifelse(error > 0, over / error, NA_real_)
+  of <- function(what) unname(vapply(erring, `[[`, 0, what))
   c(
     list(
       security = colnames(returns$values)[rows],
@@ -92,9 +147,12 @@ tracking_of <- function(returns, rows, benchmark, per_year, total) {
       n = apart$n,
       active_return = apart$active,
       active_return_annual = active,
+      active_annual_error = of("mean") * per_year,
       tracking_error = apart$error,
       tracking_error_annual = error,
+      tracking_annual_error = of("share") * error,
       information_ratio = ratio(active),
+      information_ratio_error = ifelse(error > 0, of("ratio") * sqrt(per_year), NA_real_),
       correlation = apart$correlation,
       ahead = apart$ahead
     ),

@@ -154,7 +154,7 @@ words_of.imbroglio_tracking <- function(result) {
   if (!is.null(result[["window"]])) return(rolling_in_words(result))
   sprintf(
     paste0(
-      "%s was %s %s by %s a year%s, with a tracking error of %s a year: information ",
+      "%s was %s %s by %s a year%s%s, with a tracking error of %s a year: information ",
       "ratio %s; ahead in %s of %ss."
     ),
     result$security,
@@ -162,6 +162,11 @@ words_of.imbroglio_tracking <- function(result) {
     result$benchmark,
     points(abs(result$active_return_annual)),
     in_log_returns(result),
+    ifelse(
+      is.na(result$active_annual_error),
+      "",
+      sprintf(" (error %s)", points(result$active_annual_error))
+    ),
     percent(result$tracking_error_annual, 1L),
     unit_text$number(result$information_ratio),
     percent(result$ahead, 0L),
