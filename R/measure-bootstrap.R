@@ -82,10 +82,7 @@ bootstrap_book <- function(book, level = 0.99, horizon = 1L, rank = "nearest",
   columns <- bootstrap_columns(book, measured, how, ask, horizon, rank)
   record <- var_methods()[columns$method[1L]]
   warn_few(columns, record, how$draws)
-  few <- if (horizon > 1L) doubt_blocks(how, ask)
-  if (!is.null(few)) {
-    caution("method", sprintf("%s for %s %s.", columns$method[1L], book$name, few))
-  }
+  note_withheld(columns, record)
   result <- new_result(
     columns,
     "bootstrap",

@@ -237,18 +237,14 @@ spread_words <- function(x, written, unit = NULL) {
   paste(c(paste(ends, collapse = " to "), unit), collapse = " ")
 }
 
-warn_no_chance <- function(why, what) {
+# `why`: by the names of those that have none.
+note_no_errors <- function(why, what) {
   why <- unlist(why)
   if (!length(why)) return(invisible())
-  first <- why[[1L]]
-  alike <- names(why)[why == first]
+  alike <- names(why)[why == why[[1L]]]
   others <- setdiff(names(why), alike)
-  caution(
-    "method",
-    sprintf(
-      "There are no errors of %s for %s: %s.%s", what, some(alike), first,
-      if (length(others)) sprintf(" Nor, for other reasons, for %s.", some(others)) else ""
-    ),
-    remedy = "The numbers stand."
-  )
+  note("errors", sprintf(
+    "There are no errors of %s for %s: %s.%s", what, some(alike), why[[1L]],
+    if (length(others)) sprintf(" Nor, for other reasons, for %s.", some(others)) else ""
+  ))
 }

@@ -22,7 +22,7 @@
 #'   99 hold the true deviation where returns do not cluster (250 to 2,500 normal returns, of t(4),
 #'   leaning by 0.2), 90 to 95 of 2,500 where they do. Where they do and there are fewer than 2,000,
 #'   or the memory of volatility is longer than a tenth of the sample, there is no error, and a
-#'   warning. Of 250 returns that cluster the fit takes 20 of 100 samples as if they did not.
+#'   note. Of 250 returns that cluster the fit takes 20 of 100 samples as if they did not.
 #'
 #'   Otherwise by the delta method (`"delta"`): the root of the mean square of what each return adds
 #'   to the estimate, over \eqn{\sqrt n}{sqrt(n)}, of returns that are taken as independent; or the
@@ -201,7 +201,7 @@ errors_by_chance <- function(asked, parts) {
   chances <- asked$chances
   level <- any(vapply(parts, function(p) isTRUE(p$by_ratio), NA))
   none <- lapply(chances, if (level) no_level else function(chance) chance$why)
-  warn_no_chance(none, if (level) "the deviations and the moment" else "the ratios over falls")
+  note_no_errors(none, if (level) "the deviations and the moment" else "the ratios over falls")
   figures_drawn_of <- function(as_drawn, seed = asked$seed) {
     lapply(seq_along(chances), function(j) {
       if (!is.null(none[[j]])) return(NULL)

@@ -49,6 +49,7 @@ of_draws <- function(r, how, ask, history) {
     } else {
       errors_by_days(r, losses, estimate, a, floor(k), how)
     }
+    if (too_few_drawn(how, ask$level)) of_history[] <- NA_real_
     error <- sqrt(of_history[1:2]^2 + c(draw_error, es_draw_error)^2)
     ends <- if (how$horizon == 1L) {
       estimate + c(-1, 1) * sqrt(of_history[3:4]^2 + (z * draw_error)^2)

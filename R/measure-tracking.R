@@ -13,7 +13,7 @@
 #' @section Errors of the estimates: Those of the mean active return and of the information ratio
 #'   are by what each return adds to them, and the long-run variance of that (prewhitened, Andrews
 #'   and Monahan 1992); that of the tracking error as [measure_downside()] has its deviations':
-#'   where volatility clusters, by samples drawn from GARCH; `NA`, with a warning, where the sample
+#'   where volatility clusters, by samples drawn from GARCH; `NA`, with a note, where the sample
 #'   does not tell.
 #'
 #' @inheritParams measure_beta
@@ -77,7 +77,7 @@ measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, 
   columns <- row_bound(parts)
   if (total) warn_not_a_year(columns)
   found <- unlist(unname(erring), recursive = FALSE)
-  warn_no_chance(lapply(found, `[[`, "why"), "the tracking error")
+  note_no_errors(lapply(found, `[[`, "why"), "the tracking error")
   beside_result(
     columns,
     "tracking",

@@ -216,3 +216,17 @@ warn_few_beyond <- function(window, level) {
     )
   )
 }
+
+# Of numbers that stand and whose errors would not.
+note_withheld <- function(columns, records) {
+  for (name in names(records)) {
+    said <- records[[name]]$no_errors
+    without <- columns$method == name & is.finite(columns$var) & is.na(columns$var_error)
+    if (is.null(said) || !any(without)) next
+    note("errors", sprintf(
+      "There are no errors of %s at %s for %s: it %s.", name,
+      some(unique(unit_words(columns$level[without]))), some(unique(columns$security[without])),
+      said
+    ))
+  }
+}

@@ -178,7 +178,8 @@ cornish_fisher_moves <- function(a, at, ask) {
 
 # All securities at once: a row for each and level, levels fastest. `wanted` are the moments that
 # err; the functions are as those of a smooth_method(), of all securities at once.
-whole_by_moments <- function(wanted, fit_of, quantile_of, shortfall, moves, knows) {
+whole_by_moments <- function(wanted, fit_of, quantile_of, shortfall, moves, knows,
+                             errs = function(a, at, n) TRUE) {
   function(values, ask) {
     moments <- core_moments(values, FALSE, FALSE)
     n <- moments$n
@@ -193,7 +194,7 @@ whole_by_moments <- function(wanted, fit_of, quantile_of, shortfall, moves, know
         list(var = rep(NA_real_, length(n)), es = rep(NA_real_, length(n)))
       } else {
         lapply(moves(a, at, ask), function(slopes) {
-          error_along(slopes[wanted], at, powers, n, at$sd > 0 & !none)
+          error_along(slopes[wanted], at, powers, n, at$sd > 0 & !none & errs(a, at, n))
         })
       }
       ends <- interval_above_zero(loss, errors$var, ask$confidence)
@@ -318,7 +319,13 @@ cornish_fisher_method <- function() {
     cornish_fisher_quantile,
     cornish_fisher_shortfall,
     cornish_fisher_moves,
-    knows
+    knows,
+    # How skewness and kurtosis err is known of many returns, if their tails are not fat.
+    function(a, at, n) a >= 0.025 | (n >= 1000L & at$kurtosis <= 2)
+  )
+  method$no_errors <- paste(
+    "hangs on skewness and kurtosis, whose errors are not known of fewer than 1,000 returns or of",
+    "fat tails"
   )
   # The slope is a parabola in z: of most it is above 0 at its lowest, and there is nothing to say.
   method$doubtful <- function(values, ask) {

@@ -67,7 +67,9 @@ garch_method <- function(title, formula, source, student) {
     why = function(x, ask) why_no_garch(x, student),
     now = garch_now,
     likely = TRUE,
-    covariance = function(fit, x, at, sandwich) garch_covariance(fit, x, names(at), sandwich),
+    covariance = function(fit, x, at, sandwich) {
+      if (!sandwich) garch_covariance(fit, x, names(at))
+    },
     quantile_of = function(log_p, at, ask) {
       z <- if (!is.null(at$nu)) {
         stats::qt(log_p, at$nu, log.p = TRUE) * sqrt((at$nu - 2) / at$nu)
@@ -88,6 +90,8 @@ garch_method <- function(title, formula, source, student) {
     }
   )
   method$working <- function(about) garch_var_working(about, student)
+  method$sandwich <- FALSE
+  method$no_errors <- "has none by the sandwich, whose intervals hold too few of the true losses"
   method
 }
 
@@ -105,7 +109,7 @@ garch_now <- function(fit, x) {
 }
 
 # The covariance of the free parameters, carried to what the next period depends on.
-garch_covariance <- function(fit, x, terms, sandwich) {
+garch_covariance <- function(fit, x, terms) {
   log_terms <- function(fit) {
     h <- garch_variances(fit, x)[seq_along(x)]
     e <- (x - fit[["mean"]]) / sqrt(h)
@@ -118,8 +122,7 @@ garch_covariance <- function(fit, x, terms, sandwich) {
   covariance <- covariance_by_scores(
     free,
     scores_by_differences(function(free) log_terms(whole(free))),
-    "nu",
-    sandwich
+    "nu"
   )
   if (is.null(covariance)) return(NULL)
   now <- function(free) unlist(garch_now(whole(free), x), use.names = FALSE)

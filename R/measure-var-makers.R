@@ -328,9 +328,7 @@ draw_method <- function(title, formula, source, blocks) {
     blocks = blocks,
     options = if (blocks != "none") "block",
     slopes = slopes_of_paths,
-    doubt = function(x, ask) {
-      if (ask$h > 1) doubt_blocks(drawing(length(x), ask$h, blocks, ask), ask)
-    },
+    no_errors = "draws several periods of a history that says too little of so rare a loss",
     whole = function(values, ask) {
       by_security(values, ask, function(x, ask) {
         how <- drawing(length(x), ask$h, blocks, ask)
@@ -346,24 +344,17 @@ draw_method <- function(title, formula, source, blocks) {
   )
 }
 
-# Of few blocks in the tail little is known of how they would have come out otherwise.
-doubt_blocks <- function(how, ask) {
-  if (how$blocks == "none") return(NULL)
+# Whether the history says too little of the tail of several periods: of single days fewer than
+# one over the horizon lie beyond the level, of blocks fewer than three.
+too_few_drawn <- function(how, level) {
+  if (how$horizon == 1L) return(FALSE)
+  if (how$blocks == "none") return(how$days * (1 - level) / how$horizon < 1)
   a_path <- if (how$blocks == "fixed") {
     ceiling(how$horizon / how$length)
   } else {
     1 + (how$horizon - 1) / how$length
   }
-  few <- ask$level[how$days / how$length * (1 - ask$level) * a_path < 3]
-  if (!length(few)) return(NULL)
-  sprintf(
-    paste0(
-      "draws blocks of %s, of which fewer than three of the history lie beyond the ",
-      "level %s: of 100 of its intervals of 95 %% there 73 to 88 hold the true loss"
-    ),
-    format(how$length),
-    format(min(few))
-  )
+  how$days / how$length * (1 - level) * a_path < 3
 }
 
 # One security is a book of one holding.

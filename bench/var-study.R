@@ -61,10 +61,14 @@ for (world in names(worlds)) {
       off <- at$var / truth - 1
       known <- !is.na(at$var_low) & !is.na(at$var_high)
       sprintf(
-        "%+.1f | %.1f | %.1f",
+        "%+.1f | %.1f | %s",
         100 * mean(off, na.rm = TRUE),
         100 * stats::sd(off, na.rm = TRUE),
-        100 * mean((at$var_low <= truth & truth <= at$var_high)[known])
+        if (sum(known) < samples / 2) {
+          "-"
+        } else {
+          sprintf("%.1f", 100 * mean((at$var_low <= truth & truth <= at$var_high)[known]))
+        }
       )
     }, "")
     rows <- c(
@@ -232,7 +236,7 @@ lines <- c(
   error_rows,
   "",
   paste0(
-    "`-`: the history does not bound the loss, so that there is no interval. A share ",
+    "`-`: most samples have no interval, as the history does not bound the loss or says too little of it. A share ",
     "of 95 of 400 has a standard error of 1.1, a ratio of 3.5 % (more where tails ",
     "are heavy: what a shortfall strays by is then a matter of few samples). ",
     "Laplace's family is not right in either world; its interval about the wrong ",

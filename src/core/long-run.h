@@ -18,27 +18,26 @@ inline double long_run_variance(const double* z, std::size_t n) {
     }
     return squares > 0.0 ? std::min(std::max(both / squares, -0.97), 0.97) : 0.0;
   };
-  std::vector<double> x(z, z + n);
-  const double lean = slope_of(x);
-  for (std::size_t t = n; t-- > 1;) x[t] -= lean * x[t - 1];
-  const double rest = slope_of(x), size = static_cast<double>(n);
+  const double lean = slope_of({z, z + n});
+  std::vector<double> x;
+  for (std::size_t t = 1; t < n; ++t) x.push_back(z[t] - lean * z[t - 1]);
+  const double rest = slope_of(x), size = static_cast<double>(x.size());
   const double width =
       2.6614 * std::pow(4.0 * rest * rest / std::pow(1.0 - rest, 4.0) * size, 0.2);
   const auto lags =
       static_cast<std::size_t>(std::min(std::floor(width), std::max(size / 4.0, 1.0)));
-  const auto covariance = [&x, n](std::size_t k) {
+  const auto covariance = [&x](std::size_t k) {
     double sum = 0.0;
-    for (std::size_t t = k + 1; t < n; ++t) sum += x[t] * x[t - k];
+    for (std::size_t t = k; t < x.size(); ++t) sum += x[t] * x[t - k];
     return sum;
   };
-  // The first has nothing before it.
   double sum = covariance(0);
   for (std::size_t k = 1; k <= lags; ++k) {
     const double u = static_cast<double>(k) / width;
     const double weight = u <= 0.5 ? 1.0 - 6.0 * u * u * (1.0 - u) : 2.0 * std::pow(1.0 - u, 3.0);
     sum += 2.0 * weight * covariance(k);
   }
-  return sum / (size - 1.0) / ((1.0 - lean) * (1.0 - lean));
+  return sum / size / ((1.0 - lean) * (1.0 - lean));
 }
 
 } // namespace imbroglio

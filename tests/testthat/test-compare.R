@@ -21,56 +21,109 @@ test_that("two periods and two series are what base R has, and the trade's tests
   ), tolerance = 1e-10)
   expect_equal(of$difference[1], (sd(x) - sd(y)) * sqrt(250), tolerance = 1e-10)
   expect_false(any(of$paired))
-  apart <- c(abs(x - median(x)), abs(y - median(y)))
-  side <- factor(rep(1:2, c(length(x), length(y))))
-  expect_equal(of$test_p[1], anova(lm(apart ~ side))[["Pr(>F)"]][1], tolerance = 1e-8)
-
-  both <- compare_measures(
-    prices[, "NORTH"], prices[, "ALPINE"], "sharpe", per_year = 1, draws = 50
-  )
-  s <- c(mean(r[, 1]) / sd(r[, 1]), mean(r[, 2]) / sd(r[, 2]))
-  rho <- cor(r[, 1], r[, 2])
-  v <- (2 * (1 - rho) + (s[1]^2 + s[2]^2 - 2 * s[1] * s[2] * rho^2) / 2) / nrow(r)
-  expect_equal(both$difference, s[1] - s[2], tolerance = 1e-10)
-  expect_equal(both$test_p, 2 * pnorm(-abs(s[1] - s[2]) / sqrt(v)), tolerance = 1e-8)
-  expect_true(both$paired)
+  # Both cluster: no test that takes returns as independent stands beside.
+  expect_true(all(is.na(of$test_p)))
 })
 
-test_that("paired errors keep what moves both, and p is what it says", {
-  set.seed(11)
-  common <- rnorm(600, sd = 0.01)
-  values <- data.frame(
-    date = as.Date("2020-01-01") + 0:599,
-    A = common + rnorm(600, sd = 0.003),
-    B = common + rnorm(600, sd = 0.003)
+drawn_pair <- function(n, sd_b = 1) {
+  common <- rnorm(n, sd = 0.01)
+  as_returns(
+    data.frame(
+      date = as.Date("2010-01-01") + seq_len(n),
+      A = common + rnorm(n, sd = 0.01), B = sd_b * (common + rnorm(n, sd = 0.01)) + 0.0005
+    ),
+    given = "returns"
   )
-  returns <- as_returns(values, given = "returns")
+}
+
+test_that("independent returns: errors are those of the closed forms, and the trade's tests", {
+  set.seed(3)
+  returns <- drawn_pair(1000)
+  x <- returns$values[, "A"]
+  y <- returns$values[, "B"]
   found <- compare_measures(
-    returns[, "A"], returns[, "B"], c("volatility", "sharpe"),
-    per_year = 1, block = 1, draws = 3000
+    returns[, "A"], returns[, "B"], c("volatility", "sharpe", "return"),
+    per_year = 1, draws = 4000
   )
-  drawn <- replicate(3000, {
-    i <- sample(600, replace = TRUE)
-    a <- values$A[i]
-    b <- values$B[i]
-    c(sd(a) - sd(b), mean(a) / sd(a) - mean(b) / sd(b))
-  })
-  expect_equal(found$difference_error, apply(drawn, 1, sd), tolerance = 0.07)
-  expect_equal(found$p, 2 * pnorm(-abs(found$difference / found$difference_error)))
-  # Of two samples of one kind, about one in twenty is found to differ at 5 %.
-  p <- vapply(seq_len(thorough(120, 600)), function(i) {
+  s <- c(mean(x) / sd(x), mean(y) / sd(y))
+  rho <- cor(x, y)
+  v <- (2 * (1 - rho) + (s[1]^2 + s[2]^2 - 2 * s[1] * s[2] * rho^2) / 2) / 1000
+  expect_equal(found$difference[2], s[1] - s[2], tolerance = 1e-10)
+  expect_equal(found$test_p[2], 2 * pnorm(-abs(s[1] - s[2]) / sqrt(v)), tolerance = 1e-8)
+  expect_true(all(found$paired))
+  expect_equal(
+    found$difference_error,
+    c((sd(x) + sd(y)) / 2 * sqrt((1 - rho^2) / 1000), sqrt(v), sd(x - y) / sqrt(1000)),
+    tolerance = 0.08
+  )
+  # The interval crosses 0 where p is above 5 %, and is even about the log of the ratio.
+  expect_identical(found$difference_low <= 0 & found$difference_high >= 0, found$p > 0.05)
+  halves <- compare_measures(returns, at = returns$dates[401], per_year = 1, draws = 4000)
+  one <- halves[halves$security == "A", ][1, ]
+  expect_equal(one$difference_error, sd(x) * sqrt(1 / 800 + 1 / 1200), tolerance = 0.08)
+  apart <- c(abs(x[1:400] - median(x[1:400])), abs(x[401:1000] - median(x[401:1000])))
+  side <- factor(rep(1:2, c(400, 600)))
+  expect_equal(one$test_p, anova(lm(apart ~ side))[["Pr(>F)"]][1], tolerance = 1e-8)
+  # Alike on any number of threads.
+  RcppParallel::setThreadOptions(1)
+  again <- compare_measures(returns, at = returns$dates[401], per_year = 1, draws = 4000)
+  RcppParallel::setThreadOptions("auto")
+  expect_identical(again$p, halves$p)
+})
+
+test_that("what clusters is no difference, what differs is", {
+  garch <- function(n) {
+    x <- numeric(n)
+    h <- 1e-4
+    for (t in -300:n) {
+      e <- sqrt(h) * rt(1, 6) * sqrt(4 / 6)
+      if (t > 0) x[t] <- e
+      h <- 2e-6 + 0.08 * e^2 + 0.9 * h
+    }
+    x
+  }
+  wanted <- c("volatility", "var", "semi_deviation", "es")
+  p <- vapply(seq_len(thorough(40, 300)), function(i) {
+    set.seed(i)
     x <- as_returns(
-      data.frame(date = as.Date("2020-01-01") + 0:299, A = 0.01 * rt(300, 5)), given = "returns"
+      data.frame(date = as.Date("2010-01-01") + 1:1000, A = garch(1000)), given = "returns"
     )
-    at <- as.Date("2020-05-30")
-    compare_measures(x, at = at, measures = "volatility", per_year = 1, draws = 150, seed = i)$p
-  }, 0)
-  expect_lt(abs(mean(p < 0.05) - 0.05), 3.5 * sqrt(0.05 * 0.95 / length(p)))
-  same <- compare_measures(returns[, "A"], returns[, "B"], "sharpe", draws = 50)
-  expect_identical(
-    same$difference_error,
-    compare_measures(returns[, "A"], returns[, "B"], "sharpe", draws = 50)$difference_error
+    compare_measures(x, measures = wanted, at = x$dates[501], per_year = 1, draws = 200, seed = i)$p
+  }, numeric(4))
+  # At 5 % kernels and blocks find half of them to differ.
+  expect_true(all(rowMeans(p <= 0.05) <= 0.05 + 3 * sqrt(0.05 * 0.95 / ncol(p))))
+  set.seed(5)
+  returns <- drawn_pair(1000, 1.5)
+  found <- compare_measures(returns[, "A"], returns[, "B"], c("volatility", "es"), draws = 500)
+  expect_true(all(found$p < 0.01))
+  expect_match(words_of(found)[1], "more than chance")
+})
+
+test_that("where no p would be sound there is none, and why", {
+  set.seed(8)
+  returns <- drawn_pair(300)
+  cut <- function(i, ...) compare_measures(returns[, "A"], at = returns$dates[i], draws = 50, ...)
+  cauchy <- as_returns(
+    data.frame(date = returns$dates, A = 0.001 * rcauchy(300)), given = "returns"
   )
+  flat <- as_returns(
+    data.frame(date = returns$dates, A = rep(c(0.01, 0.02), c(150, 150))), given = "returns"
+  )
+  cases <- list(
+    list(cut(51, measures = "var"), "50 returns are too few to see beyond 99 %"),
+    list(cut(51, measures = "drawdown"), "grows with the length"),
+    list(cut(151, measures = "var", level = 0.2), "not on the same side of 0"),
+    list(compare_measures(cauchy, measures = "volatility", at = returns$dates[151]), "tails are too fat"),
+    list(compare_measures(flat, measures = "volatility", at = returns$dates[151]), "do not differ")
+  )
+  for (case in cases) {
+    found <- case[[1]]
+    expect_match(found$why, case[[2]])
+    expect_true(all(is.na(c(found$p, found$difference_error, found$difference_low))))
+    expect_match(words_of(found), "whether it is more than chance cannot be said")
+    expect_false(grepl("could be chance", words_of(found)))
+    expect_s3_class(ggplot2::autoplot(found), "ggplot")
+  }
 })
 
 test_that("books are compared, and what cannot be is refused", {

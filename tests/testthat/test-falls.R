@@ -69,7 +69,7 @@ test_that("errors by the delta method and by blocks agree with resampling in bas
     down <- measure_downside(returns, per_year = 1, ...)
     c(as.list(down), as.list(measure_ratios(returns, per_year = 1, ...)))
   }
-  delta <- both()
+  delta <- both(errors = "delta")
   blocks <- both(errors = "bootstrap", block = 1, draws = 4000)
   drawn <- replicate(4000, {
     unlist(by_hand_falls(sample(x, replace = TRUE), 0, 1, length(x)))
@@ -90,6 +90,86 @@ test_that("errors by the delta method and by blocks agree with resampling in bas
   expect_true(is.na(delta$calmar_error))
   again <- function() measure_ratios(returns, errors = "bootstrap", draws = 50)$calmar_error
   expect_identical(again(), again())
+})
+
+test_that("errors allow for what leans on what was before, and for the tails", {
+  # The long-run variance, from its definition: prewhitened, Parzen's kernel, the bandwidth of
+  # Andrews (1991).
+  by_hand <- function(z) {
+    n <- length(z)
+    lean <- sum(z[-1] * z[-n]) / sum(z[-n]^2)
+    u <- z[-1] - lean * z[-n]
+    m <- n - 1
+    rest <- sum(u[-1] * u[-m]) / sum(u[-m]^2)
+    width <- 2.6614 * (4 * rest^2 / (1 - rest)^4 * m)^0.2
+    parzen <- function(q) if (q <= 0.5) 1 - 6 * q^2 + 6 * q^3 else 2 * (1 - q)^3
+    total <- sum(u^2)
+    for (k in seq_len(floor(width))) {
+      total <- total + 2 * parzen(k / width) * sum(u[-seq_len(k)] * u[seq_len(m - k)])
+    }
+    sqrt(total / m / (1 - lean)^2 / n)
+  }
+  set.seed(14)
+  leaning <- as.numeric(stats::filter(0.01 * rnorm(1500), 0.3, "recursive"))
+  fat <- 0.007 * rt(1500, 4)
+  returns <- as_returns(
+    data.frame(date = as.Date("2010-01-01") + 1:1500, LEANING = leaning, FAT = fat, OTHER = 0.01 *
+      rnorm(1500)),
+    given = "returns"
+  )
+  ratio <- measure_ratios(returns, per_year = 1, draws = 2000)
+  x <- leaning
+  pain <- mean(x) / mean(pmax(-x, 0))
+  expect_equal(
+    ratio$gain_to_pain_error[1], by_hand((x - pain * pmax(-x, 0)) / mean(pmax(-x, 0))),
+    tolerance = 1e-10
+  )
+  # As samples drawn afresh stray.
+  fresh <- replicate(2000, {
+    x <- 0.007 * rt(1500, 4)
+    path <- cumprod(c(1, 1 + x))
+    c(
+      log(sqrt(mean(pmin(x - mean(x), 0)^2))),
+      (prod(1 + x)^(1 / 1500) - 1) / -min(path / cummax(path) - 1)
+    )
+  })
+  down <- measure_downside(returns, per_year = 1, draws = 2000)
+  expect_equal(
+    (down$semi_annual_error / down$semi_deviation)[2], sd(fresh[1, ]),
+    tolerance = 0.35
+  )
+  # Of t(4) the delta method has a third too little.
+  delta <- measure_downside(returns, per_year = 1, errors = "delta")
+  expect_gt(down$semi_annual_error[2], 1.1 * delta$semi_annual_error[2])
+  expect_equal(ratio$calmar_error[2], sd(fresh[2, ]), tolerance = 0.3)
+  expect_match(basis(down)$choices[["returns taken as"]], "LEANING: each leaning on the one before")
+
+  apart <- suppressWarnings(measure_tracking(returns, "OTHER", per_year = 4, draws = 2000))
+  d <- leaning - returns$values[, "OTHER"]
+  expect_equal(
+    apart$active_annual_error[1], 4 * by_hand(unname(d - mean(d))), tolerance = 1e-10
+  )
+  added <- (d - mean(d)) / sqrt(mean((d - mean(d))^2))
+  added <- added - mean(d) / sqrt(mean((d - mean(d))^2)) / 2 * (added^2 - 1)
+  expect_equal(apart$information_ratio_error[1], 2 * by_hand(unname(added)), tolerance = 1e-10)
+  independent <- measure_tracking(
+    returns[, c("OTHER", "LEANING")], "LEANING", per_year = 4, draws = 2000, total = FALSE
+  )
+  # What moves by the normal distribution: nearly 1 over the root of 2 n.
+  expect_equal(
+    independent$tracking_annual_error / independent$tracking_error_annual, 1 / sqrt(3000),
+    tolerance = 0.2
+  )
+  none <- measure_tracking(returns, "OTHER", errors = "none", total = FALSE)
+  expect_true(all(is.na(none$active_annual_error)))
+  # What clusters has no such error of a short sample, and that is said.
+  expect_message(
+    short <- measure_downside(
+      window(read_prices(demo_file("bay.csv"))[, "TARROW"], end = "2018-12-31")
+    ),
+    class = "imbroglio_note_errors"
+  )
+  expect_true(is.na(short$semi_annual_error))
 })
 
 test_that("captures are geometric means over each other, and by arithmetic ones", {
