@@ -15,8 +15,8 @@ volatility_command <- function() {
     takes = "FILE...",
     options = c(
       choose, "every", "keep-unfinished", "kind", "window", "min-obs", "per-year", "method",
-      "decay", "half-life", "errors", "confidence", "series", "parameters", "horizon",
-      "by-window", "split", "by", book, hand_on
+      "decay", "half-life", "errors", "draws", "seed", "confidence", "series", "parameters",
+      "horizon", "by-window", "split", "by", book, hand_on
     ),
     example = c(
       paste0(

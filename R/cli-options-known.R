@@ -149,6 +149,7 @@ options_known <- c(options_of_books, options_of_days, options_of_feeds, list(
     takes = "N",
     help = c(
       "drawn paths (10,000)",
+      volatility = "samples of --errors dependent (1,000)",
       downside = "samples drawn for the errors (1,000)",
       ratios = "samples drawn for the errors (1,000)",
       tracking = "samples drawn for the error of the tracking error (1,000)",
@@ -266,7 +267,7 @@ options_known <- c(options_of_books, options_of_days, options_of_feeds, list(
   errors = list(
     takes = "KIND",
     help = c(
-      "kurtosis, or normal (kurtosis)",
+      "kurtosis, normal or dependent (kurtosis)",
       beta = "ordinary or newey-west (ordinary)",
       downside = "dependent, delta, bootstrap or none (dependent)",
       ratios = "dependent, delta, bootstrap or none (dependent)",

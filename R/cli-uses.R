@@ -18,6 +18,9 @@ of_no_method <- function(what) {
 }
 
 of_samples <- function(o, command) {
+  if (command == "volatility") {
+    return(if (!identical(o$errors, "dependent")) "it is of --errors dependent")
+  }
   if (!command %in% c("downside", "ratios", "tracking")) return(NULL)
   if (command == "tracking" && isTRUE(o$split)) {
     "the parts of a split have no errors"

@@ -1,5 +1,5 @@
-# What chance does to an estimate: samples drawn anew from what was fitted to the returns, Student's
-# t and volatility that clusters where it does, and what is made of them.
+# What chance does to an estimate: samples drawn anew from what was fitted to the returns,
+# Student's t and volatility that clusters where it does, and what is made of them.
 
 # Below as many returns no test tells whether volatility clusters: then the fit stands as it is.
 # Twice the log-likelihood ratio that clustering is found by. Both by bench/chance-study.md.
@@ -184,6 +184,18 @@ level_error <- function(x, draws, seed) {
     as_known(chance, draws, seed), FALSE, FALSE, 0, ask, draws, seed
   )["deviation", 1L, ]
   list(chance = chance, share = stats::sd(log(drawn)))
+}
+
+# Of each column: twice that share, the error of the variance over it.
+level_errors <- function(values, choices) {
+  found <- lapply(stats::setNames(seq_len(ncol(values)), colnames(values)), function(j) {
+    level_error(values[!is.na(values[, j]), j], choices$draws, choices$seed)
+  })
+  list(
+    spread = 2 * unname(vapply(found, `[[`, 0, "share")),
+    chances = lapply(found, `[[`, "chance"),
+    why = lapply(found, `[[`, "why")
+  )
 }
 
 # What the returns were taken as, in words.

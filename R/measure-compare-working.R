@@ -60,7 +60,7 @@ chance_steps <- function(found, chance, measure, about) {
   c(
     if (ratio) {
       list(
-        step("distance", quote(ln(estimate / estimate_other)), "compared by the log of their ratio"),
+        step("distance", quote(ln(estimate / estimate_other)), "the logarithm of their ratio"),
         step("middle", quote(sqrt(estimate * estimate_other)), "their geometric mean")
       )
     } else {
@@ -75,7 +75,11 @@ chance_steps <- function(found, chance, measure, about) {
       drawn("drawn", found$of, "how many samples have the measure", "count"),
       step(
         "difference_error",
-        if (ratio) quote((abs(estimate) + abs(estimate_other)) / 2 * strays) else quote(strays + 0),
+        if (ratio) {
+          quote((abs(estimate) + abs(estimate_other)) / 2 * strays)
+        } else {
+          quote(strays + 0)
+        },
         "error of the difference"
       ),
       step("difference_low", apart(ends[[1L]]), "lower bound"),

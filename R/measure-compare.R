@@ -59,7 +59,8 @@
 #'   its benchmark, a date outside the sample; `imbroglio_error_too_short` for fewer than ten
 #'   returns on either side.
 #' @references Bollerslev (1987), Review of Economics and Statistics 69. Brown and Forsythe (1974),
-#'   Robust tests for the equality of variances, Journal of the American Statistical Association 69.
+#'   Robust tests for the equality of variances, Journal of the American Statistical Association
+#'   69.
 #' @family measures of returns
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))

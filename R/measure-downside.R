@@ -18,14 +18,14 @@
 #'   drawn from it; where volatility clusters, each from a persistence as likely as the sample has
 #'   it. The basis says what the returns were taken as.
 #'
-#'   Of 100 intervals of 1.96 errors to either side, by `bench/chance-study.md` of the sources, 90 to
-#'   99 hold the true deviation where returns do not cluster (250 to 2,500 normal returns, of t(4),
-#'   leaning by 0.2), 90 to 95 of 2,500 where they do. Where they do and there are fewer than 2,000,
-#'   or the memory of volatility is longer than a tenth of the sample, there is no error, and a
-#'   note. Of 250 returns that cluster the fit takes 20 of 100 samples as if they did not.
+#'   Of 100 intervals of 1.96 errors to either side, by `bench/chance-study.md` of the sources, 90
+#'   to 99 hold the true deviation where returns do not cluster (250 to 2,500 normal returns, of
+#'   t(4), leaning by 0.2), 90 to 95 of 2,500 where they do. Where they do and there are fewer than
+#'   2,000, or the memory of volatility is longer than a tenth of the sample, there is no error,
+#'   and a note. Of 250 returns that cluster the fit takes 20 of 100 samples as if they did not.
 #'
-#'   Otherwise by the delta method (`"delta"`): the root of the mean square of what each return adds
-#'   to the estimate, over \eqn{\sqrt n}{sqrt(n)}, of returns that are taken as independent; or the
+#'   Otherwise by the delta method (`"delta"`): the root of the mean square of what each return
+#'   adds to the estimate, over \eqn{\sqrt n}{sqrt(n)}, of returns that are taken as independent; or the
 #'   standard deviation of what samples drawn in blocks of random length give (`"bootstrap"`),
 #'   which keeps what of one return there is in the next, but hardly what of its volatility.
 #'
@@ -58,7 +58,8 @@
 #' measure_downside(prices[, "TARROW"], window = 250)
 #' @export
 measure_downside <- function(returns, target = 0, order = 1, window = NULL, min_obs = NULL,
-                             per_year = NULL, errors = c("dependent", "delta", "bootstrap", "none"),
+                             per_year = NULL,
+                             errors = c("dependent", "delta", "bootstrap", "none"),
                              draws = 1000L, block = NULL, seed = 1L) {
   if (is_drawn(returns)) return(over_drawings())
   asked <- asked_of_falls(returns, target, order, 3L, per_year, errors, draws, block, seed)
@@ -151,7 +152,9 @@ basis_of_falls <- function(asked, sample, more = NULL) {
       if (asked$order != 1) c(order = format(asked$order)),
       errors = asked$errors,
       if (drawn) c(draws = count(asked$draws)),
-      "returns taken as" = words_of_chances(asked$chances),
+      "returns taken as" = switch(
+        asked$errors, delta = "independent", dependent = words_of_chances(asked$chances)
+      ),
       more
     ),
     seed = if (drawn) asked$seed else NA_integer_,

@@ -21,12 +21,11 @@ own_estimators <- list(
     working = function(about) deviation_working(about),
     whole = function(values, choices) {
       moments <- core_moments(values, FALSE, FALSE)
+      made <- list(n = moments$n, volatility = moments$deviation)
+      if (choices$errors == "dependent") return(c(made, level_errors(values, choices)))
       kurtosis <- if (choices$errors == "normal") 0 else moments$kurtosis
-      list(
-        n = moments$n,
-        volatility = moments$deviation,
-        spread = sqrt(pmax(0, 2 / (moments$n - 1) + kurtosis / moments$n))
-      )
+      made$spread <- sqrt(pmax(0, 2 / (moments$n - 1) + kurtosis / moments$n))
+      made
     },
     rolling = function(values, window, least, choices) {
       core_rolling_deviation(values, window, least)

@@ -12,9 +12,9 @@
 #' * Gain to pain: \eqn{\sum r_t / \sum |\min(r_t, 0)|}{sum(r) / sum(|min(r, 0)|)}.
 #'
 #' @section Errors of the estimates: By default (`errors = "dependent"`) those of Sortino's ratio,
-#'   of omega and of gain to pain are by what each return adds to them, and the long-run variance of
-#'   that (prewhitened by an autoregression, Parzen's kernel, the bandwidth of Andrews 1991). Those
-#'   of Calmar's and Sterling's ratio are the standard deviation over `draws` samples drawn from
+#'   of omega and of gain to pain are by what each return adds to them, and the long-run variance
+#'   of that (prewhitened by an autoregression, Parzen's kernel, the bandwidth of Andrews 1991).
+#'   Those of Calmar's and Sterling's ratio are the standard deviation over `draws` samples drawn from
 #'   GARCH with innovations of Student's t, as [compare_measures()] has it. Such a deviation grows
 #'   with the mean return, which is itself hardly known: it is divided by how much larger it is on
 #'   average over what the mean may be.
@@ -32,7 +32,8 @@
 #'   over nothing is `NA`. Rolling: a row for each security, window and return, without errors.
 #' @section Errors: `imbroglio_error_argument` for numbers that cannot be.
 #' @references Andrews and Monahan (1992), An improved heteroskedasticity and autocorrelation
-#'   consistent covariance matrix estimator, Econometrica 60. Sortino and van der Meer (1991). Keating and Shadwick (2002), A universal
+#'   consistent covariance matrix estimator, Econometrica 60. Sortino and van der Meer (1991).
+#'   Keating and Shadwick (2002), A universal
 #'   performance measure, Journal of Performance Measurement 6.
 #' @family measures of returns
 #' @examples

@@ -100,10 +100,22 @@ volatility_error_steps <- function(about, spread) {
       "excess kurtosis, 0 of a normal distribution"
     )
   )
+  if (errors == "dependent" && is.na(about$this$volatility_error)) return(NULL)
   c(
     if (errors == "kurtosis") kurtosis,
     list(
-      step("spread", spread, "standard error of the variance, over the variance"),
+      if (errors == "dependent") {
+        entered(
+          "spread", 2 * about$this$volatility_error / about$this$volatility,
+          sprintf(
+            "twice the spread of its logarithm over samples drawn from returns as %s",
+            sprintf("they are taken here, with seed %s", about$basis$seed)
+          ),
+          source = "Bollerslev (1987)", made_for = "*"
+        )
+      } else {
+        step("spread", spread, "standard error of the variance, over the variance")
+      },
       step(
         "volatility_error",
         quote(volatility * spread / 2),

@@ -170,8 +170,8 @@ writeLines(c(
   "",
   sprintf(paste(
     "Of %d pairs of samples that do not differ, how many of 100 `compare_measures()` finds to",
-    "differ at 5 %% (300 draws): two halves of one sample, or two series that share a part, on the",
-    "same days. Worlds: normal; Student's t with 4 degrees of freedom; each return leaning by 0.2",
+    "differ at 5 %% (300 draws): two halves of one sample, or two series that share a part, on",
+    "the same days. Worlds: normal; Student's t with 4 degrees of freedom; each return leaning by 0.2",
     "on the one before; volatility that clusters by GARCH with alpha 0.08, beta 0.9 and t(6). A",
     "share of 5 of %d has a standard error of %.1f."
   ), samples, samples, 100 * sqrt(0.05 * 0.95 / samples)),

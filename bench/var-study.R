@@ -236,7 +236,8 @@ lines <- c(
   error_rows,
   "",
   paste0(
-    "`-`: most samples have no interval, as the history does not bound the loss or says too little of it. A share ",
+    "`-`: most samples have no interval, as the history does not bound the loss or says too ",
+    "little of it. A share ",
     "of 95 of 400 has a standard error of 1.1, a ratio of 3.5 % (more where tails ",
     "are heavy: what a shortfall strays by is then a matter of few samples). ",
     "Laplace's family is not right in either world; its interval about the wrong ",

@@ -128,6 +128,7 @@ working_cases <- function(b, methods = names(imbroglio:::var_methods())) {
     return_rolling = function(x) measure_return(x, window = 3),
     volatility = function(x) measure_volatility(x, method = c("deviation", "ewma")),
     volatility_normal = function(x) measure_volatility(x, errors = "normal"),
+    volatility_dependent = function(x) measure_volatility(x, errors = "dependent", draws = 20),
     volatility_rolling = function(x) measure_volatility(as_returns(x, "log"), window = 3),
     volatility_series = function(x) volatility_series(x),
     beta = function(x) measure_beta(x, b),
@@ -145,7 +146,9 @@ working_cases <- function(b, methods = names(imbroglio:::var_methods())) {
       measure_downside(as_returns(x, "log"), errors = "bootstrap", draws = 20, per_year = 250)
     },
     downside_rolling = function(x) measure_downside(x, window = 3),
+    downside_delta = function(x) measure_downside(x, errors = "delta"),
     ratios = function(x) measure_ratios(x, target = 0.01),
+    ratios_delta = function(x) measure_ratios(x, errors = "delta"),
     ratios_of_logs = function(x) measure_ratios(as_returns(x, "log"), deepest = 1),
     ratios_rolling = function(x) measure_ratios(x, window = 40),
     capture = function(x) measure_capture(x, b),

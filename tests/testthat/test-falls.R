@@ -142,7 +142,7 @@ test_that("errors allow for what leans on what was before, and for the tails", {
   delta <- measure_downside(returns, per_year = 1, errors = "delta")
   expect_gt(down$semi_annual_error[2], 1.1 * delta$semi_annual_error[2])
   expect_equal(ratio$calmar_error[2], sd(fresh[2, ]), tolerance = 0.3)
-  expect_match(basis(down)$choices[["returns taken as"]], "LEANING: each leaning on the one before")
+  expect_match(basis(down)$choices[["returns taken as"]], "LEANING: each leaning on the one")
 
   apart <- suppressWarnings(measure_tracking(returns, "OTHER", per_year = 4, draws = 2000))
   d <- leaning - returns$values[, "OTHER"]
