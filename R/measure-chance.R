@@ -5,7 +5,9 @@
 # Twice the log-likelihood ratio that clustering is found by. Both by bench/chance-study.md.
 clusters_seen_from <- 250L
 clustering_ratio <- 3
-# Where it does, as many tell by how much its level strays, if its memory is not too long.
+# Where it does, as many tell whether two samples of it differ, and as many by how much the level
+# of one strays, if its memory is not too long.
+difference_seen_from <- 500L
 level_seen_from <- 2000L
 # Of fatter tails than these (degrees of freedom) the volatility itself is hardly known.
 fattest_tails <- 2.05

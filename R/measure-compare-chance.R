@@ -64,8 +64,8 @@ strayed_by_chance <- function(pair, chance, these, beside, per_year, ask) {
     compared_numbers(matrix(drawn[, s, ], dim(drawn)[1L]), n[s], per_year[s], ask)
   })
   lapply(seq_along(these), function(i) {
-    scale <- on_its_scale(ask$measures[i])
-    strayed <- scale(sides[[1L]][i, ]) - scale(sides[[2L]][i, ])
+    on_scale <- on_its_scale(ask$measures[i])
+    strayed <- on_scale(sides[[1L]][i, ]) - on_scale(sides[[2L]][i, ])
     strayed <- strayed[is.finite(strayed)]
     # Two periods were drawn as if alike, two series as they are.
     if (pair$paired) strayed - mean(strayed) else strayed
@@ -76,8 +76,8 @@ one_apart <- function(strayed, a, b, measure, ask) {
   m <- length(strayed)
   if (m < ask$draws / 2) return(list(why = "most samples drawn have no such number"))
   strayed <- sort(abs(strayed))
-  scale <- on_its_scale(measure)
-  apart <- scale(a) - scale(b)
+  on_scale <- on_its_scale(measure)
+  apart <- on_scale(a) - on_scale(b)
   strays <- sqrt(mean(strayed^2))
   reach <- strayed[min(m, ceiling(ask$confidence * (m + 1)))]
   as_far <- sum(strayed >= abs(apart))
@@ -105,6 +105,13 @@ not_compared <- function(measure, pair, chance, a, b, ask) {
   if (measure %in% c("var", "es") && min(n) * (1 - ask$level) < 1) {
     return(sprintf(
       "%s are too few to see beyond %s", count(min(n), "return"), unit_words(ask$level)
+    ))
+  }
+  whole <- nrow(chance$ranks)
+  if (measure %in% c(compared_by_ratio, "correlation") && chance$clusters &&
+      whole < difference_seen_from) {
+    return(sprintf(
+      "volatility clusters, and %s are too few to tell", count(whole, "return")
     ))
   }
   if (measure == "drawdown" && max(n) > 1.2 * min(n)) {

@@ -181,7 +181,8 @@ drawn_error_steps <- function(result, this) {
 
 dependent_error_entered <- function(name, this, about) {
   if (name %in% c("sortino_annual_error", "omega_error", "gain_to_pain_error",
-                  "active_annual_error", "information_ratio_error")) {
+                  "active_annual_error", "information_ratio_error", "up_capture_error",
+                  "down_capture_error")) {
     return(entered(
       name, this[[name]], "from the long-run variance of what each return adds to it",
       source = "Andrews and Monahan (1992)", made_for = "*"
@@ -319,8 +320,8 @@ working_of.imbroglio_capture <- function(result, row) {
         step("other", logs(quote(benchmark_return)), "of the benchmark"),
         step("n", quote(count(own)), "how many periods", "count")
       ),
-      capture_steps("up", quote(other > 0), "rose"),
-      capture_steps("down", quote(other < 0), "fell"),
+      capture_steps("up", quote(other > 0), "rose", this),
+      capture_steps("down", quote(other < 0), "fell", this),
       list(
         if (!is.na(this$capture_ratio)) {
           step("capture_ratio", quote(up_capture / down_capture), "the one over the other")
@@ -333,12 +334,13 @@ working_of.imbroglio_capture <- function(result, row) {
 }
 
 # Those in which the benchmark rose, or fell.
-capture_steps <- function(side, on, verb) {
+capture_steps <- function(side, on, verb, this) {
   of <- function(...) as.name(paste0(side, "_", ...))
   mean_log <- function(of_whom) bquote(sum(.(of_whom) * .(of("on"))) / .(of("periods")))
   own <- quote(own)
   other <- quote(other)
-  list(
+  error <- paste0(side, "_capture_error")
+  c(list(
     step(paste0(side, "_on"), on, paste("whether the benchmark", verb)),
     step(paste0(side, "_periods"), bquote(sum(.(of("on")))), "how often", "count"),
     step(paste0(side, "_own"), mean_log(own), "mean logarithm of the security's then"),
@@ -357,12 +359,8 @@ capture_steps <- function(side, on, verb) {
           (exp(.(of("other"))) - 1)
       ),
       "what each period adds to it"
-    ),
-    step(
-      paste0(side, "_capture_error"),
-      bquote(sqrt(sum(.(of("added"))^2)) / .(of("periods"))),
-      "its standard error, by the delta method"
-    ),
+    )
+  ), if (isTRUE(is.finite(this[[error]]))) list(dependent_error_entered(error, this)), list(
     step(
       paste0(side, "_capture_mean"),
       bquote(
@@ -377,5 +375,5 @@ capture_steps <- function(side, on, verb) {
       "share of them in which it did better",
       "share"
     )
-  )
+  ))
 }

@@ -25,8 +25,8 @@
 #'   and a note. Of 250 returns that cluster the fit takes 20 of 100 samples as if they did not.
 #'
 #'   Otherwise by the delta method (`"delta"`): the root of the mean square of what each return
-#'   adds to the estimate, over \eqn{\sqrt n}{sqrt(n)}, of returns that are taken as independent; or the
-#'   standard deviation of what samples drawn in blocks of random length give (`"bootstrap"`),
+#'   adds to the estimate, over \eqn{\sqrt n}{sqrt(n)}, of returns that are taken as independent;
+#'   or the standard deviation of what samples drawn in blocks of random length give (`"bootstrap"`),
 #'   which keeps what of one return there is in the next, but hardly what of its volatility.
 #'
 #' @param returns A returns table, a price table, whose simple returns are taken, or a book (as
@@ -77,9 +77,9 @@ measure_downside <- function(returns, target = 0, order = 1, window = NULL, min_
   }
   refuse_without_window(min_obs)
   figures <- figures_of(asked$returns, asked$target, asked$ask)
-  part <- function(name, influence) {
+  part <- function(name, adds) {
     list(
-      influence = influence, of_figures = function(of, j) of(name), by_ratio = TRUE,
+      adds = adds, of_figures = function(of, j) of(name), by_ratio = TRUE,
       estimate = figures[[name]]
     )
   }
@@ -182,8 +182,8 @@ errors_of_falls <- function(asked, parts) {
   }
   if (asked$errors == "dependent") return(errors_by_chance(asked, parts))
   lapply(parts, function(p) {
-    if (is.null(p$influence)) return(none)
-    errors_by_influence(asked, p$influence, independent_error)
+    if (is.null(p$adds)) return(none)
+    errors_by_influence(asked, p$adds, independent_error)
   })
 }
 
@@ -229,8 +229,8 @@ errors_by_chance <- function(asked, parts) {
       share <- error_of_draws(figures, function(of, j) suppressWarnings(log(p$of_figures(of, j))))
       return(share * p$estimate)
     }
-    if (!is.null(p$influence)) {
-      return(errors_by_influence(asked, p$influence, core_dependent_error))
+    if (!is.null(p$adds)) {
+      return(errors_by_influence(asked, p$adds, core_dependent_error))
     }
     here <- error_of_draws(figures, p$of_figures)
     here^2 / error_of_pairs(elsewhere[[1L]], elsewhere[[2L]], p$of_figures)
@@ -238,12 +238,12 @@ errors_by_chance <- function(asked, parts) {
 }
 
 # `error_of`: of the mean of what each return adds.
-errors_by_influence <- function(asked, influence, error_of) {
+errors_by_influence <- function(asked, adds, error_of) {
   values <- asked$returns$values
   vapply(seq_len(ncol(values)), function(j) {
     x <- values[!is.na(values[, j]), j]
     if (length(x) < 2L) return(NA_real_)
-    error <- error_of(influence(x, asked$target[j], asked$order))
+    error <- error_of(adds(x, asked$target[j], asked$order))
     if (is.finite(error)) error else NA_real_
   }, 0)
 }

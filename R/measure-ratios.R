@@ -14,9 +14,9 @@
 #' @section Errors of the estimates: By default (`errors = "dependent"`) those of Sortino's ratio,
 #'   of omega and of gain to pain are by what each return adds to them, and the long-run variance
 #'   of that (prewhitened by an autoregression, Parzen's kernel, the bandwidth of Andrews 1991).
-#'   Those of Calmar's and Sterling's ratio are the standard deviation over `draws` samples drawn from
-#'   GARCH with innovations of Student's t, as [compare_measures()] has it. Such a deviation grows
-#'   with the mean return, which is itself hardly known: it is divided by how much larger it is on
+#'   Those of Calmar's and Sterling's ratio are the standard deviation over `draws` samples drawn
+#'   from GARCH with innovations of Student's t, as [compare_measures()] has it. Such a deviation
+#'   grows with the mean return, which is itself hardly known: it is divided by how much larger it is on
 #'   average over what the mean may be.
 #'
 #'   Of 100 intervals of 1.96 errors to either side, by `bench/chance-study.md` of the sources, 91
@@ -73,11 +73,11 @@ measure_ratios <- function(returns, target = 0, deepest = 3L, window = NULL, min
     }
   }
   error <- errors_of_falls(asked, list(
-    sortino = list(influence = influence_of_sortino, of_figures = drawn_ratio("sortino")),
-    omega = list(influence = influence_of_omega, of_figures = drawn_ratio("omega_ratio")),
+    sortino = list(adds = influence_of_sortino, of_figures = drawn_ratio("sortino")),
+    omega = list(adds = influence_of_omega, of_figures = drawn_ratio("omega_ratio")),
     calmar = list(of_figures = drawn_ratio("calmar")),
     sterling = list(of_figures = drawn_ratio("sterling")),
-    gain_to_pain = list(influence = influence_of_pain, of_figures = drawn_ratio("gain_to_pain"))
+    gain_to_pain = list(adds = influence_of_pain, of_figures = drawn_ratio("gain_to_pain"))
   ))
   year <- sqrt(asked$per_year)
   known <- function(value, error) ifelse(is.na(value), NA_real_, error)

@@ -59,7 +59,9 @@ estimate_of_error <- c(
   error = "estimate", low = "estimate", high = "estimate", mean_error = "mean",
   semi_annual_error = "semi_deviation_annual",
   downside_annual_error = "downside_deviation_annual", partial_error = "partial_moment",
-  draw_error = "var"
+  draw_error = "var",
+  active_annual_error = "active_return_annual",
+  tracking_annual_error = "tracking_error_annual"
 )
 
 estimate_named <- function(column, columns) {
@@ -108,15 +110,10 @@ pooled <- function(found) {
       each[[name]], each[[of]], columns[[of]], name, about$exact$confidence %||% 0.95
     )
   }
-  for (name in grep("_p$", names(first), value = TRUE)) {
+  for (name in grep("(^|_)p$", names(first), value = TRUE)) {
     columns[[name]] <- apply(do.call(cbind, each[[name]]), 1L, stats::median)
   }
-  # A mean over drawings of which one has no fit is none.
-  if (!is.null(first[["state"]])) {
-    for (one in each$state) {
-      columns$state <- ifelse(startsWith(one, "failed") %in% TRUE, one, columns$state)
-    }
-  }
+  columns <- with_reasons(columns, each)
   # A mean is of no one day.
   if (!is.null(first[["observed"]])) {
     differ <- Reduce(`|`, lapply(each$observed, function(one) {
@@ -126,13 +123,23 @@ pooled <- function(found) {
     for (name in c("position", "worse", "milder")) columns[[name]][is.na(columns$observed)] <- NA
   }
   kept <- attributes(first)
-  if (any(endsWith(names(first), "_p"))) {
+  if (any(grepl("(^|_)p$", names(first)))) {
     about$choices[["p-values"]] <- "the median over the drawings"
   }
   kept$basis <- about
   kept$drawings <- list(first = first, each = each, whole = columns)
   kept$class <- c("imbroglio_drawn", kept$class)
   attributes(columns) <- kept
+  columns
+}
+
+# A mean over drawings of which one has no fit, or no p, is none.
+with_reasons <- function(columns, each) {
+  for (one in each[["state"]]) {
+    columns$state <- ifelse(startsWith(one, "failed") %in% TRUE, one, columns$state)
+  }
+  for (one in each[["why"]]) columns$why <- ifelse(is.na(one), columns$why, one)
+  if (!is.null(columns[["why"]])) columns$p[!is.na(columns$why)] <- NA_real_
   columns
 }
 

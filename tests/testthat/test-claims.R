@@ -57,3 +57,52 @@ test_that("coverage in the help of value at risk is that of the study", {
     class = "imbroglio_note_errors"
   )
 })
+
+help_of <- function(file) {
+  gsub("\\s*#'\\s*", " ", paste(readLines(source_file("R", file)), collapse = "\n"))
+}
+
+test_that("sizes and coverage in the help of differences and of errors are those of the study", {
+  lines <- readLines(source_file("bench", "chance-study.md"))
+  sizes <- table_after(lines, "| samples | world | returns | volatility")
+  found <- as.numeric(unlist(sizes[4:15]))
+  found <- found[!is.na(found)]
+  # The nine cells in ten.
+  ends <- quantile(found, c(0.05, 0.95))
+  expect_match(help_of("measure-compare.R"), sprintf(
+    "%.1f on average, %.0f to %.0f in nine cells of ten", mean(found), ends[1], ends[2]
+  ), fixed = TRUE)
+  # Three to eight of 100, but for what the samples of a cell stray by.
+  expect_gt(mean(found), 3)
+  expect_lt(mean(found), 6)
+  expect_lt(max(found), 15)
+
+  errors <- table_after(lines, "| world | returns | semi-deviation")
+  held <- function(rows, columns) {
+    cells <- unlist(errors[rows, columns])
+    as.numeric(sub(" .*", "", cells[cells != "-"]))
+  }
+  ratio <- function(columns) {
+    cells <- unlist(errors[columns])
+    as.numeric(gsub(".*\\(|\\)", "", cells[cells != "-"]))
+  }
+  said <- function(numbers, digits = 0) {
+    sprintf("%.*f to %.*f", digits, min(numbers), digits, max(numbers))
+  }
+  levels <- c("semi-deviation", "downside deviation", "partial moment")
+  calm <- !errors$world %in% c("clustering", "long memory")
+  long <- !calm & errors$returns == "2500"
+  expect_match(help_of("measure-downside.R"), sprintf(
+    "%s hold the true deviation where returns do not cluster", said(held(calm, levels))
+  ))
+  expect_match(help_of("measure-downside.R"), sprintf(
+    "%s of 2,500 where they do", said(held(long, levels))
+  ))
+  expect_match(help_of("measure-ratios.R"), sprintf(
+    "%s hold the true ratio", said(held(TRUE, c("Sortino", "Omega", "gain to pain")))
+  ))
+  expect_match(help_of("measure-ratios.R"), sprintf(
+    "errors are %s of what these ratios stray by", said(ratio(c("Calmar", "Sterling")), 1)
+  ))
+  expect_true(all(errors[errors$world == "clustering" & errors$returns == "1000", levels] == "-"))
+})
