@@ -128,7 +128,7 @@ test_that("every measure of a drawn book is the mean over the drawings, with Rub
     for (column in names(whole)) {
       values <- lapply(each, `[[`, column)
       if (!is.double(values[[1]]) || inherits(values[[1]], "Date")) next
-      if (grepl("(_|^)(error|low|high)$|_p$", column) && column != "tracking_error") next
+      if (grepl("(_|^)(error|low|high)$|(_|^)p$", column) && column != "tracking_error") next
       if (column %in% c("position", "worse", "milder")) next
       expect_equal(whole[[column]], Reduce(`+`, values) / 3, tolerance = 1e-12)
     }

@@ -35,7 +35,8 @@ test_that("standard errors are as large as estimates stray from sample to sample
     hill = list("hill", 1),
     pareto = list("pareto", 1),
     bootstrap = list("bootstrap", 5),
-    block = list("block-bootstrap", 5),
+    # At 97.5 % too few blocks are beyond the level for an error.
+    block = list("block-bootstrap", 10),
     cf = list("cornish-fisher", 1),
     ewma = list("ewma", 1)
   )
@@ -43,7 +44,7 @@ test_that("standard errors are as large as estimates stray from sample to sample
   for (name in names(cases)) {
     found <- var_of(
       samples,
-      0.975,
+      if (name == "block") 0.95 else 0.975,
       cases[[name]][[2]],
       cases[[name]][[1]],
       draws = 4000,
@@ -112,10 +113,29 @@ test_that("errors of the shortfall are as large as it strays; intervals where th
   )
   expect_equal(drawn$es_error[1] / sd(drawn$es[-1]), 1, tolerance = 0.1)
   expect_equal(drawn$var_error[1] / sd(drawn$var[-1]), 1, tolerance = 0.15)
-  expect_warning(
-    measure_var(sample_returns(wide[, 1:2]), 0.99, 10, "block-bootstrap", draws = 500),
-    "73 to 88 hold",
-    class = "imbroglio_warning_method"
+  for (method in c("bootstrap", "block-bootstrap", "stationary-bootstrap")) {
+    expect_message(
+      few <- measure_var(sample_returns(wide[, 1:2]), 0.99, 10, method, draws = 500),
+      "says too little of so rare a loss",
+      class = "imbroglio_note_errors"
+    )
+    expect_true(all(is.na(few$var_error) & is.na(few$var_low)))
+    expect_true(all(few$draw_error > 0))
+  }
+  # Cornish-Fisher far out, of few returns or of fat tails; GARCH by the sandwich.
+  for (level in c(0.95, 0.99)) {
+    expect_identical(
+      is.na(quietly(var_of(sample_returns(wide[, 1:2]), level, 1, "cornish-fisher"))$var_error),
+      rep(level > 0.95, 2)
+    )
+  }
+  garch <- quietly(
+    var_of(sample_returns(wide[, 1:2]), 0.99, 1, c("garch", "student"), errors = "sandwich")
+  )
+  expect_identical(is.na(garch$var_error), garch$method == "garch")
+  expect_error(
+    measure_var(sample_returns(wide[, 1:2]), method = "garch", errors = "sandwich"),
+    class = "imbroglio_error_argument"
   )
 })
 
