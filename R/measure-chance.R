@@ -262,3 +262,16 @@ note_no_errors <- function(why, what) {
     if (length(others)) sprintf(" Nor, for other reasons, for %s.", some(others)) else ""
   ))
 }
+
+# Errors that are drawn take a fifth of a second each: of many securities they are asked for.
+drawn_unasked <- 50L
+check_drawn_errors <- function(errors, known, securities, rolling) {
+  if (!is.null(errors)) return(one_of(errors, "errors", known))
+  if (rolling || securities <= drawn_unasked) return(known[1L])
+  note(
+    "errors",
+    sprintf("There are no errors: of %s they take minutes.", count(securities, "security", "securities")),
+    remedy = sprintf("errors = \"%s\" gives them.", known[1L])
+  )
+  "none"
+}

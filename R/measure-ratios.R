@@ -42,11 +42,12 @@
 #' measure_ratios(prices[, "TARROW"], errors = "bootstrap", draws = 200)
 #' @export
 measure_ratios <- function(returns, target = 0, deepest = 3L, window = NULL, min_obs = NULL,
-                           per_year = NULL, errors = c("dependent", "delta", "bootstrap", "none"),
+                           per_year = NULL, errors = NULL,
                            draws = 1000L, block = NULL, seed = 1L) {
   if (is_drawn(returns)) return(over_drawings())
   deepest <- check_whole(deepest, "deepest")
-  asked <- asked_of_falls(returns, target, 1, deepest, per_year, errors, draws, block, seed)
+  asked <- asked_of_falls(returns, target, 1, deepest, per_year, errors, draws, block, seed,
+                          !is.null(window))
   asked$chances <- if (is.null(window)) chances_of_falls(asked)
   if (!is.null(window)) {
     wanted <- c("mean", "downside_deviation", "gain", "shortfall", "pain", "growth",

@@ -17,7 +17,8 @@
 #'   does not tell.
 #'
 #' @inheritParams measure_beta
-#' @param errors `"dependent"` or `"none"`.
+#' @param errors `"dependent"` or `"none"`; by default dependent ones for up to 50 securities, of
+#'   more none, which is noted.
 #' @param draws,seed How many samples are drawn for the error of the tracking error, and where
 #'   chance begins.
 #' @param window The number of shared intervals in a rolling window, or several such numbers.
@@ -45,19 +46,21 @@
 #' @export
 measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, per_year = NULL,
                              total = TRUE, as = c("table", "matrix"),
-                             errors = c("dependent", "none"), draws = 1000L, seed = 1L) {
+                             errors = NULL, draws = 1000L, seed = 1L) {
   if (is_drawn(returns)) return(over_drawings())
   apart <- over_unlike(returns, if (missing(benchmark)) NULL else benchmark)
   if (!is.null(apart)) return(apart)
   as <- one_of(as, "as", c("table", "matrix"))
-  errors <- list(
-    by = one_of(errors, "errors", c("dependent", "none")),
-    draws = check_draws(draws),
-    seed = check_whole(seed, "seed", least = 0L)
-  )
   beside <- beside_benchmark(take_returns(returns), if (missing(benchmark)) NULL else benchmark)
   returns <- beside$returns
   rows <- besides(returns, beside$names)
+  errors <- list(
+    by = check_drawn_errors(
+      errors, c("dependent", "none"), length(rows) * length(beside$names), !is.null(window)
+    ),
+    draws = check_draws(draws),
+    seed = check_whole(seed, "seed", least = 0L)
+  )
   if (!is.null(window)) {
     return(rolling_tracking_of(
       beside,
