@@ -270,7 +270,9 @@ check_drawn_errors <- function(errors, known, securities, rolling) {
   if (rolling || securities <= drawn_unasked) return(known[1L])
   note(
     "errors",
-    sprintf("There are no errors: of %s they take minutes.", count(securities, "security", "securities")),
+    sprintf(
+      "There are no errors: of %s they take minutes.", count(securities, "security", "securities")
+    ),
     remedy = sprintf("errors = \"%s\" gives them.", known[1L])
   )
   "none"

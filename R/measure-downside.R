@@ -27,7 +27,8 @@
 #'   Otherwise by the delta method (`"delta"`): the root of the mean square of what each return
 #'   adds to the estimate, over \eqn{\sqrt n}{sqrt(n)}, of returns that are taken as independent;
 #'   or the standard deviation of what samples drawn in blocks of random length give
-#'   (`"bootstrap"`), which keeps what of one return there is in the next, but hardly what of its volatility.
+#'   (`"bootstrap"`), which keeps what of one return there is in the next, but hardly what of its
+#'   volatility.
 #'
 #' @param returns A returns table, a price table, whose simple returns are taken, or a book (as
 #'   held then).
@@ -65,7 +66,6 @@ measure_downside <- function(returns, target = 0, order = 1, window = NULL, min_
   if (is_drawn(returns)) return(over_drawings())
   asked <- asked_of_falls(returns, target, order, 3L, per_year, errors, draws, block, seed,
                           !is.null(window))
-  asked$chances <- if (is.null(window)) chances_of_falls(asked)
   if (!is.null(window)) {
     return(rolling_falls(asked, "downside", check_windows(window, min_obs), function(f, m) {
       list(
@@ -128,7 +128,7 @@ asked_of_falls <- function(returns, target, power, deepest, per_year, errors, dr
     )
   }
   own <- check_per_year(per_year, returns)
-  list(
+  asked <- list(
     returns = returns,
     target = unname(target_a_period(target, unname(own), returns$kind)),
     yearly = target,
@@ -144,6 +144,8 @@ asked_of_falls <- function(returns, target, power, deepest, per_year, errors, dr
     seed = check_whole(seed, "seed", least = 0L),
     ask = figures_ask(returns, power, deepest)
   )
+  if (!rolling) asked$chances <- chances_of_falls(asked)
+  asked
 }
 
 basis_of_falls <- function(asked, sample, more = NULL) {

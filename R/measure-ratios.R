@@ -16,8 +16,8 @@
 #'   of that (prewhitened by an autoregression, Parzen's kernel, the bandwidth of Andrews 1991).
 #'   Those of Calmar's and Sterling's ratio are the standard deviation over `draws` samples drawn
 #'   from GARCH with innovations of Student's t, as [compare_measures()] has it. Such a deviation
-#'   grows with the mean return, which is itself hardly known: it is divided by how much larger it is on
-#'   average over what the mean may be.
+#'   grows with the mean return, which is itself hardly known: it is divided by how much larger it
+#'   is on average over what the mean may be.
 #'
 #'   Of 100 intervals of 1.96 errors to either side, by `bench/chance-study.md` of the sources, 91
 #'   to 98 hold the true ratio; Calmar's and Sterling's errors are 0.8 to 1.1 of what these ratios
@@ -48,7 +48,6 @@ measure_ratios <- function(returns, target = 0, deepest = 3L, window = NULL, min
   deepest <- check_whole(deepest, "deepest")
   asked <- asked_of_falls(returns, target, 1, deepest, per_year, errors, draws, block, seed,
                           !is.null(window))
-  asked$chances <- if (is.null(window)) chances_of_falls(asked)
   if (!is.null(window)) {
     wanted <- c("mean", "downside_deviation", "gain", "shortfall", "pain", "growth",
                 "max_drawdown", "deep_falls")
