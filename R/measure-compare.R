@@ -25,7 +25,7 @@
 #'   root mean square. An interval crosses 0 where p is above 1 less the confidence.
 #'
 #'   Of 100 pairs of samples that do not differ it finds at 5 %, by `bench/chance-study.md` of the
-#'   sources, 4.7 on average, 2 to 8 in nine cells of ten (each measure; two halves of one sample,
+#'   sources, 4.3 on average, 1 to 8 in nine cells of ten (each measure; two halves of one sample,
 #'   and two series that share a part; 250, 1,000 and 2,500 returns that are normal, of Student's t
 #'   with 4 degrees of freedom, lean by 0.2 on the one before, or cluster by GARCH with alpha 0.08,
 #'   beta 0.9 and t(6)).

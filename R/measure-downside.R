@@ -18,11 +18,11 @@
 #'   drawn from it; where volatility clusters, each from a persistence as likely as the sample has
 #'   it. The basis says what the returns were taken as.
 #'
-#'   Of 100 intervals of 1.96 errors to either side, by `bench/chance-study.md` of the sources, 90
-#'   to 99 hold the true deviation where returns do not cluster (250 to 2,500 normal returns, of
-#'   t(4), leaning by 0.2), 90 to 95 of 2,500 where they do. Where they do and there are fewer than
+#'   Of 100 intervals of 1.96 errors to either side, by `bench/chance-study.md` of the sources, 89
+#'   to 100 hold the true deviation where returns do not cluster (250 to 2,500 normal returns, of
+#'   t(4), leaning by 0.2), 89 to 93 of 2,500 where they do. Where they do and there are fewer than
 #'   2,000, or the memory of volatility is longer than a tenth of the sample, there is no error,
-#'   and a note. Of 250 returns that cluster the fit takes 20 of 100 samples as if they did not.
+#'   and a note. Of 250 returns that cluster the fit takes 18 of 100 samples as if they did not.
 #'
 #'   Otherwise by the delta method (`"delta"`): the root of the mean square of what each return
 #'   adds to the estimate, over \eqn{\sqrt n}{sqrt(n)}, of returns that are taken as independent;

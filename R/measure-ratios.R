@@ -19,9 +19,10 @@
 #'   grows with the mean return, which is itself hardly known: it is divided by how much larger it
 #'   is on average over what the mean may be.
 #'
-#'   Of 100 intervals of 1.96 errors to either side, by `bench/chance-study.md` of the sources, 91
-#'   to 98 hold the true ratio; Calmar's and Sterling's errors are 0.8 to 1.1 of what these ratios
-#'   stray by (250 to 2,500 returns, see [measure_downside()]). `"delta"` and `"bootstrap"` are as
+#'   Of 100 intervals of 1.96 errors to either side, by `bench/chance-study.md` of the sources, 89
+#'   to 99 hold the true ratio; Calmar's and Sterling's errors are 0.8 to 1.2 of what these ratios
+#'   stray by, but as they stray further up than down 79 to 95 hold their mean (250 to 2,500
+#'   returns, see [measure_downside()]). `"delta"` and `"bootstrap"` are as
 #'   there; by the delta method Calmar's and Sterling's ratio have none.
 #'
 #' @inheritParams measure_downside

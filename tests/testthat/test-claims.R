@@ -1,7 +1,7 @@
 # What the help says of errors and intervals is what the studies measured.
 table_after <- function(lines, first) {
   at <- grep(first, lines, fixed = TRUE)[1]
-  end <- at + which(!startsWith(lines[-seq_len(at)], "|"))[1] - 1
+  end <- at + which(!startsWith(c(lines[-seq_len(at)], ""), "|"))[1] - 1
   cells <- strsplit(sub("^\\| ", "", sub(" \\|$", "", lines[c(at, (at + 2):end)])), " | ", TRUE)
   table <- as.data.frame(do.call(rbind, cells[-1]))
   names(table) <- make.unique(cells[[1]])
@@ -76,6 +76,12 @@ test_that("sizes and coverage in the help of differences and of errors are those
   expect_gt(mean(found), 3)
   expect_lt(mean(found), 6)
   expect_lt(max(found), 15)
+  expect_match(
+    paste(readLines(source_file("vignettes", "how-right.Rmd")), collapse = "\n"),
+    sprintf("in %.1f of 100 on average and in no cell of the study in more than %.1f",
+            mean(found), max(found)),
+    fixed = TRUE
+  )
 
   errors <- table_after(lines, "| world | returns | semi-deviation")
   held <- function(rows, columns) {
@@ -104,5 +110,10 @@ test_that("sizes and coverage in the help of differences and of errors are those
   expect_match(help_of("measure-ratios.R"), sprintf(
     "errors are %s of what these ratios stray by", said(ratio(c("Calmar", "Sterling")), 1)
   ))
+  expect_match(help_of("measure-ratios.R"), sprintf(
+    "%s hold their mean", said(held(TRUE, c("Calmar", "Sterling")))
+  ))
+  few <- errors[errors$world == "clustering" & errors$returns == "250", "with an error"]
+  expect_match(help_of("measure-downside.R"), sprintf("the fit takes %s of 100 samples", few))
   expect_true(all(errors[errors$world == "clustering" & errors$returns == "1000", levels] == "-"))
 })
