@@ -120,8 +120,8 @@ test_that("every measure of every kind is read in words", {
     list(
       measure_tracking(one, "BAYALL", total = FALSE),
       paste0(
-        "^TARROW was ahead of BAYALL by 3.64 percentage points a year .error 6.40 percentage points., with a tracking ",
-        "error of 20.8 %"
+        "^TARROW was ahead of BAYALL by 3.64 percentage points a year .error 6.40 percentage ",
+        "points., with a tracking error of 20.8 %"
       )
     ),
     list(
