@@ -149,10 +149,10 @@ options_known <- c(options_of_books, options_of_days, options_of_feeds, list(
     takes = "N",
     help = c(
       "drawn paths (10,000)",
-      volatility = "samples of --errors dependent (1,000)",
-      downside = "samples drawn for the errors (1,000)",
-      ratios = "samples drawn for the errors (1,000)",
-      tracking = "samples drawn for the error of the tracking error (1,000)",
+      volatility = "samples of --errors dependent (500)",
+      downside = "samples drawn for the errors (500)",
+      ratios = "samples drawn for the errors (500)",
+      tracking = "samples drawn for the error of the tracking error (500)",
       compare = "samples (1,000)"
     ),
     read = function(x) number(x)

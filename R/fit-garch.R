@@ -32,7 +32,7 @@
 #'   (then there is no `long_run`), normal innovations (`nu` is infinite); or `"failed: "` and why
 #'   (fewer than 20 returns, constant ones, a search without end), with `NA`, `converged` `FALSE`
 #'   and a warning. What is fixed at a limit has no error, the others have those of the model that
-#'   is left. No fit is less likely than its limits.
+#'   is left, where the likelihood has any. No fit is less likely than its limits.
 #'
 #'   `tidy()`: the parameters, a row for each `term`, with `estimate`, `error`, `low` and `high`.
 #'   `glance()`: the quality of fit. `predict()`: `volatility` of each period ahead, and

@@ -166,6 +166,12 @@ no_level <- function(chance) {
   NULL
 }
 
+# Nor by how much what hangs on the path does, if volatility outlasts the sample.
+no_path <- function(chance) {
+  if (is.null(chance$series)) return(chance$why)
+  if (chance$memory > nrow(chance$ranks)) "the memory of volatility is longer than the sample"
+}
+
 # The figures of the sides in each draw: an array of figures, sides and draws.
 figures_by_chance <- function(chance, paired, beside, target, ask, draws, seed) {
   found <- core_clustered_figures(
@@ -234,21 +240,24 @@ words_of_chances <- function(chances) {
   paste(c(
     if (any(clusters)) sprintf(
       "volatility that clusters in %d of %d, with a memory of %s", sum(clusters), length(clusters),
-      spread_words(memory, function(m) if (is.finite(m)) count(round(m)) else "no end", "periods")
+      spread_words(memory, function(m) {
+        if (is.finite(m)) count(round(m), "period") else "no end"
+      })
     ),
     if (any(!clusters & of_all("may_cluster") > 0)) {
       sprintf("that may cluster in %d", sum(!clusters & of_all("may_cluster") > 0))
     },
-    sprintf("each leaning on the one before in %d", sum(of_all("leans"))),
+    if (any(of_all("leans") > 0)) {
+      sprintf("each leaning on the one before in %d", sum(of_all("leans")))
+    },
     paste("tails of", spread_words(of_all("nu"), function(nu) {
       if (is.finite(nu)) sprintf("t(%.1f)", nu) else "the normal"
     }))
   ), collapse = ", ")
 }
 
-spread_words <- function(x, written, unit = NULL) {
-  ends <- unique(vapply(range(x), written, ""))
-  paste(c(paste(ends, collapse = " to "), unit), collapse = " ")
+spread_words <- function(x, written) {
+  paste(unique(vapply(range(x), written, "")), collapse = " to ")
 }
 
 # `why`: by the names of those that have none.
@@ -263,7 +272,7 @@ note_no_errors <- function(why, what) {
   ))
 }
 
-# Errors that are drawn take a fifth of a second each: of many securities they are asked for.
+# Errors that are drawn take a tenth of a second each: of many securities they are asked for.
 drawn_unasked <- 50L
 check_drawn_errors <- function(errors, known, securities, rolling) {
   if (!is.null(errors)) return(one_of(errors, "errors", known))

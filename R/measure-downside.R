@@ -12,7 +12,8 @@
 #'   order 0 how often something is.
 #'
 #' @section Errors of the estimates: Returns lean on those before them, and volatility clusters: as
-#'   if they were independent errors are too small by a half. By default (`errors = "dependent"`)
+#'   if they were independent errors are a quarter of what the deviations of daily returns stray
+#'   by. By default (`errors = "dependent"`)
 #'   GARCH with innovations of Student's t is fitted, as [compare_measures()] has it, and the error
 #'   is the estimate times the standard deviation of its logarithm over `draws` samples that are
 #'   drawn from it; where volatility clusters, each from a persistence as likely as the sample has
@@ -39,7 +40,7 @@
 #'   how many will do before it is full (at least 2; all).
 #' @param per_year Periods a year; by default each security's own, see [measure_volatility()].
 #' @param errors `"dependent"`, `"delta"`, `"bootstrap"` or `"none"`. By default dependent ones, of
-#'   which each takes a fifth of a second for ten years of days, for up to 50 securities; of more
+#'   which each takes a tenth of a second for ten years of days, for up to 50 securities; of more
 #'   none, which is noted.
 #' @param draws,seed How many samples are drawn, and where chance begins.
 #' @param block Of the bootstrap: the mean length of a block (by default the cube root of n).
@@ -61,8 +62,8 @@
 #' measure_downside(prices[, "TARROW"], window = 250)
 #' @export
 measure_downside <- function(returns, target = 0, order = 1, window = NULL, min_obs = NULL,
-                             per_year = NULL, errors = NULL,
-                             draws = 1000L, block = NULL, seed = 1L) {
+                             per_year = NULL, errors = NULL, draws = 500L, block = NULL,
+                             seed = 1L) {
   if (is_drawn(returns)) return(over_drawings())
   asked <- asked_of_falls(returns, target, order, 3L, per_year, errors, draws, block, seed,
                           !is.null(window))
@@ -210,7 +211,7 @@ chances_of_falls <- function(asked) {
 errors_by_chance <- function(asked, parts) {
   chances <- asked$chances
   level <- any(vapply(parts, function(p) isTRUE(p$by_ratio), NA))
-  none <- lapply(chances, if (level) no_level else function(chance) chance$why)
+  none <- lapply(chances, if (level) no_level else no_path)
   note_no_errors(none, if (level) "the deviations and the moment" else "the ratios over falls")
   figures_drawn_of <- function(as_drawn, seed = asked$seed) {
     lapply(seq_along(chances), function(j) {

@@ -17,13 +17,14 @@
 #'   Those of Calmar's and Sterling's ratio are the standard deviation over `draws` samples drawn
 #'   from GARCH with innovations of Student's t, as [compare_measures()] has it. Such a deviation
 #'   grows with the mean return, which is itself hardly known: it is divided by how much larger it
-#'   is on average over what the mean may be.
+#'   is on average over what the mean may be. There are none, and a note, where the memory of
+#'   volatility is longer than the sample.
 #'
 #'   Of 100 intervals of 1.96 errors to either side, by `bench/chance-study.md` of the sources, 89
 #'   to 99 hold the true ratio; Calmar's and Sterling's errors are 0.8 to 1.2 of what these ratios
 #'   stray by, but as they stray further up than down 79 to 95 hold their mean (250 to 2,500
-#'   returns, see [measure_downside()]). `"delta"` and `"bootstrap"` are as
-#'   there; by the delta method Calmar's and Sterling's ratio have none.
+#'   returns, see [measure_downside()]). `"delta"` and `"bootstrap"` are as there; by the delta
+#'   method Calmar's and Sterling's ratio have none.
 #'
 #' @inheritParams measure_downside
 #' @param deepest How many of the deepest drawdowns Sterling's ratio averages.
@@ -34,8 +35,8 @@
 #' @section Errors: `imbroglio_error_argument` for numbers that cannot be.
 #' @references Andrews and Monahan (1992), An improved heteroskedasticity and autocorrelation
 #'   consistent covariance matrix estimator, Econometrica 60. Sortino and van der Meer (1991).
-#'   Keating and Shadwick (2002), A universal
-#'   performance measure, Journal of Performance Measurement 6.
+#'   Keating and Shadwick (2002), A universal performance measure, Journal of Performance
+#'   Measurement 6.
 #' @family measures of returns
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
@@ -43,8 +44,7 @@
 #' measure_ratios(prices[, "TARROW"], errors = "bootstrap", draws = 200)
 #' @export
 measure_ratios <- function(returns, target = 0, deepest = 3L, window = NULL, min_obs = NULL,
-                           per_year = NULL, errors = NULL,
-                           draws = 1000L, block = NULL, seed = 1L) {
+                           per_year = NULL, errors = NULL, draws = 500L, block = NULL, seed = 1L) {
   if (is_drawn(returns)) return(over_drawings())
   deepest <- check_whole(deepest, "deepest")
   asked <- asked_of_falls(returns, target, 1, deepest, per_year, errors, draws, block, seed,

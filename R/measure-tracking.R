@@ -46,7 +46,7 @@
 #' @export
 measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, per_year = NULL,
                              total = TRUE, as = c("table", "matrix"),
-                             errors = NULL, draws = 1000L, seed = 1L) {
+                             errors = NULL, draws = 500L, seed = 1L) {
   if (is_drawn(returns)) return(over_drawings())
   apart <- over_unlike(returns, if (missing(benchmark)) NULL else benchmark)
   if (!is.null(apart)) return(apart)

@@ -33,7 +33,7 @@
 #'   is that of the mean of their daily terms. GARCH has those of its parameters instead. All
 #'   of these take returns as independent; where volatility clusters a third of such intervals
 #'   holds the long-run volatility. `errors = "dependent"`, of the standard deviation, allows for
-#'   that, for fat tails and for what leans, as [measure_downside()] has it, in a fifth of a second
+#'   that, for fat tails and for what leans, as [measure_downside()] has it, in a tenth of a second
 #'   for each ten years of days; where the sample does not tell it is `NA`, with a note.
 #'
 #' @section How it is computed: The whole sample in two passes. Rolling in time linear in the
@@ -91,7 +91,7 @@
 measure_volatility <- function(returns, window = NULL, min_obs = NULL, per_year = NULL,
                                method = "deviation", decay = NULL, half_life = NULL,
                                errors = c("kurtosis", "normal", "dependent"),
-                               confidence = 0.95, as = c("table", "matrix"), draws = 1000L,
+                               confidence = 0.95, as = c("table", "matrix"), draws = 500L,
                                seed = 1L) {
   if (is_drawn(returns)) return(over_drawings())
   returns <- take_returns(returns, profits = TRUE)

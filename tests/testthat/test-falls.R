@@ -172,6 +172,63 @@ test_that("errors allow for what leans on what was before, and for the tails", {
   expect_true(is.na(short$semi_annual_error))
 })
 
+test_that("what clusters is seen through by the errors that say so, and not by others", {
+  set.seed(3)
+  garch <- function(n, k) {
+    x <- matrix(0, n, k)
+    h <- rep(1e-4, k)
+    for (t in -500:n) {
+      e <- sqrt(h) * rt(k, 6) * sqrt(4 / 6)
+      if (t > 0) x[t, ] <- e
+      h <- 2e-6 + 0.08 * e^2 + 0.9 * h
+    }
+    x
+  }
+  x <- garch(2500, 300)
+  returns <- as_sample(`colnames<-`(x, sprintf("S%d", 1:300)))
+  down <- quietly(measure_downside(returns, per_year = 1, errors = "delta"))
+  # As the help says: of independent errors a quarter, and a third of the intervals.
+  expect_equal(mean(down$semi_annual_error) / sd(down$semi_deviation), 0.25, tolerance = 0.25)
+  found <- quietly(measure_volatility(returns, per_year = 1))
+  held <- mean(found$volatility_low <= 0.01 & 0.01 <= found$volatility_high)
+  expect_equal(held, 1 / 3, tolerance = 0.3)
+  # Of many securities none is drawn unasked.
+  expect_message(measure_downside(returns), "they take minutes", class = "imbroglio_note_errors")
+  few <- quietly(measure_downside(returns[, 1:12], per_year = 1))
+  known <- !is.na(few$semi_annual_error)
+  expect_gt(sum(known), 6)
+  share <- (few$semi_annual_error / few$semi_deviation)[known]
+  expect_lt(abs(log(median(share) / sd(log(down$semi_deviation)))), log(1.6))
+
+  # How well persistence is known, by the curvature of the likelihood as R finds it.
+  y <- x[, 1]
+  at <- quietly(fit_garch(returns[, 1], "student"))
+  minus <- function(p) {
+    h <- mean((y - mean(y))^2)
+    persistence <- plogis(p[3])
+    alpha <- persistence * plogis(p[4])
+    nu <- 2 + exp(p[5])
+    sum <- 0
+    for (e in y - p[1]) {
+      sum <- sum - dt(e / sqrt(h * (nu - 2) / nu), nu, log = TRUE) + 0.5 * log(h * (nu - 2) / nu)
+      h <- exp(p[2]) + alpha * e^2 + (persistence - alpha) * h
+    }
+    sum
+  }
+  own <- c(at$mean, log(at$omega), qlogis(at$persistence), qlogis(at$garch_alpha / at$persistence),
+           log(at$nu - 2))
+  covariance <- solve(optimHess(own, minus))[3:4, 3:4]
+  lasting <- imbroglio:::core_garch_lasting(
+    y, c(at$mean, at$omega, at$garch_alpha, at$garch_beta, at$nu)
+  )
+  expect_equal(lasting[1:2], own[3:4], tolerance = 1e-10)
+  expect_equal(lasting[3:5], covariance[c(1, 2, 4)], tolerance = 0.01)
+  # Volatility that outlasts the sample leaves the falls without errors.
+  expect_identical(imbroglio:::no_path(
+    list(series = 1, memory = 301, ranks = matrix(1, 300))
+  ), "the memory of volatility is longer than the sample")
+})
+
 test_that("captures are geometric means over each other, and by arithmetic ones", {
   prices <- stock_prices()
   r <- apply(as.matrix(stocks()), 2, function(p) diff(p) / head(p, -1))

@@ -22,7 +22,7 @@ test_that("each option of each command changes the answer, or is refused with th
     method = "normal",
     tail = "0.15",
     block = "4",
-    draws = "500",
+    draws = "200",
     paths = "2",
     refit = "5",
     `zone-days` = "100",
