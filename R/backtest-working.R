@@ -8,7 +8,6 @@ working_of.imbroglio_backtest <- function(result, row) {
   returns <- attr(result, "source")
   log <- returns$kind == "log"
   list(
-    asks = measures()$backtest$asks,
     rows = list(rows_of_working(
       "days",
       sprintf("days of %s with the value at risk that was known before each", this$security),
@@ -167,7 +166,6 @@ working_of.imbroglio_garch_forecast <- function(result, row) {
   lasts <- fitted$alpha + fitted$beta < 1
   sample <- rows_of_security(returns, this$security)
   list(
-    asks = measures()$volatility$asks,
     rows = list(sample$rows),
     choices = list(
       year_choice(result, returns, this),

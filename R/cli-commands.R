@@ -1,50 +1,34 @@
-# The commands, each a record beside what it runs: what it `says` it is for, what it `takes`, its
-# `options`, an `example` or several, and what it does (`run`). Groups of options stand here.
-priced <- c(
-  "from", "to", "last", "during", "security", "securities", "price", "dates", "decimal", "sheet",
-  "strict", "as-of"
+# The commands: those of the measures, from their records, and those of their own, each a function
+# `command_of_NAME()` beside what it runs.
+
+# In the order of the groups, and in each of their places.
+command_titles <- c(
+  "Get prices", "Look at them, and put them right", "Measure",
+  "Compare, through time and with the past", "Check the number, and hand it on"
 )
-choose <- c("given", priced, "rates", "base", "currencies", "carry")
-book <- c(
-  "weights", "shares", "values", "holdings", "rebalance", "cash", "normalise", "held", "parts",
-  "stand-in", "carried", "between", "bridges"
-)
-# A book that is as it is held today whatever is asked.
-but_how_held <- setdiff(book, c("held", "rebalance", "parts"))
-hand_on <- c("columns", "format", "out", "figure", "workbook", "help")
 
 commands <- function() {
-  list(
-    demo = demo_command(),
-    check = check_command(),
-    prices = prices_command(),
-    adjust = adjust_command(),
-    fetch = fetch_command(),
-    feed = feed_command(),
-    store = store_command(),
-    summary = summary_command(),
-    returns = returns_command(),
-    volatility = volatility_command(),
-    beta = beta_command(),
-    tracking = tracking_command(),
-    drawdown = drawdown_command(),
-    downside = downside_command(),
-    ratios = ratios_command(),
-    capture = capture_command(),
-    roll = roll_command(),
-    compare = compare_command(),
-    limits = limits_command(),
-    selling = selling_command(),
-    currency = currency_command(),
-    worst = worst_command(),
-    replay = replay_command(),
-    correlation = correlation_command(),
-    concentration = concentration_command(),
-    fit = fit_command(),
-    var = var_command(),
-    backtest = backtest_command(),
-    study = study_command(),
-    report = report_command(),
-    working = working_command()
+  house <- topenv()
+  of_measures <- Filter(function(one) !is.null(one$command), measures())
+  own <- ls(house, pattern = "^command_of_")
+  known <- c(
+    stats::setNames(lapply(names(of_measures), function(name) {
+      command <- of_measures[[name]]$command
+      command$run <- get0(paste0("run_", command$name %||% name), house) %||% run_measure(name)
+      command
+    }), vapply(names(of_measures), function(name) of_measures[[name]]$command$name %||% name, "")),
+    stats::setNames(
+      lapply(own, function(name) get(name, house)()), sub("^command_of_", "", own)
+    )
   )
+  known[order(
+    match(vapply(known, `[[`, "", "group"), command_titles),
+    vapply(known, `[[`, 0, "place")
+  )]
+}
+
+# The names of the commands, by group.
+command_groups <- function(known) {
+  titles <- vapply(known, `[[`, "", "group")
+  split(names(known), factor(titles, unique(titles)))
 }

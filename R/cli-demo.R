@@ -1,7 +1,9 @@
 # The command demo.
 
-demo_command <- function() {
+command_of_demo <- function() {
   list(
+    group = "Get prices",
+    place = 1,
     says = "three risk figures and a picture, on the demo data",
     takes = "",
     options = c("security", "figure", "files", "help"),

@@ -1,7 +1,9 @@
 # Getting prices: the commands fetch, feed and store.
 
-fetch_command <- function() {
+command_of_fetch <- function() {
   list(
+    group = "Get prices",
+    place = 2,
     says = "prices from a feed into a store, or a file; only what is new",
     takes = "",
     options = c(
@@ -104,8 +106,10 @@ fetch_text <- function(outcomes, into, most = 20L) {
   )
 }
 
-feed_command <- function() {
+command_of_feed <- function() {
   list(
+    group = "Get prices",
+    place = 3,
     says = "a price feed on this machine, to try with: the demo data or a store",
     takes = "[STORE]",
     options = c("port", "faults", "json", "page-rows", "seconds", "help"),
@@ -137,8 +141,10 @@ run_feed <- function(files, options) {
   0L
 }
 
-store_command <- function() {
+command_of_store <- function() {
   list(
+    group = "Get prices",
+    place = 4,
     says = "what a price store holds, what was restated, what was added",
     takes = "STORE",
     options = c(

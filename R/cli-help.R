@@ -19,26 +19,9 @@ option_groups <- list(
   )
 )
 
-# The commands in the order of the work.
-command_groups <- function(known) {
-  groups <- list(
-    "Get prices" = c("demo", "fetch", "feed", "store"),
-    "Look at them, and put them right" = c("check", "prices", "adjust"),
-    "Measure" = c(
-      "summary", "returns", "volatility", "beta", "tracking", "capture", "drawdown", "downside",
-      "ratios", "correlation", "concentration", "currency", "fit", "var"
-    ),
-    "Compare, through time and with the past" = c(
-      "roll", "compare", "worst", "replay", "selling"
-    ),
-    "Check the number, and hand it on" = c("backtest", "limits", "working", "report", "study")
-  )
-  c(groups, list("More" = setdiff(names(known), unlist(groups))))
-}
-
 overview <- function(known) {
   width <- -max(nchar(names(known)))
-  groups <- Filter(length, command_groups(known))
+  groups <- command_groups(known)
   c(
     "imbroglio: risk from historical prices; every number can show its working",
     "",
@@ -80,7 +63,7 @@ grouped_options <- function(command) {
 
 # What an option does, in the words for this command.
 option_help <- function(option, command) {
-  words <- options_known[[option]]$help
+  words <- options_known()[[option]]$help
   if (is.function(words)) return(words())
   own <- words[names(words) == command]
   if (length(own)) own[[1L]] else words[[1L]]
@@ -122,7 +105,7 @@ methods_of <- function(command) {
 
 option_lines <- function(allowed, command) {
   flags <- vapply(allowed, function(name) {
-    trimws(paste0("--", name, " ", options_known[[name]]$takes))
+    trimws(paste0("--", name, " ", options_known()[[name]]$takes))
   }, "")
   helps <- vapply(allowed, option_help, "", command)
   margin <- max(nchar(flags), 24L) + 4L

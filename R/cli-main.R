@@ -107,7 +107,7 @@ run_command <- function(words) {
 # The package, R, and the parts that numbers and files go through.
 version_lines <- function() {
   parts <- c(
-    "Rcpp", "RcppParallel", "data.table", "digest", "jsonlite", "tibble", "optparse", "cli",
+    "Rcpp", "RcppParallel", "data.table", "digest", "jsonlite", "tibble", "cli",
     "ggplot2", "svglite", "yaml", "openxlsx", "readxl", "nanoparquet", "httr2", "DBI", "RSQLite",
     "RPostgres"
   )

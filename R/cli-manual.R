@@ -70,7 +70,7 @@ manual_page <- function(name, command, known) {
       c(
         sprintf(".SH %s", toupper(title)),
         unlist(lapply(groups[[title]], function(option) {
-          takes <- options_known[[option]]$takes
+          takes <- options_known()[[option]]$takes
           c(
             ".TP",
             sprintf(".B %s", roff(trimws(paste0("--", option, " ", takes)))),
@@ -160,7 +160,7 @@ zsh_completion <- function(known) {
         options,
         bare(vapply(options, option_help, "", name)),
         ifelse(
-          vapply(options, function(o) is.null(options_known[[o]]$takes), NA), "", ":value:_files"
+          takes_value(options), ":value:_files", ""
         )
       ), collapse = " "))
     }, ""),
@@ -185,7 +185,7 @@ fish_completion <- function(known) {
         name,
         options,
         in_quotes(vapply(options, option_help, "", name)),
-        ifelse(vapply(options, function(o) is.null(options_known[[o]]$takes), NA), "", " -r")
+        ifelse(takes_value(options), " -r", "")
       )
     }))
   )

@@ -9,32 +9,6 @@ run_measure <- function(name) {
   }
 }
 
-volatility_command <- function() {
-  list(
-    says = "volatility, of the whole sample or rolling, by many methods",
-    takes = "FILE...",
-    options = c(
-      choose, "every", "keep-unfinished", "kind", "window", "min-obs", "per-year", "method",
-      "decay", "half-life", "errors", "draws", "seed", "confidence", "series", "parameters",
-      "horizon", "by-window", "split", "by", book, hand_on
-    ),
-    example = c(
-      paste0(
-        "imbroglio volatility bay.csv bay-fund.csv --holdings bay-holdings.csv --split ",
-        "--figure split.png"
-      ),
-      "imbroglio volatility bay.csv --security TARROW --window 20,60 --figure tarrow.png",
-      "imbroglio volatility bay.csv bay-fund.csv --security TARROW,REEFFUND --during 2024",
-      "imbroglio volatility bay-daily.csv.gz --method deviation,yang-zhang,garch",
-      paste0(
-        "imbroglio volatility bay.csv --security TARROW --window 6,20,40,250 --by-window ",
-        "--figure now.png"
-      )
-    ),
-    run = run_volatility
-  )
-}
-
 run_volatility <- function(files, options) {
   returns <- chosen_returns(chosen_prices(files, options, "volatility"), options, "volatility")
   if (options$split) return(split_of_volatility(returns, options))
@@ -68,25 +42,6 @@ garch_of <- function(returns, options) {
   if (is.null(options$horizon)) fit else stats::predict(fit, options$horizon)
 }
 
-beta_command <- function() {
-  list(
-    says = "alpha and beta against a benchmark, with their errors",
-    takes = "FILE...",
-    options = c(
-      choose, "benchmark", "every", "spans", "keep-unfinished", "kind", "window", "min-obs",
-      "per-year", "risk-free", "errors", "lags", "together", "confidence", book, hand_on
-    ),
-    example = c(
-      "imbroglio beta bay.csv --benchmark BAYALL --security TARROW --figure line.png",
-      paste0(
-        "imbroglio beta bay.csv --benchmark BAYALL --security TARROW --every ",
-        "day,week,month --spans \"1 year,5 years\""
-      )
-    ),
-    run = run_beta
-  )
-}
-
 run_beta <- function(files, options) {
   side_by_side <- length(options$every) > 1L || !is.null(options$spans)
   once <- options
@@ -96,22 +51,6 @@ run_beta <- function(files, options) {
   options["last"] <- list(options$spans)
   but <- if (!side_by_side) c("every", "last") else character()
   hand_over_measured(call_with(measure_beta, returns, options, but = but), options)
-}
-
-drawdown_command <- function() {
-  list(
-    says = "the deepest fall from a high, and when it was made good",
-    takes = "FILE...",
-    options = c(
-      choose, "every", "keep-unfinished", "window", "min-obs", "level", "episodes", "series",
-      book, hand_on
-    ),
-    example = c(
-      "imbroglio drawdown bay.csv --security BAYALL --last \"8 years\" --figure fall.png",
-      "imbroglio drawdown bay.csv --security BAYALL --episodes 5"
-    ),
-    run = run_drawdown
-  )
 }
 
 # Drawdown is of prices, unless a frequency is asked for.
@@ -128,25 +67,6 @@ run_drawdown <- function(files, options) {
     return(hand_over_measured(episodes, options, measure_drawdown(data)))
   }
   hand_over_measured(call_with(measure_drawdown, data, options), options)
-}
-
-returns_command <- function() {
-  list(
-    says = "returns from prices; measured: total, a year, mean, spread, best and worst",
-    takes = "FILE...",
-    options = c(
-      choose, "every", "keep-unfinished", "kind", "measured", "window", "min-obs", "per-year",
-      "risk-free", "split", "over", "by", "held-by-date", book, hand_on
-    ),
-    example = c(
-      "imbroglio returns bay.csv --security BAYALL --every month --out monthly.csv",
-      paste0(
-        "imbroglio returns bay.csv bay-fund.csv --holdings bay-holdings.csv --split --over ",
-        "\"day,month,year to date\" --figure added.png"
-      )
-    ),
-    run = run_returns
-  )
 }
 
 run_returns <- function(files, options) {
@@ -205,41 +125,6 @@ listed_returns <- function(returns) {
   )
 }
 
-summary_command <- function() {
-  list(
-    says = "one page of a whole universe, sorted as you like",
-    takes = "FILE...",
-    options = c(
-      choose, "every", "keep-unfinished", "kind", "benchmark", "level", "per-year", "risk-free",
-      "sort", book, hand_on
-    ),
-    example = paste0(
-      "imbroglio summary bay.csv --benchmark BAYALL --sort volatility_annual --out ",
-      "universe.csv"
-    ),
-    run = run_measure("summary")
-  )
-}
-
-tracking_command <- function() {
-  list(
-    says = "tracking error and information ratio against a benchmark",
-    takes = "FILE...",
-    options = c(
-      choose, "benchmark", "every", "keep-unfinished", "kind", "window", "min-obs", "per-year",
-      "errors", "draws", "seed", "split", "by", book, hand_on
-    ),
-    example = c(
-      "imbroglio tracking bay.csv --benchmark BAYALL --last \"1 year\"",
-      paste0(
-        "imbroglio tracking bay.csv --securities bay-securities.csv --weights ",
-        "OSSELL=0.6,TARROW=0.4 --benchmark BAYALL --split --by group"
-      )
-    ),
-    run = run_tracking
-  )
-}
-
 run_tracking <- function(files, options) {
   if (!options$split) return(run_measure("tracking")(files, options))
   if (is.null(options$benchmark)) {
@@ -249,27 +134,3 @@ run_tracking <- function(files, options) {
   split_of_volatility(book, options)
 }
 
-concentration_command <- function() {
-  list(
-    says = "how many holdings of one size, and how many bets, a book is",
-    takes = "FILE...",
-    options = c(
-      choose, "every", "keep-unfinished", "window", "min-obs", "per-year", but_how_held, hand_on
-    ),
-    example = "imbroglio concentration bay.csv bay-fund.csv --holdings bay-holdings.csv",
-    run = run_measure("concentration")
-  )
-}
-
-correlation_command <- function() {
-  list(
-    says = "which securities move alike; weighted, shrunk or rolling",
-    takes = "FILE...",
-    options = c(
-      choose, "every", "keep-unfinished", "kind", "on", "window", "min-obs", "decay",
-      "half-life", "shrink", "confidence", book, hand_on
-    ),
-    example = "imbroglio correlation bay.csv --on pairwise --figure alike.png",
-    run = run_measure("correlation")
-  )
-}

@@ -1,64 +1,71 @@
 # The options of a book.
 
-options_of_books <- list(
-  weights = list(
-    takes = "A=W,B=W",
-    help = "measure a book: weights by security, or a file of them",
-    read = function(x) amounts(x)
+options_of_books <- function() list(
+  weights = option("A=W,B=W", "amounts", "measure a book: weights by security, or a file of them"),
+  shares = option("A=N,B=N", "amounts", "a book by numbers of shares"),
+  values = option("A=M,B=M", "amounts", "a book by what each holding is worth"),
+  holdings = option(
+    "FILE", "text",
+    "a book by a file with a column of shares (quantity, units), value or weight"
   ),
-  shares = list(takes = "A=N,B=N", help = "a book by numbers of shares", read = function(x) {
-    amounts(x)
-  }),
-  values = list(
-    takes = "A=M,B=M",
-    help = "a book by what each holding is worth",
-    read = function(x) amounts(x)
-  ),
-  holdings = list(
-    takes = "FILE",
-    help = "a book by a file with a column of shares (quantity, units), value or weight",
-    read = identity
-  ),
-  held = list(
-    takes = "WHEN",
-    help = paste(
+  held = option(
+    "WHEN", "text",
+    paste(
       "today, or then: as it was bought, drifted and was rebalanced",
       "(what may happen is of today, what did happen of then)"
     ),
-    read = identity
+    idle = first_reason(of_book, not_split, not_drawn)
   ),
-  parts = list(help = "show the holdings of the book beside it"),
-  `stand-in` = list(
-    takes = "A=B",
-    help = "B stands in for the holding A before, between and after its prices",
-    read = function(x) pairs(x)
+  parts = flag(
+    "show the holdings of the book beside it",
+    idle = first_reason(of_book, unless(function(o, command) {
+      !isTRUE(o$split)
+    }, "a split shows the holdings"), not_drawn)
   ),
-  between = list(
-    takes = "WAY",
-    help = paste(
+  `stand-in` = option(
+    "A=B", "pairs",
+    "B stands in for the holding A before, between and after its prices",
+    idle = of_book
+  ),
+  between = option(
+    "WAY", "text",
+    paste(
       "a holding that is priced less often is bridged (drawn, by --stand-in, else --benchmark,",
       "else the rest of the book), carried, or the book is left as priced (bridged, where",
       "it would lose half its returns for less than half its weight)"
     ),
-    read = identity
+    idle = of_book
   ),
-  bridges = list(
-    takes = "N",
-    help = "how many times what lies between prices is drawn (5)",
-    read = function(x) number(x)
+  bridges = option(
+    "N", "number",
+    "how many times what lies between prices is drawn (5)",
+    idle = first_reason(of_book, unless(function(o, command) {
+      !isTRUE(o$between %in% c("priced", "carried"))
+    }, "nothing is drawn that way"))
   ),
-  carried = list(
-    takes = "A,B",
-    help = "holdings that have stopped, whose last price stands on every later date",
-    read = function(x) comma(x)
+  carried = option(
+    "A,B", "list",
+    "holdings that have stopped, whose last price stands on every later date",
+    idle = of_book
   ),
-  rebalance = list(
-    takes = "PERIOD",
-    help = "of the book: never, or every day, week, month, quarter, year (never)",
-    read = identity
+  rebalance = option(
+    "PERIOD", "text",
+    "of the book: never, or every day, week, month, quarter, year (never)",
+    idle = first_reason(
+      of_book,
+      unless(function(o, command) {
+        !of_today(o, command) || identical(o$held, "then")
+      }, "the book as held today is not rebalanced; --held then is the book as it was")
+    )
   ),
-  cash = list(takes = "W", help = "of the book: weight of cash, or rest", read = function(x) {
-    number_or_name(x)
-  }),
-  normalise = list(help = "divide weights by their sum")
+  cash = option("W", "number or name", "of the book: weight of cash, or rest", idle = of_book),
+  normalise = flag(
+    "divide weights by their sum",
+    idle = first_reason(
+      of_book,
+      unless(function(o, command) {
+        !is.null(o$weights) || !is.null(o$holdings)
+      }, "only weights are divided by their sum")
+    )
+  )
 )

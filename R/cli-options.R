@@ -1,3 +1,27 @@
+# The options of the command, each once: what it takes, how its text becomes a value, what it means
+# (by itself, or of one command), and why it is of no use (`idle`, a function of the options and the
+# command; NULL where it is of use).
+
+option <- function(takes, type, help, idle = function(o, command) NULL) {
+  list(takes = takes, read = option_types[[type]], help = help, idle = idle)
+}
+
+flag <- function(help, idle = function(o, command) NULL) list(help = help, idle = idle)
+
+options_known <- function() {
+  if (is.null(made_records$options)) {
+    made_records$options <- c(
+      options_of_reading(), options_of_books(), options_of_measures(), options_of_days(),
+      options_of_feeds(), options_of_answers()
+    )
+  }
+  made_records$options
+}
+
+takes_value <- function(names) {
+  !vapply(names, function(name) is.null(options_known()[[name]]$takes), NA)
+}
+
 comma <- function(text) trimws(strsplit(text, ",", fixed = TRUE)[[1L]])
 
 # Numbers as people write them: 0.99 or 99%, 1000000 or 1,000,000 or 1m; several with commas
@@ -87,68 +111,85 @@ named_parts <- function(text) {
   )
 }
 
-# The files and the options of a command line, by name; options as R arguments
-# are called (min_obs for --min-obs).
+option_types <- list(
+  text = identity,
+  list = comma,
+  number = number,
+  times = times,
+  amounts = amounts,
+  pairs = pairs,
+  `named list` = named_parts,
+  `number or name` = number_or_name,
+  `names or name` = function(x) if (grepl("=", x, fixed = TRUE)) pairs(x) else x
+)
+
+# The files and the options of a command line, by name; options as R arguments are called (min_obs
+# for --min-obs).
 read_command_line <- function(words, allowed, command) {
-  # A lone - is standard input, which optparse would read as an option.
-  lone <- words == "-"
-  words <- words[!lone]
-  # A number below zero after an option is its value.
-  value <- which(grepl("^-[0-9.]", words) & grepl("^--[a-z-]+$", c("", words[-length(words)])))
-  if (length(value)) {
-    words[value - 1L] <- paste0(words[value - 1L], "=", words[value])
-    words <- words[-value]
-  }
-  given <- sub("=.*$", "", grep("^-", words, value = TRUE))
-  refuse_unknown_options(given, allowed, command)
-  # Only those on the line: to make an option takes a millisecond, and a command has fifty.
-  named <- intersect(allowed, c(sub("^--", "", given), "help"))
-  options <- lapply(named, made_option)
-  name_of <- sub("^--", "", given)
-  valued <- name_of[!vapply(name_of, function(name) is.null(options_known[[name]]$takes), NA)]
-  if (anyDuplicated(valued)) {
-    fail(
-      "argument",
-      sprintf("--%s is given more than once.", valued[duplicated(valued)][1L]),
-      remedy = "Several values stand in one, with commas between them."
-    )
-  }
-  parser <- optparse::OptionParser(option_list = options, add_help_option = FALSE)
-  parsed <- tryCatch(
-    optparse::parse_args(
-      parser,
-      args = words,
-      positional_arguments = TRUE,
-      print_help_and_exit = FALSE
-    ),
-    error = function(e) {
-      fail("argument", sprintf("%s: %s.", command, sub("\\.$", "", conditionMessage(e))))
-    }
-  )
-  flags <- Filter(function(name) is.null(options_known[[name]]$takes), setdiff(allowed, named))
-  values <- c(
-    parsed$options[intersect(names(parsed$options), allowed)],
-    stats::setNames(rep(list(FALSE), length(flags)), flags)
-  )
-  for (name in names(values)) {
-    if (is.null(options_known[[name]]$takes)) next
+  line <- parted_line(words, allowed, command)
+  values <- line$values
+  for (name in names(values)[takes_value(names(values))]) {
     if (!nzchar(gsub(if (name == "decimal") " " else "[ ,]", "", values[[name]]))) {
       fail("argument", sprintf("--%s has no value.", name))
     }
-    values[[name]] <- options_known[[name]]$read(values[[name]])
+    values[[name]] <- options_known()[[name]]$read(values[[name]])
   }
+  flags <- setdiff(allowed[!takes_value(allowed)], names(values))
+  values[flags] <- FALSE
   names(values) <- gsub("-", "_", names(values), fixed = TRUE)
   list(
-    given = sub("^--", "", intersect(given, paste0("--", allowed))),
-    files = c(parsed$args, rep("-", sum(lone))),
+    given = names(line$values),
+    files = line$files,
     options = structure(values, class = "imbroglio_options")
   )
+}
+
+# The words that are files, and the options with their texts. What begins with - is an option, but
+# for - alone, which is standard input; after an option, whatever is no option is its value, a
+# number below zero too.
+parted_line <- function(words, allowed, command) {
+  is_option <- grepl("^-", words) & words != "-" & !grepl("^-[0-9.]", words)
+  refuse_unknown_options(sub("=.*$", "", words[is_option]), allowed, command)
+  values <- list()
+  files <- character()
+  at <- 1L
+  while (at <= length(words)) {
+    word <- words[at]
+    at <- at + 1L
+    if (!is_option[at - 1L]) {
+      files <- c(files, word)
+      next
+    }
+    name <- sub("^-h$", "help", sub("^--", "", sub("=.*$", "", word)))
+    value <- if (grepl("=", word, fixed = TRUE)) sub("^[^=]*=", "", word)
+    if (!takes_value(name)) {
+      if (!is.null(value)) fail("argument", sprintf("--%s takes no value.", name))
+      values[[name]] <- TRUE
+      next
+    }
+    if (!is.null(values[[name]])) {
+      fail(
+        "argument",
+        sprintf("--%s is given more than once.", name),
+        remedy = "Several values stand in one, with commas between them."
+      )
+    }
+    if (is.null(value)) {
+      if (at > length(words) || is_option[at]) {
+        fail("argument", sprintf("%s: --%s wants a value.", command, name))
+      }
+      value <- words[at]
+      at <- at + 1L
+    }
+    values[[name]] <- value
+  }
+  list(values = values, files = files)
 }
 
 refuse_unknown_options <- function(given, allowed, command) {
   unknown <- setdiff(given, c(paste0("--", allowed), "-h"))
   if (length(unknown)) {
-    elsewhere <- sub("^--", "", unknown[1L]) %in% names(options_known)
+    elsewhere <- sub("^--", "", unknown[1L]) %in% names(options_known())
     near <- did_you_mean(unknown[1L], paste0("--", allowed))
     fail(
       "argument",
@@ -159,19 +200,6 @@ refuse_unknown_options <- function(given, allowed, command) {
         near
       }
     )
-  }
-}
-
-made_option <- function(name) {
-  takes <- options_known[[name]]$takes
-  if (is.null(takes)) {
-    optparse::make_option(
-      c(if (name == "help") "-h", paste0("--", name)),
-      action = "store_true",
-      default = FALSE
-    )
-  } else {
-    optparse::make_option(paste0("--", name), type = "character", metavar = takes)
   }
 }
 

@@ -1,56 +1,9 @@
 # The commands about what happened, and what of it would do today: worst, replay.
 
-worst_command <- function() {
-  list(
-    says = "the worst days, weeks or runs of days, and what they came from",
-    takes = "FILE...",
-    options = c(
-      choose, "every", "keep-unfinished", "kind", "worst", "best", "horizon", "overlapping",
-      "benchmark", "level", "window", "split", "value", book, hand_on
-    ),
-    example = c(
-      "imbroglio worst bay.csv --security BAYALL --best 3 --figure worst.png",
-      paste0(
-        "imbroglio worst bay.csv bay-fund.csv --holdings bay-holdings.csv --benchmark BAYALL ",
-        "--horizon 10"
-      ),
-      "imbroglio worst bay.csv bay-fund.csv --holdings bay-holdings.csv --worst 1 --split"
-    ),
-    run = run_worst
-  )
-}
-
 run_worst <- function(files, options) {
   returns <- chosen_returns(chosen_prices(files, options, "worst"), options, "worst")
   found <- call_with(worst_periods, returns, options)
   hand_over_measured(if (options$split) split_periods(found) else found, options)
-}
-
-replay_command <- function() {
-  list(
-    says = "what a period of the past, or a shock, would do to the book of today",
-    takes = "FILE...",
-    options = c(
-      choose, "every", "keep-unfinished", "periods", "worst", "found-by", "benchmark", "shock",
-      "carried-by", "horizon", "confidence", "series", "split", "value", but_how_held,
-      hand_on
-    ),
-    example = c(
-      paste0(
-        "imbroglio replay bay.csv bay-fund.csv --holdings bay-holdings.csv --benchmark BAYALL ",
-        "--figure replay.png"
-      ),
-      paste0(
-        "imbroglio replay bay.csv --weights OSSELL=0.6,BAYBOND=0.4 --periods ",
-        "crash=2018-09:2019-01 --split"
-      ),
-      paste0(
-        "imbroglio replay bay.csv --weights OSSELL=0.6,BAYBOND=0.4 --shock ",
-        "BAYALL=-10%,BAYMETAL=+5%"
-      )
-    ),
-    run = run_replay
-  )
 }
 
 run_replay <- function(files, options) {

@@ -1,7 +1,9 @@
 # The commands about prices: check, prices, adjust.
 
-check_command <- function() {
+command_of_check <- function() {
   list(
+    group = "Look at them, and put them right",
+    place = 1,
     says = "all that is wrong with prices, and what can be done",
     takes = "FILE",
     options = c(
@@ -50,8 +52,10 @@ run_check <- function(files, options) {
   as.integer(any(findings$severity == "error"))
 }
 
-prices_command <- function() {
+command_of_prices <- function() {
   list(
+    group = "Look at them, and put them right",
+    place = 2,
     says = "the prices as they were understood, chosen and written",
     takes = "FILE...",
     options = c(priced, "long", "format", "out", "figure", "help"),
@@ -98,8 +102,10 @@ run_prices <- function(files, options) {
   0L
 }
 
-adjust_command <- function() {
+command_of_adjust <- function() {
   list(
+    group = "Look at them, and put them right",
+    place = 3,
     says = "closes adjusted for splits and dividends",
     takes = "FILE",
     options = c(

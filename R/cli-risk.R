@@ -1,28 +1,5 @@
 # The commands about what may happen: fit, var, backtest.
 
-fit_command <- function() {
-  list(
-    says = "fitted distributions, and tests that know they were fitted",
-    takes = "FILE...",
-    options = c(
-      choose, "every", "keep-unfinished", "kind", "families", "by", "test-draws", "stop-after",
-      "reject-at", "rank-by", "seed", "parameters", "level", "view", book, hand_on
-    ),
-    example = c(
-      paste0(
-        "imbroglio fit bay.csv --security BAYALL --families normal,student,cauchy ",
-        "--test-draws 999 --figure fit.png"
-      ),
-      paste0(
-        "imbroglio fit bay.csv --security BAYALL --families all --test-draws 0 --view tail ",
-        "--figure tail.png"
-      ),
-      "imbroglio fit bay.csv --security BAYALL --families student,nig --level 0.99,0.999"
-    ),
-    run = run_fit
-  )
-}
-
 run_fit <- function(files, options) {
   returns <- chosen_returns(chosen_prices(files, options, "fit"), options, "fit")
   # Parameters and quantiles are no tests, unless they are drawn.
@@ -38,40 +15,6 @@ run_fit <- function(files, options) {
     fit <- stats::predict(fit, options$level)
   }
   hand_over_measured(fit, options)
-}
-
-var_command <- function() {
-  list(
-    says = "value at risk by many methods; of a book: drawn, or split by holding",
-    takes = "FILE...",
-    options = c(
-      choose, "every", "keep-unfinished", "kind", "level", "horizon", "horizon-by", "method",
-      "rank", "value", "decay", "half-life", "tail", "block", "draws", "seed", "errors",
-      "confidence", "thresholds", "draw", "paths", "split", "view", book, hand_on
-    ),
-    example = c(
-      "imbroglio var bay.csv --security BAYALL --level 0.95,0.99 --value 1000000",
-      paste0(
-        "imbroglio var bay.csv --security BAYALL --method ",
-        "historical,normal,student,garch,hill,pareto --figure methods.png"
-      ),
-      paste0(
-        "imbroglio var bay.csv --security BAYALL --level 0.9,0.95,0.99,0.999 --horizon ",
-        "1:20 --figure horizons.png"
-      ),
-      paste0(
-        "imbroglio var bay.csv --shares OSSELL=2000,TARROW=500 --draw --horizon 10 ",
-        "--draws 100000 --figure book.png"
-      ),
-      paste0(
-        "imbroglio var bay.csv --weights OSSELL=0.5,TARROW=0.5 --split --method ",
-        "historical,normal"
-      ),
-      "imbroglio var bay.csv bay-fund.csv --holdings bay-holdings.csv --parts",
-      "imbroglio var bay.csv --security BAYALL --thresholds --figure tail.png"
-    ),
-    run = run_var
-  )
 }
 
 run_var <- function(files, options) {
@@ -115,29 +58,6 @@ run_draws <- function(book, options) {
   listed <- drawn_paths(drawn, seq_len(options$paths))
   result <- new_result(as.list(listed), "paths", basis(drawn), attr(drawn, "source"))
   hand_over_measured(result, options, drawn)
-}
-
-backtest_command <- function() {
-  list(
-    says = "value at risk put to the test, day by day",
-    takes = "FILE...",
-    options = c(
-      choose, "every", "keep-unfinished", "kind", "window", "level", "method", "expanding",
-      "refit", "rank", "decay", "half-life", "tail", "block", "draws", "seed", "zone-days",
-      "breaches", "zones", "series", book, hand_on
-    ),
-    example = c(
-      paste0(
-        "imbroglio backtest bay.csv --security BAYALL --method historical,normal,ewma ",
-        "--figure backtest.png"
-      ),
-      paste0(
-        "imbroglio backtest bay.csv --security BAYALL --window 500 --expanding --method ",
-        "garch --refit 20 --breaches"
-      )
-    ),
-    run = run_backtest
-  )
 }
 
 run_backtest <- function(files, options) {

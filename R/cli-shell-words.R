@@ -9,7 +9,7 @@ in_shell_words <- function(text) {
     )
     name <- if (name %in% names(own)) own[[name]] else name
     name <- gsub("_", "-", name, fixed = TRUE)
-    ifelse(name %in% names(options_known), paste0("--", name), NA)
+    ifelse(name %in% names(options_known()), paste0("--", name), NA)
   }
   replaced <- function(pattern, writer) {
     at <- gregexpr(pattern, text, perl = TRUE)

@@ -1,7 +1,9 @@
 # The commands of a whole piece of work: study and report.
 
-study_command <- function() {
+command_of_study <- function() {
   list(
+    group = "Check the number, and hand it on",
+    place = 5,
     says = "a whole piece of work in one file: new writes one, run measures it, check reads it",
     takes = "new PRICES... | run STUDY | check STUDY",
     options = c(
@@ -114,8 +116,10 @@ say_run <- function(run) {
   for (i in which(run$state == "failed")) speak("  ", run$part[i], ": ", visible(run$detail[i]))
 }
 
-report_command <- function() {
+command_of_report <- function() {
   list(
+    group = "Check the number, and hand it on",
+    place = 4,
     says = "one page to send: what is held, what may be lost, what changed, and why",
     takes = "FILE... | STUDY",
     options = c(
@@ -151,7 +155,8 @@ run_report <- function(files, options) {
     refuse_options(
       options,
       setdiff(
-        gsub("-", "_", report_command()$options, fixed = TRUE), c("only", "today", "out", "help")
+        gsub("-", "_", command_of_report()$options, fixed = TRUE),
+        c("only", "today", "out", "help")
       ),
       "a report of a study, which says it itself"
     )

@@ -1,7 +1,9 @@
 # The command that shows how the number of another command came about.
 
-working_command <- function() {
+command_of_working <- function() {
   list(
+    group = "Check the number, and hand it on",
+    place = 3,
     says = "how a number came about, step by step: of any measure",
     takes = "COMMAND FILE...",
     options = c("date", "number", "workbook", "format", "out", "help"),

@@ -44,7 +44,7 @@ autoplot.imbroglio_backtest <- function(object, security = NULL, ...) {
     date_axis() +
     ggplot2::scale_y_continuous(labels = amount_axis(object), breaks = scales::breaks_pretty(4)) +
     titles(
-      backtest_headline(object),
+      headline_of(object),
       sprintf(
         paste0(
           "Grey: %s %s; line: value at risk at %s, from the returns before; red: ",
@@ -116,7 +116,7 @@ backtest_matrix <- function(object, table) {
     ggplot2::scale_fill_manual(values = verdict_colours) +
     ggplot2::scale_x_discrete(position = "top") +
     titles(
-      backtest_headline(object),
+      headline_of(object),
       paste0(
         paste0(
           "Share of days with a breach; blue: not rejected at 5 %, red: too many, grey: ",

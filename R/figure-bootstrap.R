@@ -149,7 +149,7 @@ autoplot.imbroglio_split <- function(object, ...) {
     ) +
     ggplot2::facet_wrap(ggplot2::vars(.data$method)) +
     titles(
-      split_headline(object),
+      headline_of(object),
       paste0(
         "Coloured: what the holding adds to the value at risk of the book; grey: what it ",
         "would be alone; in brackets: 95 of 100 draws of the days"

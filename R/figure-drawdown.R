@@ -12,7 +12,6 @@ autoplot.imbroglio_drawdown <- function(object, start = NULL, end = NULL, worst 
       "max_drawdown",
       "Deepest fall, %",
       sprintf("Deepest fall within the last %s returns", some(count(unique(table$window)))),
-      100,
       floor = FALSE
     ))
   }
@@ -30,7 +29,7 @@ autoplot.imbroglio_drawdown <- function(object, start = NULL, end = NULL, worst 
     dates[is.na(table$trough)] <- ""
     return(ranking_figure(
       object,
-      table$max_drawdown,
+      "max_drawdown",
       "Maximum drawdown",
       "The deepest fall below the running high, from peak to trough",
       notes = dates

@@ -14,13 +14,12 @@ autoplot.imbroglio_downside <- function(object, start = NULL, end = NULL, ...) {
       sprintf(
         "How far returns lay below their mean over the last %s returns, a year",
         some(count(unique(table$window)))
-      ),
-      100
+      )
     ))
   }
   ranking_figure(
     object,
-    table$semi_deviation_annual,
+    "semi_deviation_annual",
     "Semi-deviation a year",
     "Root of the mean square of what lies below the mean, of all returns"
   )

@@ -146,7 +146,7 @@ fit_views <- list(
       family_facets(data) + return_axis() +
       ggplot2::scale_y_continuous(labels = percent_axis, limits = c(0, 1)) +
       titles(
-        fit_headline(object),
+        headline_of(object),
         paste0(
           "Broad: the share of returns at or below; thin: the fitted family's; circled: ",
           "where they are furthest apart"
@@ -185,7 +185,7 @@ fit_views <- list(
         expand = ggplot2::expansion(c(0, 0.05))
       ) +
       titles(
-        fit_headline(object),
+        headline_of(object),
         sprintf(
           "Bars: the share of returns in steps of %s; line: what the fitted family expects",
           percent(width)
@@ -221,7 +221,7 @@ fit_views <- list(
       family_facets(data) + return_axis() + ggplot2::scale_y_continuous(labels = percent_axis) +
       ggplot2::coord_cartesian(xlim = frame, ylim = frame) +
       titles(
-        fit_headline(object),
+        headline_of(object),
         paste0(
           "Of 100 samples drawn from the fitted family about 95 stay in the band all ",
           "along; red: returns that do not"
@@ -357,7 +357,7 @@ verdict_matrix <- function(object, table) {
     ggplot2::scale_fill_manual(values = verdict_colours) +
     ggplot2::scale_x_discrete(position = "top") +
     titles(
-      fit_headline(object),
+      headline_of(object),
       paste0(
         "The least of the three p-values; blue: no test rejects, grey: one does",
         if (!all(table$converged)) ", red: failed",

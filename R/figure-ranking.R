@@ -1,9 +1,11 @@
-# Several securities, one number each: in order, with the numbers written.
-ranking_figure <- function(object, size, what, subtitle, rows = NULL, notes = NULL, digits = 1L) {
+# Several securities, one number each, a column of the result: in order, with the numbers written in
+# its unit.
+ranking_figure <- function(object, column, what, subtitle, rows = NULL, notes = NULL,
+                           digits = 1L) {
   table <- as.data.frame(object)
   ranked <- data.frame(
     security = table$security,
-    size = size,
+    size = table[[column]],
     few = stands_on_little(table),
     label = rows %||% table$security,
     note = notes %||% rep("", nrow(table))
@@ -29,7 +31,7 @@ ranking_figure <- function(object, size, what, subtitle, rows = NULL, notes = NU
     ) +
     ggplot2::geom_point(size = 3.4) +
     words_layer(
-      ggplot2::aes(label = writer_of(object)(.data$size, digits), hjust = .data$beyond),
+      ggplot2::aes(label = written_as(object, column, digits)(.data$size), hjust = .data$beyond),
       size = 3.7
     ) +
     words_layer(
@@ -40,7 +42,7 @@ ranking_figure <- function(object, size, what, subtitle, rows = NULL, notes = NU
     ) +
     ggplot2::scale_colour_manual(values = colours) +
     ggplot2::scale_x_continuous(
-      labels = amount_axis(object),
+      labels = axis_of(object, column),
       breaks = breaks,
       expand = ggplot2::expansion(room)
     ) +

@@ -140,7 +140,6 @@ autoplot.imbroglio_return <- function(object, start = NULL, end = NULL, ...) {
       "return_annual",
       "Return, % a year",
       sprintf("Over the last %s returns, a year", some(count(unique(table$window)))),
-      100,
       floor = FALSE
     ))
   }
@@ -149,7 +148,7 @@ autoplot.imbroglio_return <- function(object, start = NULL, end = NULL, ...) {
   }
   ranking_figure(
     object,
-    table$return_annual,
+    "return_annual",
     "Return a year",
     "Total return over the sample, as a yearly one"
   )

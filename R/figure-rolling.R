@@ -1,11 +1,11 @@
 # A rolling result of any measure as lines: for one security all its windows, for several a
 # panel each.
-rolling_panels <- function(object, table, column, y, subtitle, scale = 1, floor = TRUE) {
+rolling_panels <- function(object, table, column, y, subtitle, floor = TRUE) {
   source <- attr(object, "source")
+  scale <- if (counts_percent(object, column)) 100 else 1
   if (counts_money(object)) {
     y <- sub("Return", "Profit", sub(", % a year", " a year", sub(", %$", "", y)))
     subtitle <- sub("returns", "profits", subtitle)
-    scale <- 1
   }
   securities <- unique(table$security)
   table$series <- series_of(table)
@@ -81,4 +81,25 @@ words_between <- function(object, table) {
     attr(object, "source")
   )
   if (length(unique(table$security)) == 1L) in_words(shown) else headline(shown)
+}
+
+# Of a measure whose record says how several are told apart, and which has no picture of its own.
+#' @rdname figures
+#' @exportS3Method ggplot2::autoplot
+autoplot.imbroglio_result <- function(object, start = NULL, end = NULL, ...) {
+  refuse_others(...)
+  need_ggplot()
+  reading <- readings(object)
+  if (is.null(reading)) {
+    fail("argument", sprintf("There is no figure of %s.", lower_case(title_of(object))))
+  }
+  table <- as.data.frame(object)
+  label <- sentence_case(known_columns()[[reading$column]]$label)
+  if (is.null(table$window)) {
+    return(ranking_figure(object, reading$column, label, record_of(attr(object, "measure"))$asks))
+  }
+  rolling_panels(
+    object, within_dates(table, "to", start, end), reading$column, label,
+    sprintf("Over the last %s returns", some(count(unique(table$window)))), floor = FALSE
+  )
 }

@@ -140,6 +140,25 @@ amount_axis <- function(object) {
   if (counts_money(object)) scales::label_number(big.mark = ",") else percent_axis
 }
 
+# Whether a column is a share, and not of profits; how its numbers are written, and on an axis.
+counts_percent <- function(object, column) {
+  unit <- column_of(column, 0, basis(object)$kind)$unit
+  unit %in% c("fraction", "small", "share", "points", "small_points", "level")
+}
+
+written_as <- function(object, column, digits) {
+  unit <- column_of(column, 0, basis(object)$kind)$unit
+  if (unit %in% c("fraction", "money")) {
+    function(x) writer_of(object)(x, digits)
+  } else {
+    unit_text[[unit]]
+  }
+}
+
+axis_of <- function(object, column) {
+  if (counts_percent(object, column)) percent_axis else scales::label_number(big.mark = ",")
+}
+
 counts_money <- function(object) identical(basis(object)$kind, "profit")
 
 date_axis <- function(...) {

@@ -15,14 +15,13 @@ autoplot.imbroglio_tracking <- function(object, start = NULL, end = NULL, ...) {
       sprintf(
         "Standard deviation of the difference of the last %s shared returns, a year",
         some(count(unique(table$window)))
-      ),
-      100
+      )
     ))
   }
   if (nrow(table) > 1L) {
     return(ranking_figure(
       object,
-      table$tracking_error_annual,
+      "tracking_error_annual",
       paste("Tracking error a year, against", against),
       paste0(
         "Standard deviation of the difference of returns, times the root of the periods ",

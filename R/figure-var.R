@@ -38,7 +38,7 @@ autoplot.imbroglio_var <- function(object, view = NULL, ...) {
       }
       ranking_figure(
         object,
-        table$var,
+        "var",
         "Value at risk",
         var_subtitle(object),
         rows = table[["row"]],
@@ -89,7 +89,7 @@ methods_figure <- function(object, table) {
       expand = ggplot2::expansion(c(0.02, 0.05))
     ) +
     titles(
-      var_headline(object),
+      headline_of(object),
       sprintf(
         "Bars: %ss of %s, red beyond the least of the lines%s%s",
         what,
@@ -289,7 +289,7 @@ autoplot.imbroglio_tail <- function(object, tail = NULL, ...) {
       expand = ggplot2::expansion(c(0.01, 0.12))
     ) +
     titles(
-      thresholds_headline(object),
+      headline_of(object),
       paste0(
         "By how many losses are taken for the tail, with 95 % bands; where a line is ",
         "level the choice matters little",

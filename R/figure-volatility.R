@@ -111,7 +111,7 @@ autoplot.imbroglio_volatility <- function(object, start = NULL, end = NULL, by_w
     rows <- if (length(unique(table$method)) > 1L) paste(table$security, table$method, sep = ", ")
     return(ranking_figure(
       object,
-      table$volatility_annual,
+      "volatility_annual",
       "Volatility a year",
       "Volatility a period, times the root of the periods a year",
       rows = rows
@@ -134,7 +134,7 @@ volatility_lines <- function(object, table, start, end) {
     return(price_and_volatility(object, table, start, end))
   }
   subtitle <- window_subtitle(object, table)
-  rolling_panels(object, table, "volatility_annual", "Volatility, % a year", subtitle, 100)
+  rolling_panels(object, table, "volatility_annual", "Volatility, % a year", subtitle)
 }
 
 #' @rdname figures

@@ -13,7 +13,7 @@ autoplot.imbroglio_worst <- function(object, start = NULL, end = NULL, ...) {
     picked <- new_result(as.list(first), "worst", basis(object), attr(object, "source"))
     return(ranking_figure(
       picked,
-      first$total_return,
+      "total_return",
       "Return",
       sprintf("The %s period of each, and its dates", first$side[1L]),
       notes = dates

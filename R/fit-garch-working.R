@@ -168,7 +168,6 @@ working_of.imbroglio_garch <- function(result, row) {
   attr(at, "limits") <- fit$limits[match(this$security, colnames(returns$values))]
   lasts <- this$persistence < 1
   list(
-    asks = measures()$volatility$asks,
     rows = list(sample$rows),
     choices = list(year_choice(result, returns, this)),
     steps = c(

@@ -209,7 +209,6 @@ working_of.imbroglio_fit <- function(result, row) {
     step("log_likelihood", quote(likelihood), "log-likelihood of the fit", "likelihood")
   }
   list(
-    asks = measures()$fit$asks,
     rows = c(
       list(sample$rows, sorted_returns(record, x, as.list(at))),
       drawn$rows,

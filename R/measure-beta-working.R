@@ -9,7 +9,6 @@ working_of.imbroglio_beta <- function(result, row) {
   beside <- rows_beside(returns, this, about)
   newey <- choice_of(about, "errors") %in% "newey-west"
   list(
-    asks = measures()$beta$asks,
     rows = list(beside$rows),
     choices = c(
       beside$choices,
@@ -288,7 +287,6 @@ joint_working <- function(result, this) {
   )
   own <- match(this$benchmark, all_of$benchmark)
   list(
-    asks = measures()$beta$asks,
     rows = list(made$rows),
     steps = c(
       made$steps,

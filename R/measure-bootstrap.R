@@ -1,3 +1,44 @@
+record_of_bootstrap <- function() measure_record(
+  210,
+  title = "Bootstrap of a book",
+  asks = "What may the book be worth?",
+  measure = bootstrap_book,
+  columns = list(),
+  shares = c(
+    "security", "from", "to", "n", "level", "horizon", "var", "es", "var_value", "es_value",
+    "method", "draws", "rank", "var_error", "es_error", "var_low", "var_high", "draw_error"
+  ),
+  tables = list(
+    paths = table_record(
+      "Drawn paths",
+      columns = list(
+        path = column("path", "count"),
+        value = column("value", "money")
+      ),
+      shares = c("step", "date", "return"),
+      shows = 40L,
+      wide = TRUE
+    ),
+    drawn_correlation = table_record(
+      "Correlation of the holdings, in the history and in the drawn days",
+      columns = list(
+        history = column("history", "ratio"),
+        drawn = column("drawn", "ratio"),
+        drawn_error = column("error", "four")
+      ),
+      shares = c("security", "other")
+    )
+  ),
+  compares = NULL,
+  command = NULL,
+  parts = list(
+    bootstrap = part(
+      "more", 40, "whole", "book", above = c("lead", "figure", "table"), usual = FALSE
+    )
+  ),
+  cases = quote(list(whole = bootstrap_book(book, horizon = 5, draws = 500)))
+)
+
 #' Draw what a book may be worth
 #'
 #' The bootstrap of a book: whole days of the history are drawn with replacement, as many as the
@@ -41,6 +82,7 @@
 #'   `drawn_correlation()` the correlation of each two holdings in the drawn days (`drawn`) beside
 #'   that of the `history`, and `drawn_error`, the standard error that the draws alone give it.
 #'   `autoplot()` shows the distribution.
+#' @eval columns_in_docs("bootstrap")
 #' @section Errors: `imbroglio_error_argument` for what is no book, a horizon, level, seed or
 #'   number of draws that cannot be.
 #' @references Efron (1979), Bootstrap methods, Annals of Statistics 7. Politis and Romano (1994),

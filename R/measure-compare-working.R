@@ -12,7 +12,6 @@ working_of.imbroglio_compare <- function(result, row) {
   i <- match(this$measure, ask$measures)
   found <- lapply(pair$apart, `[`, i)
   list(
-    asks = measures()$compare$asks,
     rows = unlist(lapply(sides, `[[`, "rows"), recursive = FALSE),
     choices = c(
       list(

@@ -1,3 +1,57 @@
+record_of_compare <- function() measure_record(
+  100,
+  title = "Compared",
+  asks = "Is the difference more than chance?",
+  measure = compare_measures,
+  columns = list(
+    n_other = column("n", "count", working = FALSE),
+    estimate_other = column("the other", "number"),
+    difference = column("difference", "number"),
+    difference_error = column("error", "number"),
+    difference_low = column("low", "number"),
+    difference_high = column("high", "number"),
+    p = column("p", "p"),
+    paired = column("paired", "truth", detail = TRUE),
+    why = column("why there is no p", "text", optional = TRUE),
+    test = column("test", "text", optional = TRUE),
+    test_p = column("its p", "p", optional = TRUE)
+  ),
+  shares = c("security", "other", "measure", "n", "estimate"),
+  compares = NULL,
+  command = command_record(
+    "Compare, through time and with the past", 2,
+    says = "two periods, two securities or two books: the difference, and whether it is chance",
+    options = c(
+      choose, "every", "keep-unfinished", "at", "against", "measures", "benchmark", "level",
+      "target", "risk-free", "per-year", "confidence", "draws", "seed",
+      setdiff(book, "parts"), hand_on
+    ),
+    example = c(
+      "imbroglio compare bay.csv --security TARROW,OSSELL --at 2020-01-01 --figure compare.png",
+      paste0(
+        "imbroglio compare bay.csv --weights TARROW=0.6,BAYBOND=0.4 --against BAYALL ",
+        "--measures sharpe,drawdown,var"
+      )
+    ),
+    ways = c(
+      "--at 2021-06-01 --draws 30 --measures sharpe,sortino,es,beta --benchmark INDEXX",
+      "--weights SHAREX=0.6,NEWXXX=0.4 --against INDEXX --draws 30"
+    )
+  ),
+  parts = list(
+    compare = part(
+      "more", 20, "whole", above = c("lead", "figure", "table"), usual = FALSE
+    )
+  ),
+  cases = quote(list(
+    whole = compare_measures(
+      x[, c(colnames(x)[1], b)], at = x$dates[floor(0.9 * nrow(x$close))],
+      level = 0.9, target = 0.01, risk_free = 0.02,
+      measures = setdiff(followed_names, "mean_correlation"), benchmark = b, draws = 20
+    )
+  ))
+)
+
 #' Two periods, two books, two strategies
 #'
 #' A measure of one sample beside the same of another, the difference, its standard error, and
@@ -46,7 +100,7 @@
 #' @param a,b Tables of returns or prices, or books (as held then). Of the same securities (two
 #'   periods): each with itself. Of one in `b`: each of `a` with it. Without `b`, `at` cuts `a`.
 #' @param at A date: the first period ends before it, the second begins with it.
-#' @param measures Names, of those of [roll_measures()] but `likeness`.
+#' @param measures Names, of those of [roll_measures()] but `mean_correlation`.
 #' @param benchmark Of `beta`, `correlation` and `tracking_error`: one security of the tables.
 #' @param level Of value at risk and expected shortfall.
 #' @param target,risk_free A year, as fractions: of `sortino`, and of `sharpe`.
@@ -57,6 +111,7 @@
 #'   or `"from"` a date), `measure`, `n`, `n_other`, `estimate`, `estimate_other`, `difference`
 #'   (the first less the second), `difference_error`, `difference_low`, `difference_high`, `p`,
 #'   `paired`, `why` there is no p, and `test` and `test_p`.
+#' @eval columns_in_docs("compare")
 #' @section Errors: `imbroglio_error_argument` for tables that cannot be paired, a measure without
 #'   its benchmark, a date outside the sample; `imbroglio_error_too_short` for fewer than ten
 #'   returns on either side.
@@ -73,7 +128,7 @@ compare_measures <- function(a, b = NULL, measures = c("volatility", "sharpe"), 
                              benchmark = NULL, level = 0.99, target = 0, risk_free = 0,
                              per_year = NULL, confidence = 0.95, draws = 1000L, seed = 1L) {
   if (is_drawn(a) || is_drawn(b)) return(over_drawings())
-  known <- setdiff(names(rolling_measures()), "likeness")
+  known <- setdiff(names(rolling_measures()), "mean_correlation")
   measures <- check_choice(measures, "measures", known, several = TRUE)
   level <- check_fraction(level, "level")
   confidence <- check_fraction(confidence, "confidence")

@@ -16,7 +16,6 @@ working_of.imbroglio_concentration <- function(result, row) {
   if (attr(result, "source")$kind == "log") r <- expm1(r)
   if (rolling) r <- r[made$dates >= this$from & made$dates <= this$to, , drop = FALSE]
   list(
-    asks = measures()$concentration$asks,
     rows = list(made$rows),
     choices = list(year_of_book(result)),
     steps = c(

@@ -1,3 +1,52 @@
+record_of_concentration <- function() measure_record(
+  250,
+  title = "Concentration",
+  asks = "How many bets is the book?",
+  measure = measure_concentration,
+  columns = list(
+    holdings = column("holdings", "count"),
+    effective_holdings = column("as good as", "one"),
+    effective_bets = column("bets", "one"),
+    diversification_ratio = column("diversification ratio", "two"),
+    volatility_added = column("volatility added up", "fraction"),
+    largest = column("largest", "text"),
+    largest_weight = column("its weight", "share")
+  ),
+  shares = c("security", "from", "to", "n", "volatility_annual", "window"),
+  compares = compares("effective_bets", "is most bets", "least", " bets", " bets"),
+  command = command_record(
+    "Measure", 11,
+    says = "how many holdings of one size, and how many bets, a book is",
+    options = c(
+      choose, "every", "keep-unfinished", "window", "min-obs", "per-year", but_how_held, hand_on
+    ),
+    example = "imbroglio concentration bay.csv bay-fund.csv --holdings bay-holdings.csv",
+    ways = c(
+      "BOOK",
+      "BOOK --window 40"
+    )
+  ),
+  parts = list(
+    concentration = part("book", 20, "whole", "book", "lead", draws = NULL)
+  ),
+  follows = list(
+    effective_holdings = followed(
+      180, "Effective holdings", "one", "[measure_concentration()]", wrong = "below",
+      positive = TRUE, of_book = TRUE,
+      today = function(book, held) measure_concentration(book)$effective_holdings
+    ),
+    effective_bets = followed(
+      190, "Effective bets", "one", "[measure_concentration()]", wrong = "below",
+      positive = TRUE, of_book = TRUE,
+      today = function(book, held) measure_concentration(book)$effective_bets
+    )
+  ),
+  cases = quote(list(
+    whole = measure_concentration(book),
+    rolling = measure_concentration(book, window = 40)
+  ))
+)
+
 #' How concentrated a book is
 #'
 #' How many holdings of one size the weights of a book come to, how many independent bets its
@@ -25,6 +74,7 @@
 #'   `volatility_added` (the sum of what the holdings would have alone, by their weights, a year),
 #'   `largest` (the holding that weighs most) and `largest_weight`. Rolling: a row for each date
 #'   and `window`, without the last two.
+#' @eval columns_in_docs("concentration")
 #' @section Errors: `imbroglio_error_argument` for what is no book; `imbroglio_error_too_short`
 #'   with fewer than two returns.
 #' @references Meucci (2009), Managing diversification, Risk 22. Choueifaty and Coignard (2008),

@@ -18,7 +18,6 @@ working_of.imbroglio_correlation <- function(result, row) {
   weighted <- !is.null(decay)
   shrunk <- choice_of(about, "shrink")
   list(
-    asks = measures()$correlation$asks,
     rows = list(pair$rows),
     choices = c(
       if (weighted) list(chosen("decay", "decay of the weights", decay)),

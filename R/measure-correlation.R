@@ -1,3 +1,56 @@
+record_of_correlation <- function() measure_record(
+  170,
+  title = "Correlation",
+  asks = "Which securities move alike?",
+  measure = correlate_returns,
+  columns = list(
+    correlation = column("correlation", "ratio"),
+    correlation_low = column("low", "ratio"),
+    correlation_high = column("high", "ratio"),
+    covariance = column("covariance", "scientific")
+  ),
+  shares = c("security", "other", "n", "benchmark", "window", "from", "to"),
+  compares = compares(
+    "correlation", "move most alike", "least", " correlation", write = "number"
+  ),
+  command = command_record(
+    "Measure", 10,
+    says = "which securities move alike; weighted, shrunk or rolling",
+    options = c(
+      choose, "every", "keep-unfinished", "kind", "on", "window", "min-obs", "decay",
+      "half-life", "shrink", "confidence", book, hand_on
+    ),
+    example = "imbroglio correlation bay.csv --on pairwise --figure alike.png",
+    ways = c(
+      "",
+      "--window 40",
+      "--decay 0.95",
+      "--shrink identity"
+    )
+  ),
+  parts = list(correlation = part("split", 30, "returns", "several", keeps = "window")),
+  follows = list(
+    correlation = followed(
+      110, "Correlation", "two", "[measure_tracking()]",
+      column_over_time("correlation", measure_tracking), beside = TRUE
+    ),
+    mean_correlation = followed(
+      130, "Mean correlation of all pairs", "two", paste(
+        "the mean correlation of all pairs of securities, or of a book's holdings, on the dates",
+        "that all have"
+      ), mean_correlation_over_time
+    )
+  ),
+  cases = quote(list(
+    whole = correlate_returns(x),
+    pairwise = correlate_returns(x, on = "pairwise"),
+    weighted = correlate_returns(x, decay = 0.97),
+    by_half_life = correlate_returns(x, half_life = 33),
+    rolling = correlate_returns(x, window = 3),
+    shrunk = correlate_returns(x, shrink = "identity")
+  ))
+)
+
 #' Correlation and covariance
 #'
 #' Of every two securities, over the intervals between the dates that all of them have (`on =
@@ -27,6 +80,7 @@
 #'   `correlation_low`, `correlation_high` (by Fisher's transformation; `NA` where weighted or
 #'   shrunk) and `covariance` (a period). Rolling: `security`, `benchmark` (the first one),
 #'   `window`, `from`, `to`, `n`, `correlation`.
+#' @eval columns_in_docs("correlation")
 #' @section Errors: `imbroglio_error_argument` for fewer than two securities, or choices that
 #'   exclude each other; `imbroglio_error_too_short` where the securities have fewer than three
 #'   dates in common. A warning (`imbroglio_warning_few_common`) where a few securities cost the

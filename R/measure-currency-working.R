@@ -12,7 +12,6 @@ working_of.imbroglio_currency <- function(result, row) {
     bquote(sqrt(sum((.(of) - sum(.(of)) / n)^2) / (n - 1)))
   }
   list(
-    asks = measures()$currency$asks,
     rows = list(rows_of_working(
       "prices",
       sprintf("closes of %s in %s, and what it costs", this$security, this$currency),

@@ -1,3 +1,35 @@
+record_of_currency <- function() measure_record(
+  110,
+  title = "What a currency adds",
+  asks = "What was earned in its own currency, and what by the rate?",
+  measure = measure_currency,
+  columns = list(
+    currency = column("currency", "text"),
+    base = column("base", "text"),
+    local_return = column("local", "fraction"),
+    rate_return = column("of the rate", "fraction"),
+    local_volatility_annual = column("local volatility", "fraction"),
+    rate_volatility_annual = column("of the rate", "fraction")
+  ),
+  shares = c(
+    "security", "from", "to", "n", "total_return", "volatility_annual", "correlation"
+  ),
+  compares = compares(
+    "total_return", "returned most", "least", losing = c("lost least", "most")
+  ),
+  command = command_record(
+    "Measure", 12,
+    says = "returns in the own currency, of the currency, and of both",
+    options = c(choose, "per-year", hand_on),
+    example = paste0(
+      "imbroglio currency bay.csv --security BAYMETAL --rates bay-rates.csv --base HBC ",
+      "--currencies BAYMETAL=TMC --figure currency.png"
+    )
+  ),
+  parts = list(currency = part("returns", 70, "prices", "rates")),
+  cases = quote(list(whole = measure_currency(translated)))
+)
+
 #' What a currency adds
 #'
 #' The returns of securities in their own currency, of the currency, and of both to who counts in
@@ -11,6 +43,7 @@
 #'   `from`, `to`, `n`, `local_return`, `rate_return` and `total_return` (all in all),
 #'   `local_volatility_annual`, `rate_volatility_annual`, `volatility_annual` and `correlation` (of
 #'   local and rate returns).
+#' @eval columns_in_docs("currency")
 #' @section Errors: `imbroglio_error_argument` for prices that were not converted, or nothing of
 #'   which is foreign.
 #' @family measures of returns

@@ -6,7 +6,6 @@ working_of.imbroglio_downside <- function(result, row) {
   made <- falls_working(result, this)
   delta <- identical(basis(result)$exact$errors, "delta")
   list(
-    asks = measures()$downside$asks,
     rows = list(made$rows),
     choices = made$choices,
     steps = c(
@@ -203,7 +202,6 @@ working_of.imbroglio_ratios <- function(result, row) {
   made <- falls_working(result, this)
   delta <- identical(basis(result)$exact$errors, "delta") && is.null(this$window)
   list(
-    asks = measures()$ratios$asks,
     rows = list(made$rows),
     choices = made$choices,
     steps = c(
@@ -310,7 +308,6 @@ working_of.imbroglio_capture <- function(result, row) {
   in_logs <- returns$kind == "log"
   logs <- function(of) if (in_logs) bquote(.(of) + 0) else bquote(ln(1 + .(of)))
   list(
-    asks = measures()$capture$asks,
     rows = list(beside$rows),
     choices = list(),
     steps = c(

@@ -118,7 +118,6 @@ wealth_working <- function(result, this) {
   }
   if (length(span)) rows$to <- span
   list(
-    asks = measures()$drawdown$asks,
     rows = list(rows),
     choices = list(),
     steps = c(first, below_steps(additive, is.null(rows$columns$return)))

@@ -3,7 +3,7 @@
 
 # Whether long and short of a group nearly cancel: there is no whole to be in percent of.
 neutral_group <- function(line, ask) {
-  if (!startsWith(line$of, "group:") || line$measure %in% of_book_only) return(FALSE)
+  if (!startsWith(line$of, "group:") || limit_measures()[[line$measure]]$of_book) return(FALSE)
   members <- expand_groups(line$of, ask$returns$prices)
   w <- ask$book$weights[ask$book$security %in% members]
   length(w) > 0L && abs(sum(w)) < 0.1 * sum(abs(w))
@@ -64,7 +64,7 @@ known_of_limit <- function(line, ask) {
   } else {
     line$of
   }
-  whole <- line$of %in% ask$book$name || line$measure %in% of_book_only
+  whole <- line$of %in% ask$book$name || limit_measures()[[line$measure]]$of_book
   ended <- if (whole) ask$book$ended else ended_holdings(ask$returns, members)
   if (!is.null(ended)) max(ended$known)
 }
@@ -84,27 +84,24 @@ limited_over_drawings <- function(line, ask) {
 
 # The estimate on each date, the last one now.
 limited_series <- function(line, ask) {
-  if (line$measure %in% of_book_only) return(book_number(line, ask))
+  record <- limit_measures()[[line$measure]]
+  if (record$of_book) return(book_number(line, ask, record$today))
   returns <- limited_returns(line, ask)
-  if (line$measure == "loss") return(lost_over(line, returns))
-  if (line$measure == "fall") {
-    found <- drawdown_series(returns)
-    return(list(to = found$date, estimate = found$drawdown))
-  }
+  if (!is.null(record$by_date)) return(record$by_date(line, returns))
   if (!is.na(line$period)) {
     returns <- suppressMessages(
       as_returns(returns, kind = returns$kind, every = line$period), classes = "imbroglio_note"
     )
   }
-  periods <- if (line$measure %in% in_time_ahead) periods_of_limit(line, returns)
+  periods <- if (record$in_time) periods_of_limit(line, returns)
   if (max(core_observed(returns$values)) < line$window) {
     return(list(to = max(returns$dates), estimate = NA_real_))
   }
   by_root <- line$method %in% "historical" && (periods == 1L || returns$kind != "log")
-  if (line$measure %in% in_time_ahead && !by_root) return(latest_loss(line, returns, periods))
+  if (record$in_time && !by_root) return(latest_loss(line, returns, periods))
   found <- suppressMessages(roll_measures(
     returns, line$measure, line$window,
-    benchmark = if (rolling_measures()[[line$measure]]$beside) ask$benchmark,
+    benchmark = if (record$beside) ask$benchmark,
     level = if (is.na(line$level)) 0.99 else line$level
   ), classes = "imbroglio_note")
   list(to = found$to, estimate = found$estimate * sqrt(periods %||% 1L))
@@ -170,7 +167,8 @@ limited_returns <- function(line, ask) {
       suppressMessages(expr, classes = "imbroglio_note"), classes = "imbroglio_warning_ended"
     )
   }
-  held <- if (line$measure %in% looks_back) "then" else "today"
+  record <- limit_measures()[[line$measure]]
+  held <- if (record$looks == "back") "then" else "today"
   if (startsWith(line$of, "group:")) {
     members <- expand_groups(line$of, ask$returns$prices)
     held_of <- intersect(members, ask$book$security)
@@ -189,11 +187,7 @@ limited_returns <- function(line, ask) {
   if (line$of %in% ask$book$name) return(quietly_told(book_returns(ask$book, held)))
   needed <- c(line$of, if (is.character(ask$benchmark)) ask$benchmark)
   if (is_held_short(line$of, ask$book)) ask$returns <- held_short(ask$returns, line$of)
-  ask$returns[, if (line$measure %in% c("beta", "correlation", "tracking_error")) {
-    unique(needed)
-  } else {
-    line$of
-  }]
+  ask$returns[, if (record$beside) unique(needed) else line$of]
 }
 
 # What was lost is what was booked: at the prices that were known, in money that of each day.
@@ -212,28 +206,30 @@ booked_returns <- function(line, ask) {
   )
 }
 
-# What the book is today, by weight or by the risk of it.
-book_number <- function(line, ask) {
+# What the book is today: a group or a holding of it, or (`held` is NULL) the whole.
+book_number <- function(line, ask, today) {
   book <- ask$book
-  to <- max(book$returns$dates)
-  today <- function() suppressMessages(book_today(book), classes = "imbroglio_note")
-  members <- if (startsWith(line$of, "group:")) {
+  held <- if (startsWith(line$of, "group:")) {
     intersect(expand_groups(line$of, ask$returns$prices), book$security)
   } else {
     intersect(line$of, book$security)
   }
-  of_whole <- line$of %in% book$name
-  estimate <- switch(
-    line$measure,
-    weight = if (of_whole) 1 else sum(book$weights[book$security %in% members]),
-    share = {
-      parts <- suppressMessages(split_volatility(book), classes = "imbroglio_note")
-      if (of_whole) 1 else sum(parts$share[parts$security %in% members])
-    },
-    {
-      found <- suppressMessages(measure_concentration(book), classes = "imbroglio_note")
-      found[[line$measure]]
-    }
-  )
-  list(to = max(today()$dates), estimate = estimate)
+  quiet <- function(expr) suppressMessages(expr, classes = "imbroglio_note")
+  if (line$of %in% book$name) held <- NULL
+  list(to = max(quiet(book_today(book))$dates), estimate = quiet(today(book, held)))
+}
+
+fallen_by_date <- function(line, returns) {
+  found <- drawdown_series(returns)
+  list(to = found$date, estimate = found$drawdown)
+}
+
+share_today <- function(book, held) {
+  if (is.null(held)) return(1)
+  parts <- split_volatility(book)
+  sum(parts$share[parts$security %in% held])
+}
+
+weight_today <- function(book, held) {
+  if (is.null(held)) 1 else sum(book$weights[book$security %in% held])
 }

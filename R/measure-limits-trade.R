@@ -6,8 +6,9 @@ trade_within <- function(line, ask) {
   book <- ask$book
   if (is.null(book) || !is.null(book$held) && book$held != "today") return(NULL)
   if (is_neutral(book)) return(NULL)
-  if (line$measure == "weight") return(trade_of_weight(line, ask))
-  if (!line$of %in% book$name || !line$measure %in% c("volatility", "var", "es")) return(NULL)
+  trades <- limit_measures()[[line$measure]]$trades
+  if (trades == "weight") return(trade_of_weight(line, ask))
+  if (!line$of %in% book$name || trades != "measured") return(NULL)
   if (!is.na(line$period)) return(NULL)
   measured <- measured_by_weights(line, ask)
   if (is.null(measured)) return(NULL)

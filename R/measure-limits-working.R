@@ -30,7 +30,6 @@ working_of.imbroglio_limits <- function(result, row) {
     quote(estimate)
   }
   list(
-    asks = measures()$limits$asks,
     rows = made$rows,
     choices = c(
       made$choices,
@@ -68,7 +67,8 @@ estimate_over_drawings <- function(steps, line, ask) {
 }
 
 limit_steps <- function(line, ask, this) {
-  if (line$measure %in% of_book_only) {
+  record <- limit_measures()[[line$measure]]
+  if (record$of_book) {
     said <- switch(
       line$measure,
       weight = "what it is of the book today",
@@ -94,9 +94,9 @@ limit_steps <- function(line, ask, this) {
     )
   }
   quiet <- function(e) suppressWarnings(e, classes = "imbroglio_warning")
-  ahead <- line$measure %in% in_time_ahead
-  periods <- if (ahead) periods_of_limit(line, returns) else 1L
-  if (ahead && !(line$method == "historical" && (periods == 1L || returns$kind != "log"))) {
+  periods <- if (record$in_time) periods_of_limit(line, returns) else 1L
+  by_root <- line$method %in% "historical" && (periods == 1L || returns$kind != "log")
+  if (record$in_time && !by_root) {
     last <- stats::window(returns, last = count(line$window, "return"))
     found <- quiet(measure_var(last, line$level, periods, line$method))
     made <- working_of(found, 1L)
@@ -105,7 +105,7 @@ limit_steps <- function(line, ask, this) {
   }
   found <- quiet(roll_measures(
     returns, line$measure, line$window,
-    benchmark = if (rolling_measures()[[line$measure]]$beside) ask$benchmark,
+    benchmark = if (record$beside) ask$benchmark,
     level = if (is.na(line$level)) 0.99 else line$level
   ))
   made <- working_of(found, nrow(found))

@@ -1,3 +1,67 @@
+record_of_limits <- function() measure_record(
+  130,
+  title = "Limits",
+  asks = "Which are broken, since when, and what would help?",
+  measure = check_limits,
+  columns = list(
+    warn = column("warn", "number", optional = TRUE, working = FALSE),
+    since = column("since", "date", working = FALSE),
+    trade = column("trade", "text", detail = TRUE),
+    after = column("after", "price"),
+    lookback = column("window", "count", optional = TRUE, working = FALSE),
+    period = column("period", "text", optional = TRUE),
+    was = column("was", "text", optional = TRUE),
+    unit = column("in", "text", optional = TRUE)
+  ),
+  shares = c(
+    "security", "measure", "to", "estimate", "limit", "state", "over", "horizon", "level",
+    "method"
+  ),
+  compares = NULL,
+  command = command_record(
+    "Check the number, and hand it on", 2,
+    says = "the state of each limit of a file; status 1 where one is broken or not measurable",
+    options = c(
+      choose, "every", "keep-unfinished", "kind", "limits", "window", "level", "benchmark",
+      "before", "today", "stale", "value", setdiff(book, "parts"), hand_on
+    ),
+    example = paste0(
+      "imbroglio limits bay.csv bay-fund.csv --holdings bay-holdings.csv --benchmark BAYALL ",
+      "--limits bay-limits.csv --figure limits.png"
+    ),
+    ways = "--limits LIMITS --window 40 --level 0.95 --benchmark INDEXX BOOK"
+  ),
+  parts = list(
+    limits = part(
+      "limits", 10, "whole", "limits", c("lead", "figure", "table"), says = FALSE,
+      with = function(work) list(limits = work$limits)
+    )
+  ),
+  follows = list(
+    weight = followed(
+      160, "Weight", "share", "what a holding or a group is of the book today", positive = TRUE,
+      today = weight_today, of_book = TRUE, trades = "weight"
+    )
+  ),
+  cases = quote(list(
+    whole = check_limits(
+      x,
+      data.frame(
+        of = colnames(x)[1], limit = 0.01,
+        measure = c("var", "volatility", "fall", "loss", "beta")
+      ),
+      window = 60, level = 0.95, benchmark = b
+    ),
+    of_book = check_limits(
+      book, data.frame(of = "book", measure = c("var", "effective_bets"), limit = c(0.001, 1)),
+      window = 60, level = 0.95
+    ),
+    in_money = check_limits(
+      book, data.frame(of = "book", measure = "var", limit = "5000 money"), window = 60
+    )
+  ))
+)
+
 #' Limits, and which of them are broken
 #'
 #' The state of each limit of a small table: within, near, or broken, since when and by how much;
@@ -6,16 +70,6 @@
 #' A limit is `of` a security of the table, of the book (by its name, or `book`), of a group
 #' (`group:port`), or of `each` holding (of a table without a book, each security). It is `near`
 #' from `warn` on, and `broken` beyond `limit`.
-#'
-#' The measures are those of [roll_measures()], at the last window, and
-#'
-#' | measure | what it is | limit is |
-#' |---|---|---|
-#' | `fall` | how far below its high the price (the book) stands | at most, by size |
-#' | `loss` | the loss of the last day, or of `period` | at most |
-#' | `weight` | what a holding or a group is of the book today | at most, by size |
-#' | `share` | its share of the volatility of the book, [split_volatility()] | at most |
-#' | `effective_holdings`, `effective_bets` | [measure_concentration()] | at least |
 #'
 #' Of a book, what looks ahead (volatility, value at risk, shortfall, semi-deviation, beta,
 #' correlation, tracking error) is of the book as held today, what looks back (drawdown, fall,
@@ -42,6 +96,7 @@
 #' book, see [split_var()]); of all in proportion. What is sold becomes cash, what is held short is
 #' bought back. Where the numbers of shares are known, whole shares.
 #'
+#' @eval followed_in_docs(limit_measures())
 #' @param x A book, a price table or a returns table.
 #' @param limits A file, or a data frame, with the columns `of`, `measure`, `limit` and, if
 #'   wanted, `warn`; numbers as 0.03 or `"3%"`. A fraction above 1 without its mark is refused, and
@@ -63,6 +118,7 @@
 #'   below 0 what is left to it), `since`, `trade` and `after` (what the estimate would be after
 #'   the first of the trades), `horizon`, `level`, `method`, `lookback` (the window), `period`, and
 #'   where a limit is in money `unit`, its currency; `was`.
+#' @eval columns_in_docs("limits")
 #' @section Errors: `imbroglio_error_limits` for a table of limits that cannot be read, with its
 #'   line; `imbroglio_error_security` for one of what is not there; `imbroglio_error_argument` for
 #'   limits of a book where there is none, or of a benchmark.
@@ -139,23 +195,6 @@ limits_basis <- function(ask, book, subjects, benchmark) {
   )
 }
 
-# The measures that can be limited: those through time, and what a book is today.
-limit_measures <- function() {
-  today <- function(title, unit, wrong = "above", depth = FALSE, positive = !depth) {
-    rolled(title, unit, NULL, wrong, depth = depth, positive = positive)
-  }
-  c(rolling_measures(), list(
-    fall = today("Below its high", "fraction", depth = TRUE),
-    loss = today("Loss", "fraction"),
-    weight = today("Weight", "share"),
-    share = today("Share of the volatility", "share", positive = FALSE),
-    effective_holdings = today("Effective holdings", "one", "below"),
-    effective_bets = today("Effective bets", "one", "below")
-  ))
-}
-
-looks_back <- c("drawdown", "fall", "loss", "return", "sharpe", "sortino", "skewness")
-
 # A line of `each` becomes one of every holding; the book goes by its name.
 limits_of_each <- function(table, book, returns) {
   securities <- if (is.null(book)) colnames(returns$values) else book$security
@@ -193,7 +232,7 @@ limits_of_each <- function(table, book, returns) {
       where = sprintf("As %s.", some(unique(as_given[both])))
     )
   }
-  only <- which(table$measure %in% of_book_only & is.null(book))
+  only <- which(table$measure %in% with_trait("of_book") & is.null(book))
   if (length(only)) {
     said <- sprintf("A limit of %s is of a book, and there is none.", table$measure[only[1L]])
     fail("argument", said)
@@ -205,7 +244,7 @@ limits_of_each <- function(table, book, returns) {
 
 # What a line does not say: a day, the level and the window of the call, historical.
 with_usual_choices <- function(table, window, level) {
-  ahead <- table$measure %in% in_time_ahead
+  ahead <- table$measure %in% with_trait("in_time")
   rolled <- table$measure %in% names(rolling_measures())
   usual <- function(x, where, value) ifelse(is.na(x) & where, value, x)
   table$horizon <- usual(table$horizon, ahead, "1 day")
@@ -231,7 +270,7 @@ state_of_limit <- function(line, ask, known) {
   if (record$depth) line[c("warn", "limit")] <- abs(line[c("warn", "limit")])
   judged <- judged_series(line, series, record, known_of_limit(line, ask))
   trade <- if (judged$state == "broken") trade_within(line, ask) else NULL
-  short <- is_held_short(line$of, ask$book) && !line$measure %in% of_book_only
+  short <- is_held_short(line$of, ask$book) && !limit_measures()[[line$measure]]$of_book
   c(
     list(
       security = if (short) short_name(line$of) else line$of,

@@ -23,9 +23,6 @@ histogram_of <- function(x, ends, steps) {
   )
 }
 
-# A return of the logarithm as the simple one that it was.
-as_simple <- function(r, kind) if (identical(kind, "log")) expm1(r) else r
-
 # The returns that a horizon makes of them, as simple ones.
 returns_over <- function(source, security, h) {
   r <- source$values[, security, drop = FALSE]

@@ -1,3 +1,56 @@
+record_of_ratios <- function() measure_record(
+  70,
+  title = "What was earned for the falls",
+  asks = "Was it worth the falls?",
+  measure = measure_ratios,
+  columns = list(
+    sortino = column("Sortino", "ratio", detail = TRUE),
+    sortino_annual = column("Sortino a year", "two"),
+    sortino_annual_error = column("error", "two"),
+    omega_ratio = column("Omega", "two"),
+    omega_error = column("error", "two"),
+    calmar = column("Calmar", "two"),
+    calmar_error = column("error", "two", optional = TRUE),
+    sterling = column("Sterling", "two"),
+    sterling_error = column("error", "two", optional = TRUE),
+    gain_to_pain = column("gain to pain", "two"),
+    gain_to_pain_error = column("error", "two")
+  ),
+  shares = c("security", "from", "to", "n", "window"),
+  compares = compares(
+    "sortino_annual", "earned most for its falls", "least", of = " a year",
+    before = "Sortino ratio ",
+    losing = c("has the Sortino ratio that is least below 0", "furthest")
+  ),
+  command = command_record(
+    "Measure", 9,
+    says = "what was earned for the falls: Sortino, Omega, Calmar, Sterling, gain to pain",
+    options = c(
+      choose, "every", "keep-unfinished", "kind", "target", "deepest", "window", "min-obs",
+      "per-year", "errors", "draws", "block", "seed", book, hand_on
+    ),
+    example = "imbroglio ratios bay.csv --errors bootstrap --figure ratios.png",
+    ways = c(
+      "",
+      "--errors bootstrap --draws 50",
+      "BOOK"
+    )
+  ),
+  parts = list(ratios = part("returns", 60, keeps = "window")),
+  follows = list(
+    sortino = followed(
+      80, "Sortino ratio, a year", "two", "[measure_ratios()], a year",
+      column_over_time("sortino_annual", measure_ratios), wrong = "below", looks = "back"
+    )
+  ),
+  cases = quote(list(
+    whole = measure_ratios(x, target = 0.01),
+    delta = measure_ratios(x, errors = "delta"),
+    of_logs = measure_ratios(as_returns(x, "log"), deepest = 1),
+    rolling = measure_ratios(x, window = 40)
+  ))
+)
+
 #' What was earned for the falls
 #'
 #' The ratios of what was earned to how far it fell on the way, each with a standard error.
@@ -32,6 +85,7 @@
 #'   period), `sortino_annual`, `sortino_annual_error`, `omega_ratio`, `omega_error`, `calmar`,
 #'   `calmar_error`, `sterling`, `sterling_error`, `gain_to_pain`, `gain_to_pain_error`. A ratio
 #'   over nothing is `NA`. Rolling: a row for each security, window and return, without errors.
+#' @eval columns_in_docs("ratios")
 #' @section Errors: `imbroglio_error_argument` for numbers that cannot be.
 #' @references Andrews and Monahan (1992), An improved heteroskedasticity and autocorrelation
 #'   consistent covariance matrix estimator, Econometrica 60. Sortino and van der Meer (1991).

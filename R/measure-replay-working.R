@@ -7,7 +7,6 @@ working_of.imbroglio_replay <- function(result, row) {
   made <- replay_steps(result, this$episode)
   beside <- this$benchmark_return %||% NA
   list(
-    asks = measures()$replay$asks,
     rows = list(made$rows),
     choices = list(if (!is.na(value)) {
       chosen("value", "what is held, in money", value / this$total_return, "money")
@@ -109,7 +108,6 @@ working_of.imbroglio_replay_split <- function(result, row) {
     bquote(value_at(.(price), count(.(price))) / value_at(.(price), 1) - 1)
   }
   list(
-    asks = measures()$replay$asks,
     rows = list(made$rows),
     choices = list(if (!is.na(value)) {
       chosen("value", "what is held, in money", value / this$component, "money")

@@ -6,7 +6,6 @@ working_of.imbroglio_return_split <- function(result, row) {
   days <- attr(result, "days")
   steps <- match(as.numeric(this$from), as.numeric(days$dates)):
     (match(as.numeric(this$to), as.numeric(days$dates)) - 1L)
-  asks <- measures()$return_split$asks
   j <- match(this$security, days$security)
   earned <- rowSums(days$made[steps, , drop = FALSE]) + days$cash_made[steps]
   rows <- c(steps, steps[length(steps)] + 1L)
@@ -42,7 +41,6 @@ working_of.imbroglio_return_split <- function(result, row) {
     rated <- NULL
   }
   list(
-    asks = asks,
     rows = list(rows_of_working(
       "days", sprintf("closes from %s to %s", this$from, this$to), columns,
       days$dates[rows], days$dates[rows[1L]], days$dates[rows[length(rows)]]

@@ -1,3 +1,31 @@
+record_of_return_split <- function() measure_record(
+  240,
+  title = "Return by holding",
+  asks = "What did each holding add, to the return and to the money?",
+  measure = split_return,
+  columns = list(
+    local_value = column("by price, money", "money"),
+    rate_value = column("by rate, money", "money")
+  ),
+  shares = c(
+    "security", "over", "from", "to", "n", "weight", "total_return", "component",
+    "component_value"
+  ),
+  compares = NULL,
+  command = NULL,
+  parts = list(
+    return_split = part(
+      "returns", 40, "whole", "book", c("lead", "figure", "table"),
+      with = function(work) list(over = c("day", "month to date", "year to date"))
+    )
+  ),
+  cases = quote(list(
+    whole = split_return(book, over = c("day", "month")),
+    of_shares = split_return(book_of_shares, over = c("day", "month to date")),
+    by_currency = split_return(book_of_currencies, by = "currency")
+  ))
+)
+
 #' Split the return of a book among its holdings
 #'
 #' What each holding added to the return of a book, and to its money: yesterday, in a week, a
@@ -29,6 +57,7 @@
 #'   closes), `n` (days), `weight` (at the start), `total_return` (its own), `component` (its part
 #'   of the return), and where money is known `component_value`, of converted prices
 #'   `local_value` and `rate_value`. `autoplot()` draws it.
+#' @eval columns_in_docs("return_split")
 #' @section Errors: `imbroglio_error_argument` for what is no book, a span that is not known;
 #'   `imbroglio_error_too_short` for one that begins before the book.
 #' @family measures of a book

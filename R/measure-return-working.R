@@ -13,7 +13,6 @@ working_of.imbroglio_return <- function(result, row) {
   )
   free <- risk_free_working(result, returns, this)
   list(
-    asks = measures()$return$asks,
     rows = c(list(sample$rows), free$rows),
     choices = c(list(year_choice(result, returns, this)), free$choices),
     steps = c(

@@ -9,10 +9,9 @@ working_of.imbroglio_roll <- function(result, row) {
     var = ,
     es = tail_over_time(result, this),
     skewness = skewness_over_time(result, this),
-    likeness = likeness_over_time(result, this),
+    mean_correlation = mean_correlation_over_windows(result, this),
     column_working(result, this)
   )
-  made$asks <- measures()$roll$asks
   made$main <- "estimate"
   made
 }
@@ -79,7 +78,7 @@ skewness_over_time <- function(result, this) {
 
 # The variance of the sum of all, each scaled to variance 1: their number, and all correlations
 # twice.
-likeness_over_time <- function(result, this) {
+mean_correlation_over_windows <- function(result, this) {
   returns <- attr(result, "holdings") %||% attr(result, "source")
   names <- setdiff(colnames(returns$values), basis(result)$exact$benchmark)
   short <- unique_names(names)

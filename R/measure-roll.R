@@ -1,3 +1,46 @@
+record_of_roll <- function() measure_record(
+  90,
+  title = "Measures through time",
+  asks = "How did they change, and when was a limit broken?",
+  measure = roll_measures,
+  columns = list(
+    broken = column("broken", "truth")
+  ),
+  shares = c(
+    "security", "benchmark", "measure", "window", "from", "to", "n", "estimate", "limit"
+  ),
+  compares = NULL,
+  command = command_record(
+    "Compare, through time and with the past", 1,
+    says = "measures through time, beside each other and under their limits",
+    options = c(
+      choose, "every", "keep-unfinished", "kind", "measures", "window", "min-obs", "benchmark",
+      "level", "limits", "target", "risk-free", "per-year", book, hand_on
+    ),
+    example = paste0(
+      "imbroglio roll bay.csv --security TARROW --measures volatility,var,drawdown --limits ",
+      "var=4%,drawdown=20% --figure roll.png"
+    ),
+    ways = c(
+      "--window 40 --measures es,sortino --level 0.95",
+      "--window 40 --measures beta,es,sharpe --benchmark INDEXX"
+    )
+  ),
+  parts = list(
+    roll = part(
+      "more", 10, "whole", above = c("lead", "figure", "table"), usual = FALSE
+    )
+  ),
+  cases = quote(list(
+    all = last_of_each(roll_measures(
+      x, setdiff(followed_names, c("drawdown", "mean_correlation")), 40, 20,
+      benchmark = b, level = 0.9, target = 0.01
+    )),
+    of_logs = roll_measures(as_returns(x, "log"), "es", 40, level = 0.9, limits = c(es = 0.02)),
+    of_pairs = roll_measures(book, "mean_correlation", 40)[100, ]
+  ))
+)
+
 #' Measures through time
 #'
 #' Any of the rolling measures, one beside the other, by one way of asking: volatility, value at
@@ -6,19 +49,7 @@
 #' the mean correlation of all pairs. Limits are laid over them, and the date is found on which
 #' one was first broken.
 #'
-#' | measure | over each window | limit is |
-#' |---|---|---|
-#' | `volatility` | [measure_volatility()], a year | at most |
-#' | `var`, `es` | the historical value at risk and expected shortfall at `level`, by the nearest rank, of the window up to and with its last date (that of [backtest_var()] is of the returns before it) | at most |
-#' | `drawdown` | [measure_drawdown()]: the deepest fall | at most, by size |
-#' | `semi_deviation` | [measure_downside()], a year | at most |
-#' | `return`, `sharpe` | [measure_return()], a year | at least |
-#' | `sortino` | [measure_ratios()], a year | at least |
-#' | `skewness` | \eqn{m_3 / m_2^{3/2}}{m3 / m2^1.5} | at least |
-#' | `beta` | [measure_beta()] | at most |
-#' | `correlation`, `tracking_error` | [measure_tracking()], the latter a year | at most |
-#' | `likeness` | the mean correlation of all pairs of securities, or of a book's holdings, on the dates that all have | at most |
-#'
+#' @eval followed_in_docs(rolling_measures())
 #' @param returns A returns table, a price table, whose simple returns are taken, or a book (as
 #'   held then; `held = "today"` follows its holdings of today through the past).
 #' @param measures Names of the table below.
@@ -32,6 +63,7 @@
 #' @return A table, a row for each security, measure and date: `security`, `benchmark` (where one
 #'   is asked for), `measure`, `window`, `from`, `to`, `n`, `estimate`, and with limits `limit` and
 #'   `broken`.
+#' @eval columns_in_docs("roll")
 #' @section Errors: `imbroglio_error_argument` for a measure that is not known, one that lacks its
 #'   benchmark, or a limit of what is not measured.
 #' @family measures of returns

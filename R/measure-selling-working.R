@@ -21,7 +21,6 @@ working_of.imbroglio_selling <- function(result, row) {
   short <- unique_names(held$security)[match(this$security, held$security)]
   own <- as.name(paste0(short, "_return"))
   list(
-    asks = measures()$selling$asks,
     rows = list(
       sample$rows,
       rows_of_working("volumes", paste("volumes of", this$security),

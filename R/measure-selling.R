@@ -1,3 +1,36 @@
+record_of_selling <- function() measure_record(
+  120,
+  title = "How soon it could be sold",
+  asks = "How many days does it take to sell, and what may be lost meanwhile?",
+  measure = measure_selling,
+  columns = list(
+    shares = column("shares", "count"),
+    volume = column("volume", "money"),
+    days = column("days", "one"),
+    var_day = column("VaR, one day", "fraction"),
+    var_selling = column("VaR until sold", "fraction"),
+    var_selling_value = column("in money", "money")
+  ),
+  shares = c("security", "weight"),
+  compares = NULL,
+  command = command_record(
+    "Compare, through time and with the past", 5,
+    says = "how many days it takes to sell a book, and what may be lost meanwhile",
+    options = c(
+      choose, "share", "window", "level",
+      setdiff(but_how_held, c("weights", "normalise")), hand_on
+    ),
+    example = paste0(
+      "imbroglio selling bay-daily.csv.gz --shares OSSELL=200000,TARROW=50000 --share 10% ",
+      "--figure selling.png"
+    )
+  ),
+  parts = list(
+    selling = part("book", 30, "whole", c("book", "volume"), usual = FALSE)
+  ),
+  cases = quote(list(whole = measure_selling(book_of_days)))
+)
+
 #' How soon a book could be sold
 #'
 #' How many days it takes to sell each holding without taking more than a share of what is traded,
@@ -27,6 +60,7 @@
 #'
 #'   `selling_profile()`: of each day from now (0) on, `left`: the share of the book's unsigned
 #'   value that is not sold yet.
+#' @eval columns_in_docs("selling")
 #' @section Errors: `imbroglio_error_argument` for what is no book, or one whose numbers of shares
 #'   are not known, or whose returns are not daily; `imbroglio_error_no_volume` where no holding
 #'   has a volume.

@@ -29,7 +29,6 @@ working_of.imbroglio_shock <- function(result, row) {
   own <- if (this$security == name) "whole" else short[match(this$security, table$security)]
   value <- this$component_value %||% NA
   list(
-    asks = measures()$shock$asks,
     rows = list(made$rows),
     choices = list(
       chosen("horizon", "periods that the moves take", exact$horizon, "count"),

@@ -1,3 +1,28 @@
+record_of_shock <- function() measure_record(
+  160,
+  title = "A shock",
+  asks = "What would such moves do to the book of today?",
+  measure = shock_book,
+  columns = list(
+    given = column("given", "truth"),
+    move = column("move", "fraction"),
+    move_low = column("low", "fraction"),
+    move_high = column("high", "fraction")
+  ),
+  shares = c("security", "weight", "component", "component_value"),
+  compares = NULL,
+  command = NULL,
+  parts = list(
+    shock = part(
+      "more", 30, "whole", "book", above = c("lead", "figure", "table"), usual = FALSE
+    )
+  ),
+  cases = quote(list(
+    whole = shock_book(book, stats::setNames(-0.1, b)),
+    of_two = shock_book(book_of_one, c(BAYALL = -0.1, TARROW = -0.1))
+  ))
+)
+
 #' What a shock would do to a book
 #'
 #' Moves that are given for some securities are carried to the holdings of the book, as it is held
@@ -24,6 +49,7 @@
 #'   one that would cost most first, and one for the book (last): `security`, `given`, `weight`,
 #'   `move` (a simple return), `move_low`, `move_high`, `component` (weight times move; they add
 #'   up), and where it is known what the book is worth `component_value`.
+#' @eval columns_in_docs("shock")
 #' @section Errors: `imbroglio_error_argument` for moves that are none, several moves by beta, and
 #'   moves of securities whose returns are a combination of each other;
 #'   `imbroglio_error_too_short` where there are fewer shared returns than securities.

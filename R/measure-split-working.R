@@ -21,7 +21,6 @@ working_of.imbroglio_split <- function(result, row) {
   own <- match(this$security, holdings$security)
   value <- this$component_value %||% NA
   list(
-    asks = measures()$split$asks,
     rows = list(),
     choices = if (!is.na(value)) {
       list(chosen("value", "what is held, in money", value / this$component, "money"))
@@ -172,7 +171,6 @@ working_of.imbroglio_bootstrap <- function(result, row) {
   drawn <- attr(result, "drawn")
   about <- basis(result)
   list(
-    asks = measures()$bootstrap$asks,
     rows = list(rows_of_working(
       "paths",
       sprintf("values of the book over drawn paths, of 1, with seed %s", about$seed),
@@ -242,7 +240,6 @@ working_of.imbroglio_tail <- function(result, row) {
   hill <- hill_working(about)
   keep <- function(steps, wanted) Filter(function(s) s$name %in% wanted, steps)
   list(
-    asks = measures()$tail$asks,
     rows = hill$rows,
     choices = list(level_choice(this$level)),
     steps = c(

@@ -1,3 +1,37 @@
+record_of_split <- function() measure_record(
+  220,
+  title = "Value at risk by holding",
+  asks = "Which holding does it come from?",
+  measure = split_var,
+  columns = list(
+    split_by = column("split by", "text"),
+    var_alone = column("alone", "fraction"),
+    share_error = column("share, error", "share"),
+    share_low = column("share, low", "share"),
+    share_high = column("share, high", "share"),
+    share_near_low = column("share, near days, low", "share", detail = TRUE),
+    share_near_high = column("share, near days, high", "share", detail = TRUE),
+    share_smooth = column("share, by regression", "share", detail = TRUE),
+    incremental = column("incremental", "points"),
+    saved = column("saved", "points"),
+    es_component = column("ES component", "fraction"),
+    es_component_value = column("ES component, money", "money")
+  ),
+  shares = c(
+    "security", "weight", "level", "horizon", "method", "component", "share", "marginal",
+    "component_value"
+  ),
+  compares = NULL,
+  command = NULL,
+  parts = list(
+    split = part(
+      "split", 10, "whole", "book", c("lead", "figure", "table"),
+      with = function(work) first_method(work)
+    )
+  ),
+  cases = quote(list(whole = split_var(book, method = c("historical", "normal"))))
+)
+
 #' Split the value at risk of a book among its holdings
 #'
 #' What each holding of a book, as it is held today, adds to its value at risk and expected
@@ -45,6 +79,7 @@
 #'   `share_low` and `share_high`, `share_near_low`, `share_near_high`, `share_smooth`, `marginal`,
 #'   `incremental`, `saved`, `es_component` (of the book: its expected shortfall), and with a
 #'   value `component_value` and `es_component_value` in money. `autoplot()` draws it.
+#' @eval columns_in_docs("split")
 #' @section Errors: Those of [measure_var()], and `imbroglio_error_argument` for what is no book.
 #' @references Tasche (1999), Risk contributions and performance measurement. Euler's theorem on
 #'   homogeneous functions.

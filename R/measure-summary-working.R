@@ -10,7 +10,6 @@ working_of.imbroglio_summary <- function(result, row) {
   fall <- wealth_steps_of_rows(sample$rows, returns$kind)
   choices <- c(list(year_choice(result, returns, this), level_choice(level)), free$choices)
   list(
-    asks = measures()$summary$asks,
     rows = list(sample$rows),
     choices = choices,
     steps = c(

@@ -1,3 +1,44 @@
+record_of_summary <- function() measure_record(
+  190,
+  title = "Summary",
+  asks = "What does the whole universe look like?",
+  measure = measure_summary,
+  columns = list(),
+  shares = c(
+    "security", "from", "to", "n", "total_return", "return_annual", "volatility_annual",
+    "sharpe_annual", "max_drawdown", "var", "es", "beta", "correlation", "tracking_error_annual",
+    "information_ratio"
+  ),
+  compares = compares(
+    "sharpe_annual", "earned most for its risk", "least", of = " a year",
+    before = "Sharpe ratio ",
+    losing = c("has the Sharpe ratio that is least below 0", "furthest")
+  ),
+  command = command_record(
+    "Measure", 1,
+    says = "one page of a whole universe, sorted as you like",
+    options = c(
+      choose, "every", "keep-unfinished", "kind", "benchmark", "level", "per-year", "risk-free",
+      "sort", book, hand_on
+    ),
+    example = paste0(
+      "imbroglio summary bay.csv --benchmark BAYALL --sort volatility_annual --out ",
+      "universe.csv"
+    ),
+    ways = c(
+      "",
+      "--benchmark INDEXX",
+      "BOOK"
+    )
+  ),
+  parts = list(
+    summary = part(
+      "universe", 10, "whole", "universe", c("lead", "figure", "table"), keeps = "window"
+    )
+  ),
+  cases = quote(list(whole = measure_summary(x, benchmark = b, risk_free = 0.01)))
+)
+
 #' One page of a whole universe
 #'
 #' The numbers that an analyst looks at first, a row for each security: return and volatility a
@@ -19,6 +60,7 @@
 #'   `volatility_annual`, `sharpe_annual`, `max_drawdown`, `var`, `es` (a period) and with a
 #'   benchmark `beta`, `correlation`, `tracking_error_annual` and `information_ratio` (`NA` for
 #'   the benchmark itself).
+#' @eval columns_in_docs("summary")
 #' @section Errors: Those of the measures; `imbroglio_error_argument` for a column to sort by that
 #'   is not there.
 #' @family measures of returns

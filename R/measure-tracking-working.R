@@ -7,7 +7,6 @@ working_of.imbroglio_tracking <- function(result, row) {
   beside <- rows_beside(returns, this, basis(result))
   active <- beside$values[, 1L] - beside$values[, 2L]
   list(
-    asks = measures()$tracking$asks,
     rows = list(beside$rows),
     choices = list(year_choice(result, returns, this, beside$rhythm)),
     steps = c(

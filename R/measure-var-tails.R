@@ -1,3 +1,36 @@
+record_of_tail <- function() measure_record(
+  260,
+  title = "The tail, by where it begins",
+  asks = "From which size on does the answer no longer depend on it?",
+  measure = tail_thresholds,
+  columns = list(
+    k = column("k", "count"),
+    threshold = column("threshold", "fraction"),
+    hill_shape = column("Hill", "ratio"),
+    hill_low = column("low", "ratio", working = FALSE),
+    hill_high = column("high", "ratio", working = FALSE),
+    mean_excess = column("mean excess", "fraction"),
+    excess_low = column("low", "fraction", detail = TRUE, working = FALSE),
+    excess_high = column("high", "fraction", detail = TRUE, working = FALSE),
+    pareto_shape = column("Pareto", "ratio", working = FALSE),
+    pareto_low = column("low", "ratio", working = FALSE),
+    pareto_high = column("high", "ratio", working = FALSE),
+    pareto_scale = column("scale", "significant", detail = TRUE, working = FALSE),
+    hill_var = column("VaR by Hill", "fraction"),
+    pareto_var = column("VaR by Pareto", "fraction")
+  ),
+  shares = "security",
+  compares = NULL,
+  command = NULL,
+  parts = list(
+    tail = part(
+      "more", 50, "whole", above = c("lead", "figure", "table"), usual = FALSE
+    )
+  ),
+  shows = "sizes",
+  cases = quote(list(whole = tail_thresholds(one)[10, ]))
+)
+
 # The tail beyond a threshold, by Hill and by the generalised Pareto distribution.
 
 # How many of n returns are the tail: a share of them, or a number.
@@ -98,6 +131,7 @@ pareto_covariance <- function(at) {
 #'   either the value at risk of one period, `hill_var` and `pareto_var` (`NA` where the level is
 #'   not in the tail). Losses are in the unit of the returns (of log returns, logarithms), values
 #'   at risk fractions. `autoplot()` draws the three.
+#' @eval columns_in_docs("tail")
 #' @section Errors: `imbroglio_error_argument` for a share or a level that cannot be;
 #'   `imbroglio_error_too_short` for fewer than 20 losses.
 #' @references Hill (1975), A simple general approach to inference about the tail of a

@@ -28,7 +28,6 @@ working_of.imbroglio_var <- function(result, row) {
   made <- if (!is.null(record$working)) record$working(about)
   if (is.null(made)) made <- own_working(this[c("var", "es")], record)
   list(
-    asks = measures()$var$asks,
     rows = made$rows %||% list(sample$rows),
     choices = c(
       list(

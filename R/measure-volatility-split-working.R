@@ -20,7 +20,6 @@ working_of.imbroglio_volatility_split <- function(result, row) {
   short <- unique_names(moved$name)
   own <- match(this$security, moved$name)
   list(
-    asks = measures()$volatility_split$asks,
     rows = list(made$rows),
     choices = list(year_of_book(result)),
     steps = c(

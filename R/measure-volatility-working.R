@@ -14,7 +14,6 @@ working_of.imbroglio_volatility <- function(result, row) {
   about <- list(returns = returns, this = this, basis = basis(result), sample = sample)
   made <- estimator_working(record, about)
   list(
-    asks = measures()$volatility$asks,
     rows = made$rows %||% list(sample$rows),
     choices = c(
       list(year_choice(result, returns, this), confidence_choice(result)),
@@ -319,7 +318,6 @@ working_of.imbroglio_volatility_series <- function(result, row) {
   record <- volatility_estimators()[[this$method]]
   made <- estimator_working(record, about)
   list(
-    asks = measures()$volatility$asks,
     rows = list(whole$rows),
     choices = c(list(year_choice(result, returns, this)), made$choices),
     steps = c(

@@ -1,5 +1,5 @@
-# What the workings of the measures share. working_of() gives, of one row of a result: what it
-# `asks`, the `rows` it is over, the `choices` made, the `steps` to all of its numbers, each named
+# What the workings of the measures share. working_of() gives, of one row of a result: the
+# `rows` it is over, the `choices` made, the `steps` to all of its numbers, each named
 # as its column, and what it `shows`: tables of the observations that decided.
 
 working_of <- function(result, row) UseMethod("working_of")

@@ -10,7 +10,6 @@ working_of.imbroglio_worst <- function(result, row) {
   beside <- beside_of_period(this, source, made$rows)
   value <- this$return_value %||% NA
   list(
-    asks = measures()$worst$asks,
     rows = list(made$rows, beside$rows),
     choices = list(
       level_choice(exact$level),
@@ -181,7 +180,6 @@ working_of.imbroglio_worst_split <- function(result, row) {
   names <- paste0(short, "_part")
   own <- match(this$security, period$security[!of_book])
   list(
-    asks = measures()$worst$asks,
     rows = list(),
     choices = list(),
     steps = c(

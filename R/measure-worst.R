@@ -1,3 +1,57 @@
+record_of_worst <- function() measure_record(
+  140,
+  title = "The worst periods",
+  asks = "Which days were worst, and why?",
+  measure = worst_periods,
+  columns = list(
+    side = column("side", "text"),
+    deviations = column("deviations", "one"),
+    var_before = column("VaR before", "fraction"),
+    return_value = column("in money, held today", "money")
+  ),
+  shares = c(
+    "security", "rank", "from", "to", "total_return", "benchmark", "benchmark_return", "breach",
+    "led_by", "led_part"
+  ),
+  tables = list(
+    worst_split = table_record(
+      "The worst periods, by holding",
+      shares = c(
+        "security", "side", "rank", "from", "to", "weight", "total_return", "component", "share"
+      )
+    )
+  ),
+  compares = NULL,
+  command = command_record(
+    "Compare, through time and with the past", 3,
+    says = "the worst days, weeks or runs of days, and what they came from",
+    options = c(
+      choose, "every", "keep-unfinished", "kind", "worst", "best", "horizon", "overlapping",
+      "benchmark", "level", "window", "split", "value", book, hand_on
+    ),
+    example = c(
+      "imbroglio worst bay.csv --security BAYALL --best 3 --figure worst.png",
+      paste0(
+        "imbroglio worst bay.csv bay-fund.csv --holdings bay-holdings.csv --benchmark BAYALL ",
+        "--horizon 10"
+      ),
+      "imbroglio worst bay.csv bay-fund.csv --holdings bay-holdings.csv --worst 1 --split"
+    ),
+    ways = c(
+      "--window 50 --level 0.95",
+      "--horizon 5 --window 50 --level 0.95",
+      "BOOK --split --worst 2"
+    )
+  ),
+  parts = list(worst = part("falls", 20, "whole", above = "lead", drafts = " {worst: 5}")),
+  cases = quote(list(
+    whole = worst_periods(x, 2, 1, window = 60, benchmark = b),
+    runs = worst_periods(as_returns(x, "log"), 1, 1, horizon = 4, window = 60),
+    of_book = worst_periods(book, 2, window = 60, horizon = 3),
+    parts = split_periods(worst_periods(book, 1, window = 60))
+  ))
+)
+
 #' The worst periods
 #'
 #' The worst (and the best) days, weeks or runs of days that were seen, each with its dates, how
@@ -32,6 +86,7 @@
 #'   window is full), `breach` (whether the loss was larger), and of a book `led_by` and
 #'   `led_part` (the holding that moved it most that way, and its part, of the simple return) and,
 #'   where it is known what the book is worth today, `return_value`.
+#' @eval columns_in_docs("worst")
 #' @section Errors: `imbroglio_error_argument` for numbers that cannot be, or several benchmarks;
 #'   `imbroglio_error_too_short` where no security has as many returns as a period.
 #' @family measures of returns

@@ -9,7 +9,7 @@ fragment_of <- function(work, name, part) {
       any(ran$condition$argument %in% chosen)) {
     stop(ran$condition)
   }
-  title <- part$title %||% name
+  title <- part$title
   made <- list(
     name = name,
     section = part$section,
@@ -32,7 +32,7 @@ fragment_of <- function(work, name, part) {
 figure_of_part <- function(result, work, name, part) {
   if (is.null(part$draws)) return(NULL)
   colours <- colour_of(c(work$own, setdiff(work$securities, work$own)), universe_of(result, work))
-  plot <- suppressWarnings(part$draws(result, work))
+  plot <- suppressWarnings(drawn_of_part(result, work, part$draws))
   page_figure(plot, name, lead_of(result, work), colours, height = part$height)
 }
 
@@ -93,7 +93,7 @@ lead_of <- function(result, work) {
   book <- work$book$name
   beside <- !is.null(book) && !is.null(result[["security"]]) &&
     sum(result$security == book) == 1L && nrow(result) > 1L &&
-    is.null(own_headlines()[[attr(result, "measure")]])
+    !has_own_headline(result)
   if (!beside) {
     said <- headline(result)
     return(if (length(said)) said[1L] else "Nothing of it is known.")

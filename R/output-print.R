@@ -63,27 +63,7 @@ tbl_sum.imbroglio_result <- function(x, ...) {
   )
 }
 
-title_of <- function(result) {
-  name <- attr(result, "measure")
-  other <- c(
-    garch = "GARCH(1,1)",
-    garch_forecast = "Volatility ahead, by GARCH(1,1)",
-    fit_quantiles = "Value at risk by fitted distributions",
-    fit_parameters = "Fitted parameters",
-    volatility_series = "Volatility",
-    paths = "Drawn paths",
-    backtest_breaches = "Breaches of the value at risk",
-    backtest_zones = "Breaches, run by run",
-    backtest_series = "Value at risk, day by day",
-    drawdown_series = "Drawdown",
-    drawdown_episodes = "Falls below a high",
-    worst_split = "The worst periods, by holding",
-    replay_series = "The past replayed, day by day",
-    replay_split = "The past replayed, by holding"
-  )
-  measures()[[name]]$title %||%
-    (if (name %in% names(other)) other[[name]] else sentence_case(name))
-}
+title_of <- function(result) title_of_result(attr(result, "measure"))
 
 #' @export
 print.imbroglio_prices <- function(x, ...) {
@@ -163,10 +143,10 @@ columns_to_show <- function(table) {
     "method", "rank", "horizon", "horizon_by", "window", "benchmark", "innovations", "side"
   )
   choice <- choice | vapply(table, function(v) is.logical(v) && !anyNA(v) && all(v), NA)
-  detail <- vapply(names(table), function(name) isTRUE(known_columns[[name]]$detail), NA)
+  detail <- vapply(names(table), function(name) isTRUE(known_columns()[[name]]$detail), NA)
   nothing <- vapply(
     names(table),
-    function(name) isTRUE(known_columns[[name]]$optional) && all(is.na(table[[name]])),
+    function(name) isTRUE(known_columns()[[name]]$optional) && all(is.na(table[[name]])),
     NA
   )
   nothing <- nothing | (names(table) == "state" & all(table[["state"]] %in% c("inside", NA)))

@@ -124,8 +124,8 @@ measure_lines <- function(table, book, benchmark) {
   parts <- parts_to_show(work)
   names_of <- setdiff(unique(vapply(parts, `[[`, "", "measure")), c("check", "holdings", "limits"))
   asks <- vapply(names_of, function(name) measures()[[name]]$asks, "")
-  choices <- c(backtest = " {window: 250}", replay = " {worst: 3}", worst = " {worst: 5}")
-  own <- ifelse(names_of %in% names(choices), choices[names_of], "")
+  first <- parts[match(names_of, vapply(parts, `[[`, "", "measure"))]
+  own <- vapply(first, `[[`, "", "drafts")
   text <- paste0("  ", names_of, ":", own)
   paste0(formatC(text, width = -28L), "# ", asks)
 }

@@ -7,7 +7,7 @@ write_run <- function(folder, study, work, run, record) {
   made <- tryCatch(
     {
       files_of_run(part, study, work, run)
-      record_of_run(part, study, run)
+      run_as_record(part, study, run)
       NULL
     },
     error = function(e) e
@@ -49,7 +49,7 @@ page_of_run <- function(work, run, workbook = NULL) {
   page_of(work, run$fragments$top, fragments, list(workbook = workbook))
 }
 
-record_of_run <- function(part, study, run) {
+run_as_record <- function(part, study, run) {
   files <- list.files(part, recursive = TRUE)
   record <- list(
     made_by = "imbroglio",

@@ -2,47 +2,54 @@
 
 # `columns`: those to show, in their order; otherwise those that people read.
 measure_text <- function(result, extra = NULL, columns = NULL) {
-  name <- attr(result, "measure")
-  measure <- measures()[[name]]
-  table <- as.data.frame(result)
-  # Of a rolling measure or a series people read where it stands now; the files have all of it.
-  if (!is.null(table$window) ||
-      name %in% c("volatility_series", "drawdown_series", "correlation_series")) {
-    table <- table[!duplicated(table[series_keys(table)], fromLast = TRUE), ]
-  }
-  has_words <- !vapply(class(result), function(name) {
-    is.null(utils::getS3method("words_of", name, optional = TRUE))
-  }, NA)
-  said <- if (any(has_words)) in_words(result) else character()
-  ends <- if (length(said) > 4L || name == "fit") headline(result) else opened_once(said, result)
-  # Of a long list people read how it ends; of a tail, some sizes of it.
-  hidden <- if (name %in% c("paths", "backtest_series", "backtest_breaches")) {
-    max(0L, nrow(table) - 40L)
-  } else {
-    0L
-  }
-  if (hidden) table <- utils::tail(table, 40L)
-  if (name == "tail" && nrow(table) > 24L) {
-    table <- table[seq(1L, nrow(table), ceiling(nrow(table) / 20)), ]
-  }
+  told <- table_of_record(attr(result, "measure"))
+  read <- rows_to_read(result, told$shows)
+  table <- read$table
   if (!is.null(table[["measure"]])) table <- written_by_measure(table)
-  crossed <- name == "var" && length(unique(table$horizon)) > 1L && nrow(table) > 12L
-  crossed <- crossed && is.null(columns)
+  crossed <- is.null(columns) && is_crossed(table)
   if (crossed) table <- crossed_table(table)
-  # What each holding returned, what each level comes to.
   kind <- basis(result)$kind
-  if (crossed || name == "paths") kind <- if (kind == "profit") "amounts" else "fractions"
+  # What each holding returned, what each level comes to.
+  if (crossed || isTRUE(told$wide)) kind <- if (kind == "profit") "amounts" else "fractions"
+  ends <- sentences_to_read(result, told)
   c(
-    folded(paste0(title_of(result), ".", if (!is.null(measure)) paste0(" ", measure$asks))),
+    folded(paste(c(paste0(title_of(result), "."), told$asks), collapse = " ")),
     "",
     text_table(table, kind, columns %||% columns_to_show(table), basis(result)$currency),
-    if (hidden) sprintf("and %s before. --out FILE.csv writes all.", count(hidden, "row")),
+    if (read$hidden) {
+      sprintf("and %s before. --out FILE.csv writes all.", count(read$hidden, "row"))
+    },
     "",
     folded(ends),
     if (length(ends)) "",
     extra,
     folded(paste("Basis:", format(basis(result))))
   )
+}
+
+# Of a rolling measure or a series people read where it stands now, of a long list how it ends, of a
+# tail some sizes of it; the files have all.
+rows_to_read <- function(result, shows) {
+  table <- as.data.frame(result)
+  hidden <- 0L
+  if (!is.null(table$window) || identical(shows, "now")) {
+    table <- table[!duplicated(table[series_keys(table)], fromLast = TRUE), ]
+  }
+  if (is.numeric(shows)) {
+    hidden <- max(0L, nrow(table) - shows)
+    if (hidden) table <- utils::tail(table, shows)
+  }
+  if (identical(shows, "sizes") && nrow(table) > 24L) {
+    table <- table[seq(1L, nrow(table), ceiling(nrow(table) / 20)), ]
+  }
+  list(table = table, hidden = hidden)
+}
+
+# All sentences where they are few, else the finding.
+sentences_to_read <- function(result, told) {
+  said <- in_words(result)
+  if (length(said) <= 4L && !isTRUE(told$one_sentence)) return(opened_once(said, result))
+  headline(result)
 }
 
 # The last few dates, as many securities as a line holds.
@@ -198,6 +205,11 @@ as_markdown <- function(table, result, columns = NULL) {
 }
 
 # Several horizons and levels of value at risk: a row for each horizon, a column for each level.
+is_crossed <- function(table) {
+  all(c("horizon", "level", "var", "rank") %in% names(table)) &&
+    length(unique(table$horizon)) > 1L && nrow(table) > 12L
+}
+
 crossed_table <- function(table) {
   keys <- table[c("security", "method", "rank", "horizon")]
   keys <- keys[vapply(keys, function(v) length(unique(stats::na.omit(v))) > 1L, NA)]

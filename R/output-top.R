@@ -52,7 +52,7 @@ added_said <- function(work) {
 # What is asked first of anything: the loss, the movement, the fall.
 top_numbers <- function(work) {
   whole <- work$whole
-  asked <- c(var_each_with(work), work$settings[intersect(
+  asked <- c(one_period_loss(work), work$settings[intersect(
     c("value", "per_year", "seed", "confidence"), names(work$settings)
   )])
   results <- list(
@@ -303,7 +303,7 @@ measured_at <- function(x, work) {
   one <- function(label, unit, column, result = NULL, value = NULL) {
     list(label = label, unit = unit, column = column, result = result, value = value)
   }
-  loss <- own(call_taking(measure_var, x, c(var_each_with(work), work$settings["per_year"])))
+  loss <- own(call_taking(measure_var, x, c(one_period_loss(work), work$settings["per_year"])))
   moved <- function(...) {
     call_taking(measure_volatility, x, c(list(...), work$settings["per_year"]))
   }

@@ -79,7 +79,8 @@ book_added <- function(row, parts, amount, currency, most = 4L) {
   )
 }
 
-return_split_headline <- function(result) {
+#' @export
+headline_of.imbroglio_return_split <- function(result) {
   said <- words_of(result)
   whole <- result$security == basis(result)$book$name
   said[whole][1L]

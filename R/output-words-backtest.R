@@ -54,7 +54,8 @@ words_of.imbroglio_backtest <- function(result) {
   )
 }
 
-backtest_headline <- function(result) {
+#' @export
+headline_of.imbroglio_backtest <- function(result) {
   table <- as.data.frame(result)
   table <- table[table$level == max(table$level) & !is.na(table$score), ]
   if (!nrow(table)) return("There is nothing to show.")

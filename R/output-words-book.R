@@ -26,7 +26,8 @@ words_of.imbroglio_volatility_split <- function(result) {
   said
 }
 
-volatility_split_headline <- function(result) {
+#' @export
+headline_of.imbroglio_volatility_split <- function(result) {
   if (!is.null(result[["window"]])) {
     table <- as.data.frame(result)
     name <- basis(result)$book$name
@@ -112,6 +113,7 @@ count_days <- function(days) {
 }
 
 # The book stands last, and is what was asked.
-selling_headline <- function(result) {
+#' @export
+headline_of.imbroglio_selling <- function(result) {
   words_of(result)[match(basis(result)$book$name, result$security, nomatch = 1L)]
 }

@@ -32,7 +32,8 @@ words_of.imbroglio_fit <- function(result) {
 }
 
 # The first family, and which are not rejected; of several securities how often.
-fit_headline <- function(result) {
+#' @export
+headline_of.imbroglio_fit <- function(result) {
   fits <- as.data.frame(result)
   by <- basis(result)$choices[["ranked by"]]
   first <- fits[fits[[paste0(by, "_rank")]] %in% 1L, ]

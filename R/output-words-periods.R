@@ -41,7 +41,8 @@ money_words <- function(result) {
 }
 
 # Of several securities, whose first was the worst.
-worst_headline <- function(result) {
+#' @export
+headline_of.imbroglio_worst <- function(result) {
   table <- as.data.frame(result)
   said <- words_of(result)
   first <- which(table$rank == 1L & table$side == table$side[1L])
@@ -235,6 +236,7 @@ words_of.imbroglio_shock <- function(result) {
 }
 
 # The book stands last, and is what was asked.
-shock_headline <- function(result) {
+#' @export
+headline_of.imbroglio_shock <- function(result) {
   words_of(result)[match(basis(result)$book$name, result$security, nomatch = 1L)]
 }

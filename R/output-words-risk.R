@@ -202,7 +202,8 @@ named_by_choice <- function(said, table) {
 
 # Of one security and level how far the methods are apart; of several securities the most and the
 # least.
-var_headline <- function(result) {
+#' @export
+headline_of.imbroglio_var <- function(result) {
   table <- as.data.frame(result)
   writer <- writer_of(result)
   table <- table[!is.na(table$var), ]
@@ -270,7 +271,8 @@ words_of.imbroglio_tail <- function(result) {
   )
 }
 
-thresholds_headline <- function(result) {
+#' @export
+headline_of.imbroglio_tail <- function(result) {
   table <- as.data.frame(result)
   table <- table[table$security == table$security[1L], ]
   level <- basis(result)$choices[["level"]]

@@ -54,7 +54,8 @@ limit_words <- function(part, writer) {
 }
 
 # A limit that is broken now is what matters, then the first.
-roll_headline <- function(result) {
+#' @export
+headline_of.imbroglio_roll <- function(result) {
   said <- words_of(result)
   now <- grep("and is now.$", said)
   said[if (length(now)) now[1L] else 1L]
@@ -63,7 +64,7 @@ roll_headline <- function(result) {
 # What is limited, with the choices that tell it from others.
 limit_title <- function(line) {
   title <- limit_measures()[[line$measure]]$title
-  if (line$measure %in% in_time_ahead) {
+  if (limit_measures()[[line$measure]]$in_time) {
     return(sprintf(
       "%s of %s at %s%s", title, line$horizon, unit_text$level(line$level),
       if (line$method == "historical") "" else sprintf(" by %s", line$method)
@@ -136,7 +137,8 @@ difference_words <- function(over, unit) {
 }
 
 # How many are broken, and the first of them.
-limits_headline <- function(result) {
+#' @export
+headline_of.imbroglio_limits <- function(result) {
   broken <- sum(result$state == "broken")
   near <- sum(result$state == "near")
   unknown <- sum(result$state %in% c("not measurable", "unknown"))
@@ -198,7 +200,8 @@ side_words <- function(result, line, side) {
 }
 
 # What is least likely chance, and of how many: where nothing differs, some do by chance.
-compare_headline <- function(result) {
+#' @export
+headline_of.imbroglio_compare <- function(result) {
   first <- which.min(result$p)
   said <- words_of(result)[if (length(first)) first else 1L]
   tested <- sum(!is.na(result$p))

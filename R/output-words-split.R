@@ -65,7 +65,8 @@ near_days_sentence <- function(table) {
 # The rows of the book itself are the last of each method and level.
 is_book <- function(result) result$security == names(basis(result)$observations)
 
-split_headline <- function(result) {
+#' @export
+headline_of.imbroglio_split <- function(result) {
   table <- as.data.frame(result)
   table <- table[table$method == table$method[1L] & table$level == max(table$level), ]
   parts <- table[-nrow(table), ]

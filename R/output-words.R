@@ -15,6 +15,15 @@ in_words <- function(result) with_reading(words_of(result), basis(result)$book)
 
 words_of <- function(result) UseMethod("words_of")
 
+# A number a row, by the record.
+#' @export
+words_of.imbroglio_result <- function(result) {
+  if (!is.null(result[["window"]])) return(rolling_in_words(result))
+  reading <- readings(result)
+  if (is.null(reading)) return(character())
+  sprintf("%s: %s%s.", result$security, reading$write(result[[reading$column]]), reading$is)
+}
+
 # Where a book is named first in a sentence, which reading of it is meant; before all else, that it
 # ends before what is known.
 with_reading <- function(said, book) {
@@ -41,85 +50,31 @@ opened_once <- function(said, result) {
   c(said[1L], sub(opening, "", said[-1L], fixed = TRUE))
 }
 
-# How rolling results, and results of several securities, are read: the column, how a
-# number of it is written, what it is, and the words for most and least of it.
+# How the rows of a result are told apart, by its record; NULL where they are not.
 readings <- function(result) {
-  a_year <- function(x) writer_of(result)(x, 1L)
-  plain <- unit_text$number
-  benchmarks <- if (length(result[["benchmark"]])) some(unique(result[["benchmark"]]))
-  against <- paste(" against", benchmarks)
-  most_earned <- if (identical(basis(result)$kind, "profit")) "earned most" else "returned most"
-  moves <- reading("volatility_annual", a_year, " a year", "moves most", "least", " a year")
-  depth <- function(x) a_year(-x)
-  sharpe <- function(x) paste("Sharpe ratio", unit_text$two(x))
-  from <- paste(" a year from", benchmarks)
-  high <- " below its high"
-  switch(
-    attr(result, "measure"),
-    return = reading(
-      "return_annual", a_year, " a year", most_earned, "least", " a year",
-      losing = c("lost least", "most")
-    ),
-    volatility = moves,
-    volatility_series = moves,
-    garch = moves,
-    beta = reading(
-      "beta", plain, paste0(" beta", against), "has the highest beta", "the lowest", against
-    ),
-    tracking = reading(
-      "tracking_error_annual", a_year, " tracking error a year", "strays furthest", "least", from
-    ),
-    drawdown = reading("max_drawdown", depth, high, "fell deepest", "least", high, TRUE),
-    correlation = reading("correlation", plain, " correlation", "move most alike", "least", ""),
-    summary = reading(
-      "sharpe_annual", sharpe, "", "earned most for its risk", "least", " a year",
-      losing = c("has the Sharpe ratio that is least below 0", "furthest")
-    ),
-    readings_of_days(attr(result, "measure"), a_year, benchmarks)
-  )
+  name <- attr(result, "measure")
+  told <- table_of_record(name)
+  reading <- if (isTRUE(told$compared)) record_of(name)$compares else told$compares
+  if (is.null(reading)) return(NULL)
+  benchmarks <- paste(some(unique(result[["benchmark"]])), collapse = "")
+  for (words in c("is", "of")) {
+    reading[[words]] <- gsub("{benchmark}", benchmarks, reading[[words]], fixed = TRUE)
+  }
+  if (identical(basis(result)$kind, "profit")) reading$most <- reading$of_profits
+  reading$write <- reading_writer(result, reading)
+  reading
 }
 
-# Those of the questions of every day.
-readings_of_days <- function(measure, a_year, benchmarks) {
-  switch(
-    measure,
-    downside = reading(
-      "semi_deviation_annual", a_year, " a year below its mean", "falls furthest", "least",
-      " a year below its mean"
-    ),
-    ratios = reading(
-      "sortino_annual", function(x) paste("Sortino ratio", unit_text$two(x)), "",
-      "earned most for its falls", "least", " a year",
-      losing = c("has the Sortino ratio that is least below 0", "furthest")
-    ),
-    capture = reading(
-      "up_capture", unit_text$share, " of its rises", "takes most of the rises", "least",
-      paste(" of those of", benchmarks)
-    ),
-    volatility_split = reading(
-      "share", unit_text$share, " of the risk", "adds most", "least", " of the risk"
-    ),
-    concentration = reading(
-      "effective_bets", unit_text$one, " bets", "is most bets", "least", " bets"
-    ),
-    currency = reading(
-      "total_return", a_year, "", "returned most", "least", "", losing = c("lost least", "most")
-    )
-  )
-}
-
-# `losing`: the words for most and least where all are below 0.
-reading <- function(column, writer, is, most, least, of, falling = FALSE, losing = NULL) {
-  list(
-    column = column,
-    write = writer,
-    is = is,
-    most = most,
-    least = least,
-    of = of,
-    falling = falling,
-    losing = losing
-  )
+# A number of it by its unit; what is a share of wealth, with one digit.
+reading_writer <- function(result, reading) {
+  unit <- reading$write %||% known_columns()[[reading$column]]$unit
+  plain <- if (unit %in% c("fraction", "small", "points")) {
+    function(x) writer_of(result)(x, 1L)
+  } else {
+    unit_text[[unit]]
+  }
+  side <- if (reading$falling) -1 else 1
+  function(x) paste0(reading$before, plain(side * x))
 }
 
 series_keys <- function(table) {
@@ -164,31 +119,22 @@ rolling_in_words <- function(result) {
 }
 
 # One line that says the finding: the title of a figure, the first line of a text.
-headline <- function(result) with_reading(headline_of(result), basis(result)$book)
-
-# The measures whose finding is no comparison of rows.
-own_headlines <- function() {
-  list(
-    fit = fit_headline,
-    var = var_headline,
-    split = split_headline,
-    worst = worst_headline,
-    shock = shock_headline,
-    volatility_split = volatility_split_headline,
-    return_split = return_split_headline,
-    roll = roll_headline,
-    limits = limits_headline,
-    compare = compare_headline,
-    selling = selling_headline,
-    tail = thresholds_headline,
-    backtest = backtest_headline
-  )
+headline <- function(result) {
+  if (nrow(result) == 0L) return("There is nothing to show.")
+  with_reading(headline_of(result), basis(result)$book)
 }
 
-headline_of <- function(result) {
-  if (nrow(result) == 0L) return("There is nothing to show.")
-  own <- own_headlines()[[attr(result, "measure")]]
-  if (!is.null(own)) return(own(result))
+# Of measures whose finding is no comparison of rows it is a method of their own.
+headline_of <- function(result) UseMethod("headline_of")
+
+has_own_headline <- function(result) {
+  any(vapply(class(result), function(name) {
+    !is.null(utils::getS3method("headline_of", name, optional = TRUE))
+  }, NA))
+}
+
+#' @export
+headline_of.default <- function(result) {
   said <- words_of(result)
   if (length(said) == 1L) return(said)
   reading <- readings(result)

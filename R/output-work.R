@@ -136,6 +136,3 @@ condition_words <- function(condition) {
   if (broke) lines <- c("Something broke:", lines)
   gsub("\\s+", " ", paste(sub("^[\u2139\u2716ix!] ", "", trimws(lines)), collapse = " "))
 }
-
-# The first of the levels that matters most.
-top_level <- function(work) max(work$settings$level)

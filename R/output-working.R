@@ -219,7 +219,7 @@ new_working <- function(made, written, asked, about) {
     asked = asked,
     measured = about$measured,
     difference = values[[asked]] - about$measured,
-    asks = made$asks,
+    asks = made$asks %||% record_of(about$measure)$asks,
     shows = tables_shown(made$shows, values),
     row = about$row,
     measure = about$measure,

@@ -1,3 +1,12 @@
+record_of_fetch <- function() {
+  table_record(columns = list(
+    outcome = column("outcome", "text"),
+    left_out = column("left out", "count"),
+    tries = column("tries", "count"),
+    reason = column("reason", "text", optional = TRUE)
+  ))
+}
+
 # What comes of a fetch, collected in parts that memory can hold.
 
 # Asks for actions, then for prices, hands what is whole to `keep` in parts that memory can hold,

@@ -34,16 +34,16 @@ read_limits <- function(source, known, methods) {
         sprintf("There are %s.", some(measures, 30L))
     )
   }
-  unit <- money_of_limits(text, measure, place)
+  unit <- money_of_limits(text, known, measure, place)
   for (name in c("warn", "limit")) text[[name]] <- without_money(text[[name]], unit)
   plain <- lapply(text, function(x) replace(x, !is.na(unit), NA))
-  refuse_bare_percents(plain, measure, units[measure], place)
+  refuse_bare_percents(plain, known, measure, place)
   table <- data.frame(
     of = text$of,
     measure = measure,
     warn = limit_numbers(text$warn, place),
     limit = limit_numbers(text$limit, place),
-    choices_of_limits(text, measure, place, methods),
+    choices_of_limits(text, known, measure, place, methods),
     unit = unit
   )
   refuse_strange_limits(table, text, known, place)
@@ -92,14 +92,11 @@ text_of_limits <- function(grid) {
 }
 
 # A fraction above 1 is nearly always a percentage without its mark, and would limit nothing.
-# Of what a position loses in a day, or strays by from another, 0.5 is written for a half per cent
-# as well as for a half.
-both_ways <- c("var", "es", "loss", "tracking_error")
-
-refuse_bare_percents <- function(text, measure, unit, place) {
+refuse_bare_percents <- function(text, known, measure, place) {
+  unit <- vapply(known[measure], `[[`, "", "unit")
   for (name in c("warn", "limit")) {
     value <- suppressWarnings(as.numeric(text[[name]]))
-    most <- ifelse(measure %in% both_ways, 0.1, 1)
+    most <- ifelse(measure %in% with_trait("both_ways", known), 0.1, 1)
     bare <- which(unit %in% c("fraction", "share") & !is.na(value) & abs(value) > most)
     if (!length(bare)) next
     i <- bare[1L]
@@ -196,20 +193,17 @@ limit_numbers <- function(text, place) {
 # Two lines that agree in these limit the same.
 same_limit <- c("of", "measure", "horizon", "level", "method", "window", "period", "unit")
 
-of_book_only <- c("weight", "share", "effective_holdings", "effective_bets")
-in_time_ahead <- c("var", "es")
-in_money <- c("var", "es", "loss")
-
 # What a limit is measured by, where its line says so.
-choices_of_limits <- function(text, measure, place, methods) {
+choices_of_limits <- function(text, known, measure, place, methods) {
+  in_time <- with_trait("in_time", known)
   refuse <- function(i, problem, remedy = NULL) {
     fail("limits", problem, where = sprintf("%s.", place(i)), remedy = remedy)
   }
   for (name in c("horizon", "level", "method")) {
-    other <- which(!is.na(text[[name]]) & !measure %in% in_time_ahead)
+    other <- which(!is.na(text[[name]]) & !measure %in% in_time)
     if (length(other)) {
       refuse(other[1L], sprintf(
-        "A limit of %s has no %s: it is of %s.", measure[other[1L]], name, some(in_time_ahead)
+        "A limit of %s has no %s: it is of %s.", measure[other[1L]], name, some(in_time)
       ))
     }
   }
@@ -238,7 +232,7 @@ choices_of_limits <- function(text, measure, place, methods) {
     refuse(wrong[1L], sprintf("%s is no window of returns.", text$window[wrong[1L]]))
   }
   period <- vapply(seq_along(measure), function(i) {
-    period_of_limit(text$period[i], measure[i], function(...) refuse(i, ...))
+    period_of_limit(text$period[i], measure[i], known, function(...) refuse(i, ...))
   }, "")
   data.frame(
     horizon = text$horizon, level = level, method = method, window = as.integer(window),
@@ -247,7 +241,7 @@ choices_of_limits <- function(text, measure, place, methods) {
 }
 
 # Of a loss the time it is over, of others the period of the returns.
-period_of_limit <- function(text, measure, refuse) {
+period_of_limit <- function(text, measure, known, refuse) {
   if (is.na(text)) return(NA_character_)
   plain <- lower_case(text)
   to_date <- c("month to date", "quarter to date", "year to date")
@@ -257,7 +251,7 @@ period_of_limit <- function(text, measure, refuse) {
       "Write 1 day, 1 week, 5 days, or %s.", some(to_date)
     ))
   }
-  if (measure %in% c(of_book_only, "fall", "drawdown")) {
+  if (known[[measure]]$of_book || known[[measure]]$depth) {
     refuse(sprintf("A limit of %s has no period.", measure))
   }
   every <- sub("s$", "", sub("^1 ", "", plain))
@@ -275,9 +269,10 @@ period_of_limit <- function(text, measure, refuse) {
 money_pattern <- "^([-+]?[0-9][0-9,]*([.][0-9]+)?) *([A-Za-z]{3}|money)$"
 
 # The currency that a limit is in, or "money"; NA of all others.
-money_of_limits <- function(text, measure, place) {
+money_of_limits <- function(text, known, measure, place) {
   unit_in <- function(x) ifelse(grepl(money_pattern, x), sub(money_pattern, "\\3", x), NA)
   unit <- unit_in(text$limit)
+  in_money <- with_trait("in_money", known)
   other <- which(!is.na(unit) & !measure %in% in_money)
   if (length(other)) {
     fail(

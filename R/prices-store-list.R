@@ -1,3 +1,19 @@
+record_of_store <- function() {
+  table_record(columns = list(
+    addition = column("addition", "count"),
+    added_at = column("added (UTC)", "moment"),
+    checked_at = column("asked for (UTC)", "moment", optional = TRUE),
+    source = column("source", "text"),
+    field = column("field", "text"),
+    known_from = column("known from (UTC)", "moment"),
+    restated_at = column("restated (UTC)", "moment"),
+    price = column("price", "price"),
+    part = column("part", "text"),
+    item = column("of", "text"),
+    sound = column("sound", "truth")
+  ))
+}
+
 # Tables of what a store holds, what was restated, what was added.
 
 # A listing as a result, its days as dates.

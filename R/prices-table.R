@@ -204,8 +204,6 @@ holds_amounts <- function(v) {
     )
 }
 
-sentence_case <- function(text) paste0(toupper(substr(text, 1L, 1L)), substring(text, 2L))
-
 same <- function(a, b) (is.na(a) & is.na(b)) | (!is.na(a) & !is.na(b) & a == b)
 
 note_order <- function(newest_first, origin) {

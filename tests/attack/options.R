@@ -57,7 +57,7 @@ nasty_line <- function(seed, folder) {
     sample(allowed, min(length(allowed), sample(3L, 1L))),
     function(option) {
       if (stats::runif(1L) < 0.03) option <- paste0(option, "x")
-      takes <- imbroglio:::options_known[[option]]$takes
+      takes <- imbroglio:::options_known()[[option]]$takes
       if (is.null(takes)) return(paste0("--", option))
       value <- if (option %in% c("out", "figure", "repair", "files")) {
         sample(

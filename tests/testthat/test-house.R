@@ -56,8 +56,8 @@ test_that("files call no room above their own, and the core neither prints nor k
   uses <- function(name) {
     object <- get(name, house)
     # Records hold functions of their own.
-    functions <- if (is.function(object)) {
-      list(object)
+    functions <- if (is.function(object) || is.environment(object)) {
+      list(object)[is.function(object)]
     } else {
       rapply(as.list(object), identity, classes = "function", how = "unlist")
     }

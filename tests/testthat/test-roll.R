@@ -41,8 +41,8 @@ test_that("each measure of a window is what base R has of its rows", {
     }
   }
   C <- cor(r[300:399, -4])
-  expect_equal(at("likeness", 399), mean(C[upper.tri(C)]), tolerance = 1e-10)
-  expect_setequal(measures, c(names(hand), "likeness"))
+  expect_equal(at("mean_correlation", 399), mean(C[upper.tri(C)]), tolerance = 1e-10)
+  expect_setequal(measures, c(names(hand), "mean_correlation"))
 })
 
 test_that("a limit is broken on its wrong side, from the first date on", {
@@ -62,7 +62,7 @@ test_that("a limit is broken on its wrong side, from the first date on", {
     function() roll_measures(prices, "sharp"),
     function() roll_measures(prices, "var", limits = c(es = 1)),
     function() roll_measures(prices, "var", limits = 1),
-    function() roll_measures(prices, "likeness")
+    function() roll_measures(prices, "mean_correlation")
   )) {
     expect_error(f(), class = "imbroglio_error_argument")
   }

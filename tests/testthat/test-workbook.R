@@ -66,11 +66,10 @@ book_cases <- function() {
   prices <- demo_prices()[1:180, c("TARROW", "BAYALL")]
   one <- prices[, "TARROW"]
   methods <- names(imbroglio:::var_methods())
-  cases <- lapply(working_cases("BAYALL", methods), function(case) {
-    # Of rolling results and series the last row of each security would be shown.
-    utils::tail(case(prices), 1)
-  })
-  cases$var <- measure_var(one, 0.95, method = methods, draws = 300, value = 1e6)
+  about <- case_data(prices, "BAYALL", methods)
+  # Of rolling results and series the last row of each security would be shown.
+  cases <- lapply(case_calls(on_any = TRUE), function(call) utils::tail(eval(call, about), 1))
+  cases$var.whole <- measure_var(one, 0.95, method = methods, draws = 300, value = 1e6)
   days <- read_prices(demo_file("bay-daily.csv.gz"))[1:120, "TARROW"]
   adjusted <- adjust_prices(
     read_prices(demo_file("bay-daily.csv.gz"), price = "close")[, "TARROW"],

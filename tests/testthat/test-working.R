@@ -1,12 +1,6 @@
 # What a result holds beside its numbers, and what has no working of its own: errors and intervals
 # of values at risk that are weighted, scaled or drawn, intervals of tails, counts of a backtest.
-without_working <- c(
-  "from", "to", "level", "horizon", "window", "lookback", "date", "recovery", "rank", "peak_date",
-  "best_date", "worst_date", "draw_error", "observed", "n", "draws", "place", "lacking", "exact_p",
-  "recent", "green", "yellow", "red", "es_p", "drawdown_ahead", "hill_low", "hill_high",
-  "excess_low", "excess_high", "pareto_shape", "pareto_low", "pareto_high", "pareto_scale",
-  "weight", "carried", "limit", "warn", "since", "n_other"
-)
+without_working <- names(Filter(function(one) !one$working, imbroglio:::known_columns()))
 of_errors <- c(
   "var_error", "es_error", "var_low", "var_high", "position", "worse", "milder", "rank_least",
   "rank_most"
@@ -78,122 +72,57 @@ test_that("each number is what its working, computed again from JSON, comes to",
     gaps = gaps(),
     five = five()
   )
+  calls <- case_calls(on_any = TRUE)
   for (of in names(data)) {
     prices <- data[[of]]
-    cases <- working_cases(colnames(prices)[ncol(prices)], few)
-    for (case in names(cases)) {
-      result <- tryCatch(quietly(cases[[case]](prices)), imbroglio_error = identity)
+    about <- case_data(prices, colnames(prices)[ncol(prices)], few)
+    for (case in names(calls)) {
+      result <- tryCatch(quietly(eval(calls[[case]], about)), imbroglio_error = identity)
       # Some measures want more than five returns, and say so.
       if (of == "five" && inherits(result, "condition")) next
       rows <- if (of == "demo") c(1L, nrow(result)) else nrow(result)
       # A row for each measure.
-      several <- case %in% c("roll", "limits", "compare")
-      if (several && is.data.frame(result)) rows <- seq_len(nrow(result))
+      if (is.data.frame(result) && !is.null(result[["measure"]])) rows <- seq_len(nrow(result))
       expect_workings(result, paste(of, case), unique(rows))
     }
   }
 })
 
-test_that("each measure, method and family of the registries has a working", {
-  prices <- demo_prices()[1:300, c("TARROW", "BAYALL")]
-  one <- prices[, "TARROW"]
-  methods <- names(imbroglio:::var_methods())
-  ahead <- quietly(measure_var(one, horizon = 5, method = methods, draws = 300))
-  of_logs <- quietly(measure_var(as_returns(one, "log"), method = methods, draws = 300))
-  expect_workings(ahead, "var over 5", seq_along(methods))
-  expect_workings(of_logs, "var of logs", seq_along(methods))
-  expect_setequal(ahead$method, methods)
+test_that("each measure, and each result that goes with it, has a working in all its cases", {
+  about <- case_data()
+  results <- lapply(case_calls(), function(call) quietly(eval(call, about)))
+  # Of one family alone there is no place among others.
+  ranks <- c("aic_rank", "bic_rank", "tail_rank")
+  for (case in setdiff(names(results), names(case_calls(on_any = TRUE)))) {
+    result <- results[[case]]
+    every <- inherits(result, c("imbroglio_var", "imbroglio_fit", "imbroglio_volatility"))
+    expect_workings(
+      result, case, if (every) seq_len(nrow(result)) else unique(c(1L, nrow(result))),
+      but = if (inherits(result, "imbroglio_fit")) ranks
+    )
+  }
+  seen <- vapply(results, attr, "", "measure")
+  expect_setequal(setdiff(names(imbroglio:::measures()), seen), character())
+  families <- results$fit.whole
+  expect_setequal(families$family, names(imbroglio:::own_families))
+  placed <- show_working(families, number = "aic_rank")
+  expect_equal(utils::tail(placed$value, 1)[[1]], families$aic_rank[1])
+  expect_setequal(results$var.ahead$method, names(imbroglio:::var_methods()))
+  joint <- quietly(measure_beta(
+    about$prices[1:300, c("TARROW", "BAYALL", "BAYMETAL")],
+    c("BAYALL", "BAYMETAL"),
+    together = TRUE
+  ))
+  expect_workings(joint, "joint", but = names(joint))
+})
+
+test_that("each method and estimator of the registries has a working", {
   records <- c(
     imbroglio:::own_var_methods,
     imbroglio:::own_estimators,
     imbroglio:::var_methods()[names(imbroglio:::own_families)]
   )
   expect_equal(names(Filter(function(record) is.null(record$working), records)), character())
-  over <- quietly(measure_var(
-    one,
-    horizon = 5,
-    horizon_by = "overlapping",
-    method = c("historical", "normal", "pareto")
-  ))
-  expect_workings(over, "overlapping", 1:3)
-  estimators <- names(imbroglio:::volatility_estimators())
-  days <- quietly(read_prices(demo_file("bay-daily.csv.gz")))[1:400, "TARROW"]
-  expect_workings(
-    quietly(measure_volatility(days, method = estimators)),
-    "estimators",
-    seq_along(estimators)
-  )
-  # Of one family alone there is no place among others.
-  families <- quietly(fit_returns(one, "all", test_draws = 99, stop_after = 20))
-  ranks <- c("aic_rank", "bic_rank", "tail_rank")
-  expect_workings(families, "families", seq_len(nrow(families)), but = ranks)
-  placed <- show_working(families, number = "aic_rank")
-  expect_equal(utils::tail(placed$value, 1)[[1]], families$aic_rank[1])
-  expect_setequal(families$family, names(imbroglio:::own_families))
-  book <- quietly(as_portfolio(prices, weights = c(TARROW = 0.6, BAYALL = 0.4), value = 1e6))
-  others <- list(
-    garch = quietly(fit_garch(one, innovations = c("normal", "student"))),
-    tested = quietly(backtest_var(
-      demo_prices()[1:500, "TARROW"],
-      window = 100,
-      method = c("historical", "normal")
-    )),
-    of_book = quietly(measure_var(book, method = c("historical", "normal", "bootstrap"))),
-    book_return = quietly(measure_return(book)),
-    of_worst = quietly(worst_periods(book, 2, window = 60, horizon = 3)),
-    worst_parts = split_periods(quietly(worst_periods(book, 1, window = 60))),
-    replay = quietly(replay(book, c(a = "2016-05", b = "2016-06"), benchmark = "BAYALL")),
-    replay_parts = split_replay(quietly(replay(book, worst = 1))),
-    shock = shock_book(book, c(BAYALL = -0.1)),
-    limits_of_book = check_limits(
-      book, data.frame(of = "book", measure = c("var", "effective_bets"), limit = c(0.001, 1)),
-      window = 60, level = 0.95
-    ),
-    selling = quietly(measure_selling(as_portfolio(
-      read_prices(demo_file("bay-daily.csv.gz"))[1:300, ], shares = c(OSSELL = 1e5, TARROW = -5e4)
-    ))),
-    currency = quietly(measure_currency(translate_prices(
-      demo_prices()[1:300, c("TARROW", "BAYMETAL")], demo_file("bay-rates.csv"), "HBC",
-      c(TARROW = "HBC", BAYMETAL = "TMC")
-    ))),
-    likeness = quietly(roll_measures(book, "likeness", 40))[100, ],
-    volatility_parts = split_volatility(book, per_year = 250),
-    return_parts = quietly(split_return(book, over = c("day", "month"))),
-    return_parts_of_shares = quietly(split_return(
-      as_portfolio(prices, shares = c(TARROW = 60, BAYALL = -4), cash = 1e4, cash_return = 0.02),
-      over = c("day", "month to date")
-    )),
-    tracking_parts = split_volatility(
-      quietly(as_portfolio(prices, weights = c(TARROW = 0.9), cash = 0.1)),
-      benchmark = "BAYALL"
-    ),
-    rolling_parts = split_volatility(book, window = 40),
-    concentration = measure_concentration(book),
-    rolling_concentration = measure_concentration(book, window = 40),
-    shock_of_two = shock_book(
-      quietly(as_portfolio(demo_prices()[1:300, ], weights = c(OSSELL = 1))),
-      c(BAYALL = -0.1, TARROW = -0.1)
-    ),
-    split = quietly(split_var(book, method = c("historical", "normal"))),
-    bootstrap = quietly(bootstrap_book(book, horizon = 5, draws = 500)),
-    tail = quietly(tail_thresholds(one))[10, ],
-    shrunk = quietly(correlate_returns(prices, shrink = "identity")),
-    sides = quietly(measure_beta(prices, "BAYALL", every = c("day", "month"), last = "1 year"))
-  )
-  others$ahead <- predict(others$garch, 5)
-  for (of in names(others)) expect_workings(others[[of]], of)
-  joint <- quietly(measure_beta(
-    demo_prices()[1:300, c("TARROW", "BAYALL", "BAYMETAL")],
-    c("BAYALL", "BAYMETAL"),
-    together = TRUE
-  ))
-  expect_workings(joint, "joint", but = names(joint))
-  cases <- c(
-    lapply(working_cases("BAYALL", "normal"), function(case) quietly(case(prices))),
-    others
-  )
-  seen <- c(vapply(cases, attr, "", "measure"), "fit", "var")
-  expect_setequal(setdiff(names(imbroglio:::measures()), seen), character())
 })
 
 test_that("a price shows its repairs, and the splits and dividends that it is adjusted for", {

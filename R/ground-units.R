@@ -88,3 +88,8 @@ counted_label <- function(label, currency) {
 currency_of_result <- function(result) {
   if (inherits(result, "imbroglio_result")) basis(result)$currency
 }
+
+# A return of the logarithm as the simple one that it was.
+as_simple <- function(r, kind) if (identical(kind, "log")) expm1(r) else r
+
+sentence_case <- function(text) paste0(toupper(substr(text, 1L, 1L)), substring(text, 2L))
