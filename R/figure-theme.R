@@ -222,3 +222,22 @@ figure_devices <- list(
 no_border <- function() {
   if (utils::packageVersion("ggplot2") >= "3.5.0") list(linewidth = 0) else list(label.size = 0)
 }
+
+#' @rdname figures
+#' @export
+plot.imbroglio_result <- function(x, ...) draw(x, ...)
+
+#' @rdname figures
+#' @export
+plot.imbroglio_prices <- function(x, ...) draw(x, ...)
+
+#' @rdname figures
+#' @export
+plot.imbroglio_returns <- function(x, ...) draw(x, ...)
+
+draw <- function(x, ...) {
+  need_ggplot()
+  figure <- ggplot2::autoplot(x, ...)
+  print(figure)
+  invisible(figure)
+}

@@ -16,7 +16,7 @@ test_that("a book gives one number by value at risk, split and backtest, and its
   book <- as_portfolio(prices, held, value = 2000)
   r <- as.matrix(as_returns(prices))
   R <- drop(r[, c("NORTH", "ALPINE")] %*% held[1:2])
-  methods <- setdiff(names(imbroglio:::own_var_methods), "cauchy")
+  methods <- setdiff(names(imbroglio:::own_var_methods()), "cauchy")
   for (h in c(1L, 5L)) {
     var <- suppressWarnings(measure_var(book, 0.95, h, methods, draws = 2000))
     split <- suppressWarnings(split_var(book, 0.95, h, methods, draws = 2000))

@@ -36,8 +36,10 @@ names_in <- function(tree) {
 
 test_that("files call no room above their own, and the core neither prints nor knows R", {
   floors <- c(
-    RcppExports = 0, imbroglio = 0, ground = 1, language = 1, prices = 2, returns = 3,
-    measure = 4, fit = 4, backtest = 4, output = 6, figure = 6, cli = 7
+    RcppExports = 0, imbroglio = 0, ground = 1, language = 1, read = 2, prices = 2, store = 2,
+    feed = 2, returns = 3, book = 3, measure = 4, var = 4, fit = 4, backtest = 4, working = 4,
+    words = 5, show = 5, figure = 5, workbook = 5, write = 5, report = 5, study = 5,
+    command = 6
   )
   files <- list.files(source_file("R"), "\\.R$", full.names = TRUE)
   room <- sub("[-.].*$", "", basename(files))
@@ -119,7 +121,7 @@ test_that("figures and commands do no arithmetic, and colours stand in one palet
     "log", "expm1", "log1p", "sqrt", "hist", "density", "qnorm", "pnorm", "%*%", "crossprod",
     "colMeans", "rowMeans", "prod", "lm"
   )
-  for (file in setdiff(house_files("(figure|cli)-"), source_file("R", "figure-layout.R"))) {
+  for (file in setdiff(house_files("(figure|command)-"), source_file("R", "figure-layout.R"))) {
     called <- lapply(functions_of(file), function(tree) names_in(tree)$called)
     done <- intersect(as.character(unlist(called)), arithmetic)
     expect_equal(done, character(), info = basename(file))

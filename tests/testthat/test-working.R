@@ -118,7 +118,7 @@ test_that("each measure, and each result that goes with it, has a working in all
 
 test_that("each method and estimator of the registries has a working", {
   records <- c(
-    imbroglio:::own_var_methods,
+    imbroglio:::own_var_methods(),
     imbroglio:::own_estimators,
     imbroglio:::var_methods()[names(imbroglio:::own_families)]
   )

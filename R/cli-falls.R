@@ -1,2 +1,0 @@
-# The commands about the falls, and about measures through time: downside, ratios, capture, roll.
-

@@ -1,0 +1,221 @@
+# The command's entry: runs one command line and ends R with its status. 0 done, 1 done but check
+# found errors, a limit is broken or fetch could not have all, 2 the command line is wrong, 3 the
+# data is wrong, 4 something broke, or the feed gave nothing.
+command <- function(words = commandArgs(trailingOnly = TRUE)) {
+  # Steps of a progress bar are noise in a log.
+  if (!isatty(stderr())) options(cli.progress_show_after = Inf)
+  options(cli.width = 10000L)
+  follow_terminal()
+  if ("--quiet" %in% words) {
+    options(imbroglio.quiet = TRUE)
+    words <- words[words != "--quiet"]
+  }
+  interrupt_on_signals()
+  skipped <- FALSE
+  # What several parts of one measure say is said once.
+  said <- character()
+  once <- function(prefix, condition) {
+    words <- paste(prefix, conditionMessage(condition))
+    if (!words %in% said) tell(prefix, condition)
+    said <<- c(said, words)
+  }
+  status <- withCallingHandlers(
+    tryCatch(
+      run_command(words),
+      imbroglio_error_argument = function(e) tell("Error: ", e, 2L),
+      imbroglio_error_package = function(e) tell("Error: ", e, 4L),
+      imbroglio_error_feed = function(e) tell("Error: ", e, 4L),
+      imbroglio_error_write = function(e) tell("Error: ", e, 4L),
+      interrupt = function(i) 128L + signal_to_end(),
+      imbroglio_error = function(e) tell("Error: ", e, 3L),
+      error = function(e) {
+        tell("Something broke: ", e, 4L)
+      }
+    ),
+    imbroglio_warning = function(w) {
+      if (inherits(w, "imbroglio_warning_skipped")) skipped <<- TRUE
+      once("Warning: ", w)
+      invokeRestart("muffleWarning")
+    },
+    imbroglio_note = function(m) {
+      if (!quiet_asked()) once("Note: ", m)
+      invokeRestart("muffleMessage")
+    }
+  )
+  quit(save = "no", status = if (skipped && status == 0L) 1L else status)
+}
+
+tell <- function(prefix, condition, status = NULL) {
+  # Colours are for R's own console.
+  lines <- strsplit(
+    trimws(cli::ansi_strip(conditionMessage(condition))),
+    "\n",
+    fixed = TRUE
+  )[[1L]]
+  # cli's marks mean nothing without its colours.
+  lines[1L] <- sub("^(\u2139|i) ", "", lines[1L])
+  lines[-1L] <- sub("^\\S (?=\\S)", "", lines[-1L], perl = TRUE)
+  # One sentence a line, folded only after its words are those of the command.
+  lines <- in_shell_words(visible(lines))
+  speak(paste(
+    unlist(lapply(seq_along(lines), function(i) {
+      strwrap(
+        paste0(if (i == 1L) prefix, lines[i]),
+        110,
+        indent = if (i == 1L) 0 else 2,
+        exdent = if (i == 1L) 2 else 4
+      )
+    })),
+    collapse = "\n"
+  ))
+  status
+}
+
+run_command <- function(words) {
+  known <- commands()
+  name <- if (length(words)) words[1L] else "--help"
+  if (name %in% c("help", "--help", "-h")) {
+    if (length(words) > 1L) return(print_help(paste(words[-1L], collapse = " "), known))
+    if (length(words)) show_lines(overview(known)) else writeLines(overview(known), stderr())
+    return(if (length(words)) 0L else 2L)
+  }
+  if (name == "--version") {
+    print_lines(version_lines())
+    return(0L)
+  }
+  if (!name %in% names(known)) {
+    fail(
+      "argument",
+      sprintf("There is no command %s.", name),
+      remedy = did_you_mean(name, names(known)) %||% "imbroglio --help lists them."
+    )
+  }
+  if (name == "working") return(run_working(words[-1L], known))
+  this <- known[[name]]
+  line <- read_command_line(words[-1L], this$options, name)
+  if (isTRUE(line$options$help)) {
+    show_lines(command_help(name, this))
+    return(0L)
+  }
+  refuse_idle(name, line$options, line$given)
+  writes <- this$writes %||% "table"
+  check_forms(line$options, if (is.function(writes)) writes(line$options) else writes)
+  refuse_same_file(name, line$files, line$options)
+  this$run(line$files, line$options)
+}
+
+# The package, R, and the parts that numbers and files go through.
+version_lines <- function() {
+  parts <- c(
+    "Rcpp", "RcppParallel", "data.table", "digest", "jsonlite", "tibble", "cli",
+    "ggplot2", "svglite", "yaml", "openxlsx", "readxl", "nanoparquet", "httr2", "DBI", "RSQLite",
+    "RPostgres"
+  )
+  versions <- vapply(parts, function(part) {
+    file <- system.file("DESCRIPTION", package = part)
+    if (nzchar(file)) unname(read.dcf(file, "Version")[1L]) else "not installed"
+  }, "")
+  c(
+    paste("imbroglio", utils::packageVersion("imbroglio")),
+    sprintf("R %s, %s", getRversion(), R.version$platform),
+    paste0("  ", formatC(parts, width = -14L), versions)
+  )
+}
+
+# A file of prices written into a folder that is read would be read with it the next time.
+refuse_into_folder <- function(files, written) {
+  folders <- normalizePath(files[dir.exists(files)])
+  for (name in names(written)) {
+    path <- written[[name]]
+    if (!grepl(price_files, path, ignore.case = TRUE)) next
+    if (!normalizePath(dirname(path), mustWork = FALSE) %in% folders) next
+    fail(
+      "argument",
+      sprintf("--%s would write %s into a folder that is read, as prices.", name, path),
+      remedy = "Name a file elsewhere: it would be read with the others the next time."
+    )
+  }
+}
+
+# Nothing is written over what is read, nor twice to one file.
+refuse_same_file <- function(command, files, options) {
+  if (command == "store" &&
+      !is.null(options$add) && length(files) == 1L && nzchar(file_identity(files)) &&
+      identical(file_identity(files), file_identity(options$add))) {
+    fail("argument", sprintf("%s would be added to itself.", files))
+  }
+  of <- function(paths_named) {
+    Filter(is.character, options[intersect(paths_named, names(options))])
+  }
+  identities <- function(paths) {
+    vapply(path.expand(as.character(unlist(paths))), file_identity, "")
+  }
+  read <- identities(c(
+    as.list(files),
+    of(c(
+      "actions", "securities", "weights", "shares", "values", "holdings", "add", "limits", "rates",
+      "held_by_date"
+    ))
+  ))
+  written <- of(c("out", "figure", "repair", "workbook"))
+  onto <- identities(written)
+  clash <- nzchar(onto) & onto %in% read & vapply(written, file_kind, "") != "other"
+  if (any(clash)) {
+    fail(
+      "argument",
+      sprintf(
+        "--%s would be written over %s, which is read.",
+        names(written)[clash][1L],
+        written[clash][[1L]]
+      ),
+      remedy = "Name another file."
+    )
+  }
+  refuse_into_folder(files, written)
+  twice <- anyDuplicated(normalizePath(as.character(unlist(written)), mustWork = FALSE))
+  if (twice) {
+    fail(
+      "argument",
+      sprintf(
+        "--%s is to be written to %s, as is another.",
+        names(written)[twice],
+        written[[twice]]
+      )
+    )
+  }
+}
+
+# The commands: those of the measures, from their records, and those of their own, each a function
+# `command_of_NAME()` beside what it runs.
+
+# In the order of the groups, and in each of their places.
+command_titles <- c(
+  "Get prices", "Look at them, and put them right", "Measure",
+  "Compare, through time and with the past", "Check the number, and hand it on"
+)
+
+commands <- function() {
+  house <- topenv()
+  of_measures <- Filter(function(one) !is.null(one$command), measures())
+  own <- ls(house, pattern = "^command_of_")
+  known <- c(
+    stats::setNames(lapply(names(of_measures), function(name) {
+      command <- of_measures[[name]]$command
+      command$run <- get0(paste0("run_", command$name %||% name), house) %||% run_measure(name)
+      command
+    }), vapply(names(of_measures), function(name) of_measures[[name]]$command$name %||% name, "")),
+    stats::setNames(
+      lapply(own, function(name) get(name, house)()), sub("^command_of_", "", own)
+    )
+  )
+  known[order(
+    match(vapply(known, `[[`, "", "group"), command_titles),
+    vapply(known, `[[`, 0, "place")
+  )]
+}
+
+# The names of the commands, by group.
+command_groups <- function(known) {
+  titles <- vapply(known, `[[`, "", "group")
+  split(names(known), factor(titles, unique(titles)))
+}

@@ -1,0 +1,79 @@
+#' Add a method of value at risk of one's own
+#'
+#' @param name What [measure_var()] and [backtest_var()] call it as a `method`.
+#' @param estimate A function of one security's returns (a vector without missing values) and a
+#'   confidence level that gives value at risk of one period as a positive fraction, or that and
+#'   the expected shortfall.
+#' @param title,formula,source Words for people.
+#' @return The name, invisibly. It is known until R ends. Its errors are by 200 resamples of the
+#'   returns; over a horizon its losses are stretched by the root of time.
+#' @section Errors: `imbroglio_error_argument` for a name that is taken, or an `estimate` that is
+#'   no function; where it is used `imbroglio_error_own`, with the name, if it fails or gives
+#'   something else.
+#' @family what can be registered
+#' @examples
+#' twice_mean <- function(r, level) 2 * mean(-r[r < 0]) / (2 * (1 - level))^0.2
+#' register_var_method("twice-mean", twice_mean, title = "Twice the mean loss")
+#' prices <- read_prices(demo_file("bay.csv"))
+#' measure_var(prices[, "BAYALL"], method = c("historical", "twice-mean"))
+#' @export
+register_var_method <- function(name, estimate, title = name, formula = "", source = "") {
+  taken <- c(names(own_var_methods()), names(fit_families()))
+  if (!is.character(name) ||
+      length(name) != 1L || is.na(name) || !nzchar(name) || name %in% taken) {
+    fail("argument", "`name` must be a new name.", where = sprintf("It is %s.", shown(name)))
+  }
+  if (!is.function(estimate)) {
+    fail("argument", "`estimate` must be a function of returns and a level.")
+  }
+  own <- own_function(estimate, sprintf("The method %s", name), function(measured, x, level) {
+    is.numeric(measured) &&
+      length(measured) %in% 1:2 && !any(is.nan(measured)) && !is.infinite(measured[1L])
+  }, "one number or two")
+  tail_of <- function(x, a) t(vapply(a, function(a) c(own(x, 1 - a), NA_real_)[1:2], c(0, 0)))
+  registered_var_methods[[name]] <- list(
+    title = title,
+    formula = formula,
+    source = source,
+    ways = c("sqrt", "overlapping"),
+    empirical = FALSE,
+    still = TRUE,
+    chance = "always",
+    slopes = function(book, whole, measured, ask) {
+      slopes_by_change(book, whole, function(r) tail_of(r, 1 - ask$level)[1L, ] * ask$scale, ask)
+    },
+    whole = function(values, ask) {
+      by_security(values, ask, function(x, ask) {
+        measured <- tail_of(x, 1 - ask$level)
+        columns <- list(
+          n = rep(length(x), length(ask$level)),
+          var = measured[, 1L] * ask$scale,
+          es = measured[, 2L] * ask$scale
+        )
+        if (ask$errors == "none") return(columns)
+        again <- with_seed(
+          ask$seed,
+          replicate(200L, tail_of(sample(x, replace = TRUE), 1 - ask$level))
+        )
+        again <- array(again, c(length(ask$level), 2L, 200L))
+        error <- apply(again, 1:2, stats::sd)
+        z <- stats::qnorm((1 + ask$confidence) / 2)
+        lapply(
+          c(
+            columns,
+            list(
+              var_error = error[, 1L] * ask$scale,
+              es_error = error[, 2L] * ask$scale,
+              var_low = (measured[, 1L] - z * error[, 1L]) * ask$scale,
+              var_high = (measured[, 1L] + z * error[, 1L]) * ask$scale
+            )
+          ),
+          as.numeric
+        )
+      })
+    },
+    fit = function(x, ask) list(found = tail_of(x, 1 - ask$level)),
+    tail = function(fit, x, a, ask) if (identical(a, 1 - ask$level)) fit$found else tail_of(x, a)
+  )
+  invisible(name)
+}

@@ -1,0 +1,258 @@
+#' A workbook whose formulas are alive
+#'
+#' Writes a result with its working as a workbook (`.xlsx`). The first sheet says what was
+#' measured, on what and by which choices, shows the number, and whether all formulas agree with
+#' it; the second has the steps, each as a formula of the spreadsheet beside our number and the
+#' difference; one has what each working shows (the days that decided, the path of a search);
+#' further sheets have the prices and what is made of them row by row. The choices
+#' (level, periods a year, first and last date, money) are input cells: changed there, the
+#' workbook follows.
+#'
+#' Nothing is cached: whatever opens the file computes it. What a spreadsheet cannot do (a search,
+#' draws, an integral) is entered as a value and marked, with the steps that prove it.
+#'
+#' @param result A result, or a working of [show_working()]. Of a result each row is shown with
+#'   all numbers that have a working; of a rolling one, or a series, where it stands at the end.
+#' @param file The file to write, ending in `.xlsx`.
+#' @return `file`, invisibly. It is written whole or not at all.
+#' @section Errors: `imbroglio_error_argument` for another ending, or more than a spreadsheet
+#'   holds (1,048,576 rows on a sheet; 200 workings), before anything is written;
+#'   `imbroglio_error_package` without the package openxlsx.
+#' @family ways to hand on
+#' @examplesIf requireNamespace("openxlsx", quietly = TRUE)
+#' prices <- read_prices(demo_file("bay.csv"))
+#' write_workbook(measure_var(prices[, "BAYALL"]), tempfile(fileext = ".xlsx"))
+#' @export
+write_workbook <- function(result, file) {
+  if (!identical(lower_case(tools::file_ext(file)), "xlsx")) {
+    fail("argument", "A workbook is a file .xlsx.", where = sprintf("It is %s.", shown(file)))
+  }
+  need_package("openxlsx", "A workbook")
+  workings <- if (inherits(result, "imbroglio_working")) list(result) else workings_of(result)
+  refuse_too_many_cells(workings)
+  # Made before it is saved: openxlsx changes how numbers are written while it saves.
+  book <- workbook_of(workings, result)
+  write_whole(file, function(part) openxlsx::saveWorkbook(book, part, overwrite = TRUE))
+}
+
+# A working of each row with all of its numbers; of a rolling result and a series the last of
+# each.
+workings_of <- function(result, most = 200L) {
+  table <- as.data.frame(result)
+  rows <- seq_len(nrow(table))
+  if (through_time(result)) rows <- rows[!duplicated(table[series_keys(table)], fromLast = TRUE)]
+  if (length(rows) > most) {
+    fail(
+      "argument",
+      sprintf(
+        "A workbook holds %s; this result has %s.",
+        count(most, "working"),
+        count(length(rows))
+      ),
+      remedy = "Take some rows of it, such as result[1:100, ]."
+    )
+  }
+  made <- lapply(rows, function(row) working_of_row(result, row, "all"))
+  made <- made[!vapply(made, is.null, NA)]
+  if (!length(made)) fail("working", "No number of the result is known, so none has a working.")
+  made
+}
+
+refuse_too_many_cells <- function(workings) {
+  rows <- vapply(workings, function(w) {
+    max(0, vapply(attr(w, "written")$rows, function(r) length(r$columns[[1L]]), 0L))
+  }, 0)
+  if (max(rows) > 1048570) {
+    fail(
+      "argument",
+      "A sheet of a spreadsheet has 1,048,576 rows.",
+      where = sprintf("This working is over %s.", count(max(rows))),
+      remedy = "Measure a shorter span."
+    )
+  }
+  columns <- vapply(workings, function(w) sum(lengths(attr(w, "values"))), 0)
+  if (sum(columns) > 2e7) {
+    fail(
+      "argument",
+      "The workbook would have more than 20,000,000 cells.",
+      remedy = "Take some rows of the result, or a shorter span."
+    )
+  }
+}
+
+# Where everything stands, before anything is written: the names of each working's numbers, the
+# sheet of its rows.
+workbook_of <- function(workings, result) {
+  book <- openxlsx::createWorkbook(creator = "imbroglio")
+  plans <- workbook_plans(workings)
+  for (sheet in c("Answer", "Working")) openxlsx::addWorksheet(book, sheet, gridLines = FALSE)
+  if (any(lengths(lapply(workings, attr, "shows")))) {
+    openxlsx::addWorksheet(book, "Shown", gridLines = FALSE)
+    write_shown_sheet(book, workings)
+  }
+  for (plan in plans) for (one in plan$rows) openxlsx::addWorksheet(book, one$sheet)
+  rows <- 1L
+  for (i in seq_along(plans)) {
+    plans[[i]]$top <- rows
+    rows <- rows + length(plans[[i]]$written$steps) + 3L
+  }
+  inputs <- workbook_inputs(plans)
+  write_working_sheet(book, plans)
+  for (plan in plans) for (one in plan$rows) write_rows_sheet(book, plan, one)
+  write_answer_sheet(book, plans, inputs, result)
+  names_of_workbook(book, plans, inputs)
+  book
+}
+
+workbook_plans <- function(workings) {
+  many <- length(workings) > 1L
+  labels <- vapply(workings, working_label, "")
+  tags <- unique_names(labels)
+  sheets <- character()
+  lapply(seq_along(workings), function(i) {
+    working <- workings[[i]]
+    written <- attr(working, "written")
+    values <- attr(working, "values")
+    tag <- if (many) tags[i] else ""
+    label <- if (many) labels[i] else ""
+    rows <- lapply(written$rows, function(r) {
+      sheet <- sheet_name(
+        paste(c(sentence_case(r$name), if (many) tags[i]), collapse = " "),
+        sheets
+      )
+      sheets <<- c(sheets, sheet)
+      plan_of_rows(r, written, values, sheet)
+    })
+    scalars <- names(written$steps)[vapply(names(written$steps), function(name) {
+      !any(vapply(rows, function(r) name %in% r$names, NA))
+    }, NA)]
+    list(
+      working = working, tag = tag, label = label, rows = rows, scalars = scalars,
+      written = written, values = values
+    )
+  })
+}
+
+# "TARROW historical 0.99": what tells this working from the others.
+working_label <- function(working) {
+  row <- attr(working, "row")
+  keys <- intersect(
+    c("security", "other", "measure", "benchmark", "method", "family", "rank", "window"),
+    names(row)
+  )
+  parts <- vapply(row[keys], function(x) as.character(x)[1L], "")
+  # The horizon of a limit is a time.
+  beyond_one <- is.character(row$horizon) || isTRUE(row$horizon > 1)
+  more <- c(row$level, if (beyond_one) row$horizon)
+  paste(c(parts[!is.na(parts)], more[!is.na(more)]), collapse = " ")
+}
+
+# A sheet's name has 31 characters, and none of []:*?/\.
+sheet_name <- function(wanted, taken) {
+  plain <- substr(gsub("[^[:alnum:] ._-]", " ", wanted), 1L, 31L)
+  name <- plain
+  i <- 1L
+  while (tolower(name) %in% tolower(c(taken, "Answer", "Working", "Shown"))) {
+    i <- i + 1L
+    name <- paste0(substr(plain, 1L, 31L - nchar(i) - 1L), " ", i)
+  }
+  name
+}
+
+# The columns of a sheet of rows: date, the place in the span, data, and what is computed; for
+# each in which row, counted from the first that is used, it begins.
+plan_of_rows <- function(r, written, values, sheet) {
+  used <- rows_used(r)
+  n <- length(used)
+  computed <- names(written$steps)[vapply(written$steps, function(s) {
+    length(values[[s$name]]) == n && n > 1L && columns_in(s$expression, r, written, values)
+  }, NA)]
+  dated <- !is.null(r$dates)
+  data <- names(r$columns)
+  whole <- c(if (dated) c("date", "row_in_span"), data, computed)
+  begins <- vapply(c(data, computed), function(name) {
+    known <- which(!is.na(values[[name]]))
+    if (length(known)) known[1L] - 1L else 0L
+  }, 0L)
+  list(
+    record = r,
+    sheet = sheet,
+    dated = dated,
+    data = data,
+    computed = computed,
+    letter = stats::setNames(openxlsx::int2col(seq_along(whole)), whole),
+    begins = c(begins, if (dated) c(date = 0L)),
+    names = c(data, computed, if (dated) "date"),
+    first = used[1L] + 1L,
+    last = used[n] + 1L,
+    all = length(r$columns[[1L]])
+  )
+}
+
+# Whether a step is of these rows: it stands on a column of them.
+columns_in <- function(expression, r, written, values) {
+  if (is.null(expression)) return(FALSE)
+  for (name in all.vars(expression)) {
+    if (name %in% c(names(r$columns), if (!is.null(r$dates)) "date")) return(TRUE)
+    s <- written$steps[[name]]
+    if (!is.null(s) &&
+        length(values[[name]]) > 1L &&
+        columns_in(s$expression, r, written, values)) {
+      return(TRUE)
+    }
+  }
+  # A recursion may begin with a number and be of no column: it goes with the first rows.
+  is.call(expression) &&
+    identical(expression[[1L]], quote(recursion)) &&
+    identical(r$name, written$rows[[1L]]$name)
+}
+
+name_in_book <- function(name, tag) {
+  named <- if (nzchar(tag)) paste0(name, "_", tag) else name
+  # What looks like a cell, or a row or column of another notation, cannot be a name.
+  if (grepl("^([A-Za-z]{1,3}[0-9]+|[rRcC][0-9]*)$", named)) paste0(named, "_") else named
+}
+
+# A table as a workbook: a sheet of it, and one of what it stands on.
+write_table_workbook <- function(table, result, path) {
+  need_package("openxlsx", "A workbook")
+  book <- openxlsx::createWorkbook(creator = "imbroglio")
+  bold <- openxlsx::createStyle(textDecoration = "bold")
+  sheets <- list(Table = table, Basis = basis_table(basis(result)))
+  for (name in names(sheets)) {
+    openxlsx::addWorksheet(book, name)
+    openxlsx::writeData(book, name, sheets[[name]], headerStyle = bold)
+    openxlsx::freezePane(book, name, firstRow = TRUE)
+    openxlsx::setColWidths(book, name, seq_along(sheets[[name]]), 16)
+  }
+  openxlsx::saveWorkbook(book, path, overwrite = TRUE)
+}
+
+# A basis as lines of two cells, all of it.
+basis_table <- function(about) {
+  named <- function(x, prefix) {
+    if (!length(x)) return(NULL)
+    stats::setNames(as.character(x), trimws(paste(prefix, names(x) %||% "")))
+  }
+  dropped <- about$dropped
+  cells <- c(
+    from = format(about$from), to = format(about$to),
+    securities = count(about$securities),
+    named(about$observations, "observations of"),
+    if (nrow(dropped)) {
+      stats::setNames(
+        as.character(dropped$n), sprintf("left out of %s, %s", dropped$security, dropped$reason)
+      )
+    },
+    kind = about$kind,
+    named(about$every, if (length(about$every) > 1L) "every, of" else "every"),
+    "periods a year" = if (!is.na(about$per_year)) core_shortest(about$per_year),
+    named(about$choices, ""),
+    if (length(about$repairs)) {
+      stats::setNames(about$repairs, rep("put right", length(about$repairs)))
+    },
+    seed = if (!is.na(about$seed)) format(about$seed),
+    origin = about$origin, digest = about$digest, version = about$version
+  )
+  data.frame(what = names(cells), value = unname(cells))
+}
