@@ -51,12 +51,19 @@ record_of_backtest <- function() measure_record(
   ),
   compares = NULL,
   command = command_record(
-    "Check the number, and hand it on", 1,
+    "Check the number, and hand it on", 10,
     says = "value at risk put to the test, day by day",
     options = c(
       choose, "every", "keep-unfinished", "kind", "window", "level", "method", "expanding",
       "refit", "rank", "decay", "half-life", "tail", "block", "draws", "seed", "zone-days",
       "breaches", "zones", "series", book, hand_on
+    ),
+    trade = list(
+      trade(
+        c("Kupiec test", "Christoffersen test", "traffic light", "exceptions"),
+        "value at risk against what happened, day by day",
+        "imbroglio backtest FILE"
+      )
     ),
     example = c(
       paste0(

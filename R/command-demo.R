@@ -3,7 +3,7 @@
 command_of_demo <- function() {
   list(
     group = "Get prices",
-    place = 1,
+    place = 10,
     says = "three risk figures and a picture, on the demo data",
     takes = "",
     options = c("security", "figure", "files", "help"),

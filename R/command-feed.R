@@ -3,12 +3,19 @@
 command_of_fetch <- function() {
   list(
     group = "Get prices",
-    place = 2,
+    place = 20,
     says = "prices from a feed into a store, or a file; only what is new",
     takes = "",
     options = c(
       "feed", "store", "securities", "from", "to", "update", "at-once", "tries", "time-limit",
       "patience", "allow", "verbose", "format", "out", "help"
+    ),
+    help = c(
+      out = "write to a file: .csv, .xlsx or .parquet",
+      securities = paste0(
+        "A,B, or group:NAME, or a table of them (all of the feed; --update: all asked ",
+        "for before)"
+      )
     ),
     example = c(
       "imbroglio fetch --feed http://127.0.0.1:8017 --store bay.sqlite",
@@ -109,7 +116,7 @@ fetch_text <- function(outcomes, into, most = 20L) {
 command_of_feed <- function() {
   list(
     group = "Get prices",
-    place = 3,
+    place = 30,
     says = "a price feed on this machine, to try with: the demo data or a store",
     takes = "[STORE]",
     options = c("port", "faults", "json", "page-rows", "seconds", "help"),
@@ -144,7 +151,7 @@ run_feed <- function(files, options) {
 command_of_store <- function() {
   list(
     group = "Get prices",
-    place = 4,
+    place = 40,
     says = "what a price store holds, what was restated, what was added",
     takes = "STORE",
     options = c(

@@ -63,10 +63,9 @@ grouped_options <- function(command) {
 
 # What an option does, in the words for this command.
 option_help <- function(option, command) {
-  words <- options_known()[[option]]$help
-  if (is.function(words)) return(words())
-  own <- words[names(words) == command]
-  if (length(own)) own[[1L]] else words[[1L]]
+  own <- as.list(commands()[[command]]$help)[[option]]
+  words <- own %||% options_known()[[option]]$help
+  if (is.function(words)) words() else words
 }
 
 command_help <- function(name, command) {
@@ -145,7 +144,7 @@ print_help <- function(word, known) {
         names(known),
         names(volatility_estimators()),
         names(var_methods()),
-        unlist(lapply(trade_words, `[[`, "words"))
+        unlist(lapply(trade_words(), `[[`, "words"))
       )
     )
     fail(
@@ -177,146 +176,12 @@ trade_lines <- function(word) {
   asked <- plain_name(sub("'s? ", " ", word))
   # A letter or two are in nearly all of them.
   if (nchar(asked) < 4L) return(NULL)
-  unlist(lapply(trade_words, function(entry) {
+  unlist(lapply(trade_words(), function(entry) {
     if (any(grepl(asked, plain_name(entry$words), fixed = TRUE))) {
       c(paste0(entry$words[1L], ": ", entry$says), paste0("  ", entry$by), "")
     }
   }))
 }
 
-# Where the words of the trade are found.
-trade_words <- list(
-  list(
-    words = c("Extreme value theory", "peaks over threshold", "tail index"),
-    says = "the tail beyond a threshold, by the generalised Pareto distribution or Hill's shape",
-    by = "imbroglio var FILE --method pareto,hill; imbroglio var FILE --thresholds"
-  ),
-  list(
-    words = c(
-      "Calmar ratio", "Sterling ratio", "Sortino ratio", "Omega ratio", "gain to pain",
-      "return over maximum drawdown"
-    ),
-    says = "what was earned over how far it fell, with errors",
-    by = "imbroglio ratios FILE"
-  ),
-  list(
-    words = c("Semi-deviation", "downside deviation", "lower partial moment", "semivariance"),
-    says = "how far returns lie below their mean, and below a target",
-    by = "imbroglio downside FILE"
-  ),
-  list(
-    words = c("Up capture", "down capture", "batting average"),
-    says = "how much of a benchmark's rises and falls a security takes",
-    by = "imbroglio capture FILE --benchmark NAME"
-  ),
-  list(
-    words = c("Stress test", "scenario", "historical scenario"),
-    says = "the book of today through a period of the past, or under given moves",
-    by = "imbroglio replay FILE --holdings FILE; --shock NAME=-10%"
-  ),
-  list(
-    words = c("Worst days", "best days", "worst week"),
-    says = "the worst and best periods, and what they came from",
-    by = "imbroglio worst FILE"
-  ),
-  list(
-    words = c("Contribution to risk", "risk budget", "contribution to tracking error"),
-    says = "what each holding adds to volatility, or tracking error",
-    by = "imbroglio volatility FILE --holdings FILE --split; imbroglio tracking ... --split"
-  ),
-  list(
-    words = c("Diversification ratio", "effective number of bets", "Herfindahl"),
-    says = "how concentrated a book is",
-    by = "imbroglio concentration FILE --holdings FILE"
-  ),
-  list(
-    words = c("Limit breach", "risk limit", "rolling value at risk", "rolling correlation"),
-    says = "measures through time, and limits on them",
-    by = "imbroglio roll FILE --measures var --limits var=3%; imbroglio limits FILE --limits FILE"
-  ),
-  list(
-    words = c("Currency", "exchange rate", "hedged", "real return", "inflation-adjusted"),
-    says = "prices in one currency, and what the currency adds; in R also in the money of one day",
-    by = "imbroglio currency FILE --rates FILE --base NAME; --rates on every command that measures"
-  ),
-  list(
-    words = c("Liquidity", "days to sell", "days to liquidate"),
-    says = "how many days it takes to sell at a share of the volume",
-    by = "imbroglio selling FILE --holdings FILE"
-  ),
-  list(
-    words = c("Levene test", "difference of Sharpe ratios", "before and after"),
-    says = "two periods, securities or books, and whether they differ by more than chance",
-    by = "imbroglio compare FILE --at DATE, or --against NAME"
-  ),
-  list(
-    words = c("Maximum drawdown", "ulcer", "pain", "under water"),
-    says = "falls below the running high, how long and how deep",
-    by = "imbroglio drawdown FILE"
-  ),
-  list(
-    words = c("Expected shortfall", "conditional value at risk", "tail loss"),
-    says = "the mean of the losses from the value at risk on",
-    by = "imbroglio var FILE, column ES"
-  ),
-  list(
-    words = "Historical simulation",
-    says = "value at risk by the order of the observed returns",
-    by = "imbroglio var FILE --method historical"
-  ),
-  list(
-    words = c("Variance-covariance", "parametric value at risk", "delta-normal"),
-    says = "value at risk of the normal distribution",
-    by = "imbroglio var FILE --method normal"
-  ),
-  list(
-    words = c("Monte Carlo", "bootstrap", "resampling"),
-    says = "paths drawn from whole days of the history",
-    by = "imbroglio var FILE --weights A=0.6,B=0.4 --draw --horizon 10"
-  ),
-  list(
-    words = c("Component, marginal and incremental value at risk", "risk contribution"),
-    says = "what each holding adds",
-    by = "imbroglio var FILE --weights A=0.6,B=0.4 --split"
-  ),
-  list(
-    words = c("Kupiec test", "Christoffersen test", "traffic light", "exceptions"),
-    says = "value at risk against what happened, day by day",
-    by = "imbroglio backtest FILE"
-  ),
-  list(
-    words = "Sharpe ratio",
-    says = "the return above the risk-free one over its deviation",
-    by = "imbroglio returns FILE --measured --risk-free 0.02"
-  ),
-  list(
-    words = c("Jensen alpha", "alpha", "R squared", "downside beta"),
-    says = "the line of a security on its benchmark, with its errors",
-    by = "imbroglio beta FILE --benchmark NAME"
-  ),
-  list(
-    words = c("Tracking error", "information ratio", "active return"),
-    says = "how far a security strays from its benchmark",
-    by = "imbroglio tracking FILE --benchmark NAME"
-  ),
-  list(
-    words = c("Standard deviation", "annualised volatility"),
-    says = "how far returns stray from their mean",
-    by = "imbroglio volatility FILE"
-  ),
-  list(
-    words = c("Skewness", "kurtosis"),
-    says = "the shape of the returns",
-    by = "imbroglio returns FILE --measured"
-  ),
-  list(
-    words = c("Goodness of fit", "Kolmogorov-Smirnov", "Anderson-Darling", "Jarque-Bera"),
-    says = "tests of fitted distributions",
-    by = "imbroglio fit FILE"
-  ),
-  list(
-    words = c("Total return", "split adjustment", "dividend adjustment"),
-    says = "closes adjusted for splits and dividends",
-    by = "imbroglio adjust FILE --actions FILE"
-  )
-)
+# Where the words of the trade are found: what commands are looked for under.
+trade_words <- function() unlist(unname(lapply(commands(), `[[`, "trade")), FALSE)

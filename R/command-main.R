@@ -195,6 +195,11 @@ command_titles <- c(
 )
 
 commands <- function() {
+  if (is.null(made_records$commands)) made_records$commands <- made_commands()
+  made_records$commands
+}
+
+made_commands <- function() {
   house <- topenv()
   of_measures <- Filter(function(one) !is.null(one$command), measures())
   own <- ls(house, pattern = "^command_of_")

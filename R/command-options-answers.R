@@ -10,10 +10,7 @@ options_of_answers <- function() list(
   ),
   view = option(
     "VIEW", "text",
-    c(
-      "what --figure draws: methods, horizons, securities (by what is measured)",
-      fit = "what --figure draws: distribution, density, quantiles or tail (distribution)"
-    ),
+    "what --figure draws: methods, horizons, securities (by what is measured)",
     idle = drawn_too
   ),
   `by-window` = flag(
@@ -36,23 +33,10 @@ options_of_answers <- function() list(
   ),
   format = option(
     "FORM", "text",
-    c(
-      "text, json, csv, markdown or parquet (text, or as --out ends)",
-      working = "text, json or html (text, or as --out ends)"
-    )
-  ),
+    "text, json, csv, markdown or parquet (text, or as --out ends)"),
   out = option(
     "FILE", "text",
-    c(
-      "write to a file, whole or not at all: .csv, .json, .md, .parquet, or text",
-      prices = "write to a file: .csv, .xlsx or .parquet",
-      returns = "write to a file: .csv, .json, .xlsx, .parquet, or text",
-      adjust = "write to a file: .csv, .xlsx or .parquet",
-      fetch = "write to a file: .csv, .xlsx or .parquet",
-      report = "the page: a file that ends in .html or .pdf",
-      study = "where it is written: of new the study file, of run the folder"
-    )
-  ),
+    "write to a file, whole or not at all: .csv, .json, .md, .parquet, or text"),
   figure = option("FILE", "text", "draw too: .png, .svg or .pdf"),
   workbook = option(
     "FILE", "text",

@@ -4,7 +4,7 @@
 options_of_days <- function() list(
   worst = option(
     "N", "number",
-    c("how many of the worst (5)", replay = "how many of the deepest falls (3)"),
+    "how many of the worst (5)",
     idle = unless(function(o, command) {
       command != "replay" || (is.null(o$periods) && is.null(o$shock) && !has_span(o))
     }, "what is replayed is named")
@@ -35,24 +35,14 @@ options_of_days <- function() list(
   measures = option("A,B", "list", function() toString(names(rolling_measures()))),
   limits = option(
     "LIMITS", "amounts",
-    c(
-      "limits by measure, as var=3%,sharpe=0",
-      limits = "a table of limits: of, measure, warn, limit",
-      report = "a table of limits: of, measure, warn, limit",
-      study = "a table of limits: of, measure, warn, limit"
-    )
-  ),
+    "limits by measure, as var=3%,sharpe=0"),
   today = option(
     "DATE", "text",
     "the day on which it is asked, which the age of the last price is counted to (today)"
   ),
   stale = option(
     "N", "number",
-    c(
-      "how many trading days the last price may lie before today; more is an error found",
-      limits = "how many trading days the last price may be old; after that no limit is within"
-    )
-  ),
+    "how many trading days the last price may lie before today; more is an error found"),
   at = option("DATE", "text", "compare what was before with what is from it on"),
   against = option(
     "WHAT", "text",

@@ -132,7 +132,7 @@ not_split_return <- unless(function(o, command) {
 
 refuse_idle <- function(command, options, given) {
   known <- options_known()
-  for (name in intersect(given, names(known))) {
+  for (name in setdiff(intersect(given, names(known)), commands()[[command]]$always)) {
     reason <- known[[name]]$idle(options, command)
     if (!is.null(reason)) {
       fail(

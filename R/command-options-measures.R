@@ -3,13 +3,7 @@
 options_of_measures <- function() list(
   window = option(
     "N,N", "number",
-    c(
-      "roll over the last N returns; several side by side",
-      worst = "of the value at risk of the day before, how many returns (250)",
-      roll = "the returns of a window (250)",
-      limits = "the returns that are looked back on (250)",
-      selling = "the days of which the volume is averaged (20)"
-    ),
+    "roll over the last N returns; several side by side",
     idle = first_reason(not_split_return, function(o, command) {
       if (command == "volatility" && (o$series || o$parameters || !is.null(o$horizon))) {
         "a series, a fit and a forecast have a memory of their own"
@@ -39,11 +33,7 @@ options_of_measures <- function() list(
   ),
   level = option(
     "P,P", "number",
-    c(
-      "confidence levels (0.99)",
-      fit = "value at risk by each family, at these levels",
-      drawdown = "level of the drawdown at risk (0.99)"
-    ),
+    "confidence levels (0.99)",
     idle = function(o, command) {
       if (command == "roll") return(of_rolled(o, c("var", "es")))
       if (command == "compare") return(of_rolled(o, c("var", "es"), compare_measures))
@@ -58,12 +48,7 @@ options_of_measures <- function() list(
   ),
   horizon = option(
     "H", "times",
-    c(
-      "periods (1), or a time: \"10 days\", \"2 weeks\"; several, as 1,10 or 1:20",
-      worst = "how many returns a period has (1), or a time",
-      replay = "over how many periods the moves of --shock take place (1)",
-      volatility = "forecast so many periods (or a time) ahead, by garch"
-    ),
+    "periods (1), or a time: \"10 days\", \"2 weeks\"; several, as 1,10 or 1:20",
     idle = first_reason(not_thresholds, not_split_volatility, function(o, command) {
       if (command == "replay") of_shock(o, command)
     })
@@ -103,27 +88,13 @@ options_of_measures <- function() list(
   ),
   draws = option(
     "N", "number",
-    c(
-      "drawn paths (10,000)",
-      volatility = "samples of --errors dependent (500)",
-      downside = "samples drawn for the errors (500)",
-      ratios = "samples drawn for the errors (500)",
-      tracking = "samples drawn for the error of the tracking error (500)",
-      compare = "samples (1,000)"
-    ),
+    "drawn paths (10,000)",
     idle = first_reason(of_samples, not_thresholds, of_chance)
   ),
   draw = flag("bootstrap the book as it is held today: what it may be worth", idle = not_paths),
   paths = option("N", "number", "list the first N drawn paths of the book, day by day"),
   split = flag(
-    c(
-      "split the value at risk of the book by holding",
-      worst = "what each holding of the book added to each period",
-      returns = "what each holding of the book added to its return and to its money",
-      replay = "what each holding of the book adds",
-      volatility = "split the volatility of the book by holding",
-      tracking = "split the tracking error of the book by holding"
-    ),
+    "split the value at risk of the book by holding",
     idle = first_reason(not_drawn, not_shock, function(o, command) {
       if (command != "var") of_book(o, command)
     }, unless(function(o, command) {
@@ -209,10 +180,7 @@ options_of_measures <- function() list(
     }
   ),
   parameters = flag(
-    c(
-      "the fitted parameters",
-      volatility = "the fitted parameters of GARCH"
-    ),
+    "the fitted parameters",
     idle = function(o, command) {
       if (command == "volatility" && o$split) return("a split by holding has none")
       if (command == "volatility" && !is.null(o$horizon)) "--horizon forecasts"
@@ -227,11 +195,7 @@ options_of_measures <- function() list(
   ),
   by = option(
     "WAY", "text",
-    c(
-      "security, or group (security)",
-      returns = "security, group or currency (security)",
-      fit = "likelihood, or moments and quantiles (likelihood)"
-    ),
+    "security, or group (security)",
     idle = unless(function(o, command) {
       command == "fit" || isTRUE(o$split)
     }, "it is of a --split")
@@ -287,14 +251,7 @@ options_of_measures <- function() list(
   ),
   errors = option(
     "KIND", "text",
-    c(
-      "kurtosis, normal or dependent (kurtosis)",
-      beta = "ordinary or newey-west (ordinary)",
-      downside = "dependent, delta, bootstrap or none (dependent)",
-      ratios = "dependent, delta, bootstrap or none (dependent)",
-      tracking = "dependent or none (dependent)",
-      var = "model, or sandwich, which does not take garch or a family as right (model)"
-    ),
+    "kurtosis, normal or dependent (kurtosis)",
     idle = function(o, command) {
       if (command == "volatility" &&
           (!is.null(o$window) || o$series || o$parameters || !is.null(o$horizon) || o$split)) {

@@ -17,15 +17,9 @@ options_of_reading <- function() list(
   security = option("A,B", "list", "only these securities"),
   securities = option(
     "FILE", "text",
-    c(
-      paste0(
-        "a table of securities, with their names and groups: only these; then --security ",
-        "group:NAME"
-      ),
-      fetch = paste0(
-        "A,B, or group:NAME, or a table of them (all of the feed; --update: all asked ",
-        "for before)"
-      )
+    paste0(
+      "a table of securities, with their names and groups: only these; then --security ",
+      "group:NAME"
     ),
     idle = first_reason(of_given, of_added)
   ),
@@ -65,15 +59,9 @@ options_of_reading <- function() list(
   ),
   every = option(
     "PERIOD", "list",
-    c(
-      paste0(
-        "returns by day, week, fortnight, month, quarter, half-year or year (as often as ",
-        "there are prices)"
-      ),
-      beta = paste0(
-        "returns by day, week, fortnight, month, quarter, half-year or year; several ",
-        "side by side"
-      )
+    paste0(
+      "returns by day, week, fortnight, month, quarter, half-year or year (as often as ",
+      "there are prices)"
     ),
     idle = not_split_return
   ),

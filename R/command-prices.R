@@ -3,7 +3,7 @@
 command_of_check <- function() {
   list(
     group = "Look at them, and put them right",
-    place = 1,
+    place = 10,
     says = "all that is wrong with prices, and what can be done",
     takes = "FILE",
     options = c(
@@ -55,10 +55,13 @@ run_check <- function(files, options) {
 command_of_prices <- function() {
   list(
     group = "Look at them, and put them right",
-    place = 2,
+    place = 20,
     says = "the prices as they were understood, chosen and written",
     takes = "FILE...",
     options = c(priced, "long", "format", "out", "figure", "help"),
+    help = c(
+      out = "write to a file: .csv, .xlsx or .parquet"
+    ),
     example = c(
       paste0(
         "imbroglio prices bay-daily.csv.gz --security TARROW --during 2024 --long --out ",
@@ -105,11 +108,21 @@ run_prices <- function(files, options) {
 command_of_adjust <- function() {
   list(
     group = "Look at them, and put them right",
-    place = 3,
+    place = 30,
     says = "closes adjusted for splits and dividends",
     takes = "FILE",
     options = c(
       "price", "dates", "decimal", "as-of", "security", "actions", "form", "undo", "out", "help"
+    ),
+    trade = list(
+      trade(
+        c("Total return", "split adjustment", "dividend adjustment"),
+        "closes adjusted for splits and dividends",
+        "imbroglio adjust FILE --actions FILE"
+      )
+    ),
+    help = c(
+      out = "write to a file: .csv, .xlsx or .parquet"
     ),
     example = paste0(
       "imbroglio adjust bay-daily.csv.gz --price close --actions bay-actions.csv --out ",

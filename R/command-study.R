@@ -3,12 +3,16 @@
 command_of_study <- function() {
   list(
     group = "Check the number, and hand it on",
-    place = 5,
+    place = 50,
     says = "a whole piece of work in one file: new writes one, run measures it, check reads it",
     takes = "new PRICES... | run STUDY | check STUDY",
     options = c(
       "price", "dates", "decimal", "sheet", "holdings", "benchmark", "limits", "securities",
       "base", "rates", "currencies", "carry", "title", "only", "fresh", "today", "out", "help"
+    ),
+    help = c(
+      out = "where it is written: of new the study file, of run the folder",
+      limits = "a table of limits: of, measure, warn, limit"
     ),
     example = c(
       paste0(
@@ -119,12 +123,16 @@ say_run <- function(run) {
 command_of_report <- function() {
   list(
     group = "Check the number, and hand it on",
-    place = 4,
+    place = 40,
     says = "one page to send: what is held, what may be lost, what changed, and why",
     takes = "FILE... | STUDY",
     options = c(
       choose, "every", "kind", "benchmark", "limits", "method", "window", "per-year", "level",
       "value", "title", "only", "today", book, "out", "help"
+    ),
+    help = c(
+      out = "the page: a file that ends in .html or .pdf",
+      limits = "a table of limits: of, measure, warn, limit"
     ),
     example = c(
       paste0(

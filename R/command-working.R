@@ -3,10 +3,13 @@
 command_of_working <- function() {
   list(
     group = "Check the number, and hand it on",
-    place = 3,
+    place = 30,
     says = "how a number came about, step by step: of any measure",
     takes = "COMMAND FILE...",
     options = c("date", "number", "workbook", "format", "out", "help"),
+    help = c(
+      format = "text, json or html (text, or as --out ends)"
+    ),
     example = c(
       "imbroglio working volatility bay.csv --security TARROW",
       "imbroglio working var bay.csv --security BAYALL --method normal --workbook var.xlsx",

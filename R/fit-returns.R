@@ -52,11 +52,23 @@ record_of_fit <- function() measure_record(
   ),
   compares = NULL,
   command = command_record(
-    "Measure", 13,
+    "Measure", 130,
     says = "fitted distributions, and tests that know they were fitted",
     options = c(
       choose, "every", "keep-unfinished", "kind", "families", "by", "test-draws", "stop-after",
       "reject-at", "rank-by", "seed", "parameters", "level", "view", book, hand_on
+    ),
+    trade = list(
+      trade(
+        c("Goodness of fit", "Kolmogorov-Smirnov", "Anderson-Darling", "Jarque-Bera"),
+        "tests of fitted distributions",
+        "imbroglio fit FILE"
+      )
+    ),
+    help = c(
+      view = "what --figure draws: distribution, density, quantiles or tail (distribution)",
+      level = "value at risk by each family, at these levels",
+      by = "likelihood, or moments and quantiles (likelihood)"
     ),
     example = c(
       paste0(

@@ -97,17 +97,25 @@ compares <- function(column, most, least, is = "", of = "", write = NULL, before
 }
 
 # What a command says it is for, the group of commands that it stands in and its place there, what
-# it takes, its options, and examples; `name`: where it is not that of the measure. What it does is
+# it takes, its options, and examples; `name`: where it is not that of the measure; `help`: what
+# options mean for it, where that is not what they usually do; `trade`: under which words people
+# look for it, see trade(); `always`: options that others say
+# are of no use, and are to it. What it does is
 # `run_NAME()`, or else the measure, of returns as the options choose them. `ways`: lines of options
-# by which the tests try each of its options; BOOK stands for the options that make a book, LIMITS
-# for a file of limits. `writes`: see check_forms().
+# by which the tests try each of its options, with the values `tries`; BOOK stands for the options
+# that make a book, LIMITS for a file of limits. `writes`: see check_forms().
 command_record <- function(group, place, says, options, example, takes = "FILE...", name = NULL,
-                           ways = character(), writes = "table") {
+                           help = NULL, trade = list(), always = character(), ways = character(),
+                           tries = character(), writes = "table") {
   list(
     group = group, place = place, says = says, takes = takes, options = options,
-    example = example, name = name, ways = ways, writes = writes
+    example = example, name = name, help = help, trade = trade, always = always, ways = ways,
+    tries = tries, writes = writes
   )
 }
+
+# Words of the trade, what they mean here, and the command line that measures it.
+trade <- function(words, says, by) list(words = words, says = says, by = by)
 
 # The options that many commands have.
 priced <- c(

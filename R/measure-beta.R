@@ -32,11 +32,25 @@ record_of_beta <- function() measure_record(
     " against {benchmark}", write = "number"
   ),
   command = command_record(
-    "Measure", 4,
+    "Measure", 40,
     says = "alpha and beta against a benchmark, with their errors",
     options = c(
       choose, "benchmark", "every", "spans", "keep-unfinished", "kind", "window", "min-obs",
       "per-year", "risk-free", "errors", "lags", "together", "confidence", book, hand_on
+    ),
+    trade = list(
+      trade(
+        c("Jensen alpha", "alpha", "R squared", "downside beta"),
+        "the line of a security on its benchmark, with its errors",
+        "imbroglio beta FILE --benchmark NAME"
+      )
+    ),
+    help = c(
+      errors = "ordinary or newey-west (ordinary)",
+      every = paste0(
+        "returns by day, week, fortnight, month, quarter, half-year or year; several ",
+        "side by side"
+      )
     ),
     example = c(
       "imbroglio beta bay.csv --benchmark BAYALL --security TARROW --figure line.png",
@@ -45,6 +59,7 @@ record_of_beta <- function() measure_record(
         "day,week,month --spans \"1 year,5 years\""
       )
     ),
+    tries = c(errors = "newey-west"),
     ways = c(
       "--benchmark INDEXX",
       "--benchmark INDEXX --window 40",

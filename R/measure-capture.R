@@ -22,12 +22,19 @@ record_of_capture <- function() measure_record(
     " of those of {benchmark}"
   ),
   command = command_record(
-    "Measure", 6,
+    "Measure", 60,
     says = paste(
       "how much of a benchmark's rises and falls a security takes, and how often it is ahead"
     ),
     options = c(
       choose, "benchmark", "every", "keep-unfinished", "kind", "window", "min-obs", book, hand_on
+    ),
+    trade = list(
+      trade(
+        c("Up capture", "down capture", "batting average"),
+        "how much of a benchmark's rises and falls a security takes",
+        "imbroglio capture FILE --benchmark NAME"
+      )
     ),
     example = "imbroglio capture bay.csv --benchmark BAYALL --every month --figure capture.png",
     ways = c(

@@ -19,12 +19,22 @@ record_of_compare <- function() measure_record(
   shares = c("security", "other", "measure", "n", "estimate"),
   compares = NULL,
   command = command_record(
-    "Compare, through time and with the past", 2,
+    "Compare, through time and with the past", 20,
     says = "two periods, two securities or two books: the difference, and whether it is chance",
     options = c(
       choose, "every", "keep-unfinished", "at", "against", "measures", "benchmark", "level",
       "target", "risk-free", "per-year", "confidence", "draws", "seed",
       setdiff(book, "parts"), hand_on
+    ),
+    trade = list(
+      trade(
+        c("Levene test", "difference of Sharpe ratios", "before and after"),
+        "two periods, securities or books, and whether they differ by more than chance",
+        "imbroglio compare FILE --at DATE, or --against NAME"
+      )
+    ),
+    help = c(
+      draws = "samples (1,000)"
     ),
     example = c(
       "imbroglio compare bay.csv --security TARROW,OSSELL --at 2020-01-01 --figure compare.png",

@@ -15,10 +15,17 @@ record_of_concentration <- function() measure_record(
   shares = c("security", "from", "to", "n", "volatility_annual", "window"),
   compares = compares("effective_bets", "is most bets", "least", " bets", " bets"),
   command = command_record(
-    "Measure", 11,
+    "Measure", 110,
     says = "how many holdings of one size, and how many bets, a book is",
     options = c(
       choose, "every", "keep-unfinished", "window", "min-obs", "per-year", but_how_held, hand_on
+    ),
+    trade = list(
+      trade(
+        c("Diversification ratio", "effective number of bets", "Herfindahl"),
+        "how concentrated a book is",
+        "imbroglio concentration FILE --holdings FILE"
+      )
     ),
     example = "imbroglio concentration bay.csv bay-fund.csv --holdings bay-holdings.csv",
     ways = c(

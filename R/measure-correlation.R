@@ -14,7 +14,7 @@ record_of_correlation <- function() measure_record(
     "correlation", "move most alike", "least", " correlation", write = "number"
   ),
   command = command_record(
-    "Measure", 10,
+    "Measure", 100,
     says = "which securities move alike; weighted, shrunk or rolling",
     options = c(
       choose, "every", "keep-unfinished", "kind", "on", "window", "min-obs", "decay",

@@ -18,9 +18,16 @@ record_of_currency <- function() measure_record(
     "total_return", "returned most", "least", losing = c("lost least", "most")
   ),
   command = command_record(
-    "Measure", 12,
+    "Measure", 120,
     says = "returns in the own currency, of the currency, and of both",
     options = c(choose, "per-year", hand_on),
+    trade = list(
+      trade(
+        c("Currency", "exchange rate", "hedged", "real return", "inflation-adjusted"),
+        "prices in one currency, and what the currency adds; in R also in the money of one day",
+        "imbroglio currency FILE --rates FILE --base NAME; --rates on every command that measures"
+      )
+    ),
     example = paste0(
       "imbroglio currency bay.csv --security BAYMETAL --rates bay-rates.csv --base HBC ",
       "--currencies BAYMETAL=TMC --figure currency.png"

@@ -25,13 +25,25 @@ record_of_downside <- function() measure_record(
     " a year below its mean"
   ),
   command = command_record(
-    "Measure", 8,
+    "Measure", 80,
     says = "only the falls: below the mean, below a target, gains and losses, runs",
     options = c(
       choose, "every", "keep-unfinished", "kind", "target", "order", "window", "min-obs",
       "per-year", "errors", "draws", "block", "seed", book, hand_on
     ),
+    trade = list(
+      trade(
+        c("Semi-deviation", "downside deviation", "lower partial moment", "semivariance"),
+        "how far returns lie below their mean, and below a target",
+        "imbroglio downside FILE"
+      )
+    ),
+    help = c(
+      draws = "samples drawn for the errors (500)",
+      errors = "dependent, delta, bootstrap or none (dependent)"
+    ),
     example = "imbroglio downside bay.csv --target 3% --figure falls.png",
+    tries = c(errors = "none"),
     ways = c(
       "--errors bootstrap --draws 50",
       "--window 40",

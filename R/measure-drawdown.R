@@ -40,11 +40,21 @@ record_of_drawdown <- function() measure_record(
     falling = TRUE
   ),
   command = command_record(
-    "Measure", 7,
+    "Measure", 70,
     says = "the deepest fall from a high, and when it was made good",
     options = c(
       choose, "every", "keep-unfinished", "window", "min-obs", "level", "episodes", "series",
       book, hand_on
+    ),
+    trade = list(
+      trade(
+        c("Maximum drawdown", "ulcer", "pain", "under water"),
+        "falls below the running high, how long and how deep",
+        "imbroglio drawdown FILE"
+      )
+    ),
+    help = c(
+      level = "level of the drawdown at risk (0.99)"
     ),
     example = c(
       "imbroglio drawdown bay.csv --security BAYALL --last \"8 years\" --figure fall.png",

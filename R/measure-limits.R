@@ -19,11 +19,16 @@ record_of_limits <- function() measure_record(
   ),
   compares = NULL,
   command = command_record(
-    "Check the number, and hand it on", 2,
+    "Check the number, and hand it on", 20,
     says = "the state of each limit of a file; status 1 where one is broken or not measurable",
     options = c(
       choose, "every", "keep-unfinished", "kind", "limits", "window", "level", "benchmark",
       "before", "today", "stale", "value", setdiff(book, "parts"), hand_on
+    ),
+    help = c(
+      limits = "a table of limits: of, measure, warn, limit",
+      stale = "how many trading days the last price may be old; after that no limit is within",
+      window = "the returns that are looked back on (250)"
     ),
     example = paste0(
       "imbroglio limits bay.csv bay-fund.csv --holdings bay-holdings.csv --benchmark BAYALL ",

@@ -23,13 +23,28 @@ record_of_ratios <- function() measure_record(
     losing = c("has the Sortino ratio that is least below 0", "furthest")
   ),
   command = command_record(
-    "Measure", 9,
+    "Measure", 90,
     says = "what was earned for the falls: Sortino, Omega, Calmar, Sterling, gain to pain",
     options = c(
       choose, "every", "keep-unfinished", "kind", "target", "deepest", "window", "min-obs",
       "per-year", "errors", "draws", "block", "seed", book, hand_on
     ),
+    trade = list(
+      trade(
+        c(
+          "Calmar ratio", "Sterling ratio", "Sortino ratio", "Omega ratio", "gain to pain",
+          "return over maximum drawdown"
+        ),
+        "what was earned over how far it fell, with errors",
+        "imbroglio ratios FILE"
+      )
+    ),
+    help = c(
+      draws = "samples drawn for the errors (500)",
+      errors = "dependent, delta, bootstrap or none (dependent)"
+    ),
     example = "imbroglio ratios bay.csv --errors bootstrap --figure ratios.png",
+    tries = c(errors = "none"),
     ways = c(
       "",
       "--errors bootstrap --draws 50",

@@ -32,12 +32,24 @@ record_of_replay <- function() measure_record(
   ),
   compares = NULL,
   command = command_record(
-    "Compare, through time and with the past", 4,
+    "Compare, through time and with the past", 40,
     says = "what a period of the past, or a shock, would do to the book of today",
     options = c(
       choose, "every", "keep-unfinished", "periods", "worst", "found-by", "benchmark", "shock",
       "carried-by", "horizon", "confidence", "series", "split", "value", but_how_held,
       hand_on
+    ),
+    trade = list(
+      trade(
+        c("Stress test", "scenario", "historical scenario"),
+        "the book of today through a period of the past, or under given moves",
+        "imbroglio replay FILE --holdings FILE; --shock NAME=-10%"
+      )
+    ),
+    help = c(
+      worst = "how many of the deepest falls (3)",
+      horizon = "over how many periods the moves of --shock take place (1)",
+      split = "what each holding of the book adds"
     ),
     example = c(
       paste0(

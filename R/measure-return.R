@@ -37,12 +37,29 @@ record_of_return <- function() measure_record(
     losing = c("lost least", "most"), of_profits = "earned most"
   ),
   command = command_record(
-    "Measure", 2,
+    "Measure", 20,
     name = "returns",
     says = "returns from prices; measured: total, a year, mean, spread, best and worst",
     options = c(
       choose, "every", "keep-unfinished", "kind", "measured", "window", "min-obs", "per-year",
       "risk-free", "split", "over", "by", "held-by-date", book, hand_on
+    ),
+    trade = list(
+      trade(
+        "Sharpe ratio",
+        "the return above the risk-free one over its deviation",
+        "imbroglio returns FILE --measured --risk-free 0.02"
+      ),
+      trade(
+        c("Skewness", "kurtosis"),
+        "the shape of the returns",
+        "imbroglio returns FILE --measured"
+      )
+    ),
+    help = c(
+      out = "write to a file: .csv, .json, .xlsx, .parquet, or text",
+      split = "what each holding of the book added to its return and to its money",
+      by = "security, group or currency (security)"
     ),
     example = c(
       "imbroglio returns bay.csv --security BAYALL --every month --out monthly.csv",

@@ -11,11 +11,21 @@ record_of_roll <- function() measure_record(
   ),
   compares = NULL,
   command = command_record(
-    "Compare, through time and with the past", 1,
+    "Compare, through time and with the past", 10,
     says = "measures through time, beside each other and under their limits",
     options = c(
       choose, "every", "keep-unfinished", "kind", "measures", "window", "min-obs", "benchmark",
       "level", "limits", "target", "risk-free", "per-year", book, hand_on
+    ),
+    trade = list(
+      trade(
+        c("Limit breach", "risk limit", "rolling value at risk", "rolling correlation"),
+        "measures through time, and limits on them",
+        "imbroglio roll FILE --measures var --limits var=3%; imbroglio limits FILE --limits FILE"
+      )
+    ),
+    help = c(
+      window = "the returns of a window (250)"
     ),
     example = paste0(
       "imbroglio roll bay.csv --security TARROW --measures volatility,var,drawdown --limits ",

@@ -14,11 +14,21 @@ record_of_selling <- function() measure_record(
   shares = c("security", "weight"),
   compares = NULL,
   command = command_record(
-    "Compare, through time and with the past", 5,
+    "Compare, through time and with the past", 50,
     says = "how many days it takes to sell a book, and what may be lost meanwhile",
     options = c(
       choose, "share", "window", "level",
       setdiff(but_how_held, c("weights", "normalise")), hand_on
+    ),
+    trade = list(
+      trade(
+        c("Liquidity", "days to sell", "days to liquidate"),
+        "how many days it takes to sell at a share of the volume",
+        "imbroglio selling FILE --holdings FILE"
+      )
+    ),
+    help = c(
+      window = "the days of which the volume is averaged (20)"
     ),
     example = paste0(
       "imbroglio selling bay-daily.csv.gz --shares OSSELL=200000,TARROW=50000 --share 10% ",

@@ -15,7 +15,7 @@ record_of_summary <- function() measure_record(
     losing = c("has the Sharpe ratio that is least below 0", "furthest")
   ),
   command = command_record(
-    "Measure", 1,
+    "Measure", 10,
     says = "one page of a whole universe, sorted as you like",
     options = c(
       choose, "every", "keep-unfinished", "kind", "benchmark", "level", "per-year", "risk-free",

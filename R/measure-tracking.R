@@ -22,11 +22,23 @@ record_of_tracking <- function() measure_record(
     " a year from {benchmark}"
   ),
   command = command_record(
-    "Measure", 5,
+    "Measure", 50,
     says = "tracking error and information ratio against a benchmark",
     options = c(
       choose, "benchmark", "every", "keep-unfinished", "kind", "window", "min-obs", "per-year",
       "errors", "draws", "seed", "split", "by", book, hand_on
+    ),
+    trade = list(
+      trade(
+        c("Tracking error", "information ratio", "active return"),
+        "how far a security strays from its benchmark",
+        "imbroglio tracking FILE --benchmark NAME"
+      )
+    ),
+    help = c(
+      draws = "samples drawn for the error of the tracking error (500)",
+      split = "split the tracking error of the book by holding",
+      errors = "dependent or none (dependent)"
     ),
     example = c(
       "imbroglio tracking bay.csv --benchmark BAYALL --last \"1 year\"",

@@ -29,12 +29,47 @@ record_of_var <- function() measure_record(
   shares = c("security", "from", "to", "n", "level", "horizon", "method", "rank", "state"),
   compares = NULL,
   command = command_record(
-    "Measure", 14,
+    "Measure", 140,
     says = "value at risk by many methods; of a book: drawn, or split by holding",
     options = c(
       choose, "every", "keep-unfinished", "kind", "level", "horizon", "horizon-by", "method",
       "rank", "value", "decay", "half-life", "tail", "block", "draws", "seed", "errors",
       "confidence", "thresholds", "draw", "paths", "split", "view", book, hand_on
+    ),
+    trade = list(
+      trade(
+        c("Extreme value theory", "peaks over threshold", "tail index"),
+        "the tail beyond a threshold, by the generalised Pareto distribution or Hill's shape",
+        "imbroglio var FILE --method pareto,hill; imbroglio var FILE --thresholds"
+      ),
+      trade(
+        c("Expected shortfall", "conditional value at risk", "tail loss"),
+        "the mean of the losses from the value at risk on",
+        "imbroglio var FILE, column ES"
+      ),
+      trade(
+        "Historical simulation",
+        "value at risk by the order of the observed returns",
+        "imbroglio var FILE --method historical"
+      ),
+      trade(
+        c("Variance-covariance", "parametric value at risk", "delta-normal"),
+        "value at risk of the normal distribution",
+        "imbroglio var FILE --method normal"
+      ),
+      trade(
+        c("Monte Carlo", "bootstrap", "resampling"),
+        "paths drawn from whole days of the history",
+        "imbroglio var FILE --weights A=0.6,B=0.4 --draw --horizon 10"
+      ),
+      trade(
+        c("Component, marginal and incremental value at risk", "risk contribution"),
+        "what each holding adds",
+        "imbroglio var FILE --weights A=0.6,B=0.4 --split"
+      )
+    ),
+    help = c(
+      errors = "model, or sandwich, which does not take garch or a family as right (model)"
     ),
     example = c(
       "imbroglio var bay.csv --security BAYALL --level 0.95,0.99 --value 1000000",

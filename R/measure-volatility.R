@@ -49,12 +49,30 @@ record_of_volatility <- function() measure_record(
     "volatility_annual", "moves most", "least", " a year", " a year"
   ),
   command = command_record(
-    "Measure", 3,
+    "Measure", 30,
     says = "volatility, of the whole sample or rolling, by many methods",
     options = c(
       choose, "every", "keep-unfinished", "kind", "window", "min-obs", "per-year", "method",
       "decay", "half-life", "errors", "draws", "seed", "confidence", "series", "parameters",
       "horizon", "by-window", "split", "by", book, hand_on
+    ),
+    trade = list(
+      trade(
+        c("Contribution to risk", "risk budget", "contribution to tracking error"),
+        "what each holding adds to volatility, or tracking error",
+        "imbroglio volatility FILE --holdings FILE --split; imbroglio tracking ... --split"
+      ),
+      trade(
+        c("Standard deviation", "annualised volatility"),
+        "how far returns stray from their mean",
+        "imbroglio volatility FILE"
+      )
+    ),
+    help = c(
+      horizon = "forecast so many periods (or a time) ahead, by garch",
+      draws = "samples of --errors dependent (500)",
+      split = "split the volatility of the book by holding",
+      parameters = "the fitted parameters of GARCH"
     ),
     example = c(
       paste0(

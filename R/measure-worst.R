@@ -23,11 +23,23 @@ record_of_worst <- function() measure_record(
   ),
   compares = NULL,
   command = command_record(
-    "Compare, through time and with the past", 3,
+    "Compare, through time and with the past", 30,
     says = "the worst days, weeks or runs of days, and what they came from",
     options = c(
       choose, "every", "keep-unfinished", "kind", "worst", "best", "horizon", "overlapping",
       "benchmark", "level", "window", "split", "value", book, hand_on
+    ),
+    trade = list(
+      trade(
+        c("Worst days", "best days", "worst week"),
+        "the worst and best periods, and what they came from",
+        "imbroglio worst FILE"
+      )
+    ),
+    help = c(
+      window = "of the value at risk of the day before, how many returns (250)",
+      horizon = "how many returns a period has (1), or a time",
+      split = "what each holding of the book added to each period"
     ),
     example = c(
       "imbroglio worst bay.csv --security BAYALL --best 3 --figure worst.png",

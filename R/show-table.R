@@ -47,7 +47,7 @@ rows_to_read <- function(result, shows) {
 
 # All sentences where they are few, else the finding.
 sentences_to_read <- function(result, told) {
-  said <- in_words(result)
+  said <- if (length(words_of(result))) in_words(result)
   if (length(said) <= 4L && !isTRUE(told$one_sentence)) return(opened_once(said, result))
   headline(result)
 }

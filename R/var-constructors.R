@@ -1,4 +1,4 @@
-# The makers of the methods of value at risk, which need no formula: by the order of a sample,
+# The constructors of the methods of value at risk, which need no formula: by the order of a sample,
 # by a quantile function, by the tail, by draws.
 
 # Runs one(x, ask) for each column; x has no missing values, ask$rows says where they stand. It

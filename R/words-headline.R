@@ -11,7 +11,16 @@
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))
 #' in_words(measure_var(returns[, "BAYALL"], level = c(0.95, 0.99), value = 1e6))
 #' @export
-in_words <- function(result) with_reading(words_of(result), basis(result)$book)
+in_words <- function(result) {
+  said <- words_of(result)
+  if (!length(said) && nrow(result)) {
+    fail(
+      "argument", sprintf("There are no sentences of this: %s.", lower_case(title_of(result))),
+      remedy = "Read the measure that it is a listing of."
+    )
+  }
+  with_reading(said, basis(result)$book)
+}
 
 words_of <- function(result) UseMethod("words_of")
 

@@ -10,6 +10,18 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
+// core_autocorrelations
+Rcpp::NumericMatrix core_autocorrelations(const Rcpp::NumericMatrix& values, const Rcpp::IntegerVector& lags);
+RcppExport SEXP _imbroglio_core_autocorrelations(SEXP valuesSEXP, SEXP lagsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type lags(lagsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_autocorrelations(values, lags));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_rolling_tail
 Rcpp::List core_rolling_tail(const Rcpp::NumericMatrix& returns, int window, int least, double level, int rank, bool log);
 RcppExport SEXP _imbroglio_core_rolling_tail(SEXP returnsSEXP, SEXP windowSEXP, SEXP leastSEXP, SEXP levelSEXP, SEXP rankSEXP, SEXP logSEXP) {
@@ -1221,6 +1233,7 @@ END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
+    {"_imbroglio_core_autocorrelations", (DL_FUNC) &_imbroglio_core_autocorrelations, 2},
     {"_imbroglio_core_rolling_tail", (DL_FUNC) &_imbroglio_core_rolling_tail, 6},
     {"_imbroglio_core_backtest", (DL_FUNC) &_imbroglio_core_backtest, 7},
     {"_imbroglio_core_draw_book", (DL_FUNC) &_imbroglio_core_draw_book, 9},

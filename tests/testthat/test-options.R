@@ -129,15 +129,13 @@ test_that("each option of each command changes the answer, or is refused with th
         word <- paste0("--", option)
         if (word %in% way) next
         takes <- !is.null(imbroglio:::options_known()[[option]]$takes)
-        value <- if (takes) values[[option]]
+        own <- as.list(imbroglio:::commands()[[command]]$tries)
+        value <- if (takes) own[[option]] %||% values[[option]]
         # There are no groups in the file.
         if (option == "by" && command != "fit") value <- "group"
         if (option == "held" &&
             command %in% c("summary", "returns", "volatility", "tracking", "drawdown")) {
           value <- "today"
-        }
-        if (option == "errors") {
-          value <- switch(command, beta = "newey-west", downside = , ratios = "none", value)
         }
         got <- run(c(command, made$file, way, word, value))
         if (identical(got, base)) {
