@@ -78,8 +78,6 @@ setup-run setup-test setup-lint setup-newest setup-bench setup-shots setup-docs:
 build/installed: $(SOURCES) | setup-run
 	@mkdir -p $(LIBRARY)
 	@echo "Building the package (a minute, the first time)" >&2
-	@# R does not know which objects a changed header is in.
-	@if [ -e $@ ] && [ -n "$$(find src -name '*.h' -newer $@)" ]; then rm -f src/*.o; fi
 	@_R_SHLIB_BUILD_OBJECTS_SYMBOL_TABLES_=TRUE MAKEFLAGS=-j$$(getconf _NPROCESSORS_ONLN) R CMD INSTALL --library=$(LIBRARY) --no-test-load . >build/install.log 2>&1 || { cat build/install.log >&2; exit 1; }
 	@touch $@
 

@@ -1,3 +1,4 @@
+#include "casts.h"
 #include "columns.h"
 #include "core/autocorrelation.h"
 
@@ -5,8 +6,9 @@
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_autocorrelations(const Rcpp::NumericMatrix& values,
                                           const Rcpp::IntegerVector& lags) {
-  const std::size_t n = values.nrow(), k = values.ncol(), m = lags.size();
-  Rcpp::NumericMatrix out(m, 2 * k);
+  const std::size_t n = to_size(values.nrow()), k = to_size(values.ncol()),
+                    m = to_size(lags.size());
+  Rcpp::NumericMatrix out(to_int(m), to_int(2 * k));
   const double* from = values.begin();
   const int* lag = lags.begin();
   double* to = out.begin();

@@ -1,3 +1,4 @@
+#include "casts.h"
 #include "columns.h"
 #include "core/backtest.h"
 #include "core/tail.h"
@@ -7,14 +8,15 @@
 // [[Rcpp::export]]
 Rcpp::List core_rolling_tail(const Rcpp::NumericMatrix& returns, int window, int least,
                              double level, int rank, bool log) {
-  const std::size_t n = returns.nrow(), k = returns.ncol();
+  const std::size_t n = to_size(returns.nrow()), k = to_size(returns.ncol());
   window = imbroglio::no_longer(window, n);
-  Rcpp::NumericMatrix var(Rcpp::no_init(n, k)), es(Rcpp::no_init(n, k));
+  Rcpp::NumericMatrix var(Rcpp::no_init(to_int(n), to_int(k))),
+      es(Rcpp::no_init(to_int(n), to_int(k)));
   const double* from = returns.begin();
   double *to_var = var.begin(), *to_es = es.begin();
   const auto by = static_cast<imbroglio::Rank>(rank);
   imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
-    imbroglio::RollingTail tail(window, least, 1.0 - level, by, log);
+    imbroglio::RollingTail tail(to_size(window), to_size(least), 1.0 - level, by, log);
     imbroglio::Observed seen;
     std::vector<double> dense, means;
     for (std::size_t j = first; j < last; ++j) {
@@ -37,28 +39,28 @@ Rcpp::List core_rolling_tail(const Rcpp::NumericMatrix& returns, int window, int
 Rcpp::List core_backtest(const Rcpp::NumericMatrix& returns, const Rcpp::NumericMatrix& var,
                          const Rcpp::NumericMatrix& es, double level, bool log, int span,
                          const Rcpp::IntegerVector& limits) {
-  const std::size_t n = returns.nrow(), k = returns.ncol();
+  const std::size_t n = to_size(returns.nrow()), k = to_size(returns.ncol());
   std::vector<imbroglio::Tested> found(k);
   const double *r = returns.begin(), *v = var.begin(), *e = es.begin();
   const std::size_t bounds[2] = {static_cast<std::size_t>(limits[0]),
                                  static_cast<std::size_t>(limits[1])};
   imbroglio::over_columns(n, k, [&, r, v, e](std::size_t first, std::size_t last) {
     for (std::size_t j = first; j < last; ++j)
-      found[j] =
-          imbroglio::tested(r + j * n, v + j * n, e + j * n, n, 1.0 - level, log, span, bounds);
+      found[j] = imbroglio::tested(r + j * n, v + j * n, e + j * n, n, 1.0 - level, log,
+                                   to_size(span), bounds);
   });
   Rcpp::IntegerVector count(k), breaches(k), recent(k);
-  Rcpp::IntegerMatrix follow(k, 4), zones(k, 3);
+  Rcpp::IntegerMatrix follow(to_int(k), 4), zones(to_int(k), 3);
   Rcpp::NumericVector expected(k), var_to_es(k), score(k);
   for (std::size_t j = 0; j < k; ++j) {
-    count[j] = found[j].n;
-    breaches[j] = found[j].breaches;
-    recent[j] = found[j].last;
-    for (int i = 0; i < 4; ++i) follow(j, i) = found[j].follow[i / 2][i % 2];
-    for (int i = 0; i < 3; ++i) zones(j, i) = found[j].zones[i];
-    expected[j] = found[j].expected_losses;
-    var_to_es[j] = found[j].var_to_es;
-    score[j] = found[j].score;
+    count[to_index(j)] = to_int(found[j].n);
+    breaches[to_index(j)] = to_int(found[j].breaches);
+    recent[to_index(j)] = to_int(found[j].last);
+    for (int i = 0; i < 4; ++i) follow(j, to_size(i)) = to_int(found[j].follow[i / 2][i % 2]);
+    for (int i = 0; i < 3; ++i) zones(j, to_size(i)) = to_int(found[j].zones[i]);
+    expected[to_index(j)] = found[j].expected_losses;
+    var_to_es[to_index(j)] = found[j].var_to_es;
+    score[to_index(j)] = found[j].score;
   }
   return Rcpp::List::create(Rcpp::_["n"] = count, Rcpp::_["breaches"] = breaches,
                             Rcpp::_["recent"] = recent, Rcpp::_["follow"] = follow,

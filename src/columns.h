@@ -1,4 +1,5 @@
 #pragma once
+#include "casts.h"
 #include <Rcpp/Lightest>
 #include <algorithm>
 #include <cmath>
@@ -71,8 +72,8 @@ void over_observed(Observed& seen, std::vector<double>& dense, const double* fro
 // The same of every column of a matrix; `roll` must be the same for all, and keep nothing.
 template <class Roll>
 Rcpp::NumericMatrix over_each(const Rcpp::NumericMatrix& x, Roll roll) {
-  const std::size_t n = x.nrow(), k = x.ncol();
-  Rcpp::NumericMatrix out(Rcpp::no_init(n, k));
+  const std::size_t n = to_size(x.nrow()), k = to_size(x.ncol());
+  Rcpp::NumericMatrix out(Rcpp::no_init(to_int(n), to_int(k)));
   const double* from = x.begin();
   double* to = out.begin();
   over_columns(n, k, [=](std::size_t first, std::size_t last) {

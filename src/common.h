@@ -1,4 +1,5 @@
 #pragma once
+#include "casts.h"
 #include <Rcpp/Lightest>
 #include "core/common.h"
 
@@ -7,9 +8,9 @@ namespace imbroglio {
 // `start`: the row of each column's first price, counted from 0.
 inline Column column_of(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start,
                         std::size_t j) {
-  const std::size_t n = returns.nrow();
+  const std::size_t n = to_size(returns.nrow());
   const double* from = returns.begin() + j * n;
-  return {from, start[j], any_missing(from, n)};
+  return {from, start[to_index(j)], any_missing(from, n)};
 }
 
 // The risk-free return: none, the same every period, or a series.
@@ -22,7 +23,7 @@ struct RiskFree {
     if (rates.size() == 1)
       rate = rates[0];
     else if (rates.size())
-      series = {rates.begin(), start, any_missing(rates.begin(), rates.size())};
+      series = {rates.begin(), start, any_missing(rates.begin(), to_size(rates.size()))};
   }
 };
 

@@ -1,3 +1,4 @@
+#include "casts.h"
 #include "columns.h"
 #include "common.h"
 #include "core/correlation.h"
@@ -50,9 +51,9 @@ void set_whole(const std::vector<imbroglio::Column>& columns, std::size_t n, con
 // [[Rcpp::export]]
 Rcpp::List core_pairs(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start,
                       bool span, bool log, double decay) {
-  const std::size_t n = returns.nrow(), k = returns.ncol();
-  Rcpp::NumericMatrix covariance(k, k), correlation(k, k);
-  Rcpp::IntegerMatrix count(k, k);
+  const std::size_t n = to_size(returns.nrow()), k = to_size(returns.ncol());
+  Rcpp::NumericMatrix covariance(to_int(k), to_int(k)), correlation(to_int(k), to_int(k));
+  Rcpp::IntegerMatrix count(to_int(k), to_int(k));
   const Pairs pairs{k, covariance.begin(), correlation.begin(), count.begin()};
   std::vector<imbroglio::Column> columns;
   for (std::size_t j = 0; j < k; ++j) columns.push_back(imbroglio::column_of(returns, start, j));

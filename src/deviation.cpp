@@ -1,3 +1,4 @@
+#include "casts.h"
 #include "columns.h"
 #include "core/deviation.h"
 
@@ -5,16 +6,16 @@
 // has no result.
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_rolling_deviation(const Rcpp::NumericMatrix& x, int window, int min_obs) {
-  const std::size_t n = x.nrow(), k = x.ncol();
+  const std::size_t n = to_size(x.nrow()), k = to_size(x.ncol());
   window = imbroglio::no_longer(window, n);
-  Rcpp::NumericMatrix out(Rcpp::no_init(n, k));
+  Rcpp::NumericMatrix out(Rcpp::no_init(to_int(n), to_int(k)));
   const double* from = x.begin();
   double* to = out.begin();
   // Columns without gaps side by side.
   const std::size_t many = imbroglio::RollingDeviations::at_once();
   imbroglio::over_columns(
       many * n, (k + many - 1) / many, [=](std::size_t first, std::size_t last) {
-        imbroglio::RollingDeviations rolling(window, min_obs);
+        imbroglio::RollingDeviations rolling(to_size(window), to_size(min_obs));
         imbroglio::Observed seen;
         std::vector<double> dense;
         std::vector<const double*> whole;
@@ -40,6 +41,6 @@ Rcpp::NumericMatrix core_rolling_deviation(const Rcpp::NumericMatrix& x, int win
 Rcpp::NumericMatrix core_rolling_mean(const Rcpp::NumericMatrix& x, int window, int min_obs) {
   window = imbroglio::no_longer(window, static_cast<std::size_t>(x.nrow()));
   return imbroglio::over_each(x, [=](const double* values, std::size_t size, double* into) {
-    imbroglio::rolling_mean(values, size, window, min_obs, into);
+    imbroglio::rolling_mean(values, size, to_size(window), to_size(min_obs), into);
   });
 }

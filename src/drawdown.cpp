@@ -1,3 +1,4 @@
+#include "casts.h"
 #include "columns.h"
 #include "core/drawdown.h"
 
@@ -15,7 +16,7 @@ int row_of(std::ptrdiff_t i) { return i < 0 ? NA_INTEGER : static_cast<int>(i) +
 // [[Rcpp::export]]
 Rcpp::List core_falls(const Rcpp::NumericMatrix& x, const std::string& kind, bool additive,
                       const Rcpp::NumericVector& level) {
-  const std::size_t rows_given = x.nrow(), k = x.ncol();
+  const std::size_t rows_given = to_size(x.nrow()), k = to_size(x.ncol());
   const bool made = kind != "wealth";
   const std::size_t n = rows_given + made;
   const auto which = kind == "log"      ? imbroglio::Kind::log
@@ -23,8 +24,8 @@ Rcpp::List core_falls(const Rcpp::NumericMatrix& x, const std::string& kind, boo
                                         : imbroglio::Kind::simple;
   const bool all = level.size() > 0;
   const double at = all ? level[0] : 0.0;
-  Rcpp::NumericMatrix numbers(k, 6);
-  Rcpp::IntegerMatrix rows(k, 3);
+  Rcpp::NumericMatrix numbers(to_int(k), 6);
+  Rcpp::IntegerMatrix rows(to_int(k), 3);
   Rcpp::IntegerVector observed(k);
   const double* from = x.begin();
   double* number = numbers.begin();
@@ -36,10 +37,10 @@ Rcpp::List core_falls(const Rcpp::NumericMatrix& x, const std::string& kind, boo
       const double* column = from + j * rows_given;
       if (made) imbroglio::wealth_from_returns(column, rows_given, which, wealth.data());
       seen.take(made ? wealth.data() : column, n);
-      const double* x = seen.values();
+      const double* kept = seen.values();
       count[j] = static_cast<int>(seen.size());
       const auto found =
-          imbroglio::falls_of(x, seen.size(), additive, all ? depths.data() : nullptr);
+          imbroglio::falls_of(kept, seen.size(), additive, all ? depths.data() : nullptr);
       imbroglio::UnderWater under;
       if (all) under = imbroglio::under_water(depths.data(), seen.size(), at, found, spare);
       const double values[] = {found.deepest.depth, under.average, under.time,
@@ -48,7 +49,8 @@ Rcpp::List core_falls(const Rcpp::NumericMatrix& x, const std::string& kind, boo
       const std::ptrdiff_t places[] = {found.deepest.peak, found.deepest.trough,
                                        found.deepest.recovery};
       for (std::size_t c = 0; c < 3; ++c)
-        row[c * k + j] = places[c] < 0 ? NA_INTEGER : row_of(seen.row(places[c]));
+        row[c * k + j] =
+            places[c] < 0 ? NA_INTEGER : row_of(to_index(seen.row(to_size(places[c]))));
     }
   });
   return Rcpp::List::create(
@@ -63,8 +65,8 @@ Rcpp::List core_falls(const Rcpp::NumericMatrix& x, const std::string& kind, boo
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_drawdown_series(const Rcpp::NumericMatrix& wealth, bool additive,
                                          bool ahead) {
-  const std::size_t n = wealth.nrow(), k = wealth.ncol();
-  Rcpp::NumericMatrix out(Rcpp::no_init(n, k));
+  const std::size_t n = to_size(wealth.nrow()), k = to_size(wealth.ncol());
+  Rcpp::NumericMatrix out(Rcpp::no_init(to_int(n), to_int(k)));
   const double* from = wealth.begin();
   double* to = out.begin();
   imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
@@ -80,14 +82,14 @@ Rcpp::NumericMatrix core_rolling_drawdown(const Rcpp::NumericMatrix& wealth, int
                                           int min_obs, bool additive) {
   window = imbroglio::no_longer(window, static_cast<std::size_t>(wealth.nrow()));
   return imbroglio::over_each(wealth, [=](const double* values, std::size_t size, double* into) {
-    imbroglio::rolling_drawdown(values, size, window, min_obs, additive, into);
+    imbroglio::rolling_drawdown(values, size, to_size(window), to_size(min_obs), additive, into);
   });
 }
 
 // The falls below a high of all columns, one after the other, each in order of time.
 // [[Rcpp::export]]
 Rcpp::List core_drawdown_episodes(const Rcpp::NumericMatrix& wealth, bool additive) {
-  const std::size_t n = wealth.nrow(), k = wealth.ncol();
+  const std::size_t n = to_size(wealth.nrow()), k = to_size(wealth.ncol());
   std::vector<std::vector<imbroglio::Drawdown>> found(k);
   const double* from = wealth.begin();
   imbroglio::over_columns(n, k, [=, &found](std::size_t first, std::size_t last) {
@@ -101,11 +103,11 @@ Rcpp::List core_drawdown_episodes(const Rcpp::NumericMatrix& wealth, bool additi
   std::size_t i = 0;
   for (std::size_t j = 0; j < k; ++j) {
     for (const auto& fall : found[j]) {
-      column[i] = static_cast<int>(j) + 1;
-      depth[i] = fall.depth;
-      peak[i] = row_of(fall.peak);
-      trough[i] = row_of(fall.trough);
-      recovery[i++] = row_of(fall.recovery);
+      column[to_index(i)] = static_cast<int>(j) + 1;
+      depth[to_index(i)] = fall.depth;
+      peak[to_index(i)] = row_of(fall.peak);
+      trough[to_index(i)] = row_of(fall.trough);
+      recovery[to_index(i++)] = row_of(fall.recovery);
     }
   }
   return Rcpp::List::create(Rcpp::_["column"] = column, Rcpp::_["depth"] = depth,

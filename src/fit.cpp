@@ -1,3 +1,4 @@
+#include "casts.h"
 #include "columns.h"
 #include "core/fit.h"
 #include "core/goodness.h"
@@ -53,8 +54,8 @@ bool enough(const std::vector<double>& sorted) {
 // and how it ended (see core/fit.h).
 // [[Rcpp::export]]
 Rcpp::List core_fit_family(const Rcpp::NumericMatrix& x, const std::string& family, bool moments) {
-  const std::size_t n = x.nrow(), k = x.ncol();
-  Rcpp::NumericMatrix estimate(k, 4), error(k, 4);
+  const std::size_t n = to_size(x.nrow()), k = to_size(x.ncol());
+  Rcpp::NumericMatrix estimate(to_int(k), 4), error(to_int(k), 4);
   Rcpp::NumericVector likelihood(k);
   Rcpp::IntegerVector ended(k);
   const double* from = x.begin();
@@ -106,10 +107,10 @@ Rcpp::NumericMatrix core_fit_search(const Rcpp::NumericVector& x, const std::str
   const int steps = static_cast<int>(path.size());
   Rcpp::NumericMatrix out(steps, 6);
   for (int i = 0; i < steps; ++i) {
-    const imbroglio::SearchStep& step = path[i];
+    const imbroglio::SearchStep& step = path[to_size(i)];
     const double row[] = {step.at.location, step.at.scale,       step.at.shape[0],
                           step.at.shape[1], step.log_likelihood, step.slope};
-    for (int c = 0; c < 6; ++c) out(i, c) = row[c];
+    for (int c = 0; c < 6; ++c) out(to_size(i), to_size(c)) = row[c];
   }
   return out;
 }
@@ -123,23 +124,22 @@ Rcpp::NumericMatrix core_refitted(const std::string& family, int limit,
   Rcpp::NumericMatrix out(draws, imbroglio::distances_count);
   double* to = out.begin();
   const imbroglio::Shapes shapes{shape[0], shape[1]};
-  const std::size_t rows = draws;
+  const std::size_t rows = to_size(draws);
   with_family(family, [&](auto type) {
     using Family = family_of<decltype(type)>;
     auto refit = [&](auto source) {
       using From = family_of<decltype(source)>;
       const auto known = imbroglio::FamilyFit<Family>::curvature_at(
           imbroglio::shape_near<Family, From>(shapes), imbroglio::Random(0, 0));
-      imbroglio::over_columns(static_cast<std::size_t>(n) * 100, rows,
-                              [=, &known](std::size_t from, std::size_t last) {
-                                imbroglio::Refitted<Family, From> refitted(shapes, n, moments,
-                                                                           known);
-                                for (std::size_t i = from; i < last; ++i) {
-                                  const auto found = refitted(imbroglio::Random(seed, first + i));
-                                  for (std::size_t c = 0; c < found.size(); ++c)
-                                    to[c * rows + i] = found[c];
-                                }
-                              });
+      imbroglio::over_columns(
+          static_cast<std::size_t>(n) * 100, rows,
+          [=, &known](std::size_t from, std::size_t last) {
+            imbroglio::Refitted<Family, From> refitted(shapes, to_size(n), moments, known);
+            for (std::size_t i = from; i < last; ++i) {
+              const auto found = refitted(imbroglio::Random(to_seed(seed), to_size(first) + i));
+              for (std::size_t c = 0; c < found.size(); ++c) to[c * rows + i] = found[c];
+            }
+          });
     };
     if (limit < imbroglio::ending::limit)
       refit(type);
@@ -155,7 +155,7 @@ Rcpp::NumericVector core_distances(const Rcpp::NumericVector& below,
                                    const Rcpp::NumericVector& above) {
   const double *low = below.begin(), *high = above.begin();
   const auto found = imbroglio::distances_of(
-      below.size(),
+      to_size(below.size()),
       [=](std::size_t i) { return low[i] < -M_LN2 ? std::exp(low[i]) : -std::expm1(high[i]); },
       [=](std::size_t i) { return low[i]; }, [=](std::size_t i) { return high[i]; });
   return Rcpp::NumericVector(found.begin(), found.end());
@@ -180,15 +180,16 @@ Rcpp::NumericVector core_nig_beyond(const Rcpp::NumericVector& z, double alpha, 
   const double middle = beta / std::sqrt((alpha - beta) * (alpha + beta));
   const R_xlen_t n = z.size();
   Rcpp::NumericVector out(n);
-  std::vector<double> tails(n);
+  std::vector<double> tails(to_size(n));
   // Each value by the integral of its own side, which is the smaller; from the one before it where
   // that is near.
   auto fill = [&](R_xlen_t i, R_xlen_t before, double side) {
-    double& tail = tails[i];
+    double& tail = tails[to_size(i)];
     const double gap = before >= 0 && before < n ? side * (z[before] - z[i]) : -1.0;
     if (gap >= 0.0 && gap <= imbroglio::stride(nig, z[i])) {
       const double from = std::min(z[i], z[before]), to = std::max(z[i], z[before]);
-      tail = tails[before] + std::log1p(imbroglio::panel(nig, from, to, tails[before]));
+      tail = tails[to_size(before)] +
+             std::log1p(imbroglio::panel(nig, from, to, tails[to_size(before)]));
     } else {
       tail = imbroglio::log_beyond(nig, z[i], side);
     }
@@ -228,7 +229,7 @@ double core_mean_below(const std::string& family, const Rcpp::NumericVector& sha
 Rcpp::NumericMatrix core_scores(const std::string& family, const Rcpp::NumericVector& x,
                                 double location, double scale, const Rcpp::NumericVector& shape) {
   const imbroglio::Shapes at{shape[0], shape[1]};
-  Rcpp::NumericMatrix out(x.size(), 4);
+  Rcpp::NumericMatrix out(to_int(x.size()), 4);
   with_family(family, [&](auto type) {
     using Family = family_of<decltype(type)>;
     const Family here(at);
@@ -238,10 +239,10 @@ Rcpp::NumericMatrix core_scores(const std::string& family, const Rcpp::NumericVe
       double by_z;
       imbroglio::Shapes by_free{};
       here.term(z, by_z, by_free);
-      out(i, 0) = -by_z / scale;
-      out(i, 1) = -(1.0 + z * by_z) / scale;
+      out(to_size(i), 0) = -by_z / scale;
+      out(to_size(i), 1) = -(1.0 + z * by_z) / scale;
       for (std::size_t s = 0; s < Family::shapes; ++s)
-        out(i, 2 + s) = natural[s][0] * by_free[0] + natural[s][1] * by_free[1];
+        out(to_size(i), 2 + s) = natural[s][0] * by_free[0] + natural[s][1] * by_free[1];
     }
   });
   return out;

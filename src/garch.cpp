@@ -1,3 +1,4 @@
+#include "casts.h"
 #include "columns.h"
 #include "core/garch.h"
 
@@ -5,8 +6,8 @@
 // limits they are (see core/garch.h).
 // [[Rcpp::export]]
 Rcpp::List core_garch(const Rcpp::NumericMatrix& x, bool student) {
-  const std::size_t n = x.nrow(), k = x.ncol(), size = imbroglio::garch_size;
-  Rcpp::NumericMatrix estimate(k, size), error(k, size);
+  const std::size_t n = to_size(x.nrow()), k = to_size(x.ncol()), size = imbroglio::garch_size;
+  Rcpp::NumericMatrix estimate(to_int(k), size), error(to_int(k), size);
   Rcpp::NumericVector likelihood(k);
   Rcpp::LogicalVector converged(k);
   Rcpp::IntegerVector limits(k);
@@ -41,7 +42,7 @@ Rcpp::NumericVector core_garch_lasting(const Rcpp::NumericVector& x,
   imbroglio::GarchPoint at;
   std::copy(estimate.begin(), estimate.end(), at.begin());
   std::array<double, 5> found;
-  if (!imbroglio::GarchFit(x.begin(), x.size(), true).lasting(at, found)) return {};
+  if (!imbroglio::GarchFit(x.begin(), to_size(x.size()), true).lasting(at, found)) return {};
   return Rcpp::NumericVector(found.begin(), found.end());
 }
 
@@ -50,13 +51,13 @@ Rcpp::NumericVector core_garch_lasting(const Rcpp::NumericVector& x,
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_garch_search(const Rcpp::NumericVector& x, bool student) {
   std::vector<imbroglio::Minimum<imbroglio::garch_size>> path;
-  imbroglio::GarchFit(x.begin(), x.size(), student)(&path);
+  imbroglio::GarchFit(x.begin(), to_size(x.size()), student)(&path);
   const int steps = static_cast<int>(path.size()), size = imbroglio::garch_size;
   Rcpp::NumericMatrix out(steps, size + 2);
   for (int i = 0; i < steps; ++i) {
-    for (int c = 0; c < size; ++c) out(i, c) = path[i].at[c];
-    out(i, size) = path[i].value;
-    out(i, size + 1) = path[i].slope;
+    for (int c = 0; c < size; ++c) out(to_size(i), to_size(c)) = path[to_size(i)].at[to_size(c)];
+    out(to_size(i), size) = path[to_size(i)].value;
+    out(to_size(i), size + 1) = path[to_size(i)].slope;
   }
   return out;
 }
@@ -66,8 +67,8 @@ Rcpp::NumericMatrix core_garch_search(const Rcpp::NumericVector& x, bool student
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_garch_path(const Rcpp::NumericMatrix& x,
                                     const Rcpp::NumericMatrix& estimate) {
-  const std::size_t n = x.nrow(), k = x.ncol();
-  Rcpp::NumericMatrix out(Rcpp::no_init(n, k));
+  const std::size_t n = to_size(x.nrow()), k = to_size(x.ncol());
+  Rcpp::NumericMatrix out(Rcpp::no_init(to_int(n), to_int(k)));
   const double *from = x.begin(), *estimates = estimate.begin();
   double* to = out.begin();
   imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {

@@ -1,3 +1,4 @@
+#include "casts.h"
 #include "columns.h"
 #include "common.h"
 #include "core/line.h"
@@ -16,7 +17,7 @@ struct Work {
   Column column(std::size_t j) const {
     return {from + j * n, start[j], imbroglio::any_missing(from + j * n, n)};
   }
-  Column chosen(std::size_t i) const { return column(rows[i] - 1); }
+  Column chosen(std::size_t i) const { return column(to_size(rows[i] - 1)); }
 };
 
 } // namespace
@@ -28,19 +29,21 @@ Rcpp::List core_line(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVect
                      int benchmark, const Rcpp::IntegerVector& rows,
                      const Rcpp::NumericVector& risk_free, int risk_free_start, bool span,
                      bool log, int lags) {
-  const std::size_t n = returns.nrow(), k = rows.size();
-  Rcpp::NumericMatrix numbers(k, 8);
-  Rcpp::IntegerMatrix counts(k, 4);
+  const std::size_t n = to_size(returns.nrow()), k = to_size(rows.size());
+  Rcpp::NumericMatrix numbers(to_int(k), 8);
+  Rcpp::IntegerMatrix counts(to_int(k), 4);
   double* number = numbers.begin();
   int* count = counts.begin();
   const Work work{returns.begin(), start.begin(), rows.begin(), n};
-  const Column market = work.column(benchmark);
+  const Column market = work.column(to_size(benchmark));
   const imbroglio::RiskFree free(risk_free, risk_free_start);
   imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
     Beside pair(market, free, n, span, log);
     imbroglio::LineOn line, own;
     const auto lags_for = [=](std::size_t size) {
-      return lags < -1 ? static_cast<int>(4.0 * std::pow(size / 100.0, 2.0 / 9.0)) : lags;
+      return lags < -1
+                 ? static_cast<int>(4.0 * std::pow(static_cast<double>(size) / 100.0, 2.0 / 9.0))
+                 : lags;
     };
     // Securities without gaps are all on the same x.
     const bool straight = !market.gaps && !free.series.returns;
@@ -53,7 +56,7 @@ Rcpp::List core_line(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVect
       imbroglio::Line found;
       int used = lags_for(n);
       std::size_t size = n, begin = 0, end = n ? n - 1 : 0;
-      if (straight) found = line(work.from + (work.rows[j] - 1) * n, free.rate, used);
+      if (straight) found = line(work.from + to_size((work.rows[j] - 1)) * n, free.rate, used);
       if (found.n == 0) {
         pair.take(work.chosen(j));
         size = pair.size();
@@ -91,7 +94,7 @@ void roll_lines(const Work& work, const Column& market, const imbroglio::RiskFre
   window = imbroglio::no_longer(window, n);
   imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
     Beside pair(market, free, n, span, log);
-    imbroglio::RollingLine rolling(window, min_obs);
+    imbroglio::RollingLine rolling(to_size(window), to_size(min_obs));
     std::vector<std::vector<double>> dense(kinds);
     bool prepared = false;
     for (std::size_t j = first; j < last; ++j) {
@@ -125,11 +128,12 @@ Rcpp::NumericMatrix core_rolling_beta(const Rcpp::NumericMatrix& returns,
                                       const Rcpp::IntegerVector& rows,
                                       const Rcpp::NumericVector& risk_free, int risk_free_start,
                                       bool span, bool log, int window, int min_obs) {
-  const std::size_t n = returns.nrow(), k = rows.size();
-  Rcpp::NumericMatrix beta(Rcpp::no_init(n, k));
+  const std::size_t n = to_size(returns.nrow()), k = to_size(rows.size());
+  Rcpp::NumericMatrix beta(Rcpp::no_init(to_int(n), to_int(k)));
   const Work work{returns.begin(), start.begin(), rows.begin(), n};
-  roll_lines(work, work.column(benchmark), imbroglio::RiskFree(risk_free, risk_free_start), k,
-             span, log, window, min_obs, {beta.begin()}, nullptr);
+  roll_lines(work, work.column(to_size(benchmark)),
+             imbroglio::RiskFree(risk_free, risk_free_start), k, span, log, window, min_obs,
+             {beta.begin()}, nullptr);
   return beta;
 }
 
@@ -139,13 +143,14 @@ Rcpp::List core_rolling_line(const Rcpp::NumericMatrix& returns, const Rcpp::Int
                              int benchmark, const Rcpp::IntegerVector& rows,
                              const Rcpp::NumericVector& risk_free, int risk_free_start, bool span,
                              bool log, int window, int min_obs) {
-  const std::size_t n = returns.nrow(), k = rows.size();
-  Rcpp::NumericMatrix beta(Rcpp::no_init(n, k)), alpha(Rcpp::no_init(n, k)),
-      correlation(Rcpp::no_init(n, k)), residual(Rcpp::no_init(n, k));
-  Rcpp::IntegerMatrix place(n, k);
+  const std::size_t n = to_size(returns.nrow()), k = to_size(rows.size());
+  Rcpp::NumericMatrix beta(Rcpp::no_init(to_int(n), to_int(k))),
+      alpha(Rcpp::no_init(to_int(n), to_int(k))), correlation(Rcpp::no_init(to_int(n), to_int(k))),
+      residual(Rcpp::no_init(to_int(n), to_int(k)));
+  Rcpp::IntegerMatrix place(to_int(n), to_int(k));
   const Work work{returns.begin(), start.begin(), rows.begin(), n};
-  roll_lines(work, work.column(benchmark), imbroglio::RiskFree(risk_free, risk_free_start), k,
-             span, log, window, min_obs,
+  roll_lines(work, work.column(to_size(benchmark)),
+             imbroglio::RiskFree(risk_free, risk_free_start), k, span, log, window, min_obs,
              {beta.begin(), alpha.begin(), correlation.begin(), residual.begin()}, place.begin());
   return Rcpp::List::create(Rcpp::_["beta"] = beta, Rcpp::_["alpha"] = alpha,
                             Rcpp::_["correlation"] = correlation, Rcpp::_["residual"] = residual,

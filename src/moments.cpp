@@ -1,3 +1,4 @@
+#include "casts.h"
 #include "columns.h"
 #include "core/moments.h"
 
@@ -6,9 +7,9 @@
 // worst, counted from 1; NA where there is none.
 // [[Rcpp::export]]
 Rcpp::List core_moments(const Rcpp::NumericMatrix& returns, bool course, bool log) {
-  const std::size_t n = returns.nrow(), k = returns.ncol();
-  Rcpp::NumericMatrix numbers(k, 5);
-  Rcpp::IntegerMatrix rows(k, 4);
+  const std::size_t n = to_size(returns.nrow()), k = to_size(returns.ncol());
+  Rcpp::NumericMatrix numbers(to_int(k), 5);
+  Rcpp::IntegerMatrix rows(to_int(k), 4);
   const double* from = returns.begin();
   double* number = numbers.begin();
   int* row = rows.begin();
@@ -45,8 +46,9 @@ Rcpp::List core_moments(const Rcpp::NumericMatrix& returns, bool course, bool lo
 Rcpp::NumericMatrix core_powers(const Rcpp::NumericMatrix& returns,
                                 const Rcpp::NumericVector& mean,
                                 const Rcpp::NumericVector& deviation, int most) {
-  const std::size_t n = returns.nrow(), k = returns.ncol(), m = most + 1;
-  Rcpp::NumericMatrix out(Rcpp::no_init(k, m));
+  const std::size_t n = to_size(returns.nrow()), k = to_size(returns.ncol()),
+                    m = to_size(most + 1);
+  Rcpp::NumericMatrix out(Rcpp::no_init(to_int(k), to_int(m)));
   const double *from = returns.begin(), *means = mean.begin(), *deviations = deviation.begin();
   double* to = out.begin();
   imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {

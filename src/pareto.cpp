@@ -1,9 +1,10 @@
+#include "casts.h"
 #include <Rcpp/Lightest>
 #include "core/pareto.h"
 
 // Of the excesses of one sample: shape, scale and log-likelihood; NA where there is no top.
 // [[Rcpp::export]]
 Rcpp::NumericVector core_fit_pareto(const Rcpp::NumericVector& excesses) {
-  const imbroglio::Pareto fit = imbroglio::fit_pareto(excesses.begin(), excesses.size());
+  const imbroglio::Pareto fit = imbroglio::fit_pareto(excesses.begin(), to_size(excesses.size()));
   return Rcpp::NumericVector::create(fit.shape, fit.scale, fit.log_likelihood);
 }

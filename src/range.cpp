@@ -1,3 +1,4 @@
+#include "casts.h"
 #include "columns.h"
 #include "core/range.h"
 
@@ -5,11 +6,11 @@
 // matrix, and the range of all.
 // [[Rcpp::export]]
 Rcpp::List core_bound(const Rcpp::List& columns, const Rcpp::IntegerVector& order) {
-  const std::size_t k = columns.size(), n = k ? Rf_xlength(columns[0]) : 0;
-  Rcpp::NumericMatrix out(Rcpp::no_init(n, k));
+  const std::size_t k = to_size(columns.size()), n = to_size(k ? Rf_xlength(columns[0]) : 0);
+  Rcpp::NumericMatrix out(Rcpp::no_init(to_int(n), to_int(k)));
   Rcpp::NumericVector low(k), high(k);
   std::vector<const double*> from(k);
-  for (std::size_t j = 0; j < k; ++j) from[j] = REAL_RO(columns[j]);
+  for (std::size_t j = 0; j < k; ++j) from[j] = REAL_RO(columns[to_index(j)]);
   double *to = out.begin(), *least = low.begin(), *most = high.begin();
   const int* row = order.size() ? order.begin() : nullptr;
   imbroglio::over_columns(n, k,
@@ -31,7 +32,7 @@ Rcpp::List core_bound(const Rcpp::List& columns, const Rcpp::IntegerVector& orde
 // The range of each column, and how many of its values are beyond a limit, up or down.
 // [[Rcpp::export]]
 Rcpp::List core_range(const Rcpp::NumericMatrix& x, double limit) {
-  const std::size_t n = x.nrow(), k = x.ncol();
+  const std::size_t n = to_size(x.nrow()), k = to_size(x.ncol());
   Rcpp::NumericVector low(k), high(k);
   Rcpp::IntegerVector beyond(k);
   const double* from = x.begin();
@@ -43,10 +44,10 @@ Rcpp::List core_range(const Rcpp::NumericMatrix& x, double limit) {
       const imbroglio::Range range = imbroglio::range_of(column, n);
       least[j] = range.low;
       most[j] = range.high;
-      far[j] =
-          range.low >= -limit && range.high <= limit
-              ? 0
-              : std::count_if(column, column + n, [=](double v) { return std::fabs(v) > limit; });
+      far[j] = range.low >= -limit && range.high <= limit
+                   ? 0
+                   : to_int(std::count_if(column, column + n,
+                                          [=](double v) { return std::fabs(v) > limit; }));
     }
   });
   return Rcpp::List::create(Rcpp::_["low"] = low, Rcpp::_["high"] = high,

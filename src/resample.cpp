@@ -1,3 +1,4 @@
+#include "casts.h"
 #include "columns.h"
 #include "core/average.h"
 #include "core/clustered.h"
@@ -27,10 +28,11 @@ Rcpp::NumericVector core_figures_drawn(const Rcpp::NumericMatrix& x,
                                        const Rcpp::NumericVector& beside,
                                        const Rcpp::IntegerMatrix& rows,
                                        const Rcpp::NumericVector& target, const Rcpp::List& ask) {
-  const std::size_t n = x.nrow(), k = x.ncol(), size = rows.nrow(), draws = rows.ncol();
+  const std::size_t n = to_size(x.nrow()), k = to_size(x.ncol()), size = to_size(rows.nrow()),
+                    draws = to_size(rows.ncol());
   std::vector<imbroglio::SampleAsk> asked;
-  for (std::size_t j = 0; j < k; ++j) asked.push_back(ask_of(ask, target[j]));
-  Rcpp::NumericVector out(Rcpp::no_init(imbroglio::figures * draws * k));
+  for (std::size_t j = 0; j < k; ++j) asked.push_back(ask_of(ask, target[to_index(j)]));
+  Rcpp::NumericVector out(Rcpp::no_init(to_index(imbroglio::figures * draws * k)));
   const double *from = x.begin(), *growth = grown.begin();
   const double* other = beside.size() ? beside.begin() : nullptr;
   const int* taken = rows.begin();
@@ -62,15 +64,16 @@ Rcpp::NumericVector core_clustered_figures(const Rcpp::NumericMatrix& series,
                                            const Rcpp::NumericVector& target,
                                            const Rcpp::List& ask) {
   using namespace imbroglio;
-  const std::size_t n = ranks.nrow(), k = ranks.ncol(), cut = first, rows = series.nrow();
+  const std::size_t n = to_size(ranks.nrow()), k = to_size(ranks.ncol()), cut = to_size(first),
+                    rows = to_size(series.nrow());
   const std::size_t sides = paired || cut < n ? 2 : 1;
   const double *fitted = series.begin(), *table = quantiles.begin();
   const int* ranked = ranks.begin();
   std::vector<SampleAsk> asked;
-  for (std::size_t s = 0; s < sides; ++s) asked.push_back(ask_of(ask, target[s]));
-  Rcpp::NumericVector out(Rcpp::no_init(figures * sides * draws));
+  for (std::size_t s = 0; s < sides; ++s) asked.push_back(ask_of(ask, target[to_index(s)]));
+  Rcpp::NumericVector out(Rcpp::no_init(to_index(figures * sides * to_size(draws))));
   double* to = out.begin();
-  over_slices(n * k * 10, draws, [=, &asked](std::size_t begin, std::size_t end) {
+  over_slices(n * k * 10, to_size(draws), [=, &asked](std::size_t begin, std::size_t end) {
     SampleFigures made;
     std::vector<double> x(n * k), grown(n);
     std::vector<ClusteredSeries> of(k);
@@ -106,17 +109,17 @@ Rcpp::NumericVector core_clustered_figures(const Rcpp::NumericMatrix& series,
 // [[Rcpp::export]]
 double core_dependent_error(const Rcpp::NumericVector& z) {
   const double size = static_cast<double>(z.size());
-  return std::sqrt(imbroglio::long_run_variance(z.begin(), z.size()) / size);
+  return std::sqrt(imbroglio::long_run_variance(z.begin(), to_size(z.size())) / size);
 }
 
 // The figures of what is there of each column: a column of figures for each.
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_figures(const Rcpp::NumericMatrix& x, const Rcpp::NumericMatrix& grown,
                                  const Rcpp::NumericVector& target, const Rcpp::List& ask) {
-  const std::size_t n = x.nrow(), k = x.ncol();
+  const std::size_t n = to_size(x.nrow()), k = to_size(x.ncol());
   std::vector<imbroglio::SampleAsk> asked;
-  for (std::size_t j = 0; j < k; ++j) asked.push_back(ask_of(ask, target[j]));
-  Rcpp::NumericMatrix out(Rcpp::no_init(imbroglio::figures, k));
+  for (std::size_t j = 0; j < k; ++j) asked.push_back(ask_of(ask, target[to_index(j)]));
+  Rcpp::NumericMatrix out(Rcpp::no_init(imbroglio::figures, to_int(k)));
   const double *from = x.begin(), *growth = grown.begin();
   double* to = out.begin();
   imbroglio::over_columns(n, k, [=, &asked](std::size_t first, std::size_t last) {
@@ -139,16 +142,16 @@ Rcpp::NumericVector core_rolling_figures(const Rcpp::NumericMatrix& x,
                                          const Rcpp::NumericMatrix& grown,
                                          const Rcpp::NumericVector& target, const Rcpp::List& ask,
                                          int window, int least, const Rcpp::IntegerVector& which) {
-  const std::size_t n = x.nrow(), k = x.ncol();
+  const std::size_t n = to_size(x.nrow()), k = to_size(x.ncol());
   const std::vector<int> wanted(which.begin(), which.end());
   const std::size_t figures = wanted.size();
   window = imbroglio::no_longer(window, n);
   std::vector<imbroglio::SampleAsk> asked;
-  for (std::size_t j = 0; j < k; ++j) asked.push_back(ask_of(ask, target[j]));
+  for (std::size_t j = 0; j < k; ++j) asked.push_back(ask_of(ask, target[to_index(j)]));
   Rcpp::NumericVector out(n * figures * k, imbroglio::missing);
   const double *from = x.begin(), *growth = grown.begin();
   double* to = out.begin();
-  const std::size_t size = static_cast<std::size_t>(window), enough = least;
+  const std::size_t size = static_cast<std::size_t>(window), enough = to_size(least);
   imbroglio::over_slices(
       n * size / 8 + 1, k, [=, &asked, &wanted](std::size_t first, std::size_t last) {
         imbroglio::SampleFigures of;
@@ -179,12 +182,12 @@ Rcpp::NumericVector core_rolling_figures(const Rcpp::NumericMatrix& x,
 // The mean correlation of all pairs of columns over each window.
 // [[Rcpp::export]]
 Rcpp::NumericVector core_rolling_likeness(const Rcpp::NumericMatrix& x, int window, int least) {
-  const std::size_t n = x.nrow(), k = x.ncol();
+  const std::size_t n = to_size(x.nrow()), k = to_size(x.ncol());
   window = imbroglio::no_longer(window, n);
-  Rcpp::NumericVector out(Rcpp::no_init(n));
+  Rcpp::NumericVector out(Rcpp::no_init(to_index(n)));
   const double* from = x.begin();
   double* to = out.begin();
-  const std::size_t size = static_cast<std::size_t>(window), enough = least;
+  const std::size_t size = static_cast<std::size_t>(window), enough = to_size(least);
   imbroglio::over_slices(size * k, n, [=](std::size_t first, std::size_t last) {
     std::vector<double> spare;
     for (std::size_t t = first; t < last; ++t) {

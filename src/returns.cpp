@@ -1,3 +1,4 @@
+#include "casts.h"
 #include <algorithm>
 #include "columns.h"
 #include "core/common.h"
@@ -6,16 +7,16 @@
 // How many values of each column are there.
 // [[Rcpp::export]]
 Rcpp::IntegerVector core_observed(const Rcpp::NumericMatrix& x) {
-  const std::size_t n = x.nrow(), k = x.ncol();
+  const std::size_t n = to_size(x.nrow()), k = to_size(x.ncol());
   Rcpp::IntegerVector out(k);
   const double* from = x.begin();
   int* to = out.begin();
   imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
     for (std::size_t j = first; j < last; ++j) {
       const double* column = from + j * n;
-      to[j] = imbroglio::any_missing(column, n)
-                  ? n - std::count_if(column, column + n, [](double v) { return std::isnan(v); })
-                  : n;
+      to[j] = to_int(n);
+      if (imbroglio::any_missing(column, n))
+        to[j] -= to_int(std::count_if(column, column + n, [](double v) { return std::isnan(v); }));
     }
   });
   return out;
@@ -28,9 +29,9 @@ Rcpp::List core_span(const Rcpp::NumericMatrix& x) {
   Rcpp::IntegerVector first(k, NA_INTEGER), last(k, NA_INTEGER);
   for (int j = 0; j < k; ++j) {
     int top = 0, bottom = n - 1;
-    while (top < n && std::isnan(x(top, j))) ++top;
+    while (top < n && std::isnan(x(to_size(top), to_size(j)))) ++top;
     if (top == n) continue;
-    while (std::isnan(x(bottom, j))) --bottom;
+    while (std::isnan(x(to_size(bottom), to_size(j)))) --bottom;
     first[j] = top + 1;
     last[j] = bottom + 1;
   }
@@ -41,14 +42,14 @@ Rcpp::List core_span(const Rcpp::NumericMatrix& x) {
 // `ends` (counted from 1, rising) and begins after the one before.
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_last_of(const Rcpp::NumericMatrix& x, const Rcpp::IntegerVector& ends) {
-  const int m = ends.size(), k = x.ncol();
+  const int m = to_int(ends.size()), k = x.ncol();
   Rcpp::NumericMatrix out(Rcpp::no_init(m, k));
   for (int j = 0; j < k; ++j) {
     for (int i = 0; i < m; ++i) {
       const int after = i ? ends[i - 1] : 0;
       int row = ends[i] - 1;
-      while (row > after && std::isnan(x(row, j))) --row;
-      out(i, j) = x(row, j);
+      while (row > after && std::isnan(x(to_size(row), to_size(j)))) --row;
+      out(to_size(i), to_size(j)) = x(to_size(row), to_size(j));
     }
   }
   return out;
@@ -58,8 +59,8 @@ Rcpp::NumericMatrix core_last_of(const Rcpp::NumericMatrix& x, const Rcpp::Integ
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_before(const Rcpp::NumericMatrix& path,
                                 const Rcpp::NumericMatrix& returns) {
-  const std::size_t n = path.nrow(), k = path.ncol();
-  Rcpp::NumericMatrix out(Rcpp::no_init(n, k));
+  const std::size_t n = to_size(path.nrow()), k = to_size(path.ncol());
+  Rcpp::NumericMatrix out(Rcpp::no_init(to_int(n), to_int(k)));
   const double *from = path.begin(), *there = returns.begin();
   double* to = out.begin();
   imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
@@ -77,8 +78,8 @@ Rcpp::NumericMatrix core_before(const Rcpp::NumericMatrix& path,
 
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_returns(const Rcpp::NumericMatrix& prices, bool log) {
-  const std::size_t n = prices.nrow(), k = prices.ncol();
-  Rcpp::NumericMatrix out(Rcpp::no_init(n ? n - 1 : 0, k));
+  const std::size_t n = to_size(prices.nrow()), k = to_size(prices.ncol());
+  Rcpp::NumericMatrix out(Rcpp::no_init(to_int(n ? n - 1 : 0), to_int(k)));
   const double* from = prices.begin();
   double* to = out.begin();
   imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
@@ -90,11 +91,11 @@ Rcpp::NumericMatrix core_returns(const Rcpp::NumericMatrix& prices, bool log) {
 
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_wealth(const Rcpp::NumericMatrix& returns, const std::string& kind) {
-  const std::size_t n = returns.nrow(), k = returns.ncol();
+  const std::size_t n = to_size(returns.nrow()), k = to_size(returns.ncol());
   const auto which = kind == "log"      ? imbroglio::Kind::log
                      : kind == "profit" ? imbroglio::Kind::profit
                                         : imbroglio::Kind::simple;
-  Rcpp::NumericMatrix out(Rcpp::no_init(n + 1, k));
+  Rcpp::NumericMatrix out(Rcpp::no_init(to_int(n + 1), to_int(k)));
   const double* from = returns.begin();
   double* to = out.begin();
   imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
@@ -107,8 +108,8 @@ Rcpp::NumericMatrix core_wealth(const Rcpp::NumericMatrix& returns, const std::s
 // Each security's runs of h of its own returns, dated by the last of the run.
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_overlapping_returns(const Rcpp::NumericMatrix& returns, int h, bool log) {
-  const std::size_t n = returns.nrow(), k = returns.ncol(), run = h;
-  Rcpp::NumericMatrix out(n, k);
+  const std::size_t n = to_size(returns.nrow()), k = to_size(returns.ncol()), run = to_size(h);
+  Rcpp::NumericMatrix out(to_int(n), to_int(k));
   std::fill(out.begin(), out.end(), NA_REAL);
   const double* from = returns.begin();
   double* to = out.begin();

@@ -1,3 +1,4 @@
+#include "casts.h"
 #include "columns.h"
 #include "core/rhythm.h"
 
@@ -5,9 +6,9 @@
 // gaps there are.
 // [[Rcpp::export]]
 Rcpp::List core_rhythm(const Rcpp::NumericMatrix& x, const Rcpp::NumericVector& days) {
-  const std::size_t n = x.nrow(), k = x.ncol();
-  Rcpp::NumericVector usual(Rcpp::no_init(k)), mean(Rcpp::no_init(k));
-  Rcpp::IntegerVector gaps(Rcpp::no_init(k));
+  const std::size_t n = to_size(x.nrow()), k = to_size(x.ncol());
+  Rcpp::NumericVector usual(Rcpp::no_init(to_index(k))), mean(Rcpp::no_init(to_index(k)));
+  Rcpp::IntegerVector gaps(Rcpp::no_init(to_index(k)));
   const double *values = x.begin(), *at = days.begin();
   double *to_usual = usual.begin(), *to_mean = mean.begin();
   int* to_gaps = gaps.begin();

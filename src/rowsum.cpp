@@ -24,7 +24,8 @@ Rcpp::CharacterVector core_row_sums(const Rcpp::List& columns, const Rcpp::Integ
                                     int groups) {
   std::vector<Rcpp::NumericVector> kept;
   std::vector<const double*> at;
-  for (R_xlen_t j = 0; j < columns.size(); ++j) kept.push_back(columns[j]);
+  for (R_xlen_t j = 0; j < columns.size(); ++j)
+    kept.push_back(Rcpp::as<Rcpp::NumericVector>(columns[j]));
   for (const auto& column : kept) at.push_back(column.begin());
   std::vector<std::uint64_t> sums(static_cast<std::size_t>(groups), 0);
   for (R_xlen_t i = 0; i < group.size(); ++i) {

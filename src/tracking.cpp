@@ -1,3 +1,4 @@
+#include "casts.h"
 #include "columns.h"
 #include "common.h"
 #include "core/deviation.h"
@@ -7,21 +8,21 @@
 // [[Rcpp::export]]
 Rcpp::List core_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start,
                          int benchmark, const Rcpp::IntegerVector& rows, bool span, bool log) {
-  const std::size_t n = returns.nrow(), k = rows.size();
+  const std::size_t n = to_size(returns.nrow()), k = to_size(rows.size());
   const int* chosen = rows.begin();
-  Rcpp::NumericMatrix numbers(k, 6);
-  Rcpp::IntegerMatrix counts(k, 3);
+  Rcpp::NumericMatrix numbers(to_int(k), 6);
+  Rcpp::IntegerMatrix counts(to_int(k), 3);
   double* number = numbers.begin();
   int* count = counts.begin();
   const double* from = returns.begin();
   const int* starts = start.begin();
-  const auto market = imbroglio::column_of(returns, start, benchmark);
+  const auto market = imbroglio::column_of(returns, start, to_size(benchmark));
   imbroglio::over_columns(n, k, [=](std::size_t first, std::size_t last) {
     imbroglio::Beside pair(market, {}, n, span, log);
     imbroglio::TrackingOn track, own;
     if (!market.gaps) track.prepare(market.returns, n, log);
     for (std::size_t j = first; j < last; ++j) {
-      const std::size_t at = chosen[j] - 1;
+      const std::size_t at = to_size(chosen[j] - 1);
       imbroglio::Tracking t;
       std::size_t begin = 0, end = n ? n - 1 : 0;
       if (!market.gaps) t = track(from + at * n);
@@ -53,22 +54,22 @@ namespace {
 void roll_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start,
                    int benchmark, const Rcpp::IntegerVector& rows, bool span, bool log, int window,
                    int min_obs, double* errors, double* means, double* shares) {
-  const std::size_t n = returns.nrow(), k = rows.size();
+  const std::size_t n = to_size(returns.nrow()), k = to_size(rows.size());
   window = imbroglio::no_longer(window, n);
   const double* from = returns.begin();
   const int *starts = start.begin(), *chosen = rows.begin();
-  const auto market = imbroglio::column_of(returns, start, benchmark);
+  const auto market = imbroglio::column_of(returns, start, to_size(benchmark));
   // Securities without gaps side by side, where the benchmark has none either.
   const std::size_t many = imbroglio::RollingDeviations::at_once();
   imbroglio::over_columns(
       many * n, (k + many - 1) / many, [=](std::size_t first, std::size_t last) {
         imbroglio::Beside pair(market, {}, n, span, log);
-        imbroglio::RollingDeviations rolling(window, min_obs);
+        imbroglio::RollingDeviations rolling(to_size(window), to_size(min_obs));
         std::vector<double> apart(n), won(n), dense(n);
         std::vector<const double*> whole;
         std::vector<double*> into;
         for (std::size_t j = many * first; j < std::min(many * last, k); ++j) {
-          const std::size_t at = chosen[j] - 1;
+          const std::size_t at = to_size(chosen[j] - 1);
           const double* column = from + at * n;
           const imbroglio::Column own{column, starts[at], imbroglio::any_missing(column, n)};
           if (!means && !market.gaps && !own.gaps) {
@@ -91,10 +92,12 @@ void roll_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector
           rolling(apart.data(), size, dense.data());
           spread(errors + j * n);
           if (!means) continue;
-          imbroglio::rolling_mean(apart.data(), size, window, min_obs, dense.data());
+          imbroglio::rolling_mean(apart.data(), size, to_size(window), to_size(min_obs),
+                                  dense.data());
           spread(means + j * n);
           for (std::size_t i = 0; i < size; ++i) won[i] = y[i] > x[i];
-          imbroglio::rolling_mean(won.data(), size, window, min_obs, dense.data());
+          imbroglio::rolling_mean(won.data(), size, to_size(window), to_size(min_obs),
+                                  dense.data());
           spread(shares + j * n);
         }
         rolling(whole, market.returns, n, into);
@@ -109,7 +112,7 @@ Rcpp::NumericMatrix core_rolling_tracking_error(const Rcpp::NumericMatrix& retur
                                                 const Rcpp::IntegerVector& start, int benchmark,
                                                 const Rcpp::IntegerVector& rows, bool span,
                                                 bool log, int window, int min_obs) {
-  Rcpp::NumericMatrix error(Rcpp::no_init(returns.nrow(), rows.size()));
+  Rcpp::NumericMatrix error(Rcpp::no_init(returns.nrow(), to_int(rows.size())));
   roll_tracking(returns, start, benchmark, rows, span, log, window, min_obs, error.begin(),
                 nullptr, nullptr);
   return error;
@@ -121,7 +124,7 @@ Rcpp::List core_rolling_tracking(const Rcpp::NumericMatrix& returns,
                                  const Rcpp::IntegerVector& start, int benchmark,
                                  const Rcpp::IntegerVector& rows, bool span, bool log, int window,
                                  int min_obs) {
-  const int n = returns.nrow(), k = rows.size();
+  const int n = returns.nrow(), k = to_int(rows.size());
   Rcpp::NumericMatrix error(Rcpp::no_init(n, k)), active(Rcpp::no_init(n, k)),
       ahead(Rcpp::no_init(n, k));
   roll_tracking(returns, start, benchmark, rows, span, log, window, min_obs, error.begin(),

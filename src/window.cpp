@@ -1,3 +1,4 @@
+#include "casts.h"
 #include "columns.h"
 
 namespace {
@@ -6,7 +7,7 @@ namespace {
 // 0.
 template <class Visit>
 void over_present(SEXP x, Visit visit) {
-  const std::size_t n = Rf_nrows(x), k = Rf_ncols(x);
+  const std::size_t n = to_size(Rf_nrows(x)), k = to_size(Rf_ncols(x));
   const bool counts = TYPEOF(x) == INTSXP;
   const double* value = counts ? nullptr : REAL_RO(x);
   const int* count = counts ? INTEGER_RO(x) : nullptr;
@@ -19,8 +20,9 @@ void over_present(SEXP x, Visit visit) {
 }
 
 std::vector<R_xlen_t> starts_of(const Rcpp::IntegerVector& present) {
-  std::vector<R_xlen_t> start(present.size() + 1, 0);
-  for (R_xlen_t j = 0; j < present.size(); ++j) start[j + 1] = start[j] + present[j];
+  std::vector<R_xlen_t> start(to_size(present.size() + 1), 0);
+  for (R_xlen_t j = 0; j < present.size(); ++j)
+    start[to_size(j + 1)] = start[to_size(j)] + present[j];
   return start;
 }
 
@@ -31,7 +33,7 @@ std::vector<R_xlen_t> starts_of(const Rcpp::IntegerVector& present) {
 // [[Rcpp::export]]
 Rcpp::List core_window_rows(SEXP x, const Rcpp::IntegerVector& present,
                             const Rcpp::NumericVector& days, int window) {
-  const std::size_t n = Rf_nrows(x);
+  const std::size_t n = to_size(Rf_nrows(x));
   const std::vector<R_xlen_t> start = starts_of(present);
   Rcpp::NumericVector from(Rcpp::no_init(start.back())), to(Rcpp::no_init(start.back()));
   Rcpp::IntegerVector count(Rcpp::no_init(start.back())), widths(Rcpp::no_init(start.back()));
@@ -61,7 +63,7 @@ Rcpp::List core_window_rows(SEXP x, const Rcpp::IntegerVector& present,
 // [[Rcpp::export]]
 Rcpp::NumericVector core_picked(const Rcpp::NumericMatrix& m, SEXP x,
                                 const Rcpp::IntegerVector& present) {
-  const std::size_t n = m.nrow();
+  const std::size_t n = to_size(m.nrow());
   const std::vector<R_xlen_t> start = starts_of(present);
   Rcpp::NumericVector out(Rcpp::no_init(start.back()));
   const double* from = m.begin();
@@ -85,9 +87,8 @@ Rcpp::CharacterVector core_repeated(const Rcpp::CharacterVector& texts,
                                     const Rcpp::IntegerVector& present) {
   const std::vector<R_xlen_t> start = starts_of(present);
   Rcpp::CharacterVector out(start.back());
-  // Nothing is allocated before the end, so that R need not be told of each.
-  SEXP* to = const_cast<SEXP*>(STRING_PTR_RO(out));
-  for (R_xlen_t j = 0; j < texts.size(); ++j)
-    std::fill(to + start[j], to + start[j + 1], STRING_ELT(texts, j));
+  for (std::size_t j = 0; j + 1 < start.size(); ++j)
+    for (R_xlen_t i = start[j]; i < start[j + 1]; ++i)
+      SET_STRING_ELT(out, i, STRING_ELT(texts, static_cast<R_xlen_t>(j)));
   return out;
 }

@@ -58,7 +58,8 @@ class ClusteredDraws {
     const double at =
         std::min(std::max((std::log(p / (1.0 - p)) + reach) * steps, 0.0), table - 1.001);
     const auto low = static_cast<std::size_t>(at);
-    return of.quantiles[low] + (at - low) * (of.quantiles[low + 1] - of.quantiles[low]);
+    return of.quantiles[low] +
+           (at - static_cast<double>(low)) * (of.quantiles[low + 1] - of.quantiles[low]);
   }
 };
 

@@ -1,4 +1,5 @@
 #pragma once
+#include "casts.h"
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -148,7 +149,7 @@ class CommonIntervals {
       }
       if (!all) continue;
       if (begun) {
-        rows_.push_back(p - 1);
+        rows_.push_back(to_size(p - 1));
         for (std::size_t c = 0; c < columns.size(); ++c) values_[c].push_back(grown[c]);
       }
       begun = true;

@@ -1,4 +1,5 @@
 #pragma once
+#include "casts.h"
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -143,7 +144,8 @@ inline Falls falls_of(const double* wealth, std::size_t n, bool additive, double
     for (; t < end && wealth[t] > near; ++t) of_deepest.above(wealth[t]);
     of_deepest.above(wealth[t]);
   } else {
-    t = std::find_if(wealth + t, wealth + end, [=](double w) { return w <= near; }) - wealth;
+    t = to_size(std::find_if(wealth + t, wealth + end, [=](double w) { return w <= near; }) -
+                wealth);
   }
   worst.depth = fall(wealth[t], of_deepest(), additive);
   worst.peak = static_cast<std::ptrdiff_t>(begin);

@@ -54,7 +54,7 @@ struct LimitsOf<NigFamily> {
 
 // Calls work with the limit of a family of a number.
 template <class... Limit, class Work>
-void with_limit(Families<Limit...>, int number, Work work) {
+void with_limit(Families<Limit...>, int number, [[maybe_unused]] Work work) {
   int here = ending::limit;
   ((number == here++ ? work(static_cast<Limit*>(nullptr)) : void()), ...);
 }

@@ -1,4 +1,5 @@
 #pragma once
+#include "casts.h"
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -66,7 +67,8 @@ class BoxSort {
     std::size_t from = 0;
     for (std::size_t b = 0; b < n; ++b) {
       const std::size_t to = boxes_[b];
-      if (to - from > 1) std::sort(sorted_.begin() + from, sorted_.begin() + to);
+      if (to - from > 1)
+        std::sort(sorted_.begin() + to_index(from), sorted_.begin() + to_index(to));
       from = to;
     }
     z.swap(sorted_);

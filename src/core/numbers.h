@@ -1,10 +1,10 @@
 #pragma once
 #include <cmath>
 #include <cstdint>
-#include <cstdlib>
 #include <cstring>
 #include <string>
 #include <vector>
+#include "decimal.h"
 #include "returns.h"
 
 namespace imbroglio {
@@ -22,7 +22,7 @@ inline double nearest_double(std::uint64_t digits, int power, bool all_digits, c
     const double whole = static_cast<double>(digits);
     return power < 0 ? whole / tens[-power] : whole * tens[power];
   }
-  return std::strtod(std::string(from, to).c_str(), nullptr);
+  return read_decimal(std::string(from, to));
 }
 
 struct PlainNumber {
@@ -79,7 +79,7 @@ inline bool plain_number(const char* from, const char* to, PlainNumber& number) 
   if (p != to) return false;
   number.certain =
       number.point && (power || after != 3 || before == 0 || before > 3 || *first == '0');
-  number.value = std::strtod(std::string(first, to).c_str(), nullptr);
+  number.value = read_decimal(std::string(first, to));
   if (minus) number.value = -number.value;
   return true;
 }

@@ -1,4 +1,5 @@
 #pragma once
+#include "casts.h"
 #include <algorithm>
 #include <cmath>
 #include <cstddef>
@@ -26,7 +27,7 @@ inline Rhythm rhythm_of(const double* values, const double* days, std::size_t n,
     before = i;
   }
   if (gaps.empty()) return found;
-  const auto middle = gaps.begin() + gaps.size() / 2;
+  const auto middle = gaps.begin() + to_index(gaps.size() / 2);
   std::nth_element(gaps.begin(), middle, gaps.end());
   found.usual = *middle;
   const double longest = std::max(7.0, 3.0 * found.usual);

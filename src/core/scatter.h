@@ -1,4 +1,5 @@
 #pragma once
+#include "casts.h"
 #include <cmath>
 #include <cstddef>
 #include <vector>
@@ -25,7 +26,7 @@ inline Scattered scatter(const int* row, const int* column, const double* value,
   std::vector<int> last(columns, 0);
   std::vector<bool> taken(n * columns, false);
   for (std::size_t i = 0; i < count; ++i) {
-    const std::size_t j = column[i] - 1, cell = j * n + (row[i] - 1);
+    const std::size_t j = to_size(column[i] - 1), cell = j * n + to_size((row[i] - 1));
     if (last[j]) {
       if (row[i] < last[j]) found.rising = false;
       if (row[i] > last[j]) found.falling = false;

@@ -1,8 +1,8 @@
 #pragma once
 #include <cmath>
-#include <cstdio>
 #include <cstdlib>
 #include <string>
+#include "decimal.h"
 
 namespace imbroglio {
 
@@ -28,14 +28,13 @@ inline std::string shortest_of_decimal(double x) {
 // Whether its text of 16 digits lies within a quarter of a step of a number above 0: by the six
 // digits that follow, in integers, as a wider floating type is not the same everywhere.
 inline bool sixteen_lie_near(double size) {
-  char text[40];
-  std::snprintf(text, sizeof text, "%.21e", size);
-  const long beyond = std::strtol(std::string(text + 17, 6).c_str(), nullptr, 10);
+  const std::string text = write_decimal("%.*e", 21, size);
+  const long beyond = std::strtol(text.substr(17, 6).c_str(), nullptr, 10);
   const long apart = beyond > 500000 ? 1000000 - beyond : beyond;
   const double step = std::nextafter(size, INFINITY) - size;
   // Small ones are made larger, so that nothing is lost below the least double.
   const int up = size < 1.0 ? 60 : 0;
-  const double unit = std::pow(10.0, std::atoi(text + 24) - 21 + up);
+  const double unit = std::pow(10.0, std::atoi(text.c_str() + 24) - 21 + up);
   return 4.0 * static_cast<double>(apart) * unit <= step * std::pow(10.0, up);
 }
 
@@ -44,10 +43,10 @@ inline bool sixteen_lie_near(double size) {
 inline std::string shortest(double x) {
   const std::string decimal = shortest_of_decimal(x);
   if (!decimal.empty()) return decimal;
-  char text[32];
+  std::string text;
   for (int digits = 15; digits <= 17; ++digits) {
-    std::snprintf(text, sizeof text, "%.*g", digits, x);
-    if (digits == 17 || std::strtod(text, nullptr) != x) continue;
+    text = write_decimal("%.*g", digits, x);
+    if (digits == 17 || read_decimal(text) != x) continue;
     if (digits == 15 || sixteen_lie_near(std::fabs(x))) break;
   }
   return text;

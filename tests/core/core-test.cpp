@@ -1,5 +1,7 @@
 // The core alone, without R: each check against a direct computation in quadruple
 // precision. Prints "ok" or "not ok" and a name for each.
+#include <clocale>
+#include <cstring>
 #include <cstdint>
 #include <cstdio>
 #include <random>
@@ -12,7 +14,9 @@
 #include "goodness.h"
 #include "line.h"
 #include "pareto.h"
+#include "numbers.h"
 #include "returns.h"
+#include "shortest.h"
 #include "tail.h"
 
 using namespace imbroglio;
@@ -80,7 +84,25 @@ double rolling_line_error(const Series& x, const Series& y, std::size_t window) 
   return worst;
 }
 
-int main() {
+// Texts of numbers do not hang on the decimal mark of the process.
+static void check_decimal_mark(const char* locale) {
+  const bool comma =
+      std::setlocale(LC_NUMERIC, locale) && *std::localeconv()->decimal_point == ',';
+  check("a locale with a decimal comma", comma ? 0.0 : 1.0, 0.5);
+  for (const char* text : {"0.12345678901234567890123", "-1234567.00000000000000000001e-3"}) {
+    PlainNumber number;
+    const bool read = plain_number(text, text + std::strlen(text), number);
+    const double wanted = *text == '-' ? -1234.567 : 0.12345678901234567890123;
+    check(std::string("read with a decimal comma: ") + text,
+          read ? std::fabs(number.value - wanted) : 1.0, 1e-300);
+  }
+  const bool written = shortest(123456.789012) == "123456.789012" && shortest(1e-7) == "1e-07";
+  check("written with a decimal comma", written ? 0.0 : 1.0, 0.5);
+  std::setlocale(LC_NUMERIC, "C");
+}
+
+int main(int count, char** words) {
+  if (count > 1) check_decimal_mark(words[1]);
   std::mt19937_64 random(7);
   std::normal_distribution<double> normal;
   const std::size_t n = 1001;

@@ -18,7 +18,11 @@ test_that("the core stands alone, and agrees with quadruple precision", {
     system2(compiler[1], c(flags, source_file("tests", "core", "core-test.cpp"), "-o", program)),
     0L
   )
-  checks <- system2(program, stdout = TRUE)
+  # A locale with a decimal comma, made here.
+  system2("localedef", c("-i", "de_DE", "-f", "UTF-8", file.path(dirname(program), "comma")))
+  checks <- system2(
+    program, "comma", stdout = TRUE, env = paste0("LOCPATH=", shQuote(dirname(program)))
+  )
   expect_gt(length(checks), 30)
   for (line in checks) expect_match(line, "^ok ")
 })
