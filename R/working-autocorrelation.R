@@ -4,36 +4,8 @@
 working_of.imbroglio_autocorrelation <- function(result, row) {
   this <- row_of_result(result, row)
   sample <- rows_of_security(attr(result, "source"), this$security)
-  robust <- basis(result)$choices[["errors"]] == "robust"
-  at <- function(name, k) as.name(paste0(name, "_", k))
-  product <- function(k) bquote(deviation * before(deviation, .(k)))
-  of_lag <- function(k) {
-    list(
-      step(
-        paste0("rho_", k), bquote(sum(.(product(k))) / squares),
-        sprintf("with the return %s before", count(k)), "number"
-      ),
-      step(
-        paste0("error_", k),
-        if (robust) {
-          bquote(sqrt(sum((.(product(k)))^2)) / squares)
-        } else {
-          bquote(sqrt((n - .(k)) / (n * (n + 2))))
-        },
-        "its error where none leans", "number",
-        others = if (robust) {
-          list("as of independent returns" = bquote(sqrt((n - .(k)) / (n * (n + 2)))))
-        } else {
-          list("robust" = bquote(sqrt(sum((.(product(k)))^2)) / squares))
-        }
-      )
-    )
-  }
   lags <- as.numeric(seq_len(this$lag))
-  added <- Reduce(
-    function(sum, term) bquote(.(sum) + .(term)),
-    lapply(lags, function(k) bquote((.(at("rho", k)) / .(at("error", k)))^2))
-  )
+  squared <- lapply(lags, function(k) bquote((.(at_lag("rho", k)) / .(at_lag("error", k)))^2))
   list(
     rows = list(sample$rows),
     choices = list(),
@@ -44,22 +16,49 @@ working_of.imbroglio_autocorrelation <- function(result, row) {
         step("deviation", quote(return - sum(return) / n), "how far from their mean"),
         step("squares", quote(sum(deviation^2)), "their squares, added up")
       ),
-      unlist(lapply(lags, of_lag), FALSE),
+      unlist(lapply(lags, lag_steps, robust = basis(result)$choices[["errors"]] == "robust"), FALSE),
       list(
-        step("autocorrelation", at("rho", this$lag), "at this lag", "number"),
-        step("autocorrelation_error", at("error", this$lag), "its error", "number"),
+        step("autocorrelation", at_lag("rho", this$lag), "at this lag"),
+        step("autocorrelation_error", at_lag("error", this$lag), "its error"),
         step(
           "autocorrelation_p",
           quote(2 * normal_below(0 - abs(autocorrelation / autocorrelation_error))),
-          "how often chance is as far, by the normal distribution", "number"
+          "how often chance is as far, by the normal distribution"
         ),
-        step("box", added, "all lags up to this one, in their errors, squared", "statistic"),
+        step(
+          "box", Reduce(function(x, y) bquote(.(x) + .(y)), squared),
+          "all lags up to this one, in their errors, squared", "statistic"
+        ),
         step(
           "box_p", bquote(chi_squared_beyond(box, .(as.numeric(this$lag)))),
-          "how often chance is as far", "number"
+          "how often chance is as far"
         )
       )
     ),
     main = "autocorrelation"
+  )
+}
+
+at_lag <- function(name, k) as.name(paste0(name, "_", k))
+
+# The correlation with the return so many before, and its error where none leans.
+lag_steps <- function(k, robust) {
+  both <- at_lag("both", k)
+  by_products <- bquote(sqrt(sum(.(both)^2)) / squares)
+  by_number <- bquote(sqrt((n - .(k)) / (n * (n + 2))))
+  list(
+    step(
+      paste0("both_", k), bquote(deviation * before(deviation, .(k))),
+      sprintf("times that %s before", count(k))
+    ),
+    step(paste0("rho_", k), bquote(sum(.(both)) / squares), "of their squares"),
+    step(
+      paste0("error_", k), if (robust) by_products else by_number, "its error where none leans",
+      others = if (robust) {
+        list("as of independent returns" = by_number)
+      } else {
+        list("as volatility clusters" = by_products)
+      }
+    )
   )
 }
