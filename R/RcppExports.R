@@ -169,6 +169,10 @@ core_nig_quantile <- function(log_p, alpha, beta, lower) {
     .Call(`_imbroglio_core_nig_quantile`, log_p, alpha, beta, lower)
 }
 
+core_frequency <- function(x, days) {
+    .Call(`_imbroglio_core_frequency`, x, days)
+}
+
 core_garch <- function(x, student) {
     .Call(`_imbroglio_core_garch`, x, student)
 }
@@ -283,10 +287,6 @@ core_wealth <- function(returns, kind) {
 
 core_overlapping_returns <- function(returns, h, log) {
     .Call(`_imbroglio_core_overlapping_returns`, returns, h, log)
-}
-
-core_rhythm <- function(x, days) {
-    .Call(`_imbroglio_core_rhythm`, x, days)
 }
 
 core_row_sums <- function(columns, group, groups) {

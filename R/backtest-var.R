@@ -170,12 +170,12 @@ backtest_var <- function(returns, window = 250L, level = 0.99, method = "histori
   refit <- check_whole(refit, "refit")
   zone_days <- check_whole(zone_days, "zone_days")
   records <- check_methods(method)
-  ask <- asked(returns, level, decay, half_life, tail, block, draws, seed, rank = rank)
+  request <- requested(returns, level, decay, half_life, tail, block, draws, seed, rank = rank)
   empirical <- any(vapply(records, `[[`, NA, "empirical"))
-  check_backtest_window(returns, window, empirical, ask)
-  lines <- var_lines_of(returns, records, window, expanding, refit, ask)
-  columns <- backtest_columns(returns, lines, records, ask, zone_days)
-  common <- scores_of_common_days(returns, lines, columns, ask)
+  check_backtest_window(returns, window, empirical, request)
+  lines <- var_lines_of(returns, records, window, expanding, refit, request)
+  columns <- backtest_columns(returns, lines, records, request, zone_days)
+  common <- scores_of_common_days(returns, lines, columns, request)
   columns$lacking <- common$all - columns$n
   columns$place <- as.integer(stats::ave(
     common$score,
@@ -188,7 +188,7 @@ backtest_var <- function(returns, window = 250L, level = 0.99, method = "histori
     if (empirical) c(rank = rank),
     window = sprintf("%s %s", if (expanding) "from" else "of", count(window)),
     if (refit > 1L) c("fitted every" = refit),
-    if (!is.null(ask$decay)) c(decay = format(ask$decay)),
+    if (!is.null(request$decay)) c(decay = format(request$decay)),
     "zones of" = zone_days
   )
   result <- new_result(
@@ -198,17 +198,17 @@ backtest_var <- function(returns, window = 250L, level = 0.99, method = "histori
       returns,
       sample_of(returns$dates, returns$values),
       choices = choices,
-      seed = if (any_chance(records, 1L)) ask$seed else NA_integer_
+      seed = if (any_chance(records, 1L)) request$seed else NA_integer_
     ),
     returns
   )
   attr(result, "lines") <- lines
-  attr(result, "levels") <- ask$level
+  attr(result, "levels") <- request$level
   attr(result, "zone_days") <- zone_days
   result
 }
 
-check_backtest_window <- function(returns, window, empirical, ask) {
+check_backtest_window <- function(returns, window, empirical, request) {
   most <- max(core_observed(returns$values))
   if (most <= window) {
     fail(
@@ -221,22 +221,22 @@ check_backtest_window <- function(returns, window, empirical, ask) {
       )
     )
   }
-  if (empirical) warn_few_beyond(window, max(ask$level))
+  if (empirical) warn_few_beyond(window, max(request$level))
 }
 
-backtest_columns <- function(returns, lines, records, ask, zone_days) {
+backtest_columns <- function(returns, lines, records, request, zone_days) {
   parts <- list()
-  for (i in seq_along(ask$level)) {
+  for (i in seq_along(request$level)) {
     for (name in names(records)) {
       parts[[length(parts) + 1L]] <- tested_columns(
-        returns, lines[[name]][[i]], name, ask$level[i], zone_days
+        returns, lines[[name]][[i]], name, request$level[i], zone_days
       )
     }
   }
   columns <- row_bound(parts)
   in_order <- order(
     match(columns$security, colnames(returns$values)),
-    match(columns$level, ask$level),
+    match(columns$level, request$level),
     match(columns$method, names(records))
   )
   lapply(columns, `[`, in_order)
@@ -244,38 +244,40 @@ backtest_columns <- function(returns, lines, records, ask, zone_days) {
 
 # For each method and level, value at risk and expected shortfall on each row, from the returns
 # before it.
-var_lines_of <- function(returns, records, window, expanding, refit, ask) {
+var_lines_of <- function(returns, records, window, expanding, refit, request) {
   values <- returns$values
   lapply(records, function(record) {
     if (!is.null(record$rolling) && (refit == 1L || record$empirical)) {
-      fast <- lapply(ask$level, function(level) {
+      fast <- lapply(request$level, function(level) {
         record$rolling(
           values,
           if (expanding) 0L else window,
           window,
-          replace(ask, "level", level)
+          replace(request, "level", level)
         )
       })
       if (!is.null(fast[[1L]])) return(fast)
     }
-    lines <- array(NA_real_, c(dim(values), length(ask$level), 2L))
+    lines <- array(NA_real_, c(dim(values), length(request$level), 2L))
     progress <- cli::cli_progress_bar(record$title, total = ncol(values), .envir = environment())
     for (j in seq_len(ncol(values))) {
       rows <- which(!is.na(values[, j]))
       if (length(rows) > window) {
-        lines[rows, j, , ] <- var_line_of(values[rows, j], record, window, expanding, refit, ask)
+        lines[rows, j, , ] <- var_line_of(
+          values[rows, j], record, window, expanding, refit, request
+        )
       }
       cli::cli_progress_update(id = progress)
     }
     cli::cli_progress_done(id = progress)
-    lapply(seq_along(ask$level), function(i) {
+    lapply(seq_along(request$level), function(i) {
       list(var = array(lines[, , i, 1L], dim(values)), es = array(lines[, , i, 2L], dim(values)))
     })
   })
 }
 
-var_line_of <- function(x, record, window, expanding, refit, ask) {
-  a <- 1 - ask$level
+var_line_of <- function(x, record, window, expanding, refit, request) {
+  a <- 1 - request$level
   out <- array(NA_real_, c(length(x), length(a), 2L))
   sample_at <- function(row) x[(if (expanding) 1L else row - window):(row - 1L)]
   refitted <- seq.int(window + 1L, length(x), refit)
@@ -284,30 +286,30 @@ var_line_of <- function(x, record, window, expanding, refit, ask) {
     most <- length(sample_at(refitted[max(j)]))
     vapply(refitted[j], function(row) `length<-`(sample_at(row), most), numeric(most))
   }
-  fit_of <- fits_ahead(record, NULL, ask, length(refitted), samples)
+  fit_of <- fits_ahead(record, NULL, request, length(refitted), samples)
   fit <- now <- NULL
   for (at_row in (window + 1L):length(x)) {
     before <- sample_at(at_row)
     fresh <- (at_row - window - 1L) %% refit == 0L
     if (fresh) fit <- fit_of((at_row - window - 1L) %/% refit + 1L, before)
-    if (fresh || !record$still) now <- record$tail(fit, before, a, ask)
+    if (fresh || !record$still) now <- record$tail(fit, before, a, request)
     out[at_row, , ] <- now
   }
   out
 }
 
 # Methods are compared on the days that all of them have; `all`: how many days any of them has.
-scores_of_common_days <- function(returns, lines, columns, ask) {
+scores_of_common_days <- function(returns, lines, columns, request) {
   common <- list(score = columns$score, all = columns$n)
   # A method alone shares all of its days with itself.
   if (length(lines) == 1L) return(common)
   groups <- split(
     seq_along(columns$score),
-    paste(columns$security, match(columns$level, ask$level))
+    paste(columns$security, match(columns$level, request$level))
   )
   for (rows in groups) {
     j <- match(columns$security[rows[1L]], colnames(returns$values))
-    at <- match(columns$level[rows[1L]], ask$level)
+    at <- match(columns$level[rows[1L]], request$level)
     r <- returns$values[, j]
     known <- vapply(
       columns$method[rows],
@@ -318,11 +320,11 @@ scores_of_common_days <- function(returns, lines, columns, ask) {
     common$all[rows] <- first
     if (all(colSums(known) == first)) next
     shared <- rowSums(known) == ncol(known)
-    loss <- as_loss(r[shared], ask$log)
+    loss <- as_loss(r[shared], request$log)
     common$score[rows] <- vapply(columns$method[rows], function(m) {
       estimate <- lines[[m]][[at]]$var[shared, j]
       if (any(shared)) {
-        mean((1 - ask$level[at] - (loss > estimate)) * (estimate - loss))
+        mean((1 - request$level[at] - (loss > estimate)) * (estimate - loss))
       } else {
         NA_real_
       }

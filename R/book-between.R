@@ -12,7 +12,7 @@ with_between <- function(returns, security, today, ask, name) {
   way <- ask$between
   if (!is.null(way)) check_choice(way, "between", ways_between)
   columns <- match(security, colnames(returns$values))
-  rare <- security[rarer_than_most(rhythm_part(returns$rhythm, columns))]
+  rare <- security[rarer_than_most(frequency_part(returns$frequency, columns))]
   if (!length(rare)) {
     if (!is.null(way)) {
       note("between", "All holdings are priced alike often: there is nothing between.")
@@ -22,7 +22,7 @@ with_between <- function(returns, security, today, ask, name) {
   gaps <- list(
     returns = returns, rare = rare, often = setdiff(security, rare), ask = ask, name = name,
     weights = stats::setNames(today$weights, security),
-    every = adverb_of(returns$rhythm$every[rare]),
+    every = adverb_of(returns$frequency$every[rare]),
     n = shared_returns(returns, columns),
     n_often = shared_returns(returns, match(setdiff(security, rare), colnames(returns$values)))
   )
@@ -46,7 +46,7 @@ with_between <- function(returns, security, today, ask, name) {
     way, bridged = bridged_between(gaps), carried = carried_between(gaps), list(returns = returns)
   )
   if (way == "priced") {
-    made$returns <- beside_on_rarest(returns, security)
+    made$returns <- pairs_on_rarest(returns, security)
     gaps$n <- shared_returns(made$returns, columns)
     gaps$returns <- made$returns
     made$between <- priced_between(gaps, costly, length(few) == 0L)
@@ -77,7 +77,7 @@ say_bridged <- function(gaps) {
 # The book on the dates that all holdings have.
 priced_between <- function(gaps, costly, can_be_bridged) {
   dates <- shared_dates(gaps$returns, names(gaps$weights))
-  every <- rhythms_of(dates, matrix(1, length(dates), 1L))$every
+  every <- frequencies_of(dates, matrix(1, length(dates), 1L))$every
   if (costly) warn_costly(gaps, every, can_be_bridged)
   list(
     words = sprintf(
@@ -102,7 +102,7 @@ warn_costly <- function(gaps, every, can_be_bridged) {
     sprintf("carried %s %%", in_percent(book_deviation(gaps, carried_prices(gaps))))
   )
   caution(
-    "rhythm",
+    "frequency",
     sprintf(
       paste(
         "%s has %s as %s priced, and %s without %s, %s %% of it: a period of it is a %s.",
@@ -134,8 +134,8 @@ shared_dates <- function(returns, security) {
 book_deviation <- function(gaps, returns) {
   both <- returns_together(returns, names(gaps$weights))
   if (nrow(both$r) < 2L) return(NA_real_)
-  rhythm <- rhythms_of(both$dates, matrix(1, length(both$dates), 1L))
-  stats::sd(as.vector(both$r %*% gaps$weights)) * sqrt(rhythm$per_year[[1L]])
+  frequency <- frequencies_of(both$dates, matrix(1, length(both$dates), 1L))
+  stats::sd(as.vector(both$r %*% gaps$weights)) * sqrt(frequency$per_year[[1L]])
 }
 
 # The last price stands until the next, and after the last where the holding has not stopped.
@@ -180,7 +180,7 @@ carried_between <- function(gaps) {
 # The book as priced, by which the other ways are judged.
 on_shared_dates <- function(gaps) {
   suppressMessages(
-    beside_on_rarest(gaps$returns, names(gaps$weights)), classes = "imbroglio_note"
+    pairs_on_rarest(gaps$returns, names(gaps$weights)), classes = "imbroglio_note"
   )
 }
 
@@ -368,12 +368,12 @@ with_closes <- function(returns, close, securities) {
   own <- close[, securities, drop = FALSE]
   values <- returns$values
   values[, columns] <- core_returns(own, returns$kind == "log")
-  of_own <- rhythms_of(returns$prices$dates, own)
-  rhythm <- returns$rhythm
-  for (part in names(of_own)) rhythm[[part]][columns] <- of_own[[part]]
+  of_own <- frequencies_of(returns$prices$dates, own)
+  frequency <- returns$frequency
+  for (part in names(of_own)) frequency[[part]][columns] <- of_own[[part]]
   altered(
     returns,
-    values = values, prices = altered(returns$prices, close = close), rhythm = rhythm,
-    every = every_of_all(rhythm)
+    values = values, prices = altered(returns$prices, close = close), frequency = frequency,
+    every = every_of_all(frequency)
   )
 }

@@ -34,7 +34,7 @@
 #'   days (worst periods, replays, falls, a backtest, fits) is of the first drawing, and says so.
 #'   `bench/bridge-study.md` compares the ways on books whose days are known.
 #' * **priced**: the book has the dates that all holdings have. Where that costs more than half of
-#'   its returns for less than half of its weight, a warning (`imbroglio_warning_rhythm`) says what
+#'   its returns for less than half of its weight, a warning (`imbroglio_warning_frequency`) says what
 #'   the other ways would give.
 #' * **carried**: the last price stands, by asking only. It hides how the holding moves with the
 #'   others; by how much stands in the basis.
@@ -182,7 +182,7 @@ lives_of_holdings <- function(held, carried, stand_ins) {
   own <- held$own
   returns <- held$returns
   if (is.null(returns$prices) &&
-      any(rarer_than_most(rhythm_part(returns$rhythm, own$security)))) {
+      any(rarer_than_most(frequency_part(returns$frequency, own$security)))) {
     returns <- spanning_returns(returns)
   }
   begins <- begins_of(returns, own$security)
@@ -217,9 +217,9 @@ one_series <- function(benchmark, returns) {
   }
 }
 
-# Given returns of unlike rhythm: each is what was earned since the one before.
+# Given returns of unlike frequency: each is what was earned since the one before.
 spanning_returns <- function(returns) {
-  note("rhythm", paste(
+  note("frequency", paste(
     "The returns are of several lengths: each is taken as what was earned since the one before",
     "of its security."
   ))

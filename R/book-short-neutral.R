@@ -69,7 +69,7 @@ refuse_neutral <- function(book, why) {
 profits_today <- function(book) {
   today <- sample_today(book)
   profits <- as.vector(today$r %*% today$weights) * book$value
-  profits_of(book, today$dates, profits, today$rhythm)
+  profits_of(book, today$dates, profits, today$frequency)
 }
 
 profits_then <- function(book) {
@@ -86,13 +86,13 @@ profits_then <- function(book) {
   for (j in seq_len(ncol(close))) close[, j] <- core_carry(close[, j, drop = FALSE], nrow(close))
   dates <- prices$dates[life]
   profits <- as.vector(diff(close) %*% book$shares)
-  profits_of(book, dates[-1L], profits, rhythms_of(dates, close[, 1L, drop = FALSE]))
+  profits_of(book, dates[-1L], profits, frequencies_of(dates, close[, 1L, drop = FALSE]))
 }
 
-profits_of <- function(book, dates, profits, rhythm) {
+profits_of <- function(book, dates, profits, frequency) {
   values <- matrix(profits, ncol = 1L, dimnames = list(NULL, book$name))
   made <- new_returns(
-    dates, values, "profit", lapply(rhythm, function(x) stats::setNames(x[1L], book$name)),
+    dates, values, "profit", lapply(frequency, function(x) stats::setNames(x[1L], book$name)),
     start = as.Date(NA), prices = NULL, origin = book$returns$origin, digest = book_digest(book)
   )
   made$universe <- c(book$returns$universe, book = book$name)

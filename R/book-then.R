@@ -13,7 +13,7 @@ shared_returns <- function(returns, some) {
 
 # Those that have much fewer returns than most of their kind.
 short_ones <- function(returns, columns) {
-  rare <- rarer_than_most(rhythm_part(returns$rhythm, columns))
+  rare <- rarer_than_most(frequency_part(returns$frequency, columns))
   own <- core_observed(returns$values[, columns, drop = FALSE])
   usual <- stats::median(own[!rare])
   columns[!rare & own < 0.75 * usual]
@@ -34,7 +34,7 @@ history_of <- function(book) {
   }
   # A holding that is priced less often than the others costs no history; of the others those with
   # the fewest returns may.
-  rare <- rarer_than_most(rhythm_part(returns$rhythm, columns))
+  rare <- rarer_than_most(frequency_part(returns$frequency, columns))
   own <- core_observed(returns$values[, columns, drop = FALSE])
   most <- max(if (any(rare)) own[rare] else own)
   doubtful <- utils::head(setdiff(order(own), which(rare)), 5L)
@@ -120,15 +120,15 @@ life_of <- function(prices, securities) {
 # in between it would stand still while the others move.
 life_together <- function(prices, securities, life) {
   close <- prices$close[life, securities, drop = FALSE]
-  rhythm <- rhythms_of(prices$dates[life], close)
-  rare <- rarer_than_most(rhythm)
+  frequency <- frequencies_of(prices$dates[life], close)
+  rare <- rarer_than_most(frequency)
   if (!any(rare)) return(life)
   kept <- life[rowSums(is.na(close[, rare, drop = FALSE])) == 0L]
   if (length(kept) < 2L) {
     fail(
       "too_short",
       sprintf("%s have fewer than two dates together.", some(securities[rare])),
-      where = sprintf("They are %s.", some(adverb_of(unique(rhythm$every[rare]))))
+      where = sprintf("They are %s.", some(adverb_of(unique(frequency$every[rare]))))
     )
   }
   note(
@@ -189,7 +189,7 @@ value_then <- function(book) {
       start = start
     )
   }
-  per_year <- rhythms_of(dates, values[, 1L, drop = FALSE])$per_year[[1L]]
+  per_year <- frequencies_of(dates, values[, 1L, drop = FALSE])$per_year[[1L]]
   worth <- core_book_value(
     values,
     held$amount,
@@ -282,8 +282,8 @@ returns_then <- function(book) {
       kind,
       Map(
         c,
-        rhythms_of(dates, values[, 1L, drop = FALSE]),
-        lapply(rhythm_part(book$returns$rhythm, book$security), stats::setNames, columns)
+        frequencies_of(dates, values[, 1L, drop = FALSE]),
+        lapply(frequency_part(book$returns$frequency, book$security), stats::setNames, columns)
       ),
       start = rep(as.Date(NA), ncol(values)),
       prices = NULL,

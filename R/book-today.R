@@ -26,7 +26,7 @@ sample_today <- function(book) {
   r <- if (returns$kind == "log") expm1(common$values) else common$values
   colnames(r) <- book$security
   dates <- returns$dates[common$row]
-  rhythm <- rhythm_together(book, columns, dates)
+  frequency <- frequency_together(book, columns, dates)
   list(
     name = book$name,
     security = book$security,
@@ -36,17 +36,17 @@ sample_today <- function(book) {
     r = r,
     dates = dates,
     start = max(returns$start[columns]),
-    rhythm = lapply(rhythm, stats::setNames, book$name),
+    frequency = lapply(frequency, stats::setNames, book$name),
     book = book
   )
 }
 
 # How often the book has a return: of holdings of several frequencies, what their dates together
 # make.
-rhythm_together <- function(book, columns, dates) {
+frequency_together <- function(book, columns, dates) {
   returns <- book$returns
-  rhythm <- rhythm_part(returns$rhythm, columns)
-  if (every_of_all(rhythm) != "mixed") return(rhythm_part(rhythm, 1L))
+  frequency <- frequency_part(returns$frequency, columns)
+  if (every_of_all(frequency) != "mixed") return(frequency_part(frequency, 1L))
   # In the life of the book: what came late is another matter.
   span <- core_span(returns$values[, columns, drop = FALSE])
   alive <- seq_len(nrow(returns$values)) >= max(span$first) &
@@ -65,11 +65,11 @@ rhythm_together <- function(book, columns, dates) {
       ),
       remedy = sprintf(
         "Take returns by a longer period that all have: every = \"%s\".",
-        rhythm$every[rarest]
+        frequency$every[rarest]
       )
     )
   }
-  rhythm <- rhythms_of(dates, matrix(1, length(dates), 1L))
+  frequency <- frequencies_of(dates, matrix(1, length(dates), 1L))
   note(
     "frequency",
     sprintf(
@@ -77,11 +77,11 @@ rhythm_together <- function(book, columns, dates) {
         "The holdings have %s returns together: a period of the book, and of its ",
         "horizon, is a %s."
       ),
-      adverb_of(rhythm$every),
-      rhythm$every
+      adverb_of(frequency$every),
+      frequency$every
     )
   )
-  rhythm
+  frequency
 }
 
 returns_today <- function(book) {
@@ -95,12 +95,12 @@ returns_today <- function(book) {
   )
   values <- if (in_logs) log1p(pmax(simple, -1)) else simple
   each <- function(x) stats::setNames(rep(x, ncol(values)), colnames(values))
-  rhythm <- lapply(today$rhythm, each)
+  frequency <- lapply(today$frequency, each)
   made <- new_returns(
     today$dates,
     values,
     book$returns$kind,
-    rhythm,
+    frequency,
     start = rep(today$start, ncol(values)),
     prices = NULL,
     origin = book$returns$origin,

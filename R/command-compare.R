@@ -15,8 +15,8 @@ run_compare <- function(files, options) {
     taken$benchmark <- unique(c(options$benchmark, options$against))
     if (is.null(options$security)) taken["benchmark"] <- list(options$benchmark)
   }
-  prices <- chosen_prices(files, taken, "compare")
-  x <- chosen_returns(prices, options, "compare")
+  prices <- input_prices(files, taken, "compare")
+  x <- input_returns(prices, options, "compare")
   if (!is.null(options$against)) options$b <- other_side(prices, options)
   if (!is.null(options$against) && !is.null(options$security)) {
     x <- x[, unique(c(options$security, options$benchmark))]
@@ -27,7 +27,7 @@ run_compare <- function(files, options) {
 other_side <- function(prices, options) {
   plain <- options
   plain[c("weights", "shares", "values", "holdings")] <- list(NULL)
-  returns <- chosen_returns(prices, plain, "compare")
+  returns <- input_returns(prices, plain, "compare")
   if (options$against %in% colnames(returns$values)) return(returns[, options$against])
   if (!file.exists(options$against)) {
     fail(
@@ -47,7 +47,7 @@ run_limits <- function(files, options) {
   if (is.null(options$limits)) {
     fail("argument", "A file of limits is wanted.", remedy = "Give --limits FILE.")
   }
-  x <- chosen_returns(chosen_prices(files, options, "limits"), options, "limits")
+  x <- input_returns(input_prices(files, options, "limits"), options, "limits")
   found <- call_with(check_limits, x, options)
   ask <- attr(found, "ask")
   if (is_stale(ask$age, ask$stale)) caution("stale", stale_words(ask$age, ask$stale))
@@ -61,6 +61,6 @@ run_currency <- function(files, options) {
   if (is.null(options$rates)) {
     fail("argument", "Rates are wanted.", remedy = "Give --rates FILE and --base NAME.")
   }
-  prices <- chosen_prices(files, options, "currency")
+  prices <- input_prices(files, options, "currency")
   hand_over_measured(call_with(measure_currency, prices, options), options)
 }

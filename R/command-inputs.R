@@ -19,7 +19,7 @@ some_files <- function(files, command, most = Inf) {
   }
 }
 
-chosen_prices <- function(files, options, command) {
+input_prices <- function(files, options, command) {
   some_files(files, command)
   reading <- list(
     price = options$price,
@@ -134,7 +134,7 @@ has_book <- function(options) {
 }
 
 # The returns that are to be measured, or the book of them.
-chosen_returns <- function(prices, options, command) {
+input_returns <- function(prices, options, command) {
   returns <- if (inherits(prices, "imbroglio_returns")) {
     prices
   } else {

@@ -3,14 +3,14 @@
 run_measure <- function(name) {
   force(name)
   function(files, options) {
-    returns <- chosen_returns(chosen_prices(files, options, name), options, name)
+    returns <- input_returns(input_prices(files, options, name), options, name)
     options["sort_by"] <- list(options[["sort"]])
     hand_over_measured(call_with(measures()[[name]]$measure, returns, options), options)
   }
 }
 
 run_volatility <- function(files, options) {
-  returns <- chosen_returns(chosen_prices(files, options, "volatility"), options, "volatility")
+  returns <- input_returns(input_prices(files, options, "volatility"), options, "volatility")
   if (options$split) return(split_of_volatility(returns, options))
   if (options$parameters || !is.null(options$horizon)) {
     return(hand_over_measured(garch_of(returns, options), options))
@@ -46,7 +46,7 @@ run_beta <- function(files, options) {
   side_by_side <- length(options$every) > 1L || !is.null(options$spans)
   once <- options
   if (side_by_side) once["every"] <- list(NULL)
-  returns <- chosen_returns(chosen_prices(files, once, "beta"), once, "beta")
+  returns <- input_returns(input_prices(files, once, "beta"), once, "beta")
   # --last cuts the prices; --spans are what the function calls so.
   options["last"] <- list(options$spans)
   but <- if (!side_by_side) c("every", "last") else character()
@@ -55,9 +55,9 @@ run_beta <- function(files, options) {
 
 # Drawdown is of prices, unless a frequency is asked for.
 run_drawdown <- function(files, options) {
-  data <- chosen_prices(files, options, "drawdown")
+  data <- input_prices(files, options, "drawdown")
   if (!is.null(options$every) || has_book(options)) {
-    data <- chosen_returns(data, options, "drawdown")
+    data <- input_returns(data, options, "drawdown")
   }
   if (options$series) {
     return(hand_over_measured(drawdown_series(data), options, measure_drawdown(data)))
@@ -71,7 +71,7 @@ run_drawdown <- function(files, options) {
 
 run_returns <- function(files, options) {
   if (options$split) return(split_of_returns(files, options))
-  returns <- chosen_returns(chosen_prices(files, options, "returns"), options, "returns")
+  returns <- input_returns(input_prices(files, options, "returns"), options, "returns")
   if (options$measured || !is.null(options$window)) {
     return(hand_over_measured(call_with(measure_return, returns, options), options))
   }
@@ -96,7 +96,7 @@ run_returns <- function(files, options) {
 split_of_returns <- function(files, options) {
   span <- options[c("from", "to")]
   options[c("from", "to")] <- list(NULL)
-  book <- chosen_returns(chosen_prices(files, options, "returns"), options, "returns")
+  book <- input_returns(input_prices(files, options, "returns"), options, "returns")
   found <- do.call(split_return, c(list(book), Filter(Negate(is.null), list(
     over = options$over, from = span$from, to = span$to, by = options$by,
     holdings = options$held_by_date
@@ -130,7 +130,7 @@ run_tracking <- function(files, options) {
   if (is.null(options$benchmark)) {
     fail("argument", "A tracking error is against a benchmark.", remedy = "Give --benchmark NAME.")
   }
-  book <- chosen_returns(chosen_prices(files, options, "tracking"), options, "tracking")
+  book <- input_returns(input_prices(files, options, "tracking"), options, "tracking")
   split_of_volatility(book, options)
 }
 
@@ -139,7 +139,7 @@ run_tracking <- function(files, options) {
 # The commands about what happened, and what of it would do today: worst, replay.
 
 run_worst <- function(files, options) {
-  returns <- chosen_returns(chosen_prices(files, options, "worst"), options, "worst")
+  returns <- input_returns(input_prices(files, options, "worst"), options, "worst")
   found <- call_with(worst_periods, returns, options)
   hand_over_measured(if (options$split) split_periods(found) else found, options)
 }
@@ -150,7 +150,7 @@ run_replay <- function(files, options) {
   if (length(span) && is.null(options$shock)) {
     options[names(span)] <- NULL
   }
-  book <- chosen_returns(chosen_prices(files, options, "replay"), options, "replay")
+  book <- input_returns(input_prices(files, options, "replay"), options, "replay")
   if (!inherits(book, "imbroglio_book")) {
     fail(
       "argument",

@@ -75,7 +75,7 @@ command_of_prices <- function() {
 }
 
 run_prices <- function(files, options) {
-  prices <- chosen_prices(files, options, "prices")
+  prices <- input_prices(files, options, "prices")
   # Written are the dates that were asked for, without the price before them that a return would
   # want.
   span <- span_of(prices$dates, options$from, options$to, options$last, options$during)

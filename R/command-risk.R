@@ -1,7 +1,7 @@
 # The commands about what may happen: fit, var, backtest.
 
 run_fit <- function(files, options) {
-  returns <- chosen_returns(chosen_prices(files, options, "fit"), options, "fit")
+  returns <- input_returns(input_prices(files, options, "fit"), options, "fit")
   # Parameters and quantiles are no tests, unless they are drawn.
   if ((options$parameters || !is.null(options$level)) && is.null(options$figure)) {
     options$test_draws <- 0L
@@ -18,7 +18,7 @@ run_fit <- function(files, options) {
 }
 
 run_var <- function(files, options) {
-  returns <- chosen_returns(chosen_prices(files, options, "var"), options, "var")
+  returns <- input_returns(input_prices(files, options, "var"), options, "var")
   if (inherits(returns, "imbroglio_book")) {
     # What it is worth is known of the book.
     options["value"] <- list(NULL)
@@ -61,7 +61,7 @@ run_draws <- function(book, options) {
 }
 
 run_backtest <- function(files, options) {
-  returns <- chosen_returns(chosen_prices(files, options, "backtest"), options, "backtest")
+  returns <- input_returns(input_prices(files, options, "backtest"), options, "backtest")
   tested <- call_with(backtest_var, returns, options)
   listing <- list(
     breaches = backtest_breaches,

@@ -170,7 +170,7 @@ run_report <- function(files, options) {
     )
     files
   } else {
-    chosen_returns(chosen_prices(files, options, "report"), options, "report")
+    input_returns(input_prices(files, options, "report"), options, "report")
   }
   run <- do.call(write_report, c(list(x, out), arguments))
   say_run(run)

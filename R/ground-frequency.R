@@ -74,25 +74,25 @@ days_a_year <- 365.2425
 # Of each column how often it has a value: what a period of it is called, and how many a year it
 # has, which is the conventional number unless the dates contradict it by more than a tenth;
 # `own`: how many the dates make, where there are enough to tell.
-rhythms_of <- function(dates, values, observed = core_observed(values)) {
-  rhythm <- rhythm_of_days(as.numeric(dates), values, observed)
-  few <- rhythm$gaps < 10L
-  every <- rep("period", length(rhythm$gaps))
+frequencies_of <- function(dates, values, observed = core_observed(values)) {
+  frequency <- frequency_of_days(as.numeric(dates), values, observed)
+  few <- frequency$gaps < 10L
+  every <- rep("period", length(frequency$gaps))
   for (name in names(frequencies)) {
     gap <- frequencies[[name]]$gap
-    every[rhythm$usual >= gap[1L] & rhythm$usual <= gap[2L]] <- name
+    every[frequency$usual >= gap[1L] & frequency$usual <= gap[2L]] <- name
   }
-  every[few & rhythm$usual <= frequencies$day$longest] <- "day"
-  known <- rhythm$gaps >= 20L | (rhythm$gaps > 0L & rhythm$gaps * rhythm$mean >= 730)
-  own <- days_a_year / rhythm$mean
+  every[few & frequency$usual <= frequencies$day$longest] <- "day"
+  known <- frequency$gaps >= 20L | (frequency$gaps > 0L & frequency$gaps * frequency$mean >= 730)
+  own <- days_a_year / frequency$mean
   convention <- vapply(frequencies, `[[`, 0, "per_year")[every]
   contradicted <- is.na(convention) | (known & abs(log(own / convention)) > log(1.1))
   per_year <- ifelse(contradicted, own, convention)
   # A series with one value, or none, goes by the others.
-  lone <- is.na(rhythm$usual)
+  lone <- is.na(frequency$usual)
   if (any(lone)) {
     every_date <- if (all(lone) && length(dates) > 1L) {
-      rhythms_of(dates, matrix(1, length(dates), 1L))
+      frequencies_of(dates, matrix(1, length(dates), 1L))
     } else {
       list(every = every[!lone][1L], per_year = per_year[!lone][1L])
     }
@@ -108,29 +108,29 @@ rhythms_of <- function(dates, values, observed = core_observed(values)) {
     every = named(every),
     per_year = named(as.vector(per_year)),
     own = named(ifelse(known, own, NA_real_)),
-    usual = named(rhythm$usual)
+    usual = named(frequency$usual)
   )
 }
 
-# Columns that have a value on every date share its rhythm.
-rhythm_of_days <- function(days, values, observed) {
+# Columns that have a value on every date share its frequency.
+frequency_of_days <- function(days, values, observed) {
   whole <- observed == length(days)
-  if (sum(whole) < 2L) return(core_rhythm(values, days))
-  shared <- core_rhythm(matrix(1, length(days), 1L), days)
+  if (sum(whole) < 2L) return(core_frequency(values, days))
+  shared <- core_frequency(matrix(1, length(days), 1L), days)
   if (all(whole)) return(lapply(shared, rep, length(whole)))
   Map(
     function(all_days, own) replace(rep(all_days, length(whole)), which(!whole), own),
     shared,
-    core_rhythm(values[, !whole, drop = FALSE], days)
+    core_frequency(values[, !whole, drop = FALSE], days)
   )
 }
 
 # The frequency of a calendar, whoever has a value on it.
-calendar_every <- function(dates) unname(rhythms_of(dates, matrix(1, length(dates), 1L))$every)
+calendar_every <- function(dates) unname(frequencies_of(dates, matrix(1, length(dates), 1L))$every)
 
 # A frequency that was asked for; `own` only where the series were not taken at the ends of its
 # periods.
-stated_rhythm <- function(every, securities, own = NULL) {
+stated_frequency <- function(every, securities, own = NULL) {
   each <- function(x) stats::setNames(rep(x, length(securities)), securities)
   list(
     every = each(every),
@@ -140,23 +140,23 @@ stated_rhythm <- function(every, securities, own = NULL) {
   )
 }
 
-rhythm_part <- function(rhythm, columns) lapply(rhythm, `[`, columns)
+frequency_part <- function(frequency, columns) lapply(frequency, `[`, columns)
 
 # Whether a series has values much less often than the one that has most.
-rarer_than_most <- function(rhythm) rhythm$per_year < 0.6 * max(rhythm$per_year)
+rarer_than_most <- function(frequency) frequency$per_year < 0.6 * max(frequency$per_year)
 
 # One word for all series, where they have one.
-every_of_all <- function(rhythm) {
-  words <- unique(rhythm$every)
+every_of_all <- function(frequency) {
+  words <- unique(frequency$every)
   if (length(words) == 1L) words else "mixed"
 }
 
 # How many periods a year a result went by, in words for its basis; nothing where it is the
 # convention and the dates agree with it to one in fifty.
-year_words <- function(rhythm, per_year) {
-  of_each <- intersect(names(per_year), names(rhythm$per_year))
+year_words <- function(frequency, per_year) {
+  of_each <- intersect(names(per_year), names(frequency$per_year))
   if (!length(of_each) ||
-      !identical(unname(per_year[of_each]), unname(rhythm$per_year[of_each]))) {
+      !identical(unname(per_year[of_each]), unname(frequency$per_year[of_each]))) {
     return(NULL)
   }
   per_year <- per_year[of_each]
@@ -176,7 +176,7 @@ year_words <- function(rhythm, per_year) {
       )
     }
   }
-  convention <- vapply(frequencies, `[[`, 0, "per_year")[rhythm$every[of_each]]
+  convention <- vapply(frequencies, `[[`, 0, "per_year")[frequency$every[of_each]]
   names(convention) <- of_each
   by_dates <- vapply(groups, function(g) !isTRUE(per_year[[g[1L]]] == convention[[g[1L]]]), NA)
   said <- if (length(groups) > 1L || any(by_dates)) {
@@ -187,7 +187,7 @@ year_words <- function(rhythm, per_year) {
       collapse = ", "
     ))
   }
-  own <- rhythm$own[of_each]
+  own <- frequency$own[of_each]
   off <- of_each[!is.na(own) &
     !is.na(convention) & per_year == convention & abs(own / convention - 1) > 0.02]
   if (!length(off)) return(said)

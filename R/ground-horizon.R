@@ -17,12 +17,12 @@ parts_of_time <- function(text) {
   list(number = if (nzchar(parts[2L])) as.numeric(parts[2L]) else 1, unit = unit)
 }
 
-# The periods that a horizon is, of series of this rhythm; with what was asked, in words, where the
+# The periods that a horizon is, of series of this frequency; with what was asked, in words, where the
 # two differ. `several`: more than one horizon.
-check_horizon <- function(horizon, rhythm = NULL, several = FALSE) {
+check_horizon <- function(horizon, frequency = NULL, several = FALSE) {
   if (!is.character(horizon)) {
     horizon <- check_whole(horizon, "horizon", several = several, most = most_periods)
-    every <- unique(rhythm$every)
+    every <- unique(frequency$every)
     if (length(every) == 1L && !every %in% c("day", "period") && any(horizon > 1L)) {
       note("horizon", sprintf(
         "A horizon of %s is %s.", some(horizon),
@@ -36,17 +36,18 @@ check_horizon <- function(horizon, rhythm = NULL, several = FALSE) {
       "It is %s.", shown(horizon)
     ))
   }
-  periods <- vapply(horizon, periods_of_time, 0L, rhythm = rhythm, USE.NAMES = FALSE)
-  differ <- vapply(horizon, function(h) !parts_of_time(h)$unit %in% c("period", rhythm$every), NA)
+  periods <- vapply(horizon, periods_of_time, 0L, frequency = frequency, USE.NAMES = FALSE)
+  own <- c("period", frequency$every)
+  differ <- vapply(horizon, function(h) !parts_of_time(h)$unit %in% own, NA)
   if (any(differ)) {
-    each <- sprintf("%s: %s", horizon, count(periods, rhythm$every[[1L]]))[differ]
+    each <- sprintf("%s: %s", horizon, count(periods, frequency$every[[1L]]))[differ]
     attr(periods, "asked") <- paste(each, collapse = ", ")
     note("horizon", sprintf("Horizons are in the periods of what is measured: %s.", some(each)))
   }
   periods
 }
 
-periods_of_time <- function(text, rhythm, what = "`horizon`") {
+periods_of_time <- function(text, frequency, what = "`horizon`") {
   parts <- parts_of_time(text)
   if (is.null(parts)) {
     fail(
@@ -58,17 +59,17 @@ periods_of_time <- function(text, rhythm, what = "`horizon`") {
   }
   periods <- parts$number
   if (parts$unit != "period") {
-    every <- unique(rhythm$every)
+    every <- unique(frequency$every)
     if (length(every) != 1L || every == "period") {
       fail(
         "argument",
         sprintf("%s cannot be said in a time here: a period is not the same for all.", what),
-        where = sprintf("There are %s.", some(unique(adverb_of(rhythm$every)))),
+        where = sprintf("There are %s.", some(unique(adverb_of(frequency$every)))),
         remedy = "Give it as a number of periods, or take returns by one period for all."
       )
     }
     if (parts$unit != every) {
-      periods <- parts$number * rhythm$per_year[[1L]] / frequencies[[parts$unit]]$per_year
+      periods <- parts$number * frequency$per_year[[1L]] / frequencies[[parts$unit]]$per_year
     }
     whole <- max(1, round(periods))
     if (abs(periods / whole - 1) > 0.1) {

@@ -14,7 +14,7 @@ rows_of_working <- function(name, words, columns, dates = NULL, from = NULL, to 
 }
 
 # `others`: what else could have been chosen, by what it is called.
-chosen <- function(name, words, value, unit = "number", others = NULL, source = "") {
+choice <- function(name, words, value, unit = "number", others = NULL, source = "") {
   list(
     name = name,
     words = words,

@@ -1,7 +1,7 @@
 # The lines themselves: of one benchmark, or of several at once, with their errors.
 
 lines_of <- function(beside, per_year, choices, together) {
-  free <- beside_risk_free(beside$returns, choices$risk_free)
+  free <- paired_risk_free(beside$returns, choices$risk_free)
   returns <- free$returns
   rows <- besides(returns, c(beside$names, if (free$series) free$name))
   measure <- if (together && length(beside$names) > 1L) joint_lines else single_lines
@@ -40,7 +40,7 @@ lines_of <- function(beside, per_year, choices, together) {
     if (!is.null(free$name)) c("risk-free" = free$name),
     if (together) c(together = "yes")
   )
-  result <- beside_result(
+  result <- pair_result(
     Filter(Negate(is.null), columns),
     "beta",
     returns,
@@ -77,7 +77,7 @@ inference <- function(name, estimate, error, degrees, confidence) {
 single_lines <- function(returns, benchmarks, rows, free, choices, per_year) {
   lags <- if (choices$errors == "ordinary") -1L else choices$lags %||% -2L
   parts <- lapply(benchmarks, function(b) {
-    shared <- shared_rhythm(returns, rows, b, per_year)
+    shared <- shared_frequency(returns, rows, b, per_year)
     line <- by_rate(free, shared$per_year, function(rates, those) {
       core_line(
         returns$values,
@@ -148,7 +148,7 @@ joint_lines <- function(returns, benchmarks, rows, free, choices, per_year) {
       spans_gaps(returns),
       returns$kind == "log"
     )
-    shared <- shared_rhythm(returns, row, benchmarks, per_year)
+    shared <- shared_frequency(returns, row, benchmarks, per_year)
     values <- both$values - if (with_series) {
       both$values[, k + 2L]
     } else {

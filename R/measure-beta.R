@@ -168,7 +168,7 @@ measure_beta <- function(returns, benchmark, window = NULL, min_obs = NULL, per_
     risk_free = risk_free
   )
   if (!is.null(lags)) choices$lags <- check_whole(lags, "lags", least = 0L)
-  beside <- beside_benchmark(take_returns(returns), if (missing(benchmark)) NULL else benchmark)
+  beside <- paired_with(take_returns(returns), if (missing(benchmark)) NULL else benchmark)
   if (!is.null(every) || !is.null(last)) {
     if (!is.null(window)) fail("argument", "Give `window`, or `every` and `last`.")
     return(beta_side_by_side(beside, every, last, per_year, choices, together))
@@ -244,14 +244,14 @@ beta_side_by_side <- function(beside, every, last, per_year, choices, together) 
 }
 
 rolling_beta_of <- function(beside, windows, per_year, choices, as) {
-  free <- beside_risk_free(beside$returns, choices$risk_free)
+  free <- paired_risk_free(beside$returns, choices$risk_free)
   returns <- free$returns
   rows <- besides(returns, c(beside$names, if (free$series) free$name))
   if (as == "matrix" && length(beside$names) > 1L) {
     fail("argument", "A bare matrix is of one benchmark.")
   }
   roll <- function(core, benchmark, window, least) {
-    per_year <- shared_rhythm(returns, rows, benchmark, per_year)$per_year
+    per_year <- shared_frequency(returns, rows, benchmark, per_year)$per_year
     place <- match(benchmark, colnames(returns$values)) - 1L
     by_rate(free, per_year, function(rates, those) {
       core(
@@ -275,12 +275,12 @@ rolling_beta_of <- function(beside, windows, per_year, choices, as) {
   parts <- list()
   shared <- 0L
   for (b in beside$names) {
-    shared_by <- shared_rhythm(returns, rows, b, per_year)
+    shared_by <- shared_frequency(returns, rows, b, per_year)
     for (i in seq_along(windows$window)) {
       line <- roll(core_rolling_line, b, windows$window[i], windows$least[i])
       frame <- window_frame(returns, line$place, colnames(returns$values)[rows])
       shared <- max(shared, frame$n)
-      columns <- beside_columns(frame, windows$window[i], b, shared_by)
+      columns <- pair_columns(frame, windows$window[i], b, shared_by)
       alpha <- frame$pick(line$alpha)
       parts[[length(parts) + 1L]] <- c(
         columns,
@@ -302,7 +302,7 @@ rolling_beta_of <- function(beside, windows, per_year, choices, as) {
     if (!is.null(free$name)) c("risk-free" = free$name)
   )
   exact <- list(risk_free = yearly_rate(choices$risk_free), per_year = per_year)
-  beside_result(columns, "beta", returns, rows, columns$per_year, words, exact)
+  pair_result(columns, "beta", returns, rows, columns$per_year, words, exact)
 }
 
 #' @rdname measure_beta

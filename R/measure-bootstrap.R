@@ -104,9 +104,9 @@ bootstrap_book <- function(book, level = 0.99, horizon = 1L, rank = "nearest",
                            draws = 10000L, seed = 1L, confidence = 0.95) {
   if (is_drawn(book)) return(over_drawings())
   book <- book_today(book)
-  horizon <- check_horizon(horizon, book$rhythm)
+  horizon <- check_horizon(horizon, book$frequency)
   blocks <- one_of(blocks, "blocks", block_kinds)
-  ask <- asked(
+  request <- requested(
     book$book$returns,
     level,
     block = block,
@@ -115,13 +115,13 @@ bootstrap_book <- function(book, level = 0.99, horizon = 1L, rank = "nearest",
     confidence = confidence,
     rank = rank
   )
-  refuse_too_many_steps(ask$draws, horizon, ncol(book$r))
-  how <- drawing(nrow(book$r), horizon, blocks, ask)
+  refuse_too_many_steps(request$draws, horizon, ncol(book$r))
+  how <- drawing(nrow(book$r), horizon, blocks, request)
   drawn <- core_draw_book(
     1 + book$r, book$weights, book$cash, how$horizon, how$draws, how$code, how$length, how$seed
   )
-  measured <- of_draws(drawn$value - 1, how, ask, as.vector(book$r %*% book$weights))
-  columns <- bootstrap_columns(book, measured, how, ask, horizon, rank)
+  measured <- of_draws(drawn$value - 1, how, request, as.vector(book$r %*% book$weights))
+  columns <- bootstrap_columns(book, measured, how, request, horizon, rank)
   record <- var_methods()[columns$method[1L]]
   warn_few(columns, record, how$draws)
   note_withheld(columns, record)
@@ -144,8 +144,8 @@ bootstrap_book <- function(book, level = 0.99, horizon = 1L, rank = "nearest",
   result
 }
 
-bootstrap_columns <- function(book, measured, how, ask, horizon, rank) {
-  m <- length(ask$level)
+bootstrap_columns <- function(book, measured, how, request, horizon, rank) {
+  m <- length(request$level)
   kinds <- block_methods()
   c(
     list(
@@ -153,7 +153,7 @@ bootstrap_columns <- function(book, measured, how, ask, horizon, rank) {
       from = rep(book$dates[1L], m),
       to = rep(book$dates[length(book$dates)], m),
       n = rep(how$days, m),
-      level = ask$level,
+      level = request$level,
       horizon = rep(horizon, m),
       var = measured$var,
       es = measured$es
@@ -200,7 +200,7 @@ book_basis <- function(today, choices, seed = NA_integer_, exact = list()) {
     choices = choices,
     seed = seed,
     exact = exact,
-    every = today$rhythm$every,
+    every = today$frequency$every,
     securities = today$name
   )
 }

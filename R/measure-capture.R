@@ -83,7 +83,7 @@ measure_capture <- function(returns, benchmark, window = NULL, min_obs = NULL) {
   if (is_drawn(returns)) return(over_drawings())
   apart <- over_unlike(returns, if (missing(benchmark)) NULL else benchmark)
   if (!is.null(apart)) return(apart)
-  beside <- beside_benchmark(take_returns(returns), if (missing(benchmark)) NULL else benchmark)
+  beside <- paired_with(take_returns(returns), if (missing(benchmark)) NULL else benchmark)
   returns <- beside$returns
   rows <- besides(returns, beside$names)
   windows <- if (!is.null(window)) check_windows(window, min_obs)
@@ -98,13 +98,13 @@ measure_capture <- function(returns, benchmark, window = NULL, min_obs = NULL) {
       rolling_capture(pair, both, windows)
     }
     row <- match(pair[1L], colnames(returns$values))
-    every <- shared_rhythm(returns, row, pair[2L], NULL)$every
+    every <- shared_frequency(returns, row, pair[2L], NULL)$every
     c(made, list(every = rep(unname(every), length(made$n))))
   }, pairs, shared)))
   if (!is.null(windows)) {
     warn_short(max(vapply(shared, function(s) length(s$dates), 0L)), min(windows$least))
   }
-  beside_result(
+  pair_result(
     columns,
     "capture",
     returns,

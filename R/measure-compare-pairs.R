@@ -86,7 +86,7 @@ own_side <- function(side, name, benchmark, whole) {
 paired_side <- function(sides, name, benchmark) {
   other <- colnames(sides$b$values)
   a <- sides$a
-  if (!is.null(benchmark)) a <- beside_benchmark(a, benchmark)$returns
+  if (!is.null(benchmark)) a <- paired_with(a, benchmark)$returns
   b <- sides$b
   # A book by the same name as the other is told apart.
   if (other %in% colnames(a$values) && !other %in% name) {
@@ -98,7 +98,7 @@ paired_side <- function(sides, name, benchmark) {
     joint <- with_columns_of(a[, unique(c(name, benchmark))], b)
   }
   compared <- unique(c(name, second, benchmark))
-  both <- returns_together(beside_on_rarest(spanned_beside(joint), compared), compared)
+  both <- returns_together(pairs_on_rarest(spanned_beside(joint), compared), compared)
   if (length(both$dates) < 10L) {
     fail("too_short", sprintf("%s and %s have fewer than ten returns together.", name, other))
   }
@@ -118,7 +118,7 @@ paired_side <- function(sides, name, benchmark) {
 renamed_series <- function(returns, name) {
   values <- `colnames<-`(returns$values, name)
   returns <- altered(returns, values = values)
-  returns$rhythm <- lapply(returns$rhythm, stats::setNames, name)
+  returns$frequency <- lapply(returns$frequency, stats::setNames, name)
   if (!is.null(returns$prices)) {
     close <- `colnames<-`(returns$prices$close, name)
     returns$prices <- new_prices(returns$prices$dates, close, returns$prices$origin)

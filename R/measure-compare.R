@@ -228,7 +228,7 @@ compare_pair <- function(pair, ask) {
 
 periods_a_year <- function(dates, per_year) {
   if (!is.null(per_year)) return(check_positive(per_year, "per_year"))
-  rhythms_of(dates, matrix(1, length(dates), 1L))$per_year[[1L]]
+  frequencies_of(dates, matrix(1, length(dates), 1L))$per_year[[1L]]
 }
 
 # Each measure of one side.

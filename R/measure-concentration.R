@@ -137,7 +137,7 @@ measure_concentration <- function(book, window = NULL, min_obs = NULL, per_year 
   }
   about <- book_basis(
     today,
-    c(if (!is.null(window)) windows$words, year_words(today$rhythm, own)),
+    c(if (!is.null(window)) windows$words, year_words(today$frequency, own)),
     exact = list(per_year = per_year, weights = stats::setNames(w, today$security))
   )
   about$per_year <- own

@@ -145,7 +145,9 @@ correlate_returns <- function(returns, on = c("common", "pairwise"), window = NU
       list(
         security = colnames(returns$values)[pair[, 2L]],
         other = colnames(returns$values)[pair[, 1L]],
-        every = if (on == "pairwise" && returns$every == "mixed") rarer_of(returns$rhythm, pair),
+        every = if (on == "pairwise" && returns$every == "mixed") {
+          rarer_of(returns$frequency, pair)
+        },
         n = n,
         correlation = r,
         correlation_low = tanh(atanh(r) - reach),
@@ -159,23 +161,23 @@ correlate_returns <- function(returns, on = c("common", "pairwise"), window = NU
   )
 }
 
-# Series of unlike rhythm on the periods of the rarest; of many pairs by themselves it is told.
+# Series of unlike frequency on the periods of the rarest; of many pairs by themselves it is told.
 on_dates_to_share <- function(returns, on) {
   if (on == "common" || ncol(returns) == 2L) {
-    return(beside_on_rarest(returns, colnames(returns$values)))
+    return(pairs_on_rarest(returns, colnames(returns$values)))
   }
   warn_unlike_pairs(returns)
   returns
 }
 
-# Pairs of unlike rhythm that have few dates together.
+# Pairs of unlike frequency that have few dates together.
 warn_unlike_pairs <- function(returns) {
   if (returns$every != "mixed") return(invisible())
   pairs <- utils::combn(colnames(returns$values), 2L, simplify = FALSE)
   unlike <- Filter(function(pair) are_unlike(returns, pair), pairs)
   if (!length(unlike)) return(invisible())
   caution(
-    "rhythm",
+    "frequency",
     sprintf(
       "%s %s few dates together: %s.", count(length(unlike), "pair"),
       if (length(unlike) == 1L) "has" else "have", some(vapply(unlike, function(pair) {
@@ -209,9 +211,9 @@ warn_few_common <- function(returns, n) {
 }
 
 # Two securities share returns as often as the one that has fewer.
-rarer_of <- function(rhythm, pair) {
-  first <- rhythm$per_year[pair[, 1L]] <= rhythm$per_year[pair[, 2L]]
-  unname(ifelse(first, rhythm$every[pair[, 1L]], rhythm$every[pair[, 2L]]))
+rarer_of <- function(frequency, pair) {
+  first <- frequency$per_year[pair[, 1L]] <= frequency$per_year[pair[, 2L]]
+  unname(ifelse(first, frequency$every[pair[, 1L]], frequency$every[pair[, 2L]]))
 }
 
 correlation_basis <- function(returns, on, n, choices, rows, exact) {
@@ -222,7 +224,7 @@ correlation_basis <- function(returns, on, n, choices, rows, exact) {
     choices = choices,
     exact = exact,
     every = if (on == "pairwise" || returns$every != "mixed") {
-      returns$rhythm$every
+      returns$frequency$every
     } else {
       calendar_every(returns$dates[rows])
     }

@@ -271,7 +271,7 @@ wealth_of <- function(x, level = NULL) {
     values = values,
     additive = additive,
     dates = c(start, x$dates),
-    rhythm = x$rhythm,
+    frequency = x$frequency,
     start = x$start,
     sample = sample,
     falls = falls,
@@ -289,13 +289,13 @@ wealth_of <- function(x, level = NULL) {
 wealth_of_prices <- function(x, level) {
   falls <- if (!is.null(level)) core_falls(x$close, "wealth", FALSE, level)
   sample <- sample_of(x$dates, x$close, falls$n %||% core_observed(x$close))
-  rhythm <- rhythms_of(x$dates, x$close, sample$n)
+  frequency <- frequencies_of(x$dates, x$close, sample$n)
   list(
     x = x,
     values = x$close,
     additive = FALSE,
     dates = x$dates,
-    rhythm = rhythm,
+    frequency = frequency,
     start = sample$from,
     sample = sample,
     falls = falls,
@@ -303,7 +303,7 @@ wealth_of_prices <- function(x, level) {
     basis = function(..., per_year = NA_real_, choices = character()) {
       new_basis(
         per_year = if (length(unique(per_year)) == 1L) per_year[[1L]] else NA_real_,
-        choices = c(choices, if (!anyNA(per_year)) year_words(rhythm, per_year)),
+        choices = c(choices, if (!anyNA(per_year)) year_words(frequency, per_year)),
         from = min(sample$from),
         to = max(sample$to),
         observations = stats::setNames(sample$n, colnames(x$close)),
@@ -311,10 +311,10 @@ wealth_of_prices <- function(x, level) {
           colnames(x$close),
           sample,
           "without a price",
-          rarer_than_most(rhythm)
+          rarer_than_most(frequency)
         ),
         kind = "price",
-        every = rhythm$every,
+        every = frequency$every,
         repairs = x$repairs,
         origin = x$origin,
         digest = x$digest,

@@ -22,7 +22,7 @@ profits_of_group <- function(line, ask, held_of, w) {
   group$name <- line$of
   profits_of(
     group, both$dates, as.vector(both$r %*% w) * ask$book$value,
-    rhythms_of(both$dates, matrix(1, length(both$dates), 1L))
+    frequencies_of(both$dates, matrix(1, length(both$dates), 1L))
   )
 }
 
@@ -111,16 +111,16 @@ limited_series <- function(line, ask) {
 periods_of_limit <- function(line, returns, time = line$horizon) {
   what <- sprintf("The limit of %s of %s", line$measure, line$of)
   tryCatch(
-    periods_of_time(time, returns$rhythm, what),
+    periods_of_time(time, returns$frequency, what),
     imbroglio_error_argument = function(e) {
-      every <- adverb_of(every_of_all(returns$rhythm))
+      every <- adverb_of(every_of_all(returns$frequency))
       fail(
         "limits",
         sprintf("%s is of %s, and its returns are %s.", what, time, every),
         remedy = sprintf(paste(
           "Write its %s as they are priced, such as 1 %s; or take a book with a fund that is",
           "priced less often by `between = \"bridged\"`."
-        ), if (line$measure == "loss") "period" else "horizon", every_of_all(returns$rhythm))
+        ), if (line$measure == "loss") "period" else "horizon", every_of_all(returns$frequency))
       )
     }
   )
@@ -202,7 +202,7 @@ booked_returns <- function(line, ask) {
   days <- told(if (in_fixed_shares(book)) days_by_shares(book, NULL) else days_by_weights(book))
   profits_of(
     book, days$dates[-1L], rowSums(days$made) + days$cash_made,
-    rhythms_of(days$dates, matrix(1, length(days$dates), 1L))
+    frequencies_of(days$dates, matrix(1, length(days$dates), 1L))
   )
 }
 

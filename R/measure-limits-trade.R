@@ -45,14 +45,14 @@ measured_by_weights <- function(line, ask) {
   })
   first <- samples[[1L]]
   in_logs <- ask$book$returns$kind == "log"
-  periods <- if (!is.null(record)) periods_of_time(line$horizon, first$rhythm)
+  periods <- if (!is.null(record)) periods_of_time(line$horizon, first$frequency)
   how <- if (!is.null(record)) {
-    asked(ask$book$returns, line$level)
+    requested(ask$book$returns, line$level)
   }
   one <- function(sample, w) {
     R <- as.vector(sample$X %*% w)
     if (line$measure == "volatility") {
-      return(stats::sd(if (in_logs) log1p(R) else R) * sqrt(first$rhythm$per_year[[1L]]))
+      return(stats::sd(if (in_logs) log1p(R) else R) * sqrt(first$frequency$per_year[[1L]]))
     }
     how$log <- FALSE
     how$errors <- "none"

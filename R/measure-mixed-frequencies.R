@@ -9,7 +9,7 @@ over_unlike <- function(returns, benchmark) {
   }
   returns <- suppressMessages(take_returns(returns), classes = "imbroglio_note")
   if (returns$every != "mixed" && is.null(returns$beside) && is.character(benchmark)) return(NULL)
-  beside <- beside_benchmark(returns, benchmark)
+  beside <- paired_with(returns, benchmark)
   joint <- beside$returns
   rows <- setdiff(colnames(joint$values), beside$names)
   unlike <- function(row, b) are_unlike(joint, c(row, b))
@@ -34,7 +34,7 @@ over_unlike <- function(returns, benchmark) {
   found <- lapply(groups, function(group) {
     part <- joint[, c(group$rows, group$benchmarks)]
     part$book <- joint$book
-    if (all(group$rows %in% strange)) part <- beside_on_rarest(part, colnames(part$values))
+    if (all(group$rows %in% strange)) part <- pairs_on_rarest(part, colnames(part$values))
     called$given$benchmark <- group$benchmarks
     called$given[[1L]] <- part
     do.call(called$measure, called$given)
@@ -62,7 +62,7 @@ parted <- function(found, strange, rows, benchmarks, joint) {
   observations <- do.call(c, lapply(bases, `[[`, "observations"))
   about$observations <- observations[!duplicated(names(observations))]
   about$dropped <- unique(do.call(rbind, lapply(bases, `[[`, "dropped")))
-  about$choices <- c(about$choices, "unlike rhythms" = sprintf(
+  about$choices <- c(about$choices, "unlike frequencies" = sprintf(
     "%s over the periods of the one with fewer prices",
     some(strange)
   ))

@@ -5,7 +5,7 @@ named_by_date <- function(m, returns, rows) {
 }
 
 # Of a rolling result beside a benchmark: what comes before the numbers.
-beside_columns <- function(frame, window, benchmark, shared_by) {
+pair_columns <- function(frame, window, benchmark, shared_by) {
   columns <- frame$columns(window)
   c(
     columns[1L],
@@ -20,7 +20,7 @@ beside_columns <- function(frame, window, benchmark, shared_by) {
 
 # A comparison: what a period of it is stands in the basis where that is one for all rows, in a
 # column where not.
-beside_result <- function(columns, measure, returns, rows, per_year, words, exact = list(),
+pair_result <- function(columns, measure, returns, rows, per_year, words, exact = list(),
                           seed = NA_integer_) {
   columns$per_year <- NULL
   every <- columns$every
@@ -28,13 +28,13 @@ beside_result <- function(columns, measure, returns, rows, per_year, words, exac
   new_result(
     columns,
     measure,
-    beside_basis(returns, rows, columns, every, per_year, words, exact, seed = seed),
+    pair_basis(returns, rows, columns, every, per_year, words, exact, seed = seed),
     returns
   )
 }
 
 # The basis of a comparison: what each security shares with the benchmark.
-beside_basis <- function(returns, rows, columns, every, per_year, choices, exact,
+pair_basis <- function(returns, rows, columns, every, per_year, choices, exact,
                          rolling = !is.null(columns$window), seed = NA_integer_) {
   each <- !duplicated(columns$security)
   every <- stats::setNames(every[each], columns$security[each])

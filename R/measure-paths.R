@@ -3,8 +3,8 @@
 block_kinds <- c("none", "fixed", "stationary")
 
 # How paths are drawn from n days.
-drawing <- function(n, h, blocks, ask) {
-  block_length <- if (blocks == "none") 1 else ask$block %||% max(1, round(n^(1 / 3)))
+drawing <- function(n, h, blocks, request) {
+  block_length <- if (blocks == "none") 1 else request$block %||% max(1, round(n^(1 / 3)))
   if (blocks == "fixed") block_length <- max(1, round(block_length))
   if (block_length > n) {
     fail(
@@ -16,11 +16,11 @@ drawing <- function(n, h, blocks, ask) {
   list(
     days = n,
     horizon = as.integer(h),
-    draws = ask$draws,
+    draws = request$draws,
     blocks = blocks,
     code = match(blocks, block_kinds) - 1L,
     length = block_length,
-    seed = ask$seed
+    seed = request$seed
   )
 }
 
@@ -30,31 +30,31 @@ days_of_paths <- function(how, paths) {
 
 # Value at risk by the returns `r` over all drawn paths; `history`: the returns of the days that
 # were drawn from.
-of_draws <- function(r, how, ask, history) {
+of_draws <- function(r, how, request, history) {
   n <- length(r)
-  most <- max(2 * n * (1 - ask$level) + 9 * sqrt(n * (1 - ask$level)) + 25)
+  most <- max(2 * n * (1 - request$level) + 9 * sqrt(n * (1 - request$level)) + 25)
   losses <- -core_worst(matrix(r), as.integer(min(n, most)))
-  z <- stats::qnorm((1 + ask$confidence) / 2) * c(-1, 1)
-  columns_of_rows(lapply(seq_along(ask$level), function(i) {
-    a <- 1 - ask$level[i]
-    k <- core_rank_position(n, ask$level[i], rank_code(ask$rank))
+  z <- stats::qnorm((1 + request$confidence) / 2) * c(-1, 1)
+  columns_of_rows(lapply(seq_along(request$level), function(i) {
+    a <- 1 - request$level[i]
+    k <- core_rank_position(n, request$level[i], rank_code(request$rank))
     estimate <- at_rank(losses, k)
     beyond <- losses[seq_len(floor(k))]
     es <- mean(beyond)
     draw_error <- if (n > 1L) rank_error(losses, n, k) else NA
     es_draw_error <- shortfall_error(beyond, losses[min(n, floor(k) + 1)], a)
-    ask$level <- ask$level[i]
+    request$level <- request$level[i]
     of_history <- if (how$horizon == 1L) {
-      errors_of_history(history, ask)
+      errors_of_history(history, request)
     } else {
       errors_by_days(r, losses, estimate, a, floor(k), how)
     }
-    if (too_few_drawn(how, ask$level)) of_history[] <- NA_real_
+    if (too_few_drawn(how, request$level)) of_history[] <- NA_real_
     error <- sqrt(of_history[1:2]^2 + c(draw_error, es_draw_error)^2)
     ends <- if (how$horizon == 1L) {
       estimate + c(-1, 1) * sqrt(of_history[3:4]^2 + (z * draw_error)^2)
     } else {
-      interval_above_zero(estimate, error[1L], ask$confidence)
+      interval_above_zero(estimate, error[1L], request$confidence)
     }
     c(
       n = how$days,
@@ -71,9 +71,9 @@ of_draws <- function(r, how, ask, history) {
 
 # Of one period the paths are the days themselves: their errors, and how far the interval reaches
 # to either side.
-errors_of_history <- function(history, ask) {
-  ask$log <- FALSE
-  tail <- tail_of_samples(matrix(history), ask)
+errors_of_history <- function(history, request) {
+  request$log <- FALSE
+  tail <- tail_of_samples(matrix(history), request)
   c(tail$var_error, tail$es_error, tail$var - tail$var_low, tail$var_high - tail$var)
 }
 

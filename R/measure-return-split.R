@@ -100,7 +100,7 @@ split_return <- function(book, over = "day", from = NULL, to = NULL,
     "return_split",
     returns_basis(
       returns, sample_of(returns$dates, returns$values[, book$name, drop = FALSE]),
-      securities = book$name, every = returns$rhythm$every[[book$name]],
+      securities = book$name, every = returns$frequency$every[[book$name]],
       choices = c("split by" = by, days$said)
     ),
     book$returns
@@ -147,7 +147,7 @@ days_by_shares <- function(book, holdings) {
   }
   # What was not held yet need have no price.
   close[shares == 0 & is.na(close)] <- 0
-  growth <- (1 + book$cash_return)^(1 / rhythms_of(dates, matrix(1, n, 1L))$per_year[[1L]]) - 1
+  growth <- (1 + book$cash_return)^(1 / frequencies_of(dates, matrix(1, n, 1L))$per_year[[1L]]) - 1
   cash <- if (is.null(held)) book$money * (1 + growth)^(seq_len(n) - 1L) else held$cash(dates)
   before <- shares[-n, , drop = FALSE]
   moved <- diff(close)

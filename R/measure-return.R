@@ -161,7 +161,7 @@ measure_return <- function(returns, window = NULL, min_obs = NULL, per_year = NU
   by_hand <- !is.null(per_year)
   exact <- list(risk_free = yearly_rate(risk_free), per_year = per_year)
   per_year <- check_per_year(per_year, returns)
-  with_free <- beside_risk_free(returns, risk_free)
+  with_free <- paired_risk_free(returns, risk_free)
   choices <- c(if (!is.null(with_free$name)) c("risk-free" = with_free$name))
   if (!is.null(window)) {
     return(rolling_return(

@@ -116,7 +116,7 @@ roll_measures <- function(returns, measures = c("volatility", "var"), window = 2
     columns$broken <- is_broken(columns$measure, columns$estimate, columns$limit)
   }
   # What it is beside is among the prices that the working begins with.
-  source <- if (length(beside)) beside_benchmark(ask$returns, benchmark)$returns else ask$returns
+  source <- if (length(beside)) paired_with(ask$returns, benchmark)$returns else ask$returns
   made <- new_result(
     columns,
     "roll",

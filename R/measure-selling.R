@@ -88,7 +88,7 @@ measure_selling <- function(book, share = 0.1, window = 20L, level = 0.99) {
   window <- check_whole(window, "window")
   level <- check_fraction(level, "level")
   today <- book_today(book)
-  check_to_sell(book, today$rhythm$every[[1L]])
+  check_to_sell(book, today$frequency$every[[1L]])
   volume <- average_volumes(book, window)
   days <- abs(book$shares) / (share * volume)
   warn_no_volume(book, days)

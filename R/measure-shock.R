@@ -69,7 +69,7 @@ shock_book <- function(book, moves, by = c("conditional", "beta"), horizon = 1L,
   by <- one_of(by, "by", c("conditional", "beta"))
   confidence <- check_fraction(confidence, "confidence")
   today <- book_today(book)
-  horizon <- check_horizon(horizon, today$rhythm)
+  horizon <- check_horizon(horizon, today$frequency)
   moves <- check_moves(moves, colnames(book$returns$values), by)
   sample <- returns_for_shock(book, names(moves))
   carried <- carried_moves(sample$r, names(moves), moves, by, horizon)

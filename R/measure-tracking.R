@@ -124,7 +124,7 @@ measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, 
   apart <- over_unlike(returns, if (missing(benchmark)) NULL else benchmark)
   if (!is.null(apart)) return(apart)
   as <- one_of(as, "as", c("table", "matrix"))
-  beside <- beside_benchmark(take_returns(returns), if (missing(benchmark)) NULL else benchmark)
+  beside <- paired_with(take_returns(returns), if (missing(benchmark)) NULL else benchmark)
   returns <- beside$returns
   rows <- besides(returns, beside$names)
   errors <- list(
@@ -154,7 +154,7 @@ measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, 
   if (total) warn_not_a_year(columns)
   found <- unlist(unname(erring), recursive = FALSE)
   note_no_errors(lapply(found, `[[`, "why"), "the tracking error")
-  beside_result(
+  pair_result(
     columns,
     "tracking",
     returns,
@@ -197,7 +197,7 @@ tracking_errors <- function(returns, rows, benchmark, errors) {
 }
 
 tracking_of <- function(returns, rows, benchmark, per_year, total, erring) {
-  shared <- shared_rhythm(returns, rows, benchmark, per_year)
+  shared <- shared_frequency(returns, rows, benchmark, per_year)
   per_year <- unname(shared$per_year)
   place <- match(benchmark, colnames(returns$values)) - 1L
   apart <- core_tracking(
@@ -286,14 +286,14 @@ rolling_tracking_of <- function(beside, rows, windows, per_year, as) {
   shared <- 0L
   parts <- list()
   for (b in beside$names) {
-    shared_by <- shared_rhythm(returns, rows, b, per_year)
+    shared_by <- shared_frequency(returns, rows, b, per_year)
     for (i in seq_along(windows$window)) {
       window <- windows$window[i]
       apart <- track(core_rolling_tracking, b, window, windows$least[i])
       line <- track(line_without_rate, b, window, windows$least[i])
       frame <- window_frame(returns, line$place, colnames(returns$values)[rows])
       shared <- max(shared, frame$n)
-      columns <- beside_columns(frame, window, b, shared_by)
+      columns <- pair_columns(frame, window, b, shared_by)
       m <- columns$per_year
       active <- frame$pick(apart$active)
       error <- frame$pick(apart$error)
@@ -314,7 +314,7 @@ rolling_tracking_of <- function(beside, rows, windows, per_year, as) {
   warn_short(shared, min(windows$least))
   columns <- row_bound(parts)
   words <- c(benchmark = paste(beside$names, collapse = ", "), windows$words)
-  beside_result(
+  pair_result(
     columns, "tracking", returns, rows, columns$per_year, words, list(per_year = per_year)
   )
 }

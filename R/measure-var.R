@@ -293,7 +293,7 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
                         errors = c("model", "sandwich"), confidence = 0.95) {
   if (is_drawn(returns)) return(over_drawings())
   returns <- take_returns(returns, profits = TRUE, held = "today")
-  horizon <- check_horizon(horizon, returns$rhythm, several = TRUE)
+  horizon <- check_horizon(horizon, returns$frequency, several = TRUE)
   records <- check_methods(method)
   errors <- check_errors(one_of(errors, "errors", c("model", "sandwich")), records)
   check_choice(rank, "rank", rank_conventions, several = TRUE)
@@ -302,15 +302,15 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
     fail("argument", "Profits are in money already.", remedy = "Leave `value` out.")
   }
   value <- check_value(value, colnames(returns$values), returns$money)
-  ask <- asked(returns, level, decay, half_life, tail, block, draws, seed, confidence)
-  ask$errors <- errors
-  if (any_chance(records, horizon)) refuse_too_many_steps(ask$draws, horizon)
+  request <- requested(returns, level, decay, half_life, tail, block, draws, seed, confidence)
+  request$errors <- errors
+  if (any_chance(records, horizon)) refuse_too_many_steps(request$draws, horizon)
   parts <- list()
   for (name in names(records)) {
     for (h in unique(horizon)) {
       for (convention in if (records[[name]]$empirical) unique(rank) else NA) {
         parts[[length(parts) + 1L]] <- measured_var(
-          returns, records[[name]], name, h, convention, ways[[name]], ask
+          returns, records[[name]], name, h, convention, ways[[name]], request
         )
       }
     }
@@ -320,27 +320,29 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
   in_order <- order(
     security,
     match(columns$horizon, horizon),
-    match(columns$level, ask$level),
+    match(columns$level, request$level),
     match(columns$method, names(records)),
     match(columns$rank, rank)
   )
   columns <- with_shortfall_beyond(lapply(columns, `[`, in_order))
   if (!is.null(value)) columns <- with_money(columns, value[security[in_order]])
-  warn_few(columns, records, ask$draws, if (ask$adds) "profit" else "return")
+  warn_few(columns, records, request$draws, if (request$adds) "profit" else "return")
   warn_more_than_all(columns, returns$kind)
   warn_not_fitted(columns, records)
   warn_no_clustering(columns)
   note_withheld(columns, records)
-  warn_doubts(returns, records, horizon, ways, ask)
+  warn_doubts(returns, records, horizon, ways, request)
   new_result(
     columns,
     "var",
     returns_basis(
       returns,
       sample_of(returns$dates, returns$values),
-      choices = c(var_choices(records, horizon, ways, rank, ask), states_choice(columns$state)),
-      exact = ask[c("decay", "tail", "block", "draws", "confidence", "errors")],
-      seed = if (any_chance(records, horizon)) ask$seed else NA_integer_
+      choices = c(
+        var_choices(records, horizon, ways, rank, request), states_choice(columns$state)
+      ),
+      exact = request[c("decay", "tail", "block", "draws", "confidence", "errors")],
+      seed = if (any_chance(records, horizon)) request$seed else NA_integer_
     ),
     returns
   )

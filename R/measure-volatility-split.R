@@ -81,7 +81,7 @@ split_volatility <- function(book, benchmark = NULL, by = c("security", "group")
     benchmark = moved$benchmark,
     "split by" = by,
     if (!is.null(window)) check_windows(window, min_obs)$words,
-    year_words(today$rhythm, own)
+    year_words(today$frequency, own)
   )
   columns <- if (is.null(window)) {
     refuse_without_window(min_obs)
@@ -98,7 +98,7 @@ split_volatility <- function(book, benchmark = NULL, by = c("security", "group")
 
 # Periods a year: those of the book, or the number given.
 year_of_today <- function(today, per_year) {
-  if (is.null(per_year)) return(today$rhythm$per_year[[1L]])
+  if (is.null(per_year)) return(today$frequency$per_year[[1L]])
   check_positive(per_year, "per_year")
 }
 

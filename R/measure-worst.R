@@ -118,18 +118,18 @@ worst_periods <- function(returns, worst = 5L, best = 0L, horizon = 1L, overlapp
   worst <- check_whole(worst, "worst", least = 0L)
   best <- check_whole(best, "best", least = 0L)
   if (worst + best == 0L) fail("argument", "`worst` and `best` are both 0.")
-  horizon <- check_horizon(horizon, returns$rhythm)
+  horizon <- check_horizon(horizon, returns$frequency)
   level <- check_fraction(level, "level")
   window <- check_whole(window, "window", least = 2L)
   warn_few_beyond(window, level)
   beside <- if (!is.null(benchmark)) one_beside(returns, benchmark)
   securities <- setdiff(colnames(returns$values), beside$name)
   if (!length(securities)) fail("argument", "There is no security but the benchmark.")
-  ask <- list(worst = worst, best = best, h = horizon, overlapping = isTRUE(overlapping))
+  request <- list(worst = worst, best = best, h = horizon, overlapping = isTRUE(overlapping))
   before <- core_rolling_tail(returns$values, window, window, level, rank_code("nearest"), FALSE)
   colnames(before$var) <- colnames(returns$values)
   parts <- lapply(securities, function(security) {
-    periods_of_security(returns, security, before$var[, security], beside, ask)
+    periods_of_security(returns, security, before$var[, security], beside, request)
   })
   columns <- row_bound(parts)
   if (!length(columns$security)) {
@@ -153,7 +153,7 @@ worst_periods <- function(returns, worst = 5L, best = 0L, horizon = 1L, overlapp
       returns,
       sample_of(returns$dates, returns$values[, securities, drop = FALSE]),
       securities = securities,
-      choices = worst_choices(ask, level, window, beside$name),
+      choices = worst_choices(request, level, window, beside$name),
       exact = list(horizon = horizon, window = window, level = level)
     ),
     if (is.null(beside)) returns else beside$returns
@@ -162,12 +162,12 @@ worst_periods <- function(returns, worst = 5L, best = 0L, horizon = 1L, overlapp
   made
 }
 
-worst_choices <- function(ask, level, window, benchmark) {
-  several <- ask$h > 1L
-  how <- if (ask$overlapping) "which may overlap" else "apart from each other"
+worst_choices <- function(request, level, window, benchmark) {
+  several <- request$h > 1L
+  how <- if (request$overlapping) "which may overlap" else "apart from each other"
   c(
     periods = if (several) {
-      sprintf("of %s, %s", count(ask$h, "return"), how)
+      sprintf("of %s, %s", count(request$h, "return"), how)
     } else {
       "of one return"
     },
@@ -176,7 +176,7 @@ worst_choices <- function(ask, level, window, benchmark) {
       "historical, %s, of %s before%s",
       unit_words(level),
       count(window, "return"),
-      if (several) sprintf(", times the root of %s", ask$h) else ""
+      if (several) sprintf(", times the root of %s", request$h) else ""
     )
   )
 }
@@ -185,7 +185,7 @@ unit_words <- function(level) paste(format(100 * level, digits = 6L), "%")
 
 # One benchmark, and the returns with it among them.
 one_beside <- function(returns, benchmark) {
-  beside <- beside_benchmark(returns, benchmark)
+  beside <- paired_with(returns, benchmark)
   check_one_benchmark(beside$names)
   list(returns = beside$returns, name = beside$names)
 }
@@ -200,17 +200,17 @@ check_one_benchmark <- function(benchmark) {
   }
 }
 
-periods_of_security <- function(returns, security, var_line, beside, ask) {
+periods_of_security <- function(returns, security, var_line, beside, request) {
   there <- which(!is.na(returns$values[, security]))
   x <- unname(returns$values[there, security])
-  h <- ask$h
+  h <- request$h
   over <- if (h > 1L && length(x)) {
     core_overlapping_returns(matrix(x), h, returns$kind != "simple")[, 1L]
   } else {
     x
   }
-  low <- chosen_apart(over, ask$worst, ask)
-  high <- chosen_apart(-over, ask$best, ask)
+  low <- chosen_apart(over, request$worst, request)
+  high <- chosen_apart(-over, request$best, request)
   at <- c(low, high)
   dates <- returns$dates[there]
   first <- at - h + 1L
@@ -244,13 +244,13 @@ periods_of_security <- function(returns, security, var_line, beside, ask) {
 }
 
 # The rows of the least values; unless they may overlap, none within h rows of a lesser one.
-chosen_apart <- function(x, most, ask) {
+chosen_apart <- function(x, most, request) {
   in_order <- order(x, na.last = NA)
-  if (ask$overlapping || ask$h == 1L) return(utils::head(in_order, most))
+  if (request$overlapping || request$h == 1L) return(utils::head(in_order, most))
   taken <- integer()
   for (i in in_order) {
     if (length(taken) == most) break
-    if (all(abs(taken - i) >= ask$h)) taken <- c(taken, i)
+    if (all(abs(taken - i) >= request$h)) taken <- c(taken, i)
   }
   taken
 }

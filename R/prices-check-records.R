@@ -84,14 +84,14 @@ price_checks <- list(
   }),
   sparse = list(severity = "note", find = function(d) {
     in_each(d, function(s, j) {
-      if (!d$rhythm$rare[j]) return(NULL)
-      late <- sum(diff(s$day) > 1.9 * d$rhythm$usual[j])
+      if (!d$frequency$rare[j]) return(NULL)
+      late <- sum(diff(s$day) > 1.9 * d$frequency$usual[j])
       told(
         d,
         s$row[1L],
         sprintf(
           "%s: %s, where the others have %s%s",
-          adverb_of(d$rhythm$every[j]),
+          adverb_of(d$frequency$every[j]),
           count(length(s$day), "price"),
           count(sum(d$calendar >= s$day[1L] & d$calendar <= s$day[length(s$day)]), "trading day"),
           if (late) sprintf("; %s the next came late", count(late, "time")) else ""
@@ -101,8 +101,8 @@ price_checks <- list(
   }),
   gap = list(severity = "warning", find = function(d) {
     in_each(d, function(s, j) {
-      if (d$rhythm$rare[j]) {
-        usual <- d$rhythm$usual[j]
+      if (d$frequency$rare[j]) {
+        usual <- d$frequency$usual[j]
         long <- which(diff(s$day) > 4 * usual)
         return(told(
           d,
@@ -248,7 +248,7 @@ price_checks <- list(
         sprintf(
           "%s in a %s, %.0f times its scale",
           percent_of(expm1(x[at])),
-          d$rhythm$every[j],
+          d$frequency$every[j],
           abs(x[at]) / d$scale[j]
         )
       )
@@ -303,7 +303,7 @@ price_checks <- list(
     in_each(d, function(s, j) {
       late <- sum(d$calendar < s$day[1L])
       if (late >= 5L &&
-          !(d$rhythm$rare[j] && s$day[1L] - d$calendar[1L] <= 2 * d$rhythm$usual[j])) {
+          !(d$frequency$rare[j] && s$day[1L] - d$calendar[1L] <= 2 * d$frequency$usual[j])) {
         told(d, s$row[1L], sprintf("%s after the first", count(late, "trading day")))
       }
     })
@@ -312,8 +312,8 @@ price_checks <- list(
     in_each(d, function(s, j) {
       early <- sum(d$calendar > s$day[length(s$day)])
       if (early >= 5L &&
-          !(d$rhythm$rare[j] &&
-            d$calendar[length(d$calendar)] - s$day[length(s$day)] <= 2 * d$rhythm$usual[j])) {
+          !(d$frequency$rare[j] &&
+            d$calendar[length(d$calendar)] - s$day[length(s$day)] <= 2 * d$frequency$usual[j])) {
         told(d, s$row[length(s$row)], sprintf("%s before the last", count(early, "trading day")))
       }
     })

@@ -181,8 +181,8 @@ in_series <- function(d) {
   d$series <- lapply(split(o, factor(d$security[o], seq_along(d$securities))), function(i) {
     list(row = i, day = d$day[i], price = price[i])
   })
-  d$rhythm <- rhythms_of_series(d$series)
-  d$calendar <- shared_days(d$series[!d$rhythm$rare])
+  d$frequency <- frequencies_of_series(d$series)
+  d$calendar <- shared_days(d$series[!d$frequency$rare])
   d$log_returns <- lapply(d$series, function(s) diff(log(s$price)))
   d$scale <- vapply(
     d$log_returns,
@@ -193,25 +193,25 @@ in_series <- function(d) {
 }
 
 # How often each security has a price; `rare`: much less often than the others.
-rhythms_of_series <- function(series) {
-  rhythms <- lapply(series, function(s) {
-    if (length(s$day) > 1L) rhythms_of(.Date(s$day), matrix(1, length(s$day), 1L))
+frequencies_of_series <- function(series) {
+  found <- lapply(series, function(s) {
+    if (length(s$day) > 1L) frequencies_of(.Date(s$day), matrix(1, length(s$day), 1L))
   })
   of <- function(part, none) {
-    vapply(rhythms, function(r) if (is.null(r)) none else r[[part]][[1L]], none)
+    vapply(found, function(r) if (is.null(r)) none else r[[part]][[1L]], none)
   }
-  rhythm <- list(
+  frequency <- list(
     every = of("every", "day"),
     per_year = of("per_year", Inf),
     usual = of("usual", NA_real_)
   )
-  known <- rhythm$per_year[is.finite(rhythm$per_year)]
-  rhythm$rare <- if (length(known)) {
-    rhythm$per_year < 0.6 * max(known)
+  known <- frequency$per_year[is.finite(frequency$per_year)]
+  frequency$rare <- if (length(known)) {
+    frequency$per_year < 0.6 * max(known)
   } else {
     logical(length(series))
   }
-  rhythm
+  frequency
 }
 
 shared_days <- function(series) {

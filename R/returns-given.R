@@ -21,17 +21,17 @@ given_returns <- function(x, kind, every, origin, ...) {
   if (any(range$low == -Inf | range$high == Inf | (kind == "simple" & range$low < -1))) {
     refuse_impossible(dates, values, kind, origin)
   }
-  own <- rhythms_of(dates, values)
+  own <- frequencies_of(dates, values)
   if (kind != "profit") warn_percentages(values, own$per_year, range$beyond)
   gathered <- gathered_returns(dates, values, kind, every, own)
   dates <- gathered$dates
   values <- gathered$values
-  rhythm <- if (is.null(every)) own else stated_rhythm(every, columns)
+  frequency <- if (is.null(every)) own else stated_frequency(every, columns)
   new_returns(
     dates,
     values,
     kind,
-    rhythm,
+    frequency,
     start = rep(as.Date(NA), ncol(values)),
     prices = NULL,
     origin = origin,

@@ -13,7 +13,7 @@ spans_gaps <- function(returns) !is.null(returns$prices)
 
 # `benchmark`: names in the table, or a table of prices or returns. Gives the returns
 # with all benchmarks among them, and their names.
-beside_benchmark <- function(returns, benchmark) {
+paired_with <- function(returns, benchmark) {
   if (is.null(benchmark)) {
     fail(
       "argument",
@@ -94,7 +94,7 @@ with_columns_of <- function(returns, other) {
     both$dates,
     both$values,
     returns$kind,
-    Map(c, returns$rhythm, other$rhythm),
+    Map(c, returns$frequency, other$frequency),
     start = rep(as.Date(NA), ncol(both$values)),
     prices = NULL,
     origin = paste(returns$origin, "and", other$origin),
@@ -161,7 +161,7 @@ on_dates_of_both <- function(a, values_a, b, values_b) {
 # `risk_free`: nothing; a yearly return as a number; or a series: the name of a security, or a
 # table that holds one. Gives the rate a period: for so many periods a year, or a `series` with
 # one for each row.
-beside_risk_free <- function(returns, risk_free) {
+paired_risk_free <- function(returns, risk_free) {
   none <- list(
     returns = returns,
     rates = numeric(),
@@ -187,7 +187,7 @@ beside_risk_free <- function(returns, risk_free) {
     none$name <- sprintf("%s a year", format(risk_free))
     return(none)
   }
-  beside <- beside_benchmark(returns, risk_free)
+  beside <- paired_with(returns, risk_free)
   if (length(beside$names) != 1L) {
     fail(
       "argument",
@@ -209,18 +209,18 @@ yearly_rate <- function(risk_free) if (is.numeric(risk_free)) risk_free
 
 # How often each security of these rows and the benchmarks have a return together: what a period
 # of them is called, and how many a year there are.
-shared_rhythm <- function(returns, rows, benchmarks, per_year) {
+shared_frequency <- function(returns, rows, benchmarks, per_year) {
   at <- match(benchmarks, colnames(returns$values))
-  shared <- rhythm_part(returns$rhythm, rows)
+  shared <- frequency_part(returns$frequency, rows)
   # Like all of the benchmarks, which are one most often.
   alike <- function(column) {
     Reduce(`&`, lapply(at, function(one) unname(column[rows] == column[[one]]) %in% TRUE))
   }
-  apart <- which(!(alike(returns$rhythm$every) & alike(returns$rhythm$per_year)))
+  apart <- which(!(alike(returns$frequency$every) & alike(returns$frequency$per_year)))
   if (length(apart)) {
     values <- returns$values[, rows[apart], drop = FALSE]
     values[rowSums(is.na(returns$values[, at, drop = FALSE])) > 0L, ] <- NA
-    both <- rhythms_of(returns$dates, values)
+    both <- frequencies_of(returns$dates, values)
     for (part in names(both)) shared[[part]][apart] <- both[[part]]
   }
   if (!is.null(per_year)) shared$per_year[] <- check_positive(per_year, "per_year")
@@ -239,14 +239,14 @@ not_shared <- function(securities, own, shared, benchmark) {
   )
 }
 
-# Series of unlike rhythm beside each other: over the periods of the one that has fewer prices, of
+# Series of unlike frequency beside each other: over the periods of the one that has fewer prices, of
 # the other its last price in each of them.
 
 # Whether these have much fewer returns together than the one that has fewest.
 are_unlike <- function(returns, names) {
   columns <- match(names, colnames(returns$values))
-  rhythm <- rhythm_part(returns$rhythm, columns)
-  if (is.null(returns$prices) || !any(rarer_than_most(rhythm))) return(FALSE)
+  frequency <- frequency_part(returns$frequency, columns)
+  if (is.null(returns$prices) || !any(rarer_than_most(frequency))) return(FALSE)
   span <- core_span(returns$values[, columns, drop = FALSE])
   if (anyNA(span$first)) return(FALSE)
   alive <- seq_len(nrow(returns$values)) >= max(span$first) &
@@ -272,25 +272,25 @@ on_rarest <- function(returns, names) {
     whole[ends[lacking], name] <- close[last[lacking], name]
   }
   made <- with_closes(returns, whole, others)
-  note("rhythm", sprintf(
+  note("frequency", sprintf(
     paste(
       "%s and %s have few dates together: they are compared over the %s periods of %s, with the",
       "last price of the %s in each."
     ),
-    rarest, some(others), adverb_of(returns$rhythm$every[[rarest]]), rarest,
+    rarest, some(others), adverb_of(returns$frequency$every[[rarest]]), rarest,
     if (length(others) == 1L) "other" else "others"
   ))
   made
 }
 
-beside_on_rarest <- function(returns, names) {
+pairs_on_rarest <- function(returns, names) {
   if (are_unlike(returns, names)) on_rarest(returns, names) else returns
 }
 
 # Given returns of several lengths are what was earned since the one before.
 spanned_beside <- function(returns) {
   if (is.null(returns$prices) && returns$kind != "profit" && returns$every == "mixed" &&
-      any(rarer_than_most(returns$rhythm))) {
+      any(rarer_than_most(returns$frequency))) {
     return(spanning_returns(returns))
   }
   returns

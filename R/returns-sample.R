@@ -39,7 +39,7 @@ dropped_of <- function(securities, sample, inside, rare) {
 
 # The basis of a measure of returns.
 returns_basis <- function(returns, sample, ..., per_year = NA_real_, choices = character(),
-                          every = returns$rhythm$every, securities = colnames(returns$values)) {
+                          every = returns$frequency$every, securities = colnames(returns$values)) {
   # all() of no dates is missing, and min() of none is an error of R's own.
   ends <- range(sample$from, sample$to, na.rm = TRUE)
   made <- new_basis(
@@ -56,7 +56,7 @@ returns_basis <- function(returns, sample, ..., per_year = NA_real_, choices = c
       } else {
         "without a price, spanned by the next return"
       },
-      rarer_than_most(returns$rhythm)[securities] %in% TRUE
+      rarer_than_most(returns$frequency)[securities] %in% TRUE
     ),
     kind = returns$kind,
     every = every,
@@ -68,7 +68,7 @@ returns_basis <- function(returns, sample, ..., per_year = NA_real_, choices = c
         c(securities, names(returns$book$weights))
       ),
       choices,
-      if (!anyNA(per_year)) year_words(returns$rhythm, per_year)
+      if (!anyNA(per_year)) year_words(returns$frequency, per_year)
     ),
     repairs = returns$prices$repairs,
     origin = returns$origin,
@@ -105,7 +105,7 @@ book_words <- function(book) {
 
 # Periods a year of each security: those of its own, or the number given for all.
 check_per_year <- function(per_year, x) {
-  own <- x$rhythm$per_year
+  own <- x$frequency$per_year
   if (is.null(per_year)) own else replace(own, TRUE, check_positive(per_year, "per_year"))
 }
 

@@ -68,16 +68,17 @@ as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinish
   refuse_others(...)
   prices <- as_prices(x)
   warn_unadjusted(prices)
-  rhythm <- rhythms_of(prices$dates, prices$close)
+  frequency <- frequencies_of(prices$dates, prices$close)
   at <- prices
   if (!is.null(every)) {
-    check_every(every, rhythm)
-    differ <- any(rhythm$every != every)
+    check_every(every, frequency)
+    differ <- any(frequency$every != every)
     if (every != "day" && (differ || calendar_every(prices$dates) != every)) {
       at <- at_period_ends(prices, every, keep_unfinished)
     }
     if (differ) {
-      rhythm <- stated_rhythm(every, colnames(prices$close), if (every == "day") rhythm$own)
+      own <- if (every == "day") frequency$own
+      frequency <- stated_frequency(every, colnames(prices$close), own)
     }
   }
   values <- core_returns(at$close, kind == "log")
@@ -86,7 +87,7 @@ as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinish
     at$dates[-1L],
     values,
     kind,
-    rhythm,
+    frequency,
     start = at$dates[core_span(at$close)$first],
     prices = prices,
     origin = prices$origin,
@@ -115,18 +116,18 @@ returns_again <- function(x, kind, every, keep_unfinished) {
   taken
 }
 
-check_every <- function(every, rhythm) {
+check_every <- function(every, frequency) {
   check_choice(every, "every", names(frequencies))
-  coarser <- which(!is.na(rhythm$usual) & rhythm$usual > frequencies[[every]]$longest)
+  coarser <- which(!is.na(frequency$usual) & frequency$usual > frequencies[[every]]$longest)
   if (!length(coarser)) return(invisible())
-  known <- names(rhythm$every)
+  known <- names(frequency$every)
   fail(
     "argument",
     sprintf("No %s returns can be taken from these prices.", adverb_of(every)),
     where = if (length(coarser) == length(known)) {
-      sprintf("They are %s.", adverb_of(every_of_all(rhythm)))
+      sprintf("They are %s.", adverb_of(every_of_all(frequency)))
     } else {
-      sprintf("%s is %s.", known[coarser[1L]], adverb_of(rhythm$every[coarser[1L]]))
+      sprintf("%s is %s.", known[coarser[1L]], adverb_of(frequency$every[coarser[1L]]))
     },
     remedy = if (length(coarser) < length(known)) {
       sprintf(
@@ -137,14 +138,14 @@ check_every <- function(every, rhythm) {
   )
 }
 
-new_returns <- function(dates, values, kind, rhythm, start, prices, origin, digest) {
+new_returns <- function(dates, values, kind, frequency, start, prices, origin, digest) {
   structure(
     list(
       dates = dates,
       values = values,
       kind = kind,
-      every = every_of_all(rhythm),
-      rhythm = rhythm,
+      every = every_of_all(frequency),
+      frequency = frequency,
       start = start,
       prices = prices,
       origin = origin,
@@ -198,8 +199,8 @@ take_returns <- function(x, profits = FALSE, held = "then") {
   columns <- pick_securities(expand_groups(j, x$prices), colnames(x$values))
   x <- altered(x, values = x$values[, columns, drop = FALSE])
   x$start <- x$start[columns]
-  x$rhythm <- rhythm_part(x$rhythm, columns)
-  x$every <- every_of_all(x$rhythm)
+  x$frequency <- frequency_part(x$frequency, columns)
+  x$every <- every_of_all(x$frequency)
   if (!is.null(x$prices)) x$prices <- x$prices[, columns]
   x
 }

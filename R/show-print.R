@@ -82,7 +82,7 @@ print.imbroglio_returns <- function(x, ...) {
       "Returns: %s, %s, %s %s",
       count(ncol(x), "security", "securities"),
       count(nrow(x), "date"),
-      some(adverb_of(unique(x$rhythm$every))),
+      some(adverb_of(unique(x$frequency$every))),
       x$kind
     ),
     x$values

@@ -63,7 +63,7 @@ returns_text <- function(returns, result, rows = 8L, most = 8L) {
     paste,
     c(lapply(body, function(v) formatC(v, width = max(nchar(v)))), sep = "  ")
   )
-  every <- some(adverb_of(unique(returns$rhythm$every)))
+  every <- some(adverb_of(unique(returns$frequency$every)))
   hidden <- c(
     if (nrow(returns) > rows) count(nrow(returns) - rows, "earlier date"),
     if (ncol(returns) > most) count(ncol(returns) - most, "more security", "more securities")

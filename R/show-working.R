@@ -243,7 +243,7 @@ price_working <- function(prices, security, date) {
       observations = stats::setNames(1L, at$security),
       dropped = data.frame(security = character(), reason = character(), n = integer()),
       kind = "price",
-      every = rhythms_of(prices$dates, prices$close[, at$security, drop = FALSE])$every,
+      every = frequencies_of(prices$dates, prices$close[, at$security, drop = FALSE])$every,
       repairs = prices$repairs,
       origin = prices$origin,
       digest = prices$digest

@@ -4,17 +4,17 @@
 # Runs one(x, ask) for each column; x has no missing values, ask$rows says where they stand. It
 # gives columns with a row for each level; where there is nothing to tell NULL, or a `state` that
 # says why.
-by_security <- function(values, ask, one) {
+by_security <- function(values, request, one) {
   parts <- lapply(cli::cli_progress_along(seq_len(ncol(values)), "Measuring"), function(j) {
-    ask$column <- j
-    ask$rows <- which(!is.na(values[, j]))
-    x <- values[ask$rows, j]
-    found <- if (length(x)) one(x, ask)
+    request$column <- j
+    request$rows <- which(!is.na(values[, j]))
+    x <- values[request$rows, j]
+    found <- if (length(x)) one(x, request)
     if (!is.null(found$var)) return(found)
     list(
-      n = rep(length(x), length(ask$level)),
-      var = rep(NA_real_, length(ask$level)),
-      state = rep(found$state %||% NA_character_, length(ask$level))
+      n = rep(length(x), length(request$level)),
+      var = rep(NA_real_, length(request$level)),
+      state = rep(found$state %||% NA_character_, length(request$level))
     )
   })
   as.list(data.table::rbindlist(parts, fill = TRUE))
@@ -22,15 +22,15 @@ by_security <- function(values, ask, one) {
 
 # What fits the sample x of column j, as they are asked for one after the other. Where many can be
 # fitted at once, fits(values, ask), some are fitted ahead, of a matrix columns(j).
-fits_ahead <- function(method, values, ask, n = ncol(values),
+fits_ahead <- function(method, values, request, n = ncol(values),
                        columns = function(j) values[, j, drop = FALSE]) {
-  if (is.null(method$fits)) return(function(j, x) method$fit(x, ask))
+  if (is.null(method$fits)) return(function(j, x) method$fit(x, request))
   before <- 0L
   known <- list()
   function(j, x) {
     if (j > before + length(known)) {
       before <<- j - 1L
-      known <<- method$fits(columns(j:min(before + 64L, n)), ask)
+      known <<- method$fits(columns(j:min(before + 64L, n)), request)
     }
     known[[j - before]]
   }
@@ -39,7 +39,7 @@ fits_ahead <- function(method, values, ask, n = ncol(values),
 # A method that takes the order of a sample of returns: those of the history, made like today's by
 # scenarios(fit, x, ask); `fit` is what that needs. scale_error(x, ask): the relative error of
 # what they are scaled by.
-sample_method <- function(title, formula, source, fit = function(x, ask) list(), fits = NULL,
+sample_method <- function(title, formula, source, fit = function(x, request) list(), fits = NULL,
                           why = NULL, scenarios, scale_error = NULL,
                           slopes = slopes_by_regression) {
   list(
@@ -50,15 +50,15 @@ sample_method <- function(title, formula, source, fit = function(x, ask) list(),
     empirical = TRUE,
     still = FALSE,
     slopes = slopes,
-    whole = function(values, ask) {
-      fit_of <- fits_ahead(list(fit = fit, fits = fits), values, ask)
-      by_security(values, ask, function(x, ask) {
-        fitted <- fit_of(ask$column, x)
-        if (is.null(fitted)) return(list(state = if (!is.null(why)) why(x, ask)))
-        measured <- tail_of_samples(matrix(scenarios(fitted, x, ask)), ask, ask$scale)
-        measured$state <- with_state(fitted, ask)
+    whole = function(values, request) {
+      fit_of <- fits_ahead(list(fit = fit, fits = fits), values, request)
+      by_security(values, request, function(x, request) {
+        fitted <- fit_of(request$column, x)
+        if (is.null(fitted)) return(list(state = if (!is.null(why)) why(x, request)))
+        measured <- tail_of_samples(matrix(scenarios(fitted, x, request)), request, request$scale)
+        measured$state <- with_state(fitted, request)
         if (!is.null(scale_error)) {
-          measured <- with_scale_error(measured, scale_error(x, ask), ask)
+          measured <- with_scale_error(measured, scale_error(x, request), request)
         }
         # What stands there is not what was observed.
         measured[!names(measured) %in% c("worse", "milder", "row", "position")]
@@ -66,13 +66,13 @@ sample_method <- function(title, formula, source, fit = function(x, ask) list(),
     },
     fit = fit,
     fits = fits,
-    tail = function(fit, x, a, ask) {
+    tail = function(fit, x, a, request) {
       if (is.null(fit)) return(matrix(NA_real_, length(a), 2L))
       measured <- core_historical_tail(
-        matrix(scenarios(fit, x, ask)),
+        matrix(scenarios(fit, x, request)),
         1 - a,
-        rank_code(ask$rank),
-        ask$log,
+        rank_code(request$rank),
+        request$log,
         1
       )
       cbind(measured$var, measured$es)
@@ -81,13 +81,13 @@ sample_method <- function(title, formula, source, fit = function(x, ask) list(),
 }
 
 # How the fit ended, for each level.
-with_state <- function(fitted, ask) {
-  rep(attr(fitted, "state") %||% NA_character_, length(ask$level))
+with_state <- function(fitted, request) {
+  rep(attr(fitted, "state") %||% NA_character_, length(request$level))
 }
 
 # Scale and rank err apart from each other: their squares add up.
-with_scale_error <- function(measured, relative, ask) {
-  z <- stats::qnorm((1 + ask$confidence) / 2)
+with_scale_error <- function(measured, relative, request) {
+  z <- stats::qnorm((1 + request$confidence) / 2)
   add <- function(error, by) sqrt(error^2 + (relative * by)^2)
   measured$var_low <- measured$var - add(measured$var - measured$var_low, z * measured$var)
   measured$var_high <- measured$var + add(measured$var_high - measured$var, z * measured$var)
@@ -105,24 +105,24 @@ with_scale_error <- function(measured, relative, ask) {
 # with each parameter, where that is known and need not be found by differences. The errors are by
 # the delta method, the interval on the logarithm of the loss.
 smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"),
-                          fit = function(x, ask) fits(matrix(x), ask)[[1L]], fits = NULL,
+                          fit = function(x, request) fits(matrix(x), request)[[1L]], fits = NULL,
                           why = NULL, grows = "whole", now = NULL, covariance, quantile_of,
                           shortfall = NULL,
-                          knows = function(a, at, ask) TRUE, doubt = NULL, likely = FALSE,
+                          knows = function(a, at, request) TRUE, doubt = NULL, likely = FALSE,
                           moves = NULL, slopes = slopes_by_regression) {
   still <- is.null(now)
   if (still) now <- function(fit, x) fit
-  tail_at <- function(at, a, ask) {
-    if (!knows(a, at, ask)) return(c(NA_real_, NA_real_))
+  tail_at <- function(at, a, request) {
+    if (!knows(a, at, request)) return(c(NA_real_, NA_real_))
     es <- if (!is.null(shortfall)) {
-      shortfall(a, at, ask)
+      shortfall(a, at, request)
     } else {
-      mean_beyond(function(log_p) quantile_of(log_p, at, ask), a, ask$log)
+      mean_beyond(function(log_p) quantile_of(log_p, at, request), a, request$log)
     }
-    c(as_loss(quantile_of(log(a), at, ask), ask$log), es)
+    c(as_loss(quantile_of(log(a), at, request), request$log), es)
   }
-  covariance_at <- function(fitted, x, at, ask) {
-    if (ask$errors != "none") covariance(fitted, x, at, ask$errors == "sandwich")
+  covariance_at <- function(fitted, x, at, request) {
+    if (request$errors != "none") covariance(fitted, x, at, request$errors == "sandwich")
   }
   list(
     title = title,
@@ -133,57 +133,58 @@ smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"
     empirical = FALSE,
     still = still,
     # For the working: the quantiles beyond the level, and what the errors are made of.
-    quantiles = function(x, ask) {
-      at <- now(fit(x, ask), x)
-      function(log_p) quantile_of(log_p, at, ask)
+    quantiles = function(x, request) {
+      at <- now(fit(x, request), x)
+      function(log_p) quantile_of(log_p, at, request)
     },
-    error_parts = function(x, ask, a) {
-      fitted <- fit(x, ask)
+    error_parts = function(x, request, a) {
+      fitted <- fit(x, request)
       at <- now(fitted, x)
-      spread <- covariance_at(fitted, x, at, ask)
+      spread <- covariance_at(fitted, x, at, request)
       if (is.null(spread) || anyNA(spread)) return(NULL)
       list(
-        slope = slopes_of(moves, a, at, spread, ask, tail_at),
+        slope = slopes_of(moves, a, at, spread, request, tail_at),
         covariance = spread
       )
     },
     doubt = doubt,
     likely = likely,
     slopes = slopes,
-    whole = function(values, ask) {
-      whole_of_smooth(values, ask, list(fit = fit, fits = fits, why = why), function(fitted, x) {
+    whole = function(values, request) {
+      known <- list(fit = fit, fits = fits, why = why)
+      whole_of_smooth(values, request, known, function(fitted, x) {
         at <- now(fitted, x)
-        spread <- covariance_at(fitted, x, at, ask)
-        lapply(1 - ask$level, function(a) {
-          c(n = length(x), with_errors(function(at) tail_at(at, a, ask), at, spread, ask))
+        spread <- covariance_at(fitted, x, at, request)
+        lapply(1 - request$level, function(a) {
+          c(n = length(x), with_errors(function(at) tail_at(at, a, request), at, spread, request))
         })
       })
     },
     fit = fit,
     fits = fits,
-    tail = function(fit, x, a, ask) {
+    tail = function(fit, x, a, request) {
       if (is.null(fit)) return(matrix(NA_real_, length(a), 2L))
       at <- now(fit, x)
-      t(vapply(a, function(a) tail_at(at, a, ask), c(0, 0)))
+      t(vapply(a, function(a) tail_at(at, a, request), c(0, 0)))
     }
   )
 }
 
 # Columns of all securities by rows(fitted, x), one for each level, with the state of the fits.
-whole_of_smooth <- function(values, ask, method, rows) {
-  fit_of <- fits_ahead(method, values, ask)
-  by_security(values, ask, function(x, ask) {
-    fitted <- fit_of(ask$column, x)
-    if (is.null(fitted)) return(list(state = if (!is.null(method$why)) method$why(x, ask)))
-    c(columns_of_rows(rows(fitted, x)), list(state = with_state(fitted, ask)))
+whole_of_smooth <- function(values, request, method, rows) {
+  fit_of <- fits_ahead(method, values, request)
+  by_security(values, request, function(x, request) {
+    fitted <- fit_of(request$column, x)
+    if (is.null(fitted)) return(list(state = if (!is.null(method$why)) method$why(x, request)))
+    c(columns_of_rows(rows(fitted, x)), list(state = with_state(fitted, request)))
   })
 }
 
 # Value at risk and expected shortfall by the parameters, with what they err by.
-with_errors <- function(tail_at, at, spread, ask) {
+with_errors <- function(tail_at, at, spread, request) {
   tail <- tail_at(at)
   error <- by_delta(at, spread, tail_at)
-  ends <- interval_above_zero(tail[1L], error[1L], ask$confidence)
+  ends <- interval_above_zero(tail[1L], error[1L], request$confidence)
   c(
     var = tail[1L],
     es = tail[2L],
@@ -223,9 +224,9 @@ slopes_along <- function(at, covariance, f) {
 }
 
 # As they are known, or by differences.
-slopes_of <- function(moves, a, at, spread, ask, tail_at) {
-  if (is.null(moves)) return(slopes_along(at, spread, function(at) tail_at(at, a, ask)))
-  of <- moves(a, at, ask)
+slopes_of <- function(moves, a, at, spread, request, tail_at) {
+  if (is.null(moves)) return(slopes_along(at, spread, function(at) tail_at(at, a, request)))
+  of <- moves(a, at, request)
   vapply(rownames(spread), function(name) c(of$var[[name]], of$es[[name]]), c(0, 0))
 }
 
@@ -276,21 +277,23 @@ covariance_by_scores <- function(at, scores_at, shapes, sandwich = FALSE) {
 
 tail_method <- function(title, formula, source, tail_of, quantile_at, covariance_at,
                         slopes = slopes_by_regression) {
-  stretch <- function(at, ask) if (ask$by == "power") ask$h^at$shape else sqrt(ask$h)
+  stretch <- function(at, request) {
+    if (request$by == "power") request$h^at$shape else sqrt(request$h)
+  }
   # A size that is also level - 1 of some returns is often a hair off.
-  knows <- function(a, at, ask) a <= at$share * (1 + 1e-9)
+  knows <- function(a, at, request) a <= at$share * (1 + 1e-9)
   smooth_method(
     title,
     formula,
     source,
     ways = c("sqrt", "power", "overlapping"),
-    fit = function(x, ask) tail_of(x, tail_size(length(x), ask$tail)),
+    fit = function(x, request) tail_of(x, tail_size(length(x), request$tail)),
     covariance = function(fit, x, at, sandwich) covariance_at(at),
     slopes = slopes,
-    quantile_of = function(log_p, at, ask) quantile_at(log_p, at) * stretch(at, ask),
-    shortfall = function(a, at, ask) {
-      if (ask$log) {
-        return(mean_beyond(function(log_p) quantile_at(log_p, at) * stretch(at, ask), a, TRUE))
+    quantile_of = function(log_p, at, request) quantile_at(log_p, at) * stretch(at, request),
+    shortfall = function(a, at, request) {
+      if (request$log) {
+        return(mean_beyond(function(log_p) quantile_at(log_p, at) * stretch(at, request), a, TRUE))
       }
       if (at$shape >= 1) return(Inf)
       beyond <- -quantile_at(log(a), at) + if (is.null(at$scale)) {
@@ -298,13 +301,13 @@ tail_method <- function(title, formula, source, tail_of, quantile_at, covariance
       } else {
         at$scale - at$shape * at$threshold
       }
-      stretch(at, ask) * beyond / (1 - at$shape)
+      stretch(at, request) * beyond / (1 - at$shape)
     },
     knows = knows,
-    doubt = function(x, ask) {
-      at <- tail_of(x, tail_size(length(x), ask$tail))
+    doubt = function(x, request) {
+      at <- tail_of(x, tail_size(length(x), request$tail))
       if (is.null(at)) return("finds no tail of losses")
-      if (!all(knows(1 - ask$level, at, ask))) {
+      if (!all(knows(1 - request$level, at, request))) {
         sprintf(
           "knows only what lies beyond its threshold, %s of the returns",
           unit_share(at$share)
@@ -329,16 +332,16 @@ draw_method <- function(title, formula, source, blocks) {
     options = if (blocks != "none") "block",
     slopes = slopes_of_paths,
     no_errors = "draws several periods of a history that says too little of so rare a loss",
-    whole = function(values, ask) {
-      by_security(values, ask, function(x, ask) {
-        how <- drawing(length(x), ask$h, blocks, ask)
-        of_draws(drawn_returns(x, how, ask), how, ask, if (ask$log) expm1(x) else x)
+    whole = function(values, request) {
+      by_security(values, request, function(x, request) {
+        how <- drawing(length(x), request$h, blocks, request)
+        of_draws(drawn_returns(x, how, request), how, request, if (request$log) expm1(x) else x)
       })
     },
-    fit = function(x, ask) list(),
-    tail = function(fit, x, a, ask) {
-      drawn <- drawn_returns(x, drawing(length(x), 1L, blocks, ask), ask)
-      measured <- core_historical_tail(matrix(drawn), 1 - a, rank_code(ask$rank), FALSE, 1)
+    fit = function(x, request) list(),
+    tail = function(fit, x, a, request) {
+      drawn <- drawn_returns(x, drawing(length(x), 1L, blocks, request), request)
+      measured <- core_historical_tail(matrix(drawn), 1 - a, rank_code(request$rank), FALSE, 1)
       cbind(measured$var, measured$es)
     }
   )
@@ -358,8 +361,8 @@ too_few_drawn <- function(how, level) {
 }
 
 # One security is a book of one holding.
-drawn_returns <- function(x, how, ask) {
-  if (ask$adds) {
+drawn_returns <- function(x, how, request) {
+  if (request$adds) {
     return(
       core_draw_book(
         matrix(x),
@@ -374,7 +377,7 @@ drawn_returns <- function(x, how, ask) {
       )$value
     )
   }
-  growth <- matrix(if (ask$log) exp(x) else 1 + x)
+  growth <- matrix(if (request$log) exp(x) else 1 + x)
   core_draw_book(growth, 1, 0, how$horizon, how$draws, how$code, how$length, how$seed)$value - 1
 }
 

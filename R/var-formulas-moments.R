@@ -1,7 +1,7 @@
 # The methods of value at risk by the moments of the returns: normal, and Cornish and Fisher's.
 
 # Mean, deviation, skewness and excess kurtosis, as measure_return() has them.
-moments_fit <- function(x, ask = NULL) {
+moments_fit <- function(x, request = NULL) {
   moments <- core_moments(matrix(x), FALSE, FALSE)
   if (length(x) > 1L) lapply(fitted_moments(moments), `[[`, 1L)
 }
@@ -57,39 +57,40 @@ moments_covariance <- function(x, at, which) {
 # ---- the losses and how they move ---------------------------------------------------------------
 # Each takes one number a security, and gives one; slopes along the parameters by name.
 
-normal_quantile <- function(log_p, at, ask) {
-  at$mean * ask$h + at$sd * sqrt(ask$h) * stats::qnorm(log_p, log.p = TRUE)
+normal_quantile <- function(log_p, at, request) {
+  at$mean * request$h + at$sd * sqrt(request$h) * stats::qnorm(log_p, log.p = TRUE)
 }
 
-normal_shortfall <- function(a, at, ask) {
-  deviation <- at$sd * sqrt(ask$h)
+normal_shortfall <- function(a, at, request) {
+  deviation <- at$sd * sqrt(request$h)
   z <- stats::qnorm(a)
-  if (ask$log) {
-    -expm1(at$mean * ask$h + deviation^2 / 2 + stats::pnorm(z - deviation, log.p = TRUE) - log(a))
+  if (request$log) {
+    beyond <- stats::pnorm(z - deviation, log.p = TRUE)
+    -expm1(at$mean * request$h + deviation^2 / 2 + beyond - log(a))
   } else {
-    -at$mean * ask$h + deviation * stats::dnorm(z) / a
+    -at$mean * request$h + deviation * stats::dnorm(z) / a
   }
 }
 
-normal_slopes <- function(a, at, ask) {
-  root <- sqrt(ask$h)
+normal_slopes <- function(a, at, request) {
+  root <- sqrt(request$h)
   z <- stats::qnorm(a)
   # Of 1 - exp(r) as of -r, times exp(r).
-  if (!ask$log) {
+  if (!request$log) {
     return(list(
-      var = list(mean = -ask$h, sd = -root * z),
-      es = list(mean = -ask$h, sd = root * stats::dnorm(z) / a)
+      var = list(mean = -request$h, sd = -root * z),
+      es = list(mean = -request$h, sd = root * stats::dnorm(z) / a)
     ))
   }
   deviation <- at$sd * root
-  kept <- 1 - as_loss(normal_quantile(log(a), at, ask), TRUE)
-  kept_beyond <- 1 - normal_shortfall(a, at, ask)
+  kept <- 1 - as_loss(normal_quantile(log(a), at, request), TRUE)
+  kept_beyond <- 1 - normal_shortfall(a, at, request)
   ratio <- exp(
     stats::dnorm(z - deviation, log = TRUE) - stats::pnorm(z - deviation, log.p = TRUE)
   )
   list(
-    var = list(mean = -ask$h * kept, sd = -root * z * kept),
-    es = list(mean = -ask$h * kept_beyond, sd = -root * (deviation - ratio) * kept_beyond)
+    var = list(mean = -request$h * kept, sd = -root * z * kept),
+    es = list(mean = -request$h * kept_beyond, sd = -root * (deviation - ratio) * kept_beyond)
   )
 }
 
@@ -116,9 +117,9 @@ cornish_fisher_slope <- function(z, at, h) {
   1 + z * S / 3 + (z^2 - 1) * K / 8 - (6 * z^2 - 5) * S^2 / 36
 }
 
-cornish_fisher_quantile <- function(log_p, at, ask) {
+cornish_fisher_quantile <- function(log_p, at, request) {
   z <- stats::qnorm(log_p, log.p = TRUE)
-  at$mean * ask$h + at$sd * sqrt(ask$h) * cornish_fisher(z, at, ask$h)
+  at$mean * request$h + at$sd * sqrt(request$h) * cornish_fisher(z, at, request$h)
 }
 
 # The means of z^0 to z^3 below the quantile at a, z standard normal.
@@ -132,26 +133,26 @@ sum_of_powers <- function(coefficients, powers) Reduce(`+`, Map(`*`, coefficient
 
 # Of log returns the mean of exp(r) has no closed form: it is summed over places all along the
 # tail.
-along_tail <- function(a, at, ask, what) {
+along_tail <- function(a, at, request, what) {
   places <- places_beyond()
   z <- stats::qnorm(log(a) - places$depth, log.p = TRUE)
-  stretch <- at$sd * sqrt(ask$h)
+  stretch <- at$sd * sqrt(request$h)
   total <- 0
   for (i in seq_along(z)) {
-    moved <- at$mean * ask$h + stretch * cornish_fisher(z[i], at, ask$h)
+    moved <- at$mean * request$h + stretch * cornish_fisher(z[i], at, request$h)
     total <- total + places$weight[i] * what(moved, z[i])
   }
   total
 }
 
-cornish_fisher_shortfall <- function(a, at, ask) {
-  if (ask$log) return(along_tail(a, at, ask, function(r, z) -expm1(r)))
-  mean_z <- sum_of_powers(cornish_fisher_powers(at, ask$h)$z, powers_below(a))
-  -at$mean * ask$h - at$sd * sqrt(ask$h) * mean_z
+cornish_fisher_shortfall <- function(a, at, request) {
+  if (request$log) return(along_tail(a, at, request, function(r, z) -expm1(r)))
+  mean_z <- sum_of_powers(cornish_fisher_powers(at, request$h)$z, powers_below(a))
+  -at$mean * request$h - at$sd * sqrt(request$h) * mean_z
 }
 
-cornish_fisher_moves <- function(a, at, ask) {
-  h <- ask$h
+cornish_fisher_moves <- function(a, at, request) {
+  h <- request$h
   root <- sqrt(h)
   coefficients <- cornish_fisher_powers(at, h)
   # How a return of which z is the normal moves, along each moment; linear in the powers of z.
@@ -166,10 +167,10 @@ cornish_fisher_moves <- function(a, at, ask) {
   }
   z <- stats::qnorm(a)
   at_level <- lapply(moves(list(1, z, z^2, z^3)), `-`)
-  if (!ask$log) return(list(var = at_level, es = lapply(moves(powers_below(a)), `-`)))
-  kept <- exp(cornish_fisher_quantile(log(a), at, ask))
+  if (!request$log) return(list(var = at_level, es = lapply(moves(powers_below(a)), `-`)))
+  kept <- exp(cornish_fisher_quantile(log(a), at, request))
   beyond <- lapply(stats::setNames(nm = names(at_level)), function(name) {
-    along_tail(a, at, ask, function(r, z) -exp(r) * moves(list(1, z, z^2, z^3))[[name]])
+    along_tail(a, at, request, function(r, z) -exp(r) * moves(list(1, z, z^2, z^3))[[name]])
   })
   list(var = lapply(at_level, `*`, kept), es = beyond)
 }
@@ -180,24 +181,24 @@ cornish_fisher_moves <- function(a, at, ask) {
 # err; the functions are as those of a smooth_method(), of all securities at once.
 whole_by_moments <- function(wanted, fit_of, quantile_of, shortfall, moves, knows,
                              errs = function(a, at, n) TRUE) {
-  function(values, ask) {
+  function(values, request) {
     moments <- core_moments(values, FALSE, FALSE)
     n <- moments$n
     at <- fit_of(moments)
-    powers <- if (ask$errors != "none") power_means(values, moments, at, wanted)
-    by_level <- lapply(1 - ask$level, function(a) {
-      none <- n < 2L | !knows(a, at, ask)
-      loss <- as_loss(quantile_of(log(a), at, ask), ask$log)
-      es <- shortfall(a, at, ask)
+    powers <- if (request$errors != "none") power_means(values, moments, at, wanted)
+    by_level <- lapply(1 - request$level, function(a) {
+      none <- n < 2L | !knows(a, at, request)
+      loss <- as_loss(quantile_of(log(a), at, request), request$log)
+      es <- shortfall(a, at, request)
       loss[none] <- es[none] <- NA_real_
       errors <- if (is.null(powers)) {
         list(var = rep(NA_real_, length(n)), es = rep(NA_real_, length(n)))
       } else {
-        lapply(moves(a, at, ask), function(slopes) {
+        lapply(moves(a, at, request), function(slopes) {
           error_along(slopes[wanted], at, powers, n, at$sd > 0 & !none & errs(a, at, n))
         })
       }
-      ends <- interval_above_zero(loss, errors$var, ask$confidence)
+      ends <- interval_above_zero(loss, errors$var, request$confidence)
       list(
         n = n, var = loss, es = es, var_error = errors$var, es_error = errors$es,
         var_low = ends$low, var_high = ends$high
@@ -243,14 +244,14 @@ normal_method <- function(title, formula, relative) {
     formula,
     "",
     grows = if (relative) "whole" else "mean",
-    fit = function(x, ask) about(moments_fit(x, ask)),
+    fit = function(x, request) about(moments_fit(x, request)),
     quantile_of = normal_quantile,
     shortfall = normal_shortfall,
     covariance = function(fit, x, at, sandwich) moments_covariance(x, moments_fit(x), wanted),
     moves = normal_slopes,
     # Of these the regression is the derivative.
-    slopes = function(book, whole, moments, ask) {
-      c(by_regression(book, whole, ask$h, relative), by = "derivative")
+    slopes = function(book, whole, moments, request) {
+      c(by_regression(book, whole, request$h, relative), by = "derivative")
     }
   )
   method$least <- 2L
@@ -261,26 +262,26 @@ normal_method <- function(title, formula, relative) {
     normal_quantile,
     normal_shortfall,
     normal_slopes,
-    function(a, at, ask) TRUE
+    function(a, at, request) TRUE
   )
-  method$rolling <- function(values, window, least, ask) {
+  method$rolling <- function(values, window, least, request) {
     if (!window) window <- nrow(values)
     deviation <- core_rolling_deviation(values, window, least)
     centre <- if (relative) 0 else core_rolling_mean(values, window, least)
     tail_of_paths(
       if (relative) 0 else core_before(centre, values),
       core_before(deviation, values),
-      ask
+      request
     )
   }
   method
 }
 
-tail_of_paths <- function(centre, deviation, ask) {
+tail_of_paths <- function(centre, deviation, request) {
   at <- list(mean = centre, sd = deviation)
   list(
-    var = as_loss(normal_quantile(log(1 - ask$level), at, ask), ask$log),
-    es = normal_shortfall(1 - ask$level, at, ask)
+    var = as_loss(normal_quantile(log(1 - request$level), at, request), request$log),
+    es = normal_shortfall(1 - request$level, at, request)
   )
 }
 
@@ -290,8 +291,8 @@ cornish_fisher_method <- function() {
     # Of too few returns to have a shape nothing is said.
     lapply(at, function(part) ifelse(is.na(at$skewness + at$kurtosis), NA_real_, part))
   }
-  knows <- function(a, at, ask) {
-    (cornish_fisher_slope(stats::qnorm(a), at, ask$h) > 0) %in% TRUE
+  knows <- function(a, at, request) {
+    (cornish_fisher_slope(stats::qnorm(a), at, request$h) > 0) %in% TRUE
   }
   method <- smooth_method(
     "Cornish-Fisher",
@@ -301,8 +302,8 @@ cornish_fisher_method <- function() {
     ),
     "Cornish and Fisher (1938)",
     grows = "moments",
-    fit = function(x, ask) {
-      at <- moments_fit(x, ask)
+    fit = function(x, request) {
+      at <- moments_fit(x, request)
       if (!is.null(at) && !anyNA(unlist(at))) at
     },
     covariance = function(fit, x, at, sandwich) moments_covariance(x, at, names(at)),
@@ -328,30 +329,31 @@ cornish_fisher_method <- function() {
     "fat tails"
   )
   # The slope is a parabola in z: of most it is above 0 at its lowest, and there is nothing to say.
-  method$doubtful <- function(values, ask) {
+  method$doubtful <- function(values, request) {
     at <- fitted_moments(core_moments(values, FALSE, FALSE))
-    S <- at$skewness / sqrt(ask$h)
-    curve <- at$kurtosis / ask$h / 8 - S^2 / 6
+    S <- at$skewness / sqrt(request$h)
+    curve <- at$kurtosis / request$h / 8 - S^2 / 6
     lowest <- ifelse(curve > 0, pmin(pmax(-S / 6 / curve, -4), 4), 4)
     which(!(pmin(
-      cornish_fisher_slope(-4, at, ask$h),
-      cornish_fisher_slope(4, at, ask$h),
-      cornish_fisher_slope(lowest, at, ask$h)
+      cornish_fisher_slope(-4, at, request$h),
+      cornish_fisher_slope(4, at, request$h),
+      cornish_fisher_slope(lowest, at, request$h)
     ) > 1e-6) %in% TRUE)
   }
   c(method, list(says_none = TRUE, working = function(about) cornish_fisher_working(about)))
 }
 
-doubt_cornish_fisher <- function(x, ask) {
-  at <- moments_fit(x, ask)
+doubt_cornish_fisher <- function(x, request) {
+  at <- moments_fit(x, request)
   z <- seq(-4, 4, by = 0.01)
   falls <- if (is.null(at)) {
     numeric()
   } else {
-    z[(cornish_fisher_slope(z, at, ask$h) <= 0) %in% TRUE]
+    z[(cornish_fisher_slope(z, at, request$h) <= 0) %in% TRUE]
   }
   if (!length(falls)) return(NULL)
-  refused <- ask$level[cornish_fisher_slope(stats::qnorm(1 - ask$level), at, ask$h) <= 0]
+  slope <- cornish_fisher_slope(stats::qnorm(1 - request$level), at, request$h)
+  refused <- request$level[slope <= 0]
   sprintf(
     paste0(
       "falls as z rises between %s and %s (skewness %s, excess kurtosis %s), where it ",

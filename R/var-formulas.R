@@ -63,30 +63,32 @@ garch_method <- function(title, formula, source, student) {
     formula,
     source,
     ways = "forecast",
-    fits = function(values, ask) garch_fits(values, student),
-    why = function(x, ask) why_no_garch(x, student),
+    fits = function(values, request) garch_fits(values, student),
+    why = function(x, request) why_no_garch(x, student),
     now = garch_now,
     likely = TRUE,
     covariance = function(fit, x, at, sandwich) {
       if (!sandwich) garch_covariance(fit, x, names(at))
     },
-    quantile_of = function(log_p, at, ask) {
+    quantile_of = function(log_p, at, request) {
       z <- if (!is.null(at$nu)) {
         stats::qt(log_p, at$nu, log.p = TRUE) * sqrt((at$nu - 2) / at$nu)
       } else {
         stats::qnorm(log_p, log.p = TRUE)
       }
-      at$mean * ask$h + sqrt(variance_over(at, ask$h)) * z
+      at$mean * request$h + sqrt(variance_over(at, request$h)) * z
     },
-    shortfall = function(a, at, ask) {
-      whole <- list(mean = at$mean * ask$h, sd = sqrt(variance_over(at, ask$h)))
+    shortfall = function(a, at, request) {
+      whole <- list(mean = at$mean * request$h, sd = sqrt(variance_over(at, request$h)))
       if (!is.null(at$nu)) {
         stretch <- whole$sd * sqrt((at$nu - 2) / at$nu)
         standard <- list(location = 0, scale = 1, nu = at$nu)
-        return(-own_families$student$mean_below(log(a), standard, whole$mean, stretch, ask$log))
+        return(-own_families$student$mean_below(
+          log(a), standard, whole$mean, stretch, request$log
+        ))
       }
-      ask$h <- 1
-      normal_shortfall(a, whole, ask)
+      request$h <- 1
+      normal_shortfall(a, whole, request)
     }
   )
   method$working <- function(about) garch_var_working(about, student)
@@ -160,43 +162,43 @@ family_method <- function(name) {
     mean_of <- record_of(at)$moments(at)[["mean"]]
     if (is.finite(mean_of)) mean_of else at[[1L]]
   }
-  quantile_of <- function(log_p, at, ask) {
+  quantile_of <- function(log_p, at, request) {
     q <- record_of(at)$quantile(log_p, at)
-    if (ask$h == 1) return(q)
+    if (request$h == 1) return(q)
     centre <- centre_of(at)
-    centre * ask$h + (q - centre) * sqrt(ask$h)
+    centre * request$h + (q - centre) * sqrt(request$h)
   }
-  fits <- function(values, ask) family_fits(values, family)
+  fits <- function(values, request) family_fits(values, family)
   method <- smooth_method(
     family$title,
     family$formula,
     family$source,
     grows = "mean",
     fits = fits,
-    why = function(x, ask) {
+    why = function(x, request) {
       state_of_ended(family, family$fit(matrix(x), "likelihood")$ended, length(x))
     },
     likely = TRUE,
     covariance = function(fit, x, at, sandwich) family_covariance(x, at, sandwich),
     quantile_of = quantile_of,
-    shortfall = function(a, at, ask) {
+    shortfall = function(a, at, request) {
       record <- record_of(at)
-      if (!ask$log && !is.finite(record$moments(at)[["mean"]])) return(Inf)
+      if (!request$log && !is.finite(record$moments(at)[["mean"]])) return(Inf)
       if (is.null(record$mean_below)) {
-        return(mean_beyond(function(log_p) quantile_of(log_p, at, ask), a, ask$log))
+        return(mean_beyond(function(log_p) quantile_of(log_p, at, request), a, request$log))
       }
       # A return over the horizon is linear in the standard form.
-      centre <- if (ask$h == 1) at[[1L]] else centre_of(at)
+      centre <- if (request$h == 1) at[[1L]] else centre_of(at)
       -record$mean_below(
         log(a),
         at,
-        centre * ask$h + (at[[1L]] - centre) * sqrt(ask$h),
-        at[[2L]] * sqrt(ask$h),
-        ask$log
+        centre * request$h + (at[[1L]] - centre) * sqrt(request$h),
+        at[[2L]] * sqrt(request$h),
+        request$log
       )
     },
-    doubt = function(x, ask) {
-      at <- if (ask$h > 1) fits(matrix(x), ask)[[1L]]
+    doubt = function(x, request) {
+      at <- if (request$h > 1) fits(matrix(x), request)[[1L]]
       if (!is.null(at) && !is.finite(record_of(at)$moments(at)[["variance"]])) {
         "has no finite variance there, so the root of time is no rule for it"
       }

@@ -51,7 +51,7 @@ ways_of <- function(records, horizon_by) {
 }
 
 # What is asked of a method, checked.
-asked <- function(returns, level, decay = NULL, half_life = NULL, tail = 0.1, block = NULL,
+requested <- function(returns, level, decay = NULL, half_life = NULL, tail = 0.1, block = NULL,
                   draws = 10000L, seed = 1L, confidence = 0.95, rank = "nearest") {
   level <- unique(check_level(level))
   block <- if (!is.null(block)) check_positive(block, "block")
@@ -76,21 +76,21 @@ asked <- function(returns, level, decay = NULL, half_life = NULL, tail = 0.1, bl
   )
 }
 
-measured_var <- function(returns, record, name, h, rank, way, ask) {
+measured_var <- function(returns, record, name, h, rank, way, request) {
   values <- returns$values
   if (way == "overlapping" && h > 1L) {
-    values <- core_overlapping_returns(values, h, ask$log || ask$adds)
+    values <- core_overlapping_returns(values, h, request$log || request$adds)
   } else {
-    ask$h <- h
-    ask$by <- way
-    ask$scale <- sqrt(h)
+    request$h <- h
+    request$by <- way
+    request$scale <- sqrt(h)
   }
-  ask$rank <- rank
-  measured <- record$whole(values, ask)
+  request$rank <- rank
+  measured <- record$whole(values, request)
   if (!is.null(record$blocks) && !is.null(returns$today) && h > 1L) {
-    measured <- by_holdings_drawn(measured, returns$today, h, record$blocks, ask)
+    measured <- by_holdings_drawn(measured, returns$today, h, record$blocks, request)
   }
-  each <- rep(seq_len(ncol(values)), each = length(ask$level))
+  each <- rep(seq_len(ncol(values)), each = length(request$level))
   sample <- sample_of(returns$dates, returns$values)
   nothing <- rep(NA_real_, length(each))
   of <- function(column) if (length(measured[[column]])) measured[[column]] else nothing
@@ -99,7 +99,7 @@ measured_var <- function(returns, record, name, h, rank, way, ask) {
     from = sample$from[each],
     to = sample$to[each],
     n = as.integer(measured$n),
-    level = rep(ask$level, ncol(values)),
+    level = rep(request$level, ncol(values)),
     horizon = rep(h, length(each)),
     var = measured$var,
     es = of("es"),
@@ -122,19 +122,19 @@ measured_var <- function(returns, record, name, h, rank, way, ask) {
 }
 
 # A book's paths are those of its holdings, which drift along them.
-by_holdings_drawn <- function(measured, today, h, blocks, ask) {
-  how <- drawing(nrow(today$r), h, blocks, ask)
+by_holdings_drawn <- function(measured, today, h, blocks, request) {
+  how <- drawing(nrow(today$r), h, blocks, request)
   drawn <- core_draw_book(
     1 + today$r, today$weights, today$cash, how$horizon, how$draws, how$code, how$length, how$seed
   )
-  of_book <- of_draws(drawn$value - 1, how, ask, as.vector(today$r %*% today$weights))
+  of_book <- of_draws(drawn$value - 1, how, request, as.vector(today$r %*% today$weights))
   for (name in intersect(names(measured), names(of_book))) {
-    measured[[name]][seq_along(ask$level)] <- of_book[[name]]
+    measured[[name]][seq_along(request$level)] <- of_book[[name]]
   }
   measured
 }
 
-var_choices <- function(records, horizon, ways, rank, ask) {
+var_choices <- function(records, horizon, ways, rank, request) {
   chance <- any_chance(records, horizon)
   c(
     method = paste(names(records), collapse = ", "),
@@ -155,18 +155,18 @@ var_choices <- function(records, horizon, ways, rank, ask) {
       )
     },
     if (!is.null(attr(horizon, "asked"))) c("horizon asked" = attr(horizon, "asked")),
-    if (!is.null(ask$decay)) c(decay = format(ask$decay)),
-    if ("tail" %in% unlist(lapply(records, `[[`, "options"))) c(tail = format(ask$tail)),
-    if (!is.null(ask$block)) c(block = format(ask$block)),
-    if (chance) c(draws = count(ask$draws)),
-    if (ask$errors != "none" && any(is_likely(records, ask$errors))) {
+    if (!is.null(request$decay)) c(decay = format(request$decay)),
+    if ("tail" %in% unlist(lapply(records, `[[`, "options"))) c(tail = format(request$tail)),
+    if (!is.null(request$block)) c(block = format(request$block)),
+    if (chance) c(draws = count(request$draws)),
+    if (request$errors != "none" && any(is_likely(records, request$errors))) {
       c(errors = sprintf(
-        if (ask$errors == "model") {
+        if (request$errors == "model") {
           "of %s as if the returns were of that kind"
         } else {
           "of %s by the sandwich, which does not take that kind of returns as given"
         },
-        some(names(records)[is_likely(records, ask$errors)])
+        some(names(records)[is_likely(records, request$errors)])
       ))
     }
   )

@@ -4,7 +4,7 @@
 # ("always", or where it looks "ahead"), what it `doubt`s of its own use, whether it is by a
 # likelihood (`likely`), what `grows` by the root of time ("whole"; "mean": what is about the mean,
 # which adds up; "moments": so too, with skewness and kurtosis that fade), its own `options`, the
-# `least` returns it wants, and functions of what is asked (see asked()). slopes(book, whole,
+# `least` returns it wants, and functions of what is asked (see requested()). slopes(book, whole,
 # found, ask): how value at risk and expected shortfall of a book grow with the weight of each
 # holding (`var`, `es`), and `by` what that was found; see var-split.R. whole(values, ask): a
 # row for each security and level, levels fastest: n, var, es, their errors, an interval, how the
@@ -40,17 +40,17 @@ made_var_methods <- function() list(
     ways = c("sqrt", "overlapping"),
     empirical = TRUE,
     still = FALSE,
-    slopes = function(book, whole, measured, ask) {
-      slopes_at_rank(book, rep(1 / nrow(book$r), nrow(book$r)), ask)
+    slopes = function(book, whole, measured, request) {
+      slopes_at_rank(book, rep(1 / nrow(book$r), nrow(book$r)), request)
     },
-    whole = function(values, ask) tail_of_samples(values, ask, ask$scale),
-    fit = function(x, ask) list(),
-    tail = function(fit, x, a, ask) {
-      measured <- core_historical_tail(matrix(x), 1 - a, rank_code(ask$rank), ask$log, 1)
+    whole = function(values, request) tail_of_samples(values, request, request$scale),
+    fit = function(x, request) list(),
+    tail = function(fit, x, a, request) {
+      measured <- core_historical_tail(matrix(x), 1 - a, rank_code(request$rank), request$log, 1)
       cbind(measured$var, measured$es)
     },
-    rolling = function(values, window, least, ask) {
-      core_rolling_tail(values, window, least, ask$level, rank_code(ask$rank), ask$log)
+    rolling = function(values, window, least, request) {
+      core_rolling_tail(values, window, least, request$level, rank_code(request$rank), request$log)
     }
   ),
   "age-weighted" = list(
@@ -63,20 +63,23 @@ made_var_methods <- function() list(
     ways = c("sqrt", "overlapping"),
     empirical = TRUE,
     still = FALSE,
-    slopes = function(book, whole, measured, ask) {
-      slopes_at_rank(book, age_weights(nrow(book$r), ask$decay), ask)
+    slopes = function(book, whole, measured, request) {
+      slopes_at_rank(book, age_weights(nrow(book$r), request$decay), request)
     },
-    whole = function(values, ask) {
-      by_security(values, ask, function(x, ask) {
-        measured <- tail_of_weighted(x, age_weights(length(x), ask$decay), ask, ask$scale)
-        measured$row <- ask$rows[measured$row]
+    whole = function(values, request) {
+      by_security(values, request, function(x, request) {
+        weights <- age_weights(length(x), request$decay)
+        measured <- tail_of_weighted(x, weights, request, request$scale)
+        measured$row <- request$rows[measured$row]
         measured
       })
     },
-    fit = function(x, ask) list(),
-    tail = function(fit, x, a, ask) {
-      worst_first <- weighted_losses(x, age_weights(length(x), ask$decay), ask)
-      t(vapply(a, function(a) weighted_tail(worst_first, a, ask$rank)[c("var", "es")], c(0, 0)))
+    fit = function(x, request) list(),
+    tail = function(fit, x, a, request) {
+      worst_first <- weighted_losses(x, age_weights(length(x), request$decay), request)
+      t(vapply(a, function(a) {
+        weighted_tail(worst_first, a, request$rank)[c("var", "es")]
+      }, c(0, 0)))
     }
   ),
   "volatility-scaled" = c(
@@ -84,13 +87,13 @@ made_var_methods <- function() list(
       "Volatility-scaled",
       "the k-th worst of r_t s_(n+1) / s_t, s exponentially weighted",
       "Hull and White (1998)",
-      scenarios = function(fit, x, ask) {
-        s <- weighted_path(x, ask$decay %||% 0.94)
+      scenarios = function(fit, x, request) {
+        s <- weighted_path(x, request$decay %||% 0.94)
         n <- length(x)
         if (any(s == 0)) x else x * s[n + 1L] / s[-(n + 1L)]
       },
-      scale_error = function(x, ask) {
-        decay <- ask$decay %||% 0.94
+      scale_error = function(x, request) {
+        decay <- request$decay %||% 0.94
         s <- weighted_path(x, decay)[seq_along(x)]
         kurtosis <- if (any(s == 0)) 0 else core_moments(matrix(x / s), FALSE, FALSE)$kurtosis
         if (is.na(kurtosis)) {
@@ -109,10 +112,10 @@ made_var_methods <- function() list(
       "GARCH-filtered",
       "the k-th worst of mean + s_(n+1) e_t / s_t, s of GARCH(1,1)",
       "Barone-Adesi, Giannopoulos and Vosper (1999)",
-      fit = function(x, ask) garch_fit(x, FALSE),
-      fits = function(values, ask) garch_fits(values, FALSE),
-      why = function(x, ask) why_no_garch(x, FALSE),
-      scenarios = function(fit, x, ask) {
+      fit = function(x, request) garch_fit(x, FALSE),
+      fits = function(values, request) garch_fits(values, FALSE),
+      why = function(x, request) why_no_garch(x, FALSE),
+      scenarios = function(fit, x, request) {
         s <- sqrt(garch_variances(fit, x))
         n <- length(x)
         fit$mean + s[n + 1L] * (x - fit$mean) / s[-(n + 1L)]
@@ -122,16 +125,16 @@ made_var_methods <- function() list(
     method$ways <- "paths"
     method$working <- function(about) filtered_working(about)
     method$chance <- "ahead"
-    method$whole <- function(values, ask) {
-      measured <- of_one(values, ask)
-      if (ask$h == 1) return(measured)
+    method$whole <- function(values, request) {
+      measured <- of_one(values, request)
+      if (request$h == 1) return(measured)
       # The relative error is that of one period.
       relative <- lapply(
         measured[c("var_error", "es_error", "var_low", "var_high")],
         `/`,
         measured$var
       )
-      ahead <- by_security(values, ask, function(x, ask) {
+      ahead <- by_security(values, request, function(x, request) {
         fit <- garch_fit(x, FALSE)
         if (is.null(fit)) return(list(state = why_no_garch(x, FALSE)))
         variance <- garch_variances(fit, x)
@@ -140,18 +143,18 @@ made_var_methods <- function() list(
           (x - fit$mean) / sqrt(variance[-(n + 1L)]),
           unlist(fit),
           variance[n + 1L],
-          ask$h,
-          ask$draws,
-          ask$log || ask$adds,
-          ask$seed
+          request$h,
+          request$draws,
+          request$log || request$adds,
+          request$seed
         )
-        measured <- tail_of_samples(matrix(drawn), ask)
+        measured <- tail_of_samples(matrix(drawn), request)
         list(
-          n = rep(n, length(ask$level)),
+          n = rep(n, length(request$level)),
           var = measured$var,
           es = measured$es,
           draw_error = measured$var_error,
-          state = with_state(fit, ask)
+          state = with_state(fit, request)
         )
       })
       c(ahead, lapply(relative, `*`, ahead$var))
@@ -166,7 +169,7 @@ made_var_methods <- function() list(
       "Exponentially weighted",
       "-z_a s sqrt(h), s2_t = d s2_(t-1) + (1 - d) r_t^2",
       "",
-      fit = function(x, ask) list(decay = ask$decay %||% 0.94),
+      fit = function(x, request) list(decay = request$decay %||% 0.94),
       now = function(fit, x) {
         list(
           mean = 0,
@@ -188,10 +191,10 @@ made_var_methods <- function() list(
     method$options <- "decay"
     method$fitted <- FALSE
     method$working <- function(about) ewma_var_working(about)
-    method$rolling <- function(values, window, least, ask) {
+    method$rolling <- function(values, window, least, request) {
       if (window) return(NULL)
-      deviation <- core_before(core_decayed_deviation(values, ask$decay %||% 0.94), values)
-      tail_of_paths(0, deviation, ask)
+      deviation <- core_before(core_decayed_deviation(values, request$decay %||% 0.94), values)
+      tail_of_paths(0, deviation, request)
     }
     method
   }),

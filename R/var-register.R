@@ -39,41 +39,45 @@ register_var_method <- function(name, estimate, title = name, formula = "", sour
     empirical = FALSE,
     still = TRUE,
     chance = "always",
-    slopes = function(book, whole, measured, ask) {
-      slopes_by_change(book, whole, function(r) tail_of(r, 1 - ask$level)[1L, ] * ask$scale, ask)
+    slopes = function(book, whole, measured, request) {
+      slopes_by_change(book, whole, function(r) {
+        tail_of(r, 1 - request$level)[1L, ] * request$scale
+      }, request)
     },
-    whole = function(values, ask) {
-      by_security(values, ask, function(x, ask) {
-        measured <- tail_of(x, 1 - ask$level)
+    whole = function(values, request) {
+      by_security(values, request, function(x, request) {
+        measured <- tail_of(x, 1 - request$level)
         columns <- list(
-          n = rep(length(x), length(ask$level)),
-          var = measured[, 1L] * ask$scale,
-          es = measured[, 2L] * ask$scale
+          n = rep(length(x), length(request$level)),
+          var = measured[, 1L] * request$scale,
+          es = measured[, 2L] * request$scale
         )
-        if (ask$errors == "none") return(columns)
+        if (request$errors == "none") return(columns)
         again <- with_seed(
-          ask$seed,
-          replicate(200L, tail_of(sample(x, replace = TRUE), 1 - ask$level))
+          request$seed,
+          replicate(200L, tail_of(sample(x, replace = TRUE), 1 - request$level))
         )
-        again <- array(again, c(length(ask$level), 2L, 200L))
+        again <- array(again, c(length(request$level), 2L, 200L))
         error <- apply(again, 1:2, stats::sd)
-        z <- stats::qnorm((1 + ask$confidence) / 2)
+        z <- stats::qnorm((1 + request$confidence) / 2)
         lapply(
           c(
             columns,
             list(
-              var_error = error[, 1L] * ask$scale,
-              es_error = error[, 2L] * ask$scale,
-              var_low = (measured[, 1L] - z * error[, 1L]) * ask$scale,
-              var_high = (measured[, 1L] + z * error[, 1L]) * ask$scale
+              var_error = error[, 1L] * request$scale,
+              es_error = error[, 2L] * request$scale,
+              var_low = (measured[, 1L] - z * error[, 1L]) * request$scale,
+              var_high = (measured[, 1L] + z * error[, 1L]) * request$scale
             )
           ),
           as.numeric
         )
       })
     },
-    fit = function(x, ask) list(found = tail_of(x, 1 - ask$level)),
-    tail = function(fit, x, a, ask) if (identical(a, 1 - ask$level)) fit$found else tail_of(x, a)
+    fit = function(x, request) list(found = tail_of(x, 1 - request$level)),
+    tail = function(fit, x, a, request) {
+      if (identical(a, 1 - request$level)) fit$found else tail_of(x, a)
+    }
   )
   invisible(name)
 }

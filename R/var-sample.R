@@ -7,15 +7,17 @@ rank_code <- function(rank) match(rank, rank_conventions) - 1L
 # A row for each column and level, levels fastest: value at risk, expected shortfall, their errors
 # and the interval, the observation and its neighbours. `scale` stretches each return to the
 # horizon.
-tail_of_samples <- function(values, ask, scale = 1) {
-  measured <- core_historical_tail(values, ask$level, rank_code(ask$rank), ask$log, scale)
-  n <- measured$n[seq(1L, length(measured$n), length(ask$level))]
-  reach <- max(n) * max(1 - ask$level)
+tail_of_samples <- function(values, request, scale = 1) {
+  measured <- core_historical_tail(
+    values, request$level, rank_code(request$rank), request$log, scale
+  )
+  n <- measured$n[seq(1L, length(measured$n), length(request$level))]
+  reach <- max(n) * max(1 - request$level)
   worst <- core_worst(values, as.integer(min(max(n, 1L), ceiling(reach + 9 * sqrt(reach)) + 25)))
-  losses <- if (ask$log) -expm1(worst * scale) else -worst * scale
-  errors <- lapply(seq_along(ask$level), function(i) {
-    these <- seq(i, length(measured$n), length(ask$level))
-    errors_by_order(losses, n, 1 - ask$level[i], measured$position[these], ask$confidence)
+  losses <- if (request$log) -expm1(worst * scale) else -worst * scale
+  errors <- lapply(seq_along(request$level), function(i) {
+    these <- seq(i, length(measured$n), length(request$level))
+    errors_by_order(losses, n, 1 - request$level[i], measured$position[these], request$confidence)
   })
   # Levels fastest.
   errors <- lapply(stats::setNames(nm = names(errors[[1L]])), function(name) {
@@ -118,24 +120,25 @@ interval_ranks <- function(n, a, confidence) {
 
 # The same with weights: each return counts for its own, and their spread for how many they are
 # worth. `x` is one sample, `weight` adds up to 1.
-tail_of_weighted <- function(x, weight, ask, scale = 1) {
-  worst_first <- weighted_losses(x, weight, ask, scale)
+tail_of_weighted <- function(x, weight, request, scale = 1) {
+  worst_first <- weighted_losses(x, weight, request, scale)
   losses <- worst_first$losses
   weight <- worst_first$weight
   total <- worst_first$total
   n <- length(x)
   worth <- 1 / sum(weight^2)
-  rows <- lapply(1 - ask$level, function(a) {
-    tail <- weighted_tail(worst_first, a, ask$rank)
+  rows <- lapply(1 - request$level, function(a) {
+    tail <- weighted_tail(worst_first, a, request$rank)
     k <- tail[["position"]]
     whole <- seq_len(floor(k))
     at <- max(worth * a, 1e-6)
     share <- diff(stats::pbeta(pmin(c(0, total), 1), at, worth - at + 1))
-    low <- stats::qbeta(c((1 + ask$confidence) / 2, (1 - ask$confidence) / 2), at, worth - at + 1)
+    ends <- c((1 + request$confidence) / 2, (1 - request$confidence) / 2)
+    low <- stats::qbeta(ends, at, worth - at + 1)
     ends <- vapply(low, function(p) losses[min(n, 1L + sum(total < p))], 0)
     # Where more than half of what is left of the confidence lies beyond the sample, nothing there
     # bounds the loss.
-    if ((1 - a)^worth > (1 - ask$confidence) / 2) ends[2L] <- NA
+    if ((1 - a)^worth > (1 - request$confidence) / 2) ends[2L] <- NA
     c(
       n = n,
       tail,
@@ -157,11 +160,11 @@ tail_of_weighted <- function(x, weight, ask, scale = 1) {
 }
 
 # `total`: of the weights, from the worst loss on.
-weighted_losses <- function(x, weight, ask, scale = 1) {
+weighted_losses <- function(x, weight, request, scale = 1) {
   in_order <- order(x)
   list(
     row = in_order,
-    losses = as_loss(x[in_order] * scale, ask$log),
+    losses = as_loss(x[in_order] * scale, request$log),
     weight = weight[in_order],
     total = cumsum(weight[in_order])
   )

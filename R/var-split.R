@@ -94,23 +94,25 @@ split_var <- function(book, level = 0.99, horizon = 1L, method = "historical", r
                       seed = 1L) {
   if (is_drawn(book)) return(over_drawings())
   book <- book_today(book)
-  horizon <- check_horizon(horizon, book$rhythm)
+  horizon <- check_horizon(horizon, book$frequency)
   records <- check_methods(method)
-  ask <- asked(book$book$returns, level, decay, half_life, tail, block, draws, seed, rank = rank)
-  if (any_chance(records, horizon)) refuse_too_many_steps(ask$draws, horizon, ncol(book$r))
-  ask$log <- FALSE
-  ask$errors <- "none"
-  ask$h <- horizon
-  ask$scale <- sqrt(horizon)
+  request <- requested(
+    book$book$returns, level, decay, half_life, tail, block, draws, seed, rank = rank
+  )
+  if (any_chance(records, horizon)) refuse_too_many_steps(request$draws, horizon, ncol(book$r))
+  request$log <- FALSE
+  request$errors <- "none"
+  request$h <- horizon
+  request$scale <- sqrt(horizon)
   parts <- list()
   for (method in names(records)) {
-    ask$by <- records[[method]]$ways[1L]
-    for (level in ask$level) {
+    request$by <- records[[method]]$ways[1L]
+    for (level in request$level) {
       parts[[length(parts) + 1L]] <- split_by_method(
         book,
         records[[method]],
         method,
-        replace(ask, "level", level)
+        replace(request, "level", level)
       )
     }
   }
@@ -129,18 +131,18 @@ split_var <- function(book, level = 0.99, horizon = 1L, method = "historical", r
     "split",
     book_basis(
       book,
-      var_choices(records, horizon, lapply(records, function(r) r$ways[1L]), rank, ask),
-      seed = ask$seed
+      var_choices(records, horizon, lapply(records, function(r) r$ways[1L]), rank, request),
+      seed = request$seed
     ),
     book$book$returns
   )
 }
 
 # Value at risk of books of given holdings, a column each; of drawn paths with those of the first.
-measured_held <- function(book, record, ask, held) {
+measured_held <- function(book, record, request, held) {
   X <- book$r
-  if (is.null(record$blocks)) return(record$whole(X %*% held, ask))
-  how <- drawing(nrow(X), ask$h, record$blocks, ask)
+  if (is.null(record$blocks)) return(record$whole(X %*% held, request))
+  how <- drawing(nrow(X), request$h, record$blocks, request)
   drawn <- lapply(seq_len(ncol(held)), function(j) {
     core_draw_book(
       1 + X, held[, j], 0, how$horizon, how$draws, how$code, how$length, how$seed
@@ -149,7 +151,7 @@ measured_held <- function(book, record, ask, held) {
   })
   measured <- lapply(
     columns_of_rows(lapply(drawn, function(r) {
-      tail <- core_historical_tail(matrix(r), ask$level, rank_code(ask$rank), FALSE, 1)
+      tail <- core_historical_tail(matrix(r), request$level, rank_code(request$rank), FALSE, 1)
       c(var = tail$var, es = tail$es)
     })),
     as.numeric
@@ -158,19 +160,19 @@ measured_held <- function(book, record, ask, held) {
   measured
 }
 
-split_by_method <- function(book, record, method, ask) {
+split_by_method <- function(book, record, method, request) {
   w <- book$weights
   X <- book$r
   k <- length(w)
   # The whole, the book without each, and each alone.
-  measured <- measured_held(book, record, ask, cbind(w, w * (1 - diag(k)), diag(w, k)))
+  measured <- measured_held(book, record, request, cbind(w, w * (1 - diag(k)), diag(w, k)))
   whole <- c(measured$var[1L], measured$es[1L])
-  slopes <- record$slopes(book, whole, measured, ask)
+  slopes <- record$slopes(book, whole, measured, request)
   component <- w * slopes$var
   alone <- measured$var[1L + k + seq_len(k)]
-  drawn <- shares_drawn(book, record, ask)
+  drawn <- shares_drawn(book, record, request)
   near <- if (slopes$by == "observation" && isTRUE(whole[1L] > 0)) {
-    shares_near(book, whole, ask)
+    shares_near(book, whole, request)
   } else {
     lapply(list(low = 0, high = 0, smooth = 0), function(v) rep(NA_real_, k))
   }
@@ -179,8 +181,8 @@ split_by_method <- function(book, record, method, ask) {
   list(
     security = c(book$security, book$name),
     weight = c(w, 1),
-    level = rep(ask$level, rows),
-    horizon = rep(ask$h, rows),
+    level = rep(request$level, rows),
+    horizon = rep(request$h, rows),
     method = rep(method, rows),
     split_by = rep(slopes$by, rows),
     var_alone = with_book(alone, sum(alone)),
@@ -202,8 +204,8 @@ split_by_method <- function(book, record, method, ask) {
 # The slopes of the methods: how value at risk and expected shortfall grow with the weight of each
 # holding.
 
-slopes_by_regression <- function(book, whole, measured, ask) {
-  c(by_regression(book, whole, ask$h), by = "regression")
+slopes_by_regression <- function(book, whole, measured, request) {
+  c(by_regression(book, whole, request$h), by = "regression")
 }
 
 by_regression <- function(book, whole, h, relative = FALSE) {
@@ -222,23 +224,25 @@ by_regression <- function(book, whole, h, relative = FALSE) {
 }
 
 # Weights of days: the return of the book at the rank, and the mean of those beyond.
-slopes_at_rank <- function(book, weight, ask) {
-  days <- days_at_rank(as.vector(book$r %*% book$weights), weight, 1 - ask$level, ask$rank)
+slopes_at_rank <- function(book, weight, request) {
+  days <- days_at_rank(as.vector(book$r %*% book$weights), weight, 1 - request$level, request$rank)
   list(
-    var = -as.vector(days$at %*% book$r) * ask$scale,
-    es = -as.vector(days$beyond %*% book$r) * ask$scale,
+    var = -as.vector(days$at %*% book$r) * request$scale,
+    es = -as.vector(days$beyond %*% book$r) * request$scale,
     by = "observation"
   )
 }
 
-volatility_scaled_slopes <- function(book, whole, measured, ask) {
+volatility_scaled_slopes <- function(book, whole, measured, request) {
   X <- book$r
   R <- as.vector(X %*% book$weights)
   n <- length(R)
-  decay <- ask$decay %||% 0.94
+  decay <- request$decay %||% 0.94
   s <- weighted_path(R, decay)
-  if (any(s == 0)) return(slopes_by_regression(book, whole, measured, ask))
-  days <- days_at_rank(R * s[n + 1L] / s[-(n + 1L)], rep(1 / n, n), 1 - ask$level, ask$rank)
+  if (any(s == 0)) return(slopes_by_regression(book, whole, measured, request))
+  days <- days_at_rank(
+    R * s[n + 1L] / s[-(n + 1L)], rep(1 / n, n), 1 - request$level, request$rank
+  )
   # How each path of volatility grows: s times that is half of the growth of its square.
   grown <- apply(X, 2L, function(x) {
     product <- R * x
@@ -253,27 +257,27 @@ volatility_scaled_slopes <- function(book, whole, measured, ask) {
   moved <- X * s[n + 1L] / before +
     (R / before) * (rep(grown[n + 1L, ], each = n) - grown_before * s[n + 1L] / before)
   list(
-    var = -as.vector(days$at %*% moved) * ask$scale,
-    es = -as.vector(days$beyond %*% moved) * ask$scale,
+    var = -as.vector(days$at %*% moved) * request$scale,
+    es = -as.vector(days$beyond %*% moved) * request$scale,
     by = "derivative"
   )
 }
 
-ewma_slopes <- function(book, whole, measured, ask) {
+ewma_slopes <- function(book, whole, measured, request) {
   X <- book$r
   R <- as.vector(X %*% book$weights)
   n <- length(R)
-  decay <- ask$decay %||% 0.94
+  decay <- request$decay %||% 0.94
   weight <- c(decay^(n - 1), (1 - decay) * decay^((n - 2):0))[seq_len(n)]
   slopes <- as.vector((weight * R) %*% X) / sum(weight * R^2)
   list(var = slopes * whole[1L], es = slopes * whole[2L], by = "derivative")
 }
 
-hill_slopes <- function(book, whole, measured, ask) {
+hill_slopes <- function(book, whole, measured, request) {
   X <- book$r
   R <- as.vector(X %*% book$weights)
   n <- length(R)
-  k <- tail_size(n, ask$tail)
+  k <- tail_size(n, request$tail)
   in_order <- order(R)
   # The threshold is one day; its neighbours, within a standard deviation of its rank, tell more
   # of what makes a loss of that size. Each day's parts add up to 1.
@@ -283,7 +287,7 @@ hill_slopes <- function(book, whole, measured, ask) {
   at_threshold <- parts(near[R[near] < 0])
   by_shape <- parts(in_order[seq_len(k)]) - at_threshold
   shape <- mean(log(R[in_order[seq_len(k)]] / R[in_order[k + 1L]]))
-  grown <- at_threshold + log(k / (n * (1 - ask$level))) * by_shape
+  grown <- at_threshold + log(k / (n * (1 - request$level))) * by_shape
   list(
     var = whole[1L] * grown,
     es = whole[2L] * (grown + by_shape / (1 - shape)),
@@ -294,7 +298,7 @@ hill_slopes <- function(book, whole, measured, ask) {
 # Of a method of which nothing else is known: by what it says of a book with a little more of each
 # holding. Where the parts do not add up to the whole, what it measures does not grow with the
 # book, and the regression stands for it.
-slopes_by_change <- function(book, whole, tail_of, ask) {
+slopes_by_change <- function(book, whole, tail_of, request) {
   R <- as.vector(book$r %*% book$weights)
   step <- 1e-5
   slope <- vapply(
@@ -304,7 +308,7 @@ slopes_by_change <- function(book, whole, tail_of, ask) {
   )
   sums <- as.vector(slope %*% book$weights)
   if (!isTRUE(abs(sums[1L] - whole[1L]) <= 0.01 * abs(whole[1L]))) {
-    return(slopes_by_regression(book, whole, NULL, ask))
+    return(slopes_by_regression(book, whole, NULL, request))
   }
   list(
     var = slope[1L, ] * whole[1L] / sums[1L],
@@ -333,7 +337,7 @@ days_at_rank <- function(r, weight, a, rank) {
 
 # Skewness and kurtosis do not change with the size of the book, so that only mean and deviation
 # carry it; their slopes say how much the shape of the tail moves.
-cornish_fisher_slopes <- function(book, whole, measured, ask) {
+cornish_fisher_slopes <- function(book, whole, measured, request) {
   X <- book$r
   R <- as.vector(X %*% book$weights)
   at <- moments_fit(R)
@@ -356,22 +360,24 @@ cornish_fisher_slopes <- function(book, whole, measured, ask) {
     (f(up) - f(down)) / (2 * step) * value
   }
   record <- own_var_methods()[["cornish-fisher"]]
-  tail_of <- function(column) function(at) record$tail(at, R, 1 - ask$level, ask)[1L, column]
+  tail_of <- function(column) {
+    function(at) record$tail(at, R, 1 - request$level, request)[1L, column]
+  }
   along <- function(column) {
-    size <- whole[column] + at$mean * ask$h
-    -centre * ask$h +
+    size <- whole[column] + at$mean * request$h
+    -centre * request$h +
       deviation / at$sd * size + bend("skewness", of_shape(3), tail_of(column)) +
       bend("kurtosis", of_shape(4), tail_of(column))
   }
   list(var = along(1L), es = along(2L), by = "derivative")
 }
 
-slopes_of_paths <- function(book, whole, measured, ask) {
+slopes_of_paths <- function(book, whole, measured, request) {
   drawn <- attr(measured, "drawn")
   how <- drawn$how
-  a <- 1 - ask$level
+  a <- 1 - request$level
   in_order <- order(drawn$r)
-  k <- core_historical_tail(matrix(drawn$r), 1 - a, rank_code(ask$rank), FALSE, 1)$position
+  k <- core_historical_tail(matrix(drawn$r), 1 - a, rank_code(request$rank), FALSE, 1)$position
   reach <- max(0, round(how$draws * sqrt(a * (1 - a) / how$days)))
   near <- in_order[max(1, floor(k) - reach):min(how$draws, ceiling(k) + reach)]
   beyond <- in_order[seq_len(floor(k))]

@@ -164,17 +164,17 @@ warn_no_clustering <- function(columns) {
 
 # What a method itself says against its use on these returns, over the first horizon of which it
 # has something to say.
-warn_doubts <- function(returns, records, horizon, ways, ask) {
+warn_doubts <- function(returns, records, horizon, ways, request) {
   for (name in names(records)) {
     if (is.null(records[[name]]$doubt)) next
     for (h in if (ways[[name]] == "overlapping") 1L else unique(horizon)) {
-      ask$h <- h
+      request$h <- h
       said <- vector("list", ncol(returns$values))
-      perhaps <- records[[name]]$doubtful %||% function(values, ask) seq_along(said)
+      perhaps <- records[[name]]$doubtful %||% function(values, request) seq_along(said)
       said[] <- list(NULL)
-      for (j in perhaps(returns$values, ask)) {
+      for (j in perhaps(returns$values, request)) {
         x <- returns$values[!is.na(returns$values[, j]), j]
-        doubt <- if (length(x)) records[[name]]$doubt(x, ask)
+        doubt <- if (length(x)) records[[name]]$doubt(x, request)
         if (!is.null(doubt)) said[[j]] <- doubt
       }
       doubted <- which(!vapply(said, is.null, NA))

@@ -18,7 +18,7 @@ words_of.imbroglio_worst <- function(result) {
     result$side,
     unit_text$one(abs(result$deviations))
   )
-  said <- paste0(said, beside_words(result), led_words(result))
+  said <- paste0(said, pair_words(result), led_words(result))
   paste0(said, ifelse(
     result$breach %in% TRUE,
     "; more than the value at risk of the day before.",
@@ -73,7 +73,7 @@ period_words <- function(result, horizon = basis(result)$exact$horizon) {
   )
 }
 
-beside_words <- function(result) {
+pair_words <- function(result) {
   if (is.null(result[["benchmark"]])) return("")
   moved <- result$benchmark_return
   if (identical(basis(result)$kind, "profit")) return("")
@@ -139,7 +139,7 @@ words_of.imbroglio_replay <- function(result) {
     ),
     table$deepest_date
   )
-  said <- paste0(said, beside_words(result), led_words(result))
+  said <- paste0(said, pair_words(result), led_words(result))
   paste0(said, ifelse(
     is.na(table$stood_in),
     ".",

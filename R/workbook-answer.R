@@ -11,8 +11,8 @@ workbook_inputs <- function(plans) {
         if (!one$dated) return(NULL)
         r <- one$record
         list(
-          chosen(paste0(r$name, "_from"), paste("first date of", r$name), r$from, "date"),
-          chosen(paste0(r$name, "_to"), paste("last date of", r$name), r$to, "date")
+          choice(paste0(r$name, "_from"), paste("first date of", r$name), r$from, "date"),
+          choice(paste0(r$name, "_to"), paste("last date of", r$name), r$to, "date")
         )
       }),
       recursive = FALSE

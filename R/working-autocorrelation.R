@@ -5,6 +5,7 @@ working_of.imbroglio_autocorrelation <- function(result, row) {
   this <- row_of_result(result, row)
   sample <- rows_of_security(attr(result, "source"), this$security)
   lags <- as.numeric(seq_len(this$lag))
+  robust <- basis(result)$choices[["errors"]] == "robust"
   squared <- lapply(lags, function(k) bquote((.(at_lag("rho", k)) / .(at_lag("error", k)))^2))
   list(
     rows = list(sample$rows),
@@ -16,7 +17,7 @@ working_of.imbroglio_autocorrelation <- function(result, row) {
         step("deviation", quote(return - sum(return) / n), "how far from their mean"),
         step("squares", quote(sum(deviation^2)), "their squares, added up")
       ),
-      unlist(lapply(lags, lag_steps, robust = basis(result)$choices[["errors"]] == "robust"), FALSE),
+      unlist(lapply(lags, lag_steps, robust = robust), FALSE),
       list(
         step("autocorrelation", at_lag("rho", this$lag), "at this lag"),
         step("autocorrelation_error", at_lag("error", this$lag), "its error"),

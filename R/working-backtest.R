@@ -169,7 +169,7 @@ working_of.imbroglio_garch_forecast <- function(result, row) {
     rows = list(sample$rows),
     choices = list(
       year_choice(result, returns, this),
-      chosen("horizon", "periods ahead", this$horizon, "count")
+      choice("horizon", "periods ahead", this$horizon, "count")
     ),
     steps = c(
       sample$steps,

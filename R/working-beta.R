@@ -6,14 +6,14 @@ working_of.imbroglio_beta <- function(result, row) {
   about <- basis(result)
   if (!is.na(choice_of(about, "together"))) return(joint_working(result, this))
   returns <- source_of_row(result, this)
-  beside <- rows_beside(returns, this, about)
+  beside <- rows_of_pair(returns, this, about)
   newey <- choice_of(about, "errors") %in% "newey-west"
   list(
     rows = list(beside$rows),
     choices = c(
       beside$choices,
       list(
-        year_choice(result, returns, this, beside$rhythm),
+        year_choice(result, returns, this, beside$frequency),
         confidence_choice(result)
       )
     ),
@@ -40,7 +40,7 @@ source_of_row <- function(result, this) {
   as_returns(prices, kind = returns$kind, every = this$every)
 }
 
-rows_beside <- function(returns, this, about) {
+rows_of_pair <- function(returns, this, about) {
   free <- choice_of(about, "risk-free")
   rate <- about$exact$risk_free
   by_series <- !is.na(free) && is.null(rate)
@@ -57,7 +57,7 @@ rows_beside <- function(returns, this, about) {
     if (windowed) this$from,
     if (windowed) this$to
   )
-  made$rhythm <- shared_rhythm(
+  made$frequency <- shared_frequency(
     returns,
     match(this$security, colnames(returns$values)),
     this$benchmark,
@@ -68,7 +68,7 @@ rows_beside <- function(returns, this, about) {
   } else if (by_series) {
     made$steps <- c(made$steps, excess_steps(quote(risk_free_return)))
   } else {
-    made$choices <- list(chosen("risk_free", "risk-free return a year", rate, "fraction"))
+    made$choices <- list(choice("risk_free", "risk-free return a year", rate, "fraction"))
     made$steps <- c(
       made$steps,
       list(

@@ -16,8 +16,8 @@ working_of.imbroglio_compare <- function(result, row) {
     choices = c(
       list(
         level_choice(ask$level),
-        chosen("target_annual", "target, a year", ask$target, "fraction"),
-        chosen("risk_free", "risk-free return a year", ask$risk_free, "fraction")
+        choice("target_annual", "target, a year", ask$target, "fraction"),
+        choice("risk_free", "risk-free return a year", ask$risk_free, "fraction")
       ),
       lapply(sides, `[[`, "choice")
     ),
@@ -105,7 +105,7 @@ side_working <- function(side, pair, measure, per_year, prefix, called) {
         side$dates[1L],
         side$dates[length(side$dates)]
       )),
-      choices = list(chosen("per_year", "periods a year", per_year)),
+      choices = list(choice("per_year", "periods a year", per_year)),
       steps = steps
     ),
     prefix,

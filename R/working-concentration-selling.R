@@ -138,7 +138,7 @@ working_of.imbroglio_selling <- function(result, row) {
       rows_of_working("selling", "days from now", list(day = days), made_for = "share")
     ),
     choices = list(
-      chosen("share", "share of the volume that is taken", exact$share, "share"),
+      choice("share", "share of the volume that is taken", exact$share, "share"),
       level_choice(exact$level)
     ),
     steps = c(

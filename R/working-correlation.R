@@ -20,7 +20,7 @@ working_of.imbroglio_correlation <- function(result, row) {
   list(
     rows = list(pair$rows),
     choices = c(
-      if (weighted) list(chosen("decay", "decay of the weights", decay)),
+      if (weighted) list(choice("decay", "decay of the weights", decay)),
       list(confidence_choice(result))
     ),
     steps = c(

@@ -6,7 +6,7 @@ working_of.imbroglio_currency <- function(result, row) {
   prices <- attr(result, "source")
   both <- local_and_rate(prices, this$security)
   taken <- basis(result)$exact$per_year %||% basis(result)$per_year
-  if (is.na(taken)) taken <- rhythms_of(prices$dates, prices$close)$per_year[[this$security]]
+  if (is.na(taken)) taken <- frequencies_of(prices$dates, prices$close)$per_year[[this$security]]
   deviation <- function(of) {
     of <- as.name(of)
     bquote(sqrt(sum((.(of) - sum(.(of)) / n)^2) / (n - 1)))
@@ -20,7 +20,7 @@ working_of.imbroglio_currency <- function(result, row) {
       both$dates[1L],
       both$dates[length(both$dates)]
     )),
-    choices = list(chosen("per_year", "periods a year", taken)),
+    choices = list(choice("per_year", "periods a year", taken)),
     steps = list(
       step("local", quote(price / before(price) - 1), "return in its own currency", "fraction"),
       step("rate", quote(cost / before(cost) - 1), "return of the currency", "fraction"),

@@ -38,7 +38,7 @@ falls_working <- function(result, this) {
     rows = sample$rows,
     choices = list(
       year_choice(result, returns, this),
-      chosen("target_annual", "target, a year", basis(result)$exact$target, "fraction")
+      choice("target_annual", "target, a year", basis(result)$exact$target, "fraction")
     ),
     steps = c(sample$steps, list(
       step("n", quote(count(return)), "how many returns", "count"),
@@ -304,7 +304,7 @@ ratio_error_steps <- function() {
 working_of.imbroglio_capture <- function(result, row) {
   this <- row_of_result(result, row)
   returns <- attr(result, "source")
-  beside <- rows_beside(returns, this, basis(result))
+  beside <- rows_of_pair(returns, this, basis(result))
   in_logs <- returns$kind == "log"
   logs <- function(of) if (in_logs) bquote(.(of) + 0) else bquote(ln(1 + .(of)))
   list(

@@ -285,5 +285,5 @@ turning_points <- function(this, rows) {
 
 drawdown_year <- function(result, this) {
   taken <- basis(result)$exact$per_year
-  if (!is.null(taken)) chosen("per_year", "periods a year", taken)
+  if (!is.null(taken)) choice("per_year", "periods a year", taken)
 }

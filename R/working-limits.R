@@ -34,8 +34,8 @@ working_of.imbroglio_limits <- function(result, row) {
     choices = c(
       made$choices,
       list(
-        chosen("limit", "limit", this$limit),
-        if (!is.na(this$warn)) chosen("warn", "where it warns", this$warn)
+        choice("limit", "limit", this$limit),
+        if (!is.na(this$warn)) choice("warn", "where it warns", this$warn)
       )
     ),
     steps = c(made$steps, list(
@@ -111,7 +111,7 @@ limit_steps <- function(line, ask, this) {
   made <- working_of(found, nrow(found))
   if (periods > 1L) {
     made$choices <- c(made$choices, list(
-      chosen("horizon", sprintf("periods that %s are", line$horizon), periods, "count")
+      choice("horizon", sprintf("periods that %s are", line$horizon), periods, "count")
     ))
     made$steps <- c(renamed_steps(made$steps, c(estimate = "one_period")), list(step(
       "estimate", quote(one_period * sqrt(horizon)), "over the horizon, by its root", "fraction"

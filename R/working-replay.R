@@ -9,7 +9,7 @@ working_of.imbroglio_replay <- function(result, row) {
   list(
     rows = list(made$rows),
     choices = list(if (!is.na(value)) {
-      chosen("value", "what is held, in money", value / this$total_return, "money")
+      choice("value", "what is held, in money", value / this$total_return, "money")
     }),
     steps = c(
       made$steps,
@@ -110,7 +110,7 @@ working_of.imbroglio_replay_split <- function(result, row) {
   list(
     rows = list(made$rows),
     choices = list(if (!is.na(value)) {
-      chosen("value", "what is held, in money", value / this$component, "money")
+      choice("value", "what is held, in money", value / this$component, "money")
     }),
     steps = c(
       made$steps,

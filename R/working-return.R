@@ -153,7 +153,7 @@ risk_free_working <- function(result, returns, this) {
       quote(mean - ((1 + risk_free)^(1 / per_year) - 1))
     }
     return(list(
-      choices = list(chosen("risk_free", "risk-free return a year", rate, "fraction")),
+      choices = list(choice("risk_free", "risk-free return a year", rate, "fraction")),
       steps = as_they_are(less)
     ))
   }

@@ -49,7 +49,7 @@ return_step <- function(kind, name = "return", price = quote(price), of = NULL) 
 }
 
 kind_words <- function(returns) {
-  every <- unique(returns$rhythm$every)
+  every <- unique(returns$frequency$every)
   paste(
     if (length(every) == 1L) sentence_case(adverb_of(every)) else "All",
     if (returns$kind == "profit") "profits" else paste(returns$kind, "returns")

@@ -17,16 +17,16 @@ row_of_result <- function(result, row) lapply(as.list(as.data.frame(result)), `[
 
 # Periods a year: those of the basis, else the security's own.
 year_choice <- function(result, returns, this,
-                        rhythm = rhythm_part(returns$rhythm, this$security)) {
+                        frequency = frequency_part(returns$frequency, this$security)) {
   about <- basis(result)
   taken <- about$exact$per_year %||% about$per_year
-  if (is.na(taken)) taken <- rhythm$per_year[[1L]]
-  every <- rhythm$every[[1L]]
+  if (is.na(taken)) taken <- frequency$per_year[[1L]]
+  every <- frequency$every[[1L]]
   usual <- if (every == "day") c(250, 252, 260, 365) else frequencies[[every]]$per_year
   usual <- stats::setNames(as.list(usual), usual)
-  own <- rhythm$own[[1L]]
+  own <- frequency$own[[1L]]
   if (!is.na(own)) usual[["as its dates make"]] <- own
-  chosen(
+  choice(
     "per_year",
     "periods a year",
     taken,
@@ -36,7 +36,7 @@ year_choice <- function(result, returns, this,
 
 level_choice <- function(level, others = c(0.95, 0.99, 0.999)) {
   others <- others[abs(others - level) > 1e-9]
-  chosen(
+  choice(
     "level",
     "share of the outcomes that are no worse",
     level,
@@ -48,7 +48,7 @@ level_choice <- function(level, others = c(0.95, 0.99, 0.999)) {
 # Of the interval of an estimate; a rolling one has none.
 confidence_choice <- function(result) {
   taken <- basis(result)$exact$confidence
-  chosen("confidence", "confidence of the interval", taken %||% NA, "level")
+  choice("confidence", "confidence of the interval", taken %||% NA, "level")
 }
 
 # Of what a user registered, or what was drawn along paths of its own, only what it says of itself

@@ -31,10 +31,10 @@ working_of.imbroglio_shock <- function(result, row) {
   list(
     rows = list(made$rows),
     choices = list(
-      chosen("horizon", "periods that the moves take", exact$horizon, "count"),
-      chosen("confidence", "confidence of the interval", exact$confidence, "level"),
+      choice("horizon", "periods that the moves take", exact$horizon, "count"),
+      choice("confidence", "confidence of the interval", exact$confidence, "level"),
       if (!is.na(value)) {
-        chosen("value", "what is held, in money", value / this$component, "money")
+        choice("value", "what is held, in money", value / this$component, "money")
       }
     ),
     steps = c(

@@ -23,7 +23,7 @@ working_of.imbroglio_split <- function(result, row) {
   list(
     rows = list(),
     choices = if (!is.na(value)) {
-      list(chosen("value", "what is held, in money", value / this$component, "money"))
+      list(choice("value", "what is held, in money", value / this$component, "money"))
     },
     steps = c(
       split_loss_steps(short, own, holdings, whole),
@@ -179,7 +179,7 @@ working_of.imbroglio_bootstrap <- function(result, row) {
     choices = c(
       list(level_choice(this$level)),
       if (!is.na(this$var_value %||% NA)) {
-        list(chosen("value", "what is held, in money", this$var_value / this$var, "money"))
+        list(choice("value", "what is held, in money", this$var_value / this$var, "money"))
       }
     ),
     steps = c(

@@ -42,10 +42,10 @@ against_benchmark <- function(result, this, choices) {
   if (is.na(this$benchmark) || !all(known) || is.na(this$beta)) return(NULL)
   without_rate <- about
   without_rate$choices <- about$choices[names(about$choices) != "risk-free"]
-  line <- rows_beside(returns, this, about)
-  apart <- rows_beside(returns, this, without_rate)
+  line <- rows_of_pair(returns, this, about)
+  apart <- rows_of_pair(returns, this, without_rate)
   part <- function(beside, steps, prefix, keep) {
-    own <- c(beside$choices, list(year_choice(result, returns, this, beside$rhythm)))
+    own <- c(beside$choices, list(year_choice(result, returns, this, beside$frequency)))
     said <- lapply(choices, `[`, c("name", "value"))
     made <- vapply(own, function(one) list(one[c("name", "value")]) %in% said, NA)
     renamed_part(

@@ -4,11 +4,11 @@
 working_of.imbroglio_tracking <- function(result, row) {
   this <- row_of_result(result, row)
   returns <- attr(result, "source")
-  beside <- rows_beside(returns, this, basis(result))
+  beside <- rows_of_pair(returns, this, basis(result))
   active <- beside$values[, 1L] - beside$values[, 2L]
   list(
     rows = list(beside$rows),
-    choices = list(year_choice(result, returns, this, beside$rhythm)),
+    choices = list(year_choice(result, returns, this, beside$frequency)),
     steps = c(
       beside$steps, line_steps()[1:6], tracking_steps(), ahead_steps(returns$kind),
       if (is.null(this$window)) drawn_error_steps(result, this)

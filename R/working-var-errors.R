@@ -4,7 +4,7 @@
 error_working <- function(about, record) {
   level <- about$this$level
   if (is.na(about$this$var_error)) return(NULL)
-  confidence <- chosen(
+  confidence <- choice(
     "confidence",
     "confidence of the interval",
     about$basis$exact$confidence,

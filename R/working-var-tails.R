@@ -25,7 +25,7 @@ tail_rows <- function(about) {
 
 tail_choice <- function(about) {
   taken <- about$basis$exact$tail
-  chosen("tail", "how much of the returns is the tail: a share, or a number", taken)
+  choice("tail", "how much of the returns is the tail: a share, or a number", taken)
 }
 
 tail_first_steps <- function(tail) {
@@ -170,14 +170,14 @@ pareto_shortfall <- function(about, at) {
 # Paths of drawn days: their ends are data; the days of the first ones are shown, and those about
 # the rank.
 draw_working <- function(about, blocks) {
-  ask <- list(
+  request <- list(
     block = about$basis$exact$block,
     draws = about$basis$exact$draws,
     seed = about$basis$seed,
     log = about$log,
     adds = about$adds
   )
-  drawn <- drawn_ends(about, blocks, ask)
+  drawn <- drawn_ends(about, blocks, request)
   list(
     rows = list(rows_of_working(
       "paths",
@@ -205,7 +205,7 @@ with_paths <- function(s) {
   s
 }
 
-drawn_ends <- function(about, blocks, ask) {
+drawn_ends <- function(about, blocks, request) {
   returns <- about$returns
   h <- about$this$horizon
   today <- returns$today
@@ -213,7 +213,7 @@ drawn_ends <- function(about, blocks, ask) {
   x <- values_of(about)
   dates <- if (book) today$dates else returns$dates[!is.na(returns$values[, about$this$security])]
   n <- if (book) nrow(today$r) else length(x)
-  how <- drawing(n, h, blocks, ask)
+  how <- drawing(n, h, blocks, request)
   ends <- if (book) {
     core_draw_book(
       1 + today$r, today$weights, today$cash, how$horizon, how$draws, how$code, how$length,
@@ -221,7 +221,7 @@ drawn_ends <- function(about, blocks, ask) {
     )$value -
       1
   } else {
-    drawn_returns(x, how, ask)
+    drawn_returns(x, how, request)
   }
   days_text <- function(paths) {
     days <- days_of_paths(how, paths)

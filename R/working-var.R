@@ -32,10 +32,10 @@ working_of.imbroglio_var <- function(result, row) {
     choices = c(
       list(
         level_choice(this$level),
-        chosen("horizon", "periods ahead", if (overlapping) 1 else this$horizon, "count")
+        choice("horizon", "periods ahead", if (overlapping) 1 else this$horizon, "count")
       ),
       if (!is.na(this$var_value %||% NA)) {
-        list(chosen("value", "what is held, in money", this$var_value / this$var, "money"))
+        list(choice("value", "what is held, in money", this$var_value / this$var, "money"))
       },
       made$choices
     ),

@@ -74,7 +74,7 @@ book_sample <- function(result, names, benchmark, from = NULL, to = NULL) {
 year_of_book <- function(result) {
   taken <- basis(result)$per_year
   others <- setdiff(c(250, 252, 260, 365), taken)
-  chosen("per_year", "periods a year", taken, others = stats::setNames(as.list(others), others))
+  choice("per_year", "periods a year", taken, others = stats::setNames(as.list(others), others))
 }
 
 # What each holding is ahead by, and what the book is.
@@ -84,9 +84,9 @@ moved_steps <- function(moved, short, result) {
   moves <- lapply(seq_along(short), function(j) {
     own <- as.name(paste0(short[j], "_return"))
     expression <- if (moved$name[j] == "cash") {
-      quote(0 - beside_return)
+      quote(0 - paired_return)
     } else if (beside) {
-      bquote(.(own) - beside_return)
+      bquote(.(own) - paired_return)
     } else {
       bquote(.(own) + 0)
     }

@@ -142,7 +142,7 @@ ewma_steps <- function() {
 decay_choice <- function(about, usual = 0.94) {
   taken <- about$basis$exact$decay %||% usual
   others <- setdiff(c(0.94, 0.97, 0.99), taken)
-  chosen(
+  choice(
     "decay",
     "decay of the weights",
     taken,

@@ -13,9 +13,9 @@ working_of.imbroglio_worst <- function(result, row) {
     rows = list(made$rows, beside$rows),
     choices = list(
       level_choice(exact$level),
-      chosen("window", "returns of the value at risk before", exact$window, "count"),
+      choice("window", "returns of the value at risk before", exact$window, "count"),
       if (!is.na(value)) {
-        chosen("value", "what is held, in money", value / this$total_return, "money")
+        choice("value", "what is held, in money", value / this$total_return, "money")
       }
     ),
     steps = c(
@@ -140,13 +140,13 @@ beside_of_period <- function(this, source, rows) {
   if (is.null(source$prices)) {
     there <- source$dates >= this$from & source$dates <= this$to
     total <- if (source$kind == "simple") {
-      quote(exp(sum(ln(1 + beside_return))) - 1)
+      quote(exp(sum(ln(1 + paired_return))) - 1)
     } else if (source$kind == "log") {
-      quote(exp(sum(beside_return)) - 1)
+      quote(exp(sum(paired_return)) - 1)
     } else {
-      quote(sum(beside_return))
+      quote(sum(paired_return))
     }
-    columns <- list(beside_return = unname(source$values[there, this$benchmark]))
+    columns <- list(paired_return = unname(source$values[there, this$benchmark]))
     dates <- source$dates[there]
   } else {
     first <- match(as.numeric(this$from), as.numeric(own))

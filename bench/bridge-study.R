@@ -14,8 +14,8 @@ dates_of <- function(n) {
   days[as.POSIXlt(days)$wday %in% 1:5][seq_len(n + 1L)]
 }
 
-priced_on <- function(dates, rhythm) {
-  ends <- if (rhythm == "week") {
+priced_on <- function(dates, frequency) {
+  ends <- if (frequency == "week") {
     as.POSIXlt(dates)$wday == 3
   } else {
     !duplicated(format(dates, "%Y-%m"), fromLast = TRUE)
@@ -32,7 +32,7 @@ one_sample <- function(cell, ways = c("bridged", "carried", "priced")) {
   other <- 0.9 * index + stats::rnorm(cell$n, 0, other_day)
   table <- data.frame(date = dates, INDEX = path(index), OTHER = path(other), FUND = path(fund))
   seen <- table
-  seen$FUND[!priced_on(dates, cell$rhythm)] <- NA
+  seen$FUND[!priced_on(dates, cell$frequency)] <- NA
   numbers <- function(table, way) {
     book <- as_portfolio(
       as_prices(table), weights = c(FUND = cell$weight, OTHER = 1 - cell$weight),
@@ -62,7 +62,7 @@ true_volatility <- function(cell) {
 
 cells <- expand.grid(
   weight = c(0.05, 0.2, 0.6), beta = c(0.2, 0.8, 1.5), n = c(250L, 1000L, 2500L),
-  rhythm = c("week", "month"), stringsAsFactors = FALSE
+  frequency = c("week", "month"), stringsAsFactors = FALSE
 )
 
 study_cell <- function(i) {
@@ -107,7 +107,7 @@ again <- function(one) {
       "Again, %s, %d days, beta %g, %g %%, with 800 samples: bridged %+.1f %+.1f %+.1f",
       "(one error %.1f)."
     ),
-    cell$rhythm, cell$n, cell$beta, 100 * cell$weight, bias[1L], bias[2L], bias[3L], error
+    cell$frequency, cell$n, cell$beta, 100 * cell$weight, bias[1L], bias[2L], bias[3L], error
   )
 }
 repeated <- unlist(lapply(done, again))
@@ -117,7 +117,7 @@ rows <- vapply(done, function(one) {
   cell <- one$cell
   b <- one$bias
   paste0("| ", paste(c(
-    cell$rhythm, format(cell$n), format(cell$beta), sprintf("%g %%", 100 * cell$weight),
+    cell$frequency, format(cell$n), format(cell$beta), sprintf("%g %%", 100 * cell$weight),
     percent(b["bridged", ]), percent(b["carried", ]), percent(b["priced", c(1L, 3L)]),
     sprintf("%.1f", 100 * one$error), sprintf("%.0f", 100 * c(one$covers, one$of_all))
   ), collapse = " | "), " |")

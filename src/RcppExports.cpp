@@ -575,6 +575,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_frequency
+Rcpp::List core_frequency(const Rcpp::NumericMatrix& x, const Rcpp::NumericVector& days);
+RcppExport SEXP _imbroglio_core_frequency(SEXP xSEXP, SEXP daysSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type days(daysSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_frequency(x, days));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_garch
 Rcpp::List core_garch(const Rcpp::NumericMatrix& x, bool student);
 RcppExport SEXP _imbroglio_core_garch(SEXP xSEXP, SEXP studentSEXP) {
@@ -967,18 +979,6 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// core_rhythm
-Rcpp::List core_rhythm(const Rcpp::NumericMatrix& x, const Rcpp::NumericVector& days);
-RcppExport SEXP _imbroglio_core_rhythm(SEXP xSEXP, SEXP daysSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
-    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type days(daysSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_rhythm(x, days));
-    return rcpp_result_gen;
-END_RCPP
-}
 // core_row_sums
 Rcpp::CharacterVector core_row_sums(const Rcpp::List& columns, const Rcpp::IntegerVector& group, int groups);
 RcppExport SEXP _imbroglio_core_row_sums(SEXP columnsSEXP, SEXP groupSEXP, SEXP groupsSEXP) {
@@ -1275,6 +1275,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_mean_below", (DL_FUNC) &_imbroglio_core_mean_below, 7},
     {"_imbroglio_core_scores", (DL_FUNC) &_imbroglio_core_scores, 5},
     {"_imbroglio_core_nig_quantile", (DL_FUNC) &_imbroglio_core_nig_quantile, 4},
+    {"_imbroglio_core_frequency", (DL_FUNC) &_imbroglio_core_frequency, 2},
     {"_imbroglio_core_garch", (DL_FUNC) &_imbroglio_core_garch, 2},
     {"_imbroglio_core_garch_lasting", (DL_FUNC) &_imbroglio_core_garch_lasting, 2},
     {"_imbroglio_core_garch_search", (DL_FUNC) &_imbroglio_core_garch_search, 2},
@@ -1304,7 +1305,6 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_returns", (DL_FUNC) &_imbroglio_core_returns, 2},
     {"_imbroglio_core_wealth", (DL_FUNC) &_imbroglio_core_wealth, 2},
     {"_imbroglio_core_overlapping_returns", (DL_FUNC) &_imbroglio_core_overlapping_returns, 3},
-    {"_imbroglio_core_rhythm", (DL_FUNC) &_imbroglio_core_rhythm, 2},
     {"_imbroglio_core_row_sums", (DL_FUNC) &_imbroglio_core_row_sums, 3},
     {"_imbroglio_core_change_sums", (DL_FUNC) &_imbroglio_core_change_sums, 3},
     {"_imbroglio_core_scatter", (DL_FUNC) &_imbroglio_core_scatter, 5},

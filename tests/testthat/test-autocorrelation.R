@@ -22,7 +22,7 @@ test_that("autocorrelations are those of base R, and of their formulas by hand",
   }
 })
 
-test_that("robust errors hold where volatility clusters, and those of independent returns do not", {
+test_that("robust errors hold where volatility clusters, those of independent returns do not", {
   set.seed(5)
   n <- 1000
   clustered <- replicate(400, {

@@ -82,7 +82,7 @@ test_that("a weekly security beside daily ones measures as it does alone, in wee
     class = "imbroglio_error_argument"
   )
   expect_identical(
-    unique(suppressMessages(as_returns(prices, every = "week"))$rhythm$every),
+    unique(suppressMessages(as_returns(prices, every = "week"))$frequency$every),
     "week"
   )
 })

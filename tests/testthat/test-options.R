@@ -83,7 +83,8 @@ test_that("each option of each command changes the answer, or is refused with th
   # `selling` wants volumes, which the file of this test has not, and `currency` rates: tested with
   # the books. A command that lists or writes has no ways.
   measuring <- names(Filter(function(one) "workbook" %in% one$options, imbroglio:::commands()))
-  expect_setequal(names(Filter(length, ways)), setdiff(measuring, c("selling", "currency", "working")))
+  elsewhere <- c("selling", "currency", "working")
+  expect_setequal(names(Filter(length, ways)), setdiff(measuring, elsewhere))
   # How a file is read and where an answer goes are tested with the readers and the writers.
   elsewhere <- c(
     "price", "dates", "decimal", "sheet", "strict", "as-of", "securities", "format", "out",

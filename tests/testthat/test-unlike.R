@@ -66,7 +66,7 @@ test_that("each way is said first, and what it costs", {
   for (way in names(ways)) {
     said <- told_of(as_portfolio(made$seen, unlike_weights, between = way))
     book <- said$value
-    expect_equal("imbroglio_warning_rhythm" %in% said$told, way == "priced")
+    expect_equal("imbroglio_warning_frequency" %in% said$told, way == "priced")
     expect_match(in_words(quietly(measure_var(book))), ways[[way]])
     every <- if (way == "priced") "month" else "day"
     expect_equal(unname(basis(quietly(measure_var(book)))$every), every)
@@ -158,7 +158,7 @@ test_that("every measure of a drawn book is the mean over the drawings, with Rub
   }
 })
 
-test_that("two series of unlike rhythm are compared over the periods of the coarser one", {
+test_that("two series of unlike frequency are compared over the periods of the coarser one", {
   made <- unlike_prices()
   own <- function(name) which(!is.na(made$table[[name]]))
   ends <- own("MONTH")

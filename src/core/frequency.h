@@ -8,7 +8,7 @@
 
 namespace imbroglio {
 
-struct Rhythm {
+struct Frequency {
   double usual = missing; // the median gap between two days with a value
   double mean = missing;  // of the gaps that are no interruption
   std::size_t gaps = 0;   // how many of those
@@ -16,9 +16,9 @@ struct Rhythm {
 
 // How often a series has a value, from the days on which it has one. A gap of more than a week and
 // of more than three usual gaps is an interruption, which tells nothing of how often.
-inline Rhythm rhythm_of(const double* values, const double* days, std::size_t n,
+inline Frequency frequency_of(const double* values, const double* days, std::size_t n,
                         std::vector<double>& gaps) {
-  Rhythm found;
+  Frequency found;
   gaps.clear();
   std::size_t before = n;
   for (std::size_t i = 0; i < n; ++i) {
