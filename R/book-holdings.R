@@ -2,23 +2,42 @@
 
 # What is held, from a vector, a table or a file: names, amounts, what they are, and cash.
 holdings_of <- function(x, what, securities, cash, decimal = NULL, base = NULL) {
-  date <- currency <- NULL
+  given <- amounts_given(x, what, decimal)
+  parted <- cash_apart(given$amounts, given$currency, securities, base)
+  amounts <- parted$amounts
+  twice <- names(amounts)[duplicated(names(amounts))]
+  if (length(twice)) fail("weights", sprintf("%s stands twice in the holdings.", some(twice)))
+  if (!is.null(parted$cash) && !is.null(cash)) {
+    fail("weights", "Cash stands in the holdings and in `cash`.")
+  }
+  cash <- cash_amount(parted$cash %||% cash, given$what, amounts)
+  if (!length(amounts)) fail("weights", "There is no security among the holdings, only cash.")
+  list(
+    security = securities[pick_securities(names(amounts), securities)],
+    amount = as.numeric(amounts),
+    cash = cash,
+    what = given$what,
+    date = given$date,
+    currency = parted$currency,
+    cash_currency = parted$cash_currency,
+    foreign_cash = parted$foreign
+  )
+}
+
+# Amounts by name, as they were given or as a table or a file of holdings says.
+amounts_given <- function(x, what, decimal) {
   if (is.data.frame(x) || (is.character(x) && length(x) == 1L && is.null(names(x)))) {
-    read <- read_holdings(x, what, decimal)
-    x <- read$amounts
-    what <- read$what
-    date <- read$date
-    currency <- unname(read$currency)
+    given <- read_holdings(x, what, decimal)
+    given$currency <- unname(given$currency)
+  } else {
+    given <- list(amounts = x, what = what)
   }
-  if (is.null(what)) {
-    fail(
-      "argument",
-      paste0(
-        "`holdings` is a table or a file; amounts by name are `weights`, `shares` or ",
-        "`values`."
-      )
-    )
+  if (is.null(given$what)) {
+    fail("argument", paste(
+      "`holdings` is a table or a file; amounts by name are `weights`, `shares` or `values`."
+    ))
   }
+  x <- given$amounts
   if (!is.numeric(x) || is.null(names(x)) || !length(x) || any(!is.finite(x))) {
     fail(
       "weights",
@@ -26,35 +45,20 @@ holdings_of <- function(x, what, securities, cash, decimal = NULL, base = NULL) 
       remedy = "Such as c(A = 0.6, B = 0.4), or a table with the columns security and weight."
     )
   }
-  parted <- cash_apart(x, currency, securities, base)
-  x <- parted$amounts
-  twice <- names(x)[duplicated(names(x))]
-  if (length(twice)) fail("weights", sprintf("%s stands twice in the holdings.", some(twice)))
-  if (!is.null(parted$cash)) {
-    if (!is.null(cash)) fail("weights", "Cash stands in the holdings and in `cash`.")
-    cash <- parted$cash
-  }
-  if (identical(cash, "rest")) cash <- if (what == "weight") 1 - sum(x) else 0
+  given
+}
+
+# Cash as a number; "rest" of weights is what is left of 1.
+cash_amount <- function(cash, what, amounts) {
+  if (identical(cash, "rest")) cash <- if (what == "weight") 1 - sum(amounts) else 0
   cash <- cash %||% 0
   if (!is.numeric(cash) || length(cash) != 1L || !is.finite(cash)) {
     fail(
-      "weights",
-      "`cash` must be one number, or \"rest\".",
+      "weights", "`cash` must be one number, or \"rest\".",
       where = sprintf("It is %s.", shown(cash))
     )
   }
-  if (!length(x)) fail("weights", "There is no security among the holdings, only cash.")
-  columns <- pick_securities(names(x), securities)
-  list(
-    security = securities[columns],
-    amount = as.numeric(x),
-    cash = cash,
-    what = what,
-    date = date,
-    currency = parted$currency,
-    cash_currency = parted$cash_currency,
-    foreign_cash = parted$foreign
-  )
+  cash
 }
 
 # Cash apart from securities: that of the base is one sum, of several accounts; that which says

@@ -3,61 +3,75 @@
 # One page of a table that is what the feed says it is; anything else is a condition of class
 # imbroglio_error_page.
 read_page <- function(pending, answer) {
-  columns <- pending$columns
-  doubt <- function(...) fail("page", sprintf(...))
+  said <- said_of_page(answer)
+  table <- rows_of_page(answer, pending, said)
+  page <- list(rows = table, state = said$state)
   # Each page is what it says, and together they are not.
   disagree <- function(...) fail("pages", sprintf(...))
-  header <- function(name) httr2::resp_header(answer, name)
-  type <- httr2::resp_content_type(answer)
-  if (!type %in% c("text/csv", "application/json")) {
-    doubt("the answer is %s, not a table", if (is.na(type)) "of no type" else type)
-  }
-  body <- body_of(answer)
-  rows <- suppressWarnings(as.numeric(c(header("Feed-Rows"), header("Feed-Total"))))
-  if (length(rows) != 2L ||
-      anyNA(rows) || is.null(header("Feed-Digest")) || is.null(header("Feed-State"))) {
-    doubt("the answer does not say how many rows it has, or of which state it is")
-  }
-  if (!identical(
-      lower_case(header("Feed-Digest")),
-      digest::digest(body, algo = "sha256", serialize = FALSE)
-    )) {
-    doubt("the answer was cut off or changed on its way: its digest does not agree")
-  }
-  table <- tryCatch(
-    if (type == "text/csv") page_csv(body) else page_json(body),
-    error = function(e) doubt("the table in the answer cannot be read")
-  )
-  table <- tryCatch(page_columns(table, columns), error = function(e) {
-    doubt("%s", conditionMessage(e))
-  })
-  if (nrow(table) != rows[1L]) {
-    doubt("the answer has %s instead of %s", count(nrow(table), "row"), count(rows[1L]))
-  }
-  if (nrow(table)) {
-    tryCatch(check_asked(table, pending), error = function(e) disagree("%s", conditionMessage(e)))
-  }
-  page <- list(rows = table, state = header("Feed-State"))
   other <- unique(vapply(pending$pages, `[[`, "", "state"))
   if (length(other) && !identical(other, page$state)) {
     disagree("the prices changed between two pages")
   }
   total <- sum(vapply(pending$pages, function(p) nrow(p$rows), 0L)) + nrow(table)
-  if (total > rows[2L]) disagree("%s came of %s", count(total, "row"), count(rows[2L]))
-  following <- header("Feed-Next")
-  if (!is.null(following)) {
-    if (!nrow(table)) doubt("the answer has no row and says there are more")
-    cursor <- paste0("next=", utils::URLencode(following, reserved = TRUE))
-    url <- paste0(
-      pending$start,
-      if (grepl("?", pending$start, fixed = TRUE)) "&" else "?",
-      cursor
-    )
-    if (identical(url, pending$url)) doubt("the answer names itself as the next page")
-    return(list(kind = "page", page = page, url = url))
+  if (total > said$total || (is.null(said$following) && total != said$total)) {
+    disagree("%s came of %s", count(total, "row"), count(said$total))
   }
-  if (total != rows[2L]) disagree("%s came of %s", count(total, "row"), count(rows[2L]))
-  list(kind = "whole", page = page)
+  if (is.null(said$following)) return(list(kind = "whole", page = page))
+  list(kind = "page", page = page, url = url_of_next(pending, said$following, nrow(table)))
+}
+
+doubt_page <- function(...) fail("page", sprintf(...))
+
+# What the headers of an answer say: its form, its rows and those of all pages, its digest, its
+# state, and where the next page begins.
+said_of_page <- function(answer) {
+  header <- function(name) httr2::resp_header(answer, name)
+  type <- httr2::resp_content_type(answer)
+  if (!type %in% c("text/csv", "application/json")) {
+    doubt_page("the answer is %s, not a table", if (is.na(type)) "of no type" else type)
+  }
+  rows <- suppressWarnings(as.numeric(c(header("Feed-Rows"), header("Feed-Total"))))
+  if (length(rows) != 2L ||
+      anyNA(rows) || is.null(header("Feed-Digest")) || is.null(header("Feed-State"))) {
+    doubt_page("the answer does not say how many rows it has, or of which state it is")
+  }
+  list(
+    type = type, rows = rows[1L], total = rows[2L], digest = lower_case(header("Feed-Digest")),
+    state = header("Feed-State"), following = header("Feed-Next")
+  )
+}
+
+# The table of an answer: whole by its digest, of the columns and rows that were asked for.
+rows_of_page <- function(answer, pending, said) {
+  body <- body_of(answer)
+  if (!identical(said$digest, digest::digest(body, algo = "sha256", serialize = FALSE))) {
+    doubt_page("the answer was cut off or changed on its way: its digest does not agree")
+  }
+  table <- tryCatch(
+    if (said$type == "text/csv") page_csv(body) else page_json(body),
+    error = function(e) doubt_page("the table in the answer cannot be read")
+  )
+  table <- tryCatch(page_columns(table, pending$columns), error = function(e) {
+    doubt_page("%s", conditionMessage(e))
+  })
+  if (nrow(table) != said$rows) {
+    doubt_page("the answer has %s instead of %s", count(nrow(table), "row"), count(said$rows))
+  }
+  if (nrow(table)) {
+    tryCatch(check_asked(table, pending), error = function(e) {
+      fail("pages", conditionMessage(e))
+    })
+  }
+  table
+}
+
+url_of_next <- function(pending, following, rows) {
+  if (!rows) doubt_page("the answer has no row and says there are more")
+  cursor <- paste0("next=", utils::URLencode(following, reserved = TRUE))
+  joint <- if (grepl("?", pending$start, fixed = TRUE)) "&" else "?"
+  url <- paste0(pending$start, joint, cursor)
+  if (identical(url, pending$url)) doubt_page("the answer names itself as the next page")
+  url
 }
 
 # Only what was asked for, and nothing twice.

@@ -3,42 +3,25 @@
 # The names that are asked for, what is known about them, and those that the feed says it does not
 # have.
 asked_for <- function(feed, securities, known = character()) {
-  about <- told <- NULL
-  if (is.data.frame(securities) ||
-      (is.character(securities) &&
-        length(securities) == 1L && !is.na(securities) && file.exists(securities))) {
-    about <- read_securities(securities)
-    securities <- about$security
+  asked <- securities_asked(securities)
+  heard <- list(about = asked$about, days = NULL)
+  hear <- function(rows) {
+    heard$about <<- rbind(heard$about, about_of(rows))
+    heard$days <<- c(heard$days, days_told(rows))
   }
-  names_given <- is.character(securities) &&
-    length(securities) && !anyNA(securities) && all(nzchar(securities))
-  if (!is.null(securities) && !names_given) {
-    fail(
-      "argument",
-      "`securities` must be names, a file or a table of securities.",
-      where = sprintf("It is %s.", shown(securities))
-    )
-  }
-  grouped <- startsWith(securities %||% character(), "group:")
-  names <- unique(securities[!grouped])
-  groups <- unique(substring(securities[grouped], 7L))
-  lists <- if (is.null(securities)) list(list()) else lapply(groups, function(g) list(group = g))
-  for (query in lists) {
-    answer <- listed_by(feed, query)
-    about <- rbind(about, about_of(answer$rows))
-    told <- c(told, days_told(answer$rows))
-    names <- unique(c(names, answer$rows$security))
+  names <- asked$names
+  for (query in asked$lists) {
+    rows <- listed_by(feed, query)$rows
+    hear(rows)
+    names <- unique(c(names, rows$security))
   }
   check_securities(names, "the list of securities")
   lost <- list()
   ask_in_batches(
     feed,
     "/v1/securities",
-    in_batches(setdiff(names, c(known, about$security)), most_at_once, list()),
-    took = function(batch, answer) {
-      about <<- rbind(about, about_of(answer$rows))
-      told <<- c(told, days_told(answer$rows))
-    },
+    in_batches(setdiff(names, c(known, heard$about$security)), most_at_once, list()),
+    took = function(batch, answer) hear(answer$rows),
     # Of the others their own questions will tell.
     lose = function(names, problem, tries) {
       if (isTRUE(problem$status == 404L) || isTRUE(problem$all)) {
@@ -46,7 +29,36 @@ asked_for <- function(feed, securities, known = character()) {
       }
     }
   )
-  list(names = names, about = about[!duplicated(about$security), ], days = told, lost = lost)
+  about <- heard$about
+  list(names = names, about = about[!duplicated(about$security), ], days = heard$days, lost = lost)
+}
+
+# The names that are asked for, and the lists that the feed is asked for: of groups, or of all; what
+# a table of securities says of them.
+securities_asked <- function(securities) {
+  about <- NULL
+  of_file <- is.character(securities) && length(securities) == 1L && !is.na(securities) &&
+    file.exists(securities)
+  if (is.data.frame(securities) || of_file) {
+    about <- read_securities(securities)
+    securities <- about$security
+  }
+  if (is.null(securities)) return(list(about = about, names = NULL, lists = list(list())))
+  if (!is.character(securities) || !length(securities) || anyNA(securities) ||
+      !all(nzchar(securities))) {
+    fail(
+      "argument",
+      "`securities` must be names, a file or a table of securities.",
+      where = sprintf("It is %s.", shown(securities))
+    )
+  }
+  grouped <- startsWith(securities, "group:")
+  groups <- unique(substring(securities[grouped], 7L))
+  list(
+    about = about,
+    names = unique(securities[!grouped]),
+    lists = lapply(groups, function(g) list(group = g))
+  )
 }
 
 listed_by <- function(feed, query) {

@@ -27,34 +27,39 @@ table_asked <- function(connection, request, form, page_rows) {
   with_store(connection, function(connection, address) {
     asked_rows <- rows_asked(connection, address, path, asked, lapply(days, as.integer))
     if (!is.null(asked_rows$problem)) return(asked_rows$problem)
-    total <- nrow(asked_rows$rows)
-    page <- if (is.null(asked[["next"]])) 1 else as.numeric(sub("^.*\\.", "", asked[["next"]]))
-    if (!is.null(asked[["next"]]) &&
-        !identical(sub("\\.[0-9]+$", "", asked[["next"]]), asked_rows$state)) {
-      return(problem(410L, "The prices have changed since the first page; ask for it again."))
-    }
-    rows <- asked_rows$rows[
-      seq_len(total) > (page - 1) * page_rows & seq_len(total) <= page * page_rows,
-    ]
-    as_json <- form == "json" || grepl("^application/json", request$HTTP_ACCEPT %||% "")
-    body <- if (as_json) charToRaw(enc2utf8(feed_json(rows))) else feed_csv(rows)
-    list(
-      status = 200L,
-      body = body,
-      headers = c(
-        list(
-          "Content-Type" = if (as_json) "application/json" else "text/csv; charset=utf-8",
-          "Feed-State" = asked_rows$state,
-          "Feed-Rows" = as.character(nrow(rows)),
-          "Feed-Total" = as.character(total),
-          "Feed-Digest" = digest::digest(body, algo = "sha256", serialize = FALSE)
-        ),
-        if (page * page_rows < total) {
-          list("Feed-Next" = sprintf("%s.%.0f", asked_rows$state, page + 1))
-        }
-      )
-    )
+    page_answered(asked_rows, asked, request, form, page_rows)
   })
+}
+
+# The page of the rows that `next` asks for, of the state that it knows.
+page_answered <- function(asked_rows, asked, request, form, page_rows) {
+  total <- nrow(asked_rows$rows)
+  page <- if (is.null(asked[["next"]])) 1 else as.numeric(sub("^.*\\.", "", asked[["next"]]))
+  if (!is.null(asked[["next"]]) &&
+      !identical(sub("\\.[0-9]+$", "", asked[["next"]]), asked_rows$state)) {
+    return(problem(410L, "The prices have changed since the first page; ask for it again."))
+  }
+  rows <- asked_rows$rows[
+    seq_len(total) > (page - 1) * page_rows & seq_len(total) <= page * page_rows,
+  ]
+  as_json <- form == "json" || grepl("^application/json", request$HTTP_ACCEPT %||% "")
+  body <- if (as_json) charToRaw(enc2utf8(feed_json(rows))) else feed_csv(rows)
+  list(
+    status = 200L,
+    body = body,
+    headers = c(
+      list(
+        "Content-Type" = if (as_json) "application/json" else "text/csv; charset=utf-8",
+        "Feed-State" = asked_rows$state,
+        "Feed-Rows" = as.character(nrow(rows)),
+        "Feed-Total" = as.character(total),
+        "Feed-Digest" = digest::digest(body, algo = "sha256", serialize = FALSE)
+      ),
+      if (page * page_rows < total) {
+        list("Feed-Next" = sprintf("%s.%.0f", asked_rows$state, page + 1))
+      }
+    )
+  )
 }
 
 # What a feed is asked for, and how its answer's columns are called.

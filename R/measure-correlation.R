@@ -124,6 +124,11 @@ correlate_returns <- function(returns, on = c("common", "pairwise"), window = NU
   pairs <- pairs_of(returns, on, decay, shrink)
   if (on == "common") warn_few_common(returns, length(pairs$row))
   if (as != "table") return(`dimnames<-`(pairs[[as]], rep(list(colnames(returns$values)), 2L)))
+  correlation_table(returns, pairs, on, decay, shrink, confidence)
+}
+
+# A row for each pair; an interval by Fisher's transformation where nothing is weighted or shrunk.
+correlation_table <- function(returns, pairs, on, decay, shrink, confidence) {
   pair <- which(lower.tri(pairs$correlation), arr.ind = TRUE)
   r <- pairs$correlation[pair]
   n <- pairs$n[pair]

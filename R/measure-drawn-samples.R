@@ -28,38 +28,45 @@ chance_of_series <- function(x, side) {
   if (has_failed(fit$state)) {
     return(refused(sprintf("no volatility that clusters could be fitted (%s)", fit$state)))
   }
+  taken <- clustered_or_flat(e, fit)
+  if (taken$nu < fattest_tails) {
+    return(refused(sprintf("their tails are too fat (%.1f degrees of freedom)", taken$nu)))
+  }
+  path <- core_garch_path(cbind(e), cbind(0, taken$model, taken$nu))[, 1L]
+  list(
+    series = c(
+      mean(x), if (leaning$leans) leaning$slope else 0, taken$model, start = taken$variance
+    ),
+    nu = taken$nu,
+    rest = e,
+    fit = if (taken$clusters && fit$state %in% c("inside", normal_limit)) fit$estimate[1L, ],
+    innovations = e / c(sqrt(taken$variance), path[-n]),
+    leans = leaning$leans,
+    clusters = taken$clusters,
+    may_cluster = taken$clusters || n < clusters_seen_from,
+    memory = 1 / (1 - min(taken$lasting, 1)),
+    n = n
+  )
+}
+
+# Volatility that clusters, where a test finds it or too few returns are there to tell; else Student's
+# distribution of one variance.
+clustered_or_flat <- function(e, fit) {
   at <- fit$estimate[1L, ]
   variance <- mean(e^2)
   flat <- core_fit_family(cbind(e), "student", FALSE)
-  clusters <- at[[3L]] > 0 && (flat$ended < 0L ||
-    2 * (fit$log_likelihood - flat$log_likelihood) > clustering_ratio)
-  sure <- n >= clusters_seen_from
-  if (clusters || (!sure && at[[3L]] > 0)) {
+  ratio <- 2 * (fit$log_likelihood - flat$log_likelihood)
+  clusters <- at[[3L]] > 0 && (flat$ended < 0L || ratio > clustering_ratio)
+  if (clusters || (length(e) < clusters_seen_from && at[[3L]] > 0)) {
     lasting <- at[[3L]] + at[[4L]]
-    model <- about_variance(variance, lasting, at[[3L]] / lasting, n)
-    nu <- at[[5L]]
-  } else {
-    lasting <- 0
-    model <- cbind(variance, 0, 0)
-    nu <- if (flat$ended == 0L) flat$estimate[1L, 3L] else Inf
+    model <- about_variance(variance, lasting, at[[3L]] / lasting, length(e))
+    return(list(
+      clusters = clusters, lasting = lasting, model = model, nu = at[[5L]], variance = variance
+    ))
   }
-  if (nu < fattest_tails) {
-    return(refused(sprintf("their tails are too fat (%.1f degrees of freedom)", nu)))
-  }
-  path <- core_garch_path(cbind(e), cbind(0, model, nu))[, 1L]
   list(
-    series = c(
-      mean(x), if (leaning$leans) leaning$slope else 0, model, start = variance
-    ),
-    nu = nu,
-    rest = e,
-    fit = if (clusters && fit$state %in% c("inside", normal_limit)) fit$estimate[1L, ],
-    innovations = e / c(sqrt(variance), path[-n]),
-    leans = leaning$leans,
-    clusters = clusters,
-    may_cluster = clusters || !sure,
-    memory = 1 / (1 - min(lasting, 1)),
-    n = n
+    clusters = FALSE, lasting = 0, model = cbind(variance, 0, 0), variance = variance,
+    nu = if (flat$ended == 0L) flat$estimate[1L, 3L] else Inf
   )
 }
 

@@ -84,16 +84,7 @@ column_numbers <- function(v, written, decimal) {
 # As it was said, as the text tells, or a point.
 decimal_mark <- function(columns, written, at, grid, decimal) {
   if (!is.null(decimal)) return(list(decimal = check_choice(decimal, "decimal", c(".", ","))))
-  none <- data.frame(core_written_numbers(character()), text = character())
-  together <- do.call(
-    rbind,
-    c(
-      list(none),
-      Map(function(w, v) {
-        if (length(w)) data.frame(w, text = levels(v))[w$number & w$marks, ]
-      }, written, columns)
-    )
-  )
+  together <- marked_numbers(written, columns)
   plain <- if (!is.null(grid$marks)) {
     vapply(columns, is.numeric, NA) & grid$marks$point[at]
   } else {
@@ -124,6 +115,15 @@ decimal_mark <- function(columns, written, at, grid, decimal) {
   # What can be 1002 as well as 1.002 is told.
   told <- c(together$text[either], if (any(plain)) sample_of_column(grid, at[plain][1L]))[1L]
   list(decimal = ".", remark = if (pointed) sprintf("a decimal point (%s)", told))
+}
+
+# The texts of all columns that are numbers with a mark, and what each can be.
+marked_numbers <- function(written, columns) {
+  none <- data.frame(core_written_numbers(character()), text = character())
+  of_column <- function(w, v) {
+    if (length(w)) data.frame(w, text = levels(v))[w$number & w$marks, ]
+  }
+  do.call(rbind, c(list(none), Map(of_column, written, columns)))
 }
 
 sample_of_column <- function(grid, column) {

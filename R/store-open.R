@@ -67,56 +67,54 @@ with_store <- function(store, work, write = FALSE, least = readable_version) {
   fresh <- write && !is.null(address$file) && file_kind(address$file) == "none"
   connection <- connect_store(address, write)
   # A new store whose first writing failed is not left behind as a ruin.
-  if (fresh) {
-    on.exit({
-      journal <- paste0(address$file, "-journal")
-      if (!done &&
-          file.exists(address$file) &&
-          (file.size(address$file) == 0 || file.exists(journal))) {
-        unlink(c(address$file, journal))
-      }
-    })
-  }
+  if (fresh) on.exit(if (!done) remove_ruin(address$file))
   if (is.null(address$connection)) {
     on.exit(DBI::dbDisconnect(connection), add = TRUE, after = FALSE)
   }
-  run <- function(statement) DBI::dbExecute(connection, statement)
-  ask <- function(e) {
+  tryCatch({
+    result <- in_transaction(connection, address, work, write, least)
+    done <- TRUE
+    result
+  }, error = function(e) {
     if (inherits(e, "imbroglio_error") || inherits(e, "interrupt")) stop(e)
     fail(
       c(if (write) "write", "store"),
       sprintf(
-        "The store %s could not be %s; it is as it was.",
-        address$shown,
+        "The store %s could not be %s; it is as it was.", address$shown,
         if (write) "written" else "read"
       ),
       where = conditionMessage(e)
     )
+  })
+}
+
+# What `work` gives, all of it or nothing: read of one state, or written and sealed.
+in_transaction <- function(connection, address, work, write, least) {
+  run <- function(statement) DBI::dbExecute(connection, statement)
+  own <- address$kind == "sqlite"
+  done <- FALSE
+  begin_work(connection, address, run, write)
+  on.exit(if (!done) {
+    try(if (own) run("rollback") else DBI::dbRollback(connection), silent = TRUE)
+  })
+  if (write) {
+    migrate_store(connection, address)
+    check_rest(connection, address)
+  } else {
+    check_version(connection, address, least)
   }
-  tryCatch({
-    begin_work(connection, address, run, write)
-    tryCatch(
-      {
-        if (write) {
-          migrate_store(connection, address)
-        } else {
-          check_version(connection, address, least)
-        }
-        if (write) check_rest(connection, address)
-        result <- work(connection, address)
-        if (write) seal_rest(connection)
-        if (address$kind == "sqlite") run("commit") else DBI::dbCommit(connection)
-        done <- TRUE
-      },
-      finally = if (!done) {
-        try(
-          if (address$kind == "sqlite") run("rollback") else DBI::dbRollback(connection),
-          silent = TRUE
-        )
-      }
-    )
-    result
-  }, error = ask)
+  result <- work(connection, address)
+  if (write) seal_rest(connection)
+  if (own) run("commit") else DBI::dbCommit(connection)
+  done <- TRUE
+  result
+}
+
+remove_ruin <- function(file) {
+  journal <- paste0(file, "-journal")
+  if (file.exists(file) && (file.size(file) == 0 || file.exists(journal))) {
+    unlink(c(file, journal))
+  }
 }
 
 begin_work <- function(connection, address, run, write) {

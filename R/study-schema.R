@@ -184,43 +184,58 @@ schema_text <- function() {
 against_schema <- function(value, schema, path = character()) {
   if (!length(schema) || identical(names(schema), "description")) return(list())
   if (!is.null(schema$anyOf)) return(against_any(value, schema$anyOf, path))
-  problem <- function(text, remedy = NULL) {
-    list(list(path = path, text = text, remedy = remedy))
-  }
   type <- schema$type
-  if (!is.null(type) && !is_of_type(value, type)) {
-    return(problem(sprintf("must be %s; it is %s", type_words[[type]], said_value(value))))
-  }
-  if (!is.null(schema$enum) && !value %in% unlist(schema$enum)) {
-    return(problem(
-      sprintf("does not know %s; it takes %s", said_value(value), some(unlist(schema$enum), 20L)),
-      did_you_mean(value, unlist(schema$enum))
-    ))
-  }
-  if (!is.null(schema$pattern) && !grepl(schema$pattern, value)) {
-    return(problem(sprintf("must be a time such as \"10 days\"; it is %s", said_value(value))))
-  }
-  out <- c(
-    if (!is.null(schema$minimum) && value < schema$minimum) sprintf("at least %s", schema$minimum),
-    if (!is.null(schema$maximum) && value > schema$maximum) {
-      sprintf("at most %s", count(schema$maximum))
-    },
-    if (!is.null(schema$exclusiveMinimum) && value <= schema$exclusiveMinimum) {
-      sprintf("above %s", schema$exclusiveMinimum)
-    },
-    if (!is.null(schema$exclusiveMaximum) && value >= schema$exclusiveMaximum) {
-      sprintf("below %s", schema$exclusiveMaximum)
-    }
+  wrong <- wrong_type(value, type) %||% wrong_choice(value, schema$enum) %||%
+    wrong_text(value, schema$pattern) %||% wrong_size(value, schema)
+  if (!is.null(wrong)) return(list(c(list(path = path), wrong)))
+  switch(
+    type %||% "",
+    object = against_object(value, schema, path),
+    array = against_array(value, schema, path),
+    list()
   )
-  if (length(out)) return(problem(sprintf("must be %s; it is %s", out[1L], said_value(value))))
-  if (identical(type, "object")) return(against_object(value, schema, path))
-  if (identical(type, "array")) {
-    if (length(value) < (schema$minItems %||% 0L)) return(problem("is an empty list"))
-    return(unlist(lapply(seq_along(value), function(i) {
-      against_schema(value[[i]], schema$items, c(path, sprintf("[%d]", i)))
-    }), FALSE))
+}
+
+wrong_type <- function(value, type) {
+  if (is.null(type) || is_of_type(value, type)) return(NULL)
+  list(text = sprintf("must be %s; it is %s", type_words[[type]], said_value(value)))
+}
+
+wrong_choice <- function(value, choices) {
+  if (is.null(choices) || value %in% unlist(choices)) return(NULL)
+  list(
+    text = sprintf(
+      "does not know %s; it takes %s", said_value(value), some(unlist(choices), 20L)
+    ),
+    remedy = did_you_mean(value, unlist(choices))
+  )
+}
+
+wrong_text <- function(value, pattern) {
+  if (is.null(pattern) || grepl(pattern, value)) return(NULL)
+  list(text = sprintf("must be a time such as \"10 days\"; it is %s", said_value(value)))
+}
+
+wrong_size <- function(value, schema) {
+  beyond <- list(
+    minimum = function(end) if (value < end) sprintf("at least %s", end),
+    maximum = function(end) if (value > end) sprintf("at most %s", count(end)),
+    exclusiveMinimum = function(end) if (value <= end) sprintf("above %s", end),
+    exclusiveMaximum = function(end) if (value >= end) sprintf("below %s", end)
+  )
+  out <- unlist(lapply(intersect(names(beyond), names(schema)), function(name) {
+    beyond[[name]](schema[[name]])
+  }))
+  if (length(out)) list(text = sprintf("must be %s; it is %s", out[1L], said_value(value)))
+}
+
+against_array <- function(value, schema, path) {
+  if (length(value) < (schema$minItems %||% 0L)) {
+    return(list(list(path = path, text = "is an empty list")))
   }
-  list()
+  unlist(lapply(seq_along(value), function(i) {
+    against_schema(value[[i]], schema$items, c(path, sprintf("[%d]", i)))
+  }), FALSE)
 }
 
 # Of several that it may be: what is wrong with the one that it is like.

@@ -19,8 +19,8 @@
 #' @export
 register_var_method <- function(name, estimate, title = name, formula = "", source = "") {
   taken <- c(names(own_var_methods()), names(fit_families()))
-  if (!is.character(name) ||
-      length(name) != 1L || is.na(name) || !nzchar(name) || name %in% taken) {
+  new <- is.character(name) && length(name) == 1L && !is.na(name) && nzchar(name)
+  if (!new || name %in% taken) {
     fail("argument", "`name` must be a new name.", where = sprintf("It is %s.", shown(name)))
   }
   if (!is.function(estimate)) {
@@ -44,40 +44,37 @@ register_var_method <- function(name, estimate, title = name, formula = "", sour
         tail_of(r, 1 - request$level)[1L, ] * request$scale
       }, request)
     },
-    whole = function(values, request) {
-      by_security(values, request, function(x, request) {
-        measured <- tail_of(x, 1 - request$level)
-        columns <- list(
-          n = rep(length(x), length(request$level)),
-          var = measured[, 1L] * request$scale,
-          es = measured[, 2L] * request$scale
-        )
-        if (request$errors == "none") return(columns)
-        again <- with_seed(
-          request$seed,
-          replicate(200L, tail_of(sample(x, replace = TRUE), 1 - request$level))
-        )
-        again <- array(again, c(length(request$level), 2L, 200L))
-        error <- apply(again, 1:2, stats::sd)
-        z <- stats::qnorm((1 + request$confidence) / 2)
-        lapply(
-          c(
-            columns,
-            list(
-              var_error = error[, 1L] * request$scale,
-              es_error = error[, 2L] * request$scale,
-              var_low = (measured[, 1L] - z * error[, 1L]) * request$scale,
-              var_high = (measured[, 1L] + z * error[, 1L]) * request$scale
-            )
-          ),
-          as.numeric
-        )
-      })
-    },
+    whole = function(values, request) by_security(values, request, whole_of_registered(tail_of)),
     fit = function(x, request) list(found = tail_of(x, 1 - request$level)),
     tail = function(fit, x, a, request) {
       if (identical(a, 1 - request$level)) fit$found else tail_of(x, a)
     }
   )
   invisible(name)
+}
+
+# What it measures of a sample, and its errors by 200 samples drawn from that.
+whole_of_registered <- function(tail_of) {
+  function(x, request) {
+    measured <- tail_of(x, 1 - request$level)
+    columns <- list(
+      n = rep(length(x), length(request$level)),
+      var = measured[, 1L] * request$scale,
+      es = measured[, 2L] * request$scale
+    )
+    if (request$errors == "none") return(columns)
+    again <- with_seed(
+      request$seed,
+      replicate(200L, tail_of(sample(x, replace = TRUE), 1 - request$level))
+    )
+    error <- apply(array(again, c(length(request$level), 2L, 200L)), 1:2, stats::sd)
+    reach <- stats::qnorm((1 + request$confidence) / 2) * error[, 1L]
+    errors <- list(
+      var_error = error[, 1L] * request$scale,
+      es_error = error[, 2L] * request$scale,
+      var_low = (measured[, 1L] - reach) * request$scale,
+      var_high = (measured[, 1L] + reach) * request$scale
+    )
+    lapply(c(columns, errors), as.numeric)
+  }
 }

@@ -145,27 +145,33 @@ has_own_headline <- function(result) {
 #' @export
 headline_of.default <- function(result) {
   said <- words_of(result)
-  if (length(said) == 1L) return(said)
+  if (!length(said)) return(paste0(title_of(result), "."))
   reading <- readings(result)
-  if (is.null(reading)) return(said[1L])
-  # The last row of a rolling security and window is where it stands now.
+  if (length(said) == 1L || is.null(reading)) return(said[1L])
   table <- as.data.frame(result)
-  rolling <- !is.null(table$window) || attr(result, "measure") == "volatility_series"
-  table <- table[!is.na(table[[reading$column]]), ]
+  rolling <- !is.null(table$window) || inherits(result, "imbroglio_volatility_series")
+  table <- rows_to_compare(table, reading, rolling)
   if (!nrow(table)) {
     return(if (rolling) "No security has as many returns as the window." else said[1L])
   }
+  one <- length(unique(table$security)) == 1L && is.null(table[["other"]])
+  if (one) return(said[1L])
+  most_and_least(table, reading, rolling)
+}
+
+# The rows that stand beside each other: of a rolling result the last of each security and window,
+# where it stands now; of several ways to measure the first; none that stands on little.
+rows_to_compare <- function(table, reading, rolling) {
+  table <- table[!is.na(table[[reading$column]]), ]
   if (rolling) table <- table[!duplicated(table[series_keys(table)], fromLast = TRUE), ]
-  # Of several ways to measure the same securities, the first is named.
   for (key in c("method", "every", "span", "innovations")) {
     if (!is.null(table[[key]])) table <- table[table[[key]] == table[[key]][1L], ]
   }
-  if (length(unique(table$security)) == 1L &&
-      !identical(attr(result, "measure"), "correlation")) {
-    return(said[1L])
-  }
-  if (!rolling) table <- table[!stands_on_little(table), ]
-  size <- if (isTRUE(reading$falling)) -table[[reading$column]] else table[[reading$column]]
+  if (rolling || length(unique(table$security)) == 1L) table else table[!stands_on_little(table), ]
+}
+
+most_and_least <- function(table, reading, rolling) {
+  size <- table[[reading$column]] * if (reading$falling) -1 else 1
   most <- which.max(size)
   least <- which.min(size)
   if (!is.null(reading$losing) && size[most] < 0) {
@@ -173,18 +179,15 @@ headline_of.default <- function(result) {
   }
   name <- if (is.null(table$other)) table$security else paste(table$security, "and", table$other)
   now <- if (rolling) {
-    sprintf(
-      " now%s",
-      if (is.null(table$window)) "" else sprintf(" over %s returns", count(table$window[most]))
-    )
-  } else {
-    ""
+    paste0(" now", if (!is.null(table$window)) {
+      sprintf(" over %s returns", count(table$window[most]))
+    })
   }
   sprintf(
     "%s %s%s (%s%s), %s %s (%s).",
     name[most],
     reading$most,
-    now,
+    now %||% "",
     reading$write(table[[reading$column]][most]),
     reading$of,
     name[least],

@@ -121,57 +121,50 @@ compared_steps <- function(measure) {
     step("apart", quote(return - mean), "distance of each from it", "fraction"),
     step("deviation", quote(sqrt(sum(apart^2) / (n - 1))), "standard deviation", "fraction")
   )
-  grown <- list(step(
-    "grown", quote(exp(sum(ln(1 + return)))), "what 1 put in became"
-  ))
+  own <- compared_numbers()[[measure]]
+  c(first, own$needs, list(step("number", own$number, "the measure")))
+}
+
+# Each number by the steps that all have, and those that it needs beside them.
+compared_numbers <- function() {
   target <- quote((1 + target_annual)^(1 / per_year) - 1)
-  tail <- rank_steps("nearest")
-  tail[[1L]] <- NULL
-  number <- switch(
-    measure,
-    volatility = list(quote(deviation * sqrt(per_year))),
-    sharpe = list(quote(
-      (mean - ((1 + risk_free)^(1 / per_year) - 1)) / deviation * sqrt(per_year)
-    )),
-    return = list(quote(grown^(per_year / n) - 1)),
-    semi_deviation = list(quote(sqrt(sum(low^2) / n) * sqrt(per_year))),
-    sortino = list(quote((mean - target) / sqrt(sum(lack^2) / n) * sqrt(per_year))),
-    skewness = list(quote((sum(apart^3) / n) / (sum(apart^2) / n)^1.5)),
-    var = list(quote(-nth_smallest(return, k))),
-    es = list(quote(-mean_of_smallest(return, k))),
-    drawdown = list(quote(minimum(below))),
-    beta = list(quote(sum(apart * apart_beside) / sum(apart_beside^2))),
-    correlation = list(quote(
-      sum(apart * apart_beside) / sqrt(sum(apart^2) * sum(apart_beside^2))
-    )),
-    tracking_error = list(quote(
-      sqrt(sum((apart - apart_beside)^2) / (n - 1)) * sqrt(per_year)
-    ))
-  )[[1L]]
+  tail <- without_others(rank_steps("nearest")[-1L])
   beside <- list(step(
     "apart_beside",
     quote(benchmark_return - sum(benchmark_return) / n),
     "distance of the benchmark's from their mean",
     "fraction"
   ))
-  needed <- switch(
-    measure,
-    return = grown,
-    semi_deviation = list(
+  number <- function(number, needs = NULL) list(number = number, needs = needs)
+  list(
+    volatility = number(quote(deviation * sqrt(per_year))),
+    sharpe = number(quote(
+      (mean - ((1 + risk_free)^(1 / per_year) - 1)) / deviation * sqrt(per_year)
+    )),
+    return = number(quote(grown^(per_year / n) - 1), list(step(
+      "grown", quote(exp(sum(ln(1 + return)))), "what 1 put in became"
+    ))),
+    semi_deviation = number(quote(sqrt(sum(low^2) / n) * sqrt(per_year)), list(
       step("low", quote(lower_of(apart, 0)), "how far below the mean", "fraction")
-    ),
-    sortino = list(
+    )),
+    sortino = number(quote((mean - target) / sqrt(sum(lack^2) / n) * sqrt(per_year)), list(
       step("target", target, "the target of a period", "fraction"),
       step("lack", quote(lower_of(return - target, 0)), "how far below it", "fraction")
+    )),
+    skewness = number(quote((sum(apart^3) / n) / (sum(apart^2) / n)^1.5)),
+    var = number(quote(-nth_smallest(return, k)), tail),
+    es = number(quote(-mean_of_smallest(return, k)), tail),
+    drawdown = number(
+      quote(minimum(below)), wealth_steps_of_rows(list(columns = list()), "simple")
     ),
-    var = ,
-    es = without_others(tail),
-    drawdown = wealth_steps_of_rows(list(columns = list()), "simple"),
-    beta = ,
-    correlation = ,
-    tracking_error = beside
+    beta = number(quote(sum(apart * apart_beside) / sum(apart_beside^2)), beside),
+    correlation = number(
+      quote(sum(apart * apart_beside) / sqrt(sum(apart^2) * sum(apart_beside^2))), beside
+    ),
+    tracking_error = number(
+      quote(sqrt(sum((apart - apart_beside)^2) / (n - 1)) * sqrt(per_year)), beside
+    )
   )
-  c(first, needed, list(step("number", number, "the measure")))
 }
 
 own_test_steps <- function(this, pair) {

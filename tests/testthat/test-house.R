@@ -101,6 +101,31 @@ test_that("files and functions are short", {
   }
 })
 
+# How many ways lead through a function.
+ways_through <- function(tree) {
+  ways <- 1L
+  walk <- function(e) {
+    if (is.call(e) && is.name(e[[1]])) {
+      head <- as.character(e[[1]])
+      if (head %in% c("if", "for", "while", "repeat", "&&", "||")) ways <<- ways + 1L
+      if (head == "switch") ways <<- ways + max(0L, length(e) - 3L)
+    }
+    parts <- if (is.call(e)) as.list(e)
+    for (part in parts) if (!missing(part) && !is.pairlist(part)) walk(part) # nolint
+  }
+  walk(tree[[3]][[3]])
+  ways
+}
+
+test_that("no function is a maze", {
+  # A table of types, written as a switch.
+  known <- "is_of_type"
+  for (file in house_files()) {
+    ways <- vapply(functions_of(file), ways_through, 0L)
+    expect_equal(setdiff(names(ways)[ways > 15L], known), character(), info = basename(file))
+  }
+})
+
 test_that("no name hides a function that is called beside it, or one of statistics", {
   everywhere <- c("sum", "mean", "quantile", "order", "t", "var", "sd", "all", "any", "length")
   known <- unlist(lapply(c("base", "stats", "utils"), getNamespaceExports))
