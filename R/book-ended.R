@@ -1,8 +1,8 @@
 # Holdings that stop: a book as a whole ends with the first of them, however far the others go.
 
-# The holdings whose prices end before those of the others, by their own frequency: `last`, how many
-# of the others' dates come after it (`missed`), and the last of those (`known`). `among`: those
-# that may have, where series that stand in have changed how often the others have prices.
+# The holdings whose prices end before those of the others, by their own frequency: `last`, how
+# many of the others' dates come after it (`missed`), and the last of those (`known`). `among`:
+# those that may have, where series that stand in have changed how often the others have prices.
 ended_holdings <- function(returns, securities, among = securities) {
   priced <- returns$prices
   dates <- if (is.null(priced)) returns$dates else priced$dates

@@ -34,8 +34,8 @@
 #'   days (worst periods, replays, falls, a backtest, fits) is of the first drawing, and says so.
 #'   `bench/bridge-study.md` compares the ways on books whose days are known.
 #' * **priced**: the book has the dates that all holdings have. Where that costs more than half of
-#'   its returns for less than half of its weight, a warning (`imbroglio_warning_frequency`) says what
-#'   the other ways would give.
+#'   its returns for less than half of its weight, a warning (`imbroglio_warning_frequency`) says
+#'   what the other ways would give.
 #' * **carried**: the last price stands, by asking only. It hides how the holding moves with the
 #'   others; by how much stands in the basis.
 #'

@@ -1,6 +1,6 @@
 # The options of the command, each once: what it takes, how its text becomes a value, what it means
-# (by itself, or of one command), and why it is of no use (`idle`, a function of the options and the
-# command; NULL where it is of use).
+# (by itself, or of one command), and why it is of no use (`idle`, a function of the options and
+# the command; NULL where it is of use).
 
 option <- function(takes, type, help, idle = function(o, command) NULL) {
   list(takes = takes, read = option_types[[type]], help = help, idle = idle)

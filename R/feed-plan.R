@@ -33,8 +33,8 @@ asked_for <- function(feed, securities, known = character()) {
   list(names = names, about = about[!duplicated(about$security), ], days = heard$days, lost = lost)
 }
 
-# The names that are asked for, and the lists that the feed is asked for: of groups, or of all; what
-# a table of securities says of them.
+# The names that are asked for, and the lists that the feed is asked for: of groups, or of all;
+# what a table of securities says of them.
 securities_asked <- function(securities) {
   about <- NULL
   of_file <- is.character(securities) && length(securities) == 1L && !is.na(securities) &&

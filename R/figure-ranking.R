@@ -1,5 +1,5 @@
-# Several securities, one number each, a column of the result: in order, with the numbers written in
-# its unit.
+# Several securities, one number each, a column of the result: in order, with the numbers written
+# in its unit.
 ranking_figure <- function(object, column, what, subtitle, rows = NULL, notes = NULL,
                            digits = 1L) {
   table <- as.data.frame(object)

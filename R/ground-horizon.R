@@ -17,8 +17,8 @@ parts_of_time <- function(text) {
   list(number = if (nzchar(parts[2L])) as.numeric(parts[2L]) else 1, unit = unit)
 }
 
-# The periods that a horizon is, of series of this frequency; with what was asked, in words, where the
-# two differ. `several`: more than one horizon.
+# The periods that a horizon is, of series of this frequency; with what was asked, in words, where
+# the two differ. `several`: more than one horizon.
 check_horizon <- function(horizon, frequency = NULL, several = FALSE) {
   if (!is.character(horizon)) {
     horizon <- check_whole(horizon, "horizon", several = several, most = most_periods)

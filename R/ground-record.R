@@ -1,14 +1,15 @@
-# What is said of a measure stands once, in its record: a function `record_of_NAME()` in the measure's
-# own file. Whatever lists measures, columns, commands, options of a study or parts of a report
-# reads the records; none of them is stated a second time.
+# What is said of a measure stands once, in its record: a function `record_of_NAME()` in the
+# measure's own file. Whatever lists measures, columns, commands, options of a study or parts of a
+# report reads the records; none of them is stated a second time.
 
 # `place`: its order among all. `columns`: its own, see column(); `shares`: the names of those that
 # others have too. `tables`: what else it gives, by the name of the result, see table_record().
 # `compares`: how several rows are told apart, see compares(); NULL where its headline is its own.
 # `command`: see command_record(); NULL where another's option asks for it. `parts`: of the report,
 # see part(). `follows`: its numbers that can be followed through time or limited, see followed().
-# `cases`: a quoted list of calls for the walks of the tests, see tests/testthat/helper-cases.R. `shows`: see
-# table_record(), or "sizes": some of many. `one_sentence`: its finding stands for all sentences.
+# `cases`: a quoted list of calls for the walks of the tests, see tests/testthat/helper-cases.R.
+# `shows`: see table_record(), or "sizes": some of many. `one_sentence`: its finding stands for
+# all sentences.
 measure_record <- function(place, title, asks, measure, columns, shares, tables = list(),
                            compares, command, parts, follows = list(), cases, shows = NULL,
                            one_sentence = FALSE) {
@@ -24,8 +25,8 @@ measure_record <- function(place, title, asks, measure, columns, shares, tables 
 
 # A result of which no measure is the whole: a listing of one, of a store, of what was found.
 # `tables`: several of one kind. `shows`: of which rows people read only some: "now", the last of
-# each series, or the last so many. `compared`: it is told apart as its measure is. `wide`: it has a
-# column of returns for each security too.
+# each series, or the last so many. `compared`: it is told apart as its measure is. `wide`: it has
+# a column of returns for each security too.
 table_record <- function(title = NULL, columns = list(), shares = character(), tables = list(),
                          parts = list(), shows = NULL, compared = FALSE, wide = FALSE) {
   structure(
@@ -101,9 +102,9 @@ compares <- function(column, most, least, is = "", of = "", write = NULL, before
 # options mean for it, where that is not what they usually do; `trade`: under which words people
 # look for it, see trade(); `always`: options that others say
 # are of no use, and are to it. What it does is
-# `run_NAME()`, or else the measure, of returns as the options choose them. `ways`: lines of options
-# by which the tests try each of its options, with the values `tries`; BOOK stands for the options
-# that make a book, LIMITS for a file of limits. `writes`: see check_forms().
+# `run_NAME()`, or else the measure, of returns as the options choose them. `ways`: lines of
+# options by which the tests try each of its options, with the values `tries`; BOOK stands for the
+# options that make a book, LIMITS for a file of limits. `writes`: see check_forms().
 command_record <- function(group, place, says, options, example, takes = "FILE...", name = NULL,
                            help = NULL, trade = list(), always = character(), ways = character(),
                            tries = character(), writes = "table") {
@@ -135,9 +136,9 @@ hand_on <- c("columns", "format", "out", "figure", "workbook", "help")
 # `whole`, `each` holding beside it, the `prices`, `returns` or `book`); what there must be
 # (`needs`); what of it is seen at once (`above`: `lead`, `figure`, `table`), the rest standing
 # under "more"; its arguments (`with`, a function of the work) and those that the study does not
-# change (`keeps`); what is drawn (`draws`: "all" rows, the "first" of a book, or NULL). `usual`: it
-# is there without being asked for; `says`: its headline stands at the top; `drafts`: the choices
-# that a drafted study shows.
+# change (`keeps`); what is drawn (`draws`: "all" rows, the "first" of a book, or NULL). `usual`:
+# it is there without being asked for; `says`: its headline stands at the top; `drafts`: the
+# choices that a drafted study shows.
 part <- function(section, place, of = "each", needs = character(), above = character(),
                  with = NULL, keeps = character(), draws = "all", usual = TRUE, says = TRUE,
                  height = 5.4, title = NULL, runs = NULL, drafts = "") {
@@ -148,15 +149,15 @@ part <- function(section, place, of = "each", needs = character(), above = chara
   )
 }
 
-# A number that can be followed through time (`over`, a function of what is asked), or only limited:
-# by its own series (`by_date`, a function of the limit's line and the returns) or by what a book is
-# today (`today`, of the book and what is meant of it). `place`: its order among all. `says`: what
-# it is, for the docs. `wrong`: on which side of a limit it is broken. `beside`: it wants a
-# benchmark. `depth`: it is told below 0, and limited by size. `positive`: it is never below 0, and
-# so is no limit on it. `looks`: "ahead", so that of a book it is that of today, or "back".
-# `of_book`: it is what a book is. `in_money`: a limit may be. `in_time`: it has a horizon, a level
-# and a method. `both_ways`: 0.5 is written for a half per cent as well as for a half. `trades`: a
-# trade is searched that brings it back within, "measured" or by "weight".
+# A number that can be followed through time (`over`, a function of what is asked), or only
+# limited: by its own series (`by_date`, a function of the limit's line and the returns) or by
+# what a book is today (`today`, of the book and what is meant of it). `place`: its order among
+# all. `says`: what it is, for the docs. `wrong`: on which side of a limit it is broken. `beside`:
+# it wants a benchmark. `depth`: it is told below 0, and limited by size. `positive`: it is never
+# below 0, and so is no limit on it. `looks`: "ahead", so that of a book it is that of today, or
+# "back". `of_book`: it is what a book is. `in_money`: a limit may be. `in_time`: it has a
+# horizon, a level and a method. `both_ways`: 0.5 is written for a half per cent as well as for a
+# half. `trades`: a trade is searched that brings it back within, "measured" or by "weight".
 followed <- function(place, title, unit, says, over = NULL, by_date = NULL, today = NULL,
                      wrong = "above", beside = FALSE, depth = FALSE,
                      positive = unit == "fraction" && wrong == "above" && !depth,

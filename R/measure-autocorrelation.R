@@ -52,7 +52,8 @@ record_of_autocorrelation <- function() measure_record(
 #' \deqn{\hat\rho_k = \frac{\sum_{t > k} (r_t - \bar r)(r_{t - k} - \bar r)}{\sum_t (r_t -
 #' \bar r)^2}.}{rho_k = sum((r_t - m)(r_(t-k) - m)) / sum((r_t - m)^2).}
 #'
-#' The error is that of returns that do not lean, for `errors = "robust"` (White 1980; Diebold 1986)
+#' The error is that of returns that do not lean, for `errors = "robust"` (White 1980; Diebold
+#' 1986)
 #' \deqn{\frac{\sqrt{\sum_{t > k} (r_t - \bar r)^2 (r_{t - k} - \bar r)^2}}{\sum_t (r_t -
 #' \bar r)^2},}{sqrt(sum((r_t - m)^2 (r_(t-k) - m)^2)) / sum((r_t - m)^2),} which holds where
 #' volatility clusters; for `"independent"` it is \eqn{\sqrt{(n - k) / (n (n + 2))}}{sqrt((n - k) /
@@ -65,8 +66,8 @@ record_of_autocorrelation <- function() measure_record(
 #'
 #' A security's returns are taken one after the other, as they are: over a gap, too.
 #'
-#' @param returns A returns table, a price table, whose simple returns are taken, or a book (as held
-#'   then).
+#' @param returns A returns table, a price table, whose simple returns are taken, or a book (as
+#'   held then).
 #' @param lags Whole numbers: how many returns before.
 #' @param errors `"robust"` or `"independent"`, see below.
 #' @return A table, a row for each security and lag: `security`, `from`, `to`, `n`, `lag`,

@@ -49,8 +49,8 @@ chance_of_series <- function(x, side) {
   )
 }
 
-# Volatility that clusters, where a test finds it or too few returns are there to tell; else Student's
-# distribution of one variance.
+# Volatility that clusters, where a test finds it or too few returns are there to tell; else
+# Student's distribution of one variance.
 clustered_or_flat <- function(e, fit) {
   at <- fit$estimate[1L, ]
   variance <- mean(e^2)

@@ -1,5 +1,5 @@
-# What a report has, in its order: sections, each a title and a question, and the parts of each, from
-# the records of what they measure: see part().
+# What a report has, in its order: sections, each a title and a question, and the parts of each,
+# from the records of what they measure: see part().
 
 report_sections <- function() {
   list(

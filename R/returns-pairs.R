@@ -239,8 +239,8 @@ not_shared <- function(securities, own, shared, benchmark) {
   )
 }
 
-# Series of unlike frequency beside each other: over the periods of the one that has fewer prices, of
-# the other its last price in each of them.
+# Series of unlike frequency beside each other: over the periods of the one that has fewer prices,
+# of the other its last price in each of them.
 
 # Whether these have much fewer returns together than the one that has fewest.
 are_unlike <- function(returns, names) {

@@ -27,8 +27,8 @@ measure_text <- function(result, extra = NULL, columns = NULL) {
   )
 }
 
-# Of a rolling measure or a series people read where it stands now, of a long list how it ends, of a
-# tail some sizes of it; the files have all.
+# Of a rolling measure or a series people read where it stands now, of a long list how it ends, of
+# a tail some sizes of it; the files have all.
 rows_to_read <- function(result, shows) {
   table <- as.data.frame(result)
   hidden <- 0L

@@ -1,5 +1,5 @@
-# The constructors of the methods of value at risk, which need no formula: by the order of a sample,
-# by a quantile function, by the tail, by draws.
+# The constructors of the methods of value at risk, which need no formula: by the order of a
+# sample, by a quantile function, by the tail, by draws.
 
 # Runs one(x, ask) for each column; x has no missing values, ask$rows says where they stand. It
 # gives columns with a row for each level; where there is nothing to tell NULL, or a `state` that

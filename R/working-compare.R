@@ -121,12 +121,12 @@ compared_steps <- function(measure) {
     step("apart", quote(return - mean), "distance of each from it", "fraction"),
     step("deviation", quote(sqrt(sum(apart^2) / (n - 1))), "standard deviation", "fraction")
   )
-  own <- compared_numbers()[[measure]]
+  own <- compared_formulas()[[measure]]
   c(first, own$needs, list(step("number", own$number, "the measure")))
 }
 
 # Each number by the steps that all have, and those that it needs beside them.
-compared_numbers <- function() {
+compared_formulas <- function() {
   target <- quote((1 + target_annual)^(1 / per_year) - 1)
   tail <- without_others(rank_steps("nearest")[-1L])
   beside <- list(step(

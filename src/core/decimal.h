@@ -15,7 +15,7 @@ inline double read_decimal(std::string text) {
   return std::strtod(text.c_str(), nullptr);
 }
 
-// `form`: of printf, with a precision and one number.
+// `form`: with a precision and one number.
 inline std::string write_decimal(const char* form, int precision, double x) {
   char text[48];
   std::snprintf(text, sizeof text, form, precision, x);

@@ -17,7 +17,7 @@ struct Frequency {
 // How often a series has a value, from the days on which it has one. A gap of more than a week and
 // of more than three usual gaps is an interruption, which tells nothing of how often.
 inline Frequency frequency_of(const double* values, const double* days, std::size_t n,
-                        std::vector<double>& gaps) {
+                              std::vector<double>& gaps) {
   Frequency found;
   gaps.clear();
   std::size_t before = n;

@@ -121,8 +121,13 @@ test_that("no function is a maze", {
   # A table of types, written as a switch.
   known <- "is_of_type"
   for (file in house_files()) {
-    ways <- vapply(functions_of(file), ways_through, 0L)
-    expect_equal(setdiff(names(ways)[ways > 15L], known), character(), info = basename(file))
+    # A list of records is data.
+    with_body <- Filter(
+      function(tree) is.call(tree[[3]][[3]]) && identical(tree[[3]][[3]][[1]], quote(`{`)),
+      functions_of(file)
+    )
+    ways <- vapply(with_body, ways_through, 0L)
+    expect_equal(setdiff(names(ways[ways > 15L]), known), character(), info = basename(file))
   }
 })
 
