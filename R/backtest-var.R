@@ -1,102 +1,104 @@
-record_of_backtest <- function() measure_record(
-  270,
-  title = "Value at risk put to the test",
-  asks = "Was it breached as often as it should be?",
-  measure = backtest_var,
-  columns = list(
-    expected = column("expected", "one"),
-    breaches = column("breaches", "count"),
-    breach_rate = column("rate", "share"),
-    kupiec = column("Kupiec", "two", detail = TRUE),
-    kupiec_p = column("Kupiec p", "p"),
-    exact_p = column("exact p", "p", working = FALSE),
-    independence = column("independence", "two", detail = TRUE),
-    independence_p = column("clusters p", "p"),
-    coverage = column("both", "two", detail = TRUE),
-    coverage_p = column("both p", "p"),
-    zone = column("zone", "text"),
-    recent = column("recent", "count", detail = TRUE, working = FALSE),
-    green = column("green", "count", working = FALSE),
-    yellow = column("yellow", "count", working = FALSE),
-    red = column("red", "count", working = FALSE),
-    es_z = column("ES z", "two"),
-    es_p = column("ES p", "p", working = FALSE),
-    score = column("score", "significant"),
-    lacking = column("lacking", "count", detail = TRUE, working = FALSE),
-    place = column("place", "count", working = FALSE)
-  ),
-  shares = c("security", "method", "level", "from", "to", "n"),
-  tables = list(
-    backtest_breaches = table_record(
-      "Breaches of the value at risk",
-      columns = list(
-        loss = column("loss", "fraction"),
-        excess = column("excess", "points")
+record_of_backtest <- function() {
+  measure_record(
+    270,
+    title = "Value at risk put to the test",
+    asks = "Was it breached as often as it should be?",
+    measure = backtest_var,
+    columns = list(
+      expected = column("expected", "one"),
+      breaches = column("breaches", "count"),
+      breach_rate = column("rate", "share"),
+      kupiec = column("Kupiec", "two", detail = TRUE),
+      kupiec_p = column("Kupiec p", "p"),
+      exact_p = column("exact p", "p", working = FALSE),
+      independence = column("independence", "two", detail = TRUE),
+      independence_p = column("clusters p", "p"),
+      coverage = column("both", "two", detail = TRUE),
+      coverage_p = column("both p", "p"),
+      zone = column("zone", "text"),
+      recent = column("recent", "count", detail = TRUE, working = FALSE),
+      green = column("green", "count", working = FALSE),
+      yellow = column("yellow", "count", working = FALSE),
+      red = column("red", "count", working = FALSE),
+      es_z = column("ES z", "two"),
+      es_p = column("ES p", "p", working = FALSE),
+      score = column("score", "significant"),
+      lacking = column("lacking", "count", detail = TRUE, working = FALSE),
+      place = column("place", "count", working = FALSE)
+    ),
+    shares = c("security", "method", "level", "from", "to", "n"),
+    tables = list(
+      backtest_breaches = table_record(
+        "Breaches of the value at risk",
+        columns = list(
+          loss = column("loss", "fraction"),
+          excess = column("excess", "points")
+        ),
+        shares = c("security", "method", "level", "date", "return", "var", "es"),
+        shows = 40L
       ),
-      shares = c("security", "method", "level", "date", "return", "var", "es"),
-      shows = 40L
-    ),
-    backtest_zones = table_record(
-      "Breaches, run by run",
-      shares = c("security", "method", "level", "from", "to", "breaches", "zone")
-    ),
-    backtest_series = table_record(
-      "Value at risk, day by day",
-      columns = list(
-        breach = column("breach", "truth")
+      backtest_zones = table_record(
+        "Breaches, run by run",
+        shares = c("security", "method", "level", "from", "to", "breaches", "zone")
       ),
-      shares = c("security", "method", "level", "date", "return", "var", "es"),
-      shows = 40L
-    )
-  ),
-  compares = NULL,
-  command = command_record(
-    "Check the number, and hand it on", 10,
-    says = "value at risk put to the test, day by day",
-    options = c(
-      choose, "every", "keep-unfinished", "kind", "window", "level", "method", "expanding",
-      "refit", "rank", "decay", "half-life", "tail", "block", "draws", "seed", "zone-days",
-      "breaches", "zones", "series", book, hand_on
-    ),
-    trade = list(
-      trade(
-        c("Kupiec test", "Christoffersen test", "traffic light", "exceptions"),
-        "value at risk against what happened, day by day",
-        "imbroglio backtest FILE"
+      backtest_series = table_record(
+        "Value at risk, day by day",
+        columns = list(
+          breach = column("breach", "truth")
+        ),
+        shares = c("security", "method", "level", "date", "return", "var", "es"),
+        shows = 40L
       )
     ),
-    example = c(
-      paste0(
-        "imbroglio backtest bay.csv --security BAYALL --method historical,normal,ewma ",
-        "--figure backtest.png"
+    compares = NULL,
+    command = command_record(
+      "Check the number, and hand it on", 10,
+      says = "value at risk put to the test, day by day",
+      options = c(
+        choose, "every", "keep-unfinished", "kind", "window", "level", "method", "expanding",
+        "refit", "rank", "decay", "half-life", "tail", "block", "draws", "seed", "zone-days",
+        "breaches", "zones", "series", book, hand_on
       ),
-      paste0(
-        "imbroglio backtest bay.csv --security BAYALL --window 500 --expanding --method ",
-        "garch --refit 20 --breaches"
+      trade = list(
+        trade(
+          c("Kupiec test", "Christoffersen test", "traffic light", "exceptions"),
+          "value at risk against what happened, day by day",
+          "imbroglio backtest FILE"
+        )
+      ),
+      example = c(
+        paste0(
+          "imbroglio backtest bay.csv --security BAYALL --method historical,normal,ewma ",
+          "--figure backtest.png"
+        ),
+        paste0(
+          "imbroglio backtest bay.csv --security BAYALL --window 500 --expanding --method ",
+          "garch --refit 20 --breaches"
+        )
+      ),
+      ways = c(
+        "--window 50 --level 0.95",
+        "--window 60 --method ewma",
+        "--window 50 --level 0.95 --breaches",
+        "--window 50 --level 0.95 --zones --zone-days 60",
+        "--window 50 --level 0.95 --series BOOK"
       )
     ),
-    ways = c(
-      "--window 50 --level 0.95",
-      "--window 60 --method ewma",
-      "--window 50 --level 0.95 --breaches",
-      "--window 50 --level 0.95 --zones --zone-days 60",
-      "--window 50 --level 0.95 --series BOOK"
-    )
-  ),
-  parts = list(
-    backtest = part(
-      "risk", 20, "whole", above = "lead", height = 6.8, drafts = " {window: 250}",
-      with = function(work) {
-        list(method = work$choices$var$method %||% work$settings$method, level = top_level(work))
-      }
-    )
-  ),
-  cases = quote(list(
-    whole = backtest_var(
-      prices[1:500, "TARROW"], window = 100, method = c("historical", "normal")
-    )
-  ))
-)
+    parts = list(
+      backtest = part(
+        "risk", 20, "whole", above = "lead", height = 6.8, drafts = " {window: 250}",
+        with = function(work) {
+          list(method = work$choices$var$method %||% work$settings$method, level = top_level(work))
+        }
+      )
+    ),
+    cases = quote(list(
+      whole = backtest_var(
+        prices[1:500, "TARROW"], window = 100, method = c("historical", "normal")
+      )
+    ))
+  )
+}
 
 #' Put value at risk to the test
 #'

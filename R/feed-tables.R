@@ -63,11 +63,13 @@ page_answered <- function(asked_rows, asked, request, form, page_rows) {
 }
 
 # What a feed is asked for, and how its answer's columns are called.
-feed_tables <- function() list(
-  "/v1/securities" = c("security", "name", "currency", "group", "benchmark", "from", "to"),
-  "/v1/prices" = c("security", "date", price_fields),
-  "/v1/actions" = c("security", "date", "split", "dividend")
-)
+feed_tables <- function() {
+  list(
+    "/v1/securities" = c("security", "name", "currency", "group", "benchmark", "from", "to"),
+    "/v1/prices" = c("security", "date", price_fields),
+    "/v1/actions" = c("security", "date", "split", "dividend")
+  )
+}
 
 most_at_once <- 100L
 

@@ -1,101 +1,103 @@
-record_of_fit <- function() measure_record(
-  180,
-  title = "Fitted distributions",
-  asks = "Which distribution could the returns come from?",
-  measure = fit_returns,
-  columns = list(
-    family = column("family", "text"),
-    converged = column("converged", "truth"),
-    log_likelihood = column("log likelihood", "two"),
-    aic = column("AIC", "one"),
-    bic = column("BIC", "one"),
-    aic_rank = column("by AIC", "count", detail = TRUE),
-    bic_rank = column("by BIC", "count"),
-    tail_rank = column("by tail", "count"),
-    ks = column("KS", "four"),
-    ks_p = column("KS p", "p"),
-    ks_p_textbook = column("textbook", "p"),
-    ad = column("AD", "two", detail = TRUE),
-    ad_p = column("AD p", "p"),
-    ad_p_textbook = column("textbook p", "p", detail = TRUE),
-    cvm = column("CvM", "ratio", detail = TRUE),
-    cvm_p = column("CvM p", "p"),
-    cvm_p_textbook = column("textbook p", "p", detail = TRUE),
-    tail = column("lower tail", "ratio", detail = TRUE),
-    jarque_bera = column("Jarque-Bera", "two", detail = TRUE),
-    jarque_bera_p = column("p", "p", detail = TRUE),
-    quantile_1 = column("1 % quantile", "fraction"),
-    observed_1 = column("observed", "fraction"),
-    quantile_01 = column("0.1 % quantile", "fraction"),
-    observed_01 = column("observed", "fraction"),
-    verdict = column("verdict", "text")
-  ),
-  shares = c("security", "from", "to", "n", "state", "draws"),
-  tables = list(
-    fit_quantiles = table_record(
-      "Value at risk by fitted distributions",
-      columns = list(
-        quantile = column("quantile", "fraction")
-      ),
-      shares = c("security", "family", "level", "var", "es")
+record_of_fit <- function() {
+  measure_record(
+    180,
+    title = "Fitted distributions",
+    asks = "Which distribution could the returns come from?",
+    measure = fit_returns,
+    columns = list(
+      family = column("family", "text"),
+      converged = column("converged", "truth"),
+      log_likelihood = column("log likelihood", "two"),
+      aic = column("AIC", "one"),
+      bic = column("BIC", "one"),
+      aic_rank = column("by AIC", "count", detail = TRUE),
+      bic_rank = column("by BIC", "count"),
+      tail_rank = column("by tail", "count"),
+      ks = column("KS", "four"),
+      ks_p = column("KS p", "p"),
+      ks_p_textbook = column("textbook", "p"),
+      ad = column("AD", "two", detail = TRUE),
+      ad_p = column("AD p", "p"),
+      ad_p_textbook = column("textbook p", "p", detail = TRUE),
+      cvm = column("CvM", "ratio", detail = TRUE),
+      cvm_p = column("CvM p", "p"),
+      cvm_p_textbook = column("textbook p", "p", detail = TRUE),
+      tail = column("lower tail", "ratio", detail = TRUE),
+      jarque_bera = column("Jarque-Bera", "two", detail = TRUE),
+      jarque_bera_p = column("p", "p", detail = TRUE),
+      quantile_1 = column("1 % quantile", "fraction"),
+      observed_1 = column("observed", "fraction"),
+      quantile_01 = column("0.1 % quantile", "fraction"),
+      observed_01 = column("observed", "fraction"),
+      verdict = column("verdict", "text")
     ),
-    fit_parameters = table_record(
-      "Fitted parameters",
-      columns = list(
-        term = column("parameter", "text"),
-        error = column("error", "significant"),
-        low = column("low", "significant"),
-        high = column("high", "significant")
+    shares = c("security", "from", "to", "n", "state", "draws"),
+    tables = list(
+      fit_quantiles = table_record(
+        "Value at risk by fitted distributions",
+        columns = list(
+          quantile = column("quantile", "fraction")
+        ),
+        shares = c("security", "family", "level", "var", "es")
       ),
-      shares = c("security", "family", "estimate")
-    )
-  ),
-  compares = NULL,
-  command = command_record(
-    "Measure", 130,
-    says = "fitted distributions, and tests that know they were fitted",
-    options = c(
-      choose, "every", "keep-unfinished", "kind", "families", "by", "test-draws", "stop-after",
-      "reject-at", "rank-by", "seed", "parameters", "level", "view", book, hand_on
-    ),
-    trade = list(
-      trade(
-        c("Goodness of fit", "Kolmogorov-Smirnov", "Anderson-Darling", "Jarque-Bera"),
-        "tests of fitted distributions",
-        "imbroglio fit FILE"
+      fit_parameters = table_record(
+        "Fitted parameters",
+        columns = list(
+          term = column("parameter", "text"),
+          error = column("error", "significant"),
+          low = column("low", "significant"),
+          high = column("high", "significant")
+        ),
+        shares = c("security", "family", "estimate")
       )
     ),
-    help = c(
-      view = "what --figure draws: distribution, density, quantiles or tail (distribution)",
-      level = "value at risk by each family, at these levels",
-      by = "likelihood, or moments and quantiles (likelihood)"
-    ),
-    example = c(
-      paste0(
-        "imbroglio fit bay.csv --security BAYALL --families normal,student,cauchy ",
-        "--test-draws 999 --figure fit.png"
+    compares = NULL,
+    command = command_record(
+      "Measure", 130,
+      says = "fitted distributions, and tests that know they were fitted",
+      options = c(
+        choose, "every", "keep-unfinished", "kind", "families", "by", "test-draws", "stop-after",
+        "reject-at", "rank-by", "seed", "parameters", "level", "view", book, hand_on
       ),
-      paste0(
-        "imbroglio fit bay.csv --security BAYALL --families all --test-draws 0 --view tail ",
-        "--figure tail.png"
+      trade = list(
+        trade(
+          c("Goodness of fit", "Kolmogorov-Smirnov", "Anderson-Darling", "Jarque-Bera"),
+          "tests of fitted distributions",
+          "imbroglio fit FILE"
+        )
       ),
-      "imbroglio fit bay.csv --security BAYALL --families student,nig --level 0.99,0.999"
+      help = c(
+        view = "what --figure draws: distribution, density, quantiles or tail (distribution)",
+        level = "value at risk by each family, at these levels",
+        by = "likelihood, or moments and quantiles (likelihood)"
+      ),
+      example = c(
+        paste0(
+          "imbroglio fit bay.csv --security BAYALL --families normal,student,cauchy ",
+          "--test-draws 999 --figure fit.png"
+        ),
+        paste0(
+          "imbroglio fit bay.csv --security BAYALL --families all --test-draws 0 --view tail ",
+          "--figure tail.png"
+        ),
+        "imbroglio fit bay.csv --security BAYALL --families student,nig --level 0.99,0.999"
+      ),
+      ways = c(
+        "--test-draws 0",
+        "--test-draws 30",
+        "--parameters",
+        "--level 0.9"
+      )
     ),
-    ways = c(
-      "--test-draws 0",
-      "--test-draws 30",
-      "--parameters",
-      "--level 0.9"
-    )
-  ),
-  parts = list(
-    fit = part(
-      "distribution", 10, "whole", above = c("lead", "figure", "table"), draws = "first"
-    )
-  ),
-  one_sentence = TRUE,
-  cases = quote(list(whole = fit_returns(one, "all", test_draws = 99, stop_after = 20)))
-)
+    parts = list(
+      fit = part(
+        "distribution", 10, "whole", above = c("lead", "figure", "table"), draws = "first"
+      )
+    ),
+    one_sentence = TRUE,
+    cases = quote(list(whole = fit_returns(one, "all", test_draws = 99, stop_after = 20)))
+  )
+}
 
 #' Fit distributions to returns, and test the fits
 #'

@@ -1,50 +1,52 @@
-record_of_autocorrelation <- function() measure_record(
-  175,
-  title = "Autocorrelation",
-  asks = "Do returns lean on those before them?",
-  measure = measure_autocorrelation,
-  columns = list(
-    lag = column("lag", "count", working = FALSE),
-    autocorrelation = column("autocorrelation", "ratio"),
-    autocorrelation_error = column("error", "ratio"),
-    autocorrelation_p = column("p", "p", detail = TRUE),
-    box = column("all lags", "two"),
-    box_p = column("their p", "p")
-  ),
-  shares = c("security", "from", "to", "n"),
-  compares = compares(
-    "autocorrelation", "leans most on the return before", "least", " autocorrelation"
-  ),
-  command = command_record(
-    "Measure", 105,
-    says = "how returns lean on those before them, at several lags, and whether it is chance",
-    options = c(
-      choose, "every", "keep-unfinished", "kind", "lags", "errors", book, hand_on
+record_of_autocorrelation <- function() {
+  measure_record(
+    175,
+    title = "Autocorrelation",
+    asks = "Do returns lean on those before them?",
+    measure = measure_autocorrelation,
+    columns = list(
+      lag = column("lag", "count", working = FALSE),
+      autocorrelation = column("autocorrelation", "ratio"),
+      autocorrelation_error = column("error", "ratio"),
+      autocorrelation_p = column("p", "p", detail = TRUE),
+      box = column("all lags", "two"),
+      box_p = column("their p", "p")
     ),
-    help = c(
-      errors = "robust or independent (robust)",
-      lags = "how many returns before, several as 1,2,5 (1 to 5)"
+    shares = c("security", "from", "to", "n"),
+    compares = compares(
+      "autocorrelation", "leans most on the return before", "least", " autocorrelation"
     ),
-    example = paste0(
-      "imbroglio autocorrelation bay.csv --security TARROW,BAYALL --lags 1,2,3,5,10 ",
-      "--figure lean.png"
+    command = command_record(
+      "Measure", 105,
+      says = "how returns lean on those before them, at several lags, and whether it is chance",
+      options = c(
+        choose, "every", "keep-unfinished", "kind", "lags", "errors", book, hand_on
+      ),
+      help = c(
+        errors = "robust or independent (robust)",
+        lags = "how many returns before, several as 1,2,5 (1 to 5)"
+      ),
+      example = paste0(
+        "imbroglio autocorrelation bay.csv --security TARROW,BAYALL --lags 1,2,3,5,10 ",
+        "--figure lean.png"
+      ),
+      trade = list(trade(
+        c("Autocorrelation", "serial correlation", "Ljung-Box test", "portmanteau test"),
+        "whether returns lean on those before, with errors that hold where volatility clusters",
+        "imbroglio autocorrelation FILE"
+      )),
+      always = "lags",
+      ways = c("", "--errors independent", "BOOK"),
+      tries = c(errors = "independent")
     ),
-    trade = list(trade(
-      c("Autocorrelation", "serial correlation", "Ljung-Box test", "portmanteau test"),
-      "whether returns lean on those before them, with errors that hold where volatility clusters",
-      "imbroglio autocorrelation FILE"
-    )),
-    always = "lags",
-    ways = c("", "--errors independent", "BOOK"),
-    tries = c(errors = "independent")
-  ),
-  parts = list(autocorrelation = part("distribution", 20, usual = FALSE)),
-  cases = quote(list(
-    whole = measure_autocorrelation(x, lags = c(1, 3)),
-    independent = measure_autocorrelation(as_returns(x, "log"), 2, errors = "independent"),
-    of_book = measure_autocorrelation(book, 1:2)
-  ))
-)
+    parts = list(autocorrelation = part("distribution", 20, usual = FALSE)),
+    cases = quote(list(
+      whole = measure_autocorrelation(x, lags = c(1, 3)),
+      independent = measure_autocorrelation(as_returns(x, "log"), 2, errors = "independent"),
+      of_book = measure_autocorrelation(book, 1:2)
+    ))
+  )
+}
 
 #' Autocorrelation
 #'

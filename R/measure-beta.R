@@ -1,93 +1,95 @@
-record_of_beta <- function() measure_record(
-  30,
-  title = "Beta",
-  asks = "How does it move when the benchmark moves?",
-  measure = measure_beta,
-  columns = list(
-    beta = column("beta", "ratio"),
-    beta_error = column("error", "ratio"),
-    beta_t = column("t", "two", detail = TRUE),
-    beta_p = column("p", "p", detail = TRUE),
-    beta_low = column("low", "ratio"),
-    beta_high = column("high", "ratio"),
-    alpha = column("alpha", "small", detail = TRUE),
-    alpha_annual = column("alpha a year", "fraction"),
-    alpha_error = column("error", "small", detail = TRUE),
-    alpha_t = column("t", "two", detail = TRUE),
-    alpha_p = column("p", "p"),
-    alpha_low = column("low", "small", detail = TRUE),
-    alpha_high = column("high", "small", detail = TRUE),
-    r_squared = column("R2", "ratio"),
-    residual_volatility = column("residual", "fraction", detail = TRUE),
-    residual_volatility_annual = column("residual a year", "fraction"),
-    beta_adjusted = column("adjusted", "ratio"),
-    beta_up = column("up", "ratio"),
-    beta_down = column("down", "ratio"),
-    every = column("every", "text"),
-    span = column("last", "text")
-  ),
-  shares = c("security", "benchmark", "from", "to", "n", "correlation", "window"),
-  compares = compares(
-    "beta", "has the highest beta", "the lowest", " beta against {benchmark}",
-    " against {benchmark}", write = "number"
-  ),
-  command = command_record(
-    "Measure", 40,
-    says = "alpha and beta against a benchmark, with their errors",
-    options = c(
-      choose, "benchmark", "every", "spans", "keep-unfinished", "kind", "window", "min-obs",
-      "per-year", "risk-free", "errors", "lags", "together", "confidence", book, hand_on
+record_of_beta <- function() {
+  measure_record(
+    30,
+    title = "Beta",
+    asks = "How does it move when the benchmark moves?",
+    measure = measure_beta,
+    columns = list(
+      beta = column("beta", "ratio"),
+      beta_error = column("error", "ratio"),
+      beta_t = column("t", "two", detail = TRUE),
+      beta_p = column("p", "p", detail = TRUE),
+      beta_low = column("low", "ratio"),
+      beta_high = column("high", "ratio"),
+      alpha = column("alpha", "small", detail = TRUE),
+      alpha_annual = column("alpha a year", "fraction"),
+      alpha_error = column("error", "small", detail = TRUE),
+      alpha_t = column("t", "two", detail = TRUE),
+      alpha_p = column("p", "p"),
+      alpha_low = column("low", "small", detail = TRUE),
+      alpha_high = column("high", "small", detail = TRUE),
+      r_squared = column("R2", "ratio"),
+      residual_volatility = column("residual", "fraction", detail = TRUE),
+      residual_volatility_annual = column("residual a year", "fraction"),
+      beta_adjusted = column("adjusted", "ratio"),
+      beta_up = column("up", "ratio"),
+      beta_down = column("down", "ratio"),
+      every = column("every", "text"),
+      span = column("last", "text")
     ),
-    trade = list(
-      trade(
-        c("Jensen alpha", "alpha", "R squared", "downside beta"),
-        "the line of a security on its benchmark, with its errors",
-        "imbroglio beta FILE --benchmark NAME"
+    shares = c("security", "benchmark", "from", "to", "n", "correlation", "window"),
+    compares = compares(
+      "beta", "has the highest beta", "the lowest", " beta against {benchmark}",
+      " against {benchmark}", write = "number"
+    ),
+    command = command_record(
+      "Measure", 40,
+      says = "alpha and beta against a benchmark, with their errors",
+      options = c(
+        choose, "benchmark", "every", "spans", "keep-unfinished", "kind", "window", "min-obs",
+        "per-year", "risk-free", "errors", "lags", "together", "confidence", book, hand_on
+      ),
+      trade = list(
+        trade(
+          c("Jensen alpha", "alpha", "R squared", "downside beta"),
+          "the line of a security on its benchmark, with its errors",
+          "imbroglio beta FILE --benchmark NAME"
+        )
+      ),
+      help = c(
+        errors = "ordinary or newey-west (ordinary)",
+        every = paste0(
+          "returns by day, week, fortnight, month, quarter, half-year or year; several ",
+          "side by side"
+        )
+      ),
+      example = c(
+        "imbroglio beta bay.csv --benchmark BAYALL --security TARROW --figure line.png",
+        paste0(
+          "imbroglio beta bay.csv --benchmark BAYALL --security TARROW --every ",
+          "day,week,month --spans \"1 year,5 years\""
+        )
+      ),
+      tries = c(errors = "newey-west"),
+      ways = c(
+        "--benchmark INDEXX",
+        "--benchmark INDEXX --window 40",
+        "--benchmark INDEXX --errors newey-west",
+        "--benchmark INDEXX --every day,week"
       )
     ),
-    help = c(
-      errors = "ordinary or newey-west (ordinary)",
-      every = paste0(
-        "returns by day, week, fortnight, month, quarter, half-year or year; several ",
-        "side by side"
+    parts = list(
+      beta = part(
+        "benchmark", 10, needs = "benchmark", above = c("lead", "figure", "table"), draws = "first"
       )
     ),
-    example = c(
-      "imbroglio beta bay.csv --benchmark BAYALL --security TARROW --figure line.png",
-      paste0(
-        "imbroglio beta bay.csv --benchmark BAYALL --security TARROW --every ",
-        "day,week,month --spans \"1 year,5 years\""
+    follows = list(
+      beta = followed(
+        100, "Beta", "two", "[measure_beta()]", column_over_time("beta", measure_beta),
+        beside = TRUE
       )
     ),
-    tries = c(errors = "newey-west"),
-    ways = c(
-      "--benchmark INDEXX",
-      "--benchmark INDEXX --window 40",
-      "--benchmark INDEXX --errors newey-west",
-      "--benchmark INDEXX --every day,week"
-    )
-  ),
-  parts = list(
-    beta = part(
-      "benchmark", 10, needs = "benchmark", above = c("lead", "figure", "table"), draws = "first"
-    )
-  ),
-  follows = list(
-    beta = followed(
-      100, "Beta", "two", "[measure_beta()]", column_over_time("beta", measure_beta),
-      beside = TRUE
-    )
-  ),
-  cases = quote(list(
-    whole = measure_beta(x, b),
-    newey_west = measure_beta(x, b, errors = "newey-west", risk_free = 0.01),
-    rolling = measure_beta(x, b, window = 4),
-    by_hand = measure_beta(
-      x, b, risk_free = 0.0123456789012, per_year = 250.5, confidence = 0.9
-    ),
-    side_by_side = measure_beta(prices, b, every = c("day", "month"), last = "1 year")
-  ))
-)
+    cases = quote(list(
+      whole = measure_beta(x, b),
+      newey_west = measure_beta(x, b, errors = "newey-west", risk_free = 0.01),
+      rolling = measure_beta(x, b, window = 4),
+      by_hand = measure_beta(
+        x, b, risk_free = 0.0123456789012, per_year = 250.5, confidence = 0.9
+      ),
+      side_by_side = measure_beta(prices, b, every = c("day", "month"), last = "1 year")
+    ))
+  )
+}
 
 #' Alpha and beta against a benchmark
 #'

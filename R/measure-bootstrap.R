@@ -1,43 +1,45 @@
-record_of_bootstrap <- function() measure_record(
-  210,
-  title = "Bootstrap of a book",
-  asks = "What may the book be worth?",
-  measure = bootstrap_book,
-  columns = list(),
-  shares = c(
-    "security", "from", "to", "n", "level", "horizon", "var", "es", "var_value", "es_value",
-    "method", "draws", "rank", "var_error", "es_error", "var_low", "var_high", "draw_error"
-  ),
-  tables = list(
-    paths = table_record(
-      "Drawn paths",
-      columns = list(
-        path = column("path", "count"),
-        value = column("value", "money")
-      ),
-      shares = c("step", "date", "return"),
-      shows = 40L,
-      wide = TRUE
+record_of_bootstrap <- function() {
+  measure_record(
+    210,
+    title = "Bootstrap of a book",
+    asks = "What may the book be worth?",
+    measure = bootstrap_book,
+    columns = list(),
+    shares = c(
+      "security", "from", "to", "n", "level", "horizon", "var", "es", "var_value", "es_value",
+      "method", "draws", "rank", "var_error", "es_error", "var_low", "var_high", "draw_error"
     ),
-    drawn_correlation = table_record(
-      "Correlation of the holdings, in the history and in the drawn days",
-      columns = list(
-        history = column("history", "ratio"),
-        drawn = column("drawn", "ratio"),
-        drawn_error = column("error", "four")
+    tables = list(
+      paths = table_record(
+        "Drawn paths",
+        columns = list(
+          path = column("path", "count"),
+          value = column("value", "money")
+        ),
+        shares = c("step", "date", "return"),
+        shows = 40L,
+        wide = TRUE
       ),
-      shares = c("security", "other")
-    )
-  ),
-  compares = NULL,
-  command = NULL,
-  parts = list(
-    bootstrap = part(
-      "more", 40, "whole", "book", above = c("lead", "figure", "table"), usual = FALSE
-    )
-  ),
-  cases = quote(list(whole = bootstrap_book(book, horizon = 5, draws = 500)))
-)
+      drawn_correlation = table_record(
+        "Correlation of the holdings, in the history and in the drawn days",
+        columns = list(
+          history = column("history", "ratio"),
+          drawn = column("drawn", "ratio"),
+          drawn_error = column("error", "four")
+        ),
+        shares = c("security", "other")
+      )
+    ),
+    compares = NULL,
+    command = NULL,
+    parts = list(
+      bootstrap = part(
+        "more", 40, "whole", "book", above = c("lead", "figure", "table"), usual = FALSE
+      )
+    ),
+    cases = quote(list(whole = bootstrap_book(book, horizon = 5, draws = 500)))
+  )
+}
 
 #' Draw what a book may be worth
 #'

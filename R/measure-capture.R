@@ -1,54 +1,56 @@
-record_of_capture <- function() measure_record(
-  80,
-  title = "Up and down with the benchmark",
-  asks = "How much of its rises and falls does it take?",
-  measure = measure_capture,
-  columns = list(
-    up_capture = column("up capture", "share"),
-    up_capture_error = column("error", "points"),
-    down_capture = column("down capture", "share"),
-    down_capture_error = column("error", "points"),
-    capture_ratio = column("up / down", "two"),
-    up_capture_mean = column("up, by means", "share", detail = TRUE),
-    down_capture_mean = column("down, by means", "share", detail = TRUE),
-    up_periods = column("up", "count", detail = TRUE),
-    down_periods = column("down", "count", detail = TRUE),
-    ahead_up = column("ahead when up", "share"),
-    ahead_down = column("ahead when down", "share")
-  ),
-  shares = c("security", "benchmark", "from", "to", "n", "ahead", "window"),
-  compares = compares(
-    "up_capture", "takes most of the rises", "least", " of its rises",
-    " of those of {benchmark}"
-  ),
-  command = command_record(
-    "Measure", 60,
-    says = paste(
-      "how much of a benchmark's rises and falls a security takes, and how often it is ahead"
+record_of_capture <- function() {
+  measure_record(
+    80,
+    title = "Up and down with the benchmark",
+    asks = "How much of its rises and falls does it take?",
+    measure = measure_capture,
+    columns = list(
+      up_capture = column("up capture", "share"),
+      up_capture_error = column("error", "points"),
+      down_capture = column("down capture", "share"),
+      down_capture_error = column("error", "points"),
+      capture_ratio = column("up / down", "two"),
+      up_capture_mean = column("up, by means", "share", detail = TRUE),
+      down_capture_mean = column("down, by means", "share", detail = TRUE),
+      up_periods = column("up", "count", detail = TRUE),
+      down_periods = column("down", "count", detail = TRUE),
+      ahead_up = column("ahead when up", "share"),
+      ahead_down = column("ahead when down", "share")
     ),
-    options = c(
-      choose, "benchmark", "every", "keep-unfinished", "kind", "window", "min-obs", book, hand_on
+    shares = c("security", "benchmark", "from", "to", "n", "ahead", "window"),
+    compares = compares(
+      "up_capture", "takes most of the rises", "least", " of its rises",
+      " of those of {benchmark}"
     ),
-    trade = list(
-      trade(
-        c("Up capture", "down capture", "batting average"),
-        "how much of a benchmark's rises and falls a security takes",
-        "imbroglio capture FILE --benchmark NAME"
+    command = command_record(
+      "Measure", 60,
+      says = paste(
+        "how much of a benchmark's rises and falls a security takes, and how often it is ahead"
+      ),
+      options = c(
+        choose, "benchmark", "every", "keep-unfinished", "kind", "window", "min-obs", book, hand_on
+      ),
+      trade = list(
+        trade(
+          c("Up capture", "down capture", "batting average"),
+          "how much of a benchmark's rises and falls a security takes",
+          "imbroglio capture FILE --benchmark NAME"
+        )
+      ),
+      example = "imbroglio capture bay.csv --benchmark BAYALL --every month --figure capture.png",
+      ways = c(
+        "--benchmark INDEXX",
+        "--benchmark INDEXX --window 40",
+        "--benchmark INDEXX BOOK"
       )
     ),
-    example = "imbroglio capture bay.csv --benchmark BAYALL --every month --figure capture.png",
-    ways = c(
-      "--benchmark INDEXX",
-      "--benchmark INDEXX --window 40",
-      "--benchmark INDEXX BOOK"
-    )
-  ),
-  parts = list(capture = part("benchmark", 30, needs = "benchmark", keeps = "window")),
-  cases = quote(list(
-    whole = measure_capture(x, b),
-    rolling = measure_capture(as_returns(x, "log"), b, window = 40)
-  ))
-)
+    parts = list(capture = part("benchmark", 30, needs = "benchmark", keeps = "window")),
+    cases = quote(list(
+      whole = measure_capture(x, b),
+      rolling = measure_capture(as_returns(x, "log"), b, window = 40)
+    ))
+  )
+}
 
 #' Up and down with the benchmark
 #'

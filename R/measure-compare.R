@@ -1,66 +1,68 @@
-record_of_compare <- function() measure_record(
-  100,
-  title = "Compared",
-  asks = "Is the difference more than chance?",
-  measure = compare_measures,
-  columns = list(
-    n_other = column("n", "count", working = FALSE),
-    estimate_other = column("the other", "number"),
-    difference = column("difference", "number"),
-    difference_error = column("error", "number"),
-    difference_low = column("low", "number"),
-    difference_high = column("high", "number"),
-    p = column("p", "p"),
-    paired = column("paired", "truth", detail = TRUE),
-    why = column("why there is no p", "text", optional = TRUE),
-    test = column("test", "text", optional = TRUE),
-    test_p = column("its p", "p", optional = TRUE)
-  ),
-  shares = c("security", "other", "measure", "n", "estimate"),
-  compares = NULL,
-  command = command_record(
-    "Compare, through time and with the past", 20,
-    says = "two periods, two securities or two books: the difference, and whether it is chance",
-    options = c(
-      choose, "every", "keep-unfinished", "at", "against", "measures", "benchmark", "level",
-      "target", "risk-free", "per-year", "confidence", "draws", "seed",
-      setdiff(book, "parts"), hand_on
+record_of_compare <- function() {
+  measure_record(
+    100,
+    title = "Compared",
+    asks = "Is the difference more than chance?",
+    measure = compare_measures,
+    columns = list(
+      n_other = column("n", "count", working = FALSE),
+      estimate_other = column("the other", "number"),
+      difference = column("difference", "number"),
+      difference_error = column("error", "number"),
+      difference_low = column("low", "number"),
+      difference_high = column("high", "number"),
+      p = column("p", "p"),
+      paired = column("paired", "truth", detail = TRUE),
+      why = column("why there is no p", "text", optional = TRUE),
+      test = column("test", "text", optional = TRUE),
+      test_p = column("its p", "p", optional = TRUE)
     ),
-    trade = list(
-      trade(
-        c("Levene test", "difference of Sharpe ratios", "before and after"),
-        "two periods, securities or books, and whether they differ by more than chance",
-        "imbroglio compare FILE --at DATE, or --against NAME"
+    shares = c("security", "other", "measure", "n", "estimate"),
+    compares = NULL,
+    command = command_record(
+      "Compare, through time and with the past", 20,
+      says = "two periods, two securities or two books: the difference, and whether it is chance",
+      options = c(
+        choose, "every", "keep-unfinished", "at", "against", "measures", "benchmark", "level",
+        "target", "risk-free", "per-year", "confidence", "draws", "seed",
+        setdiff(book, "parts"), hand_on
+      ),
+      trade = list(
+        trade(
+          c("Levene test", "difference of Sharpe ratios", "before and after"),
+          "two periods, securities or books, and whether they differ by more than chance",
+          "imbroglio compare FILE --at DATE, or --against NAME"
+        )
+      ),
+      help = c(
+        draws = "samples (1,000)"
+      ),
+      example = c(
+        "imbroglio compare bay.csv --security TARROW,OSSELL --at 2020-01-01 --figure compare.png",
+        paste0(
+          "imbroglio compare bay.csv --weights TARROW=0.6,BAYBOND=0.4 --against BAYALL ",
+          "--measures sharpe,drawdown,var"
+        )
+      ),
+      ways = c(
+        "--at 2021-06-01 --draws 30 --measures sharpe,sortino,es,beta --benchmark INDEXX",
+        "--weights SHAREX=0.6,NEWXXX=0.4 --against INDEXX --draws 30"
       )
     ),
-    help = c(
-      draws = "samples (1,000)"
-    ),
-    example = c(
-      "imbroglio compare bay.csv --security TARROW,OSSELL --at 2020-01-01 --figure compare.png",
-      paste0(
-        "imbroglio compare bay.csv --weights TARROW=0.6,BAYBOND=0.4 --against BAYALL ",
-        "--measures sharpe,drawdown,var"
+    parts = list(
+      compare = part(
+        "more", 20, "whole", above = c("lead", "figure", "table"), usual = FALSE
       )
     ),
-    ways = c(
-      "--at 2021-06-01 --draws 30 --measures sharpe,sortino,es,beta --benchmark INDEXX",
-      "--weights SHAREX=0.6,NEWXXX=0.4 --against INDEXX --draws 30"
-    )
-  ),
-  parts = list(
-    compare = part(
-      "more", 20, "whole", above = c("lead", "figure", "table"), usual = FALSE
-    )
-  ),
-  cases = quote(list(
-    whole = compare_measures(
-      x[, c(colnames(x)[1], b)], at = x$dates[floor(0.9 * nrow(x$close))],
-      level = 0.9, target = 0.01, risk_free = 0.02,
-      measures = setdiff(followed_names, "mean_correlation"), benchmark = b, draws = 20
-    )
-  ))
-)
+    cases = quote(list(
+      whole = compare_measures(
+        x[, c(colnames(x)[1], b)], at = x$dates[floor(0.9 * nrow(x$close))],
+        level = 0.9, target = 0.01, risk_free = 0.02,
+        measures = setdiff(followed_names, "mean_correlation"), benchmark = b, draws = 20
+      )
+    ))
+  )
+}
 
 #' Two periods, two books, two strategies
 #'

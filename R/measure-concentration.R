@@ -1,58 +1,60 @@
-record_of_concentration <- function() measure_record(
-  250,
-  title = "Concentration",
-  asks = "How many bets is the book?",
-  measure = measure_concentration,
-  columns = list(
-    holdings = column("holdings", "count"),
-    effective_holdings = column("as good as", "one"),
-    effective_bets = column("bets", "one"),
-    diversification_ratio = column("diversification ratio", "two"),
-    volatility_added = column("volatility added up", "fraction"),
-    largest = column("largest", "text"),
-    largest_weight = column("its weight", "share")
-  ),
-  shares = c("security", "from", "to", "n", "volatility_annual", "window"),
-  compares = compares("effective_bets", "is most bets", "least", " bets", " bets"),
-  command = command_record(
-    "Measure", 110,
-    says = "how many holdings of one size, and how many bets, a book is",
-    options = c(
-      choose, "every", "keep-unfinished", "window", "min-obs", "per-year", but_how_held, hand_on
+record_of_concentration <- function() {
+  measure_record(
+    250,
+    title = "Concentration",
+    asks = "How many bets is the book?",
+    measure = measure_concentration,
+    columns = list(
+      holdings = column("holdings", "count"),
+      effective_holdings = column("as good as", "one"),
+      effective_bets = column("bets", "one"),
+      diversification_ratio = column("diversification ratio", "two"),
+      volatility_added = column("volatility added up", "fraction"),
+      largest = column("largest", "text"),
+      largest_weight = column("its weight", "share")
     ),
-    trade = list(
-      trade(
-        c("Diversification ratio", "effective number of bets", "Herfindahl"),
-        "how concentrated a book is",
-        "imbroglio concentration FILE --holdings FILE"
+    shares = c("security", "from", "to", "n", "volatility_annual", "window"),
+    compares = compares("effective_bets", "is most bets", "least", " bets", " bets"),
+    command = command_record(
+      "Measure", 110,
+      says = "how many holdings of one size, and how many bets, a book is",
+      options = c(
+        choose, "every", "keep-unfinished", "window", "min-obs", "per-year", but_how_held, hand_on
+      ),
+      trade = list(
+        trade(
+          c("Diversification ratio", "effective number of bets", "Herfindahl"),
+          "how concentrated a book is",
+          "imbroglio concentration FILE --holdings FILE"
+        )
+      ),
+      example = "imbroglio concentration bay.csv bay-fund.csv --holdings bay-holdings.csv",
+      ways = c(
+        "BOOK",
+        "BOOK --window 40"
       )
     ),
-    example = "imbroglio concentration bay.csv bay-fund.csv --holdings bay-holdings.csv",
-    ways = c(
-      "BOOK",
-      "BOOK --window 40"
-    )
-  ),
-  parts = list(
-    concentration = part("book", 20, "whole", "book", "lead", draws = NULL)
-  ),
-  follows = list(
-    effective_holdings = followed(
-      180, "Effective holdings", "one", "[measure_concentration()]", wrong = "below",
-      positive = TRUE, of_book = TRUE,
-      today = function(book, held) measure_concentration(book)$effective_holdings
+    parts = list(
+      concentration = part("book", 20, "whole", "book", "lead", draws = NULL)
     ),
-    effective_bets = followed(
-      190, "Effective bets", "one", "[measure_concentration()]", wrong = "below",
-      positive = TRUE, of_book = TRUE,
-      today = function(book, held) measure_concentration(book)$effective_bets
-    )
-  ),
-  cases = quote(list(
-    whole = measure_concentration(book),
-    rolling = measure_concentration(book, window = 40)
-  ))
-)
+    follows = list(
+      effective_holdings = followed(
+        180, "Effective holdings", "one", "[measure_concentration()]", wrong = "below",
+        positive = TRUE, of_book = TRUE,
+        today = function(book, held) measure_concentration(book)$effective_holdings
+      ),
+      effective_bets = followed(
+        190, "Effective bets", "one", "[measure_concentration()]", wrong = "below",
+        positive = TRUE, of_book = TRUE,
+        today = function(book, held) measure_concentration(book)$effective_bets
+      )
+    ),
+    cases = quote(list(
+      whole = measure_concentration(book),
+      rolling = measure_concentration(book, window = 40)
+    ))
+  )
+}
 
 #' How concentrated a book is
 #'

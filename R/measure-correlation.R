@@ -1,55 +1,57 @@
-record_of_correlation <- function() measure_record(
-  170,
-  title = "Correlation",
-  asks = "Which securities move alike?",
-  measure = correlate_returns,
-  columns = list(
-    correlation = column("correlation", "ratio"),
-    correlation_low = column("low", "ratio"),
-    correlation_high = column("high", "ratio"),
-    covariance = column("covariance", "scientific")
-  ),
-  shares = c("security", "other", "n", "benchmark", "window", "from", "to"),
-  compares = compares(
-    "correlation", "move most alike", "least", " correlation", write = "number"
-  ),
-  command = command_record(
-    "Measure", 100,
-    says = "which securities move alike; weighted, shrunk or rolling",
-    options = c(
-      choose, "every", "keep-unfinished", "kind", "on", "window", "min-obs", "decay",
-      "half-life", "shrink", "confidence", book, hand_on
+record_of_correlation <- function() {
+  measure_record(
+    170,
+    title = "Correlation",
+    asks = "Which securities move alike?",
+    measure = correlate_returns,
+    columns = list(
+      correlation = column("correlation", "ratio"),
+      correlation_low = column("low", "ratio"),
+      correlation_high = column("high", "ratio"),
+      covariance = column("covariance", "scientific")
     ),
-    example = "imbroglio correlation bay.csv --on pairwise --figure alike.png",
-    ways = c(
-      "",
-      "--window 40",
-      "--decay 0.95",
-      "--shrink identity"
-    )
-  ),
-  parts = list(correlation = part("split", 30, "returns", "several", keeps = "window")),
-  follows = list(
-    correlation = followed(
-      110, "Correlation", "two", "[measure_tracking()]",
-      column_over_time("correlation", measure_tracking), beside = TRUE
+    shares = c("security", "other", "n", "benchmark", "window", "from", "to"),
+    compares = compares(
+      "correlation", "move most alike", "least", " correlation", write = "number"
     ),
-    mean_correlation = followed(
-      130, "Mean correlation of all pairs", "two", paste(
-        "the mean correlation of all pairs of securities, or of a book's holdings, on the dates",
-        "that all have"
-      ), mean_correlation_over_time
-    )
-  ),
-  cases = quote(list(
-    whole = correlate_returns(x),
-    pairwise = correlate_returns(x, on = "pairwise"),
-    weighted = correlate_returns(x, decay = 0.97),
-    by_half_life = correlate_returns(x, half_life = 33),
-    rolling = correlate_returns(x, window = 3),
-    shrunk = correlate_returns(x, shrink = "identity")
-  ))
-)
+    command = command_record(
+      "Measure", 100,
+      says = "which securities move alike; weighted, shrunk or rolling",
+      options = c(
+        choose, "every", "keep-unfinished", "kind", "on", "window", "min-obs", "decay",
+        "half-life", "shrink", "confidence", book, hand_on
+      ),
+      example = "imbroglio correlation bay.csv --on pairwise --figure alike.png",
+      ways = c(
+        "",
+        "--window 40",
+        "--decay 0.95",
+        "--shrink identity"
+      )
+    ),
+    parts = list(correlation = part("split", 30, "returns", "several", keeps = "window")),
+    follows = list(
+      correlation = followed(
+        110, "Correlation", "two", "[measure_tracking()]",
+        column_over_time("correlation", measure_tracking), beside = TRUE
+      ),
+      mean_correlation = followed(
+        130, "Mean correlation of all pairs", "two", paste(
+          "the mean correlation of all pairs of securities, or of a book's holdings, on the dates",
+          "that all have"
+        ), mean_correlation_over_time
+      )
+    ),
+    cases = quote(list(
+      whole = correlate_returns(x),
+      pairwise = correlate_returns(x, on = "pairwise"),
+      weighted = correlate_returns(x, decay = 0.97),
+      by_half_life = correlate_returns(x, half_life = 33),
+      rolling = correlate_returns(x, window = 3),
+      shrunk = correlate_returns(x, shrink = "identity")
+    ))
+  )
+}
 
 #' Correlation and covariance
 #'

@@ -1,41 +1,46 @@
-record_of_currency <- function() measure_record(
-  110,
-  title = "What a currency adds",
-  asks = "What was earned in its own currency, and what by the rate?",
-  measure = measure_currency,
-  columns = list(
-    currency = column("currency", "text"),
-    base = column("base", "text"),
-    local_return = column("local", "fraction"),
-    rate_return = column("of the rate", "fraction"),
-    local_volatility_annual = column("local volatility", "fraction"),
-    rate_volatility_annual = column("of the rate", "fraction")
-  ),
-  shares = c(
-    "security", "from", "to", "n", "total_return", "volatility_annual", "correlation"
-  ),
-  compares = compares(
-    "total_return", "returned most", "least", losing = c("lost least", "most")
-  ),
-  command = command_record(
-    "Measure", 120,
-    says = "returns in the own currency, of the currency, and of both",
-    options = c(choose, "per-year", hand_on),
-    trade = list(
-      trade(
-        c("Currency", "exchange rate", "hedged", "real return", "inflation-adjusted"),
-        "prices in one currency, and what the currency adds; in R also in the money of one day",
-        "imbroglio currency FILE --rates FILE --base NAME; --rates on every command that measures"
+record_of_currency <- function() {
+  measure_record(
+    110,
+    title = "What a currency adds",
+    asks = "What was earned in its own currency, and what by the rate?",
+    measure = measure_currency,
+    columns = list(
+      currency = column("currency", "text"),
+      base = column("base", "text"),
+      local_return = column("local", "fraction"),
+      rate_return = column("of the rate", "fraction"),
+      local_volatility_annual = column("local volatility", "fraction"),
+      rate_volatility_annual = column("of the rate", "fraction")
+    ),
+    shares = c(
+      "security", "from", "to", "n", "total_return", "volatility_annual", "correlation"
+    ),
+    compares = compares(
+      "total_return", "returned most", "least", losing = c("lost least", "most")
+    ),
+    command = command_record(
+      "Measure", 120,
+      says = "returns in the own currency, of the currency, and of both",
+      options = c(choose, "per-year", hand_on),
+      trade = list(
+        trade(
+          c("Currency", "exchange rate", "hedged", "real return", "inflation-adjusted"),
+          "prices in one currency, and what the currency adds; in R also in the money of one day",
+          paste(
+            "imbroglio currency FILE --rates FILE --base NAME; --rates on every command that",
+            "measures"
+          )
+        )
+      ),
+      example = paste0(
+        "imbroglio currency bay.csv --security BAYMETAL --rates bay-rates.csv --base HBC ",
+        "--currencies BAYMETAL=TMC --figure currency.png"
       )
     ),
-    example = paste0(
-      "imbroglio currency bay.csv --security BAYMETAL --rates bay-rates.csv --base HBC ",
-      "--currencies BAYMETAL=TMC --figure currency.png"
-    )
-  ),
-  parts = list(currency = part("returns", 70, "prices", "rates")),
-  cases = quote(list(whole = measure_currency(translated)))
-)
+    parts = list(currency = part("returns", 70, "prices", "rates")),
+    cases = quote(list(whole = measure_currency(translated)))
+  )
+}
 
 #' What a currency adds
 #'

@@ -1,71 +1,73 @@
-record_of_downside <- function() measure_record(
-  60,
-  title = "Only the falls",
-  asks = "How far does it fall below its mean, and below a target?",
-  measure = measure_downside,
-  columns = list(
-    semi_deviation = column("semi-deviation", "fraction", detail = TRUE),
-    semi_deviation_annual = column("semi-deviation a year", "fraction"),
-    semi_annual_error = column("error", "points"),
-    downside_deviation = column("downside deviation", "fraction", detail = TRUE),
-    downside_deviation_annual = column("below target a year", "fraction"),
-    downside_annual_error = column("error", "points"),
-    partial_moment = column("partial moment", "significant"),
-    partial_error = column("error", "significant", detail = TRUE),
-    average_gain = column("mean gain", "fraction"),
-    average_loss = column("mean loss", "fraction"),
-    longest_rise = column("rises in a row", "count"),
-    longest_fall = column("falls in a row", "count"),
-    fall_from = column("from", "date", detail = TRUE),
-    fall_to = column("to", "date", detail = TRUE)
-  ),
-  shares = c("security", "from", "to", "n", "window"),
-  compares = compares(
-    "semi_deviation_annual", "falls furthest", "least", " a year below its mean",
-    " a year below its mean"
-  ),
-  command = command_record(
-    "Measure", 80,
-    says = "only the falls: below the mean, below a target, gains and losses, runs",
-    options = c(
-      choose, "every", "keep-unfinished", "kind", "target", "order", "window", "min-obs",
-      "per-year", "errors", "draws", "block", "seed", book, hand_on
+record_of_downside <- function() {
+  measure_record(
+    60,
+    title = "Only the falls",
+    asks = "How far does it fall below its mean, and below a target?",
+    measure = measure_downside,
+    columns = list(
+      semi_deviation = column("semi-deviation", "fraction", detail = TRUE),
+      semi_deviation_annual = column("semi-deviation a year", "fraction"),
+      semi_annual_error = column("error", "points"),
+      downside_deviation = column("downside deviation", "fraction", detail = TRUE),
+      downside_deviation_annual = column("below target a year", "fraction"),
+      downside_annual_error = column("error", "points"),
+      partial_moment = column("partial moment", "significant"),
+      partial_error = column("error", "significant", detail = TRUE),
+      average_gain = column("mean gain", "fraction"),
+      average_loss = column("mean loss", "fraction"),
+      longest_rise = column("rises in a row", "count"),
+      longest_fall = column("falls in a row", "count"),
+      fall_from = column("from", "date", detail = TRUE),
+      fall_to = column("to", "date", detail = TRUE)
     ),
-    trade = list(
-      trade(
-        c("Semi-deviation", "downside deviation", "lower partial moment", "semivariance"),
-        "how far returns lie below their mean, and below a target",
-        "imbroglio downside FILE"
+    shares = c("security", "from", "to", "n", "window"),
+    compares = compares(
+      "semi_deviation_annual", "falls furthest", "least", " a year below its mean",
+      " a year below its mean"
+    ),
+    command = command_record(
+      "Measure", 80,
+      says = "only the falls: below the mean, below a target, gains and losses, runs",
+      options = c(
+        choose, "every", "keep-unfinished", "kind", "target", "order", "window", "min-obs",
+        "per-year", "errors", "draws", "block", "seed", book, hand_on
+      ),
+      trade = list(
+        trade(
+          c("Semi-deviation", "downside deviation", "lower partial moment", "semivariance"),
+          "how far returns lie below their mean, and below a target",
+          "imbroglio downside FILE"
+        )
+      ),
+      help = c(
+        draws = "samples drawn for the errors (500)",
+        errors = "dependent, delta, bootstrap or none (dependent)"
+      ),
+      example = "imbroglio downside bay.csv --target 3% --figure falls.png",
+      tries = c(errors = "none"),
+      ways = c(
+        "--errors bootstrap --draws 50",
+        "--window 40",
+        "BOOK"
       )
     ),
-    help = c(
-      draws = "samples drawn for the errors (500)",
-      errors = "dependent, delta, bootstrap or none (dependent)"
+    parts = list(downside = part("returns", 50, keeps = "window")),
+    follows = list(
+      semi_deviation = followed(
+        50, "Semi-deviation, a year", "fraction", "[measure_downside()], a year",
+        column_over_time("semi_deviation_annual", measure_downside)
+      )
     ),
-    example = "imbroglio downside bay.csv --target 3% --figure falls.png",
-    tries = c(errors = "none"),
-    ways = c(
-      "--errors bootstrap --draws 50",
-      "--window 40",
-      "BOOK"
-    )
-  ),
-  parts = list(downside = part("returns", 50, keeps = "window")),
-  follows = list(
-    semi_deviation = followed(
-      50, "Semi-deviation, a year", "fraction", "[measure_downside()], a year",
-      column_over_time("semi_deviation_annual", measure_downside)
-    )
-  ),
-  cases = quote(list(
-    whole = measure_downside(x, target = 0.03, order = 2),
-    of_logs = measure_downside(
-      as_returns(x, "log"), errors = "bootstrap", draws = 20, per_year = 250
-    ),
-    rolling = measure_downside(x, window = 3),
-    delta = measure_downside(x, errors = "delta")
-  ))
-)
+    cases = quote(list(
+      whole = measure_downside(x, target = 0.03, order = 2),
+      of_logs = measure_downside(
+        as_returns(x, "log"), errors = "bootstrap", draws = 20, per_year = 250
+      ),
+      rolling = measure_downside(x, window = 3),
+      delta = measure_downside(x, errors = "delta")
+    ))
+  )
+}
 
 #' Only the falls
 #'

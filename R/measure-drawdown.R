@@ -1,97 +1,99 @@
-record_of_drawdown <- function() measure_record(
-  50,
-  title = "Maximum drawdown",
-  asks = "How far did it fall from its high, and when was it back?",
-  measure = measure_drawdown,
-  columns = list(
-    max_drawdown = column("max drawdown", "fraction"),
-    peak = column("peak", "date"),
-    trough = column("trough", "date"),
-    recovery = column("recovery", "date", working = FALSE),
-    average_drawdown = column("average", "fraction"),
-    under_water = column("below high", "share"),
-    pain = column("pain", "fraction"),
-    ulcer = column("ulcer", "fraction"),
-    drawdown_at_risk = column("at risk", "fraction"),
-    return_over_drawdown = column("return / max", "two")
-  ),
-  shares = c("security", "from", "to", "n", "window"),
-  tables = list(
-    drawdown_series = table_record(
-      "Drawdown",
-      columns = list(
-        drawdown = column("drawdown", "fraction"),
-        drawdown_ahead = column("still ahead", "fraction", working = FALSE)
-      ),
-      shares = c("security", "date"),
-      shows = "now"
+record_of_drawdown <- function() {
+  measure_record(
+    50,
+    title = "Maximum drawdown",
+    asks = "How far did it fall from its high, and when was it back?",
+    measure = measure_drawdown,
+    columns = list(
+      max_drawdown = column("max drawdown", "fraction"),
+      peak = column("peak", "date"),
+      trough = column("trough", "date"),
+      recovery = column("recovery", "date", working = FALSE),
+      average_drawdown = column("average", "fraction"),
+      under_water = column("below high", "share"),
+      pain = column("pain", "fraction"),
+      ulcer = column("ulcer", "fraction"),
+      drawdown_at_risk = column("at risk", "fraction"),
+      return_over_drawdown = column("return / max", "two")
     ),
-    drawdown_episodes = table_record(
-      "Falls below a high",
-      columns = list(
-        days_down = column("days down", "count"),
-        days_to_recover = column("days to recover", "count")
+    shares = c("security", "from", "to", "n", "window"),
+    tables = list(
+      drawdown_series = table_record(
+        "Drawdown",
+        columns = list(
+          drawdown = column("drawdown", "fraction"),
+          drawdown_ahead = column("still ahead", "fraction", working = FALSE)
+        ),
+        shares = c("security", "date"),
+        shows = "now"
       ),
-      shares = c("security", "rank", "drawdown", "peak", "trough", "recovery")
-    )
-  ),
-  compares = compares(
-    "max_drawdown", "fell deepest", "least", " below its high", " below its high",
-    falling = TRUE
-  ),
-  command = command_record(
-    "Measure", 70,
-    says = "the deepest fall from a high, and when it was made good",
-    options = c(
-      choose, "every", "keep-unfinished", "window", "min-obs", "level", "episodes", "series",
-      book, hand_on
-    ),
-    trade = list(
-      trade(
-        c("Maximum drawdown", "ulcer", "pain", "under water"),
-        "falls below the running high, how long and how deep",
-        "imbroglio drawdown FILE"
+      drawdown_episodes = table_record(
+        "Falls below a high",
+        columns = list(
+          days_down = column("days down", "count"),
+          days_to_recover = column("days to recover", "count")
+        ),
+        shares = c("security", "rank", "drawdown", "peak", "trough", "recovery")
       )
     ),
-    help = c(
-      level = "level of the drawdown at risk (0.99)"
+    compares = compares(
+      "max_drawdown", "fell deepest", "least", " below its high", " below its high",
+      falling = TRUE
     ),
-    example = c(
-      "imbroglio drawdown bay.csv --security BAYALL --last \"8 years\" --figure fall.png",
-      "imbroglio drawdown bay.csv --security BAYALL --episodes 5"
+    command = command_record(
+      "Measure", 70,
+      says = "the deepest fall from a high, and when it was made good",
+      options = c(
+        choose, "every", "keep-unfinished", "window", "min-obs", "level", "episodes", "series",
+        book, hand_on
+      ),
+      trade = list(
+        trade(
+          c("Maximum drawdown", "ulcer", "pain", "under water"),
+          "falls below the running high, how long and how deep",
+          "imbroglio drawdown FILE"
+        )
+      ),
+      help = c(
+        level = "level of the drawdown at risk (0.99)"
+      ),
+      example = c(
+        "imbroglio drawdown bay.csv --security BAYALL --last \"8 years\" --figure fall.png",
+        "imbroglio drawdown bay.csv --security BAYALL --episodes 5"
+      ),
+      ways = c(
+        "",
+        "--window 40",
+        "--episodes 2",
+        "--series",
+        "BOOK"
+      )
     ),
-    ways = c(
-      "",
-      "--window 40",
-      "--episodes 2",
-      "--series",
-      "BOOK"
-    )
-  ),
-  parts = list(
-    drawdown = part(
-      "falls", 10, above = c("lead", "figure", "table"), keeps = "window", draws = "first"
-    )
-  ),
-  follows = list(
-    drawdown = followed(
-      40, "Deepest fall", "fraction", "[measure_drawdown()]: the deepest fall",
-      column_over_time("max_drawdown", measure_drawdown), depth = TRUE, looks = "back"
+    parts = list(
+      drawdown = part(
+        "falls", 10, above = c("lead", "figure", "table"), keeps = "window", draws = "first"
+      )
     ),
-    fall = followed(
-      140, "Below its high", "fraction", "how far below its high the price (the book) stands",
-      by_date = fallen_by_date, depth = TRUE, looks = "back"
-    )
-  ),
-  cases = quote(list(
-    whole = measure_drawdown(x),
-    of_returns = measure_drawdown(as_returns(x)),
-    rolling = measure_drawdown(x, window = 3),
-    series = drawdown_series(x),
-    episodes = drawdown_episodes(x, worst = 1),
-    by_hand = measure_drawdown(x, level = 0.912345678901, per_year = 250.5)
-  ))
-)
+    follows = list(
+      drawdown = followed(
+        40, "Deepest fall", "fraction", "[measure_drawdown()]: the deepest fall",
+        column_over_time("max_drawdown", measure_drawdown), depth = TRUE, looks = "back"
+      ),
+      fall = followed(
+        140, "Below its high", "fraction", "how far below its high the price (the book) stands",
+        by_date = fallen_by_date, depth = TRUE, looks = "back"
+      )
+    ),
+    cases = quote(list(
+      whole = measure_drawdown(x),
+      of_returns = measure_drawdown(as_returns(x)),
+      rolling = measure_drawdown(x, window = 3),
+      series = drawdown_series(x),
+      episodes = drawdown_episodes(x, worst = 1),
+      by_hand = measure_drawdown(x, level = 0.912345678901, per_year = 250.5)
+    ))
+  )
+}
 
 #' Drawdown
 #'

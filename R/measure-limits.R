@@ -1,71 +1,73 @@
-record_of_limits <- function() measure_record(
-  130,
-  title = "Limits",
-  asks = "Which are broken, since when, and what would help?",
-  measure = check_limits,
-  columns = list(
-    warn = column("warn", "number", optional = TRUE, working = FALSE),
-    since = column("since", "date", working = FALSE),
-    trade = column("trade", "text", detail = TRUE),
-    after = column("after", "price"),
-    lookback = column("window", "count", optional = TRUE, working = FALSE),
-    period = column("period", "text", optional = TRUE),
-    was = column("was", "text", optional = TRUE),
-    unit = column("in", "text", optional = TRUE)
-  ),
-  shares = c(
-    "security", "measure", "to", "estimate", "limit", "state", "over", "horizon", "level",
-    "method"
-  ),
-  compares = NULL,
-  command = command_record(
-    "Check the number, and hand it on", 20,
-    says = "the state of each limit of a file; status 1 where one is broken or not measurable",
-    options = c(
-      choose, "every", "keep-unfinished", "kind", "limits", "window", "level", "benchmark",
-      "before", "today", "stale", "value", setdiff(book, "parts"), hand_on
+record_of_limits <- function() {
+  measure_record(
+    130,
+    title = "Limits",
+    asks = "Which are broken, since when, and what would help?",
+    measure = check_limits,
+    columns = list(
+      warn = column("warn", "number", optional = TRUE, working = FALSE),
+      since = column("since", "date", working = FALSE),
+      trade = column("trade", "text", detail = TRUE),
+      after = column("after", "price"),
+      lookback = column("window", "count", optional = TRUE, working = FALSE),
+      period = column("period", "text", optional = TRUE),
+      was = column("was", "text", optional = TRUE),
+      unit = column("in", "text", optional = TRUE)
     ),
-    help = c(
-      limits = "a table of limits: of, measure, warn, limit",
-      stale = "how many trading days the last price may be old; after that no limit is within",
-      window = "the returns that are looked back on (250)"
+    shares = c(
+      "security", "measure", "to", "estimate", "limit", "state", "over", "horizon", "level",
+      "method"
     ),
-    example = paste0(
-      "imbroglio limits bay.csv bay-fund.csv --holdings bay-holdings.csv --benchmark BAYALL ",
-      "--limits bay-limits.csv --figure limits.png"
-    ),
-    ways = "--limits LIMITS --window 40 --level 0.95 --benchmark INDEXX BOOK"
-  ),
-  parts = list(
-    limits = part(
-      "limits", 10, "whole", "limits", c("lead", "figure", "table"), says = FALSE,
-      with = function(work) list(limits = work$limits)
-    )
-  ),
-  follows = list(
-    weight = followed(
-      160, "Weight", "share", "what a holding or a group is of the book today", positive = TRUE,
-      today = weight_today, of_book = TRUE, trades = "weight"
-    )
-  ),
-  cases = quote(list(
-    whole = check_limits(
-      x,
-      data.frame(
-        of = colnames(x)[1], limit = 0.01,
-        measure = c("var", "volatility", "fall", "loss", "beta")
+    compares = NULL,
+    command = command_record(
+      "Check the number, and hand it on", 20,
+      says = "the state of each limit of a file; status 1 where one is broken or not measurable",
+      options = c(
+        choose, "every", "keep-unfinished", "kind", "limits", "window", "level", "benchmark",
+        "before", "today", "stale", "value", setdiff(book, "parts"), hand_on
       ),
-      window = 60, level = 0.95, benchmark = b
+      help = c(
+        limits = "a table of limits: of, measure, warn, limit",
+        stale = "how many trading days the last price may be old; after that no limit is within",
+        window = "the returns that are looked back on (250)"
+      ),
+      example = paste0(
+        "imbroglio limits bay.csv bay-fund.csv --holdings bay-holdings.csv --benchmark BAYALL ",
+        "--limits bay-limits.csv --figure limits.png"
+      ),
+      ways = "--limits LIMITS --window 40 --level 0.95 --benchmark INDEXX BOOK"
     ),
-    of_book = check_limits(
-      book, data.frame(of = "book", measure = c("var", "effective_bets"), limit = c(0.001, 1)),
-      window = 60, level = 0.95
+    parts = list(
+      limits = part(
+        "limits", 10, "whole", "limits", c("lead", "figure", "table"), says = FALSE,
+        with = function(work) list(limits = work$limits)
+      )
     ),
-    in_money = check_limits(
-      book, data.frame(of = "book", measure = "var", limit = "5000 money"), window = 60
-    )
-  ))
-)
+    follows = list(
+      weight = followed(
+        160, "Weight", "share", "what a holding or a group is of the book today", positive = TRUE,
+        today = weight_today, of_book = TRUE, trades = "weight"
+      )
+    ),
+    cases = quote(list(
+      whole = check_limits(
+        x,
+        data.frame(
+          of = colnames(x)[1], limit = 0.01,
+          measure = c("var", "volatility", "fall", "loss", "beta")
+        ),
+        window = 60, level = 0.95, benchmark = b
+      ),
+      of_book = check_limits(
+        book, data.frame(of = "book", measure = c("var", "effective_bets"), limit = c(0.001, 1)),
+        window = 60, level = 0.95
+      ),
+      in_money = check_limits(
+        book, data.frame(of = "book", measure = "var", limit = "5000 money"), window = 60
+      )
+    ))
+  )
+}
 
 #' Limits, and which of them are broken
 #'

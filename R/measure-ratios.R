@@ -1,70 +1,72 @@
-record_of_ratios <- function() measure_record(
-  70,
-  title = "What was earned for the falls",
-  asks = "Was it worth the falls?",
-  measure = measure_ratios,
-  columns = list(
-    sortino = column("Sortino", "ratio", detail = TRUE),
-    sortino_annual = column("Sortino a year", "two"),
-    sortino_annual_error = column("error", "two"),
-    omega_ratio = column("Omega", "two"),
-    omega_error = column("error", "two"),
-    calmar = column("Calmar", "two"),
-    calmar_error = column("error", "two", optional = TRUE),
-    sterling = column("Sterling", "two"),
-    sterling_error = column("error", "two", optional = TRUE),
-    gain_to_pain = column("gain to pain", "two"),
-    gain_to_pain_error = column("error", "two")
-  ),
-  shares = c("security", "from", "to", "n", "window"),
-  compares = compares(
-    "sortino_annual", "earned most for its falls", "least", of = " a year",
-    before = "Sortino ratio ",
-    losing = c("has the Sortino ratio that is least below 0", "furthest")
-  ),
-  command = command_record(
-    "Measure", 90,
-    says = "what was earned for the falls: Sortino, Omega, Calmar, Sterling, gain to pain",
-    options = c(
-      choose, "every", "keep-unfinished", "kind", "target", "deepest", "window", "min-obs",
-      "per-year", "errors", "draws", "block", "seed", book, hand_on
+record_of_ratios <- function() {
+  measure_record(
+    70,
+    title = "What was earned for the falls",
+    asks = "Was it worth the falls?",
+    measure = measure_ratios,
+    columns = list(
+      sortino = column("Sortino", "ratio", detail = TRUE),
+      sortino_annual = column("Sortino a year", "two"),
+      sortino_annual_error = column("error", "two"),
+      omega_ratio = column("Omega", "two"),
+      omega_error = column("error", "two"),
+      calmar = column("Calmar", "two"),
+      calmar_error = column("error", "two", optional = TRUE),
+      sterling = column("Sterling", "two"),
+      sterling_error = column("error", "two", optional = TRUE),
+      gain_to_pain = column("gain to pain", "two"),
+      gain_to_pain_error = column("error", "two")
     ),
-    trade = list(
-      trade(
-        c(
-          "Calmar ratio", "Sterling ratio", "Sortino ratio", "Omega ratio", "gain to pain",
-          "return over maximum drawdown"
-        ),
-        "what was earned over how far it fell, with errors",
-        "imbroglio ratios FILE"
+    shares = c("security", "from", "to", "n", "window"),
+    compares = compares(
+      "sortino_annual", "earned most for its falls", "least", of = " a year",
+      before = "Sortino ratio ",
+      losing = c("has the Sortino ratio that is least below 0", "furthest")
+    ),
+    command = command_record(
+      "Measure", 90,
+      says = "what was earned for the falls: Sortino, Omega, Calmar, Sterling, gain to pain",
+      options = c(
+        choose, "every", "keep-unfinished", "kind", "target", "deepest", "window", "min-obs",
+        "per-year", "errors", "draws", "block", "seed", book, hand_on
+      ),
+      trade = list(
+        trade(
+          c(
+            "Calmar ratio", "Sterling ratio", "Sortino ratio", "Omega ratio", "gain to pain",
+            "return over maximum drawdown"
+          ),
+          "what was earned over how far it fell, with errors",
+          "imbroglio ratios FILE"
+        )
+      ),
+      help = c(
+        draws = "samples drawn for the errors (500)",
+        errors = "dependent, delta, bootstrap or none (dependent)"
+      ),
+      example = "imbroglio ratios bay.csv --errors bootstrap --figure ratios.png",
+      tries = c(errors = "none"),
+      ways = c(
+        "",
+        "--errors bootstrap --draws 50",
+        "BOOK"
       )
     ),
-    help = c(
-      draws = "samples drawn for the errors (500)",
-      errors = "dependent, delta, bootstrap or none (dependent)"
+    parts = list(ratios = part("returns", 60, keeps = "window")),
+    follows = list(
+      sortino = followed(
+        80, "Sortino ratio, a year", "two", "[measure_ratios()], a year",
+        column_over_time("sortino_annual", measure_ratios), wrong = "below", looks = "back"
+      )
     ),
-    example = "imbroglio ratios bay.csv --errors bootstrap --figure ratios.png",
-    tries = c(errors = "none"),
-    ways = c(
-      "",
-      "--errors bootstrap --draws 50",
-      "BOOK"
-    )
-  ),
-  parts = list(ratios = part("returns", 60, keeps = "window")),
-  follows = list(
-    sortino = followed(
-      80, "Sortino ratio, a year", "two", "[measure_ratios()], a year",
-      column_over_time("sortino_annual", measure_ratios), wrong = "below", looks = "back"
-    )
-  ),
-  cases = quote(list(
-    whole = measure_ratios(x, target = 0.01),
-    delta = measure_ratios(x, errors = "delta"),
-    of_logs = measure_ratios(as_returns(x, "log"), deepest = 1),
-    rolling = measure_ratios(x, window = 40)
-  ))
-)
+    cases = quote(list(
+      whole = measure_ratios(x, target = 0.01),
+      delta = measure_ratios(x, errors = "delta"),
+      of_logs = measure_ratios(as_returns(x, "log"), deepest = 1),
+      rolling = measure_ratios(x, window = 40)
+    ))
+  )
+}
 
 #' What was earned for the falls
 #'

@@ -1,87 +1,89 @@
-record_of_replay <- function() measure_record(
-  150,
-  title = "The past replayed",
-  asks = "What would the book of today do if it came again?",
-  measure = replay,
-  columns = list(
-    episode = column("episode", "text"),
-    deepest = column("deepest", "fraction"),
-    deepest_date = column("on", "date"),
-    stood_in = column("stood in", "text", optional = TRUE),
-    deepest_value = column("deepest in money, held today", "money")
-  ),
-  shares = c(
-    "security", "from", "to", "n", "total_return", "benchmark", "benchmark_return", "led_by",
-    "led_part", "return_value"
-  ),
-  tables = list(
-    replay_series = table_record(
-      "The past replayed, day by day",
-      shares = c("security", "episode", "step", "date", "total_return", "return_value")
+record_of_replay <- function() {
+  measure_record(
+    150,
+    title = "The past replayed",
+    asks = "What would the book of today do if it came again?",
+    measure = replay,
+    columns = list(
+      episode = column("episode", "text"),
+      deepest = column("deepest", "fraction"),
+      deepest_date = column("on", "date"),
+      stood_in = column("stood in", "text", optional = TRUE),
+      deepest_value = column("deepest in money, held today", "money")
     ),
-    replay_split = table_record(
-      "The past replayed, by holding",
-      columns = list(
-        carried = column("carried", "count", detail = TRUE, working = FALSE)
+    shares = c(
+      "security", "from", "to", "n", "total_return", "benchmark", "benchmark_return", "led_by",
+      "led_part", "return_value"
+    ),
+    tables = list(
+      replay_series = table_record(
+        "The past replayed, day by day",
+        shares = c("security", "episode", "step", "date", "total_return", "return_value")
       ),
-      shares = c(
-        "security", "episode", "weight", "total_return", "component", "share", "stood_in",
-        "component_value"
-      )
-    )
-  ),
-  compares = NULL,
-  command = command_record(
-    "Compare, through time and with the past", 40,
-    says = "what a period of the past, or a shock, would do to the book of today",
-    options = c(
-      choose, "every", "keep-unfinished", "periods", "worst", "found-by", "benchmark", "shock",
-      "carried-by", "horizon", "confidence", "series", "split", "value", but_how_held,
-      hand_on
-    ),
-    trade = list(
-      trade(
-        c("Stress test", "scenario", "historical scenario"),
-        "the book of today through a period of the past, or under given moves",
-        "imbroglio replay FILE --holdings FILE; --shock NAME=-10%"
+      replay_split = table_record(
+        "The past replayed, by holding",
+        columns = list(
+          carried = column("carried", "count", detail = TRUE, working = FALSE)
+        ),
+        shares = c(
+          "security", "episode", "weight", "total_return", "component", "share", "stood_in",
+          "component_value"
+        )
       )
     ),
-    help = c(
-      worst = "how many of the deepest falls (3)",
-      horizon = "over how many periods the moves of --shock take place (1)",
-      split = "what each holding of the book adds"
-    ),
-    example = c(
-      paste0(
-        "imbroglio replay bay.csv bay-fund.csv --holdings bay-holdings.csv --benchmark BAYALL ",
-        "--figure replay.png"
+    compares = NULL,
+    command = command_record(
+      "Compare, through time and with the past", 40,
+      says = "what a period of the past, or a shock, would do to the book of today",
+      options = c(
+        choose, "every", "keep-unfinished", "periods", "worst", "found-by", "benchmark", "shock",
+        "carried-by", "horizon", "confidence", "series", "split", "value", but_how_held,
+        hand_on
       ),
-      paste0(
-        "imbroglio replay bay.csv --weights OSSELL=0.6,BAYBOND=0.4 --periods ",
-        "crash=2018-09:2019-01 --split"
+      trade = list(
+        trade(
+          c("Stress test", "scenario", "historical scenario"),
+          "the book of today through a period of the past, or under given moves",
+          "imbroglio replay FILE --holdings FILE; --shock NAME=-10%"
+        )
       ),
-      paste0(
-        "imbroglio replay bay.csv --weights OSSELL=0.6,BAYBOND=0.4 --shock ",
-        "BAYALL=-10%,BAYMETAL=+5%"
+      help = c(
+        worst = "how many of the deepest falls (3)",
+        horizon = "over how many periods the moves of --shock take place (1)",
+        split = "what each holding of the book adds"
+      ),
+      example = c(
+        paste0(
+          "imbroglio replay bay.csv bay-fund.csv --holdings bay-holdings.csv --benchmark BAYALL ",
+          "--figure replay.png"
+        ),
+        paste0(
+          "imbroglio replay bay.csv --weights OSSELL=0.6,BAYBOND=0.4 --periods ",
+          "crash=2018-09:2019-01 --split"
+        ),
+        paste0(
+          "imbroglio replay bay.csv --weights OSSELL=0.6,BAYBOND=0.4 --shock ",
+          "BAYALL=-10%,BAYMETAL=+5%"
+        )
+      ),
+      ways = c(
+        "--weights SHAREX=6,INDEXX=4 --normalise",
+        "BOOK --periods 2021-05 --benchmark INDEXX",
+        "BOOK --shock INDEXX=-10%",
+        "BOOK --periods 2021-05 --split"
       )
     ),
-    ways = c(
-      "--weights SHAREX=6,INDEXX=4 --normalise",
-      "BOOK --periods 2021-05 --benchmark INDEXX",
-      "BOOK --shock INDEXX=-10%",
-      "BOOK --periods 2021-05 --split"
-    )
-  ),
-  parts = list(
-    replay = part(
-      "replay", 10, "whole", "book", c("lead", "figure", "table"), drafts = " {worst: 3}"
-    )
-  ),
-  cases = quote(list(
-    whole = replay(book, c(a = "2016-05", b = "2016-06"), benchmark = b),
-    parts = split_replay(replay(book, worst = 1))
-  ))
-)
+    parts = list(
+      replay = part(
+        "replay", 10, "whole", "book", c("lead", "figure", "table"), drafts = " {worst: 3}"
+      )
+    ),
+    cases = quote(list(
+      whole = replay(book, c(a = "2016-05", b = "2016-06"), benchmark = b),
+      parts = split_replay(replay(book, worst = 1))
+    ))
+  )
+}
 
 #' Replay the past with the book of today
 #'

@@ -1,30 +1,32 @@
-record_of_return_split <- function() measure_record(
-  240,
-  title = "Return by holding",
-  asks = "What did each holding add, to the return and to the money?",
-  measure = split_return,
-  columns = list(
-    local_value = column("by price, money", "money"),
-    rate_value = column("by rate, money", "money")
-  ),
-  shares = c(
-    "security", "over", "from", "to", "n", "weight", "total_return", "component",
-    "component_value"
-  ),
-  compares = NULL,
-  command = NULL,
-  parts = list(
-    return_split = part(
-      "returns", 40, "whole", "book", c("lead", "figure", "table"),
-      with = function(work) list(over = c("day", "month to date", "year to date"))
-    )
-  ),
-  cases = quote(list(
-    whole = split_return(book, over = c("day", "month")),
-    of_shares = split_return(book_of_shares, over = c("day", "month to date")),
-    by_currency = split_return(book_of_currencies, by = "currency")
-  ))
-)
+record_of_return_split <- function() {
+  measure_record(
+    240,
+    title = "Return by holding",
+    asks = "What did each holding add, to the return and to the money?",
+    measure = split_return,
+    columns = list(
+      local_value = column("by price, money", "money"),
+      rate_value = column("by rate, money", "money")
+    ),
+    shares = c(
+      "security", "over", "from", "to", "n", "weight", "total_return", "component",
+      "component_value"
+    ),
+    compares = NULL,
+    command = NULL,
+    parts = list(
+      return_split = part(
+        "returns", 40, "whole", "book", c("lead", "figure", "table"),
+        with = function(work) list(over = c("day", "month to date", "year to date"))
+      )
+    ),
+    cases = quote(list(
+      whole = split_return(book, over = c("day", "month")),
+      of_shares = split_return(book_of_shares, over = c("day", "month to date")),
+      by_currency = split_return(book_of_currencies, by = "currency")
+    ))
+  )
+}
 
 #' Split the return of a book among its holdings
 #'

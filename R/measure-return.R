@@ -1,109 +1,111 @@
-record_of_return <- function() measure_record(
-  10,
-  title = "Return",
-  asks = "What was earned, and how was it spread?",
-  measure = measure_return,
-  columns = list(
-    total_return = column("total", "fraction"),
-    return_annual = column("return a year", "fraction"),
-    mean = column("mean", "small"),
-    mean_error = column("its error", "small_points", detail = TRUE),
-    skewness = column("skewness", "two"),
-    skewness_error = column("its error", "two", detail = TRUE),
-    kurtosis = column("excess kurtosis", "two"),
-    kurtosis_error = column("its error", "two", detail = TRUE),
-    best = column("best", "fraction"),
-    best_date = column("on", "date", detail = TRUE, working = FALSE),
-    worst = column("worst", "fraction"),
-    worst_date = column("on", "date", detail = TRUE, working = FALSE),
-    rising = column("rising", "share"),
-    sharpe = column("Sharpe", "ratio", detail = TRUE),
-    sharpe_error = column("its error", "ratio", detail = TRUE),
-    sharpe_annual = column("Sharpe a year", "two"),
-    sharpe_annual_error = column("its error", "two")
-  ),
-  shares = c("security", "from", "to", "n", "volatility", "window"),
-  tables = list(
-    return_list = table_record(
-      NULL,
-      columns = list(
-        return = column("return", "fraction")
-      ),
-      shares = c("security", "date")
-    )
-  ),
-  compares = compares(
-    "return_annual", "returned most", "least", " a year", " a year",
-    losing = c("lost least", "most"), of_profits = "earned most"
-  ),
-  command = command_record(
-    "Measure", 20,
-    name = "returns",
-    says = "returns from prices; measured: total, a year, mean, spread, best and worst",
-    options = c(
-      choose, "every", "keep-unfinished", "kind", "measured", "window", "min-obs", "per-year",
-      "risk-free", "split", "over", "by", "held-by-date", book, hand_on
+record_of_return <- function() {
+  measure_record(
+    10,
+    title = "Return",
+    asks = "What was earned, and how was it spread?",
+    measure = measure_return,
+    columns = list(
+      total_return = column("total", "fraction"),
+      return_annual = column("return a year", "fraction"),
+      mean = column("mean", "small"),
+      mean_error = column("its error", "small_points", detail = TRUE),
+      skewness = column("skewness", "two"),
+      skewness_error = column("its error", "two", detail = TRUE),
+      kurtosis = column("excess kurtosis", "two"),
+      kurtosis_error = column("its error", "two", detail = TRUE),
+      best = column("best", "fraction"),
+      best_date = column("on", "date", detail = TRUE, working = FALSE),
+      worst = column("worst", "fraction"),
+      worst_date = column("on", "date", detail = TRUE, working = FALSE),
+      rising = column("rising", "share"),
+      sharpe = column("Sharpe", "ratio", detail = TRUE),
+      sharpe_error = column("its error", "ratio", detail = TRUE),
+      sharpe_annual = column("Sharpe a year", "two"),
+      sharpe_annual_error = column("its error", "two")
     ),
-    trade = list(
-      trade(
-        "Sharpe ratio",
-        "the return above the risk-free one over its deviation",
-        "imbroglio returns FILE --measured --risk-free 0.02"
-      ),
-      trade(
-        c("Skewness", "kurtosis"),
-        "the shape of the returns",
-        "imbroglio returns FILE --measured"
+    shares = c("security", "from", "to", "n", "volatility", "window"),
+    tables = list(
+      return_list = table_record(
+        NULL,
+        columns = list(
+          return = column("return", "fraction")
+        ),
+        shares = c("security", "date")
       )
     ),
-    help = c(
-      out = "write to a file: .csv, .json, .xlsx, .parquet, or text",
-      split = "what each holding of the book added to its return and to its money",
-      by = "security, group or currency (security)"
+    compares = compares(
+      "return_annual", "returned most", "least", " a year", " a year",
+      losing = c("lost least", "most"), of_profits = "earned most"
     ),
-    example = c(
-      "imbroglio returns bay.csv --security BAYALL --every month --out monthly.csv",
-      paste0(
-        "imbroglio returns bay.csv bay-fund.csv --holdings bay-holdings.csv --split --over ",
-        "\"day,month,year to date\" --figure added.png"
+    command = command_record(
+      "Measure", 20,
+      name = "returns",
+      says = "returns from prices; measured: total, a year, mean, spread, best and worst",
+      options = c(
+        choose, "every", "keep-unfinished", "kind", "measured", "window", "min-obs", "per-year",
+        "risk-free", "split", "over", "by", "held-by-date", book, hand_on
+      ),
+      trade = list(
+        trade(
+          "Sharpe ratio",
+          "the return above the risk-free one over its deviation",
+          "imbroglio returns FILE --measured --risk-free 0.02"
+        ),
+        trade(
+          c("Skewness", "kurtosis"),
+          "the shape of the returns",
+          "imbroglio returns FILE --measured"
+        )
+      ),
+      help = c(
+        out = "write to a file: .csv, .json, .xlsx, .parquet, or text",
+        split = "what each holding of the book added to its return and to its money",
+        by = "security, group or currency (security)"
+      ),
+      example = c(
+        "imbroglio returns bay.csv --security BAYALL --every month --out monthly.csv",
+        paste0(
+          "imbroglio returns bay.csv bay-fund.csv --holdings bay-holdings.csv --split --over ",
+          "\"day,month,year to date\" --figure added.png"
+        )
+      ),
+      ways = c(
+        "",
+        "--measured",
+        "--window 40",
+        "BOOK",
+        "BOOK --split"
       )
     ),
-    ways = c(
-      "",
-      "--measured",
-      "--window 40",
-      "BOOK",
-      "BOOK --split"
-    )
-  ),
-  parts = list(return = part("returns", 20, above = c("lead", "table"), keeps = "window")),
-  follows = list(
-    return = followed(
-      60, "Return, a year", "fraction", "[measure_return()], a year",
-      column_over_time("return_annual", measure_return), wrong = "below", looks = "back"
+    parts = list(return = part("returns", 20, above = c("lead", "table"), keeps = "window")),
+    follows = list(
+      return = followed(
+        60, "Return, a year", "fraction", "[measure_return()], a year",
+        column_over_time("return_annual", measure_return), wrong = "below", looks = "back"
+      ),
+      sharpe = followed(
+        70, "Sharpe ratio, a year", "two", "[measure_return()], a year",
+        column_over_time("sharpe_annual", measure_return), wrong = "below", looks = "back"
+      ),
+      skewness = followed(
+        90, "Skewness", "two", "\\eqn{m_3 / m_2^{3/2}}{m3 / m2^1.5}",
+        figure_over_time("skewness"), wrong = "below", looks = "back"
+      ),
+      loss = followed(
+        150, "Loss", "fraction", "the loss of the last day, or of `period`", by_date = lost_over,
+        looks = "back", in_money = TRUE, both_ways = TRUE
+      )
     ),
-    sharpe = followed(
-      70, "Sharpe ratio, a year", "two", "[measure_return()], a year",
-      column_over_time("sharpe_annual", measure_return), wrong = "below", looks = "back"
-    ),
-    skewness = followed(
-      90, "Skewness", "two", "\\eqn{m_3 / m_2^{3/2}}{m3 / m2^1.5}",
-      figure_over_time("skewness"), wrong = "below", looks = "back"
-    ),
-    loss = followed(
-      150, "Loss", "fraction", "the loss of the last day, or of `period`", by_date = lost_over,
-      looks = "back", in_money = TRUE, both_ways = TRUE
-    )
-  ),
-  cases = quote(list(
-    whole = measure_return(x, risk_free = 0.02),
-    over_series = measure_return(x, risk_free = b),
-    of_logs = measure_return(as_returns(x, "log")),
-    rolling = measure_return(x, window = 3),
-    by_hand = measure_return(x, risk_free = 0.0123456789012, per_year = 250.5),
-    of_book = measure_return(book)
-  ))
-)
+    cases = quote(list(
+      whole = measure_return(x, risk_free = 0.02),
+      over_series = measure_return(x, risk_free = b),
+      of_logs = measure_return(as_returns(x, "log")),
+      rolling = measure_return(x, window = 3),
+      by_hand = measure_return(x, risk_free = 0.0123456789012, per_year = 250.5),
+      of_book = measure_return(book)
+    ))
+  )
+}
 
 #' Return
 #'

@@ -1,55 +1,57 @@
-record_of_roll <- function() measure_record(
-  90,
-  title = "Measures through time",
-  asks = "How did they change, and when was a limit broken?",
-  measure = roll_measures,
-  columns = list(
-    broken = column("broken", "truth")
-  ),
-  shares = c(
-    "security", "benchmark", "measure", "window", "from", "to", "n", "estimate", "limit"
-  ),
-  compares = NULL,
-  command = command_record(
-    "Compare, through time and with the past", 10,
-    says = "measures through time, beside each other and under their limits",
-    options = c(
-      choose, "every", "keep-unfinished", "kind", "measures", "window", "min-obs", "benchmark",
-      "level", "limits", "target", "risk-free", "per-year", book, hand_on
+record_of_roll <- function() {
+  measure_record(
+    90,
+    title = "Measures through time",
+    asks = "How did they change, and when was a limit broken?",
+    measure = roll_measures,
+    columns = list(
+      broken = column("broken", "truth")
     ),
-    trade = list(
-      trade(
-        c("Limit breach", "risk limit", "rolling value at risk", "rolling correlation"),
-        "measures through time, and limits on them",
-        "imbroglio roll FILE --measures var --limits var=3%; imbroglio limits FILE --limits FILE"
+    shares = c(
+      "security", "benchmark", "measure", "window", "from", "to", "n", "estimate", "limit"
+    ),
+    compares = NULL,
+    command = command_record(
+      "Compare, through time and with the past", 10,
+      says = "measures through time, beside each other and under their limits",
+      options = c(
+        choose, "every", "keep-unfinished", "kind", "measures", "window", "min-obs", "benchmark",
+        "level", "limits", "target", "risk-free", "per-year", book, hand_on
+      ),
+      trade = list(
+        trade(
+          c("Limit breach", "risk limit", "rolling value at risk", "rolling correlation"),
+          "measures through time, and limits on them",
+          "imbroglio roll FILE --measures var --limits var=3%; imbroglio limits FILE --limits FILE"
+        )
+      ),
+      help = c(
+        window = "the returns of a window (250)"
+      ),
+      example = paste0(
+        "imbroglio roll bay.csv --security TARROW --measures volatility,var,drawdown --limits ",
+        "var=4%,drawdown=20% --figure roll.png"
+      ),
+      ways = c(
+        "--window 40 --measures es,sortino --level 0.95",
+        "--window 40 --measures beta,es,sharpe --benchmark INDEXX"
       )
     ),
-    help = c(
-      window = "the returns of a window (250)"
+    parts = list(
+      roll = part(
+        "more", 10, "whole", above = c("lead", "figure", "table"), usual = FALSE
+      )
     ),
-    example = paste0(
-      "imbroglio roll bay.csv --security TARROW --measures volatility,var,drawdown --limits ",
-      "var=4%,drawdown=20% --figure roll.png"
-    ),
-    ways = c(
-      "--window 40 --measures es,sortino --level 0.95",
-      "--window 40 --measures beta,es,sharpe --benchmark INDEXX"
-    )
-  ),
-  parts = list(
-    roll = part(
-      "more", 10, "whole", above = c("lead", "figure", "table"), usual = FALSE
-    )
-  ),
-  cases = quote(list(
-    all = last_of_each(roll_measures(
-      x, setdiff(followed_names, c("drawdown", "mean_correlation")), 40, 20,
-      benchmark = b, level = 0.9, target = 0.01
-    )),
-    of_logs = roll_measures(as_returns(x, "log"), "es", 40, level = 0.9, limits = c(es = 0.02)),
-    of_pairs = roll_measures(book, "mean_correlation", 40)[100, ]
-  ))
-)
+    cases = quote(list(
+      all = last_of_each(roll_measures(
+        x, setdiff(followed_names, c("drawdown", "mean_correlation")), 40, 20,
+        benchmark = b, level = 0.9, target = 0.01
+      )),
+      of_logs = roll_measures(as_returns(x, "log"), "es", 40, level = 0.9, limits = c(es = 0.02)),
+      of_pairs = roll_measures(book, "mean_correlation", 40)[100, ]
+    ))
+  )
+}
 
 #' Measures through time
 #'

@@ -1,45 +1,47 @@
-record_of_selling <- function() measure_record(
-  120,
-  title = "How soon it could be sold",
-  asks = "How many days does it take to sell, and what may be lost meanwhile?",
-  measure = measure_selling,
-  columns = list(
-    shares = column("shares", "count"),
-    volume = column("volume", "money"),
-    days = column("days", "one"),
-    var_day = column("VaR, one day", "fraction"),
-    var_selling = column("VaR until sold", "fraction"),
-    var_selling_value = column("in money", "money")
-  ),
-  shares = c("security", "weight"),
-  compares = NULL,
-  command = command_record(
-    "Compare, through time and with the past", 50,
-    says = "how many days it takes to sell a book, and what may be lost meanwhile",
-    options = c(
-      choose, "share", "window", "level",
-      setdiff(but_how_held, c("weights", "normalise")), hand_on
+record_of_selling <- function() {
+  measure_record(
+    120,
+    title = "How soon it could be sold",
+    asks = "How many days does it take to sell, and what may be lost meanwhile?",
+    measure = measure_selling,
+    columns = list(
+      shares = column("shares", "count"),
+      volume = column("volume", "money"),
+      days = column("days", "one"),
+      var_day = column("VaR, one day", "fraction"),
+      var_selling = column("VaR until sold", "fraction"),
+      var_selling_value = column("in money", "money")
     ),
-    trade = list(
-      trade(
-        c("Liquidity", "days to sell", "days to liquidate"),
-        "how many days it takes to sell at a share of the volume",
-        "imbroglio selling FILE --holdings FILE"
+    shares = c("security", "weight"),
+    compares = NULL,
+    command = command_record(
+      "Compare, through time and with the past", 50,
+      says = "how many days it takes to sell a book, and what may be lost meanwhile",
+      options = c(
+        choose, "share", "window", "level",
+        setdiff(but_how_held, c("weights", "normalise")), hand_on
+      ),
+      trade = list(
+        trade(
+          c("Liquidity", "days to sell", "days to liquidate"),
+          "how many days it takes to sell at a share of the volume",
+          "imbroglio selling FILE --holdings FILE"
+        )
+      ),
+      help = c(
+        window = "the days of which the volume is averaged (20)"
+      ),
+      example = paste0(
+        "imbroglio selling bay-daily.csv.gz --shares OSSELL=200000,TARROW=50000 --share 10% ",
+        "--figure selling.png"
       )
     ),
-    help = c(
-      window = "the days of which the volume is averaged (20)"
+    parts = list(
+      selling = part("book", 30, "whole", c("book", "volume"), usual = FALSE)
     ),
-    example = paste0(
-      "imbroglio selling bay-daily.csv.gz --shares OSSELL=200000,TARROW=50000 --share 10% ",
-      "--figure selling.png"
-    )
-  ),
-  parts = list(
-    selling = part("book", 30, "whole", c("book", "volume"), usual = FALSE)
-  ),
-  cases = quote(list(whole = measure_selling(book_of_days)))
-)
+    cases = quote(list(whole = measure_selling(book_of_days)))
+  )
+}
 
 #' How soon a book could be sold
 #'

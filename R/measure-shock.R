@@ -1,27 +1,29 @@
-record_of_shock <- function() measure_record(
-  160,
-  title = "A shock",
-  asks = "What would such moves do to the book of today?",
-  measure = shock_book,
-  columns = list(
-    given = column("given", "truth"),
-    move = column("move", "fraction"),
-    move_low = column("low", "fraction"),
-    move_high = column("high", "fraction")
-  ),
-  shares = c("security", "weight", "component", "component_value"),
-  compares = NULL,
-  command = NULL,
-  parts = list(
-    shock = part(
-      "more", 30, "whole", "book", above = c("lead", "figure", "table"), usual = FALSE
-    )
-  ),
-  cases = quote(list(
-    whole = shock_book(book, stats::setNames(-0.1, b)),
-    of_two = shock_book(book_of_one, c(BAYALL = -0.1, TARROW = -0.1))
-  ))
-)
+record_of_shock <- function() {
+  measure_record(
+    160,
+    title = "A shock",
+    asks = "What would such moves do to the book of today?",
+    measure = shock_book,
+    columns = list(
+      given = column("given", "truth"),
+      move = column("move", "fraction"),
+      move_low = column("low", "fraction"),
+      move_high = column("high", "fraction")
+    ),
+    shares = c("security", "weight", "component", "component_value"),
+    compares = NULL,
+    command = NULL,
+    parts = list(
+      shock = part(
+        "more", 30, "whole", "book", above = c("lead", "figure", "table"), usual = FALSE
+      )
+    ),
+    cases = quote(list(
+      whole = shock_book(book, stats::setNames(-0.1, b)),
+      of_two = shock_book(book_of_one, c(BAYALL = -0.1, TARROW = -0.1))
+    ))
+  )
+}
 
 #' What a shock would do to a book
 #'

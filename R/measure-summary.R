@@ -1,43 +1,45 @@
-record_of_summary <- function() measure_record(
-  190,
-  title = "Summary",
-  asks = "What does the whole universe look like?",
-  measure = measure_summary,
-  columns = list(),
-  shares = c(
-    "security", "from", "to", "n", "total_return", "return_annual", "volatility_annual",
-    "sharpe_annual", "max_drawdown", "var", "es", "beta", "correlation", "tracking_error_annual",
-    "information_ratio"
-  ),
-  compares = compares(
-    "sharpe_annual", "earned most for its risk", "least", of = " a year",
-    before = "Sharpe ratio ",
-    losing = c("has the Sharpe ratio that is least below 0", "furthest")
-  ),
-  command = command_record(
-    "Measure", 10,
-    says = "one page of a whole universe, sorted as you like",
-    options = c(
-      choose, "every", "keep-unfinished", "kind", "benchmark", "level", "per-year", "risk-free",
-      "sort", book, hand_on
+record_of_summary <- function() {
+  measure_record(
+    190,
+    title = "Summary",
+    asks = "What does the whole universe look like?",
+    measure = measure_summary,
+    columns = list(),
+    shares = c(
+      "security", "from", "to", "n", "total_return", "return_annual", "volatility_annual",
+      "sharpe_annual", "max_drawdown", "var", "es", "beta", "correlation", "tracking_error_annual",
+      "information_ratio"
     ),
-    example = paste0(
-      "imbroglio summary bay.csv --benchmark BAYALL --sort volatility_annual --out ",
-      "universe.csv"
+    compares = compares(
+      "sharpe_annual", "earned most for its risk", "least", of = " a year",
+      before = "Sharpe ratio ",
+      losing = c("has the Sharpe ratio that is least below 0", "furthest")
     ),
-    ways = c(
-      "",
-      "--benchmark INDEXX",
-      "BOOK"
-    )
-  ),
-  parts = list(
-    summary = part(
-      "universe", 10, "whole", "universe", c("lead", "figure", "table"), keeps = "window"
-    )
-  ),
-  cases = quote(list(whole = measure_summary(x, benchmark = b, risk_free = 0.01)))
-)
+    command = command_record(
+      "Measure", 10,
+      says = "one page of a whole universe, sorted as you like",
+      options = c(
+        choose, "every", "keep-unfinished", "kind", "benchmark", "level", "per-year", "risk-free",
+        "sort", book, hand_on
+      ),
+      example = paste0(
+        "imbroglio summary bay.csv --benchmark BAYALL --sort volatility_annual --out ",
+        "universe.csv"
+      ),
+      ways = c(
+        "",
+        "--benchmark INDEXX",
+        "BOOK"
+      )
+    ),
+    parts = list(
+      summary = part(
+        "universe", 10, "whole", "universe", c("lead", "figure", "table"), keeps = "window"
+      )
+    ),
+    cases = quote(list(whole = measure_summary(x, benchmark = b, risk_free = 0.01)))
+  )
+}
 
 #' One page of a whole universe
 #'

@@ -1,74 +1,76 @@
-record_of_tracking <- function() measure_record(
-  40,
-  title = "Tracking error",
-  asks = "How far does it stray from the benchmark?",
-  measure = measure_tracking,
-  columns = list(
-    active_return = column("active return", "small_points", detail = TRUE),
-    active_return_annual = column("active a year", "points"),
-    active_annual_error = column("error", "points", optional = TRUE),
-    tracking_error = column("tracking error", "fraction"),
-    tracking_error_annual = column("tracking error a year", "fraction"),
-    tracking_annual_error = column("error", "points", optional = TRUE),
-    information_ratio = column("information ratio", "two"),
-    information_ratio_error = column("error", "two", optional = TRUE),
-    ahead = column("ahead", "share"),
-    active_return_total = column("active in total", "points"),
-    information_ratio_total = column("total ratio", "two")
-  ),
-  shares = c("security", "benchmark", "from", "to", "n", "correlation", "window"),
-  compares = compares(
-    "tracking_error_annual", "strays furthest", "least", " tracking error a year",
-    " a year from {benchmark}"
-  ),
-  command = command_record(
-    "Measure", 50,
-    says = "tracking error and information ratio against a benchmark",
-    options = c(
-      choose, "benchmark", "every", "keep-unfinished", "kind", "window", "min-obs", "per-year",
-      "errors", "draws", "seed", "split", "by", book, hand_on
+record_of_tracking <- function() {
+  measure_record(
+    40,
+    title = "Tracking error",
+    asks = "How far does it stray from the benchmark?",
+    measure = measure_tracking,
+    columns = list(
+      active_return = column("active return", "small_points", detail = TRUE),
+      active_return_annual = column("active a year", "points"),
+      active_annual_error = column("error", "points", optional = TRUE),
+      tracking_error = column("tracking error", "fraction"),
+      tracking_error_annual = column("tracking error a year", "fraction"),
+      tracking_annual_error = column("error", "points", optional = TRUE),
+      information_ratio = column("information ratio", "two"),
+      information_ratio_error = column("error", "two", optional = TRUE),
+      ahead = column("ahead", "share"),
+      active_return_total = column("active in total", "points"),
+      information_ratio_total = column("total ratio", "two")
     ),
-    trade = list(
-      trade(
-        c("Tracking error", "information ratio", "active return"),
-        "how far a security strays from its benchmark",
-        "imbroglio tracking FILE --benchmark NAME"
+    shares = c("security", "benchmark", "from", "to", "n", "correlation", "window"),
+    compares = compares(
+      "tracking_error_annual", "strays furthest", "least", " tracking error a year",
+      " a year from {benchmark}"
+    ),
+    command = command_record(
+      "Measure", 50,
+      says = "tracking error and information ratio against a benchmark",
+      options = c(
+        choose, "benchmark", "every", "keep-unfinished", "kind", "window", "min-obs", "per-year",
+        "errors", "draws", "seed", "split", "by", book, hand_on
+      ),
+      trade = list(
+        trade(
+          c("Tracking error", "information ratio", "active return"),
+          "how far a security strays from its benchmark",
+          "imbroglio tracking FILE --benchmark NAME"
+        )
+      ),
+      help = c(
+        draws = "samples drawn for the error of the tracking error (500)",
+        split = "split the tracking error of the book by holding",
+        errors = "dependent or none (dependent)"
+      ),
+      example = c(
+        "imbroglio tracking bay.csv --benchmark BAYALL --last \"1 year\"",
+        paste0(
+          "imbroglio tracking bay.csv --securities bay-securities.csv --weights ",
+          "OSSELL=0.6,TARROW=0.4 --benchmark BAYALL --split --by group"
+        )
+      ),
+      ways = c(
+        "--benchmark INDEXX",
+        "--benchmark INDEXX --window 40",
+        "--benchmark INDEXX BOOK",
+        "--benchmark INDEXX BOOK --split --window 40"
       )
     ),
-    help = c(
-      draws = "samples drawn for the error of the tracking error (500)",
-      split = "split the tracking error of the book by holding",
-      errors = "dependent or none (dependent)"
+    parts = list(
+      tracking = part("benchmark", 20, needs = "benchmark", above = "lead", keeps = "window")
     ),
-    example = c(
-      "imbroglio tracking bay.csv --benchmark BAYALL --last \"1 year\"",
-      paste0(
-        "imbroglio tracking bay.csv --securities bay-securities.csv --weights ",
-        "OSSELL=0.6,TARROW=0.4 --benchmark BAYALL --split --by group"
+    follows = list(
+      tracking_error = followed(
+        120, "Tracking error, a year", "fraction", "[measure_tracking()], a year",
+        column_over_time("tracking_error_annual", measure_tracking), beside = TRUE,
+        both_ways = TRUE
       )
     ),
-    ways = c(
-      "--benchmark INDEXX",
-      "--benchmark INDEXX --window 40",
-      "--benchmark INDEXX BOOK",
-      "--benchmark INDEXX BOOK --split --window 40"
-    )
-  ),
-  parts = list(
-    tracking = part("benchmark", 20, needs = "benchmark", above = "lead", keeps = "window")
-  ),
-  follows = list(
-    tracking_error = followed(
-      120, "Tracking error, a year", "fraction", "[measure_tracking()], a year",
-      column_over_time("tracking_error_annual", measure_tracking), beside = TRUE,
-      both_ways = TRUE
-    )
-  ),
-  cases = quote(list(
-    whole = measure_tracking(x, b),
-    rolling = measure_tracking(x, b, window = 3)
-  ))
-)
+    cases = quote(list(
+      whole = measure_tracking(x, b),
+      rolling = measure_tracking(x, b, window = 3)
+    ))
+  )
+}
 
 #' Tracking error and information ratio
 #'

@@ -3,147 +3,149 @@ historical_by_window <- paste(
   "date (that of [backtest_var()] is of the returns before it)"
 )
 
-record_of_var <- function() measure_record(
-  200,
-  title = "Value at risk",
-  asks = "What loss is exceeded only once in a given number of periods?",
-  measure = measure_var,
-  columns = list(
-    var = column("VaR", "fraction"),
-    es = column("ES", "fraction"),
-    horizon_by = column("by", "text"),
-    var_error = column("its error", "small_points", detail = TRUE),
-    es_error = column("ES error", "small_points", detail = TRUE),
-    var_low = column("low", "fraction", optional = TRUE),
-    var_high = column("high", "fraction", optional = TRUE),
-    draw_error = column("draw error", "small_points", optional = TRUE, working = FALSE),
-    position = column("k", "number", optional = TRUE),
-    observed = column("observed", "date", optional = TRUE, working = FALSE),
-    worse = column("next worse", "fraction", detail = TRUE),
-    milder = column("next milder", "fraction", detail = TRUE),
-    rank_least = column("least by rank", "fraction", detail = TRUE),
-    rank_most = column("most by rank", "fraction", detail = TRUE),
-    var_value = column("VaR, money", "money"),
-    es_value = column("ES, money", "money")
-  ),
-  shares = c("security", "from", "to", "n", "level", "horizon", "method", "rank", "state"),
-  compares = NULL,
-  command = command_record(
-    "Measure", 140,
-    says = "value at risk by many methods; of a book: drawn, or split by holding",
-    options = c(
-      choose, "every", "keep-unfinished", "kind", "level", "horizon", "horizon-by", "method",
-      "rank", "value", "decay", "half-life", "tail", "block", "draws", "seed", "errors",
-      "confidence", "thresholds", "draw", "paths", "split", "view", book, hand_on
+record_of_var <- function() {
+  measure_record(
+    200,
+    title = "Value at risk",
+    asks = "What loss is exceeded only once in a given number of periods?",
+    measure = measure_var,
+    columns = list(
+      var = column("VaR", "fraction"),
+      es = column("ES", "fraction"),
+      horizon_by = column("by", "text"),
+      var_error = column("its error", "small_points", detail = TRUE),
+      es_error = column("ES error", "small_points", detail = TRUE),
+      var_low = column("low", "fraction", optional = TRUE),
+      var_high = column("high", "fraction", optional = TRUE),
+      draw_error = column("draw error", "small_points", optional = TRUE, working = FALSE),
+      position = column("k", "number", optional = TRUE),
+      observed = column("observed", "date", optional = TRUE, working = FALSE),
+      worse = column("next worse", "fraction", detail = TRUE),
+      milder = column("next milder", "fraction", detail = TRUE),
+      rank_least = column("least by rank", "fraction", detail = TRUE),
+      rank_most = column("most by rank", "fraction", detail = TRUE),
+      var_value = column("VaR, money", "money"),
+      es_value = column("ES, money", "money")
     ),
-    trade = list(
-      trade(
-        c("Extreme value theory", "peaks over threshold", "tail index"),
-        "the tail beyond a threshold, by the generalised Pareto distribution or Hill's shape",
-        "imbroglio var FILE --method pareto,hill; imbroglio var FILE --thresholds"
+    shares = c("security", "from", "to", "n", "level", "horizon", "method", "rank", "state"),
+    compares = NULL,
+    command = command_record(
+      "Measure", 140,
+      says = "value at risk by many methods; of a book: drawn, or split by holding",
+      options = c(
+        choose, "every", "keep-unfinished", "kind", "level", "horizon", "horizon-by", "method",
+        "rank", "value", "decay", "half-life", "tail", "block", "draws", "seed", "errors",
+        "confidence", "thresholds", "draw", "paths", "split", "view", book, hand_on
       ),
-      trade(
-        c("Expected shortfall", "conditional value at risk", "tail loss"),
-        "the mean of the losses from the value at risk on",
-        "imbroglio var FILE, column ES"
+      trade = list(
+        trade(
+          c("Extreme value theory", "peaks over threshold", "tail index"),
+          "the tail beyond a threshold, by the generalised Pareto distribution or Hill's shape",
+          "imbroglio var FILE --method pareto,hill; imbroglio var FILE --thresholds"
+        ),
+        trade(
+          c("Expected shortfall", "conditional value at risk", "tail loss"),
+          "the mean of the losses from the value at risk on",
+          "imbroglio var FILE, column ES"
+        ),
+        trade(
+          "Historical simulation",
+          "value at risk by the order of the observed returns",
+          "imbroglio var FILE --method historical"
+        ),
+        trade(
+          c("Variance-covariance", "parametric value at risk", "delta-normal"),
+          "value at risk of the normal distribution",
+          "imbroglio var FILE --method normal"
+        ),
+        trade(
+          c("Monte Carlo", "bootstrap", "resampling"),
+          "paths drawn from whole days of the history",
+          "imbroglio var FILE --weights A=0.6,B=0.4 --draw --horizon 10"
+        ),
+        trade(
+          c("Component, marginal and incremental value at risk", "risk contribution"),
+          "what each holding adds",
+          "imbroglio var FILE --weights A=0.6,B=0.4 --split"
+        )
       ),
-      trade(
-        "Historical simulation",
-        "value at risk by the order of the observed returns",
-        "imbroglio var FILE --method historical"
+      help = c(
+        errors = "model, or sandwich, which does not take garch or a family as right (model)"
       ),
-      trade(
-        c("Variance-covariance", "parametric value at risk", "delta-normal"),
-        "value at risk of the normal distribution",
-        "imbroglio var FILE --method normal"
+      example = c(
+        "imbroglio var bay.csv --security BAYALL --level 0.95,0.99 --value 1000000",
+        paste0(
+          "imbroglio var bay.csv --security BAYALL --method ",
+          "historical,normal,student,garch,hill,pareto --figure methods.png"
+        ),
+        paste0(
+          "imbroglio var bay.csv --security BAYALL --level 0.9,0.95,0.99,0.999 --horizon ",
+          "1:20 --figure horizons.png"
+        ),
+        paste0(
+          "imbroglio var bay.csv --shares OSSELL=2000,TARROW=500 --draw --horizon 10 ",
+          "--draws 100000 --figure book.png"
+        ),
+        paste0(
+          "imbroglio var bay.csv --weights OSSELL=0.5,TARROW=0.5 --split --method ",
+          "historical,normal"
+        ),
+        "imbroglio var bay.csv bay-fund.csv --holdings bay-holdings.csv --parts",
+        "imbroglio var bay.csv --security BAYALL --thresholds --figure tail.png"
       ),
-      trade(
-        c("Monte Carlo", "bootstrap", "resampling"),
-        "paths drawn from whole days of the history",
-        "imbroglio var FILE --weights A=0.6,B=0.4 --draw --horizon 10"
-      ),
-      trade(
-        c("Component, marginal and incremental value at risk", "risk contribution"),
-        "what each holding adds",
-        "imbroglio var FILE --weights A=0.6,B=0.4 --split"
+      ways = c(
+        "",
+        "--method normal",
+        "--method bootstrap --draws 300",
+        "--method block-bootstrap --horizon 3 --draws 300",
+        "--method hill",
+        "--method ewma",
+        "BOOK",
+        "BOOK --split --level 0.9",
+        "BOOK --draw --draws 300",
+        "BOOK --paths 2 --draws 300",
+        "--thresholds"
       )
     ),
-    help = c(
-      errors = "model, or sandwich, which does not take garch or a family as right (model)"
-    ),
-    example = c(
-      "imbroglio var bay.csv --security BAYALL --level 0.95,0.99 --value 1000000",
-      paste0(
-        "imbroglio var bay.csv --security BAYALL --method ",
-        "historical,normal,student,garch,hill,pareto --figure methods.png"
+    parts = list(
+      var = part(
+        "risk", 10, "whole", above = c("lead", "figure", "table"),
+        with = function(work) {
+          work$settings[intersect(c("method", "horizon", "level"), names(work$settings))]
+        }
       ),
-      paste0(
-        "imbroglio var bay.csv --security BAYALL --level 0.9,0.95,0.99,0.999 --horizon ",
-        "1:20 --figure horizons.png"
+      var_each = part(
+        "risk", 30, needs = "book", keeps = c("method", "level", "horizon"),
+        title = "Of each holding alone",
+        with = one_period_loss
+      )
+    ),
+    follows = list(
+      var = followed(
+        20, "Value at risk", "fraction", historical_by_window, figure_over_time("var"),
+        in_money = TRUE, in_time = TRUE, both_ways = TRUE, trades = "measured"
       ),
-      paste0(
-        "imbroglio var bay.csv --shares OSSELL=2000,TARROW=500 --draw --horizon 10 ",
-        "--draws 100000 --figure book.png"
+      es = followed(
+        30, "Expected shortfall", "fraction", historical_by_window, figure_over_time("es"),
+        in_money = TRUE, in_time = TRUE, both_ways = TRUE, trades = "measured"
+      )
+    ),
+    cases = quote(list(
+      whole = measure_var(x, 0.9, method = methods, draws = 400, value = 1e6),
+      by_rank = measure_var(
+        x, 0.95, method = c("historical", "age-weighted"), rank = c("up", "down", "interpolate")
       ),
-      paste0(
-        "imbroglio var bay.csv --weights OSSELL=0.5,TARROW=0.5 --split --method ",
-        "historical,normal"
+      by_half_life = measure_var(x, 0.9, method = c("age-weighted", "ewma"), half_life = 37),
+      ahead = measure_var(one, horizon = 5, method = names(var_methods()), draws = 300),
+      of_logs = measure_var(as_returns(one, "log"), method = names(var_methods()), draws = 300),
+      overlapping = measure_var(
+        one, horizon = 5, horizon_by = "overlapping",
+        method = c("historical", "normal", "pareto")
       ),
-      "imbroglio var bay.csv bay-fund.csv --holdings bay-holdings.csv --parts",
-      "imbroglio var bay.csv --security BAYALL --thresholds --figure tail.png"
-    ),
-    ways = c(
-      "",
-      "--method normal",
-      "--method bootstrap --draws 300",
-      "--method block-bootstrap --horizon 3 --draws 300",
-      "--method hill",
-      "--method ewma",
-      "BOOK",
-      "BOOK --split --level 0.9",
-      "BOOK --draw --draws 300",
-      "BOOK --paths 2 --draws 300",
-      "--thresholds"
-    )
-  ),
-  parts = list(
-    var = part(
-      "risk", 10, "whole", above = c("lead", "figure", "table"),
-      with = function(work) {
-        work$settings[intersect(c("method", "horizon", "level"), names(work$settings))]
-      }
-    ),
-    var_each = part(
-      "risk", 30, needs = "book", keeps = c("method", "level", "horizon"),
-      title = "Of each holding alone",
-      with = one_period_loss
-    )
-  ),
-  follows = list(
-    var = followed(
-      20, "Value at risk", "fraction", historical_by_window, figure_over_time("var"),
-      in_money = TRUE, in_time = TRUE, both_ways = TRUE, trades = "measured"
-    ),
-    es = followed(
-      30, "Expected shortfall", "fraction", historical_by_window, figure_over_time("es"),
-      in_money = TRUE, in_time = TRUE, both_ways = TRUE, trades = "measured"
-    )
-  ),
-  cases = quote(list(
-    whole = measure_var(x, 0.9, method = methods, draws = 400, value = 1e6),
-    by_rank = measure_var(
-      x, 0.95, method = c("historical", "age-weighted"), rank = c("up", "down", "interpolate")
-    ),
-    by_half_life = measure_var(x, 0.9, method = c("age-weighted", "ewma"), half_life = 37),
-    ahead = measure_var(one, horizon = 5, method = names(var_methods()), draws = 300),
-    of_logs = measure_var(as_returns(one, "log"), method = names(var_methods()), draws = 300),
-    overlapping = measure_var(
-      one, horizon = 5, horizon_by = "overlapping",
-      method = c("historical", "normal", "pareto")
-    ),
-    of_book = measure_var(book, method = c("historical", "normal", "bootstrap"))
-  ))
-)
+      of_book = measure_var(book, method = c("historical", "normal", "bootstrap"))
+    ))
+  )
+}
 
 #' Value at risk
 #'

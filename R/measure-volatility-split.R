@@ -1,35 +1,37 @@
-record_of_volatility_split <- function() measure_record(
-  230,
-  title = "Volatility by holding",
-  asks = "Where does the volatility come from?",
-  measure = split_volatility,
-  columns = list(),
-  shares = c(
-    "security", "weight", "volatility_annual", "correlation", "marginal", "component", "share",
-    "window", "benchmark", "from", "to", "n"
-  ),
-  compares = compares(
-    "share", "adds most", "least", " of the risk", " of the risk"
-  ),
-  command = NULL,
-  parts = list(
-    volatility_split = part(
-      "split", 20, "whole", "book", keeps = c("window", "benchmark")
-    )
-  ),
-  follows = list(
-    share = followed(
-      170, "Share of the volatility", "share",
-      "its share of the volatility of the book, [split_volatility()]", today = share_today,
-      of_book = TRUE
-    )
-  ),
-  cases = quote(list(
-    whole = split_volatility(book, per_year = 250),
-    tracking = split_volatility(book_and_cash, benchmark = b),
-    rolling = split_volatility(book, window = 40)
-  ))
-)
+record_of_volatility_split <- function() {
+  measure_record(
+    230,
+    title = "Volatility by holding",
+    asks = "Where does the volatility come from?",
+    measure = split_volatility,
+    columns = list(),
+    shares = c(
+      "security", "weight", "volatility_annual", "correlation", "marginal", "component", "share",
+      "window", "benchmark", "from", "to", "n"
+    ),
+    compares = compares(
+      "share", "adds most", "least", " of the risk", " of the risk"
+    ),
+    command = NULL,
+    parts = list(
+      volatility_split = part(
+        "split", 20, "whole", "book", keeps = c("window", "benchmark")
+      )
+    ),
+    follows = list(
+      share = followed(
+        170, "Share of the volatility", "share",
+        "its share of the volatility of the book, [split_volatility()]", today = share_today,
+        of_book = TRUE
+      )
+    ),
+    cases = quote(list(
+      whole = split_volatility(book, per_year = 250),
+      tracking = split_volatility(book_and_cash, benchmark = b),
+      rolling = split_volatility(book, window = 40)
+    ))
+  )
+}
 
 #' Where the volatility of a book comes from
 #'

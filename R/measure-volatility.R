@@ -1,128 +1,130 @@
-record_of_volatility <- function() measure_record(
-  20,
-  title = "Volatility",
-  asks = "How much do returns differ from their mean?",
-  measure = measure_volatility,
-  columns = list(
-    volatility = column("volatility", "fraction"),
-    volatility_annual = column("volatility a year", "fraction"),
-    volatility_error = column("error", "small_points"),
-    volatility_low = column("low", "fraction"),
-    volatility_high = column("high", "fraction")
-  ),
-  shares = c("security", "from", "to", "n", "method", "window", "state"),
-  tables = list(
-    volatility_series = table_record(
-      "Volatility",
-      shares = c("security", "from", "to", "n", "volatility", "volatility_annual", "method"),
-      compared = TRUE,
-      shows = "now"
+record_of_volatility <- function() {
+  measure_record(
+    20,
+    title = "Volatility",
+    asks = "How much do returns differ from their mean?",
+    measure = measure_volatility,
+    columns = list(
+      volatility = column("volatility", "fraction"),
+      volatility_annual = column("volatility a year", "fraction"),
+      volatility_error = column("error", "small_points"),
+      volatility_low = column("low", "fraction"),
+      volatility_high = column("high", "fraction")
     ),
-    garch = table_record(
-      "GARCH(1,1)",
-      columns = list(
-        long_run = column("long run", "fraction"),
-        long_run_annual = column("long run a year", "fraction"),
-        persistence = column("persistence", "ratio"),
-        half_life = column("half-life", "number"),
-        omega = column("omega", "scientific"),
-        garch_alpha = column("alpha", "ratio"),
-        garch_beta = column("beta", "ratio"),
-        nu = column("nu", "number"),
-        innovations = column("innovations", "text")
+    shares = c("security", "from", "to", "n", "method", "window", "state"),
+    tables = list(
+      volatility_series = table_record(
+        "Volatility",
+        shares = c("security", "from", "to", "n", "volatility", "volatility_annual", "method"),
+        compared = TRUE,
+        shows = "now"
       ),
-      shares = c(
-        "security", "from", "to", "n", "volatility", "volatility_annual", "converged", "state",
-        "log_likelihood", "mean", "aic", "bic"
+      garch = table_record(
+        "GARCH(1,1)",
+        columns = list(
+          long_run = column("long run", "fraction"),
+          long_run_annual = column("long run a year", "fraction"),
+          persistence = column("persistence", "ratio"),
+          half_life = column("half-life", "number"),
+          omega = column("omega", "scientific"),
+          garch_alpha = column("alpha", "ratio"),
+          garch_beta = column("beta", "ratio"),
+          nu = column("nu", "number"),
+          innovations = column("innovations", "text")
+        ),
+        shares = c(
+          "security", "from", "to", "n", "volatility", "volatility_annual", "converged", "state",
+          "log_likelihood", "mean", "aic", "bic"
+        ),
+        compared = TRUE
       ),
-      compared = TRUE
-    ),
-    garch_forecast = table_record(
-      "Volatility ahead, by GARCH(1,1)",
-      columns = list(
-        volatility_over = column("over all", "fraction")
-      ),
-      shares = c("security", "innovations", "horizon", "volatility", "volatility_annual")
-    )
-  ),
-  compares = compares(
-    "volatility_annual", "moves most", "least", " a year", " a year"
-  ),
-  command = command_record(
-    "Measure", 30,
-    says = "volatility, of the whole sample or rolling, by many methods",
-    options = c(
-      choose, "every", "keep-unfinished", "kind", "window", "min-obs", "per-year", "method",
-      "decay", "half-life", "errors", "draws", "seed", "confidence", "series", "parameters",
-      "horizon", "by-window", "split", "by", book, hand_on
-    ),
-    trade = list(
-      trade(
-        c("Contribution to risk", "risk budget", "contribution to tracking error"),
-        "what each holding adds to volatility, or tracking error",
-        "imbroglio volatility FILE --holdings FILE --split; imbroglio tracking ... --split"
-      ),
-      trade(
-        c("Standard deviation", "annualised volatility"),
-        "how far returns stray from their mean",
-        "imbroglio volatility FILE"
+      garch_forecast = table_record(
+        "Volatility ahead, by GARCH(1,1)",
+        columns = list(
+          volatility_over = column("over all", "fraction")
+        ),
+        shares = c("security", "innovations", "horizon", "volatility", "volatility_annual")
       )
     ),
-    help = c(
-      horizon = "forecast so many periods (or a time) ahead, by garch",
-      draws = "samples of --errors dependent (500)",
-      split = "split the volatility of the book by holding",
-      parameters = "the fitted parameters of GARCH"
+    compares = compares(
+      "volatility_annual", "moves most", "least", " a year", " a year"
     ),
-    example = c(
-      paste0(
-        "imbroglio volatility bay.csv bay-fund.csv --holdings bay-holdings.csv --split ",
-        "--figure split.png"
+    command = command_record(
+      "Measure", 30,
+      says = "volatility, of the whole sample or rolling, by many methods",
+      options = c(
+        choose, "every", "keep-unfinished", "kind", "window", "min-obs", "per-year", "method",
+        "decay", "half-life", "errors", "draws", "seed", "confidence", "series", "parameters",
+        "horizon", "by-window", "split", "by", book, hand_on
       ),
-      "imbroglio volatility bay.csv --security TARROW --window 20,60 --figure tarrow.png",
-      "imbroglio volatility bay.csv bay-fund.csv --security TARROW,REEFFUND --during 2024",
-      "imbroglio volatility bay-daily.csv.gz --method deviation,yang-zhang,garch",
-      paste0(
-        "imbroglio volatility bay.csv --security TARROW --window 6,20,40,250 --by-window ",
-        "--figure now.png"
+      trade = list(
+        trade(
+          c("Contribution to risk", "risk budget", "contribution to tracking error"),
+          "what each holding adds to volatility, or tracking error",
+          "imbroglio volatility FILE --holdings FILE --split; imbroglio tracking ... --split"
+        ),
+        trade(
+          c("Standard deviation", "annualised volatility"),
+          "how far returns stray from their mean",
+          "imbroglio volatility FILE"
+        )
+      ),
+      help = c(
+        horizon = "forecast so many periods (or a time) ahead, by garch",
+        draws = "samples of --errors dependent (500)",
+        split = "split the volatility of the book by holding",
+        parameters = "the fitted parameters of GARCH"
+      ),
+      example = c(
+        paste0(
+          "imbroglio volatility bay.csv bay-fund.csv --holdings bay-holdings.csv --split ",
+          "--figure split.png"
+        ),
+        "imbroglio volatility bay.csv --security TARROW --window 20,60 --figure tarrow.png",
+        "imbroglio volatility bay.csv bay-fund.csv --security TARROW,REEFFUND --during 2024",
+        "imbroglio volatility bay-daily.csv.gz --method deviation,yang-zhang,garch",
+        paste0(
+          "imbroglio volatility bay.csv --security TARROW --window 6,20,40,250 --by-window ",
+          "--figure now.png"
+        )
+      ),
+      ways = c(
+        "",
+        "--method ewma",
+        "--window 40",
+        "--series --method ewma",
+        "--parameters",
+        "--horizon 3",
+        "BOOK --split",
+        "BOOK"
       )
     ),
-    ways = c(
-      "",
-      "--method ewma",
-      "--window 40",
-      "--series --method ewma",
-      "--parameters",
-      "--horizon 3",
-      "BOOK --split",
-      "BOOK"
-    )
-  ),
-  parts = list(
-    volatility_rolling = part(
-      "returns", 10, "whole", above = "figure", title = "Volatility through time", says = FALSE,
-      with = function(work) list(window = work$settings$window)
+    parts = list(
+      volatility_rolling = part(
+        "returns", 10, "whole", above = "figure", title = "Volatility through time", says = FALSE,
+        with = function(work) list(window = work$settings$window)
+      ),
+      volatility = part("returns", 30, above = "lead", keeps = "window")
     ),
-    volatility = part("returns", 30, above = "lead", keeps = "window")
-  ),
-  follows = list(
-    volatility = followed(
-      10, "Volatility, a year", "fraction", "[measure_volatility()], a year",
-      column_over_time("volatility_annual", measure_volatility), trades = "measured"
-    )
-  ),
-  cases = quote(list(
-    whole = measure_volatility(x, method = c("deviation", "ewma")),
-    normal = measure_volatility(x, errors = "normal"),
-    dependent = measure_volatility(x, errors = "dependent", draws = 20),
-    rolling = measure_volatility(as_returns(x, "log"), window = 3),
-    series = volatility_series(x),
-    by_half_life = measure_volatility(x, method = "ewma", half_life = 23),
-    estimators = measure_volatility(days, method = names(volatility_estimators())),
-    garch = fit_garch(one, innovations = c("normal", "student")),
-    ahead = predict(fit_garch(one, innovations = c("normal", "student")), 5)
-  ))
-)
+    follows = list(
+      volatility = followed(
+        10, "Volatility, a year", "fraction", "[measure_volatility()], a year",
+        column_over_time("volatility_annual", measure_volatility), trades = "measured"
+      )
+    ),
+    cases = quote(list(
+      whole = measure_volatility(x, method = c("deviation", "ewma")),
+      normal = measure_volatility(x, errors = "normal"),
+      dependent = measure_volatility(x, errors = "dependent", draws = 20),
+      rolling = measure_volatility(as_returns(x, "log"), window = 3),
+      series = volatility_series(x),
+      by_half_life = measure_volatility(x, method = "ewma", half_life = 23),
+      estimators = measure_volatility(days, method = names(volatility_estimators())),
+      garch = fit_garch(one, innovations = c("normal", "student")),
+      ahead = predict(fit_garch(one, innovations = c("normal", "student")), 5)
+    ))
+  )
+}
 
 #' Volatility
 #'

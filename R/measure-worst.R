@@ -1,68 +1,70 @@
-record_of_worst <- function() measure_record(
-  140,
-  title = "The worst periods",
-  asks = "Which days were worst, and why?",
-  measure = worst_periods,
-  columns = list(
-    side = column("side", "text"),
-    deviations = column("deviations", "one"),
-    var_before = column("VaR before", "fraction"),
-    return_value = column("in money, held today", "money")
-  ),
-  shares = c(
-    "security", "rank", "from", "to", "total_return", "benchmark", "benchmark_return", "breach",
-    "led_by", "led_part"
-  ),
-  tables = list(
-    worst_split = table_record(
-      "The worst periods, by holding",
-      shares = c(
-        "security", "side", "rank", "from", "to", "weight", "total_return", "component", "share"
-      )
-    )
-  ),
-  compares = NULL,
-  command = command_record(
-    "Compare, through time and with the past", 30,
-    says = "the worst days, weeks or runs of days, and what they came from",
-    options = c(
-      choose, "every", "keep-unfinished", "kind", "worst", "best", "horizon", "overlapping",
-      "benchmark", "level", "window", "split", "value", book, hand_on
+record_of_worst <- function() {
+  measure_record(
+    140,
+    title = "The worst periods",
+    asks = "Which days were worst, and why?",
+    measure = worst_periods,
+    columns = list(
+      side = column("side", "text"),
+      deviations = column("deviations", "one"),
+      var_before = column("VaR before", "fraction"),
+      return_value = column("in money, held today", "money")
     ),
-    trade = list(
-      trade(
-        c("Worst days", "best days", "worst week"),
-        "the worst and best periods, and what they came from",
-        "imbroglio worst FILE"
+    shares = c(
+      "security", "rank", "from", "to", "total_return", "benchmark", "benchmark_return", "breach",
+      "led_by", "led_part"
+    ),
+    tables = list(
+      worst_split = table_record(
+        "The worst periods, by holding",
+        shares = c(
+          "security", "side", "rank", "from", "to", "weight", "total_return", "component", "share"
+        )
       )
     ),
-    help = c(
-      window = "of the value at risk of the day before, how many returns (250)",
-      horizon = "how many returns a period has (1), or a time",
-      split = "what each holding of the book added to each period"
-    ),
-    example = c(
-      "imbroglio worst bay.csv --security BAYALL --best 3 --figure worst.png",
-      paste0(
-        "imbroglio worst bay.csv bay-fund.csv --holdings bay-holdings.csv --benchmark BAYALL ",
-        "--horizon 10"
+    compares = NULL,
+    command = command_record(
+      "Compare, through time and with the past", 30,
+      says = "the worst days, weeks or runs of days, and what they came from",
+      options = c(
+        choose, "every", "keep-unfinished", "kind", "worst", "best", "horizon", "overlapping",
+        "benchmark", "level", "window", "split", "value", book, hand_on
       ),
-      "imbroglio worst bay.csv bay-fund.csv --holdings bay-holdings.csv --worst 1 --split"
+      trade = list(
+        trade(
+          c("Worst days", "best days", "worst week"),
+          "the worst and best periods, and what they came from",
+          "imbroglio worst FILE"
+        )
+      ),
+      help = c(
+        window = "of the value at risk of the day before, how many returns (250)",
+        horizon = "how many returns a period has (1), or a time",
+        split = "what each holding of the book added to each period"
+      ),
+      example = c(
+        "imbroglio worst bay.csv --security BAYALL --best 3 --figure worst.png",
+        paste0(
+          "imbroglio worst bay.csv bay-fund.csv --holdings bay-holdings.csv --benchmark BAYALL ",
+          "--horizon 10"
+        ),
+        "imbroglio worst bay.csv bay-fund.csv --holdings bay-holdings.csv --worst 1 --split"
+      ),
+      ways = c(
+        "--window 50 --level 0.95",
+        "--horizon 5 --window 50 --level 0.95",
+        "BOOK --split --worst 2"
+      )
     ),
-    ways = c(
-      "--window 50 --level 0.95",
-      "--horizon 5 --window 50 --level 0.95",
-      "BOOK --split --worst 2"
-    )
-  ),
-  parts = list(worst = part("falls", 20, "whole", above = "lead", drafts = " {worst: 5}")),
-  cases = quote(list(
-    whole = worst_periods(x, 2, 1, window = 60, benchmark = b),
-    runs = worst_periods(as_returns(x, "log"), 1, 1, horizon = 4, window = 60),
-    of_book = worst_periods(book, 2, window = 60, horizon = 3),
-    parts = split_periods(worst_periods(book, 1, window = 60))
-  ))
-)
+    parts = list(worst = part("falls", 20, "whole", above = "lead", drafts = " {worst: 5}")),
+    cases = quote(list(
+      whole = worst_periods(x, 2, 1, window = 60, benchmark = b),
+      runs = worst_periods(as_returns(x, "log"), 1, 1, horizon = 4, window = 60),
+      of_book = worst_periods(book, 2, window = 60, horizon = 3),
+      parts = split_periods(worst_periods(book, 1, window = 60))
+    ))
+  )
+}
 
 #' The worst periods
 #'

@@ -1,21 +1,23 @@
-record_of_check <- function() table_record(
-  "What was found",
-  tables = list(findings = table_record(
-    "Findings",
-    columns = list(
-      finding = column("finding", "text"),
-      detail = column("detail", "text"),
-      severity = column("severity", "text"),
-      remedy = column("remedy", "text"),
-      by = column("by", "number", detail = TRUE),
-      row = column("row", "count", detail = TRUE)
-    ),
-    shares = c("security", "date")
-  )),
-  parts = list(check = part(
-    "quality", 10, "prices", "prices", c("lead", "figure", "table"), runs = check_prices
-  ))
-)
+record_of_check <- function() {
+  table_record(
+    "What was found",
+    tables = list(findings = table_record(
+      "Findings",
+      columns = list(
+        finding = column("finding", "text"),
+        detail = column("detail", "text"),
+        severity = column("severity", "text"),
+        remedy = column("remedy", "text"),
+        by = column("by", "number", detail = TRUE),
+        row = column("row", "count", detail = TRUE)
+      ),
+      shares = c("security", "date")
+    )),
+    parts = list(check = part(
+      "quality", 10, "prices", "prices", c("lead", "figure", "table"), runs = check_prices
+    ))
+  )
+}
 
 #' Find what is wrong with prices
 #'

@@ -1,36 +1,38 @@
-record_of_split <- function() measure_record(
-  220,
-  title = "Value at risk by holding",
-  asks = "Which holding does it come from?",
-  measure = split_var,
-  columns = list(
-    split_by = column("split by", "text"),
-    var_alone = column("alone", "fraction"),
-    share_error = column("share, error", "share"),
-    share_low = column("share, low", "share"),
-    share_high = column("share, high", "share"),
-    share_near_low = column("share, near days, low", "share", detail = TRUE),
-    share_near_high = column("share, near days, high", "share", detail = TRUE),
-    share_smooth = column("share, by regression", "share", detail = TRUE),
-    incremental = column("incremental", "points"),
-    saved = column("saved", "points"),
-    es_component = column("ES component", "fraction"),
-    es_component_value = column("ES component, money", "money")
-  ),
-  shares = c(
-    "security", "weight", "level", "horizon", "method", "component", "share", "marginal",
-    "component_value"
-  ),
-  compares = NULL,
-  command = NULL,
-  parts = list(
-    split = part(
-      "split", 10, "whole", "book", c("lead", "figure", "table"),
-      with = function(work) first_method(work)
-    )
-  ),
-  cases = quote(list(whole = split_var(book, method = c("historical", "normal"))))
-)
+record_of_split <- function() {
+  measure_record(
+    220,
+    title = "Value at risk by holding",
+    asks = "Which holding does it come from?",
+    measure = split_var,
+    columns = list(
+      split_by = column("split by", "text"),
+      var_alone = column("alone", "fraction"),
+      share_error = column("share, error", "share"),
+      share_low = column("share, low", "share"),
+      share_high = column("share, high", "share"),
+      share_near_low = column("share, near days, low", "share", detail = TRUE),
+      share_near_high = column("share, near days, high", "share", detail = TRUE),
+      share_smooth = column("share, by regression", "share", detail = TRUE),
+      incremental = column("incremental", "points"),
+      saved = column("saved", "points"),
+      es_component = column("ES component", "fraction"),
+      es_component_value = column("ES component, money", "money")
+    ),
+    shares = c(
+      "security", "weight", "level", "horizon", "method", "component", "share", "marginal",
+      "component_value"
+    ),
+    compares = NULL,
+    command = NULL,
+    parts = list(
+      split = part(
+        "split", 10, "whole", "book", c("lead", "figure", "table"),
+        with = function(work) first_method(work)
+      )
+    ),
+    cases = quote(list(whole = split_var(book, method = c("historical", "normal"))))
+  )
+}
 
 #' Split the value at risk of a book among its holdings
 #'

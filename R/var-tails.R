@@ -1,35 +1,37 @@
-record_of_tail <- function() measure_record(
-  260,
-  title = "The tail, by where it begins",
-  asks = "From which size on does the answer no longer depend on it?",
-  measure = tail_thresholds,
-  columns = list(
-    k = column("k", "count"),
-    threshold = column("threshold", "fraction"),
-    hill_shape = column("Hill", "ratio"),
-    hill_low = column("low", "ratio", working = FALSE),
-    hill_high = column("high", "ratio", working = FALSE),
-    mean_excess = column("mean excess", "fraction"),
-    excess_low = column("low", "fraction", detail = TRUE, working = FALSE),
-    excess_high = column("high", "fraction", detail = TRUE, working = FALSE),
-    pareto_shape = column("Pareto", "ratio", working = FALSE),
-    pareto_low = column("low", "ratio", working = FALSE),
-    pareto_high = column("high", "ratio", working = FALSE),
-    pareto_scale = column("scale", "significant", detail = TRUE, working = FALSE),
-    hill_var = column("VaR by Hill", "fraction"),
-    pareto_var = column("VaR by Pareto", "fraction")
-  ),
-  shares = "security",
-  compares = NULL,
-  command = NULL,
-  parts = list(
-    tail = part(
-      "more", 50, "whole", above = c("lead", "figure", "table"), usual = FALSE
-    )
-  ),
-  shows = "sizes",
-  cases = quote(list(whole = tail_thresholds(one)[10, ]))
-)
+record_of_tail <- function() {
+  measure_record(
+    260,
+    title = "The tail, by where it begins",
+    asks = "From which size on does the answer no longer depend on it?",
+    measure = tail_thresholds,
+    columns = list(
+      k = column("k", "count"),
+      threshold = column("threshold", "fraction"),
+      hill_shape = column("Hill", "ratio"),
+      hill_low = column("low", "ratio", working = FALSE),
+      hill_high = column("high", "ratio", working = FALSE),
+      mean_excess = column("mean excess", "fraction"),
+      excess_low = column("low", "fraction", detail = TRUE, working = FALSE),
+      excess_high = column("high", "fraction", detail = TRUE, working = FALSE),
+      pareto_shape = column("Pareto", "ratio", working = FALSE),
+      pareto_low = column("low", "ratio", working = FALSE),
+      pareto_high = column("high", "ratio", working = FALSE),
+      pareto_scale = column("scale", "significant", detail = TRUE, working = FALSE),
+      hill_var = column("VaR by Hill", "fraction"),
+      pareto_var = column("VaR by Pareto", "fraction")
+    ),
+    shares = "security",
+    compares = NULL,
+    command = NULL,
+    parts = list(
+      tail = part(
+        "more", 50, "whole", above = c("lead", "figure", "table"), usual = FALSE
+      )
+    ),
+    shows = "sizes",
+    cases = quote(list(whole = tail_thresholds(one)[10, ]))
+  )
+}
 
 # The tail beyond a threshold, by Hill and by the generalised Pareto distribution.
 

@@ -44,16 +44,43 @@ test_that("the command measures real prices as base R does", {
   expect_true(all(is.na(table$volatility[1:19])))
 })
 
-test_that("every measure of the command gives R's own numbers, to the last bit", {
-  file <- demo_file("bay.csv")
-  prices <- read_prices(file)
-  daily <- suppressMessages(read_prices(demo_file("bay-daily.csv.gz")))
-  some <- prices[, c("BAYALL", "TARROW", "CORRACK")]
-  pick <- c("--security", "TARROW,CORRACK")
-  weights <- written("security,weight", "TARROW,0.6", "BAYBOND,0.4")
-  book <- as_portfolio(prices, weights = c(TARROW = 0.6, BAYBOND = 0.4), rebalance = "month")
-  quiet <- function(x) suppressWarnings(suppressMessages(x))
-  cases <- list(
+# The data that the command lines below are of, and how R's own are compared with what they print.
+lines_data <- function() {
+  prices <- read_prices(demo_file("bay.csv"))
+  list(
+    file = demo_file("bay.csv"),
+    prices = prices,
+    daily = suppressMessages(read_prices(demo_file("bay-daily.csv.gz"))),
+    some = prices[, c("BAYALL", "TARROW", "CORRACK")],
+    pick = c("--security", "TARROW,CORRACK"),
+    weights = written("security,weight", "TARROW,0.6", "BAYBOND,0.4"),
+    book = as_portfolio(prices, weights = c(TARROW = 0.6, BAYBOND = 0.4), rebalance = "month")
+  )
+}
+
+expect_same_numbers <- function(cases) {
+  for (case in cases) {
+    got <- jsonlite::fromJSON(run_here(case[[1]], "--format", "json"))$results
+    wanted <- as.data.frame(case[[2]])
+    wanted[] <- lapply(wanted, function(v) if (inherits(v, "Date")) format(v) else v)
+    expect_equal(names(got), names(wanted), info = case[[1]])
+    for (name in names(wanted)) {
+      # What is missing in every row has no type in JSON.
+      if (all(is.na(wanted[[name]]))) {
+        expect_true(all(is.na(got[[name]])), info = name)
+      } else {
+        expect_identical(
+          as.vector(got[[name]]),
+          as.vector(if (is.integer(got[[name]])) as.integer(wanted[[name]]) else wanted[[name]]),
+          info = paste(case[[1]][1], name)
+        )
+      }
+    }
+  }
+}
+
+test_that("the command's returns and volatility are R's own numbers, to the last bit", {
+  expect_same_numbers(with(lines_data(), list(
     list(
       c("summary", file, "--benchmark", "BAYALL", "--sort", "beta", "--level", "0.95"),
       measure_summary(prices, "BAYALL", level = 0.95, sort_by = "beta")
@@ -94,7 +121,12 @@ test_that("every measure of the command gives R's own numbers, to the last bit",
     list(
       c("volatility", file, "--horizon", "5", "--method", "garch", "--security", "TARROW"),
       predict(fit_garch(some[, "TARROW"]), 5)
-    ),
+    )
+  )))
+})
+
+test_that("the command's what is beside a benchmark are R's own numbers, to the last bit", {
+  expect_same_numbers(with(lines_data(), list(
     list(
       c(
         "beta", file, "--benchmark", "BAYALL", pick, "--errors", "newey-west", "--lags", "3",
@@ -115,7 +147,7 @@ test_that("every measure of the command gives R's own numbers, to the last bit",
         "beta", file, "--benchmark", "BAYALL", pick, "--every", "day,month", "--spans",
         "1 year,3 years"
       ),
-      quiet(measure_beta(
+      quietly(measure_beta(
         some,
         "BAYALL",
         every = c("day", "month"),
@@ -128,8 +160,13 @@ test_that("every measure of the command gives R's own numbers, to the last bit",
     ),
     list(
       c("tracking", file, "--benchmark", "BAYALL", pick),
-      quiet(measure_tracking(some, "BAYALL"))
-    ),
+      quietly(measure_tracking(some, "BAYALL"))
+    )
+  )))
+})
+
+test_that("the command's falls and correlation are R's own numbers, to the last bit", {
+  expect_same_numbers(with(lines_data(), list(
     list(c("drawdown", file, "--episodes", "2", pick), drawdown_episodes(some[, -1], worst = 2)),
     list(
       c("drawdown", file, "--series", "--security", "TARROW"),
@@ -139,7 +176,12 @@ test_that("every measure of the command gives R's own numbers, to the last bit",
     list(
       c("correlation", file, "--on", "pairwise", "--half-life", "60"),
       correlate_returns(prices, "pairwise", half_life = 60)
-    ),
+    )
+  )))
+})
+
+test_that("the command's books are R's own numbers, to the last bit", {
+  expect_same_numbers(with(lines_data(), list(
     list(c("var", file, "--weights", weights), measure_var(book)),
     list(
       c(
@@ -152,7 +194,7 @@ test_that("every measure of the command gives R's own numbers, to the last bit",
     ),
     list(
       c("tracking", file, "--values", "TARROW=600,BAYBOND=-100,cash=50", "--benchmark", "BAYALL"),
-      quiet(measure_tracking(
+      quietly(measure_tracking(
         as_portfolio(prices, values = c(TARROW = 600, BAYBOND = -100), cash = 50),
         "BAYALL"
       ))
@@ -164,13 +206,6 @@ test_that("every measure of the command gives R's own numbers, to the last bit",
         c(TARROW = 0.5, PELLAN = 0.5),
         stand_ins = c(PELLAN = "BAYALL")
       ))
-    ),
-    list(
-      c(
-        "var", file, "--method", "historical,normal,hill", "--horizon", "1:3", "--level",
-        "0.95,0.99", "--tail", "0.08", pick
-      ),
-      measure_var(some[, -1], c(0.95, 0.99), 1:3, c("historical", "normal", "hill"), tail = 0.08)
     ),
     list(
       c(
@@ -202,6 +237,23 @@ test_that("every measure of the command gives R's own numbers, to the last bit",
       )
     ),
     list(
+      c("drawdown", file, "--shares", "TARROW=10,BAYBOND=20"),
+      measure_drawdown(as_portfolio(prices, shares = c(TARROW = 10, BAYBOND = 20)))
+    )
+  
+  )))
+})
+
+test_that("the command's value at risk and its test are R's own numbers, to the last bit", {
+  expect_same_numbers(with(lines_data(), list(
+    list(
+      c(
+        "var", file, "--method", "historical,normal,hill", "--horizon", "1:3", "--level",
+        "0.95,0.99", "--tail", "0.08", pick
+      ),
+      measure_var(some[, -1], c(0.95, 0.99), 1:3, c("historical", "normal", "hill"), tail = 0.08)
+    ),
+    list(
       c("var", file, "--thresholds", "--level", "0.995", pick),
       tail_thresholds(some[, -1], level = 0.995)
     ),
@@ -219,28 +271,6 @@ test_that("every measure of the command gives R's own numbers, to the last bit",
     list(
       c("backtest", file, "--zones", "--zone-days", "500", pick),
       backtest_zones(backtest_var(some[, -1], zone_days = 500))
-    ),
-    list(
-      c("drawdown", file, "--shares", "TARROW=10,BAYBOND=20"),
-      measure_drawdown(as_portfolio(prices, shares = c(TARROW = 10, BAYBOND = 20)))
     )
-  )
-  for (case in cases) {
-    got <- jsonlite::fromJSON(run_here(case[[1]], "--format", "json"))$results
-    wanted <- as.data.frame(case[[2]])
-    wanted[] <- lapply(wanted, function(v) if (inherits(v, "Date")) format(v) else v)
-    expect_equal(names(got), names(wanted), info = case[[1]])
-    for (name in names(wanted)) {
-      # What is missing in every row has no type in JSON.
-      if (all(is.na(wanted[[name]]))) {
-        expect_true(all(is.na(got[[name]])), info = name)
-      } else {
-        expect_identical(
-          as.vector(got[[name]]),
-          as.vector(if (is.integer(got[[name]])) as.integer(wanted[[name]]) else wanted[[name]]),
-          info = paste(case[[1]][1], name)
-        )
-      }
-    }
-  }
+  )))
 })

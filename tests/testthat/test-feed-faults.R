@@ -49,21 +49,23 @@ test_that("a feed that fails, limits, cuts off and lies gives all that can be ha
   )
 })
 
+# What an update of a bad feed has, or fails of.
+have <- function(way, ..., store = new_store()) {
+  result <- tryCatch(
+    outcomes(suppressWarnings(update_store(
+      store,
+      bad$at(way),
+      tries = 2,
+      at_once = 3,
+      pause = 0.02,
+      ...
+    ))),
+    imbroglio_error_feed = function(e) gsub("\\s+", " ", conditionMessage(e))
+  )
+  list(result = result, held = if (is.data.frame(result)) as.data.frame(store_contents(store)))
+}
+
 test_that("what is not whole is never taken for whole; the rest is had, and the reason told", {
-  have <- function(way, ..., store = new_store()) {
-    result <- tryCatch(
-      outcomes(suppressWarnings(update_store(
-        store,
-        bad$at(way),
-        tries = 2,
-        at_once = 3,
-        pause = 0.02,
-        ...
-      ))),
-      imbroglio_error_feed = function(e) gsub("\\s+", " ", conditionMessage(e))
-    )
-    list(result = result, held = if (is.data.frame(result)) as.data.frame(store_contents(store)))
-  }
   beta <- list(
     one = "500, Not today",
     never = "418",
@@ -82,7 +84,9 @@ test_that("what is not whole is never taken for whole; the rest is had, and the 
     expect_equal(found$held$security, c("ALPHA", "GAMMA"), info = way)
     expect_equal(found$held$n, c(40, 40), info = way)
   }
-  # What failed is not forgotten: the next update has it, at the same address.
+})
+
+test_that("what failed is not forgotten: the next update has it", {
   own <- new_store()
   told <- have("sick", store = own)$result
   expect_equal(told$outcome, c("fetched", "failed", "fetched"))
@@ -98,6 +102,9 @@ test_that("what is not whole is never taken for whole; the rest is had, and the 
     c("nothing new", "failed")
   )
   expect_equal(have("sick", store = own)$result$security, c("ALPHA", "BETA", "GAMMA"))
+})
+
+test_that("a feed that answers with nothing, or something else, is told apart", {
   nothing <- list(
     plain = "does not say how many rows",
     stranger = "BETTY",
@@ -126,7 +133,9 @@ test_that("what is not whole is never taken for whole; the rest is had, and the 
   )
   expect_match(zero$result$reason[2], "2 rows left out; on 2024-01-02 a price is -5")
   expect_match(have("nowhere")$result, "404|500")
-  # A connection that ends in the middle of a body.
+})
+
+test_that("a connection that ends in the middle of a body is no answer", {
   cut <- tempfile()
   server <- r_process(sprintf(
     "

@@ -6,10 +6,7 @@ withr::defer(stand_in$process$kill(), teardown_env())
 bad <- bad_feed()
 withr::defer(bad$process$kill(), teardown_env())
 
-test_that("only a feed's address is asked, and a token goes nowhere else and is not shown", {
-  # Put together here, as the code of a test stands in the traces of its errors.
-  token <- paste(c("hush", "4711", "hush"), collapse = "-")
-  withr::local_envvar(IMBROGLIO_FEED_TOKEN = token)
+test_that("only a feed's address is asked", {
   refused <- list(
     "ftp://host/x" = "https://",
     "file:///etc/passwd" = "https://",
@@ -35,6 +32,12 @@ test_that("only a feed's address is asked, and a token goes nowhere else and is 
       class = "imbroglio_error_argument"
     )
   )
+})
+
+test_that("a token is not shown, nor kept", {
+  # Put together here, as the code of a test stands in the traces of its errors.
+  token <- paste(c("hush", "4711", "hush"), collapse = "-")
+  withr::local_envvar(IMBROGLIO_FEED_TOKEN = token)
   guarded <- feed_process("", IMBROGLIO_FEED_TOKEN = token)
   on.exit(guarded$process$kill(), add = TRUE)
   store <- new_store()
@@ -90,6 +93,14 @@ test_that("only a feed's address is asked, and a token goes nowhere else and is 
   }
   expect_false(holds(store))
   expect_false(holds(saved))
+})
+
+test_that("a token goes to the feed and nowhere else, and one that is wrong is said", {
+  # Put together here, as the code of a test stands in the traces of its errors.
+  token <- paste(c("hush", "4711", "hush"), collapse = "-")
+  withr::local_envvar(IMBROGLIO_FEED_TOKEN = token)
+  guarded <- feed_process("", IMBROGLIO_FEED_TOKEN = token)
+  on.exit(guarded$process$kill(), add = TRUE)
   # Sent to the feed, and not to where it redirects.
   fetch_prices(bad$at("seen"), "ALPHA")
   withr::with_envvar(c(IMBROGLIO_FEED_TOKEN = ""), fetch_prices(bad$at("seen"), "ALPHA"))

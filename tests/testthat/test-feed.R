@@ -112,6 +112,26 @@ test_that("the stand-in answers as the description of a feed says", {
   }
 })
 
+# How a store is updated from a feed, and how many rows and questions that took.
+updating <- function(own, address) {
+  function(...) {
+    said <- character()
+    result <- withCallingHandlers(
+      update_store(own, address, verbose = TRUE, ...),
+      message = function(m) {
+        said <<- c(said, gsub("\\s+", " ", conditionMessage(m)))
+        invokeRestart("muffleMessage")
+      }
+    )
+    list(
+      result = outcomes(result),
+      rows = sum(result$rows),
+      questions = sum(grepl("^. /v1/prices", said)),
+      addition = attr(result, "addition")
+    )
+  }
+}
+
 test_that("an update asks only for what is new or restated, and a past state can be read", {
   feed <- new_store()
   days <- as.Date("2024-01-01") + 0:299
@@ -126,22 +146,7 @@ test_that("an update asks only for what is new or restated, and a past state can
   served <- feed_process(sprintf("'%s'", feed))
   on.exit(served$process$kill())
   own <- new_store()
-  update <- function(...) {
-    said <- character()
-    result <- withCallingHandlers(
-      update_store(own, served$address, verbose = TRUE, ...),
-      message = function(m) {
-        said <<- c(said, gsub("\\s+", " ", conditionMessage(m)))
-        invokeRestart("muffleMessage")
-      }
-    )
-    list(
-      result = outcomes(result),
-      rows = sum(result$rows),
-      questions = sum(grepl("^. /v1/prices", said)),
-      addition = attr(result, "addition")
-    )
-  }
+  update <- updating(own, served$address)
   first <- update(to = days[280])
   expect_equal(c(first$rows, first$result$new), c(560, 280, 280))
   # What lies behind the first end is new; asked for together.

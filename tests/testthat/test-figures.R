@@ -1,4 +1,4 @@
-test_that("figures show the data, cut all panels together and are written whole", {
+test_that("all panels of a figure are cut together, and show the data", {
   skip_if_not_installed("ggplot2")
   prices <- read_prices(demo_file("bay.csv"))
   returns <- as_returns(prices)
@@ -21,7 +21,18 @@ test_that("figures show the data, cut all panels together and are written whole"
       sqrt(252),
     ignore_attr = TRUE
   )
-  # The line's figure: benchmark on x, security on y, the equation of the fit where few dots lie.
+  # The same security has the same colour alone and among others.
+  among <- ggplot2::ggplot_build(ggplot2::autoplot(returns))$data[[2]]
+  expect_equal(
+    unique(layers[[1]]$colour),
+    unique(among$colour[among$group == match("TARROW", sort(colnames(prices)))])
+  )
+})
+
+test_that("the line of a security on its benchmark is that of least squares, with its equation", {
+  skip_if_not_installed("ggplot2")
+  prices <- read_prices(demo_file("bay.csv"))
+  returns <- as_returns(prices)
   line <- ggplot2::autoplot(measure_beta(returns[, c("BAYALL", "TARROW")], "BAYALL"))
   drawn <- ggplot2::ggplot_build(line)
   expect_equal(
@@ -49,7 +60,11 @@ test_that("figures show the data, cut all panels together and are written whole"
     sprintf("y = %.3f x + %.3f %%", coef(fit)[2], 100 * coef(fit)[1]),
     fixed = TRUE
   )
-  # Today's volatility stands in its own history.
+})
+
+test_that("today's volatility stands in its own history", {
+  skip_if_not_installed("ggplot2")
+  returns <- as_returns(read_prices(demo_file("bay.csv")))
   windows <- measure_volatility(returns[, "TARROW"], window = c(6, 250))
   stands <- ggplot2::autoplot(windows, by_window = TRUE)$data
   for (i in 1:2) {
@@ -60,24 +75,21 @@ test_that("figures show the data, cut all panels together and are written whole"
       ignore_attr = TRUE
     )
   }
-  # The same security has the same colour alone and among others.
-  among <- ggplot2::ggplot_build(ggplot2::autoplot(returns))$data[[2]]
-  expect_equal(
-    unique(layers[[1]]$colour),
-    unique(among$colour[among$group == match("TARROW", sort(colnames(prices)))])
-  )
+})
+
+test_that("every result has a figure that is written without a word", {
+  skip_if_not_installed("ggplot2")
+  prices <- read_prices(demo_file("bay.csv"))
+  returns <- as_returns(prices)
   register_volatility("absolute-test", function(r) mean(abs(r)))
   on.exit(rm("absolute-test", envir = imbroglio:::registered_estimators))
   book <- as_portfolio(prices, c(OSSELL = 0.5, TARROW = 0.3), cash = 0.2, value = 1000)
   days <- read_prices(demo_file("bay-daily.csv.gz"))
-  figures <- list(
+  about <- case_data(methods = c("historical", "normal", "hill", "bootstrap"))
+  figures <- c(lapply(case_calls(), function(call) quietly(eval(call, about))), list(
     prices,
     prices[, "CORRACK"],
     returns,
-    measure_volatility(returns),
-    measure_volatility(returns, window = 60),
-    measure_volatility(returns[, "CORRACK"], window = c(20, 250)),
-    measure_drawdown(prices),
     measure_drawdown(returns[, "PELLAN"]),
     measure_var(returns),
     measure_var(returns[, "BAYALL"], level = c(0.95, 0.99), horizon = 10),
@@ -87,78 +99,31 @@ test_that("figures show the data, cut all panels together and are written whole"
       method = c("historical", "normal", "student", "hill", "bootstrap")
     ),
     measure_var(returns[, "BAYALL"], c(0.9, 0.99, 0.999), 1:5, c("normal", "hill")),
-    tail_thresholds(returns[, "BAYALL"], steps = 10),
-    bootstrap_book(as_portfolio(returns, c(OSSELL = 0.5, TARROW = 0.5)), draws = 2000),
-    bootstrap_book(
-      as_portfolio(prices, shares = c(OSSELL = 10, TARROW = 20)),
-      level = 0.9,
-      draws = 2000
-    ),
-    split_var(
-      as_portfolio(returns, c(OSSELL = 0.5, TARROW = 0.5)),
-      method = c("historical", "normal")
-    ),
-    backtest_var(returns, method = c("historical", "normal")),
     measure_return(returns),
     measure_return(returns[, "TARROW"]),
-    measure_return(returns, window = 250),
     measure_volatility(returns[, "TARROW"], window = c(20, 60), method = "absolute-test"),
-    volatility_series(returns[, c("TARROW", "CORRACK")], method = c("ewma", "garch")),
     volatility_series(returns[, "TARROW"], method = c("ewma", "garch")),
-    fit_garch(returns[, "TARROW"], "student"),
-    predict(fit_garch(returns[, c("TARROW", "BAYALL")], c("normal", "student")), 60),
-    measure_volatility(returns[, 1:3], method = c("deviation", "ewma")),
-    measure_beta(returns, "BAYALL"),
     measure_beta(returns[, 1:2], "BAYALL", risk_free = 0.02),
-    measure_beta(returns[, 1:3], "BAYALL", window = c(60, 250)),
-    suppressMessages(measure_beta(prices[, 1:3], "BAYALL", every = c("day", "month"))),
-    measure_tracking(returns, "BAYALL", total = FALSE),
     measure_tracking(returns[, c("CORRACK", "BAYALL")], "BAYALL", total = FALSE),
-    measure_tracking(returns[, 1:2], "BAYALL", window = 60),
-    measure_drawdown(prices[, "EBBING"]),
-    measure_drawdown(prices, window = 250),
-    drawdown_episodes(prices[, "TARROW"], worst = 5),
-    drawdown_series(returns[, "TARROW"]),
     measure_drawdown(as_returns(
       data.frame(date = as.Date("2024-01-01") + 0:99, P = sin(1:100)),
       given = "profits"
     )),
-    correlate_returns(returns, "pairwise"),
-    correlate_returns(returns[, 1:3], window = 60),
-    measure_summary(returns),
     measure_summary(returns[, 1]),
     as_portfolio(prices, weights = c(TARROW = 0.5, BAYBOND = 0.5)),
-    measure_downside(returns),
-    measure_downside(returns[, 1], window = 250),
-    measure_ratios(returns[, 1:4]),
-    measure_ratios(returns[, 1:2], window = 250),
-    measure_capture(returns, "BAYALL"),
-    measure_capture(returns[, 1:2], "BAYALL", window = 250),
-    worst_periods(returns, 2),
-    worst_periods(returns[, "TARROW"], 3, 2, horizon = 5),
-    split_periods(worst_periods(book, 2)),
-    replay(book),
-    split_replay(replay(book, worst = 2)),
-    shock_book(book, c(BAYALL = -0.1)),
-    split_volatility(book, "BAYALL"),
-    split_volatility(book, window = 250),
-    split_return(book, over = c("day", "year to date")),
-    measure_concentration(book),
-    measure_concentration(book, window = 250),
-    roll_measures(returns[, 1:2], c("var", "sharpe"), limits = c(var = 0.03, sharpe = 0)),
-    check_limits(book, data.frame(of = "each", measure = "volatility", limit = c(0.2))),
-    compare_measures(returns[, 1:2], at = "2020-01-01", draws = 20),
-    measure_selling(as_portfolio(days, shares = c(OSSELL = 1e5, TARROW = 1e4))),
-    suppressMessages(measure_currency(translate_prices(
-      prices[, c("TARROW", "BAYMETAL")], demo_file("bay-rates.csv"), "HBC",
-      c(TARROW = "HBC", BAYMETAL = "TMC")
-    )))
-  )
+    worst_periods(returns[, "TARROW"], 3, 2, horizon = 5)
+  ))
   for (i in seq_along(figures)) {
     path <- tempfile(fileext = c(".png", ".svg", ".pdf")[i %% 3 + 1])
     expect_no_warning(write_figure(ggplot2::autoplot(figures[[i]]), path))
     expect_gt(file.size(path), 5000)
   }
+})
+
+test_that("a figure that cannot be is refused, and one that fails leaves the old file", {
+  skip_if_not_installed("ggplot2")
+  prices <- read_prices(demo_file("bay.csv"))
+  figure <- ggplot2::autoplot(prices[, "TARROW"])
   expect_error(
     ggplot2::autoplot(prices[, "TARROW"], start = "2030-01-01"),
     class = "imbroglio_error_too_short"

@@ -84,12 +84,18 @@ test_that("files call no room above their own, and the core neither prints nor k
   }
 })
 
+# A body that is one list, or one record, is data.
+is_data <- function(body) {
+  length(body) == 2 && is.call(body[[2]]) &&
+    as.character(body[[2]][[1]])[1] %in% c("list", "measure_record", "table_record")
+}
+
 test_that("files and functions are short", {
-  # Of the body; a list of records is data.
+  # Of the body.
   lines_of <- function(tree) {
     body <- tree[[3]][[3]]
     if (!is.call(body) || !identical(body[[1]], quote(`{`))) return(0L)
-    records <- length(body) == 2 && is.call(body[[2]]) && identical(body[[2]][[1]], quote(list))
+    records <- is_data(body)
     where <- attr(body, "srcref")
     if (records) 0L else where[[length(where)]][3] - where[[1]][1] + 1L
   }
@@ -98,6 +104,22 @@ test_that("files and functions are short", {
     functions <- functions_of(file)
     long <- vapply(functions, lines_of, 0L) > 60
     expect_equal(names(functions)[long], character(), info = basename(file))
+  }
+})
+
+test_that("a test is of one behaviour, and no longer than a hundred lines", {
+  files <- list.files(source_file("tests", "testthat"), "^test-.*[.]R$", full.names = TRUE)
+  for (file in files) {
+    tests <- Filter(
+      function(e) is.call(e) && identical(e[[1]], quote(test_that)),
+      as.list(parse(file, keep.source = TRUE))
+    )
+    lines <- vapply(tests, function(e) {
+      where <- attr(e[[3]], "srcref")
+      where[[length(where)]][3] - where[[1]][1] + 1L
+    }, 0L)
+    long <- vapply(tests, function(e) e[[2]], "")[lines > 100L]
+    expect_equal(long, character(), info = basename(file))
   }
 })
 
@@ -121,12 +143,8 @@ test_that("no function is a maze", {
   # A table of types, written as a switch.
   known <- "is_of_type"
   for (file in house_files()) {
-    # A list of records is data.
-    with_body <- Filter(
-      function(tree) is.call(tree[[3]][[3]]) && identical(tree[[3]][[3]][[1]], quote(`{`)),
-      functions_of(file)
-    )
-    ways <- vapply(with_body, ways_through, 0L)
+    code <- Filter(function(tree) !is_data(tree[[3]][[3]]), functions_of(file))
+    ways <- vapply(code, ways_through, 0L)
     expect_equal(setdiff(names(ways[ways > 15L]), known), character(), info = basename(file))
   }
 })

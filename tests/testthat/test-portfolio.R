@@ -13,7 +13,7 @@ apart_book <- function() {
   ))
 }
 
-test_that("a book is its weights times its parts, however it is rebalanced", {
+test_that("a book is its weights times its parts, rebalanced every day or held", {
   prices <- stock_prices()
   r <- stocks()[-1, ] / stocks()[-1860, ] - 1
   w <- c(NORTH = 0.5, ISLES = 0.7, ALPINE = -0.2)
@@ -37,6 +37,11 @@ test_that("a book is its weights times its parts, however it is rebalanced", {
     unname(diff(log(value))),
     tolerance = 1e-11
   )
+})
+
+test_that("a book that is rebalanced each month is so by hand, and every measure takes it", {
+  prices <- stock_prices()
+  w <- c(NORTH = 0.5, ISLES = 0.7, ALPINE = -0.2)
   # By the month: within one the holdings drift, at its last close they are brought back.
   monthly <- as_portfolio(prices, weights = w, rebalance = "month")
   month <- format(stock_dates(), "%Y-%m")
@@ -51,6 +56,38 @@ test_that("a book is its weights times its parts, however it is rebalanced", {
     wealth[-1] / wealth[-1860] - 1,
     tolerance = 1e-11
   )
+  every_day <- as_portfolio(prices, weights = w, rebalance = "day")
+  held <- as_portfolio(as_returns(prices, "log"), weights = w)
+  # Every measure takes it.
+  volatility <- measure_volatility(monthly)
+  expect_equal(
+    volatility$volatility[1],
+    sd(as.matrix(as_returns(monthly))[, 1]),
+    tolerance = 1e-12
+  )
+  expect_equal(
+    measure_beta(every_day, "WESTERN")$beta[1],
+    sum(w * measure_beta(prices, "WESTERN")$beta[c(1, 3, 2)]),
+    tolerance = 1e-10
+  )
+  expect_equal(
+    measure_drawdown(held)$max_drawdown[1],
+    min(wealth_depth(as_returns(held))),
+    tolerance = 1e-10
+  )
+  weekly <- as_returns(monthly, every = "week")
+  friday <- which(!duplicated(format(stock_dates(), "%G-%V"), fromLast = TRUE))
+  expect_equal(
+    unname(as.matrix(weekly)[, 1]),
+    diff(wealth[friday]) / wealth[head(friday, -1)],
+    tolerance = 1e-10
+  )
+})
+
+test_that("a book of shares, with cash, in any unit and from a file is the same", {
+  prices <- stock_prices()
+  r <- stocks()[-1, ] / stocks()[-1860, ] - 1
+  in_returns <- function(...) as_returns(as_portfolio(prices, ..., parts = TRUE))
   # Shares, with money beside them that earns.
   shares <- as_portfolio(
     prices,
@@ -91,30 +128,12 @@ test_that("a book is its weights times its parts, however it is rebalanced", {
     ))$values,
     in_returns(weights = c(ALPINE = 0.4, NORTH = 0.6))$values
   )
-  # Every measure takes it.
-  volatility <- measure_volatility(monthly)
-  expect_equal(
-    volatility$volatility[1],
-    sd(as.matrix(as_returns(monthly))[, 1]),
-    tolerance = 1e-12
-  )
-  expect_equal(
-    measure_beta(every_day, "WESTERN")$beta[1],
-    sum(w * measure_beta(prices, "WESTERN")$beta[c(1, 3, 2)]),
-    tolerance = 1e-10
-  )
-  expect_equal(
-    measure_drawdown(held)$max_drawdown[1],
-    min(wealth_depth(as_returns(held))),
-    tolerance = 1e-10
-  )
-  weekly <- as_returns(monthly, every = "week")
-  friday <- which(!duplicated(format(stock_dates(), "%G-%V"), fromLast = TRUE))
-  expect_equal(
-    unname(as.matrix(weekly)[, 1]),
-    diff(wealth[friday]) / wealth[head(friday, -1)],
-    tolerance = 1e-10
-  )
+})
+
+test_that("given returns make a book, which lives while its parts do; what is none is refused", {
+  prices <- stock_prices()
+  w <- c(NORTH = 0.5, ISLES = 0.7, ALPINE = -0.2)
+  file <- written("security,weight", "NORTH,0.6", "ALPINE,0.3", "cash,0.1")
   # Given returns make a book too.
   given <- as_returns(as.data.frame(as_returns(prices)), given = "returns")
   expect_equal(

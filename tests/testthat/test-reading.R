@@ -1,13 +1,28 @@
 # What ordinary files say, and what they must never be taken for.
 
-test_that("files are read as they were meant, or refused; never otherwise", {
-  two <- function(a, b, first = "10", second = "11", head = "date,A") {
-    c(head, paste(a, first, sep = ","), paste(b, second, sep = ","))
+# A column of two prices; each case is a file, what it holds or how it is refused, and what is
+# said of how to read it.
+two <- function(a, b, first = "10", second = "11", head = "date,A") {
+  c(head, paste(a, first, sep = ","), paste(b, second, sep = ","))
+}
+
+expect_read <- function(cases) {
+  for (case in cases) {
+    path <- written(case[[1]])
+    how <- case[-(1:2)]
+    got <- tryCatch(
+      shown(do.call(read_quietly, c(list(path), how))),
+      imbroglio_error = function(e) class(e)[1]
+    )
+    wanted <- if (grepl("^[a-z]", case[[2]])) paste0("imbroglio_error_", case[[2]]) else case[[2]]
+    expect_equal(got, wanted, info = paste(c(case[[1]], names(how)), collapse = " / "))
   }
+}
+
+test_that("dates are read as they were meant, or refused; never otherwise", {
   iso <- "2024-01-02 10 2024-01-03 11"
   month_end <- "2019-01-31 10 2019-02-28 11"
-  cases <- list(
-    # dates
+  expect_read(list(
     list(two("2024-01-02T00:00:00+01:00", "2024-01-03T00:00:00+01:00"), iso),
     list(two("2024-01-02 23:30:00-05:00", "2024-01-03 23:30:00-05:00"), iso),
     list(two("20240102T093000Z", "20240103T093000Z"), iso),
@@ -31,8 +46,13 @@ test_that("files are read as they were meant, or refused; never otherwise", {
     list(two("45293", "45294", head = "A,B"), "no_date"),
     list(two("2024-01-02", "2024-01"), "date"),
     list(two("2 January 2024", "3rd Jan 2024"), iso),
-    list(two("Tue 2-Jan-24", "Wed 3-Jan-24"), iso),
-    # numbers
+    list(two("Tue 2-Jan-24", "Wed 3-Jan-24"), iso)
+  ))
+})
+
+test_that("numbers are read as they were meant, or refused; never otherwise", {
+  iso <- "2024-01-02 10 2024-01-03 11"
+  expect_read(list(
     list(c("date;A", "2024-01-02;998", "2024-01-03;1.002"), "ambiguous"),
     list(
       c("date;A", "2024-01-02;998", "2024-01-03;1.002"),
@@ -65,8 +85,13 @@ test_that("files are read as they were meant, or refused; never otherwise", {
     list(two("2024-01-02", "2024-01-03", "1e1", "1.1E+01"), iso),
     list(two("2024-01-02", "2024-01-03", "Inf"), "price"),
     list(two("2024-01-02", "2024-01-03", "1e999"), "not_positive"),
-    list(two("2024-01-02", "2024-01-03", "(10)"), "not_positive"),
-    # columns
+    list(two("2024-01-02", "2024-01-03", "(10)"), "not_positive")
+  ))
+})
+
+test_that("columns are read as they were meant, or refused; never otherwise", {
+  iso <- "2024-01-02 10 2024-01-03 11"
+  expect_read(list(
     list(
       c("date,nav,price", "2024-01-02,10,20", "2024-01-03,11,21"),
       "2024-01-02 20 2024-01-03 21",
@@ -101,17 +126,7 @@ test_that("files are read as they were meant, or refused; never otherwise", {
     list(c("date,A,x1,x2", "2024-01-02,10,b,c", "2024-01-03,11,b,c"), "layout"),
     list(c("date\tA", "2024-01-02\t10", "2024-01-03\t11"), iso),
     list(paste0(two("2024-01-02", "2024-01-03"), "\r"), iso)
-  )
-  for (case in cases) {
-    path <- written(case[[1]])
-    how <- case[-(1:2)]
-    got <- tryCatch(
-      shown(do.call(read_quietly, c(list(path), how))),
-      imbroglio_error = function(e) class(e)[1]
-    )
-    wanted <- if (grepl("^[a-z]", case[[2]])) paste0("imbroglio_error_", case[[2]]) else case[[2]]
-    expect_equal(got, wanted, info = paste(c(case[[1]], names(how)), collapse = " / "))
-  }
+  ))
 })
 
 test_that("names of securities are text", {
