@@ -7,6 +7,7 @@ bad <- bad_feed()
 withr::defer(bad$process$kill(), teardown_env())
 
 test_that("only a feed's address is asked", {
+  withr::local_envvar(IMBROGLIO_FEED_TOKEN = "hush")
   refused <- list(
     "ftp://host/x" = "https://",
     "file:///etc/passwd" = "https://",
