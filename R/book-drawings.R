@@ -77,11 +77,7 @@ estimate_named <- function(column, columns) {
 # days and words. Where they have not the same rows, the first.
 pooled <- function(found) {
   first <- found[[1L]]
-  keys <- intersect(
-    c("security", "other", "benchmark", "measure", "method", "level", "horizon", "rank", "window",
-      "to"),
-    names(first)
-  )
+  keys <- Filter(function(name) isTRUE(known_columns()[[name]]$key), names(first))
   rows_of <- function(one) {
     do.call(paste, c(lapply(keys, function(k) as.character(one[[k]])), sep = "\r"))
   }

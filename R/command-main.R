@@ -206,7 +206,9 @@ made_commands <- function() {
   known <- c(
     stats::setNames(lapply(names(of_measures), function(name) {
       command <- of_measures[[name]]$command
-      command$run <- get0(paste0("run_", command$name %||% name), house) %||% run_measure(name)
+      own <- get0(paste0("run_", command$name %||% name), house)
+      runs <- is.function(own) && identical(names(formals(own)), c("files", "options"))
+      command$run <- if (runs) own else run_measure(name)
       command
     }), vapply(names(of_measures), function(name) of_measures[[name]]$command$name %||% name, "")),
     stats::setNames(

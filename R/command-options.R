@@ -175,7 +175,7 @@ parted_line <- function(words, allowed, command) {
       )
     }
     if (is.null(value)) {
-      if (at > length(words) || is_option[at]) {
+      if (at > length(words) || is_option[at] || words[at] == "-") {
         fail("argument", sprintf("%s: --%s wants a value.", command, name))
       }
       value <- words[at]

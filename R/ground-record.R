@@ -42,33 +42,35 @@ table_record <- function(title = NULL, columns = list(), shares = character(), t
 # working and stays out of tables as text. `optional`: it does so where no row has it. `money`: it
 # counts money of which the currency is not said. `working`: FALSE where the working has no step of
 # it: it says which row it is, or was counted beside what the working derives.
-column <- function(label, unit, detail = FALSE, optional = FALSE, working = TRUE) {
-  list(label = label, unit = unit, detail = detail, optional = optional, working = working)
+column <- function(label, unit, detail = FALSE, optional = FALSE, working = TRUE, key = FALSE) {
+  list(
+    label = label, unit = unit, detail = detail, optional = optional, working = working, key = key
+  )
 }
 
 # The columns that many have; a column of one measure that another has too is defined by the first.
 shared_columns <- list(
-  security = column("security", "text"),
-  other = column("with", "text"),
-  benchmark = column("benchmark", "text"),
-  window = column("window", "count", working = FALSE),
-  rank = column("rank", "text", optional = TRUE, working = FALSE),
+  security = column("security", "text", key = TRUE),
+  other = column("with", "text", key = TRUE),
+  benchmark = column("benchmark", "text", key = TRUE),
+  window = column("window", "count", working = FALSE, key = TRUE),
+  rank = column("rank", "text", optional = TRUE, working = FALSE, key = TRUE),
   from = column("from", "date", working = FALSE),
-  to = column("to", "date", working = FALSE),
+  to = column("to", "date", working = FALSE, key = TRUE),
   date = column("date", "date", working = FALSE),
   n = column("n", "count", working = FALSE),
   state = column("state", "text", optional = TRUE),
   estimate = column("estimate", "significant"),
   draws = column("draws", "count", detail = TRUE, working = FALSE),
-  method = column("method", "text"),
-  level = column("level", "level", working = FALSE),
-  horizon = column("horizon", "count", working = FALSE),
+  method = column("method", "text", key = TRUE),
+  level = column("level", "level", working = FALSE, key = TRUE),
+  horizon = column("horizon", "count", working = FALSE, key = TRUE),
   weight = column("weight", "share", working = FALSE),
   component = column("component", "fraction"),
   share = column("share", "share"),
   marginal = column("marginal", "fraction"),
   component_value = column("component, money", "money"),
-  measure = column("measure", "text"),
+  measure = column("measure", "text", key = TRUE),
   over = column("over", "number"),
   limit = column("limit", "number", optional = TRUE, working = FALSE),
   benchmark_return = column("benchmark's", "fraction"),

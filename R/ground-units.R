@@ -1,5 +1,10 @@
 # How numbers are written for people, by their unit.
 
+# With so many decimals; what rounds to 0 has no sign.
+fixed_digits <- function(x, digits, mark = "") {
+  sub("^-(0[.]?0*)$", "\\1", formatC(x, format = "f", digits = digits, big.mark = mark))
+}
+
 unit_text <- list(
   text = function(x) ifelse(is.na(x), "-", x),
   written = function(x) x,
@@ -10,8 +15,8 @@ unit_text <- list(
   },
   price = function(x) ifelse(is.na(x), "-", core_shortest(as.numeric(x))),
   truth = function(x) ifelse(is.na(x), "-", ifelse(x, "yes", "no")),
-  ratio = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 3L)),
-  four = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 4L)),
+  ratio = function(x) ifelse(is.na(x), "-", fixed_digits(x, 3L)),
+  four = function(x) ifelse(is.na(x), "-", fixed_digits(x, 4L)),
   significant = function(x) {
     plain <- x == 0 | abs(x) >= 1e-5
     ifelse(
@@ -24,8 +29,8 @@ unit_text <- list(
       )
     )
   },
-  one = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 1L)),
-  two = function(x) ifelse(is.na(x), "-", formatC(x, format = "f", digits = 2L)),
+  one = function(x) ifelse(is.na(x), "-", fixed_digits(x, 1L)),
+  two = function(x) ifelse(is.na(x), "-", fixed_digits(x, 2L)),
   small = function(x) percent(x, 3L),
   # Differences of percentages.
   points = function(x) sub(" %", " pp", percent(x), fixed = TRUE),
@@ -46,9 +51,8 @@ unit_text <- list(
 )
 
 percent <- function(x, digits = 2L) {
-  shown <- paste(formatC(100 * x, format = "f", digits = digits, big.mark = ","), "%")
-  shown <- ifelse(is.infinite(x), "infinite", shown)
-  ifelse(is.na(x), "-", sub("^-(0\\.?0* %)$", "\\1", shown))
+  shown <- ifelse(is.infinite(x), "infinite", paste(fixed_digits(100 * x, digits, ","), "%"))
+  ifelse(is.na(x), "-", shown)
 }
 
 # Percentages taken from each other.
@@ -70,12 +74,7 @@ move_of <- function(x, result) as_simple(x, basis(result)$kind)
 
 # `currency`: what it is counted in, where that is known.
 money <- function(x, currency = NULL) {
-  shown <- formatC(
-    x,
-    format = "f",
-    digits = if (any(abs(x) >= 1000, na.rm = TRUE)) 0L else 2L,
-    big.mark = ","
-  )
+  shown <- fixed_digits(x, if (any(abs(x) >= 1000, na.rm = TRUE)) 0L else 2L, ",")
   ifelse(is.na(x), "-", paste0(shown, if (!is.null(currency)) paste0(" ", currency)))
 }
 

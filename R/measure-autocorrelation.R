@@ -5,7 +5,7 @@ record_of_autocorrelation <- function() {
     asks = "Do returns lean on those before them?",
     measure = measure_autocorrelation,
     columns = list(
-      lag = column("lag", "count", working = FALSE),
+      lag = column("lag", "count", working = FALSE, key = TRUE),
       autocorrelation = column("autocorrelation", "ratio"),
       autocorrelation_error = column("error", "ratio"),
       autocorrelation_p = column("p", "p", detail = TRUE),

@@ -36,7 +36,8 @@ headline_of.imbroglio_autocorrelation <- function(result) {
   whole <- result[!duplicated(result$security, fromLast = TRUE) & !is.na(result$box_p), ]
   if (!nrow(whole)) return(words_of(result)[1L])
   lean <- whole[whole$box_p < 0.05, ]
-  over <- sprintf("over %s", count(max(whole$lag), every_by_row(whole)[1L]))
+  every <- unique(every_by_row(whole))
+  over <- paste("over", count(max(whole$lag), if (length(every) == 1L) every else "return"))
   if (!nrow(lean)) {
     return(sprintf(
       "None of %s leans on its own past %s by more than chance.",

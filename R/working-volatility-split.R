@@ -84,9 +84,9 @@ moved_steps <- function(moved, short, result) {
   moves <- lapply(seq_along(short), function(j) {
     own <- as.name(paste0(short[j], "_return"))
     expression <- if (moved$name[j] == "cash") {
-      quote(0 - paired_return)
+      quote(0 - beside_return)
     } else if (beside) {
-      bquote(.(own) - paired_return)
+      bquote(.(own) - beside_return)
     } else {
       bquote(.(own) + 0)
     }

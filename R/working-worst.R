@@ -140,13 +140,13 @@ beside_of_period <- function(this, source, rows) {
   if (is.null(source$prices)) {
     there <- source$dates >= this$from & source$dates <= this$to
     total <- if (source$kind == "simple") {
-      quote(exp(sum(ln(1 + paired_return))) - 1)
+      quote(exp(sum(ln(1 + beside_return))) - 1)
     } else if (source$kind == "log") {
-      quote(exp(sum(paired_return)) - 1)
+      quote(exp(sum(beside_return)) - 1)
     } else {
-      quote(sum(paired_return))
+      quote(sum(beside_return))
     }
-    columns <- list(paired_return = unname(source$values[there, this$benchmark]))
+    columns <- list(beside_return = unname(source$values[there, this$benchmark]))
     dates <- source$dates[there]
   } else {
     first <- match(as.numeric(this$from), as.numeric(own))

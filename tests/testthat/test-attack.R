@@ -41,7 +41,7 @@ test_that("no row is lost to a word, no study or limit breaks, no folder loses a
 })
 
 test_that("no command line breaks, and none that cannot write says that it wrote", {
-  lines <- batch("options", 1L, thorough(24L, 400L))
+  lines <- batch("options", 1L, thorough(40L, 400L))
   expect_equal(bad(lines), character())
   expect_setequal(unique(lines), c("done", "refused"))
   skip_on_os("windows")

@@ -40,6 +40,8 @@ test_that("the exit status says whose fault it is, and the message what to do", 
     list(2, "takes files of prices", "var"),
 
     list(2, "wants a value", "var", file, "--level"),
+    list(2, "wants a value", "var", file, "--out", "-"),
+    list(2, "takes no value", "var", file, "--split=yes"),
     list(2, "json", "var", file, "--format", "xml"),
     list(2, "such as 2024-12-31", "var", file, "--from", "yesterday"),
     list(2, "Did you mean month", "returns", file, "--every", "monht"),

@@ -42,6 +42,47 @@ test_that("a record that is wrong is refused when the records are first read", {
   expect_error(do.call(imbroglio:::measure_record, fields), "missing")
 })
 
+test_that("what records name elsewhere is there: options, groups, sections, needs, commands", {
+  options <- imbroglio:::options_known()
+  readers <- vapply(options, function(one) is.null(one$takes) || is.function(one$read), NA)
+  expect_equal(names(options)[!readers], character())
+  known <- names(options)
+  for (name in names(imbroglio:::commands())) {
+    command <- imbroglio:::commands()[[name]]
+    said <- c(command$options, names(command$help), command$always, names(command$tries))
+    expect_equal(setdiff(said, known), character(), info = name)
+    expect_true(command$group %in% imbroglio:::command_titles, info = name)
+    expect_true(is.function(command$run), info = name)
+    expect_match(command$example[1], paste0("^imbroglio ", name, "\\b"), info = name)
+  }
+  for (part in imbroglio:::report_parts()) {
+    expect_true(part$section %in% names(imbroglio:::report_sections()), info = part$title)
+    expect_equal(setdiff(part$needs, names(imbroglio:::need_words)), character())
+    expect_true(is.function(part$runs), info = part$title)
+  }
+})
+
+test_that("numbers are written in the unit of their column, in sentences and in figures", {
+  prices <- demo_prices()
+  beta <- measure_beta(prices[, 1:4], "BAYALL")
+  # The default figure and sentences, as a measure without its own has them.
+  drawn <- ggplot2::ggplot_build(imbroglio:::autoplot.imbroglio_result(beta))
+  labels <- unlist(lapply(drawn$data, function(layer) layer$label))
+  expect_true(all(formatC(beta$beta, format = "f", digits = 3) %in% labels))
+  expect_equal(
+    imbroglio:::words_of.imbroglio_result(beta)[1],
+    sprintf("%s: %s beta against BAYALL.", beta$security[1], round(beta$beta[1], 2))
+  )
+  whole <- measure_volatility(prices[, 1:4])
+  drawn <- ggplot2::ggplot_build(ggplot2::autoplot(whole))
+  labels <- unlist(lapply(drawn$data, function(layer) layer$label))
+  expect_true(all(sprintf("%.1f %%", 100 * whole$volatility_annual) %in% labels))
+  # What rounds to nothing has no sign.
+  for (unit in c("ratio", "one", "two", "four", "fraction", "points", "number", "money")) {
+    expect_false(startsWith(imbroglio:::unit_text[[unit]](-1e-9), "-"), info = unit)
+  }
+})
+
 test_that("results have the columns of their records, and no others", {
   about <- case_data(methods = c("historical", "hill"))
   seen <- list()

@@ -116,13 +116,14 @@ test_that("every measure of a drawn book is the mean over the drawings, with Rub
     function(b) roll_measures(b, c("volatility", "es"), window = 100),
     function(b) compare_measures(b, at = "2022-06-01", draws = 100),
     function(b) bootstrap_book(b, draws = 500, horizon = 3),
-    function(b) shock_book(b, c(INDEX = -0.1))
+    function(b) shock_book(b, c(INDEX = -0.1)),
+    function(b) measure_autocorrelation(b, c(1, 4))
   )
   for (f in measures) {
     whole <- quietly(f(book))
     each <- lapply(1:3, function(i) as.data.frame(quietly(f(imbroglio:::drawing_of(book, i)))))
     expect_s3_class(whole, "imbroglio_drawn")
-    key <- intersect(c("security", "method", "measure", "to"), names(whole))
+    key <- intersect(c("security", "method", "measure", "to", "lag"), names(whole))
     key_of <- function(table) do.call(paste, lapply(key, function(k) format(table[[k]])))
     each <- lapply(each, function(one) one[match(key_of(whole), key_of(one)), ])
     for (column in names(whole)) {
