@@ -240,7 +240,7 @@ test_that("the command's books are R's own numbers, to the last bit", {
       c("drawdown", file, "--shares", "TARROW=10,BAYBOND=20"),
       measure_drawdown(as_portfolio(prices, shares = c(TARROW = 10, BAYBOND = 20)))
     )
-  
+
   )))
 })
 
