@@ -257,8 +257,8 @@ core_rolling_figures <- function(x, grown, target, ask, window, least, which) {
     .Call(`_imbroglio_core_rolling_figures`, x, grown, target, ask, window, least, which)
 }
 
-core_rolling_likeness <- function(x, window, least) {
-    .Call(`_imbroglio_core_rolling_likeness`, x, window, least)
+core_rolling_mean_correlation <- function(x, window, least) {
+    .Call(`_imbroglio_core_rolling_mean_correlation`, x, window, least)
 }
 
 core_observed <- function(x) {

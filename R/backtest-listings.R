@@ -8,7 +8,7 @@ backtest_days <- function(result) {
   check_backtest(result)
   source <- attr(result, "source")
   table <- as.data.frame(result)[c("security", "method", "level")]
-  row_bound(lapply(seq_len(nrow(table)), function(i) {
+  stacked(lapply(seq_len(nrow(table)), function(i) {
     line <- attr(result, "lines")[[table$method[i]]][[match(
       table$level[i],
       attr(result, "levels")

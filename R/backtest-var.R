@@ -235,7 +235,7 @@ backtest_columns <- function(returns, lines, records, request, zone_days) {
       )
     }
   }
-  columns <- row_bound(parts)
+  columns <- stacked(parts)
   in_order <- order(
     match(columns$security, colnames(returns$values)),
     match(columns$level, request$level),

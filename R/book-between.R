@@ -8,8 +8,8 @@ least_bridged <- 8L
 
 # `today`: the weights. Gives the `returns` with what is made in them, and `between`: the way, and
 # what is to be said of it; NULL where all holdings are priced alike often.
-with_between <- function(returns, security, today, ask, name) {
-  way <- ask$between
+with_between <- function(returns, security, today, request, name) {
+  way <- request$between
   if (!is.null(way)) check_choice(way, "between", ways_between)
   columns <- match(security, colnames(returns$values))
   rare <- security[rarer_than_most(frequency_part(returns$frequency, columns))]
@@ -20,7 +20,8 @@ with_between <- function(returns, security, today, ask, name) {
     return(list(returns = returns))
   }
   gaps <- list(
-    returns = returns, rare = rare, often = setdiff(security, rare), ask = ask, name = name,
+    returns = returns, rare = rare, often = setdiff(security, rare), request = request,
+    name = name,
     weights = stats::setNames(today$weights, security),
     every = adverb_of(returns$frequency$every[rare]),
     n = shared_returns(returns, columns),
@@ -191,7 +192,7 @@ days_between <- function(gaps, holding) {
   own <- which(!is.na(close[, holding]))
   there <- rowSums(!is.na(close[, gaps$often, drop = FALSE])) > 0L
   there[own] <- TRUE
-  last <- if (holding %in% gaps$ask$stopped) max(own) else max(which(there))
+  last <- if (holding %in% gaps$request$stopped) max(own) else max(which(there))
   rows <- which(there)
   rows <- rows[rows >= own[1L] & rows <= last]
   list(rows = rows, own = own, period = findInterval(rows, own, left.open = TRUE)[-1L])
@@ -201,9 +202,9 @@ days_between <- function(gaps, holding) {
 # which is named stands in; else the benchmark, unless what it leaves of the holding moves with the
 # rest of the book, which is then taken.
 moves_with <- function(gaps, holding, rows) {
-  named <- gaps$ask$stand_ins[holding]
+  named <- gaps$request$stand_ins[holding]
   asked <- length(named) && !is.na(named)
-  series <- if (asked) named[[1L]] else gaps$ask$benchmark
+  series <- if (asked) named[[1L]] else gaps$request$benchmark
   if (is.null(series) || series %in% c(gaps$rare, holding)) return(moves_of_rest(gaps, rows))
   prices <- gaps$returns$prices
   close <- carried_on(prices$close[, series])[rows]
@@ -236,7 +237,7 @@ bridge_of <- function(gaps, holding) {
   at <- days_between(gaps, holding)
   beside <- moves_with(gaps, holding, at$rows)
   bridge <- bridge_by(gaps, holding, at, beside)
-  alike <- likeness_to_rest(gaps, bridge)
+  alike <- correlation_with_rest(gaps, bridge)
   if (is.na(alike)) return(bridge)
   if (!beside$named) return(bridge_by(gaps, holding, at, moves_of_rest(gaps, at$rows)))
   caution(
@@ -300,7 +301,7 @@ bridged_returns <- function(gaps, bridges, number) {
   for (bridge in bridges) {
     rows <- bridge$at$rows[-1L]
     made <- is.na(close[rows, bridge$holding])
-    drawn <- bridged_close(bridge, number, gaps$ask$seed)
+    drawn <- bridged_close(bridge, number, gaps$request$seed)
     close[rows[made], bridge$holding] <- drawn[made]
   }
   with_closes(gaps$returns, close, gaps$rare)
@@ -312,7 +313,7 @@ bridged_between <- function(gaps) {
   weight <- abs(gaps$weights[gaps$rare]) / sum(abs(gaps$weights))
   made <- sum(weight * of_days)
   by <- vapply(bridges, `[[`, "", "by")
-  most <- gaps$ask$bridges
+  most <- gaps$request$bridges
   list(
     returns = bridged_returns(gaps, bridges, 1L),
     between = list(
@@ -326,7 +327,7 @@ bridged_between <- function(gaps) {
         sprintf(
           ": %s %% of the book's returns are made, drawn %s, seed %s",
           in_percent(made), if (most == 1L) "once" else sprintf("%s times", count(most)),
-          gaps$ask$seed
+          gaps$request$seed
         )
       ),
       opening = sprintf(
@@ -349,7 +350,7 @@ bridged_words <- function(rare, by) {
 
 # How much what is left of the holding moves with what is left of the rest of the book: on the days
 # between it is drawn by itself. NA where it is too little to tell.
-likeness_to_rest <- function(gaps, bridge) {
+correlation_with_rest <- function(gaps, bridge) {
   if (bridge$by == "the rest of the book" || !length(gaps$often)) return(NA_real_)
   rest <- moves_of_rest(gaps, bridge$at$rows)$moves
   inside <- bridge$at$period <= length(bridge$own)

@@ -49,9 +49,11 @@ run_limits <- function(files, options) {
   }
   x <- input_returns(input_prices(files, options, "limits"), options, "limits")
   found <- call_with(check_limits, x, options)
-  ask <- attr(found, "ask")
-  if (is_stale(ask$age, ask$stale)) caution("stale", stale_words(ask$age, ask$stale))
-  said <- c(sprintf("The last price is of %s.", ask$age$text), "")
+  request <- attr(found, "request")
+  if (is_stale(request$age, request$stale)) {
+    caution("stale", stale_words(request$age, request$stale))
+  }
+  said <- c(sprintf("The last price is of %s.", request$age$text), "")
   status <- hand_over_measured(found, options, extra = said)
   # So that a scheduler can act on it: what cannot be known is not within either.
   if (any(!found$state %in% c("near", "within"))) 1L else status

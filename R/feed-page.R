@@ -110,20 +110,7 @@ page_csv <- function(body) {
     fixed = TRUE
   )[[1L]]
   textual <- intersect(named, c("security", "name", "currency", "group", "benchmark"))
-  withCallingHandlers(
-    data.table::fread(
-      text = text,
-      header = TRUE,
-      na.strings = "",
-      colClasses = list(character = textual),
-      data.table = FALSE,
-      showProgress = FALSE,
-      strip.white = FALSE,
-      encoding = "UTF-8",
-      integer64 = "double"
-    ),
-    warning = function(w) stop(conditionMessage(w))
-  )
+  table_of_text(text, textual)
 }
 
 page_json <- function(body) {

@@ -48,7 +48,7 @@ after_answer <- function(round, i, told, feed, now) {
     question$pages <- c(question$pages, list(told$page))
   } else if (told$kind == "whole") {
     pages <- c(lapply(question$pages, `[[`, "rows"), list(told$page$rows))
-    rows <- data.table::setDF(data.table::rbindlist(pages, use.names = TRUE, fill = TRUE))
+    rows <- as.data.frame(stacked(pages, ragged = TRUE), optional = TRUE)
     question$answer <- list(rows = rows, state = told$page$state, tries = question$tries)
   } else if (told$kind == "no") {
     question$answer <- list(problem = told, tries = question$tries)

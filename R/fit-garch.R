@@ -58,7 +58,7 @@ fit_garch <- function(returns, innovations = "normal", per_year = NULL) {
   parts <- Map(function(fit, innovations) {
     garch_columns(returns, sample, per_year, fit, innovations)
   }, fits, names(fits))
-  columns <- row_bound(unname(parts))
+  columns <- stacked(unname(parts))
   warn_failed_fits(columns$security, paste0("garch (", columns$innovations, ")"), columns$state)
   result <- new_result(
     columns,
@@ -211,7 +211,7 @@ tidy.imbroglio_garch <- function(x, confidence = 0.95, ...) {
       high = pmin(estimate + z * error, highest[term])
     )
   }, fits, names(fits))
-  rows <- tibble::as_tibble(row_bound(unname(parts)))
+  rows <- tibble::as_tibble(stacked(unname(parts)))
   rows[paste(rows$security, rows$innovations) %in% paste(x$security, x$innovations), ]
 }
 

@@ -36,7 +36,7 @@ parameters_of <- function(x, confidence = 0.95) {
       high = reach(1)
     )
   })
-  row_bound(rows)
+  stacked(rows)
 }
 
 #' @rdname fit_returns

@@ -1,3 +1,29 @@
+# The rows of several tables or lists of columns, one after the other, as a list of columns. Where
+# one lacks a column it is missing there if they may be `ragged`, and else an error.
+stacked <- function(parts, ragged = FALSE) {
+  if (length(parts) == 1L) return(as.list(parts[[1L]]))
+  as.list(data.table::rbindlist(parts, use.names = TRUE, fill = ragged))
+}
+
+# A table of a text of comma separated values, of which some columns are `textual` whatever they
+# hold; what is said of the text is an error.
+table_of_text <- function(text, textual) {
+  withCallingHandlers(
+    data.table::fread(
+      text = text,
+      header = TRUE,
+      na.strings = "",
+      colClasses = list(character = textual),
+      data.table = FALSE,
+      showProgress = FALSE,
+      strip.white = FALSE,
+      encoding = "UTF-8",
+      integer64 = "double"
+    ),
+    warning = function(w) stop(conditionMessage(w))
+  )
+}
+
 # Tables of prices and of returns are not changed from outside, where their digest would go on to
 # say what they were; the package itself changes them by altered().
 altered <- function(x, ...) {

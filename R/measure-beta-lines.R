@@ -110,7 +110,7 @@ single_lines <- function(returns, benchmarks, rows, free, choices, per_year) {
       down = line$down
     )
   })
-  row_bound(parts)
+  stacked(parts)
 }
 
 # Runs work(rates, rows) on the rows of each number of periods a year, which have a risk-free
@@ -171,7 +171,7 @@ joint_lines <- function(returns, benchmarks, rows, free, choices, per_year) {
       residual = rep(fit$residual, k)
     )
   })
-  row_bound(parts)
+  stacked(parts)
 }
 
 joint_line <- function(y, x, choices) {

@@ -219,7 +219,7 @@ beta_side_by_side <- function(beside, every, last, per_year, choices, together) 
       )
     }
   }
-  columns <- row_bound(lapply(parts, `[[`, "columns"))
+  columns <- stacked(lapply(parts, `[[`, "columns"))
   in_order <- order(
     match(columns$security, columns$security),
     match(columns$benchmark, columns$benchmark)
@@ -297,7 +297,7 @@ rolling_beta_of <- function(beside, windows, per_year, choices, as) {
     }
   }
   warn_short(shared, min(windows$least))
-  columns <- row_bound(parts)
+  columns <- stacked(parts)
   words <- c(
     benchmark = paste(beside$names, collapse = ", "),
     windows$words,

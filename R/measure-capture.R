@@ -93,7 +93,7 @@ measure_capture <- function(returns, benchmark, window = NULL, min_obs = NULL) {
   securities <- colnames(returns$values)[rows]
   pairs <- unlist(lapply(beside$names, function(b) lapply(securities, c, b)), recursive = FALSE)
   shared <- lapply(pairs, function(pair) returns_together(returns, pair))
-  columns <- row_bound(unname(Map(function(pair, both) {
+  columns <- stacked(unname(Map(function(pair, both) {
     made <- if (is.null(windows)) {
       capture_of(pair, both)
     } else {
@@ -171,7 +171,7 @@ rolling_capture <- function(pair, both, windows) {
   r <- both$r[, 1L]
   b <- both$r[, 2L]
   n <- length(r)
-  row_bound(lapply(seq_along(windows$window), function(i) {
+  stacked(lapply(seq_along(windows$window), function(i) {
     window <- windows$window[i]
     inside <- pmin(seq_len(n), window)
     summed <- function(x) {

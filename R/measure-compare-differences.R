@@ -23,25 +23,26 @@ chance_of_pair <- function(pair, beside) {
 # is how far the two are from each other on the scale on which they are compared, `strays` how far
 # such differences stray, `reach` how far at the confidence, `as_far` how many draws were as far
 # apart, of how many.
-apart_by_chance <- function(pair, chances, a, b, per_year, ask) {
-  k <- length(ask$measures)
+apart_by_chance <- function(pair, chances, a, b, per_year, request) {
+  k <- length(request$measures)
   none <- rep(NA_real_, k)
   out <- list(
     why = rep(NA_character_, k), error = none, low = none, high = none, p = none, apart = none,
     strays = none, reach = none, as_far = none, of = none
   )
   for (beside in c(FALSE, TRUE)) {
-    these <- which(ask$beside == beside)
+    these <- which(request$beside == beside)
     if (!length(these)) next
     chance <- chances[[1L + beside]]
     for (i in these) {
-      out$why[i] <- not_compared(ask$measures[i], pair, chance, a[i], b[i], ask) %||% NA_character_
+      why <- not_compared(request$measures[i], pair, chance, a[i], b[i], request)
+      out$why[i] <- why %||% NA_character_
     }
     these <- these[is.na(out$why[these])]
     if (!length(these)) next
-    strayed <- strayed_by_chance(pair, chance, these, beside, per_year, ask)
+    strayed <- strayed_by_chance(pair, chance, these, beside, per_year, request)
     for (i in these) {
-      found <- one_apart(strayed[[match(i, these)]], a[i], b[i], ask$measures[i], ask)
+      found <- one_apart(strayed[[match(i, these)]], a[i], b[i], request$measures[i], request)
       for (name in names(found)) out[[name]][i] <- found[[name]]
     }
   }
@@ -53,18 +54,18 @@ on_its_scale <- function(measure) {
 }
 
 # How far apart the two are in each draw.
-strayed_by_chance <- function(pair, chance, these, beside, per_year, ask) {
+strayed_by_chance <- function(pair, chance, these, beside, per_year, request) {
   n <- c(length(pair$a$x), length(pair$b$x))
   drawn <- figures_by_chance(
-    chance, pair$paired, beside, target_a_period(ask$target, per_year, "simple"),
-    compared_ask(ask), ask$draws, ask$seed
+    chance, pair$paired, beside, target_a_period(request$target, per_year, "simple"),
+    compared_ask(request), request$draws, request$seed
   )
-  ask$measures <- ask$measures[these]
+  request$measures <- request$measures[these]
   sides <- lapply(1:2, function(s) {
-    compared_numbers(matrix(drawn[, s, ], dim(drawn)[1L]), n[s], per_year[s], ask)
+    compared_numbers(matrix(drawn[, s, ], dim(drawn)[1L]), n[s], per_year[s], request)
   })
   lapply(seq_along(these), function(i) {
-    on_scale <- on_its_scale(ask$measures[i])
+    on_scale <- on_its_scale(request$measures[i])
     strayed <- on_scale(sides[[1L]][i, ]) - on_scale(sides[[2L]][i, ])
     strayed <- strayed[is.finite(strayed)]
     # Two periods were drawn as if alike, two series as they are.
@@ -72,14 +73,14 @@ strayed_by_chance <- function(pair, chance, these, beside, per_year, ask) {
   })
 }
 
-one_apart <- function(strayed, a, b, measure, ask) {
+one_apart <- function(strayed, a, b, measure, request) {
   m <- length(strayed)
-  if (m < ask$draws / 2) return(list(why = "most samples drawn have no such number"))
+  if (m < request$draws / 2) return(list(why = "most samples drawn have no such number"))
   strayed <- sort(abs(strayed))
   on_scale <- on_its_scale(measure)
   apart <- on_scale(a) - on_scale(b)
   strays <- sqrt(mean(strayed^2))
-  reach <- strayed[min(m, ceiling(ask$confidence * (m + 1)))]
+  reach <- strayed[min(m, ceiling(request$confidence * (m + 1)))]
   as_far <- sum(strayed >= abs(apart))
   ends <- apart + c(-1, 1) * reach
   ratio <- measure %in% compared_by_ratio
@@ -98,13 +99,13 @@ one_apart <- function(strayed, a, b, measure, ask) {
 }
 
 # Where no p would be sound.
-not_compared <- function(measure, pair, chance, a, b, ask) {
+not_compared <- function(measure, pair, chance, a, b, request) {
   if (is.null(chance$series)) return(chance$why)
   if (!is.finite(a) || !is.finite(b)) return("one of the two is not known")
   n <- c(length(pair$a$x), length(pair$b$x))
-  if (measure %in% c("var", "es") && min(n) * (1 - ask$level) < 1) {
+  if (measure %in% c("var", "es") && min(n) * (1 - request$level) < 1) {
     return(sprintf(
-      "%s are too few to see beyond %s", count(min(n), "return"), unit_words(ask$level)
+      "%s are too few to see beyond %s", count(min(n), "return"), unit_words(request$level)
     ))
   }
   whole <- nrow(chance$ranks)

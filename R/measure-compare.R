@@ -152,13 +152,13 @@ compare_measures <- function(a, b = NULL, measures = c("volatility", "sharpe"), 
   check_one_benchmark(benchmark)
   sides <- two_sides(a, b, at)
   pairs <- pairs_of_sides(sides, if (length(beside)) benchmark)
-  ask <- list(
+  request <- list(
     level = level, draws = check_draws(draws), seed = check_whole(seed, "seed", least = 0L),
     target = target, risk_free = risk_free, confidence = confidence, measures = measures,
     beside = of_two, per_year = per_year
   )
-  compared <- lapply(pairs, compare_pair, ask)
-  columns <- row_bound(lapply(compared, `[[`, "columns"))
+  compared <- lapply(pairs, compare_pair, request)
+  columns <- stacked(lapply(compared, `[[`, "columns"))
   returns <- sides$whole %||% sides$a
   made <- new_result(
     columns,
@@ -170,11 +170,11 @@ compare_measures <- function(a, b = NULL, measures = c("volatility", "sharpe"), 
         beside = sides$words,
         benchmark = if (length(beside)) pairs[[1L]]$benchmark,
         if (any(c("var", "es") %in% measures)) c(level = format(level)),
-        draws = count(ask$draws),
+        draws = count(request$draws),
         "returns taken as" = words_of_chances(chances_of_pairs(compared)),
         interval = unit_words(confidence)
       ),
-      seed = ask$seed,
+      seed = request$seed,
       exact = list(confidence = confidence, level = level, per_year = per_year)
     ),
     returns
@@ -186,7 +186,7 @@ compare_measures <- function(a, b = NULL, measures = c("volatility", "sharpe"), 
   made
 }
 
-compare_pair <- function(pair, ask) {
+compare_pair <- function(pair, request) {
   n <- c(length(pair$a$x), length(pair$b$x))
   if (any(n < 10L)) {
     fail(
@@ -195,22 +195,24 @@ compare_pair <- function(pair, ask) {
       where = sprintf("It has %s and %s.", count(n[1L]), count(n[2L]))
     )
   }
-  m <- c(periods_a_year(pair$a$dates, ask$per_year), periods_a_year(pair$b$dates, ask$per_year))
-  a <- compared_figures(pair$a, m[1L], ask)
-  b <- compared_figures(pair$b, m[2L], ask)
-  k <- length(ask$measures)
+  m <- vapply(pair[c("a", "b")], function(side) {
+    periods_a_year(side$dates, request$per_year)
+  }, 0, USE.NAMES = FALSE)
+  a <- compared_figures(pair$a, m[1L], request)
+  b <- compared_figures(pair$b, m[2L], request)
+  k <- length(request$measures)
   # Beside a benchmark returns are drawn with it, all else by itself.
   chances <- lapply(c(FALSE, TRUE), function(beside) {
-    if (beside %in% ask$beside) chance_of_pair(pair, beside)
+    if (beside %in% request$beside) chance_of_pair(pair, beside)
   })
-  apart <- apart_by_chance(pair, chances, a, b, m, ask)
-  tests <- lapply(ask$measures, own_test, pair, n, chances[[1L]], ask)
-  kept <- list(per_year = m, ask = ask, chances = chances, apart = apart)
+  apart <- apart_by_chance(pair, chances, a, b, m, request)
+  tests <- lapply(request$measures, own_test, pair, n, chances[[1L]], request)
+  kept <- list(per_year = m, request = request, chances = chances, apart = apart)
   list(pair = c(pair, kept), columns = c(
     list(
       security = rep(pair$name, k),
       other = rep(pair$other, k),
-      measure = ask$measures,
+      measure = request$measures,
       n = rep(n[1L], k),
       n_other = rep(n[2L], k),
       estimate = a,
@@ -234,32 +236,32 @@ periods_a_year <- function(dates, per_year) {
 }
 
 # Each measure of one side.
-compared_figures <- function(side, per_year, ask) {
+compared_figures <- function(side, per_year, request) {
   x <- matrix(side$x)
-  target <- target_a_period(ask$target, per_year, "simple")
+  target <- target_a_period(request$target, per_year, "simple")
   found <- core_figures_drawn(
     x, grown_of(x, "simple"), side$beside %||% numeric(), matrix(seq_along(side$x)), target,
-    compared_ask(ask)
+    compared_ask(request)
   )
-  compared_numbers(matrix(found, length(figure_names)), length(side$x), per_year, ask)[, 1L]
+  compared_numbers(matrix(found, length(figure_names)), length(side$x), per_year, request)[, 1L]
 }
 
-compared_ask <- function(ask) {
-  list(order = 1, additive = 0L, log = 0L, deepest = 3L, level = ask$level)
+compared_ask <- function(request) {
+  list(order = 1, additive = 0L, log = 0L, deepest = 3L, level = request$level)
 }
 
 # The measures of figures, a column for each sample of n returns.
-compared_numbers <- function(figures, n, per_year, ask) {
+compared_numbers <- function(figures, n, per_year, request) {
   f <- stats::setNames(lapply(seq_along(figure_names), function(i) figures[i, ]), figure_names)
-  target <- target_a_period(ask$target, per_year, "simple")
-  do.call(rbind, lapply(ask$measures, function(name) {
-    compared_number(name, f, per_year, n / per_year, target, ask)
+  target <- target_a_period(request$target, per_year, "simple")
+  do.call(rbind, lapply(request$measures, function(name) {
+    compared_number(name, f, per_year, n / per_year, target, request)
   }))
 }
 
-compared_number <- function(name, f, per_year, years, target, ask) {
+compared_number <- function(name, f, per_year, years, target, request) {
   year <- sqrt(per_year)
-  rate <- target_a_period(ask$risk_free, per_year, "simple")
+  rate <- target_a_period(request$risk_free, per_year, "simple")
   switch(
     name,
     volatility = f$deviation * year,
@@ -276,7 +278,7 @@ compared_number <- function(name, f, per_year, years, target, ask) {
 }
 
 # What the trade tests it by, where that is known.
-own_test <- function(name, pair, n, chance, ask) {
+own_test <- function(name, pair, n, chance, request) {
   untested <- list(test = NA_character_, p = NA_real_)
   # Both take returns as independent.
   if (is.null(chance$series) || chance$may_cluster || chance$leans) return(untested)
@@ -291,15 +293,15 @@ own_test <- function(name, pair, n, chance, ask) {
     ))
   }
   if (name == "sharpe" && pair$paired) {
-    return(list(test = "Jobson and Korkie", p = sharpe_test(pair, ask)))
+    return(list(test = "Jobson and Korkie", p = sharpe_test(pair, request)))
   }
   untested
 }
 
 # Of the difference of two paired Sharpe ratios a period.
-sharpe_test <- function(pair, ask) {
-  m <- periods_a_year(pair$a$dates, ask$per_year)
-  rate <- target_a_period(ask$risk_free, m, "simple")
+sharpe_test <- function(pair, request) {
+  m <- periods_a_year(pair$a$dates, request$per_year)
+  rate <- target_a_period(request$risk_free, m, "simple")
   x <- pair$a$x - rate
   y <- pair$b$x - rate
   s <- c(mean(x) / stats::sd(x), mean(y) / stats::sd(y))

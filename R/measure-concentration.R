@@ -120,7 +120,7 @@ measure_concentration <- function(book, window = NULL, min_obs = NULL, per_year 
   } else {
     windows <- check_windows(window, min_obs)
     warn_short(n, min(windows$least))
-    columns <- row_bound(lapply(seq_along(windows$window), function(i) {
+    columns <- stacked(lapply(seq_along(windows$window), function(i) {
       at <- rolling_spread(today, w, own, windows$window[i], windows$least[i])
       inside <- pmin(seq_len(n), windows$window[i])
       c(

@@ -359,7 +359,7 @@ rolling_correlation_of <- function(returns, windows) {
     )
   })
   warn_short(shared, min(windows$least))
-  columns <- row_bound(parts)
+  columns <- stacked(parts)
   new_result(
     columns,
     "correlation",

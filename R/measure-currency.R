@@ -105,7 +105,7 @@ measure_currency <- function(prices, per_year = NULL) {
     )
   })
   new_result(
-    row_bound(parts),
+    stacked(parts),
     "currency",
     returns_basis(
       returns,

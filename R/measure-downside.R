@@ -299,5 +299,5 @@ rolling_falls <- function(asked, measure, windows, make, wanted) {
   warn_short(max(core_observed(returns$values)), min(windows$least))
   about <- basis_of_falls(asked, sample_of(returns$dates, returns$values))
   about$choices <- c(about$choices[names(about$choices) != "errors"], windows$words)
-  new_result(row_bound(parts), measure, about, returns)
+  new_result(stacked(parts), measure, about, returns)
 }

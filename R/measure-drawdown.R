@@ -364,5 +364,5 @@ rolling_drawdown_of <- function(wealth, windows) {
     )
   })
   warn_short(max(frame$n), min(windows$least))
-  new_result(row_bound(parts), "drawdown", wealth$basis(choices = windows$words), wealth$x)
+  new_result(stacked(parts), "drawdown", wealth$basis(choices = windows$words), wealth$x)
 }

@@ -2,14 +2,14 @@
 # method that it says.
 
 # Whether long and short of a group nearly cancel: there is no whole to be in percent of.
-neutral_group <- function(line, ask) {
+neutral_group <- function(line, request) {
   if (!startsWith(line$of, "group:") || limit_measures()[[line$measure]]$of_book) return(FALSE)
-  members <- expand_groups(line$of, ask$returns$prices)
-  w <- ask$book$weights[ask$book$security %in% members]
+  members <- expand_groups(line$of, request$returns$prices)
+  w <- request$book$weights[request$book$security %in% members]
   length(w) > 0L && abs(sum(w)) < 0.1 * sum(abs(w))
 }
 
-profits_of_group <- function(line, ask, held_of, w) {
+profits_of_group <- function(line, request, held_of, w) {
   if (is.na(line$unit)) {
     fail(
       "limits",
@@ -17,11 +17,11 @@ profits_of_group <- function(line, ask, held_of, w) {
       remedy = "Limit its loss, value at risk or shortfall in money, such as 5000 EUR."
     )
   }
-  both <- returns_together(ask$returns, held_of)
-  group <- ask$book
+  both <- returns_together(request$returns, held_of)
+  group <- request$book
   group$name <- line$of
   profits_of(
-    group, both$dates, as.vector(both$r %*% w) * ask$book$value,
+    group, both$dates, as.vector(both$r %*% w) * request$book$value,
     frequencies_of(both$dates, matrix(1, length(both$dates), 1L))
   )
 }
@@ -31,8 +31,8 @@ is_held_short <- function(security, book) {
 }
 
 # What is held of what a limit in money is of.
-worth_of_limit <- function(line, ask) {
-  book <- ask$book
+worth_of_limit <- function(line, request) {
+  book <- request$book
   if (is.null(book$value)) {
     fail(
       "limits", sprintf("A limit of %s in money is of a book whose value is known.", line$measure),
@@ -46,10 +46,11 @@ worth_of_limit <- function(line, ask) {
   }
   # Profits are in money already.
   booked <- line$measure == "loss" && line$of %in% book$name
-  if (is_neutral(book) && line$of %in% book$name || booked || neutral_group(line, ask)) return(1)
+  neutral <- is_neutral(book) && line$of %in% book$name
+  if (neutral || booked || neutral_group(line, request)) return(1)
   if (line$of %in% book$name) return(book$value)
   members <- if (startsWith(line$of, "group:")) {
-    expand_groups(line$of, ask$returns$prices)
+    expand_groups(line$of, request$returns$prices)
   } else {
     line$of
   }
@@ -57,25 +58,25 @@ worth_of_limit <- function(line, ask) {
 }
 
 # The date of which a limit is asked where its numbers end before it; NULL where they do not.
-known_of_limit <- function(line, ask) {
-  if (is_stale(ask$age, ask$stale)) return(ask$age$today)
+known_of_limit <- function(line, request) {
+  if (is_stale(request$age, request$stale)) return(request$age$today)
   members <- if (startsWith(line$of, "group:")) {
-    intersect(expand_groups(line$of, ask$returns$prices), ask$book$security)
+    intersect(expand_groups(line$of, request$returns$prices), request$book$security)
   } else {
     line$of
   }
-  whole <- line$of %in% ask$book$name || limit_measures()[[line$measure]]$of_book
-  ended <- if (whole) ask$book$ended else ended_holdings(ask$returns, members)
+  whole <- line$of %in% request$book$name || limit_measures()[[line$measure]]$of_book
+  ended <- if (whole) request$book$ended else ended_holdings(request$returns, members)
   if (!is.null(ended)) max(ended$known)
 }
 
 # The mean over the drawings of a book, where there are several.
-limited_over_drawings <- function(line, ask) {
-  if (length(ask$books) < 2L) return(limited_series(line, ask))
-  each <- lapply(ask$books, function(book) {
-    ask$book <- book
-    ask$returns <- book$returns
-    limited_series(line, ask)
+limited_over_drawings <- function(line, request) {
+  if (length(request$books) < 2L) return(limited_series(line, request))
+  each <- lapply(request$books, function(book) {
+    request$book <- book
+    request$returns <- book$returns
+    limited_series(line, request)
   })
   made <- each[[1L]]
   made$estimate <- rowMeans(do.call(cbind, lapply(each, `[[`, "estimate")))
@@ -83,10 +84,10 @@ limited_over_drawings <- function(line, ask) {
 }
 
 # The estimate on each date, the last one now.
-limited_series <- function(line, ask) {
+limited_series <- function(line, request) {
   record <- limit_measures()[[line$measure]]
-  if (record$of_book) return(book_number(line, ask, record$today))
-  returns <- limited_returns(line, ask)
+  if (record$of_book) return(book_number(line, request, record$today))
+  returns <- limited_returns(line, request)
   if (!is.null(record$by_date)) return(record$by_date(line, returns))
   if (!is.na(line$period)) {
     returns <- suppressMessages(
@@ -101,7 +102,7 @@ limited_series <- function(line, ask) {
   if (record$in_time && !by_root) return(latest_loss(line, returns, periods))
   found <- suppressMessages(roll_measures(
     returns, line$measure, line$window,
-    benchmark = if (record$beside) ask$benchmark,
+    benchmark = if (record$beside) request$benchmark,
     level = if (is.na(line$level)) 0.99 else line$level
   ), classes = "imbroglio_note")
   list(to = found$to, estimate = found$estimate * sqrt(periods %||% 1L))
@@ -160,8 +161,9 @@ lost_over <- function(line, returns) {
   list(to = dates, estimate = if (adds) -over else -expm1(over))
 }
 
-limited_returns <- function(line, ask) {
-  if (line$measure == "loss" && line$of %in% ask$book$name) return(booked_returns(line, ask))
+limited_returns <- function(line, request) {
+  of_book <- line$of %in% request$book$name
+  if (line$measure == "loss" && of_book) return(booked_returns(line, request))
   quietly_told <- function(expr) {
     suppressWarnings(
       suppressMessages(expr, classes = "imbroglio_note"), classes = "imbroglio_warning_ended"
@@ -170,29 +172,29 @@ limited_returns <- function(line, ask) {
   record <- limit_measures()[[line$measure]]
   held <- if (record$looks == "back") "then" else "today"
   if (startsWith(line$of, "group:")) {
-    members <- expand_groups(line$of, ask$returns$prices)
-    held_of <- intersect(members, ask$book$security)
-    if (is.null(ask$book) || !length(held_of)) {
+    members <- expand_groups(line$of, request$returns$prices)
+    held_of <- intersect(members, request$book$security)
+    if (is.null(request$book) || !length(held_of)) {
       fail("argument", sprintf("The book holds nothing of %s.", line$of))
     }
-    w <- ask$book$weights[match(held_of, ask$book$security)]
-    if (neutral_group(line, ask)) return(profits_of_group(line, ask, held_of, w))
+    w <- request$book$weights[match(held_of, request$book$security)]
+    if (neutral_group(line, request)) return(profits_of_group(line, request, held_of, w))
     # A group that is held short stays so.
     group <- quietly_told(as_portfolio(
-      ask$book$returns, weights = stats::setNames(w / abs(sum(w)), held_of), cash = "rest",
+      request$book$returns, weights = stats::setNames(w / abs(sum(w)), held_of), cash = "rest",
       name = line$of
     ))
     return(quietly_told(book_returns(group, held)))
   }
-  if (line$of %in% ask$book$name) return(quietly_told(book_returns(ask$book, held)))
-  needed <- c(line$of, if (is.character(ask$benchmark)) ask$benchmark)
-  if (is_held_short(line$of, ask$book)) ask$returns <- held_short(ask$returns, line$of)
-  ask$returns[, if (record$beside) unique(needed) else line$of]
+  if (line$of %in% request$book$name) return(quietly_told(book_returns(request$book, held)))
+  needed <- c(line$of, if (is.character(request$benchmark)) request$benchmark)
+  if (is_held_short(line$of, request$book)) request$returns <- held_short(request$returns, line$of)
+  request$returns[, if (record$beside) unique(needed) else line$of]
 }
 
 # What was lost is what was booked: at the prices that were known, in money that of each day.
-booked_returns <- function(line, ask) {
-  book <- suppressMessages(carried_book(ask$book), classes = "imbroglio_note")
+booked_returns <- function(line, request) {
+  book <- suppressMessages(carried_book(request$book), classes = "imbroglio_note")
   told <- function(expr) {
     suppressWarnings(
       suppressMessages(expr, classes = "imbroglio_note"), classes = "imbroglio_warning_ended"
@@ -207,10 +209,10 @@ booked_returns <- function(line, ask) {
 }
 
 # What the book is today: a group or a holding of it, or (`held` is NULL) the whole.
-book_number <- function(line, ask, today) {
-  book <- ask$book
+book_number <- function(line, request, today) {
+  book <- request$book
   held <- if (startsWith(line$of, "group:")) {
-    intersect(expand_groups(line$of, ask$returns$prices), book$security)
+    intersect(expand_groups(line$of, request$returns$prices), book$security)
   } else {
     intersect(line$of, book$security)
   }

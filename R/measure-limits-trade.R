@@ -2,15 +2,15 @@
 # in proportion. What is sold becomes cash; what is bought back is paid with it.
 
 # `words` and what the estimate would be `after` the first of them; NULL where there is none.
-trade_within <- function(line, ask) {
-  book <- ask$book
+trade_within <- function(line, request) {
+  book <- request$book
   if (is.null(book) || !is.null(book$held) && book$held != "today") return(NULL)
   if (is_neutral(book)) return(NULL)
   trades <- limit_measures()[[line$measure]]$trades
-  if (trades == "weight") return(trade_of_weight(line, ask))
+  if (trades == "weight") return(trade_of_weight(line, request))
   if (!line$of %in% book$name || trades != "measured") return(NULL)
   if (!is.na(line$period)) return(NULL)
-  measured <- measured_by_weights(line, ask)
+  measured <- measured_by_weights(line, request)
   if (is.null(measured)) return(NULL)
   limit <- if (is.na(line$unit)) line$limit else line$limit / book$value
   ways <- Filter(Negate(is.null), list(
@@ -34,20 +34,20 @@ trade_within <- function(line, ask) {
 }
 
 # The measure of the limit as a function of the weights: its `value`, and how it grows with each.
-measured_by_weights <- function(line, ask) {
+measured_by_weights <- function(line, request) {
   record <- if (line$measure != "volatility") var_methods()[[line$method]]
   if (length(record$chance) || !is.null(record$blocks)) return(NULL)
-  samples <- lapply(ask$books, function(book) {
+  samples <- lapply(request$books, function(book) {
     today <- suppressMessages(book_today(book), classes = "imbroglio_note")
     n <- nrow(today$r)
     today$X <- today$r[(n - line$window + 1L):n, , drop = FALSE]
     today
   })
   first <- samples[[1L]]
-  in_logs <- ask$book$returns$kind == "log"
+  in_logs <- request$book$returns$kind == "log"
   periods <- if (!is.null(record)) periods_of_time(line$horizon, first$frequency)
   how <- if (!is.null(record)) {
-    requested(ask$book$returns, line$level)
+    requested(request$book$returns, line$level)
   }
   one <- function(sample, w) {
     R <- as.vector(sample$X %*% w)
@@ -154,10 +154,10 @@ whole_shares <- function(left, weight, j, book) {
   weight * floor(shares * left + 1e-9) / shares
 }
 
-trade_of_weight <- function(line, ask) {
-  book <- ask$book
+trade_of_weight <- function(line, request) {
+  book <- request$book
   members <- if (startsWith(line$of, "group:")) {
-    match(intersect(expand_groups(line$of, ask$returns$prices), book$security), book$security)
+    match(intersect(expand_groups(line$of, request$returns$prices), book$security), book$security)
   } else {
     match(line$of, book$security)
   }

@@ -164,41 +164,41 @@ check_limits <- function(x, limits, window = 250L, level = 0.99, benchmark = NUL
   if (length(beside) && is.null(benchmark)) {
     fail("argument", sprintf("A limit of %s is against a `benchmark`.", beside[1L]))
   }
-  ask <- list(
+  request <- list(
     book = book, books = books, returns = subjects, window = window, level = level,
     benchmark = benchmark,
     age = age, stale = stale
   )
-  states <- lapply(seq_len(nrow(table)), function(i) state_of_limit(table[i, ], ask, known))
-  columns <- row_bound(states)
+  states <- lapply(seq_len(nrow(table)), function(i) state_of_limit(table[i, ], request, known))
+  columns <- stacked(states)
   in_order <- order(match(columns$state, limit_states))
   columns <- lapply(columns, `[`, in_order)
   columns$was <- states_before(before, columns)
   if (all(is.na(columns$unit))) columns$unit <- NULL
-  about <- limits_basis(ask, book, subjects, benchmark)
+  about <- limits_basis(request, book, subjects, benchmark)
   made <- new_result(columns, "limits", about, subjects)
-  attr(made, "ask") <- ask
+  attr(made, "request") <- request
   made
 }
 
-limits_basis <- function(ask, book, subjects, benchmark) {
+limits_basis <- function(request, book, subjects, benchmark) {
   choices <- c(
-    window = count(ask$window),
-    level = format(ask$level),
+    window = count(request$window),
+    level = format(request$level),
     benchmark = if (is.character(benchmark)) benchmark,
-    "last price" = ask$age$text
+    "last price" = request$age$text
   )
   if (!is.null(book)) {
     today <- suppressMessages(sample_today(book), classes = "imbroglio_note")
     about <- book_basis(today, c(choices, "looking back" = then_words(book)))
-    about$exact <- list(window = ask$window, level = ask$level)
+    about$exact <- list(window = request$window, level = request$level)
     return(about)
   }
   returns_basis(
     subjects,
     sample_of(subjects$dates, subjects$values),
     choices = choices,
-    exact = list(window = ask$window, level = ask$level)
+    exact = list(window = request$window, level = request$level)
   )
 }
 
@@ -267,17 +267,18 @@ with_usual_choices <- function(table, window, level) {
   table
 }
 
-state_of_limit <- function(line, ask, known) {
+state_of_limit <- function(line, request, known) {
   record <- known[[line$measure]]
-  if (line$of %in% ask$book$name && is.na(line$unit) && record$unit %in% c("fraction", "share")) {
-    refuse_neutral(ask$book, "its limits are in money, such as 5000 EUR")
+  in_share <- is.na(line$unit) && record$unit %in% c("fraction", "share")
+  if (line$of %in% request$book$name && in_share) {
+    refuse_neutral(request$book, "its limits are in money, such as 5000 EUR")
   }
-  series <- limited_over_drawings(line, ask)
-  if (!is.na(line$unit)) series$estimate <- series$estimate * worth_of_limit(line, ask)
+  series <- limited_over_drawings(line, request)
+  if (!is.na(line$unit)) series$estimate <- series$estimate * worth_of_limit(line, request)
   if (record$depth) line[c("warn", "limit")] <- abs(line[c("warn", "limit")])
-  judged <- judged_series(line, series, record, known_of_limit(line, ask))
-  trade <- if (judged$state == "broken") trade_within(line, ask) else NULL
-  short <- is_held_short(line$of, ask$book) && !limit_measures()[[line$measure]]$of_book
+  judged <- judged_series(line, series, record, known_of_limit(line, request))
+  trade <- if (judged$state == "broken") trade_within(line, request) else NULL
+  short <- is_held_short(line$of, request$book) && !limit_measures()[[line$measure]]$of_book
   c(
     list(
       security = if (short) short_name(line$of) else line$of,

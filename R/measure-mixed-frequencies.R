@@ -51,7 +51,7 @@ over_unlike <- function(returns, benchmark) {
 parted <- function(found, strange, rows, benchmarks, joint) {
   table <- lapply(found, function(one) as.list(as.data.frame(one)))
   shared <- Reduce(intersect, lapply(table, names))
-  columns <- row_bound(lapply(table, `[`, shared))
+  columns <- stacked(lapply(table, `[`, shared))
   part <- rep(seq_along(table), lengths(lapply(table, `[[`, 1L)))
   in_order <- order(match(columns$security, rows), match(columns$benchmark, benchmarks))
   columns <- lapply(columns, `[`, in_order)

@@ -9,7 +9,7 @@ replay_series <- function(result) {
   episodes <- episodes_of(result)
   name <- basis(result)$book$name
   value <- attr(result, "value")
-  columns <- row_bound(lapply(episodes, function(e) {
+  columns <- stacked(lapply(episodes, function(e) {
     n <- length(e$value)
     list(
       security = rep(name, n),
@@ -33,7 +33,7 @@ split_replay <- function(result) {
   episodes <- episodes_of(result)
   value <- attr(result, "value")
   name <- basis(result)$book$name
-  columns <- row_bound(lapply(episodes, split_episode, name))
+  columns <- stacked(lapply(episodes, split_episode, name))
   if (!is.null(value)) columns$component_value <- columns$component * value
   made <- new_result(columns, "replay_split", basis(result), attr(result, "source"))
   attr(made, "episodes") <- episodes

@@ -88,7 +88,7 @@ split_return <- function(book, over = "day", from = NULL, to = NULL,
   }
   parts <- lapply(spans, function(span) split_over(span, days, carried, by))
   days$said <- c(days$said, flow_words(days, spans))
-  columns <- row_bound(parts)
+  columns <- stacked(parts)
   returns <- suppressMessages(
     suppressWarnings(book_returns(carried, "then"), classes = "imbroglio_warning"),
     classes = "imbroglio_note"
@@ -290,7 +290,7 @@ split_over <- function(span, days, book, by) {
     rate_value = if (!is.null(rate)) 0
   )
   known <- function(columns) Filter(Negate(is.null), columns)
-  rows <- row_bound(known(list(table, if (has_cash) known(in_cash), known(whole))))
+  rows <- stacked(known(list(table, if (has_cash) known(in_cash), known(whole))))
   spanned_rows(rows, span, days, neutral, book$security)
 }
 

@@ -354,7 +354,7 @@ rolling_return <- function(returns, windows, per_year, by_hand, with_free, choic
   warn_short(max(core_observed(returns$values)), min(windows$least))
   sample <- sample_of(returns$dates, returns$values)
   new_result(
-    row_bound(parts),
+    stacked(parts),
     "return",
     returns_basis(
       returns,

@@ -8,11 +8,11 @@ column_over_time <- function(column, measure) {
     names(formals(measure)),
     c("benchmark", "window", "min_obs", "target", "risk_free", "per_year")
   )
-  rolling <- function(ask) {
-    do.call(measure, c(list(ask$returns), ask[intersect(known, names(ask))]))
+  rolling <- function(request) {
+    do.call(measure, c(list(request$returns), request[intersect(known, names(request))]))
   }
-  over <- function(ask) {
-    found <- rolling(ask)
+  over <- function(request) {
+    found <- rolling(request)
     list(
       security = found$security,
       benchmark = found[["benchmark"]] %||% rep(NA_character_, length(found$security)),
@@ -29,19 +29,19 @@ column_over_time <- function(column, measure) {
 # The figures of each window that only the core gives.
 figure_over_time <- function(name) {
   force(name)
-  function(ask) {
-    returns <- ask$returns
+  function(request) {
+    returns <- request$returns
     frame <- window_frame(returns)
     found <- core_rolling_figures(
       returns$values,
       grown_of(returns$values, returns$kind),
       rep(0, ncol(returns$values)),
-      figures_ask(returns, level = ask$level),
-      ask$window,
-      ask$min_obs %||% ask$window,
+      figures_ask(returns, level = request$level),
+      request$window,
+      request$min_obs %||% request$window,
       match(name, figure_names) - 1L
     )
-    columns <- frame$columns(ask$window)
+    columns <- frame$columns(request$window)
     estimate <- frame$pick(matrix(found[, 1L, ], nrow(returns$values)))
     columns$benchmark <- rep(NA_character_, length(estimate))
     columns$estimate <- estimate
@@ -50,21 +50,23 @@ figure_over_time <- function(name) {
 }
 
 # One series for all: the mean correlation of all pairs, on the dates that all have.
-mean_correlation_over_time <- function(ask) {
-  returns <- ask$of_holdings %||% ask$returns
-  names <- setdiff(colnames(returns$values), if (is.character(ask$benchmark)) ask$benchmark)
+mean_correlation_over_time <- function(request) {
+  returns <- request$of_holdings %||% request$returns
+  benchmark <- if (is.character(request$benchmark)) request$benchmark
+  names <- setdiff(colnames(returns$values), benchmark)
   if (length(names) < 2L) {
     fail("argument", "The mean correlation is of two securities or more.")
   }
   both <- returns_together(returns, names)
   n <- length(both$dates)
-  inside <- pmin(seq_len(n), ask$window)
+  inside <- pmin(seq_len(n), request$window)
+  least <- request$min_obs %||% request$window
   list(
-    security = rep(ask$book_name %||% "all", n),
+    security = rep(request$book_name %||% "all", n),
     benchmark = rep(NA_character_, n),
     from = both$dates[seq_len(n) - inside + 1L],
     to = both$dates,
     n = inside,
-    estimate = core_rolling_likeness(both$r, ask$window, ask$min_obs %||% ask$window)
+    estimate = core_rolling_mean_correlation(both$r, request$window, least)
   )
 }

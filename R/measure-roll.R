@@ -99,7 +99,7 @@ roll_measures <- function(returns, measures = c("volatility", "var"), window = 2
                              if (length(beside) == 1L) "is" else "are"))
   }
   if (any(c("var", "es") %in% measures)) warn_few_beyond(windows$least, level)
-  ask <- list(
+  request <- list(
     returns = take_returns(returns, profits = TRUE),
     of_holdings = if (inherits(returns, "imbroglio_book")) returns$returns[, returns$security],
     book_name = if (inherits(returns, "imbroglio_book")) returns$name,
@@ -107,24 +107,25 @@ roll_measures <- function(returns, measures = c("volatility", "var"), window = 2
     target = target, risk_free = risk_free, per_year = per_year
   )
   parts <- lapply(measures, function(name) {
-    found <- known[[name]]$over(ask)
+    found <- known[[name]]$over(request)
     c(found[1:2], list(measure = rep(name, length(found$to))),
       list(window = rep(windows$window, length(found$to))), found[-(1:2)])
   })
-  columns <- row_bound(parts)
+  columns <- stacked(parts)
   if (all(is.na(columns$benchmark))) columns$benchmark <- NULL
   if (!is.null(limits)) {
     columns$limit <- unname(limits[columns$measure])
     columns$broken <- is_broken(columns$measure, columns$estimate, columns$limit)
   }
   # What it is beside is among the prices that the working begins with.
-  source <- if (length(beside)) paired_with(ask$returns, benchmark)$returns else ask$returns
+  source <- request$returns
+  if (length(beside)) source <- paired_with(source, benchmark)$returns
   made <- new_result(
     columns,
     "roll",
     returns_basis(
-      ask$returns,
-      sample_of(ask$returns$dates, ask$returns$values),
+      request$returns,
+      sample_of(request$returns$dates, request$returns$values),
       choices = c(
         windows$words,
         if (any(c("var", "es") %in% measures)) c(level = format(level)),
@@ -139,7 +140,7 @@ roll_measures <- function(returns, measures = c("volatility", "var"), window = 2
     ),
     source
   )
-  attr(made, "holdings") <- ask$of_holdings
+  attr(made, "holdings") <- request$of_holdings
   made
 }
 

@@ -152,7 +152,7 @@ measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, 
   parts <- lapply(beside$names, function(b) {
     tracking_of(returns, rows, b, per_year, total, erring[[b]])
   })
-  columns <- row_bound(parts)
+  columns <- stacked(parts)
   if (total) warn_not_a_year(columns)
   found <- unlist(unname(erring), recursive = FALSE)
   note_no_errors(lapply(found, `[[`, "why"), "the tracking error")
@@ -314,7 +314,7 @@ rolling_tracking_of <- function(beside, rows, windows, per_year, as) {
     }
   }
   warn_short(shared, min(windows$least))
-  columns <- row_bound(parts)
+  columns <- stacked(parts)
   words <- c(benchmark = paste(beside$names, collapse = ", "), windows$words)
   pair_result(
     columns, "tracking", returns, rows, columns$per_year, words, list(per_year = per_year)

@@ -317,7 +317,7 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
       }
     }
   }
-  columns <- as.list(data.table::rbindlist(parts, fill = TRUE))
+  columns <- stacked(parts, ragged = TRUE)
   security <- match(columns$security, colnames(returns$values))
   in_order <- order(
     security,

@@ -233,5 +233,5 @@ rolling_parts <- function(moved, name, per_year, windows) {
     )
   })
   warn_short(n, min(windows$least))
-  row_bound(parts)
+  stacked(parts)
 }

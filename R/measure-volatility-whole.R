@@ -37,7 +37,7 @@ whole_volatility <- function(returns, per_year, choices) {
     errors <- c(errors, draws = count(choices$draws))
     note_no_errors(dependent$why, "the volatility")
   }
-  columns <- row_bound(parts)
+  columns <- stacked(parts)
   warn_failed_fits(columns$security, columns$method, columns$state)
   if (all(is.na(columns$state))) columns$state <- NULL
   new_result(
@@ -108,7 +108,7 @@ rolling_volatility_of <- function(returns, windows, per_year, choices, as) {
   if (as == "matrix") return(parts[[1L]])
   words <- if (!choices$usual) choices$words
   new_result(
-    row_bound(parts),
+    stacked(parts),
     "volatility",
     returns_basis(returns, sample, per_year = per_year, choices = c(windows$words, words)),
     returns

@@ -287,7 +287,7 @@ volatility_series <- function(returns, method = "ewma", per_year = NULL, decay =
   })
   sample <- sample_of(returns$dates, returns$values, frame$n)
   new_result(
-    row_bound(parts),
+    stacked(parts),
     "volatility_series",
     returns_basis(
       returns,

@@ -133,7 +133,7 @@ worst_periods <- function(returns, worst = 5L, best = 0L, horizon = 1L, overlapp
   parts <- lapply(securities, function(security) {
     periods_of_security(returns, security, before$var[, security], beside, request)
   })
-  columns <- row_bound(parts)
+  columns <- stacked(parts)
   if (!length(columns$security)) {
     fail(
       "too_short",
@@ -316,7 +316,7 @@ split_periods <- function(result) {
   own <- which(!is.na(source$values[, name]))
   bases <- c(source$start[match(name, colnames(source$values))], source$dates[own])
   table$base <- bases[match(as.numeric(table$from), as.numeric(source$dates[own]))]
-  columns <- row_bound(lapply(seq_len(nrow(table)), function(i) {
+  columns <- stacked(lapply(seq_len(nrow(table)), function(i) {
     split_period(table[i, ], parts_between(parts, base_of(table, parts, i), table$to[i]), parts)
   }))
   new_result(columns, "worst_split", basis(result), source)

@@ -249,7 +249,7 @@ in_each <- function(d, finder) {
     if (length(d$series[[j]]$row)) finder(d$series[[j]], j)
   })
   parts <- Filter(function(part) length(part) && length(part[[1L]]), parts)
-  if (length(parts)) as.data.frame(data.table::rbindlist(parts))
+  if (length(parts)) as.data.frame(stacked(parts))
 }
 
 # ---- the checks ------------------------------------------------------------------------------

@@ -85,10 +85,6 @@ most_observed <- function(values, enough) {
   if (first >= enough) first else max(core_observed(values))
 }
 
-row_bound <- function(parts) {
-  if (length(parts) == 1L) parts[[1L]] else as.list(data.table::rbindlist(parts))
-}
-
 # The last row of each period. A last period is not finished where, by the calendar of the table
 # itself, a date is still to come in it.
 period_ends <- function(dates, every, keep_unfinished) {

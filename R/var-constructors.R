@@ -1,9 +1,9 @@
 # The constructors of the methods of value at risk, which need no formula: by the order of a
 # sample, by a quantile function, by the tail, by draws.
 
-# Runs one(x, ask) for each column; x has no missing values, ask$rows says where they stand. It
-# gives columns with a row for each level; where there is nothing to tell NULL, or a `state` that
-# says why.
+# Runs one(x, request) for each column; x has no missing values, request$rows says where they
+# stand. It gives columns with a row for each level; where there is nothing to tell NULL, or a
+# `state` that says why.
 by_security <- function(values, request, one) {
   parts <- lapply(cli::cli_progress_along(seq_len(ncol(values)), "Measuring"), function(j) {
     request$column <- j
@@ -17,11 +17,11 @@ by_security <- function(values, request, one) {
       state = rep(found$state %||% NA_character_, length(request$level))
     )
   })
-  as.list(data.table::rbindlist(parts, fill = TRUE))
+  stacked(parts, ragged = TRUE)
 }
 
 # What fits the sample x of column j, as they are asked for one after the other. Where many can be
-# fitted at once, fits(values, ask), some are fitted ahead, of a matrix columns(j).
+# fitted at once, fits(values, request), some are fitted ahead, of a matrix columns(j).
 fits_ahead <- function(method, values, request, n = ncol(values),
                        columns = function(j) values[, j, drop = FALSE]) {
   if (is.null(method$fits)) return(function(j, x) method$fit(x, request))
@@ -37,8 +37,8 @@ fits_ahead <- function(method, values, request, n = ncol(values),
 }
 
 # A method that takes the order of a sample of returns: those of the history, made like today's by
-# scenarios(fit, x, ask); `fit` is what that needs. scale_error(x, ask): the relative error of
-# what they are scaled by.
+# scenarios(fit, x, request); `fit` is what that needs. scale_error(x, request): the relative
+# error of what they are scaled by.
 sample_method <- function(title, formula, source, fit = function(x, request) list(), fits = NULL,
                           why = NULL, scenarios, scale_error = NULL,
                           slopes = slopes_by_regression) {
@@ -96,14 +96,15 @@ with_scale_error <- function(measured, relative, request) {
   measured
 }
 
-# A method with a quantile function of returns: fit(x, ask) is NULL where it cannot be, and
-# fits(values, ask) fits many columns at once, and why(x, ask) says what one failed of; now(fit, x)
-# gives the parameters of the next period; covariance(fit, x, at, sandwich) theirs, NULL where not
-# known, `sandwich` where they are not to take the likelihood as right, which only a `likely`
-# method knows; quantile(log_p, at, ask) of ask$h periods; shortfall(a, at, ask), where there is a
-# closed form; knows(a, at, ask) whether it says anything at a; moves(a, at, ask) how both move
-# with each parameter, where that is known and need not be found by differences. The errors are by
-# the delta method, the interval on the logarithm of the loss.
+# A method with a quantile function of returns: fit(x, request) is NULL where it cannot be, and
+# fits(values, request) fits many columns at once, and why(x, request) says what one failed of;
+# now(fit, x) gives the parameters of the next period; covariance(fit, x, at, sandwich) theirs,
+# NULL where not known, `sandwich` where they are not to take the likelihood as right, which only
+# a `likely` method knows; quantile(log_p, at, request) of request$h periods; shortfall(a, at,
+# request), where there is a closed form; knows(a, at, request) whether it says anything at a;
+# moves(a, at, request) how both move with each parameter, where that is known and need not be
+# found by differences. The errors are by the delta method, the interval on the logarithm of the
+# loss.
 smooth_method <- function(title, formula, source, ways = c("sqrt", "overlapping"),
                           fit = function(x, request) fits(matrix(x), request)[[1L]], fits = NULL,
                           why = NULL, grows = "whole", now = NULL, covariance, quantile_of,

@@ -118,7 +118,7 @@ split_var <- function(book, level = 0.99, horizon = 1L, method = "historical", r
       )
     }
   }
-  columns <- row_bound(parts)
+  columns <- stacked(parts)
   if (!is.null(book$value)) {
     columns <- c(
       columns,

@@ -156,7 +156,7 @@ tail_thresholds <- function(returns, from = 15, to = 0.2, steps = 60L, level = 0
     x <- returns$values[!is.na(returns$values[, security]), security]
     tails_by_size(x, security, c(from, to), steps, 1 - level, z, returns$kind)
   })
-  columns <- row_bound(parts)
+  columns <- stacked(parts)
   columns$k <- as.integer(columns$k)
   new_result(
     columns,

@@ -8,16 +8,16 @@ working_of.imbroglio_compare <- function(result, row) {
     side_working(pair$a, pair, this$measure, pair$per_year[1L], "", this$security),
     side_working(pair$b, pair, this$measure, pair$per_year[2L], "other_", this$other)
   )
-  ask <- pair$ask
-  i <- match(this$measure, ask$measures)
+  request <- pair$request
+  i <- match(this$measure, request$measures)
   found <- lapply(pair$apart, `[`, i)
   list(
     rows = unlist(lapply(sides, `[[`, "rows"), recursive = FALSE),
     choices = c(
       list(
-        level_choice(ask$level),
-        choice("target_annual", "target, a year", ask$target, "fraction"),
-        choice("risk_free", "risk-free return a year", ask$risk_free, "fraction")
+        level_choice(request$level),
+        choice("target_annual", "target, a year", request$target, "fraction"),
+        choice("risk_free", "risk-free return a year", request$risk_free, "fraction")
       ),
       lapply(sides, `[[`, "choice")
     ),
@@ -29,7 +29,7 @@ working_of.imbroglio_compare <- function(result, row) {
         step("difference", quote(estimate - estimate_other), "the one less the other")
       ),
       if (is.na(this$why)) {
-        chance_steps(found, pair$chances[[1L + ask$beside[i]]], this$measure, basis(result))
+        chance_steps(found, pair$chances[[1L + request$beside[i]]], this$measure, basis(result))
       },
       own_test_steps(this, pair)
     ),

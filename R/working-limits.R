@@ -3,21 +3,21 @@
 #' @export
 working_of.imbroglio_limits <- function(result, row) {
   this <- row_of_result(result, row)
-  ask <- attr(result, "ask")
+  request <- attr(result, "request")
   # What is held short is called so.
   of <- this$security
-  if (!is.null(ask$book)) {
-    short <- match(of, short_name(ask$book$security))
-    if (!is.na(short)) of <- ask$book$security[short]
+  if (!is.null(request$book)) {
+    short <- match(of, short_name(request$book$security))
+    if (!is.na(short)) of <- request$book$security[short]
   }
   line <- c(list(of = of), this[setdiff(same_limit, c("of", "window", "unit"))])
   line$window <- this$lookback
   line$unit <- this[["unit"]] %||% NA_character_
-  made <- limit_steps(line, ask, this)
-  made$steps <- estimate_over_drawings(made$steps, line, ask)
+  made <- limit_steps(line, request, this)
+  made$steps <- estimate_over_drawings(made$steps, line, request)
   if (!is.na(line$unit)) {
     made$steps <- c(renamed_steps(made$steps, c(estimate = "fraction")), list(
-      entered("worth", worth_of_limit(line, ask), "what is held of it", "money"),
+      entered("worth", worth_of_limit(line, request), "what is held of it", "money"),
       step("estimate", quote(fraction * worth), "in money", "money")
     ))
   }
@@ -52,12 +52,12 @@ working_of.imbroglio_limits <- function(result, row) {
   )
 }
 
-estimate_over_drawings <- function(steps, line, ask) {
-  if (length(ask$books) < 2L) return(steps)
-  each <- lapply(ask$books, function(book) {
-    ask$book <- book
-    ask$returns <- book$returns
-    series <- limited_series(line, ask)$estimate
+estimate_over_drawings <- function(steps, line, request) {
+  if (length(request$books) < 2L) return(steps)
+  each <- lapply(request$books, function(book) {
+    request$book <- book
+    request$returns <- book$returns
+    series <- limited_series(line, request)$estimate
     series[length(series)]
   })
   if (length(unique(each)) < 2L) return(steps)
@@ -66,7 +66,7 @@ estimate_over_drawings <- function(steps, line, ask) {
   ), 1L)
 }
 
-limit_steps <- function(line, ask, this) {
+limit_steps <- function(line, request, this) {
   record <- limit_measures()[[line$measure]]
   if (record$of_book) {
     said <- switch(
@@ -80,7 +80,7 @@ limit_steps <- function(line, ask, this) {
       steps = list(entered("estimate", this$estimate, said, made_for = "*"))
     ))
   }
-  returns <- limited_returns(line, ask)
+  returns <- limited_returns(line, request)
   if (line$measure == "loss") return(lost_steps(line, returns))
   if (line$measure == "fall") {
     found <- drawdown_series(returns)
@@ -105,7 +105,7 @@ limit_steps <- function(line, ask, this) {
   }
   found <- quiet(roll_measures(
     returns, line$measure, line$window,
-    benchmark = if (record$beside) ask$benchmark,
+    benchmark = if (record$beside) request$benchmark,
     level = if (is.na(line$level)) 0.99 else line$level
   ))
   made <- working_of(found, nrow(found))

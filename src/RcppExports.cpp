@@ -883,16 +883,16 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// core_rolling_likeness
-Rcpp::NumericVector core_rolling_likeness(const Rcpp::NumericMatrix& x, int window, int least);
-RcppExport SEXP _imbroglio_core_rolling_likeness(SEXP xSEXP, SEXP windowSEXP, SEXP leastSEXP) {
+// core_rolling_mean_correlation
+Rcpp::NumericVector core_rolling_mean_correlation(const Rcpp::NumericMatrix& x, int window, int least);
+RcppExport SEXP _imbroglio_core_rolling_mean_correlation(SEXP xSEXP, SEXP windowSEXP, SEXP leastSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
     Rcpp::traits::input_parameter< int >::type window(windowSEXP);
     Rcpp::traits::input_parameter< int >::type least(leastSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_rolling_likeness(x, window, least));
+    rcpp_result_gen = Rcpp::wrap(core_rolling_mean_correlation(x, window, least));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -1297,7 +1297,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_dependent_error", (DL_FUNC) &_imbroglio_core_dependent_error, 1},
     {"_imbroglio_core_figures", (DL_FUNC) &_imbroglio_core_figures, 4},
     {"_imbroglio_core_rolling_figures", (DL_FUNC) &_imbroglio_core_rolling_figures, 7},
-    {"_imbroglio_core_rolling_likeness", (DL_FUNC) &_imbroglio_core_rolling_likeness, 3},
+    {"_imbroglio_core_rolling_mean_correlation", (DL_FUNC) &_imbroglio_core_rolling_mean_correlation, 3},
     {"_imbroglio_core_observed", (DL_FUNC) &_imbroglio_core_observed, 1},
     {"_imbroglio_core_span", (DL_FUNC) &_imbroglio_core_span, 1},
     {"_imbroglio_core_last_of", (DL_FUNC) &_imbroglio_core_last_of, 2},

@@ -181,7 +181,8 @@ Rcpp::NumericVector core_rolling_figures(const Rcpp::NumericMatrix& x,
 
 // The mean correlation of all pairs of columns over each window.
 // [[Rcpp::export]]
-Rcpp::NumericVector core_rolling_likeness(const Rcpp::NumericMatrix& x, int window, int least) {
+Rcpp::NumericVector core_rolling_mean_correlation(const Rcpp::NumericMatrix& x, int window,
+                                                  int least) {
   const std::size_t n = to_size(x.nrow()), k = to_size(x.ncol());
   window = imbroglio::no_longer(window, n);
   Rcpp::NumericVector out(Rcpp::no_init(to_index(n)));

@@ -35,7 +35,7 @@ enum Figure : std::size_t {
   loss_at_rank,
   loss_beyond,
   slope,
-  likeness,
+  correlation,
   apart,
   figures
 };
@@ -95,7 +95,7 @@ class SampleFigures {
     if (!beside) return;
     if (squares_beside > 0.0) out[slope] = both / squares_beside;
     if (squares_beside > 0.0 && squares > 0.0)
-      out[likeness] = both / std::sqrt(squares * squares_beside);
+      out[correlation] = both / std::sqrt(squares * squares_beside);
     if (n > 1)
       out[apart] = std::sqrt(std::max(0.0, squares - 2.0 * both + squares_beside) / (size - 1.0));
   }
