@@ -190,11 +190,12 @@ value_then <- function(book) {
     )
   }
   per_year <- frequencies_of(dates, values[, 1L, drop = FALSE])$per_year[[1L]]
+  rate <- (1 + book$cash_return)^(1 / per_year)
   worth <- core_book_value(
     values,
     held$amount,
     held$cash,
-    (1 + book$cash_return)^(1 / per_year),
+    rate,
     rebalanced(dates, book$rebalance),
     held$start
   )
@@ -210,6 +211,8 @@ value_then <- function(book) {
     value = worth$value,
     close = values,
     amount = held$amount,
+    cash = held$cash,
+    rate = rate,
     again = rebalanced(dates, book$rebalance)
   )
 }
@@ -299,15 +302,18 @@ returns_then <- function(book) {
     book,
     worth$dates,
     `colnames<-`(cbind(worth$value, parts), c(book$name, colnames(parts))),
-    book$returns$stated
+    book$returns$stated,
+    c(worth, list(name = book$name, security = book$security, shares = book$shares))
   )
 }
 
-as_book_returns <- function(book, dates, close, every) {
+# `then`: what it was worth, and how that came, for its working.
+as_book_returns <- function(book, dates, close, every, then = NULL) {
   prices <- book$returns$prices
   made <- new_prices(dates, close, prices$origin, layout = prices$layout)
   made$universe <- c(prices$universe, book = book$name, short_name(book$security))
   made$repairs <- prices$repairs
+  made$then <- then
   made <- altered(made, digest = book_digest(book))
   as_returns(
     made,

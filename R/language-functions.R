@@ -165,6 +165,12 @@ language_each <- list(
     function(test, yes, no) ifelse(test != 0, yes, no),
     "IF"
   ),
+  # Else unknown.
+  only_if = called(
+    "only_if",
+    function(test, x) ifelse(test != 0, x, NA_real_),
+    function(args, calls) sprintf("IF(%s,%s,NA())", args[1L], args[2L])
+  ),
   # By the calendar: whole years, and of the one that is left its share.
   years_between = called(
     "years_between",
@@ -223,6 +229,17 @@ language_distributions <- list(
     function(x, degrees) stats::pchisq(x, degrees, lower.tail = FALSE),
     "CHIDIST"
   ),
+  binomial_below = called(
+    "binomial_below",
+    stats::pbinom,
+    function(args, calls) sprintf("BINOMDIST(%s,%s,%s,1)", args[1L], args[2L], args[3L])
+  ),
+  binomial_quantile = called(
+    "binomial_quantile",
+    stats::qbinom,
+    function(args, calls) sprintf("CRITBINOM(%s,%s,%s)", args[2L], args[3L], args[1L])
+  ),
+  beta_below = called("beta_below", stats::pbeta, "BETADIST"),
   gamma_quantile = called(
     "gamma_quantile",
     stats::qgamma,
@@ -230,7 +247,10 @@ language_distributions <- list(
   )
 )
 
-smallest <- function(x, k) sort(known_in(x))[k]
+# Unknown where there are not so many.
+at_place <- function(x, k) x[ifelse(k < 1, NA, k)]
+
+smallest <- function(x, k) at_place(sort(known_in(x)), k)
 
 language_one <- list(
   sum = summed("sum", function(x) sum(known_in(x)), function(args, calls) {
@@ -256,9 +276,7 @@ language_one <- list(
     },
     "one"
   ),
-  value_at = called("value_at", function(x, row) {
-    known_in(x)[row]
-  }, "INDEX", "one"),
+  value_at = called("value_at", function(x, row) at_place(known_in(x), row), "INDEX", "one"),
   row_of = called(
     "row_of",
     function(x, value) match(value, known_in(x)),

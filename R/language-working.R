@@ -4,44 +4,53 @@
 
 # `columns`: data, a value for each row. `from`, `to`: the rows that are used, of all that are
 # there. `made_for`: choices and steps that the data hang on and do not follow: what others would
-# have given cannot be told by them; "*": any.
+# have given cannot be told by them; "*": any. What has no dates was made of returns (`of_data`),
+# and follows neither their dates nor their kind. Of a `window` the dates are no choice: they come
+# of its length. `priced`: whether the series has a price, and so a
+# row before its first return.
 rows_of_working <- function(name, words, columns, dates = NULL, from = NULL, to = NULL,
-                            made_for = character()) {
+                            made_for = character(), of_data = is.null(from), window = FALSE) {
   list(
     name = name, words = words, columns = columns, dates = dates, from = from, to = to,
-    made_for = made_for
+    made_for = c(if (of_data) "return", made_for), window = window,
+    priced = !is.null(columns$price)
   )
 }
 
-# `others`: what else could have been chosen, by what it is called.
-choice <- function(name, words, value, unit = "number", others = NULL, source = "") {
+# `others`: what else could have been chosen, by what it is called. `moves`: the steps that are
+# other expressions once another is chosen, by name.
+choice <- function(name, words, value, unit = "number", others = NULL, source = "",
+                   moves = list()) {
   list(
     name = name,
     words = words,
     value = as.numeric(value),
     unit = unit,
     others = as.list(others),
-    source = source
+    source = source,
+    moves = moves
   )
 }
 
 # `others`: expressions that the trade writes instead, by what they are called; a list by the names
-# of steps where several change together.
-step <- function(name, expression, words, unit = "number", others = NULL, source = "") {
+# of steps where several change together. `made_for` as of rows, where its form hangs on a choice.
+step <- function(name, expression, words, unit = "number", others = NULL, source = "",
+                 made_for = character()) {
   list(
     name = name,
     expression = expression,
     words = words,
     unit = unit,
     others = as.list(others),
-    source = source
+    source = source,
+    made_for = made_for
   )
 }
 
 # A value that cannot be derived in a few lines: it was searched or drawn. `proof`: the names of
-# the steps by which it can be checked; `made_for` as of rows.
+# the steps by which it can be checked; `made_for` and `of_data` as of rows.
 entered <- function(name, value, words, unit = "number", proof = character(), source = "",
-                    made_for = character()) {
+                    made_for = character(), of_data = TRUE) {
   list(
     name = name,
     expression = NULL,
@@ -49,7 +58,7 @@ entered <- function(name, value, words, unit = "number", proof = character(), so
     words = words,
     unit = unit,
     proof = proof,
-    made_for = made_for,
+    made_for = c(if (of_data) "return", made_for),
     others = list(),
     source = source
   )
@@ -81,9 +90,34 @@ written_working <- function(asked, rows, choices, steps) {
   written
 }
 
-# What the data and the entered values hang on and do not follow.
+# The expressions that may stand for a step, by the choice that brings them.
+moves_of <- function(written, name) {
+  moves <- lapply(written$choices, function(choice) choice$moves[[name]])
+  moves[!vapply(moves, is.null, NA)]
+}
+
+# What each step and each column of data hangs on and does not follow, by name: choices that the
+# data and the entered values under it were made for.
 made_for <- function(written) {
-  unique(as.character(unlist(lapply(c(written$rows, written$steps), `[[`, "made_for"))))
+  held <- list()
+  for (r in written$rows) held[c("date", names(r$columns))] <- list(r$made_for)
+  for (s in written$steps) {
+    used <- unlist(lapply(c(s$expression, moves_of(written, s$name)), all.vars))
+    held[[s$name]] <- unique(as.character(c(s$made_for, unlist(held[used]))))
+  }
+  held
+}
+
+# What each step hangs on, by name: choices and columns of data, through all steps before it.
+hangs_on <- function(written) {
+  found <- list()
+  for (s in written$steps) {
+    used <- unlist(lapply(c(s$expression, moves_of(written, s$name)), all.vars))
+    found[[s$name]] <- unique(c(
+      setdiff(used, names(written$steps)), unlist(found[used]), names(moves_of(written, s$name))
+    ))
+  }
+  found
 }
 
 needed_for <- function(asked, written) {
@@ -93,7 +127,12 @@ needed_for <- function(asked, written) {
     needed <- c(needed, open)
     step_open <- written$steps[intersect(open, names(written$steps))]
     used <- unlist(lapply(step_open, function(s) {
-      c(all.vars(s$expression), unlist(rapply(s$others, all.vars, how = "list")), s$proof)
+      c(
+        all.vars(s$expression),
+        unlist(rapply(s$others, all.vars, how = "list")),
+        unlist(lapply(moves_of(written, s$name), all.vars)),
+        s$proof
+      )
     }))
     open <- setdiff(unique(as.character(used)), needed)
   }
@@ -121,12 +160,23 @@ values_of_working <- function(written, instead = list()) {
     own[[choice$name]] <- instead[[choice$name]] %||% choice$value
   }
   list2env(own, scope)
+  instead <- with_moves(written, instead)
   for (s in written$steps) {
     expression <- instead[[s$name]] %||% s$expression
     value <- if (is.null(expression)) s$value else value_of(expression, scope)
     assign(s$name, value, scope)
   }
   mget(c(names(own), names(written$steps)), scope)
+}
+
+# With what moves where another value is chosen.
+with_moves <- function(written, instead) {
+  for (choice in written$choices) {
+    chosen <- instead[[choice$name]]
+    if (is.null(chosen) || isTRUE(chosen == choice$value)) next
+    instead <- c(instead, choice$moves[setdiff(names(choice$moves), names(instead))])
+  }
+  instead
 }
 
 language_scope <- function() {

@@ -115,6 +115,7 @@ with_prices_of <- function(returns, other) {
   prices$universe <- both_known[!duplicated(both_known)]
   prices$repairs <- unique(c(mine$repairs, theirs$repairs))
   prices$converted <- mine$converted %||% theirs$converted
+  prices$then <- mine$then
   abouts <- Filter(Negate(is.null), list(mine$about, theirs$about))
   if (length(abouts)) {
     prices$about <- about_of_all(

@@ -263,21 +263,43 @@ tables_shown <- function(shows, values) {
 }
 
 # What each choice would have given otherwise: the choice, what was taken, what else, the number.
+# What hangs on a value that was made for the choice is not told.
 other_choices <- function(working) {
   written <- attr(working, "written")
   asked <- attr(working, "asked")
-  fixed <- made_for(written_working(asked, written$rows, written$choices, written$steps))
-  if ("*" %in% fixed) return(NULL)
-  of <- function(record) {
-    if (!length(record$others) || record$name %in% fixed) return(NULL)
-    numbers <- vapply(seq_along(record$others), function(i) {
-      other <- record$others[[i]]
-      instead <- if (is.list(other)) other else stats::setNames(list(other), record$name)
-      as.numeric(values_of_working(written, instead)[[asked]])
-    }, 0)
-    data.frame(choice = record$name, otherwise = names(record$others), number = numbers)
+  needed <- needed_for(asked, written)
+  held <- made_for(written)[[asked]]
+  if ("*" %in% held) return(NULL)
+  records <- c(written$choices, written$steps)
+  of <- function(other) {
+    if (any(tokens_of(names(other$instead)) %in% held)) return(NULL)
+    number <- as.numeric(values_of_working(written, other$instead)[[asked]])
+    data.frame(choice = other$choice, otherwise = other$otherwise, number = number)
   }
-  others <- do.call(rbind, lapply(c(written$choices, written$steps), of))
+  others <- do.call(rbind, lapply(others_of(records[names(records) %in% needed]), of))
   rownames(others) <- NULL
   others
 }
+
+# What else could be, each with all that it changes: what is called the same in several steps is
+# one choice.
+others_of <- function(records) {
+  others <- list()
+  for (record in records) {
+    for (otherwise in names(record$others)) {
+      other <- record$others[[otherwise]]
+      instead <- if (is.list(other)) other else stats::setNames(list(other), record$name)
+      key <- paste(if (is.null(record$expression)) record$name, otherwise)
+      known <- others[[key]]
+      others[[key]] <- list(
+        choice = known$choice %||% record$name,
+        otherwise = otherwise,
+        instead = c(known$instead, instead[setdiff(names(instead), names(known$instead))])
+      )
+    }
+  }
+  unname(others)
+}
+
+# As what a choice or a step is told of in what was made for it: all returns are one.
+tokens_of <- function(names) sub("^.*_return$", "return", names)

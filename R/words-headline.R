@@ -154,8 +154,11 @@ headline_of.default <- function(result) {
   if (!nrow(table)) {
     return(if (rolling) "No security has as many returns as the window." else said[1L])
   }
-  one <- length(unique(table$security)) == 1L && is.null(table[["other"]])
-  if (one) return(said[1L])
+  one <- unique(table$security)
+  if (length(one) == 1L && is.null(table[["other"]])) {
+    # Others may stand on too little to be beside it.
+    return(words_of(result[result$security == one, ])[1L])
+  }
   most_and_least(table, reading, rolling)
 }
 

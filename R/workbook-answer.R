@@ -1,32 +1,51 @@
 # The first sheet of a workbook: what, the number, the choices as input cells, on what it stands;
 # and the names of all that formulas speak of.
 
-# The choices of all workings, and the first and last date of their rows: one cell for those that
-# are the same in all.
+# The choices of a working, and the first and last date of its rows.
+inputs_of <- function(written, rows) {
+  dates <- lapply(rows, function(one) {
+    if (!one$spanned) return(NULL)
+    r <- one$record
+    list(
+      choice(paste0(r$name, "_from"), paste("first date of", r$name), r$from, "date"),
+      choice(paste0(r$name, "_to"), paste("last date of", r$name), r$to, "date")
+    )
+  })
+  inputs <- c(unname(written$choices), unlist(dates, recursive = FALSE))
+  stats::setNames(inputs, vapply(inputs, `[[`, "", "name"))
+}
+
+# What of a working follows an input: any number, the number itself.
+followed_by <- function(plan, input) {
+  date <- plan$inputs[[input]]$unit == "date"
+  of_rows <- Filter(function(one) startsWith(input, paste0(one$record$name, "_")), plan$rows)
+  hung <- if (date) unlist(lapply(of_rows, `[[`, "names")) else input
+  hangs <- vapply(plan$hangs, function(on) any(hung %in% on), NA)
+  still <- !vapply(names(plan$hangs), is_held, NA, plan = plan, input = input)
+  names(plan$hangs)[hangs & still]
+}
+
+# Whether a number was made for an input, and does not follow it.
+is_held <- function(name, plan, input) {
+  token <- if (plan$inputs[[input]]$unit == "date") "return" else input
+  any(c("*", token) %in% plan$held[[name]])
+}
+
+# One cell for the inputs that are the same in all workings.
 workbook_inputs <- function(plans) {
   inputs <- list()
   for (plan in plans) {
-    dates <- unlist(
-      lapply(plan$rows, function(one) {
-        if (!one$dated) return(NULL)
-        r <- one$record
-        list(
-          choice(paste0(r$name, "_from"), paste("first date of", r$name), r$from, "date"),
-          choice(paste0(r$name, "_to"), paste("last date of", r$name), r$to, "date")
-        )
-      }),
-      recursive = FALSE
-    )
-    # What the number itself hangs on and does not follow: parameters found on these dates.
-    written <- plan$written
-    written <- written_working(
-      attr(plan$working, "asked"), written$rows, written$choices, written$steps
-    )
-    fixed <- made_for(written)
-    for (choice in c(plan$written$choices, dates)) {
-      choice$fixed <- any(c("*", choice$name, if (choice$unit == "date") "return") %in% fixed)
-      key <- paste(choice$name, format(choice$value, digits = 17L), choice$fixed)
-      inputs[[key]]$choice <- choice
+    for (input in plan$inputs) {
+      followed <- followed_by(plan, input$name)
+      input$followed <- if (!length(followed)) {
+        "none"
+      } else if (attr(plan$working, "asked") %in% followed) {
+        "all"
+      } else {
+        "some"
+      }
+      key <- paste(input$name, format(input$value, digits = 17L), input$followed)
+      inputs[[key]]$choice <- input
       inputs[[key]]$tags <- c(inputs[[key]]$tags, plan$tag)
       inputs[[key]]$labels <- c(inputs[[key]]$labels, plan$label)
     }
@@ -34,9 +53,25 @@ workbook_inputs <- function(plans) {
   inputs
 }
 
+# Where what stands on the first sheet stands.
+answer_places <- function(plans, inputs) {
+  first <- 4L + length(plans) + 3L
+  list(
+    answers = 3L + seq_along(plans),
+    check = 4L + length(plans) + 1L,
+    inputs = first + seq_along(inputs),
+    changed = sprintf(
+      "SUMPRODUCT(1*(Answer!$B$%1$d:$B$%2$d<>Answer!$C$%1$d:$C$%2$d))",
+      first + min(1L, length(inputs)),
+      first + length(inputs)
+    )
+  )
+}
+
 write_answer_sheet <- function(book, plans, inputs, result) {
   sheet <- "Answer"
   first <- plans[[1L]]$working
+  places <- answer_places(plans, inputs)
   said <- tryCatch(
     if (inherits(result, "imbroglio_working")) attr(first, "asks") else headline(result),
     error = function(e) attr(first, "asks")
@@ -44,54 +79,101 @@ write_answer_sheet <- function(book, plans, inputs, result) {
   openxlsx::writeData(book, sheet, attr(first, "title"), 1L, 1L)
   openxlsx::addStyle(book, sheet, workbook_style("title"), 1L, 1L)
   openxlsx::setRowHeights(book, sheet, 1L, 22)
-  openxlsx::writeData(book, sheet, said, 1L, 2L)
-  at <- 4L
-  for (plan in plans) {
-    asked <- attr(plan$working, "asked")
-    label <- paste(c(label_of(asked, plan$working), plan$label), collapse = " ")
-    openxlsx::writeData(book, sheet, trimws(label), 1L, at)
-    openxlsx::writeFormula(book, sheet, name_in_book(asked, plan$tag), 2L, at)
-    unit <- plan$written$steps[[asked]]$unit
-    style <- answer_format(unit, attr(plan$working, "basis")$kind)
-    openxlsx::addStyle(book, sheet, workbook_style(style), at, 2L)
-    if (length(plans) == 1L) {
-      openxlsx::addStyle(book, sheet, workbook_style("number"), at, 2L, stack = TRUE)
-      openxlsx::setRowHeights(book, sheet, at, 36)
-    }
-    at <- at + 1L
+  openxlsx::writeData(book, sheet, t(c("", "here", "as measured")), 1L, 3L, colNames = FALSE)
+  openxlsx::addStyle(book, sheet, workbook_style("head"), 3L, 1:3)
+  answers <- lapply(plans, answer_of_plan)
+  for (i in seq_along(plans)) write_answer(book, sheet, answers[[i]], places$answers[i])
+  if (length(plans) == 1L) {
+    openxlsx::addStyle(book, sheet, workbook_style("number"), 4L, 2L, stack = TRUE)
+    openxlsx::setRowHeights(book, sheet, 4L, 36)
   }
-  last <- max(vapply(plans, function(p) p$top + 1L + length(p$written$steps), 0))
-  apart <- sprintf("Working!$F$1:$F$%d", last)
-  openxlsx::writeFormula(
-    book,
-    sheet,
-    sprintf(
-      paste0(
-        paste0(
-          "IF(SUMPRODUCT(1*ISERROR(%1$s))>0,SUMPRODUCT(1*ISERROR(%1$s))&\" formulas are in ",
-          "error\","
-        ),
-        paste0(
-          "IF(COUNTIF(%1$s,\">1E-10\")=0,\"All \"&COUNT(%1$s)&\" agree with our numbers to ",
-          "1e-10\","
-        ),
-        "COUNTIF(%1$s,\">1E-10\")&\" of \"&COUNT(%1$s)&\" do not agree with our numbers\"))"
-      ),
-      apart
-    ),
-    1L,
-    at + 1L
-  )
-  openxlsx::addStyle(book, sheet, workbook_style("head"), at + 1L, 1L)
-  at <- write_inputs(book, sheet, inputs, at + 3L)
+  openxlsx::writeFormula(book, sheet, sentence_formula(said, answers, places), 1L, 2L)
+  openxlsx::writeFormula(book, sheet, check_formula(plans, places), 1L, places$check)
+  openxlsx::addStyle(book, sheet, workbook_style("head"), places$check, 1L)
+  at <- write_inputs(book, sheet, inputs, places$check + 2L)
   write_basis(book, sheet, first, at + 1L)
-  openxlsx::setColWidths(book, sheet, 1:4, c(40, 20, 20, 26))
+  openxlsx::setColWidths(book, sheet, 1:4, c(46, 22, 20, 26))
   openxlsx::pageSetup(
     book,
     sheet,
     orientation = "portrait",
     fitToWidth = TRUE,
     fitToHeight = FALSE
+  )
+}
+
+# The number of a working: what it is called, its formula, what was measured and how it is shown.
+answer_of_plan <- function(plan) {
+  asked <- attr(plan$working, "asked")
+  unit <- plan$written$steps[[asked]]$unit
+  label <- trimws(paste(c(label_of(asked, plan$working), plan$label), collapse = " "))
+  list(
+    label = label,
+    formula = name_in_book(asked, plan$tag),
+    measured = in_sheet(attr(plan$working, "measured"), unit),
+    format = answer_format(unit, attr(plan$working, "basis")$kind)
+  )
+}
+
+write_answer <- function(book, sheet, answer, row) {
+  openxlsx::writeData(book, sheet, answer$label, 1L, row)
+  openxlsx::writeFormula(book, sheet, answer$formula, 2L, row)
+  openxlsx::writeData(book, sheet, answer$measured, 3L, row)
+  openxlsx::addStyle(
+    book, sheet, workbook_style(answer$format), row, 2:3, gridExpand = TRUE
+  )
+}
+
+# The headline while all stands as it was measured; else the first numbers as they are now.
+sentence_formula <- function(said, answers, places, most = 3L) {
+  now <- vapply(utils::head(seq_along(answers), most), function(i) {
+    shown <- if (answers[[i]]$format == "General") "0.0000" else answers[[i]]$format
+    sprintf(
+      "%s&TEXT(B%d,\"%s\")",
+      text_in_formula(paste0(answers[[i]]$label, ": ")), places$answers[i], shown
+    )
+  }, "")
+  if (length(answers) > most) {
+    now <- c(now, text_in_formula(sprintf("%s below", count(length(answers) - most, "more"))))
+  }
+  sprintf(
+    "IF(%s=0,%s,\"With other choices than were measured. \"&%s)",
+    places$changed, text_in_formula(said), paste(now, collapse = "&\"; \"&")
+  )
+}
+
+# A text as a formula: a program takes no more than 255 characters of one.
+text_in_formula <- function(text) {
+  pieces <- substring(text, seq(1L, max(1L, nchar(text)), 120L),
+                      pmin(nchar(text), seq(1L, max(1L, nchar(text)), 120L) + 119L))
+  paste(sprintf("\"%s\"", gsub("\"", "\"\"", pieces, fixed = TRUE)), collapse = "&")
+}
+
+# Whether all that is derived agrees with our numbers; once a choice is changed, what follows it.
+check_formula <- function(plans, places) {
+  last <- max(vapply(plans, function(p) p$top + 1L + length(p$written$steps), 0))
+  column <- function(letter) sprintf("Working!$%1$s$1:$%1$s$%2$d", letter, last)
+  entered <- sum(vapply(plans, function(plan) {
+    sum(vapply(plan$written$steps, function(s) is.null(s$expression), NA))
+  }, 0L))
+  parts <- c(
+    errors = sprintf("SUMPRODUCT(1*ISERROR(%s))", column("D")),
+    changed = places$changed,
+    stale = sprintf("COUNTIF(%s,\"%s\")", column("D"), measure_again),
+    derived = sprintf("COUNT(%s)", column("F")),
+    apart = sprintf("COUNTIF(%s,\">1E-10\")", column("F"))
+  )
+  sprintf(
+    paste0(
+      "IF(%1$s>0,%1$s&\" formulas are in error\",IF(%2$s>0,",
+      "\"Choices are changed: nothing here is compared with what was measured. \"&%3$s&",
+      "\" of the numbers need measuring again\",IF(%5$s>0,%5$s&\" of \"&%4$s&",
+      "\" derived numbers do not agree with ours\",\"All \"&%4$s&",
+      "\" derived numbers agree with ours to 1e-10; %6$s\")))"
+    ),
+    parts[["errors"]], parts[["changed"]], parts[["stale"]], parts[["derived"]],
+    parts[["apart"]],
+    if (entered) sprintf("entered: %s", count(entered, "number")) else "none is entered"
   )
 }
 
@@ -110,7 +192,12 @@ write_inputs <- function(book, sheet, inputs, at) {
     one <- inputs[[i]]
     value <- in_sheet(one$choice$value, one$choice$unit)
     row <- at + i
-    words <- paste0(one$choice$words, if (one$choice$fixed) ", for which numbers were entered")
+    words <- paste0(one$choice$words, switch(
+      one$choice$followed,
+      none = ", which nothing here follows",
+      some = ", which the number does not follow",
+      ""
+    ))
     openxlsx::writeData(book, sheet, words, 1L, row)
     openxlsx::writeData(book, sheet, value, 2L, row)
     openxlsx::writeData(book, sheet, value, 3L, row)
@@ -123,7 +210,7 @@ write_inputs <- function(book, sheet, inputs, at) {
     )
     unit <- workbook_style(number_format(one$choice$unit))
     openxlsx::addStyle(book, sheet, unit, row, 2:3, gridExpand = TRUE)
-    if (!one$choice$fixed) {
+    if (one$choice$followed != "none") {
       openxlsx::addStyle(book, sheet, workbook_style("input"), row, 2L, stack = TRUE)
     }
   }
@@ -148,8 +235,8 @@ write_basis <- function(book, sheet, working, at) {
     book,
     sheet,
     paste0(
-      "Shaded numbers, and columns of data, are entered: they were searched, drawn or delivered, ",
-      "and do not follow the choices. All others are formulas."
+      "Shaded numbers, and columns of data, are entered: they were searched, drawn or delivered. ",
+      "All others are formulas. What was made for a choice that is changed since says so."
     ),
     1L,
     at + length(lines) + 2L
@@ -167,7 +254,7 @@ names_of_workbook <- function(book, plans, inputs) {
     )
     defined <<- c(defined, text)
   }
-  first_input <- 4L + length(plans) + 3L
+  cells <- answer_places(plans, inputs)$inputs
   for (plan in plans) {
     rows <- plan$top + 1L + seq_along(plan$written$steps)
     at <- stats::setNames(rows, names(plan$written$steps))
@@ -176,13 +263,12 @@ names_of_workbook <- function(book, plans, inputs) {
     }
     for (i in seq_along(inputs)) {
       if (!plan$tag %in% inputs[[i]]$tags) next
-      define(
-        name_in_book(inputs[[i]]$choice$name, plan$tag),
-        sprintf("Answer!$B$%d", first_input + i)
-      )
+      name <- inputs[[i]]$choice$name
+      define(name_in_book(name, plan$tag), sprintf("Answer!$B$%d", cells[i]))
+      define(name_in_book(measured_name(name), plan$tag), sprintf("Answer!$C$%d", cells[i]))
     }
     for (one in plan$rows) {
-      if (one$dated) {
+      if (one$spanned) {
         dates <- sprintf(
           "'%s'!$A$2:$A$%d",
           gsub("'", "''", one$sheet, fixed = TRUE),

@@ -30,6 +30,38 @@ number_format <- function(unit, kind = "simple") {
 # Days of a spreadsheet are counted from 30 December 1899.
 in_sheet <- function(value, unit) if (unit == "date") value + 25569 else value
 
+# What stands where a number would that was made for a choice that is changed.
+measure_again <- "needs measuring again"
+
+measured_name <- function(input) paste0(input, "_measured")
+
+# A formula of a step, or of a cell of its column, with what says that it does not follow.
+followed_formula <- function(formula, name, plan) {
+  held <- Filter(function(input) is_held(name, plan, input), names(plan$inputs))
+  if (!length(held)) return(formula)
+  changed <- vapply(held, changed_in_book, "", plan = plan)
+  if (length(changed) > 1L) changed <- sprintf("OR(%s)", paste(changed, collapse = ","))
+  sprintf("IF(%s,\"%s\",%s)", changed, measure_again, formula)
+}
+
+changed_in_book <- function(input, plan) {
+  sprintf(
+    "%s<>%s", name_in_book(input, plan$tag), name_in_book(measured_name(input), plan$tag)
+  )
+}
+
+# With the expression that another choice brings.
+step_formula <- function(s, plan, named) {
+  formula <- expression_sheet(s$expression, named)
+  moves <- moves_of(plan$written, s$name)
+  for (input in names(moves)) {
+    formula <- sprintf(
+      "IF(%s,%s,%s)", changed_in_book(input, plan), expression_sheet(moves[[input]], named), formula
+    )
+  }
+  formula
+}
+
 # What a name of a working is in its formulas.
 names_in_formulas <- function(plan) {
   where <- function(name) {
@@ -51,7 +83,7 @@ names_in_formulas <- function(plan) {
 
 range_formula <- function(plan, one, name, begins = one$begins[[name]]) {
   column <- sprintf("'%s'!$%s", gsub("'", "''", one$sheet, fixed = TRUE), one$letter[[name]])
-  if (!one$dated) {
+  if (!one$spanned) {
     return(sprintf(
       "%s$%d:$%s$%d", column, one$first + begins, one$letter[[name]], one$last
     ))
@@ -84,7 +116,8 @@ write_rows_sheet <- function(book, plan, one) {
   n <- one$all
   rows <- seq_len(n) + 1L
   table <- r$columns
-  if (one$dated) table <- c(list(date = r$dates), list(row_in_span = rep(NA_real_, n)), table)
+  if (one$spanned) table <- c(list(row_in_span = rep(NA_real_, n)), table)
+  if (one$dated) table <- c(list(date = r$dates), table)
   openxlsx::writeData(
     book,
     one$sheet,
@@ -92,7 +125,7 @@ write_rows_sheet <- function(book, plan, one) {
     headerStyle = workbook_style("head")
   )
   named <- names_in_formulas(plan)
-  if (one$dated) {
+  if (one$spanned) {
     limit <- function(end) name_in_book(paste0(r$name, "_", end), plan$tag)
     openxlsx::writeFormula(
       book,
@@ -111,7 +144,7 @@ write_rows_sheet <- function(book, plan, one) {
     s <- plan$written$steps[[name]]
     column <- match(name, names(one$letter))
     openxlsx::writeData(book, one$sheet, name, column, 1L)
-    template <- row_template(s$expression, one, name, named)
+    template <- row_template(s, one, plan, named)
     openxlsx::writeFormula(
       book,
       one$sheet,
@@ -123,22 +156,27 @@ write_rows_sheet <- function(book, plan, one) {
   style_rows_sheet(book, one)
 }
 
-row_template <- function(expression, one, name, named) {
-  begins <- one$begins[[name]]
-  place <- if (one$dated) sprintf("$%s{0}", one$letter[["row_in_span"]]) else "(ROW()-1)"
-  if (!is.call(expression) || !identical(expression[[1L]], quote(recursion))) {
-    formula <- expression_sheet(expression, named)
-    return(
-      if (begins || one$dated) sprintf("IF(%s>%d,%s,\"\")", place, begins, formula) else formula
+row_template <- function(s, one, plan, named) {
+  expression <- s$expression
+  begins <- one$begins[[s$name]]
+  place <- if (one$spanned) sprintf("$%s{0}", one$letter[["row_in_span"]]) else "(ROW()-1)"
+  formula <- if (!is.call(expression) || !identical(expression[[1L]], quote(recursion))) {
+    formula <- step_formula(s, plan, named)
+    if (begins || one$spanned) {
+      sprintf("IF(%s>%d,%s,\"\")", place, begins, formula)
+    } else {
+      formula
+    }
+  } else {
+    sprintf(
+      "IF(%1$s>%2$d,%3$s,IF(%1$s=%2$d,%4$s,\"\"))",
+      place,
+      begins + 1L,
+      expression_sheet(expression[[3L]], named),
+      expression_sheet(expression[[2L]], named)
     )
   }
-  sprintf(
-    "IF(%1$s>%2$d,%3$s,IF(%1$s=%2$d,%4$s,\"\"))",
-    place,
-    begins + 1L,
-    expression_sheet(expression[[3L]], named),
-    expression_sheet(expression[[2L]], named)
-  )
+  followed_formula(formula, s$name, plan)
 }
 
 style_rows_sheet <- function(book, one) {
@@ -153,9 +191,7 @@ style_rows_sheet <- function(book, one) {
   )
   openxlsx::freezePane(book, one$sheet, firstRow = TRUE, firstCol = one$dated)
   openxlsx::setColWidths(book, one$sheet, columns, 13)
-  if (one$dated) {
-    openxlsx::setColWidths(book, one$sheet, 2L, 8)
-  }
+  if (one$spanned) openxlsx::setColWidths(book, one$sheet, 2L, 8)
   openxlsx::pageSetup(
     book,
     one$sheet,
@@ -217,13 +253,22 @@ step_cells <- function(plan) {
   ours <- our_numbers(plan)
   # A difference of two likelihoods has no more digits than they have.
   least <- ifelse(of("unit") == "statistic", "1", "1E-6")
-  apart <- sprintf("ABS(D%1$d-E%1$d)/MAX(ABS(E%1$d),%2$s)", rows, least)
+  apart <- sprintf(
+    "IF(ISNUMBER(D%1$d),ABS(D%1$d-E%1$d)/MAX(ABS(E%1$d),%2$s),\"\")", rows, least
+  )
   here <- place <- rep(NA_character_, length(steps))
   computed <- !is_entered & !is_column
   named <- names_in_formulas(plan)
   here[computed] <- vapply(steps[computed], function(s) {
-    expression_sheet(s$expression, named)
+    followed_formula(step_formula(s, plan, named), s$name, plan)
   }, "")
+  # A value that was made for a choice is a formula, too: it says when it is no more.
+  constant <- number_exact(ours)
+  held <- vapply(names(steps), function(name) {
+    if (is_entered[[name]]) followed_formula(constant[[name]], name, plan) else NA_character_
+  }, "")
+  held[is_entered & held == constant] <- NA
+  here[is_entered] <- held[is_entered]
   place[is_column] <- vapply(names(steps)[is_column], column_place, "", plan = plan)
   kind <- attr(plan$working, "basis")$kind
   list(
@@ -232,10 +277,10 @@ step_cells <- function(plan) {
     "in words" = of("words"),
     formula = formula,
     "formula here" = here,
-    "entered here" = ifelse(is_entered, ours, NA),
+    "entered here" = ifelse(is_entered & is.na(held), ours, NA),
     place = place,
     "our number" = ours,
-    apart = ifelse(is_column, NA, apart),
+    apart = ifelse(computed, apart, NA),
     unit = of("unit"),
     source = of("source"),
     lines = pmax(1, ceiling(nchar(of("words")) / 36), ceiling(nchar(formula) / 42)),

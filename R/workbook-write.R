@@ -128,7 +128,8 @@ workbook_plans <- function(workings) {
     }, NA)]
     list(
       working = working, tag = tag, label = label, rows = rows, scalars = scalars,
-      written = written, values = values
+      written = written, values = values, inputs = inputs_of(written, rows),
+      held = made_for(written), hangs = hangs_on(written)
     )
   })
 }
@@ -162,14 +163,17 @@ sheet_name <- function(wanted, taken) {
 # The columns of a sheet of rows: date, the place in the span, data, and what is computed; for
 # each in which row, counted from the first that is used, it begins.
 plan_of_rows <- function(r, written, values, sheet) {
+  if (r$window) r <- cut_to_window(r)
   used <- rows_used(r)
   n <- length(used)
   computed <- names(written$steps)[vapply(written$steps, function(s) {
     length(values[[s$name]]) == n && n > 1L && columns_in(s$expression, r, written, values)
   }, NA)]
   dated <- !is.null(r$dates)
+  # Of which the first and the last date can be chosen.
+  spanned <- dated && !is.null(r$from)
   data <- names(r$columns)
-  whole <- c(if (dated) c("date", "row_in_span"), data, computed)
+  whole <- c(if (dated) "date", if (spanned) "row_in_span", data, computed)
   begins <- vapply(c(data, computed), function(name) {
     known <- which(!is.na(values[[name]]))
     if (length(known)) known[1L] - 1L else 0L
@@ -178,6 +182,7 @@ plan_of_rows <- function(r, written, values, sheet) {
     record = r,
     sheet = sheet,
     dated = dated,
+    spanned = spanned,
     data = data,
     computed = computed,
     letter = stats::setNames(openxlsx::int2col(seq_along(whole)), whole),
@@ -187,6 +192,15 @@ plan_of_rows <- function(r, written, values, sheet) {
     last = used[n] + 1L,
     all = length(r$columns[[1L]])
   )
+}
+
+# Its rows alone: there is no other first or last date to choose.
+cut_to_window <- function(r) {
+  used <- rows_used(r)
+  r$columns <- lapply(r$columns, `[`, used)
+  r$dates <- r$dates[used]
+  r["from"] <- r["to"] <- list(NULL)
+  r
 }
 
 # Whether a step is of these rows: it stands on a column of them.

@@ -57,6 +57,8 @@ rows_of_pair <- function(returns, this, about) {
     if (windowed) this$from,
     if (windowed) this$to
   )
+  # A span is counted from the last date on.
+  if (!is.null(this$span)) made$rows$window <- TRUE
   made$frequency <- shared_frequency(
     returns,
     match(this$security, colnames(returns$values)),
@@ -69,20 +71,12 @@ rows_of_pair <- function(returns, this, about) {
     made$steps <- c(made$steps, excess_steps(quote(risk_free_return)))
   } else {
     made$choices <- list(choice("risk_free", "risk-free return a year", rate, "fraction"))
+    rate <- of_kind(
+      returns$kind, quote((1 + risk_free)^(1 / per_year) - 1), quote(ln(1 + risk_free) / per_year)
+    )
     made$steps <- c(
       made$steps,
-      list(
-        step(
-          "rate",
-          if (returns$kind == "log") {
-            quote(ln(1 + risk_free) / per_year)
-          } else {
-            quote((1 + risk_free)^(1 / per_year) - 1)
-          },
-          "risk-free return a period",
-          "fraction"
-        )
-      ),
+      list(step("rate", rate$taken, "risk-free return a period", "fraction", rate$others)),
       excess_steps(quote(rate))
     )
   }
@@ -260,7 +254,7 @@ side_steps <- function() {
 pulls <- function(beside, this) {
   inside <- rows_used(beside$rows)
   dates <- beside$rows$dates[inside]
-  if (!is.null(beside$rows$columns$price)) dates <- dates[-1L]
+  if (beside$rows$priced) dates <- dates[-1L]
   at <- match(as.numeric(dates), as.numeric(beside$dates))
   y <- beside$values[at, 1L]
   x <- beside$values[at, 2L]

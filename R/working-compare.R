@@ -103,7 +103,8 @@ side_working <- function(side, pair, measure, per_year, prefix, called) {
         columns,
         side$dates,
         side$dates[1L],
-        side$dates[length(side$dates)]
+        side$dates[length(side$dates)],
+        window = TRUE
       )),
       choices = list(choice("per_year", "periods a year", per_year)),
       steps = steps

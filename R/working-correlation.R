@@ -24,7 +24,7 @@ working_of.imbroglio_correlation <- function(result, row) {
       list(confidence_choice(result))
     ),
     steps = c(
-      pair$steps,
+      if (is.na(shrunk)) pair$steps else without_kinds(pair$steps),
       if (!is.na(shrunk)) {
         shrunk_steps(this)
       } else if (weighted) {

@@ -13,7 +13,7 @@ working_of.imbroglio_downside <- function(result, row) {
       below_mean_steps(),
       below_target_steps(),
       partial_steps(basis(result)$exact$order),
-      if (is.null(this$window)) size_steps(!is.null(made$rows$columns$price)),
+      if (is.null(this$window)) size_steps(made$rows$priced),
       if (delta && is.null(this$window)) downside_error_steps(),
       drawn_error_steps(result, this)
     ),
@@ -28,11 +28,11 @@ falls_working <- function(result, this) {
   sample <- rows_of_security(
     returns, this$security, if (rolling) this$from, if (rolling) this$to
   )
-  target <- switch(
+  target <- of_kind(
     returns$kind,
-    simple = quote((1 + target_annual)^(1 / per_year) - 1),
-    log = quote(ln(1 + target_annual) / per_year),
-    profit = quote(target_annual / per_year)
+    quote((1 + target_annual)^(1 / per_year) - 1),
+    quote(ln(1 + target_annual) / per_year),
+    quote(target_annual / per_year)
   )
   list(
     rows = sample$rows,
@@ -43,7 +43,7 @@ falls_working <- function(result, this) {
     steps = c(sample$steps, list(
       step("n", quote(count(return)), "how many returns", "count"),
       step("mean", quote(sum(return) / n), "mean of the returns", "fraction"),
-      step("target", target, "the target of a period", "fraction")
+      step("target", target$taken, "the target of a period", "fraction", target$others)
     ))
   )
 }

@@ -82,20 +82,25 @@ wealth_working <- function(result, this) {
   if (inherits(source, "imbroglio_prices")) {
     there <- which(!is.na(source$close[, this$security]))
     dates <- source$dates[there]
-    rows <- rows_of_working(
-      "prices",
-      sprintf("closes of %s", this$security),
-      list(price = unname(source$close[there, this$security])),
+    start <- if (is.null(this$window)) 1L else row_before(this$from, dates)
+    held <- held_then(list(prices = source), this$security, dates, start)
+    rows <- rows_of_prices(
+      closes_text(this$security, held),
+      held$columns %||% list(price = unname(source$close[there, this$security])),
       dates,
       dates[1L],
-      dates[length(dates)]
+      dates[length(dates)],
+      window = FALSE
     )
-    first <- list(step("wealth", quote(price), "wealth: the price itself"))
+    first <- c(
+      held$steps, list(step("wealth", quote(price), "wealth: the price itself"))
+    )
   } else {
-    sample <- rows_of_security(source, this$security)
+    sample <- rows_of_security(source, this$security, if (!is.null(this$window)) this$from)
     rows <- sample$rows
-    if (!is.null(rows$columns$price)) {
-      first <- list(step("wealth", quote(price / value_at(price, 1)), "wealth, of 1 put in"))
+    if (rows$priced) {
+      wealth <- step("wealth", quote(price / value_at(price, 1)), "wealth, of 1 put in")
+      first <- c(sample$steps, list(wealth))
     } else {
       start <- source$start[match(this$security, colnames(source$values))]
       rows$columns$return <- c(NA_real_, rows$columns$return)
@@ -111,12 +116,9 @@ wealth_working <- function(result, this) {
       first <- list(step("wealth", grown, "wealth, of what was put in"))
     }
   }
-  if (!is.null(this$window)) {
-    at <- match(as.numeric(this$from), as.numeric(rows$dates))
-    # The value before the first return of the window is where it starts from.
-    rows$from <- rows$dates[max(1L, at - 1L)]
-  }
+  if (!is.null(this$window)) rows$from <- rows$dates[row_before(this$from, rows$dates)]
   if (length(span)) rows$to <- span
+  rows$window <- length(span) > 0L
   list(
     rows = list(rows),
     choices = list(),
@@ -124,23 +126,26 @@ wealth_working <- function(result, this) {
   )
 }
 
+# The value before the first return of a window is where it starts from.
+row_before <- function(from, dates) max(1L, match(as.numeric(from), as.numeric(dates)) - 1L)
+
 # Of returns without prices what was put in stands before the first.
 wealth_steps_of_rows <- function(rows, kind) {
-  first <- if (!is.null(rows$columns$price)) {
+  first <- if (rows$priced) {
     quote(price / value_at(price, 1))
   } else if (kind == "log") {
     quote(recursion(exp(return), previous * exp(return)))
   } else {
     quote(recursion(1 + return, previous * (1 + return)))
   }
-  high <- if (is.null(rows$columns$price)) {
+  high <- if (!rows$priced) {
     quote(recursion(higher_of(1, wealth), higher_of(previous, wealth)))
   } else {
     quote(recursion(wealth, higher_of(previous, wealth)))
   }
   c(
     list(step("wealth", first, "wealth, of 1 put in")),
-    below_steps(FALSE, !is.null(rows$columns$price), high)
+    below_steps(FALSE, rows$priced, high)
   )
 }
 

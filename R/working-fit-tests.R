@@ -13,8 +13,7 @@ sorted_returns <- function(record, x, at) {
       ln_density = unname(record$log_density(x, at)),
       ln_below = unname(record$log_tail(x, at)),
       ln_above = unname(record$log_tail(x, at, FALSE))
-    ),
-    made_for = "return"
+    )
   )
 }
 

@@ -144,8 +144,7 @@ family_steps <- function(record, at, errors = NULL, of = NULL) {
       at[[i]],
       paste0(parameters[i], ", by maximum likelihood", if (!is.null(of)) paste(",", of)),
       proof = proof,
-      source = record$source,
-      made_for = "return"
+      source = record$source
     )
   })
   if (is.null(record$density)) return(entered_steps)

@@ -21,8 +21,7 @@ garch_parameter_steps <- function(at, free) {
       at[[name]],
       paste0(words[[name]], if (fixed) ", at its limit" else ", by maximum likelihood"),
       proof = if (!fixed) proof_names(paste0("garch_", free)),
-      source = "Bollerslev (1986)",
-      made_for = "return"
+      source = "Bollerslev (1986)"
     )
   })
 }

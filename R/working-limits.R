@@ -133,17 +133,14 @@ lost_steps <- function(line, returns) {
   sample <- rows_of_security(
     returns, colnames(returns$values)[1L], from = dates[length(dates) - n + 1L]
   )
-  lost <- if (returns$kind == "profit") {
+  lost <- of_kind(
+    returns$kind, quote(1 - exp(sum(ln(1 + return)))), quote(1 - exp(sum(return))),
     quote(0 - sum(return))
-  } else if (returns$kind == "log") {
-    quote(1 - exp(sum(return)))
-  } else {
-    quote(1 - exp(sum(ln(1 + return))))
-  }
+  )
   list(
     rows = list(sample$rows),
     steps = c(sample$steps, list(step(
-      "estimate", lost, paste("loss of", line$period), "fraction"
+      "estimate", lost$taken, paste("loss of", line$period), "fraction", lost$others
     )))
   )
 }

@@ -70,7 +70,8 @@ replay_steps <- function(result, episode) {
       columns,
       e$dates,
       e$dates[1L],
-      e$dates[length(e$dates)]
+      e$dates[length(e$dates)],
+      window = TRUE
     ),
     steps = c(
       lapply(seq_along(short), function(j) {

@@ -43,7 +43,8 @@ working_of.imbroglio_return_split <- function(result, row) {
   list(
     rows = list(rows_of_working(
       "days", sprintf("closes from %s to %s", this$from, this$to), columns,
-      days$dates[rows], days$dates[rows[1L]], days$dates[rows[length(rows)]]
+      days$dates[rows], days$dates[rows[1L]], days$dates[rows[length(rows)]],
+      window = TRUE
     )),
     steps = c(made, added_steps(days$in_money), rated, own_steps(this, whole, columns)),
     main = if (days$in_money) "component_value" else "component"

@@ -38,7 +38,7 @@ working_of.imbroglio_return <- function(result, row) {
 # `total_return` and that a year: by the calendar where the dates of the prices are known.
 growth_steps <- function(result, returns, rows) {
   adds <- returns$kind == "profit"
-  priced <- !is.null(rows$columns$price)
+  priced <- rows$priced
   # With periods a year given by hand, years are as many of them.
   dated <- rows$name == "prices" && is.null(basis(result)$exact$per_year)
   total <- if (adds) {
@@ -137,9 +137,9 @@ ratio_steps <- function() {
 # intervals that both have.
 risk_free_working <- function(result, returns, this) {
   free <- choice_of(basis(result), "risk-free")
-  as_they_are <- function(less) {
+  as_they_are <- function(less, others = NULL) {
     list(
-      step("excess_mean", less, "mean above the risk-free return", "fraction"),
+      step("excess_mean", less, "mean above the risk-free return", "fraction", others),
       step("excess_deviation", quote(volatility), "deviation of that", "fraction"),
       step("excess_n", quote(n), "how many", "count")
     )
@@ -147,14 +147,14 @@ risk_free_working <- function(result, returns, this) {
   if (is.na(free)) return(list(steps = as_they_are(quote(mean))))
   rate <- basis(result)$exact$risk_free
   if (!is.null(rate)) {
-    less <- if (returns$kind == "log") {
+    less <- of_kind(
+      returns$kind,
+      quote(mean - ((1 + risk_free)^(1 / per_year) - 1)),
       quote(mean - ln(1 + risk_free) / per_year)
-    } else {
-      quote(mean - ((1 + risk_free)^(1 / per_year) - 1))
-    }
+    )
     return(list(
       choices = list(choice("risk_free", "risk-free return a year", rate, "fraction")),
-      steps = as_they_are(less)
+      steps = as_they_are(less$taken, less$others)
     ))
   }
   both <- risk_free_of(returns, free)

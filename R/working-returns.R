@@ -16,7 +16,8 @@ rows_of_security <- function(returns, security, from = NULL, to = NULL, name = "
         stats::setNames(list(r), name),
         dates,
         from %||% dates[1L],
-        to %||% dates[length(dates)]
+        to %||% dates[length(dates)],
+        window = !is.null(from) || !is.null(to)
       ),
       steps = list()
     ))
@@ -24,16 +25,32 @@ rows_of_security <- function(returns, security, from = NULL, to = NULL, name = "
   # The price before the first return is a row of its own.
   all_dates <- c(prices$start, dates)
   first <- if (is.null(from)) 1L else match(as.numeric(from), as.numeric(dates))
+  held <- held_then(returns, security, all_dates, first)
   list(
-    rows = rows_of_working(
-      "prices",
-      sprintf("closes of %s", security),
-      list(price = prices$close),
+    rows = rows_of_prices(
+      closes_text(security, held),
+      held$columns %||% list(price = prices$close),
       all_dates,
       all_dates[first],
-      to %||% all_dates[length(all_dates)]
+      to %||% all_dates[length(all_dates)],
+      window = !is.null(from) || !is.null(to)
     ),
-    steps = list(return_step(returns$kind, name))
+    steps = c(held$steps, list(return_step(returns$kind, name)))
+  )
+}
+
+# Of a book its holdings have the prices.
+rows_of_prices <- function(words, columns, dates, from, to, window, priced = TRUE) {
+  rows <- rows_of_working("prices", words, columns, dates, from, to, window = window)
+  rows$priced <- priced
+  rows
+}
+
+closes_text <- function(series, held = NULL) {
+  if (is.null(held)) return(sprintf("closes of %s", some(series)))
+  sprintf(
+    "closes of %s, of which %s is made", some(c(held$security, setdiff(series, held$name)), 12L),
+    held$name
   )
 }
 
@@ -46,6 +63,25 @@ return_step <- function(kind, name = "return", price = quote(price), of = NULL) 
   } else {
     step(name, simple, words, "fraction", list("log returns" = in_logs))
   }
+}
+
+# What is another expression of simple returns than of log returns: the one that is taken, and the
+# other as what it could be. Profits have one kind only, `added`.
+of_kind <- function(kind, simple, log, added = simple) {
+  switch(
+    kind,
+    log = list(taken = log, others = list("simple returns" = simple)),
+    profit = list(taken = added),
+    list(taken = simple, others = list("log returns" = log))
+  )
+}
+
+# Where not all that follows is another expression of the other kind, the kind is no choice.
+without_kinds <- function(steps) {
+  lapply(Filter(Negate(is.null), steps), function(s) {
+    s$others <- s$others[setdiff(names(s$others), c("simple returns", "log returns"))]
+    s
+  })
 }
 
 kind_words <- function(returns) {
@@ -102,7 +138,8 @@ rows_of_several <- function(returns, series, from = NULL, to = NULL, kind = retu
         columns,
         dates,
         from %||% dates[1L],
-        to %||% dates[length(dates)]
+        to %||% dates[length(dates)],
+        window = !is.null(from) || !is.null(to)
       ),
       steps = list(),
       dates = dates,
@@ -111,19 +148,25 @@ rows_of_several <- function(returns, series, from = NULL, to = NULL, kind = retu
   }
   all_dates <- c(prices$start, dates)
   first <- if (is.null(from)) 1L else match(as.numeric(from), as.numeric(dates))
+  held <- NULL
+  columns <- list()
+  for (j in seq_along(series)) {
+    name <- paste0(prefix[j], "price")
+    of_book <- held_then(returns, series[j], all_dates, first, name)
+    held <- held %||% of_book
+    columns <- c(columns, of_book$columns %||% stats::setNames(list(prices$close[, j]), name))
+  }
   list(
-    rows = rows_of_working(
-      "prices",
-      sprintf("closes of %s on the dates that all of them have", some(series)),
-      stats::setNames(
-        lapply(seq_along(series), function(j) prices$close[, j]),
-        paste0(prefix, "price")
-      ),
+    rows = rows_of_prices(
+      paste(closes_text(series, held), "on the dates that all of them have"),
+      columns,
       all_dates,
       all_dates[first],
-      to %||% all_dates[length(all_dates)]
+      to %||% all_dates[length(all_dates)],
+      window = !is.null(from) || !is.null(to),
+      priced = "" %in% prefix
     ),
-    steps = return_steps(kind, prefix, series),
+    steps = c(held$steps, return_steps(kind, prefix, series)),
     dates = dates,
     values = r
   )
@@ -170,45 +213,6 @@ shared_prices <- function(returns, at, rows, r) {
 sample_steps <- function(sample, rows) {
   begins <- names(sample$rows$columns)[1L]
   if (any(vapply(rows, function(r) begins %in% names(r$columns), NA))) sample$steps
-}
-
-# A book as held today: the returns of its holdings, by today's weights.
-rows_of_book <- function(returns, from = NULL, to = NULL, name = "return") {
-  today <- returns$today
-  short <- unique_names(today$security)
-  series <- stats::setNames(today$security, paste0(short, "_"))
-  days <- range(today$dates)
-  made <- rows_of_several(
-    today$book$returns, series, from %||% days[1L], to %||% days[2L], kind = "simple"
-  )
-  held <- lapply(seq_along(short), function(j) {
-    entered(
-      paste0(short[j], "_weight"),
-      today$weights[[j]],
-      sprintf("weight of %s %s", today$security[j], today_words(today$book)),
-      "share"
-    )
-  })
-  # Returns that were given as logarithms are made simple: only these add across holdings.
-  in_logs <- today$book$returns$kind == "log"
-  plain <- !length(made$steps) && in_logs
-  parts <- lapply(short, function(one) {
-    r <- as.name(paste0(one, "_return"))
-    call("*", as.name(paste0(one, "_weight")), if (plain) bquote((exp(.(r)) - 1)) else r)
-  })
-  whole <- added_up(parts)
-  made$steps <- c(
-    # Only simple returns add up across holdings.
-    without_others(made$steps),
-    held,
-    list(step(
-      name,
-      if (in_logs) bquote(ln(1 + .(call("(", whole)))) else whole,
-      "return of the book: those of its holdings by their weights",
-      "fraction"
-    ))
-  )
-  made
 }
 
 # Names that can stand in a formula, of which a spreadsheet tells no letters apart by their case.

@@ -55,7 +55,7 @@ tail_over_time <- function(result, this) {
   returns <- attr(result, "source")
   sample <- rows_of_security(returns, this$security, this$from, this$to)
   steps <- c(
-    sample$steps,
+    without_kinds(sample$steps),
     rank_steps("nearest"),
     sample_loss_steps(returns$kind == "log")
   )

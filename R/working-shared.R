@@ -30,7 +30,9 @@ year_choice <- function(result, returns, this,
     "per_year",
     "periods a year",
     taken,
-    others = usual[abs(unlist(usual) / taken - 1) > 1e-9]
+    others = usual[abs(unlist(usual) / taken - 1) > 1e-9],
+    # Another number than the calendar's is what years are counted by, too.
+    moves = list(years = quote(n / per_year))
   )
 }
 

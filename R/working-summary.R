@@ -12,7 +12,7 @@ working_of.imbroglio_summary <- function(result, row) {
   list(
     rows = list(sample$rows),
     choices = choices,
-    steps = c(
+    steps = without_kinds(c(
       sample$steps,
       growth_steps(result, returns, sample$rows),
       moment_steps()[1:3],
@@ -28,7 +28,7 @@ working_of.imbroglio_summary <- function(result, row) {
       list(step("max_drawdown", quote(minimum(below)), "the deepest", "fraction")),
       rank_steps("nearest"),
       sample_loss_steps(returns$kind == "log")
-    ),
+    )),
     more = function() against_benchmark(result, this, choices)
   )
 }
@@ -49,7 +49,10 @@ against_benchmark <- function(result, this, choices) {
     said <- lapply(choices, `[`, c("name", "value"))
     made <- vapply(own, function(one) list(one[c("name", "value")]) %in% said, NA)
     renamed_part(
-      list(rows = list(beside$rows), choices = own[!made], steps = c(beside$steps, steps)),
+      list(
+        rows = list(beside$rows), choices = own[!made],
+        steps = without_kinds(c(beside$steps, steps))
+      ),
       prefix,
       keep
     )
@@ -81,6 +84,8 @@ renamed_part <- function(part, prefix, keep) {
   }
   again <- function(record) {
     record$name <- called[[record$name]]
+    # No part counts years.
+    record$moves <- NULL
     record["expression"] <- list(renamed(record$expression))
     if (is.null(record$value)) record$others <- lapply(record$others, renamed_other)
     record

@@ -58,12 +58,11 @@ tracking_steps <- function() {
 
 # Who was ahead, how often and by how much in all.
 ahead_steps <- function(kind) {
-  growth <- function(column) {
-    if (kind == "log") {
-      bquote(exp(sum(.(column))) - 1)
-    } else {
-      bquote(exp(sum(ln(1 + .(column)))) - 1)
-    }
+  growth <- function(name, column, words) {
+    made <- of_kind(
+      kind, bquote(exp(sum(ln(1 + .(column)))) - 1), bquote(exp(sum(.(column))) - 1)
+    )
+    step(name, made$taken, words, "fraction", made$others)
   }
   list(
     step(
@@ -72,8 +71,8 @@ ahead_steps <- function(kind) {
       "share of the periods in which it was ahead",
       "share"
     ),
-    step("growth", growth(quote(return)), "earned by the security in all", "fraction"),
-    step("growth_of_benchmark", growth(quote(benchmark_return)), "by the benchmark", "fraction"),
+    growth("growth", quote(return), "earned by the security in all"),
+    growth("growth_of_benchmark", quote(benchmark_return), "by the benchmark"),
     step(
       "active_return_total",
       quote(growth - growth_of_benchmark),

@@ -30,7 +30,7 @@ beyond_the_level <- function(about) {
           loss_beyond = losses,
           part_of_tail = places$weight
         ),
-        made_for = c("level", "horizon")
+        made_for = c("level", "horizon", "decay", "tail")
       ),
       step = with_proof("var", step(
         "es",
@@ -46,7 +46,7 @@ beyond_the_level <- function(about) {
     "expected shortfall: the mean loss beyond, the integral of the quantiles there",
     "fraction",
     proof = "var",
-    made_for = c("level", "horizon")
+    made_for = c("level", "horizon", "decay", "tail")
   ))
 }
 

@@ -42,7 +42,7 @@ slope_errors <- function(parts) {
         es_slope_other = along(2L, pairs$b),
         covariance = unname(parts$covariance[cbind(pairs$a, pairs$b)])
       ),
-      made_for = "*"
+      made_for = c("level", "horizon", "decay", "tail")
     )),
     steps = list(
       step(
@@ -74,64 +74,57 @@ slope_errors <- function(parts) {
   )
 }
 
-# Of the loss at a rank: how often each of the largest would stand there in a resample, and the
-# ranks between which the loss lies.
+# Of the loss at a rank: how often each loss would stand there in a resample, and the ranks between
+# which the loss lies.
 rank_errors <- function(about) {
   x <- values_of(about)
   n <- length(x)
   k <- core_rank_position(n, about$this$level, rank_code(about$this$rank))
-  weight <- diff(stats::pbeta(0:n / n, k, n - k + 1))
-  used <- seq_len(max(which(weight > 0), min(n, floor(k) + 1)))
   loss <- function(value) loss_of(value, about$log)
   at_rank <- function(rank) {
     low <- loss(bquote(nth_smallest(return, round_down(.(rank)))))
     high <- loss(bquote(nth_smallest(return, round_up(.(rank)))))
     bquote(.(low) + (.(rank) - round_down(.(rank))) * (.(high) - .(low)))
   }
+  beside <- function(name, rank, words) step(name, loss(rank), words, "fraction")
   list(
-    rows = list(rows_of_working(
-      "worst",
-      "the largest losses, and the chance of each to stand at the rank in a resample",
-      list(
-        worst_loss = as_loss(sort(x)[used] * sqrt(about$horizon), about$log),
-        chance = weight[used]
-      ),
-      made_for = "*"
-    )),
+    rows = list(rows_of_working("worst", "the returns from the worst on", list(x = sort(x)))),
     steps = c(
-      list(
-        step("usual", quote(sum(chance * worst_loss)), "the mean over all resamples", "fraction"),
-        with_proof("var", step(
-          "var_error",
-          quote(sqrt(sum(chance * (worst_loss - usual)^2))),
-          "its standard error: their deviation",
-          "fraction",
-          source = "Hutson and Ernst (2000)"
-        ))
-      ),
-      shortfall_error_steps(floor(k), length(used) > floor(k)),
+      resample_steps(loss),
+      shortfall_error_steps(),
       rank_interval_steps(about, at_rank),
       list(
         step("position", quote(k), "the rank that is taken", "count"),
         if (k > 1) {
-          step(
-            "worse",
-            loss(quote(nth_smallest(return, round_up(k) - 1))),
-            "the next worse loss",
-            "fraction"
-          )
+          beside("worse", quote(nth_smallest(return, round_up(k) - 1)), "the next worse loss")
         },
         if (k < n) {
-          step(
-            "milder",
-            loss(quote(nth_smallest(return, round_down(k) + 1))),
-            "the next milder loss",
-            "fraction"
-          )
+          beside("milder", quote(nth_smallest(return, round_down(k) + 1)), "the next milder loss")
         }
       ),
       convention_steps(at_rank)
     )
+  )
+}
+
+# The spread of the loss at the rank over all resamples.
+resample_steps <- function(loss) {
+  list(
+    step("which", quote(recursion(1 + 0 * x, previous + 1)), "place of each", "count"),
+    step("worst_loss", loss(quote(x)), "what each is as a loss", "fraction"),
+    step(
+      "chance",
+      quote(beta_below(which / n, k, n - k + 1) - beta_below((which - 1) / n, k, n - k + 1)),
+      "chance of each to stand at the rank in a resample"
+    ),
+    step("usual", quote(sum(chance * worst_loss)), "the mean over all resamples", "fraction"),
+    with_proof("var", step(
+      "var_error",
+      quote(sqrt(sum(chance * (worst_loss - usual)^2))),
+      "its standard error: their deviation",
+      "fraction",
+      source = "Hutson and Ernst (2000)"
+    ))
   )
 }
 
@@ -141,59 +134,79 @@ with_proof <- function(name, s) {
   s
 }
 
-shortfall_error_steps <- function(k, has_next) {
+shortfall_error_steps <- function() {
   list(
-    step("which", quote(recursion(1 + 0 * worst_loss, previous + 1)), "place of each", "count"),
+    step("whole_k", quote(round_down(k)), "so many whole losses are in the shortfall", "count"),
     step(
       "excess",
-      if (has_next) quote(es - value_at(worst_loss, round_down(k) + 1)) else 0,
+      quote(if_else(whole_k < n, es - value_at(worst_loss, lower_of(whole_k + 1, n)), 0)),
       "how far expected shortfall is above the next loss",
       "fraction"
     ),
     step(
       "variance_beyond",
-      if (k > 1) {
-        quote(
-          sum((which <= round_down(k)) * (worst_loss - es)^2) / (round_down(k) - 1)
-        )
-      } else {
-        quote(excess^2 / 2)
-      },
-      if (k > 1) "variance of the losses beyond" else "variance of a tail that is exponential"
+      quote(if_else(
+        whole_k > 1,
+        sum((which <= whole_k) * (worst_loss - es)^2) / higher_of(whole_k - 1, 1),
+        excess^2 / 2
+      )),
+      "variance of the losses beyond; of one that of a tail that is exponential"
     ),
     step(
       "es_error",
-      quote(sqrt((variance_beyond + level * excess^2) / round_down(k))),
+      quote(sqrt((variance_beyond + level * excess^2) / whole_k)),
       "standard error of expected shortfall",
       "fraction"
     )
   )
 }
 
+# An end of the interval: so many of the returns lie below the quantile with at least its share of
+# the chance, by the binomial distribution; between two of them it is shared out.
 rank_interval_steps <- function(about, at_rank) {
   ends <- interval_ranks(
     length(values_of(about)),
     1 - about$this$level,
     about$basis$exact$confidence
   )
-  of <- function(name, rank, words) {
-    if (is.na(rank)) return(NULL)
-    at <- sub("var", "rank", name)
+  of <- function(end, share, words) {
+    called <- function(name) as.name(paste0(name, "_", end))
+    r <- called("fewest")
     list(
-      entered(
-        at,
-        rank,
-        sprintf("the rank %s, by the binomial distribution", words),
-        proof = c("n", "level", "confidence"),
-        source = "Nyblom (1992)",
-        made_for = c("level", "confidence")
+      step(paste0("share_", end), share, "share of the chance beyond this end", "share"),
+      step(
+        paste0("fewest_", end),
+        bquote(n - binomial_quantile(.(called("share")), n, level)),
+        sprintf("the whole rank %s", words),
+        "count"
       ),
-      step(name, at_rank(as.name(at)), "the loss that stands there", "fraction")
+      step(
+        paste0("reached_", end), bquote(1 - binomial_below(.(r) - 1, n, 1 - level)),
+        "chance that as many returns lie below the quantile", "share"
+      ),
+      step(
+        paste0("passed_", end), bquote(1 - binomial_below(.(r), n, 1 - level)),
+        "chance that one more does", "share"
+      ),
+      step(
+        paste0("rank_", end),
+        bquote(only_if(
+          .(r) * (n - .(r)) > 0,
+          .(r) + 1 / (1 + .(r) * level / ((n - .(r)) * (1 - level)) *
+            (.(called("share")) - .(called("passed"))) /
+            (.(called("reached")) - .(called("share"))))
+        )),
+        "the rank between both that has the share",
+        source = "Nyblom (1992)"
+      ),
+      step(
+        paste0("var_", end), at_rank(called("rank")), "the loss that stands there", "fraction"
+      )
     )
   }
   c(
-    of("var_low", ends[1L], "from which the interval goes"),
-    of("var_high", ends[2L], "to which it goes")
+    if (!is.na(ends[1L])) of("low", quote((1 - confidence) / 2), "from which the interval goes"),
+    if (!is.na(ends[2L])) of("high", quote((1 + confidence) / 2), "to which it goes")
   )
 }
 

@@ -98,8 +98,10 @@ weighted_loss_steps <- function(about) {
 # Each return as if today's volatility had been that of its own day.
 volatility_scaled_working <- function(about) {
   if (any(weighted_path(values_of(about), 0.94) == 0)) return(NULL)
+  losses <- losses_by_root(about, quote(scaled))
   list(
     choices = list(decay_choice(about)),
+    moves = losses$moves,
     steps = c(
       list(
         step("mean_square", quote(sum(return^2) / count(return)), "mean square of the returns"),
@@ -128,12 +130,7 @@ volatility_scaled_working <- function(about) {
         )
       ),
       rank_steps(about$this$rank),
-      sample_loss_steps(
-        about$log,
-        quote(scaled),
-        about$horizon > 1,
-        between_ranks(about$this)
-      )
+      losses$steps
     )
   )
 }
@@ -149,7 +146,8 @@ filtered_working <- function(about) {
         "filtered",
         quote(garch_mean + sqrt(next_variance) * e / sqrt(variance)),
         "each return, as it would be at the volatility of the next period",
-        "fraction"
+        "fraction",
+        made_for = "horizon"
       )),
       rank_steps(about$this$rank)[-1L],
       sample_loss_steps(about$log, quote(filtered), between = between_ranks(about$this))
@@ -183,7 +181,8 @@ garch_periods <- function(about) {
       "ahead",
       "the periods ahead",
       list(period = as.numeric(seq_len(about$horizon))),
-      made_for = "horizon"
+      made_for = "horizon",
+      of_data = FALSE
     )
   }
 }
@@ -202,7 +201,8 @@ garch_ahead_steps <- function(about, periods) {
     step(
       "variance_ahead",
       if (is.null(periods)) quote(next_variance) else quote(sum(variance_then)),
-      "variance of all periods ahead"
+      "variance of all periods ahead",
+      made_for = "horizon"
     ),
     step("sd_ahead", quote(sqrt(variance_ahead)), "deviation over the horizon", "fraction"),
     step("centre_ahead", quote(garch_mean * horizon), "mean over it", "fraction")
@@ -274,6 +274,7 @@ family_working <- function(about, name) {
     step("standard", record$at_level, "quantile of the family, at location 0 and scale 1")
   }
   beyond <- beyond_the_level(about)
+  over_horizon <- quote(centre * horizon + (one_period - centre) * sqrt(horizon))
   list(
     rows = list(about$rows, beyond$rows),
     steps = c(
@@ -288,25 +289,27 @@ family_working <- function(about, name) {
           "fraction"
         )
       ),
-      if (about$horizon > 1) {
-        list(
-          entered(
-            "centre",
-            centre,
-            "mean of the fitted distribution, or where none, its location"
-          ),
+      list(
+        entered(
+          "centre",
+          centre,
+          "mean of the fitted distribution, or where none, its location"
+        ),
+        if (about$horizon > 1) {
           step(
             "quantile",
-            quote(centre * horizon + (one_period - centre) * sqrt(horizon)),
+            over_horizon,
             "over the horizon: the mean grows with it, the rest with its root",
             "fraction"
           )
-        )
-      } else {
-        list(step("quantile", quote(one_period), "the return at the level", "fraction"))
-      },
-      list(loss_at_quantile(about), beyond$step)
+        } else {
+          step("quantile", quote(one_period), "the return at the level", "fraction")
+        },
+        loss_at_quantile(about),
+        beyond$step
+      )
     ),
+    moves = if (about$horizon == 1) list(quantile = over_horizon),
     shows = family_shown(record, values_of(about), at)
   )
 }

@@ -10,7 +10,8 @@ tail_rows <- function(about) {
     rows = rows_of_working(
       "tail",
       "the losses beyond the threshold, the largest first",
-      list(tail_loss = -x[first])
+      list(tail_loss = -x[first]),
+      made_for = "tail"
     ),
     shows = list(list(
       title = "The largest losses, and the threshold",
@@ -31,7 +32,7 @@ tail_choice <- function(about) {
 tail_first_steps <- function(tail) {
   list(
     step("n", quote(count(return)), "how many returns", "count"),
-    entered("k", tail$k, "how many of them are the tail", "count"),
+    entered("k", tail$k, "how many of them are the tail", "count", made_for = "tail"),
     step(
       "threshold",
       quote(-nth_smallest(return, k + 1)),
@@ -42,13 +43,19 @@ tail_first_steps <- function(tail) {
 }
 
 # How a loss grows with the horizon.
-tail_stretch <- function(about, loss = quote(one_period)) {
-  if (about$horizon == 1) return(loss)
-  if (about$this$horizon_by == "power") {
+tail_stretch <- function(about, loss = quote(one_period), horizon = about$horizon > 1) {
+  if (!horizon) return(loss)
+  if (identical(about$this$horizon_by, "power")) {
     bquote(.(loss) * horizon^shape)
   } else {
     bquote(.(loss) * sqrt(horizon))
   }
+}
+
+# What moves where another horizon than one period is chosen.
+tail_moves <- function(about, also = list()) {
+  if (!isTRUE(about$horizon == 1)) return(NULL)
+  lapply(c(ahead = quote(one_period), also), tail_stretch, about = about, horizon = TRUE)
 }
 
 tail_end_steps <- function(about) {
@@ -69,6 +76,7 @@ hill_working <- function(about) {
   list(
     rows = list(about$rows, tail$rows, beyond$rows),
     choices = list(tail_choice(about)),
+    moves = tail_moves(about),
     steps = c(
       tail_first_steps(tail),
       list(
@@ -111,14 +119,21 @@ pareto_working <- function(about) {
   proof <- proof_names(parameters)
   sizes <- list(proof_size(at$shape), proof_size(at$scale))
   beyond <- if (about$log) beyond_the_level(about)
+  found <- function(name) {
+    entered(
+      name, at[[name]], paste0(name, ", by maximum likelihood"), proof = proof, made_for = "tail"
+    )
+  }
+  shortfall <- if (!about$log && at$shape < 1) list(es = pareto_mean_loss)
   list(
     rows = list(about$rows, tail$rows, beyond$rows),
     choices = list(tail_choice(about)),
+    moves = tail_moves(about, shortfall),
     steps = c(
       tail_first_steps(tail),
       list(
-        entered("shape", at$shape, "shape, by maximum likelihood", proof = proof),
-        entered("scale", at$scale, "scale, by maximum likelihood", proof = proof)
+        found("shape"),
+        found("scale")
       ),
       likelihood_proof(parameters, sizes, pareto_likelihood),
       list(
@@ -155,13 +170,15 @@ pareto_likelihood <- function(p, suffix) {
   )
 }
 
+pareto_mean_loss <- quote((one_period + scale - shape * threshold) / (1 - shape))
+
 pareto_shortfall <- function(about, at) {
   if (at$shape >= 1) {
     return(entered("es", Inf, "the mean loss beyond: with such a shape there is none", "fraction"))
   }
   step(
     "es",
-    tail_stretch(about, quote((one_period + scale - shape * threshold) / (1 - shape))),
+    tail_stretch(about, pareto_mean_loss),
     "expected shortfall: the mean loss beyond",
     "fraction"
   )
@@ -182,7 +199,8 @@ draw_working <- function(about, blocks) {
     rows = list(rows_of_working(
       "paths",
       sprintf("returns over the horizon of paths drawn with seed %s", about$basis$seed),
-      list(ends = drawn$ends)
+      list(ends = drawn$ends),
+      made_for = "horizon"
     )),
     steps = c(
       list(step("drawn", quote(count(ends)), "how many paths", "count")),

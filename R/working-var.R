@@ -32,7 +32,10 @@ working_of.imbroglio_var <- function(result, row) {
     choices = c(
       list(
         level_choice(this$level),
-        choice("horizon", "periods ahead", if (overlapping) 1 else this$horizon, "count")
+        choice(
+          "horizon", "periods ahead", if (overlapping) 1 else this$horizon, "count",
+          moves = made$moves %||% list()
+        )
       ),
       if (!is.na(this$var_value %||% NA)) {
         list(choice("value", "what is held, in money", this$var_value / this$var, "money"))
@@ -133,14 +136,30 @@ sample_loss_steps <- function(log, column = quote(return), horizon = FALSE, betw
 }
 
 historical_working <- function(about) {
-  log <- about$log
+  losses <- losses_by_root(about)
   list(
-    steps = c(
-      rank_steps(about$this$rank),
-      sample_loss_steps(log, horizon = about$horizon > 1, between = between_ranks(about$this))
-    ),
+    steps = c(rank_steps(about$this$rank), losses$steps),
+    moves = losses$moves,
     shows = list(worst_days(about))
   )
+}
+
+# The losses of one period as they are, and what they are of another horizon by the root of time.
+losses_by_root <- function(about, column = quote(return)) {
+  steps <- function(horizon) {
+    sample_loss_steps(about$log, column, horizon, between = between_ranks(about$this))
+  }
+  if (about$horizon > 1) return(list(steps = steps(TRUE)))
+  list(steps = steps(FALSE), moves = changed_steps(steps(FALSE), steps(TRUE)))
+}
+
+# The expressions of the later steps that are others than the former, by name.
+changed_steps <- function(former, later) {
+  moved <- lapply(Filter(Negate(is.null), later), function(s) {
+    before <- Find(function(known) identical(known$name, s$name), former)
+    if (!identical(before$expression, s$expression)) stats::setNames(list(s$expression), s$name)
+  })
+  unlist(moved, recursive = FALSE)
 }
 
 # The loss at the rank; between two returns where the rank is. loss(value): what a return is as
@@ -196,7 +215,10 @@ overlapping_steps <- function(h, about) {
   how <- if (about$log || about$adds) "+" else "*"
   whole <- Reduce(function(a, b) call(how, a, b), grown)
   if (!about$log && !about$adds) whole <- call("-", whole, 1)
-  c(lags, list(step("return", whole, sprintf("over %s", count(h, "period")), "fraction")))
+  # As many rows are looked back as the horizon is long.
+  c(lags, list(step(
+    "return", whole, sprintf("over %s", count(h, "period")), "fraction", made_for = "horizon"
+  )))
 }
 
 # By a normal distribution of mean and deviation.

@@ -211,7 +211,8 @@ range_rows <- function(about) {
     ),
     dates,
     if (windowed) this$from else dates[1L],
-    if (windowed) this$to else dates[length(dates)]
+    if (windowed) this$to else dates[length(dates)],
+    window = windowed
   )
 }
 

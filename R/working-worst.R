@@ -19,7 +19,7 @@ working_of.imbroglio_worst <- function(result, row) {
       }
     ),
     steps = c(
-      made$steps,
+      without_kinds(made$steps),
       period_steps(this, source$kind, exact$horizon, made$before),
       before_steps(this, source, exact),
       beside$steps,
@@ -40,7 +40,7 @@ working_of.imbroglio_worst <- function(result, row) {
 # Returns that were given begin with what was put in: a row before the first, as prices have.
 with_row_before <- function(made, horizon) {
   columns <- made$rows$columns
-  made$before <- any(grepl("price$", names(columns)))
+  made$before <- made$rows$priced || any(grepl("price$", names(columns)))
   if (horizon == 1L || made$before) return(made)
   made$rows$columns <- lapply(columns, function(x) c(NA_real_, x))
   made$rows$dates <- c(made$rows$dates[1L] - 1, made$rows$dates)

@@ -16,6 +16,7 @@ again_functions <- local({
       out[is.na(pick)] <- NA
       out
     },
+    only_if = function(test, x) if (as.logical(test)) x else NA_real_,
     lower_of = pmin,
     higher_of = pmax,
     years_between = function(from, to) {
@@ -33,6 +34,13 @@ again_functions <- local({
     student_beyond = function(x, nu) stats::pbeta(nu / (nu + x^2), nu / 2, 0.5),
     chi_squared_beyond = function(x, k) stats::pgamma(x / 2, k / 2, lower.tail = FALSE),
     chi_squared_quantile = function(p, k) 2 * stats::qgamma(p, k / 2),
+    binomial_below = function(k, n, p) {
+      if (k < 0) 0 else if (k >= n) 1 else stats::pbeta(1 - p, n - k, k + 1)
+    },
+    binomial_quantile = function(p, n, q) {
+      sum(cumsum(stats::dbinom(0:n, n, q)) < p * (1 - 64 * .Machine$double.eps))
+    },
+    beta_below = function(x, a, b) 1 - stats::pbeta(1 - x, b, a),
     gamma_quantile = function(p, shape) stats::qchisq(p, 2 * shape) / 2,
     sum = function(x) base::sum(there(x)),
     count = function(x) length(there(x)),
