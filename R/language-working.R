@@ -79,6 +79,10 @@ written_working <- function(asked, rows, choices, steps) {
   names(steps) <- vapply(steps, `[[`, "", "name")
   names(choices) <- vapply(choices, `[[`, "", "name")
   names(rows) <- vapply(rows, `[[`, "", "name")
+  own <- c(names(choices), names(steps), unlist(lapply(rows, function(r) names(r$columns))))
+  if (anyDuplicated(own)) {
+    fail("working", sprintf("%s stands twice in this working.", own[anyDuplicated(own)]))
+  }
   written <- list(rows = rows, choices = choices, steps = steps)
   needed <- needed_for(asked, written)
   written$steps <- steps[names(steps) %in% needed]
@@ -147,8 +151,9 @@ rows_used <- function(r) {
 }
 
 # The values of all steps by name: one number, or a value for each row that is used. `instead`:
-# numbers or expressions that stand for others.
-values_of_working <- function(written, instead = list()) {
+# numbers or expressions that stand for others. `known`: the values without them; what hangs on
+# none of them is as it was.
+values_of_working <- function(written, instead = list(), known = NULL) {
   scope <- language_scope()
   own <- list()
   for (r in written$rows) {
@@ -161,9 +166,18 @@ values_of_working <- function(written, instead = list()) {
   }
   list2env(own, scope)
   instead <- with_moves(written, instead)
+  moved <- names(instead)
   for (s in written$steps) {
     expression <- instead[[s$name]] %||% s$expression
-    value <- if (is.null(expression)) s$value else value_of(expression, scope)
+    same <- !is.null(known) && !any(c(s$name, all.vars(expression)) %in% moved)
+    value <- if (same) {
+      known[[s$name]]
+    } else if (is.null(expression)) {
+      s$value
+    } else {
+      moved <- c(moved, s$name)
+      value_of(expression, scope)
+    }
     assign(s$name, value, scope)
   }
   mget(c(names(own), names(written$steps)), scope)

@@ -267,13 +267,15 @@ tables_shown <- function(shows, values) {
 other_choices <- function(working) {
   written <- attr(working, "written")
   asked <- attr(working, "asked")
+  values <- attr(working, "values")
   needed <- needed_for(asked, written)
+  written$steps <- written$steps[names(written$steps) %in% needed]
   held <- made_for(written)[[asked]]
   if ("*" %in% held) return(NULL)
   records <- c(written$choices, written$steps)
   of <- function(other) {
     if (any(tokens_of(names(other$instead)) %in% held)) return(NULL)
-    number <- as.numeric(values_of_working(written, other$instead)[[asked]])
+    number <- as.numeric(values_of_working(written, other$instead, values)[[asked]])
     data.frame(choice = other$choice, otherwise = other$otherwise, number = number)
   }
   others <- do.call(rbind, lapply(others_of(records[names(records) %in% needed]), of))

@@ -95,7 +95,7 @@ workbook_of_tables <- function(fragments, file) {
     book, "Tables", data.frame(sheet = sheets, says = unname(titles)), headerStyle = bold
   )
   openxlsx::setColWidths(book, "Tables", 1:2, c(30, 100))
-  openxlsx::saveWorkbook(book, file, overwrite = TRUE)
+  save_book(book, file)
   if (!made_whole(file, "xlsx")) fail("write", "The workbook came out cut off.")
   readBin(file, "raw", file.size(file))
 }

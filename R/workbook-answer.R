@@ -60,11 +60,15 @@ answer_places <- function(plans, inputs) {
     answers = 3L + seq_along(plans),
     check = 4L + length(plans) + 1L,
     inputs = first + seq_along(inputs),
-    changed = sprintf(
-      "SUMPRODUCT(1*(Answer!$B$%1$d:$B$%2$d<>Answer!$C$%1$d:$C$%2$d))",
-      first + min(1L, length(inputs)),
-      first + length(inputs)
-    )
+    changed = if (length(inputs)) {
+      sprintf(
+        "SUMPRODUCT(1*(Answer!$B$%1$d:$B$%2$d<>Answer!$C$%1$d:$C$%2$d))",
+        first + 1L,
+        first + length(inputs)
+      )
+    } else {
+      "0"
+    }
   )
 }
 
@@ -182,7 +186,11 @@ write_inputs <- function(book, sheet, inputs, at) {
   openxlsx::writeData(
     book,
     sheet,
-    t(c("choices: change them here", "", "as measured", if (many) "of" else "")),
+    t(if (length(inputs)) {
+      c("choices: change them here", "", "as measured", if (many) "of" else "")
+    } else {
+      c("no choice of it can be changed here", "", "", "")
+    }),
     1L,
     at,
     colNames = FALSE

@@ -44,6 +44,10 @@ followed_formula <- function(formula, name, plan) {
   sprintf("IF(%s,\"%s\",%s)", changed, measure_again, formula)
 }
 
+is_held_by_any <- function(name, plan) {
+  any(vapply(names(plan$inputs), is_held, NA, name = name, plan = plan))
+}
+
 changed_in_book <- function(input, plan) {
   sprintf(
     "%s<>%s", name_in_book(input, plan$tag), name_in_book(measured_name(input), plan$tag)
@@ -263,12 +267,11 @@ step_cells <- function(plan) {
     followed_formula(step_formula(s, plan, named), s$name, plan)
   }, "")
   # A value that was made for a choice is a formula, too: it says when it is no more.
-  constant <- number_exact(ours)
-  held <- vapply(names(steps), function(name) {
-    if (is_entered[[name]]) followed_formula(constant[[name]], name, plan) else NA_character_
+  constant <- is_entered & is.finite(ours)
+  constant[constant] <- vapply(names(steps)[constant], is_held_by_any, NA, plan = plan)
+  here[constant] <- vapply(names(steps)[constant], function(name) {
+    followed_formula(number_exact(ours[[name]]), name, plan)
   }, "")
-  held[is_entered & held == constant] <- NA
-  here[is_entered] <- held[is_entered]
   place[is_column] <- vapply(names(steps)[is_column], column_place, "", plan = plan)
   kind <- attr(plan$working, "basis")$kind
   list(
@@ -277,7 +280,7 @@ step_cells <- function(plan) {
     "in words" = of("words"),
     formula = formula,
     "formula here" = here,
-    "entered here" = ifelse(is_entered & is.na(held), ours, NA),
+    "entered here" = ifelse(is_entered & !constant, ours, NA),
     place = place,
     "our number" = ours,
     apart = ifelse(computed, apart, NA),

@@ -32,7 +32,15 @@ write_workbook <- function(result, file) {
   refuse_too_many_cells(workings)
   # Made before it is saved: openxlsx changes how numbers are written while it saves.
   book <- workbook_of(workings, result)
-  write_whole(file, function(part) openxlsx::saveWorkbook(book, part, overwrite = TRUE))
+  write_whole(file, function(part) save_book(book, part))
+}
+
+# Without relations to drawings that are not there: strict readers refuse these.
+save_book <- function(book, file) {
+  of_drawings <- function(x) grepl("drawing", x, ignore.case = TRUE)
+  book$worksheets_rels <- lapply(book$worksheets_rels, function(one) one[!of_drawings(one)])
+  book$Content_Types <- book$Content_Types[!of_drawings(book$Content_Types)]
+  openxlsx::saveWorkbook(book, file, overwrite = TRUE)
 }
 
 # A working of each row with all of its numbers; of a rolling result and a series the last of
@@ -239,7 +247,7 @@ write_table_workbook <- function(table, result, path) {
     openxlsx::freezePane(book, name, firstRow = TRUE)
     openxlsx::setColWidths(book, name, seq_along(sheets[[name]]), 16)
   }
-  openxlsx::saveWorkbook(book, path, overwrite = TRUE)
+  save_book(book, path)
 }
 
 # A basis as lines of two cells, all of it.

@@ -166,7 +166,8 @@ downside_error_steps <- function() {
 # a long-run variance.
 drawn_error_steps <- function(result, this) {
   about <- basis(result)
-  errors <- grep("_error$", names(this), value = TRUE)
+  # A tracking error is no error.
+  errors <- setdiff(grep("_error$", names(this), value = TRUE), "tracking_error")
   errors <- errors[!is.na(unlist(this[errors]))]
   of_blocks <- sprintf("spread over samples drawn in blocks, with seed %s", about$seed)
   switch(

@@ -98,7 +98,7 @@ wealth_working <- function(result, this) {
   } else {
     sample <- rows_of_security(source, this$security, if (!is.null(this$window)) this$from)
     rows <- sample$rows
-    if (rows$priced) {
+    if (isTRUE(rows$priced)) {
       wealth <- step("wealth", quote(price / value_at(price, 1)), "wealth, of 1 put in")
       first <- c(sample$steps, list(wealth))
     } else {
@@ -131,21 +131,21 @@ row_before <- function(from, dates) max(1L, match(as.numeric(from), as.numeric(d
 
 # Of returns without prices what was put in stands before the first.
 wealth_steps_of_rows <- function(rows, kind) {
-  first <- if (rows$priced) {
+  first <- if (isTRUE(rows$priced)) {
     quote(price / value_at(price, 1))
   } else if (kind == "log") {
     quote(recursion(exp(return), previous * exp(return)))
   } else {
     quote(recursion(1 + return, previous * (1 + return)))
   }
-  high <- if (!rows$priced) {
+  high <- if (!isTRUE(rows$priced)) {
     quote(recursion(higher_of(1, wealth), higher_of(previous, wealth)))
   } else {
     quote(recursion(wealth, higher_of(previous, wealth)))
   }
   c(
     list(step("wealth", first, "wealth, of 1 put in")),
-    below_steps(FALSE, rows$priced, high)
+    below_steps(FALSE, isTRUE(rows$priced), high)
   )
 }
 

@@ -26,7 +26,8 @@ working_of.imbroglio_summary <- function(result, row) {
       ratio_steps(),
       fall,
       list(step("max_drawdown", quote(minimum(below)), "the deepest", "fraction")),
-      rank_steps("nearest"),
+      # How many there are is known.
+      rank_steps("nearest")[-1L],
       sample_loss_steps(returns$kind == "log")
     )),
     more = function() against_benchmark(result, this, choices)

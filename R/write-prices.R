@@ -124,6 +124,6 @@ export_forms <- list(
       openxlsx::freezePane(book, name, firstRow = TRUE, firstCol = TRUE)
       openxlsx::setColWidths(book, name, 1L, 12)
     }
-    openxlsx::saveWorkbook(book, path, overwrite = TRUE)
+    save_book(book, path)
   }
 )

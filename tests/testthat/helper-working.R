@@ -40,7 +40,7 @@ again_functions <- local({
     binomial_quantile = function(p, n, q) {
       sum(cumsum(stats::dbinom(0:n, n, q)) < p * (1 - 64 * .Machine$double.eps))
     },
-    beta_below = function(x, a, b) 1 - stats::pbeta(1 - x, b, a),
+    beta_below = function(x, a, b) stats::pf(x * b / ((1 - x) * a), 2 * a, 2 * b),
     gamma_quantile = function(p, shape) stats::qchisq(p, 2 * shape) / 2,
     sum = function(x) base::sum(there(x)),
     count = function(x) length(there(x)),

@@ -51,7 +51,7 @@ with_input <- function(file, words, value) {
     col_names = FALSE,
     .name_repair = "minimal"
   )[[1]]
-  row <- which(cells == words)
+  row <- which(cells == words | startsWith(cells, paste0(words, ", which")))
   path <- file.path(folder, "xl", "worksheets", "sheet1.xml")
   text <- paste(readLines(path, warn = FALSE), collapse = "\n")
   cell <- sprintf("(<c r=\"B%d\"[^>]*><v>)[^<]*(</v>)", row)
@@ -130,7 +130,7 @@ test_that("a spreadsheet program comes to the same numbers, and follows its inpu
     expect_false(anyNA(numbers), info = basename(file))
     expect_lt(max(numbers), 1e-10, label = basename(file))
     expect_true(
-      any(grepl("^All [0-9]+ agree", sheet(file, "Answer")[[1]])),
+      any(grepl("^All [0-9]+ derived numbers agree", sheet(file, "Answer")[[1]])),
       info = basename(file)
     )
     cells <- cells + length(numbers)
@@ -144,6 +144,91 @@ test_that("a spreadsheet program comes to the same numbers, and follows its inpu
     measure_volatility(one, per_year = 260)$volatility_annual,
     tolerance = 1e-12
   )
+})
+
+# Another value of a choice that could have been taken.
+another <- function(choice) {
+  switch(
+    choice$name,
+    level = , confidence = 0.925,
+    decay = 0.95,
+    horizon = choice$value + 2,
+    window = choice$value - 1,
+    risk_free = , target_annual = choice$value + 0.01,
+    choice$value * 1.25
+  )
+}
+
+# The numbers of a working where an input is changed; NA of what does not follow it.
+numbers_with <- function(plan, input, value) {
+  written <- plan$written
+  instead <- list()
+  if (plan$inputs[[input]]$unit == "date") {
+    end <- sub("^.*_", "", input)
+    of <- sub("_(from|to)$", "", input)
+    written$rows <- lapply(written$rows, function(r) {
+      if (identical(r$name, of)) r[[end]] <- .Date(value)
+      r
+    })
+  } else {
+    instead[[input]] <- value
+  }
+  values <- imbroglio:::values_of_working(written, instead)[plan$scalars]
+  held <- vapply(plan$scalars, imbroglio:::is_held, NA, plan = plan, input = input)
+  ifelse(held, NA_real_, vapply(values, function(x) as.numeric(x)[1], 0))
+}
+
+test_that("each input cell is followed by every number, or told not to be", {
+  folder <- tempfile("changed-")
+  dir.create(folder)
+  cases <- quietly(book_cases())
+  cases <- cases[seq(1, length(cases), thorough(4, 1))]
+  asked <- list()
+  for (case in names(cases)) {
+    result <- cases[[case]]
+    workings <- if (inherits(result, "imbroglio_working")) {
+      list(result)
+    } else {
+      quietly(imbroglio:::workings_of(result))
+    }
+    plan <- imbroglio:::workbook_plans(workings[1])[[1]]
+    file <- file.path(folder, paste0(case, ".xlsx"))
+    quietly(write_workbook(workings[[1]], file))
+    for (input in names(plan$inputs)) {
+      choice <- plan$inputs[[input]]
+      date <- choice$unit == "date"
+      rows <- Filter(function(one) startsWith(input, paste0(one$record$name, "_")), plan$rows)
+      value <- if (!date) {
+        another(choice)
+      } else {
+        dates <- rows[[1]]$record$dates
+        as.numeric(if (grepl("_from$", input)) dates[3] else dates[length(dates) - 2])
+      }
+      changed <- with_input(file, choice$words, imbroglio:::in_sheet(value, choice$unit))
+      asked[[changed]] <- list(
+        what = paste(case, input), plan = plan, expected = numbers_with(plan, input, value)
+      )
+    }
+  }
+  done <- recalculated(names(asked))
+  for (i in seq_along(done)) {
+    working <- sheet(done[i], "Working")
+    at <- match(asked[[i]]$plan$scalars, working[[1]])
+    told <- working[[4]][at]
+    expected <- asked[[i]]$expected
+    units <- vapply(asked[[i]]$plan$written$steps[names(expected)], `[[`, "", "unit")
+    found <- suppressWarnings(as.numeric(told))
+    found <- found - ifelse(units == "date", 25569, 0)
+    held <- is.na(expected)
+    wrong <- names(expected)[
+      ifelse(held, !is.na(found), !(abs(found - expected) <= 1e-9 * pmax(abs(expected), 1e-6)))
+    ]
+    expect_equal(wrong, character(), info = asked[[i]]$what)
+    text <- sheet(done[i], "Answer")[[1]]
+    expect_match(text, "^With other choices than were measured", all = FALSE)
+    expect_match(text, "^Choices are changed", all = FALSE)
+  }
+  expect_gt(length(done), 30)
 })
 
 test_that("a workbook is of text and formulas, whole, and not too large", {

@@ -28,7 +28,10 @@ expect_workings <- function(result, info, rows = unique(c(1L, nrow(result))), bu
     )
     if (is.null(working)) next
     steps <- computed_again(working_json(working))$values
-    apart <- Filter(function(s) !near(s$value, s$given), steps)
+    # Of a chance, the difference of two near 1, no more digits are known.
+    apart <- Filter(function(s) {
+      !near(s$value, s$given) && max(abs(s$value - s$given), na.rm = TRUE) > 1e-15
+    }, steps)
     expect_equal(as.character(names(apart)), character(), info = paste(info, row))
     for (name in numbers) {
       if (!is.finite(as.numeric(one[[name]]))) next
