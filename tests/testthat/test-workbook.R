@@ -24,6 +24,13 @@ recalculated <- function(files) {
   file.path(folder, basename(files))
 }
 
+# What a reader says that refuses relations to what is not there, and names that are none.
+refused_strictly <- function(files) {
+  code <- "import sys, openpyxl\nfor file in sys.argv[1:]: openpyxl.load_workbook(file)"
+  read <- processx::run("/usr/bin/python3", c("-W", "error", "-c", code, files), FALSE)
+  if (read$status) read$stderr else character()
+}
+
 sheet <- function(file, name) {
   suppressMessages(readxl::read_excel(
     file,
@@ -110,6 +117,7 @@ test_that("a spreadsheet program comes to the same numbers, and follows its inpu
   cases <- quietly(book_cases())
   files <- file.path(folder, paste0(names(cases), ".xlsx"))
   for (i in seq_along(cases)) quietly(write_workbook(cases[[i]], files[i]))
+  expect_equal(refused_strictly(files), character())
   one <- demo_prices()[1:300, "TARROW"]
   found <- measure_var(one, 0.95)
   basic <- file.path(folder, "basic.xlsx")
