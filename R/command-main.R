@@ -1,5 +1,5 @@
 # The command's entry: runs one command line and ends R with its status. 0 done, 1 done but check
-# found errors, a limit is broken or fetch could not have all, 2 the command line is wrong, 3 the
+# found errors, a limit is broken, fetch could not have all or a working disagrees, 2 the command line is wrong, 3 the
 # data is wrong, 4 something broke, or the feed gave nothing.
 command <- function(words = commandArgs(trailingOnly = TRUE)) {
   # Steps of a progress bar are noise in a log.
@@ -33,7 +33,8 @@ command <- function(words = commandArgs(trailingOnly = TRUE)) {
       }
     ),
     imbroglio_warning = function(w) {
-      if (inherits(w, "imbroglio_warning_skipped")) skipped <<- TRUE
+      # What is left out, or disagrees, is not done.
+      if (inherits(w, paste0("imbroglio_warning_", c("skipped", "disagrees")))) skipped <<- TRUE
       once("Warning: ", w)
       invokeRestart("muffleWarning")
     },

@@ -13,6 +13,7 @@ doubtful <- "#B8860B"
 # Cells of a workbook: choices that can be changed, values that were entered.
 input_fill <- "#E3EEF6"
 entered_fill <- "#F6E3B5"
+disagrees_fill <- "#B3261E"
 # Together, neither, against each other.
 alike_shades <- c(together = "#0B5A92", neither = "#F6F8FA", against = "#B3541E")
 zone_colours <- c(green = "#E3EEF6", yellow = "#F6E3B5", red = "#EBC0B4")

@@ -69,7 +69,8 @@ head_of_workings <- function(working, anchor) {
       "<p class=\"notes\">Measured %s; by this working apart by %s.</p>",
       number_exact(attr(working, "measured")),
       format(abs(attr(working, "difference")), digits = 2L)
-    )
+    ),
+    disagrees_part(working)
   )
 }
 

@@ -27,7 +27,10 @@ window_frame <- function(returns, place = NULL, securities = colnames(returns$va
       window <- min(window, length(days))
       first <- core_window_rows(cells, present, days, window + 1L)
       start <- as.numeric(returns$start)[match(securities, colnames(returns$values))]
-      .Date(ifelse(first$n > window, as.numeric(first$from), each(start)))
+      # Of given returns there is none, and their years are counted by their number.
+      .Date(ifelse(
+        is.na(each(start)) | first$n <= window, each(start), as.numeric(first$from)
+      ))
     }
   )
 }

@@ -175,7 +175,16 @@ working_part <- function(working) {
         format(attr(working, "difference"), digits = 2L)
       )
     )),
+    disagrees_part(working),
     sprintf("<p class=\"basis\">Basis: %s</p>", escaped(format(attr(working, "basis"))))
+  )
+}
+
+disagrees_part <- function(working) {
+  if (!length(attr(working, "disagrees"))) return(NULL)
+  sprintf(
+    "<p class=\"disagrees\">The working disagrees: %s.</p>",
+    escaped(some(attr(working, "disagrees")))
   )
 }
 

@@ -247,7 +247,10 @@ ending_text <- function(working) {
       } else {
         ""
       }
-    )
+    ),
+    if (length(attr(working, "disagrees"))) {
+      sprintf("THE WORKING DISAGREES: %s", some(attr(working, "disagrees")))
+    }
   )
 }
 

@@ -200,8 +200,36 @@ about_row <- function(result, row, asked) {
   )
 }
 
+# The numbers of the row from which their working is apart by more than rounding.
+disagreeing <- function(values, row) {
+  both <- intersect(names(row), names(values)[lengths(values) == 1L])
+  Filter(function(name) {
+    measured <- as.numeric(row[[name]])
+    is.finite(measured) &&
+      !isTRUE(abs(values[[name]] - measured) <= 1e-9 * max(abs(measured), 1e-6))
+  }, both)
+}
+
+warn_disagreeing <- function(names, values, about) {
+  if (!length(names)) return(invisible())
+  caution(
+    "disagrees",
+    sprintf(
+      "The working of %s disagrees with what was measured: %s%s is %s, by its working %s.",
+      some(names),
+      names[1L],
+      paste(c("", about$row$security), collapse = " of "),
+      number_exact(as.numeric(about$row[[names[1L]]])),
+      number_exact(values[[names[1L]]])
+    ),
+    remedy = "One of the two is wrong: use neither, and hand the data to who maintains this."
+  )
+}
+
 new_working <- function(made, written, asked, about) {
   values <- values_of_working(written)
+  apart <- disagreeing(values, about$row)
+  warn_disagreeing(apart, values, about)
   steps <- written$steps
   table <- tibble::tibble(
     step = names(steps),
@@ -219,6 +247,7 @@ new_working <- function(made, written, asked, about) {
     asked = asked,
     measured = about$measured,
     difference = values[[asked]] - about$measured,
+    disagrees = apart,
     asks = made$asks %||% record_of(about$measure)$asks,
     shows = tables_shown(made$shows, values),
     row = about$row,

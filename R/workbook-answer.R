@@ -94,6 +94,10 @@ write_answer_sheet <- function(book, plans, inputs, result) {
   openxlsx::writeFormula(book, sheet, sentence_formula(said, answers, places), 1L, 2L)
   openxlsx::writeFormula(book, sheet, check_formula(plans, places), 1L, places$check)
   openxlsx::addStyle(book, sheet, workbook_style("head"), places$check, 1L)
+  openxlsx::conditionalFormatting(
+    book, sheet, 1L, places$check, type = "contains", rule = "do not agree",
+    style = workbook_style("disagrees")
+  )
   at <- write_inputs(book, sheet, inputs, places$check + 2L)
   write_basis(book, sheet, first, at + 1L)
   openxlsx::setColWidths(book, sheet, 1:4, c(46, 22, 20, 26))

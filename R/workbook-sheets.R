@@ -13,6 +13,7 @@ workbook_style <- function(kind) {
     ),
     input = openxlsx::createStyle(fgFill = input_fill, border = "TopBottomLeftRight"),
     entered = openxlsx::createStyle(fgFill = entered_fill),
+    disagrees = openxlsx::createStyle(fontColour = "#FFFFFF", bgFill = disagrees_fill),
     words = openxlsx::createStyle(wrapText = TRUE, valign = "top"),
     openxlsx::createStyle(numFmt = kind)
   )
@@ -337,6 +338,9 @@ style_steps <- function(book, tops, rows, formats, entered_rows) {
   if (length(entered_rows)) style("entered", entered_rows, 4L)
   style("words", rows, 1:3)
   style("0.0E+00", rows, 6L)
+  openxlsx::conditionalFormatting(
+    book, "Working", 6L, rows, rule = ">1E-9", style = workbook_style("disagrees")
+  )
 }
 
 # The tables that the workings show, one below the other: the observations that decided, the path

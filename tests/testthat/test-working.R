@@ -201,6 +201,55 @@ test_that("a working begins with the question and ends with the number", {
   expect_no_match(working_page(show_working(measure_return(as_prices(marked)))), "<b>x")
 })
 
+test_that("a number and its working that disagree are loud, in every form", {
+  prices <- demo_prices()[1:100, "TARROW"]
+  right <- measure_volatility(prices)
+  wrong <- right
+  wrong[["volatility"]] <- right$volatility * (1 + 4e-9)
+  attributes(wrong) <- attributes(right)
+  expect_warning(
+    working <- show_working(wrong), "volatility of TARROW is",
+    class = "imbroglio_warning_disagrees"
+  )
+  expect_match(format(working), "THE WORKING DISAGREES: volatility", all = FALSE)
+  expect_match(working_page(working), "class=\"disagrees\"")
+  expect_no_warning(show_working(right))
+  expect_no_match(working_page(show_working(right)), "class=\"disagrees\"")
+})
+
+test_that("given returns and profits, rolling and whole, are what their workings come to", {
+  prices <- demo_prices()[1:300, c("TARROW", "BAYALL")]
+  listed <- as.data.frame(as_returns(prices))
+  in_money <- listed
+  in_money[-1] <- in_money[-1] * 1e5
+  kinds <- list(
+    simple = as_returns(listed, given = "returns", every = "day"),
+    logs = as_returns(
+      as.data.frame(as_returns(prices, "log")), "log", given = "returns", every = "day"
+    ),
+    profits = as_returns(in_money, given = "profits", every = "day"),
+    weeks = as_returns(prices, every = "week")
+  )
+  calls <- case_calls(on_any = TRUE)
+  for (kind in names(kinds)) {
+    about <- case_data(kinds[[kind]], "BAYALL", c("historical", "normal", "student"))
+    for (case in names(calls)) {
+      result <- tryCatch(quietly(eval(calls[[case]], about)), imbroglio_error = identity)
+      if (inherits(result, "condition")) next
+      told <- character()
+      for (row in unique(c(1L, nrow(result)))) {
+        withCallingHandlers(
+          tryCatch(
+            show_working(result[row, ], number = "all"), imbroglio_error_working = identity
+          ),
+          imbroglio_warning_disagrees = function(w) told <<- c(told, conditionMessage(w))
+        )
+      }
+      expect_equal(told, character(), info = paste(kind, case))
+    }
+  }
+})
+
 test_that("what cannot be shown is told", {
   prices <- demo_prices()[1:100, ]
   found <- measure_volatility(prices)
