@@ -167,6 +167,7 @@ value_then <- function(book) {
   # The last price before a date counts, also one of a date on which the book is not valued.
   known <- seq_len(whole[length(whole)])
   values <- prices$close[known, book$security, drop = FALSE]
+  stood <- is.na(values[life, , drop = FALSE])
   for (j in seq_len(ncol(values))) {
     values[, j] <- core_carry(values[, j, drop = FALSE], nrow(values))
   }
@@ -210,6 +211,7 @@ value_then <- function(book) {
     dates = dates,
     value = worth$value,
     close = values,
+    stood = stood,
     amount = held$amount,
     cash = held$cash,
     rate = rate,

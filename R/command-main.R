@@ -1,6 +1,6 @@
 # The command's entry: runs one command line and ends R with its status. 0 done, 1 done but check
-# found errors, a limit is broken, fetch could not have all or a working disagrees, 2 the command line is wrong, 3 the
-# data is wrong, 4 something broke, or the feed gave nothing.
+# found errors, a limit is broken, fetch could not have all or a working disagrees, 2 the command
+# line is wrong, 3 the data is wrong, 4 something broke, or the feed gave nothing.
 command <- function(words = commandArgs(trailingOnly = TRUE)) {
   # Steps of a progress bar are noise in a log.
   if (!isatty(stderr())) options(cli.progress_show_after = Inf)

@@ -7,13 +7,14 @@
 # have given cannot be told by them; "*": any. What has no dates was made of returns (`of_data`),
 # and follows neither their dates nor their kind. Of a `window` the dates are no choice: they come
 # of its length. `priced`: whether the series has a price, and so a
-# row before its first return.
+# row before its first return. `unused`: by security, closes or returns in the span that are none
+# of the rows; `stood`: rows on which its last close stands; `gaps`: dates of a window without one.
 rows_of_working <- function(name, words, columns, dates = NULL, from = NULL, to = NULL,
                             made_for = character(), of_data = is.null(from), window = FALSE) {
   list(
     name = name, words = words, columns = columns, dates = dates, from = from, to = to,
     made_for = c(if (of_data) "return", made_for), window = window,
-    priced = !is.null(columns$price)
+    priced = !is.null(columns$price), unused = integer(), stood = integer(), gaps = 0L
   )
 }
 

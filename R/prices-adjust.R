@@ -317,15 +317,18 @@ each_once <- function(table, grid) {
       where = sprintf("%s.", sentence_case(grid$place(twice)))
     )
   }
-  `rownames<-`(table[!again, ], NULL)
+  structure(`rownames<-`(table[!again, ], NULL), origin = grid$origin)
 }
 
 adjustment_note <- function(what, actions) {
+  origin <- attr(actions, "origin")
+  of_file <- if (!is.null(origin) && startsWith(origin, "file ")) paste(" of", origin)
   sprintf(
-    "%s for %s splits and %s dividends",
+    "%s for %s and %s%s",
     what,
-    sum(!is.na(actions$split)),
-    sum(!is.na(actions$dividend))
+    count(sum(!is.na(actions$split)), "split"),
+    count(sum(!is.na(actions$dividend)), "dividend"),
+    of_file %||% ""
   )
 }
 

@@ -279,7 +279,7 @@ page_ends <- function(work, notes, files) {
     if (length(work$sources)) {
       c(
         "<ul class=\"notes\">",
-        sprintf("<li>%s: digest %s</li>", escaped(names(work$sources)), work$sources),
+        sprintf("<li>%s: %s</li>", escaped(names(work$sources)), work$sources),
         "</ul>"
       )
     },

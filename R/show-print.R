@@ -6,6 +6,8 @@ format.imbroglio_basis <- function(x, ...) {
   kind <- if (x$kind %in% c("price", "profit")) x$kind else paste(x$kind, "return")
   what <- paste0(adverbs, " ", kind, if (any(n != 1L)) "s")
   left_out <- tapply(x$dropped$n, x$dropped$reason, sum)
+  # An adjustment puts nothing right.
+  adjusted <- grepl("^adjust(ed|ment)", x$repairs)
   parts <- c(
     if (!is.na(x$from)) sprintf("%s to %s", x$from, x$to),
     sprintf(
@@ -17,7 +19,8 @@ format.imbroglio_basis <- function(x, ...) {
     if (length(left_out)) sprintf("%s %s", count(as.vector(left_out)), names(left_out)),
     if (!is.na(x$per_year)) sprintf("%s periods a year", format(x$per_year)),
     if (length(x$choices)) paste(names(x$choices), x$choices),
-    if (length(x$repairs)) count(length(x$repairs), "repair"),
+    x$repairs[adjusted],
+    if (any(!adjusted)) count(sum(!adjusted), "repair"),
     if (!is.na(x$seed)) sprintf("seed %s", x$seed),
     x$origin,
     paste("digest", x$digest),

@@ -87,31 +87,73 @@ data_words <- function(working) {
   rows <- vapply(written$rows, function(r) {
     used <- rows_used(r)
     n <- length(used)
+    # What was put in stands before the first return.
+    put_in <- isTRUE(r$put_in)
+    first <- used[if (put_in) 2L else 1L]
     when <- if (is.null(r$dates) || !n) {
       ""
     } else {
-      sprintf(", %s to %s", r$dates[used[1L]], r$dates[used[n]])
+      sprintf(", %s to %s", r$dates[first], r$dates[used[n]])
     }
     of_all <- length(r$columns[[1L]])
     sprintf(
-      "%s: %s%s%s",
+      "%s: %s%s%s%s",
       r$words,
-      count(n),
+      count(n - put_in),
       when,
-      if (n < of_all) sprintf(", of %s that there are", count(of_all)) else ""
+      if (put_in) ", and what was put in before" else "",
+      if (n < of_all) sprintf(", of %s that there are", count(of_all - put_in)) else ""
     )
   }, "")
-  left_out <- about$dropped[about$dropped$security %in% unlist(row$security), , drop = FALSE]
   c(
     unname(rows),
-    if (nrow(left_out)) {
-      sprintf("Left out: %s.", paste(count(left_out$n), left_out$reason, collapse = "; "))
-    } else if (length(rows)) {
-      "Nothing is left out."
-    },
-    if (length(about$repairs)) sprintf("Changed before: %s.", some(about$repairs, 3L)),
-    paste0("From ", about$origin, ", digest ", about$digest, ".")
+    left_out_words(written$rows, about, row),
+    changed_before_words(about, row),
+    sprintf("From %s; digest of its table: %s.", about$origin, about$digest)
   )
+}
+
+# What was put right or adjusted; not of other securities.
+changed_before_words <- function(about, row) {
+  dated <- grepl("^\\S+ [0-9]{4}-[0-9]{2}-[0-9]{2}:", about$repairs)
+  own <- sub(" .*$", "", about$repairs) %in% unlist(row[c("security", "other", "benchmark")])
+  here <- about$repairs[!dated | own | !is.null(about$book)]
+  if (length(here)) sprintf("Changed before: %s.", some(here, 3L))
+}
+
+# What there is between the first and the last row and is none of them; on which rows a last price
+# stands.
+left_out_words <- function(rows, about, row) {
+  of_each <- function(field) {
+    found <- unlist(lapply(unname(rows), `[[`, field))
+    found <- found[found > 0]
+    found[!duplicated(paste(names(found), found))]
+  }
+  unused <- of_each("unused")
+  stood <- of_each("stood")
+  gaps <- sum(unlist(lapply(rows, `[[`, "gaps")))
+  window <- any(vapply(rows, function(r) isTRUE(r$window), NA))
+  dropped <- about$dropped[about$dropped$security %in% unlist(row$security), , drop = FALSE]
+  said <- c(
+    # What is said of the whole sample is not said of a window of it.
+    if (nrow(dropped) && !window) {
+      sprintf("Left out: %s.", paste(count(dropped$n), dropped$reason, collapse = "; "))
+    },
+    if (length(unused)) {
+      sprintf(
+        "Left out, on dates that not all of them have: %s.",
+        some(sprintf("%s of %s", count(unused), names(unused)), 12L)
+      )
+    },
+    if (gaps) sprintf("The window has %s without a return.", count(gaps, "date")),
+    if (length(stood)) {
+      sprintf(
+        "The last price stands: %s.",
+        some(sprintf("on %s of %s", count(stood, "date"), names(stood)), 12L)
+      )
+    }
+  )
+  said %||% if (length(rows)) "Nothing is left out."
 }
 
 choices_text <- function(working) {

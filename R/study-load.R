@@ -124,7 +124,8 @@ digest_of_path <- function(path) {
   if (grepl("^[a-z]+://", path)) return("not known beforehand")
   files <- if (dir.exists(path)) list.files(path, full.names = TRUE, recursive = TRUE) else path
   if (!all(file.exists(files))) return("missing")
-  each <- vapply(files, digest::digest, "", algo = "xxhash64", file = TRUE)
-  if (length(each) == 1L && !dir.exists(path)) return(unname(each))
-  digest::digest(list(basename(files), unname(each)), algo = "xxhash64")
+  each <- vapply(files, digest::digest, "", algo = "sha256", file = TRUE)
+  if (length(each) == 1L && !dir.exists(path)) return(paste("SHA-256", each))
+  of_all <- digest::digest(list(basename(files), unname(each)), algo = "xxhash64")
+  sprintf("digest of %s %s", count(length(files), "file"), of_all)
 }

@@ -60,9 +60,8 @@ step_formula <- function(s, plan, named) {
   formula <- expression_sheet(s$expression, named)
   moves <- moves_of(plan$written, s$name)
   for (input in names(moves)) {
-    formula <- sprintf(
-      "IF(%s,%s,%s)", changed_in_book(input, plan), expression_sheet(moves[[input]], named), formula
-    )
+    moved <- expression_sheet(moves[[input]], named)
+    formula <- sprintf("IF(%s,%s,%s)", changed_in_book(input, plan), moved, formula)
   }
   formula
 }

@@ -83,6 +83,7 @@ held_then <- function(returns, security, dates, first, price = "price") {
   list(
     name = then$name,
     security = then$security,
+    stood = colSums(then$stood[span, , drop = FALSE]),
     columns = columns,
     steps = c(weights, before, worth_steps(
       c(parts, if (earns) c(cash = "cash_grown")), price, length(set) > 0L, length(before) > 0L,
@@ -109,9 +110,8 @@ worth_steps <- function(parts, price, again, begun, still) {
     lapply(still, as.name)
   ))
   if (!again) {
-    return(list(
-      step(price, bquote(100 * .(call("(", whole))), "value of what is held, from 100 at the start")
-    ))
+    said <- "value of what is held, from 100 at the start"
+    return(list(step(price, bquote(100 * .(call("(", whole))), said)))
   }
   c(
     lapply(unname(parts), function(name) {

@@ -106,6 +106,7 @@ wealth_working <- function(result, this) {
       rows$columns$return <- c(NA_real_, rows$columns$return)
       rows$dates <- c(if (is.na(start)) rows$dates[1L] - 1L else start, rows$dates)
       rows$from <- rows$dates[1L]
+      rows$put_in <- TRUE
       grown <- if (additive) {
         quote(recursion(0, previous + return))
       } else if (source$kind == "log") {

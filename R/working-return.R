@@ -12,6 +12,8 @@ working_of.imbroglio_return <- function(result, row) {
     if (rolling) this$to
   )
   free <- risk_free_working(result, returns, this)
+  inside <- in_window(returns$dates, this)
+  own <- returns$values[inside, this$security]
   list(
     rows = c(list(sample$rows), free$rows),
     choices = c(list(year_choice(result, returns, this)), free$choices),
@@ -25,11 +27,7 @@ working_of.imbroglio_return <- function(result, row) {
     shows = list(
       list(
         title = "The days that moved it most",
-        table = days_by(
-          returns$dates,
-          abs(returns$values[, this$security]),
-          return = returns$values[, this$security]
-        )
+        table = days_by(returns$dates[inside], abs(own), return = own)
       )
     )
   )

@@ -8,9 +8,15 @@ rows_of_security <- function(returns, security, from = NULL, to = NULL, name = "
   dates <- returns$dates[there]
   r <- unname(returns$values[there, security])
   prices <- prices_behind(returns, security, dates, r)
+  # Of the whole sample the basis says what is missing.
+  gaps <- 0L
+  if (!is.null(from)) {
+    span <- returns$dates >= from & returns$dates <= to %||% dates[length(dates)]
+    gaps <- sum(is.na(returns$values[span, security]))
+  }
   if (is.null(prices)) {
     return(list(
-      rows = rows_of_working(
+      rows = utils::modifyList(rows_of_working(
         "returns",
         sprintf("%s of %s", kind_words(returns), security),
         stats::setNames(list(r), name),
@@ -18,7 +24,7 @@ rows_of_security <- function(returns, security, from = NULL, to = NULL, name = "
         from %||% dates[1L],
         to %||% dates[length(dates)],
         window = !is.null(from) || !is.null(to)
-      ),
+      ), list(gaps = gaps)),
       steps = list()
     ))
   }
@@ -33,17 +39,31 @@ rows_of_security <- function(returns, security, from = NULL, to = NULL, name = "
       all_dates,
       all_dates[first],
       to %||% all_dates[length(all_dates)],
-      window = !is.null(from) || !is.null(to)
+      window = !is.null(from) || !is.null(to),
+      stood = held$stood,
+      gaps = gaps
     ),
     steps = c(held$steps, list(return_step(returns$kind, name)))
   )
 }
 
 # Of a book its holdings have the prices.
-rows_of_prices <- function(words, columns, dates, from, to, window, priced = TRUE) {
+rows_of_prices <- function(words, columns, dates, from, to, window, priced = TRUE,
+                           unused = NULL, stood = NULL, gaps = 0L) {
   rows <- rows_of_working("prices", words, columns, dates, from, to, window = window)
   rows$priced <- priced
+  rows$unused <- unused
+  rows$stood <- stood
+  rows$gaps <- gaps
   rows
+}
+
+# How many values of each series between the first and the last of `dates` are on none of them.
+unused_of <- function(values, dates, used) {
+  span <- dates >= used[1L] & dates <= used[length(used)]
+  other <- span & !as.numeric(dates) %in% as.numeric(used)
+  found <- colSums(!is.na(values[other, , drop = FALSE]))
+  found[found > 0]
 }
 
 closes_text <- function(series, held = NULL) {
@@ -132,7 +152,7 @@ rows_of_several <- function(returns, series, from = NULL, to = NULL, kind = retu
       paste0(prefix, "return")
     )
     return(list(
-      rows = rows_of_working(
+      rows = utils::modifyList(rows_of_working(
         "returns",
         sprintf("%s of %s over the intervals that they share", kind_words(returns), some(series)),
         columns,
@@ -140,7 +160,10 @@ rows_of_several <- function(returns, series, from = NULL, to = NULL, kind = retu
         from %||% dates[1L],
         to %||% dates[length(dates)],
         window = !is.null(from) || !is.null(to)
-      ),
+      ), list(unused = unused_of(
+        returns$values[, at, drop = FALSE], returns$dates,
+        dates[dates >= (from %||% dates[1L]) & dates <= (to %||% dates[length(dates)])]
+      ))),
       steps = list(),
       dates = dates,
       values = r
@@ -164,7 +187,12 @@ rows_of_several <- function(returns, series, from = NULL, to = NULL, kind = retu
       all_dates[first],
       to %||% all_dates[length(all_dates)],
       window = !is.null(from) || !is.null(to),
-      priced = "" %in% prefix
+      priced = "" %in% prefix,
+      unused = unused_of(
+        returns$prices$close[, series, drop = FALSE], returns$prices$dates,
+        all_dates[all_dates >= all_dates[first] & all_dates <= (to %||% max(all_dates))]
+      ),
+      stood = held$stood
     ),
     steps = c(held$steps, return_steps(kind, prefix, series)),
     dates = dates,

@@ -25,7 +25,7 @@ year_choice <- function(result, returns, this,
   usual <- if (every == "day") c(250, 252, 260, 365) else frequencies[[every]]$per_year
   usual <- stats::setNames(as.list(usual), usual)
   own <- frequency$own[[1L]]
-  if (!is.na(own)) usual[["as its dates make"]] <- own
+  if (!is.na(own)) usual[[sprintf("%s by its own dates", format(own, digits = 4L))]] <- own
   choice(
     "per_year",
     "periods a year",
@@ -65,6 +65,12 @@ own_working <- function(numbers, record) {
   list(steps = lapply(names(numbers), function(name) {
     entered(name, numbers[[name]], said, source = record$source, made_for = "*")
   }))
+}
+
+# The rows whose dates lie in the window of a row; of no window all.
+in_window <- function(dates, this) {
+  if (is.null(this$window)) return(seq_along(dates))
+  which(dates >= this$from & dates <= this$to)
 }
 
 # The days on which a column is most: what they were and what they counted.

@@ -5,7 +5,9 @@ working_of.imbroglio_tracking <- function(result, row) {
   this <- row_of_result(result, row)
   returns <- attr(result, "source")
   beside <- rows_of_pair(returns, this, basis(result))
-  active <- beside$values[, 1L] - beside$values[, 2L]
+  inside <- in_window(beside$dates, this)
+  both <- beside$values[inside, , drop = FALSE]
+  active <- both[, 1L] - both[, 2L]
   list(
     rows = list(beside$rows),
     choices = list(year_choice(result, returns, this, beside$frequency)),
@@ -17,10 +19,10 @@ working_of.imbroglio_tracking <- function(result, row) {
       list(
         title = "The days on which it strayed furthest",
         table = days_by(
-          beside$dates,
+          beside$dates[inside],
           abs(active),
-          security = beside$values[, 1L],
-          benchmark = beside$values[, 2L],
+          security = both[, 1L],
+          benchmark = both[, 2L],
           active = active
         )
       )

@@ -27,6 +27,13 @@ expect_workings <- function(result, info, rows = unique(c(1L, nrow(result))), bu
       imbroglio_error_working = function(e) NULL
     )
     if (is.null(working)) next
+    for (one in attr(working, "shows")) {
+      days <- if (is.data.frame(one$table)) one$table[["date"]]
+      if (!inherits(days, "Date") || is.null(result[["to"]])) next
+      first <- result[["from"]][row]
+      inside <- days <= result[["to"]][row] & (is.na(first) | days >= first)
+      expect_true(all(inside), info = paste(info, row, one$title))
+    }
     steps <- computed_again(working_json(working))$values
     # Of a chance, the difference of two near 1, no more digits are known.
     apart <- Filter(function(s) {
