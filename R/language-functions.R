@@ -229,6 +229,11 @@ language_distributions <- list(
     function(x, degrees) stats::pchisq(x, degrees, lower.tail = FALSE),
     "CHIDIST"
   ),
+  binomial_at = called(
+    "binomial_at",
+    stats::dbinom,
+    function(args, calls) sprintf("BINOMDIST(%s,%s,%s,0)", args[1L], args[2L], args[3L])
+  ),
   binomial_below = called(
     "binomial_below",
     stats::pbinom,

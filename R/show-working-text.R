@@ -109,7 +109,8 @@ data_words <- function(working) {
     unname(rows),
     left_out_words(written$rows, about, row),
     changed_before_words(about, row),
-    sprintf("From %s; digest of its table: %s.", about$origin, about$digest)
+    # A digest is computed when it is looked at, which sprintf() does in the midst of its work.
+    paste0("From ", about$origin, "; digest of its table: ", about$digest, ".")
   )
 }
 

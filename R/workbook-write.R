@@ -174,9 +174,7 @@ plan_of_rows <- function(r, written, values, sheet) {
   if (r$window) r <- cut_to_window(r)
   used <- rows_used(r)
   n <- length(used)
-  computed <- names(written$steps)[vapply(written$steps, function(s) {
-    length(values[[s$name]]) == n && n > 1L && columns_in(s$expression, r, written, values)
-  }, NA)]
+  computed <- columns_made(r, written)
   dated <- !is.null(r$dates)
   # Of which the first and the last date can be chosen.
   spanned <- dated && !is.null(r$from)
@@ -211,22 +209,20 @@ cut_to_window <- function(r) {
   r
 }
 
-# Whether a step is of these rows: it stands on a column of them.
-columns_in <- function(expression, r, written, values) {
-  if (is.null(expression)) return(FALSE)
-  for (name in all.vars(expression)) {
-    if (name %in% c(names(r$columns), if (!is.null(r$dates)) "date")) return(TRUE)
-    s <- written$steps[[name]]
-    if (!is.null(s) &&
-        length(values[[name]]) > 1L &&
-        columns_in(s$expression, r, written, values)) {
-      return(TRUE)
-    }
+# The steps that have a value for each of these rows: they stand on a column of them, other than
+# within what makes one number of it.
+columns_made <- function(r, written) {
+  columns <- c(names(r$columns), if (!is.null(r$dates)) "date")
+  by_row <- function(e) {
+    if (is.name(e)) return(as.character(e) %in% columns)
+    if (!is.call(e)) return(FALSE)
+    head <- as.character(e[[1L]])
+    if (head != "(" && language_of(head)$shape == "one") return(FALSE)
+    any(vapply(as.list(e)[-1L], by_row, NA))
   }
-  # A recursion may begin with a number and be of no column: it goes with the first rows.
-  is.call(expression) &&
-    identical(expression[[1L]], quote(recursion)) &&
-    identical(r$name, written$rows[[1L]]$name)
+  of_data <- length(columns)
+  for (s in written$steps) if (by_row(s$expression)) columns <- c(columns, s$name)
+  columns[-seq_len(of_data)]
 }
 
 name_in_book <- function(name, tag) {

@@ -16,9 +16,14 @@ working_of.imbroglio_backtest <- function(result, row) {
       days$date[1L],
       days$date[length(days$date)],
       made_for = "level"
+    ), rows_of_working(
+      "counts", "all numbers of breaches that there can be", list(number = as.numeric(0:this$n))
     )),
     choices = list(level_choice(this$level)),
-    steps = c(breach_steps(log), kupiec_steps(), independence_steps(), other_test_steps()),
+    steps = c(
+      breach_steps(log), kupiec_steps(), exact_steps(), independence_steps(), other_test_steps(),
+      zone_steps(this$n, attr(result, "zone_days"))
+    ),
     shows = list(list(
       title = "The breaches, the largest excess first",
       table = days_by(
@@ -83,6 +88,58 @@ kupiec_steps <- function() {
       quote(chi_squared_beyond(kupiec, 1)),
       "chance of as much where the level is right"
     )
+  )
+}
+
+exact_steps <- function() {
+  list(
+    step("chance", quote(binomial_at(number, n, 1 - level)), "chance of each number of breaches"),
+    step("seen_chance", quote(value_at(chance, breaches + 1)), "that of as many as there were"),
+    step(
+      "exact_p",
+      quote(lower_of(1, sum(chance * (chance <= seen_chance * (1 + 1e-7))))),
+      "chance of a number that is no likelier"
+    )
+  )
+}
+
+# Breaches of each run of so many days, and from how many on it is yellow, and red.
+zone_steps <- function(n, days) {
+  if (n < days) return(NULL)
+  several <- n > days
+  zone <- function(name, of_run, words) {
+    whole <- of_run(quote(first_run))
+    if (several) whole <- bquote(sum(.(of_run(quote(run)))) + .(whole))
+    step(name, whole, words, "count")
+  }
+  list(
+    step(
+      "so_far", quote(recursion(breach, previous + breach)), "breaches up to each day", "count"
+    ),
+    step(
+      "first_run", bquote(value_at(so_far, .(days))),
+      sprintf("those of the first %s", count(days)), "count"
+    ),
+    if (several) {
+      step("run", bquote(so_far - before(so_far, .(days))), "those of each later run", "count")
+    },
+    step(
+      "recent", if (several) quote(value_at(run, count(run))) else quote(first_run + 0),
+      "those of the last run", "count"
+    ),
+    step(
+      "yellow_from", bquote(binomial_quantile(0.95, .(days), 1 - level)),
+      "as many are yellow: they have a chance of 95 % to be no more", "count"
+    ),
+    step(
+      "red_from", bquote(binomial_quantile(0.9999, .(days), 1 - level)),
+      "as many are red: 99.99 %", "count"
+    ),
+    zone("green", function(run) bquote(1 * (.(run) < yellow_from)), "green runs"),
+    zone(
+      "yellow", function(run) bquote((.(run) >= yellow_from) * (.(run) < red_from)), "yellow runs"
+    ),
+    zone("red", function(run) bquote(1 * (.(run) >= red_from)), "red runs")
   )
 }
 

@@ -103,7 +103,27 @@ moment_steps <- function() {
     ),
     step("best", quote(maximum(return)), "the best", "fraction"),
     step("worst", quote(minimum(return)), "the worst", "fraction"),
+    row_of_day("best"),
+    day_of("best"),
+    row_of_day("worst"),
+    day_of("worst"),
     step("rising", quote(sum(return > 0) / n), "share of those above 0", "share")
+  )
+}
+
+# Prices have a row before the first return.
+row_of_day <- function(name) {
+  step(
+    paste0(name, "_row"),
+    bquote(row_of(return, .(as.name(name))) + count(date) - count(return)),
+    paste("the row of the", name), "count"
+  )
+}
+
+day_of <- function(name) {
+  row <- as.name(paste0(name, "_row"))
+  step(
+    paste0(name, "_date"), bquote(value_at(date, .(row))), paste("the day of the", name), "date"
   )
 }
 

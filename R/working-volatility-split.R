@@ -67,7 +67,13 @@ book_sample <- function(result, names, benchmark, from = NULL, to = NULL) {
   if (!length(made$steps) && returns$kind == "log") {
     made$rows$columns <- lapply(made$rows$columns, expm1)
   }
-  made$steps <- without_others(made$steps)
+  held <- match(benchmark, names)
+  made$steps <- c(without_others(made$steps), if (length(held) && !is.na(held)) {
+    own <- as.name(paste0(short[held], "_return"))
+    list(step(
+      "beside_return", bquote(.(own) + 0), "return of the benchmark, which is held", "fraction"
+    ))
+  })
   made
 }
 

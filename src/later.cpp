@@ -1,8 +1,8 @@
 #include <Rcpp.h>
 #include <R_ext/Altrep.h>
 
-// One text that R computes when it is first looked at: data1 is the function that gives it, until
-// it has; data2 is the text then.
+// One text that R computes when it is first looked at (not by sprintf(), which another call of it
+// would disturb): data1 is the function that gives it, until it has; data2 is the text then.
 namespace {
 
 R_altrep_class_t later_text;

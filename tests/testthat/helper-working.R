@@ -34,6 +34,9 @@ again_functions <- local({
     student_beyond = function(x, nu) stats::pbeta(nu / (nu + x^2), nu / 2, 0.5),
     chi_squared_beyond = function(x, k) stats::pgamma(x / 2, k / 2, lower.tail = FALSE),
     chi_squared_quantile = function(p, k) 2 * stats::qgamma(p, k / 2),
+    binomial_at = function(k, n, p) {
+      exp(lgamma(n + 1) - lgamma(k + 1) - lgamma(n - k + 1) + k * log(p) + (n - k) * log1p(-p))
+    },
     binomial_below = function(k, n, p) {
       if (k < 0) 0 else if (k >= n) 1 else stats::pbeta(1 - p, n - k, k + 1)
     },
