@@ -1,24 +1,25 @@
 # The first sheet of a workbook: what, the number, the choices as input cells, on what it stands;
 # and the names of all that formulas speak of.
 
-# The choices of a working, and the first and last date of its rows.
+# The choices of a working, and the first and last date of its rows: one of each, for all of them.
 inputs_of <- function(written, rows) {
-  dates <- lapply(rows, function(one) {
-    if (!one$spanned) return(NULL)
-    r <- one$record
+  spans <- lapply(Filter(function(one) one$spanned, rows), `[[`, "record")
+  dates <- if (length(spans)) {
+    of <- paste(unique(vapply(spans, `[[`, "", "name")), collapse = " and ")
+    end <- function(side) vapply(spans, function(r) as.numeric(r[[side]]), 0)
     list(
-      choice(paste0(r$name, "_from"), paste("first date of", r$name), r$from, "date"),
-      choice(paste0(r$name, "_to"), paste("last date of", r$name), r$to, "date")
+      choice("date_from", paste("first date of", of), min(end("from")), "date"),
+      choice("date_to", paste("last date of", of), max(end("to")), "date")
     )
-  })
-  inputs <- c(unname(written$choices), unlist(dates, recursive = FALSE))
+  }
+  inputs <- c(unname(written$choices), dates)
   stats::setNames(inputs, vapply(inputs, `[[`, "", "name"))
 }
 
 # What of a working follows an input: any number, the number itself.
 followed_by <- function(plan, input) {
   date <- plan$inputs[[input]]$unit == "date"
-  of_rows <- Filter(function(one) startsWith(input, paste0(one$record$name, "_")), plan$rows)
+  of_rows <- Filter(function(one) one$spanned, plan$rows)
   hung <- if (date) unlist(lapply(of_rows, `[[`, "names")) else input
   hangs <- vapply(plan$hangs, function(on) any(hung %in% on), NA)
   still <- !vapply(names(plan$hangs), is_held, NA, plan = plan, input = input)
@@ -287,8 +288,9 @@ names_of_workbook <- function(book, plans, inputs) {
           one$all + 1L
         )
         own <- function(end) name_in_book(paste0(one$record$name, "_", end), plan$tag)
-        define(own("first"), sprintf("COUNTIF(%s,\"<\"&%s)+1", dates, own("from")))
-        define(own("last"), sprintf("COUNTIF(%s,\"<=\"&%s)", dates, own("to")))
+        day <- function(end) name_in_book(paste0("date_", end), plan$tag)
+        define(own("first"), sprintf("COUNTIF(%s,\"<\"&%s)+1", dates, day("from")))
+        define(own("last"), sprintf("COUNTIF(%s,\"<=\"&%s)", dates, day("to")))
       }
       for (name in one$names) {
         define(name_in_book(name, plan$tag), range_formula(plan, one, name))

@@ -6,7 +6,8 @@
 #' difference; one has what each working shows (the days that decided, the path of a search);
 #' further sheets have the prices and what is made of them row by row. The choices
 #' (level, periods a year, first and last date, money) are input cells: changed there, the
-#' workbook follows.
+#' workbook follows. What was searched or drawn for another choice, and all that stands on it,
+#' then says that it needs measuring again.
 #'
 #' Nothing is cached: whatever opens the file computes it. What a spreadsheet cannot do (a search,
 #' draws, an integral) is entered as a value and marked, with the steps that prove it.

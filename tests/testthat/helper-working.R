@@ -129,3 +129,17 @@ near <- function(a, b, digits = 1e-10) {
 demo_prices <- function() quietly(read_prices(demo_file("bay.csv")))
 
 quietly <- function(expr) suppressWarnings(suppressMessages(expr))
+
+# Another value of a choice that could have been taken.
+another <- function(choice) {
+  switch(
+    choice$name,
+    level = , confidence = 0.925,
+    decay = 0.95,
+    horizon = choice$value + 2,
+    window = choice$value - 1,
+    risk_free = , target_annual = choice$value + 0.01,
+    value = choice$value * 2,
+    choice$value * 1.25
+  )
+}

@@ -154,28 +154,14 @@ test_that("a spreadsheet program comes to the same numbers, and follows its inpu
   )
 })
 
-# Another value of a choice that could have been taken.
-another <- function(choice) {
-  switch(
-    choice$name,
-    level = , confidence = 0.925,
-    decay = 0.95,
-    horizon = choice$value + 2,
-    window = choice$value - 1,
-    risk_free = , target_annual = choice$value + 0.01,
-    choice$value * 1.25
-  )
-}
-
 # The numbers of a working where an input is changed; NA of what does not follow it.
 numbers_with <- function(plan, input, value) {
   written <- plan$written
   instead <- list()
   if (plan$inputs[[input]]$unit == "date") {
-    end <- sub("^.*_", "", input)
-    of <- sub("_(from|to)$", "", input)
+    end <- sub("^date_", "", input)
     written$rows <- lapply(written$rows, function(r) {
-      if (identical(r$name, of)) r[[end]] <- .Date(value)
+      if (!r$window && !is.null(r$from)) r[[end]] <- .Date(value)
       r
     })
   } else {
@@ -205,7 +191,7 @@ test_that("each input cell is followed by every number, or told not to be", {
     for (input in names(plan$inputs)) {
       choice <- plan$inputs[[input]]
       date <- choice$unit == "date"
-      rows <- Filter(function(one) startsWith(input, paste0(one$record$name, "_")), plan$rows)
+      rows <- Filter(function(one) one$spanned, plan$rows)
       value <- if (!date) {
         another(choice)
       } else {
