@@ -14,6 +14,7 @@ doubtful <- "#B8860B"
 input_fill <- "#E3EEF6"
 entered_fill <- "#F6E3B5"
 disagrees_fill <- "#B3261E"
+disagrees_ink <- "#FFFFFF"
 # Together, neither, against each other.
 alike_shades <- c(together = "#0B5A92", neither = "#F6F8FA", against = "#B3541E")
 zone_colours <- c(green = "#E3EEF6", yellow = "#F6E3B5", red = "#EBC0B4")

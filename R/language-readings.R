@@ -62,6 +62,7 @@ number_text <- function(x) {
 number_exact <- function(x) {
   vapply(x, function(one) {
     short <- sprintf("%.15g", one)
+    if (is.na(one)) return("NA")
     if (as.numeric(short) == one) short else sprintf("%.17g", one)
   }, "")
 }

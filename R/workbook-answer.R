@@ -6,10 +6,10 @@ inputs_of <- function(written, rows) {
   spans <- lapply(Filter(function(one) one$spanned, rows), `[[`, "record")
   dates <- if (length(spans)) {
     of <- paste(unique(vapply(spans, `[[`, "", "name")), collapse = " and ")
-    end <- function(side) vapply(spans, function(r) as.numeric(r[[side]]), 0)
+    of_all <- function(side) vapply(spans, function(r) as.numeric(r[[side]]), 0)
     list(
-      choice("date_from", paste("first date of", of), min(end("from")), "date"),
-      choice("date_to", paste("last date of", of), max(end("to")), "date")
+      choice("date_from", paste("first date of", of), min(of_all("from")), "date"),
+      choice("date_to", paste("last date of", of), max(of_all("to")), "date")
     )
   }
   inputs <- c(unname(written$choices), dates)

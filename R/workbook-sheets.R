@@ -13,7 +13,7 @@ workbook_style <- function(kind) {
     ),
     input = openxlsx::createStyle(fgFill = input_fill, border = "TopBottomLeftRight"),
     entered = openxlsx::createStyle(fgFill = entered_fill),
-    disagrees = openxlsx::createStyle(fontColour = "#FFFFFF", bgFill = disagrees_fill),
+    disagrees = openxlsx::createStyle(fontColour = disagrees_ink, bgFill = disagrees_fill),
     words = openxlsx::createStyle(wrapText = TRUE, valign = "top"),
     openxlsx::createStyle(numFmt = kind)
   )

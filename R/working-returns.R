@@ -143,61 +143,62 @@ rows_of_several <- function(returns, series, from = NULL, to = NULL, kind = retu
     returns$kind == "log"
   )
   dates <- returns$dates[common$row]
-  r <- common$values
-  prefix <- names(series)
-  prices <- shared_prices(returns, at, common$row, r)
-  if (is.null(prices)) {
-    columns <- stats::setNames(
-      lapply(seq_along(series), function(j) r[, j]),
-      paste0(prefix, "return")
-    )
-    return(list(
-      rows = utils::modifyList(rows_of_working(
-        "returns",
-        sprintf("%s of %s over the intervals that they share", kind_words(returns), some(series)),
-        columns,
-        dates,
-        from %||% dates[1L],
-        to %||% dates[length(dates)],
-        window = !is.null(from) || !is.null(to)
-      ), list(unused = unused_of(
-        returns$values[, at, drop = FALSE], returns$dates,
-        dates[dates >= (from %||% dates[1L]) & dates <= (to %||% dates[length(dates)])]
-      ))),
-      steps = list(),
-      dates = dates,
-      values = r
-    ))
+  prices <- shared_prices(returns, at, common$row, common$values)
+  made <- if (is.null(prices)) {
+    rows_of_shared_returns(returns, series, common$values, dates, from, to)
+  } else {
+    rows_of_shared_closes(returns, series, prices, c(prices$start, dates), from, to, kind)
   }
-  all_dates <- c(prices$start, dates)
-  first <- if (is.null(from)) 1L else match(as.numeric(from), as.numeric(dates))
+  c(made, list(dates = dates, values = common$values))
+}
+
+rows_of_shared_returns <- function(returns, series, values, dates, from, to) {
+  begins <- from %||% dates[1L]
+  ends <- to %||% dates[length(dates)]
+  columns <- lapply(seq_along(series), function(j) values[, j])
+  rows <- rows_of_working(
+    "returns",
+    sprintf("%s of %s over the intervals that they share", kind_words(returns), some(series)),
+    stats::setNames(columns, paste0(names(series), "return")),
+    dates,
+    begins,
+    ends,
+    window = !is.null(from) || !is.null(to)
+  )
+  rows$unused <- unused_of(
+    returns$values[, series, drop = FALSE], returns$dates, dates[dates >= begins & dates <= ends]
+  )
+  list(rows = rows, steps = list())
+}
+
+# `dates`: with that of the close before the first return.
+rows_of_shared_closes <- function(returns, series, prices, dates, from, to, kind) {
+  prefix <- names(series)
+  first <- if (is.null(from)) 1L else match(as.numeric(from), as.numeric(dates[-1L]))
+  ends <- to %||% dates[length(dates)]
   held <- NULL
   columns <- list()
   for (j in seq_along(series)) {
     name <- paste0(prefix[j], "price")
-    of_book <- held_then(returns, series[j], all_dates, first, name)
+    of_book <- held_then(returns, series[j], dates, first, name)
     held <- held %||% of_book
     columns <- c(columns, of_book$columns %||% stats::setNames(list(prices$close[, j]), name))
   }
-  list(
-    rows = rows_of_prices(
-      paste(closes_text(series, held), "on the dates that all of them have"),
-      columns,
-      all_dates,
-      all_dates[first],
-      to %||% all_dates[length(all_dates)],
-      window = !is.null(from) || !is.null(to),
-      priced = "" %in% prefix,
-      unused = unused_of(
-        returns$prices$close[, series, drop = FALSE], returns$prices$dates,
-        all_dates[all_dates >= all_dates[first] & all_dates <= (to %||% max(all_dates))]
-      ),
-      stood = held$stood
+  rows <- rows_of_prices(
+    paste(closes_text(series, held), "on the dates that all of them have"),
+    columns,
+    dates,
+    dates[first],
+    ends,
+    window = !is.null(from) || !is.null(to),
+    priced = "" %in% prefix,
+    unused = unused_of(
+      returns$prices$close[, series, drop = FALSE], returns$prices$dates,
+      dates[dates >= dates[first] & dates <= ends]
     ),
-    steps = c(held$steps, return_steps(kind, prefix, series)),
-    dates = dates,
-    values = r
+    stood = held$stood
   )
+  list(rows = rows, steps = c(held$steps, return_steps(kind, prefix, series)))
 }
 
 # Of one kind all of them: the other kind is one choice.

@@ -27,12 +27,12 @@ expect_workings <- function(result, info, rows = unique(c(1L, nrow(result))), bu
       imbroglio_error_working = function(e) NULL
     )
     if (is.null(working)) next
-    for (one in attr(working, "shows")) {
-      days <- if (is.data.frame(one$table)) one$table[["date"]]
+    for (shown_there in attr(working, "shows")) {
+      days <- if (is.data.frame(shown_there$table)) shown_there$table[["date"]]
       if (!inherits(days, "Date") || is.null(result[["to"]])) next
       first <- result[["from"]][row]
       inside <- days <= result[["to"]][row] & (is.na(first) | days >= first)
-      expect_true(all(inside), info = paste(info, row, one$title))
+      expect_true(all(inside), info = paste(info, row, shown_there$title))
     }
     steps <- computed_again(working_json(working))$values
     # Of a chance, the difference of two near 1, no more digits are known.
