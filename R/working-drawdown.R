@@ -224,10 +224,11 @@ average_fall_steps <- function() {
       "fraction"
     ),
     step("last_fall", quote(value_at(deepest, m + 1)), "the fall that goes on", "fraction"),
+    step("fallen", quote(sum(ended < 0) + (last_fall < 0)), "how many falls there were", "count"),
     step(
       "average_drawdown",
-      quote((sum(ended) + last_fall) / (sum(ended < 0) + (last_fall < 0))),
-      "mean of the deepest of all falls",
+      quote((sum(ended) + last_fall) / higher_of(fallen, 1)),
+      "mean of the deepest of all falls; 0 where there was none",
       "fraction"
     )
   )

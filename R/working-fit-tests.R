@@ -130,7 +130,10 @@ place_among_families <- function(result, this) {
   others <- table[
     table$security == this$security & table$family != this$family & table$converged,
   ]
-  ahead <- vapply(criteria, function(by) sum(others[[by]] < this[[by]]), 0)
+  # What is apart by rounding is level.
+  ahead <- vapply(criteria, function(by) {
+    sum(others[[by]] < this[[by]] - 1e-9 * abs(this[[by]]))
+  }, 0)
   if (!nrow(others) || !identical(unname(ahead + 1), as.numeric(this[names(criteria)]))) {
     return(NULL)
   }
@@ -142,9 +145,10 @@ place_among_families <- function(result, this) {
     )),
     steps = lapply(names(criteria), function(name) {
       by <- criteria[[name]]
+      own <- as.name(by)
       step(
         name,
-        bquote(1 + sum(.(as.name(paste0(by, "_of_others"))) < .(as.name(by)))),
+        bquote(1 + sum(.(as.name(paste0(by, "_of_others"))) < .(own) - 1e-9 * abs(.(own)))),
         sprintf("place among the families by %s: one behind those with less", by),
         "count"
       )
