@@ -93,15 +93,15 @@ write_answer_sheet <- function(book, plans, inputs, result) {
     openxlsx::setRowHeights(book, sheet, 4L, 36)
   }
   openxlsx::writeFormula(book, sheet, sentence_formula(said, answers, places), 1L, 2L)
-  openxlsx::writeFormula(book, sheet, check_formula(plans, places), 1L, places$check)
-  openxlsx::addStyle(book, sheet, workbook_style("head"), places$check, 1L)
+  openxlsx::writeFormula(book, sheet, check_formula(plans), 1L, places$check)
+  openxlsx::addStyle(book, sheet, workbook_style("check"), places$check, 1L)
   openxlsx::conditionalFormatting(
     book, sheet, 1L, places$check, type = "contains", rule = "do not agree",
     style = workbook_style("disagrees")
   )
   at <- write_inputs(book, sheet, inputs, places$check + 2L)
   write_basis(book, sheet, first, at + 1L)
-  openxlsx::setColWidths(book, sheet, 1:4, c(46, 22, 20, 26))
+  openxlsx::setColWidths(book, sheet, 1:4, c(64, 22, 20, 26))
   openxlsx::pageSetup(
     book,
     sheet,
@@ -146,8 +146,8 @@ sentence_formula <- function(said, answers, places, most = 3L) {
     now <- c(now, text_in_formula(sprintf("%s below", count(length(answers) - most, "more"))))
   }
   sprintf(
-    "IF(%s=0,%s,\"With other choices than were measured. \"&%s)",
-    places$changed, text_in_formula(said), paste(now, collapse = "&\"; \"&")
+    "IF(choices_changed=0,%s,\"With other choices than were measured. \"&%s)",
+    text_in_formula(said), paste(now, collapse = "&\"; \"&")
   )
 }
 
@@ -159,7 +159,7 @@ text_in_formula <- function(text) {
 }
 
 # Whether all that is derived agrees with our numbers; once a choice is changed, what follows it.
-check_formula <- function(plans, places) {
+check_formula <- function(plans) {
   last <- max(vapply(plans, function(p) p$top + 1L + length(p$written$steps), 0))
   column <- function(letter) sprintf("Working!$%1$s$1:$%1$s$%2$d", letter, last)
   entered <- sum(vapply(plans, function(plan) {
@@ -167,7 +167,7 @@ check_formula <- function(plans, places) {
   }, 0L))
   parts <- c(
     errors = sprintf("SUMPRODUCT(1*ISERROR(%s))", column("D")),
-    changed = places$changed,
+    changed = "choices_changed",
     stale = sprintf("COUNTIF(%s,\"%s\")", column("D"), measure_again),
     derived = sprintf("COUNT(%s)", column("F")),
     apart = sprintf("COUNTIF(%s,\">1E-10\")", column("F"))
@@ -267,7 +267,9 @@ names_of_workbook <- function(book, plans, inputs) {
     )
     defined <<- c(defined, text)
   }
-  cells <- answer_places(plans, inputs)$inputs
+  places <- answer_places(plans, inputs)
+  cells <- places$inputs
+  define("choices_changed", places$changed)
   for (plan in plans) {
     rows <- plan$top + 1L + seq_along(plan$written$steps)
     at <- stats::setNames(rows, names(plan$written$steps))

@@ -11,6 +11,7 @@ workbook_style <- function(kind) {
       wrapText = TRUE,
       valign = "top"
     ),
+    check = openxlsx::createStyle(textDecoration = "bold"),
     input = openxlsx::createStyle(fgFill = input_fill, border = "TopBottomLeftRight"),
     entered = openxlsx::createStyle(fgFill = entered_fill),
     disagrees = openxlsx::createStyle(fontColour = disagrees_ink, bgFill = disagrees_fill),
@@ -232,7 +233,7 @@ write_working_sheet <- function(book, plans) {
   write_runs(book, all_of("apart"), 6L, rows, openxlsx::writeFormula)
   openxlsx::setRowHeights(book, "Working", rows, 15 * pmin(all_of("lines"), 20))
   style_steps(book, tops, rows, all_of("format"), rows[all_of("is entered")])
-  openxlsx::setColWidths(book, "Working", 1:8, c(20, 36, 42, 17, 17, 9, 9, 24))
+  openxlsx::setColWidths(book, "Working", 1:8, c(22, 36, 42, 22, 18, 9, 9, 24))
   openxlsx::freezePane(book, "Working", firstCol = TRUE)
   openxlsx::pageSetup(
     book,
@@ -257,8 +258,10 @@ step_cells <- function(plan) {
   ours <- our_numbers(plan)
   # A difference of two likelihoods has no more digits than they have.
   least <- ifelse(of("unit") == "statistic", "1", "1E-6")
+  # Of changed choices nothing is compared with what was measured.
   apart <- sprintf(
-    "IF(ISNUMBER(D%1$d),ABS(D%1$d-E%1$d)/MAX(ABS(E%1$d),%2$s),\"\")", rows, least
+    "IF(AND(choices_changed=0,ISNUMBER(D%1$d)),ABS(D%1$d-E%1$d)/MAX(ABS(E%1$d),%2$s),\"\")",
+    rows, least
   )
   here <- place <- rep(NA_character_, length(steps))
   computed <- !is_entered & !is_column
@@ -338,7 +341,9 @@ style_steps <- function(book, tops, rows, formats, entered_rows) {
   style("words", rows, 1:3)
   style("0.0E+00", rows, 6L)
   openxlsx::conditionalFormatting(
-    book, "Working", 6L, rows, rule = ">1E-9", style = workbook_style("disagrees")
+    book, "Working", 6L, min(rows):max(rows), type = "expression",
+    rule = sprintf("AND(ISNUMBER($F%1$d),$F%1$d>1E-9)", min(rows)),
+    style = workbook_style("disagrees")
   )
 }
 
