@@ -3,7 +3,7 @@
 Sys.setenv(
   IMBROGLIO_SOURCE = normalizePath("."),
   NOT_CRAN = "true",
-  TESTTHAT_PARALLEL = "true",
+  TESTTHAT_PARALLEL = Sys.getenv("TESTTHAT_PARALLEL", "true"),
   TESTTHAT_CPUS = max(2L, parallel::detectCores(), na.rm = TRUE)
 )
 only <- Sys.getenv("FILE")
