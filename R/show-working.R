@@ -201,8 +201,9 @@ about_row <- function(result, row, asked) {
 }
 
 # The numbers of the row from which their working is apart by more than rounding.
-disagreeing <- function(values, row) {
-  both <- intersect(names(row), names(values)[lengths(values) == 1L])
+disagreeing <- function(steps, values, row) {
+  both <- intersect(names(row), names(steps))
+  both <- both[lengths(values[both]) == 1L]
   Filter(function(name) {
     measured <- as.numeric(row[[name]])
     is.finite(measured) &&
@@ -228,7 +229,7 @@ warn_disagreeing <- function(names, values, about) {
 
 new_working <- function(made, written, asked, about) {
   values <- values_of_working(written)
-  apart <- disagreeing(values, about$row)
+  apart <- disagreeing(written$steps, values, about$row)
   warn_disagreeing(apart, values, about)
   steps <- written$steps
   table <- tibble::tibble(

@@ -78,9 +78,10 @@ write_answer_sheet <- function(book, plans, inputs, result) {
   first <- plans[[1L]]$working
   places <- answer_places(plans, inputs)
   said <- tryCatch(
-    if (inherits(result, "imbroglio_working")) attr(first, "asks") else headline(result),
-    error = function(e) attr(first, "asks")
+    if (!inherits(result, "imbroglio_working")) headline(result),
+    error = function(e) NULL
   )
+  if (!length(said) || is.na(said)) said <- attr(first, "asks")
   openxlsx::writeData(book, sheet, attr(first, "title"), 1L, 1L)
   openxlsx::addStyle(book, sheet, workbook_style("title"), 1L, 1L)
   openxlsx::setRowHeights(book, sheet, 1L, 22)

@@ -47,7 +47,7 @@ rows_of_book <- function(returns, from = NULL, to = NULL, name = "return") {
 # book, or was set right on a date between. Rows begin with the row `first`.
 held_then <- function(returns, security, dates, first, price = "price") {
   then <- returns$prices$then
-  if (!identical(then$name, security)) return(NULL)
+  if (is.null(then) || then$name != security) return(NULL)
   at <- match(as.numeric(dates), as.numeric(then$dates))
   if (anyNA(at)) return(NULL)
   span <- at[first:length(at)]

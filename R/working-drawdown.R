@@ -102,11 +102,14 @@ wealth_working <- function(result, this) {
       wealth <- step("wealth", quote(price / value_at(price, 1)), "wealth, of 1 put in")
       first <- c(sample$steps, list(wealth))
     } else {
-      start <- source$start[match(this$security, colnames(source$values))]
-      rows$columns$return <- c(NA_real_, rows$columns$return)
-      rows$dates <- c(if (is.na(start)) rows$dates[1L] - 1L else start, rows$dates)
-      rows$from <- rows$dates[1L]
-      rows$put_in <- TRUE
+      # Holdings that have prices have a row before the first return.
+      if (!any(grepl("price$", names(rows$columns)))) {
+        start <- source$start[match(this$security, colnames(source$values))]
+        rows$columns <- lapply(rows$columns, function(x) c(NA_real_, x))
+        rows$dates <- c(if (is.na(start)) rows$dates[1L] - 1L else start, rows$dates)
+        rows$from <- rows$dates[1L]
+        rows$put_in <- TRUE
+      }
       grown <- if (additive) {
         quote(recursion(0, previous + return))
       } else if (source$kind == "log") {
@@ -114,7 +117,7 @@ wealth_working <- function(result, this) {
       } else {
         quote(recursion(1, previous * (1 + return)))
       }
-      first <- list(step("wealth", grown, "wealth, of what was put in"))
+      first <- c(sample$steps, list(step("wealth", grown, "wealth, of what was put in")))
     }
   }
   if (!is.null(this$window)) rows$from <- rows$dates[row_before(this$from, rows$dates)]
@@ -123,7 +126,7 @@ wealth_working <- function(result, this) {
   list(
     rows = list(rows),
     choices = list(),
-    steps = c(first, below_steps(additive, is.null(rows$columns$return)))
+    steps = c(first, below_steps(additive, isTRUE(rows$priced)))
   )
 }
 

@@ -163,7 +163,19 @@ book_part_steps <- function(moved, short) {
       "all components added up, a year",
       "fraction"
     ),
-    step("weight", added_up(weights), "all weights", "share"),
+    # Cash that earns the same each day moves nothing, but is a part of it.
+    if (abs(sum(moved$weight) - 1) > 1e-12 && is.null(moved$benchmark)) {
+      entered("cash", 1 - sum(moved$weight), "weight of cash", "share")
+    },
+    step(
+      "weight",
+      if (abs(sum(moved$weight) - 1) > 1e-12 && is.null(moved$benchmark)) {
+        call("+", added_up(weights), quote(cash))
+      } else {
+        added_up(weights)
+      },
+      "all weights", "share"
+    ),
     step("correlation", quote(1 + 0), "with itself"),
     own_volatility_step(moved, short)
   )
