@@ -84,7 +84,11 @@ read_as <- function(expression, reading, named, numbered) {
       mode <- "range"
       inside <- e
     }
-    if (head == "before") rows_up <- rows_up + rows_looked_up(e)
+    if (head == "before") {
+      # A whole column has no row above it.
+      if (mode == "range") fail("working", "Within a sum nothing can be looked up a row above.")
+      rows_up <- rows_up + rows_looked_up(e)
+    }
     calls <- as.list(e)[-1L]
     args <- lapply(calls, walk, mode = mode, rows_up = rows_up, inside = inside)
     alone <- head == "-" && length(args) == 1L

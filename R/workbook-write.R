@@ -175,6 +175,7 @@ plan_of_rows <- function(r, written, values, sheet) {
   if (r$window) r <- cut_to_window(r)
   used <- rows_used(r)
   n <- length(used)
+  own_dates <- owns_dates(r, written)
   computed <- columns_made(r, written)
   dated <- !is.null(r$dates)
   # Of which the first and the last date can be chosen.
@@ -193,8 +194,8 @@ plan_of_rows <- function(r, written, values, sheet) {
     data = data,
     computed = computed,
     letter = stats::setNames(openxlsx::int2col(seq_along(whole)), whole),
-    begins = c(begins, if (dated) c(date = 0L)),
-    names = c(data, computed, if (dated) "date"),
+    begins = c(begins, if (own_dates) c(date = 0L)),
+    names = c(data, computed, if (own_dates) "date"),
     first = used[1L] + 1L,
     last = used[n] + 1L,
     all = length(r$columns[[1L]])
@@ -210,10 +211,16 @@ cut_to_window <- function(r) {
   r
 }
 
+# A date in a formula is one of the first rows that have any.
+owns_dates <- function(r, written) {
+  dated <- Filter(function(one) !is.null(one$dates), written$rows)
+  length(dated) > 0L && identical(r$name, dated[[1L]]$name)
+}
+
 # The steps that have a value for each of these rows: they stand on a column of them, other than
 # within what makes one number of it.
 columns_made <- function(r, written) {
-  columns <- c(names(r$columns), if (!is.null(r$dates)) "date")
+  columns <- c(names(r$columns), if (owns_dates(r, written)) "date")
   by_row <- function(e) {
     if (is.name(e)) return(as.character(e) %in% columns)
     if (!is.call(e)) return(FALSE)

@@ -55,13 +55,14 @@ working_of.imbroglio_return_split <- function(result, row) {
 added_steps <- function(in_money) {
   list(
     if (in_money) step("component_value", quote(sum(part)), "added up", "money"),
-    step("day_return", quote(earned / before(worth)), "return of the book, each day"),
+    step("worth_before", quote(before(worth)), "what the book was worth at the close before"),
+    step("day_return", quote(earned / worth_before), "return of the book, each day"),
     step(
       "grown", quote(recursion(earned * 0 + 1, previous * (1 + before(day_return)))),
       "how much the book had grown at the close before"
     ),
     step(
-      "component", quote(sum(grown * part / before(worth))),
+      "component", quote(sum(grown * part / worth_before)),
       "its part of the return, each day as often as the book had grown", "fraction"
     )
   )

@@ -244,12 +244,21 @@ sample_steps <- function(sample, rows) {
   if (any(vapply(rows, function(r) begins %in% names(r$columns), NA))) sample$steps
 }
 
-# Names that can stand in a formula, of which a spreadsheet tells no letters apart by their case.
+# Names that can stand in a formula, of which a spreadsheet tells no letters apart by their case;
+# none with which a step begins ("total_return" is no return of TOTAL).
 unique_names <- function(x) {
   plain <- gsub("[^A-Za-z0-9]+", "_", x)
   plain <- ifelse(grepl("^[A-Za-z]", plain), plain, paste0("s", plain))
+  begins <- tolower(plain) %in% step_beginnings
+  plain[begins] <- paste0("s_", plain[begins])
   paste0(plain, substring(make.unique(tolower(plain), sep = "_"), nchar(plain) + 1L))
 }
+
+step_beginnings <- c(
+  "active", "average", "benchmark", "beside", "book", "cash", "cash_grown", "component", "day",
+  "excess", "gross", "index", "largest", "local", "one_period", "other", "over", "own", "rate",
+  "risk_free", "shared", "total", "whole", "worth"
+)
 
 # An expression that adds others up.
 added_up <- function(terms) Reduce(function(a, b) call("+", a, b), terms)
