@@ -61,8 +61,24 @@ workings_of <- function(result, most = 200L) {
       remedy = "Take some rows of it, such as result[1:100, ]."
     )
   }
-  made <- lapply(rows, function(row) working_of_row(result, row, "all"))
-  made <- made[!vapply(made, is.null, NA)]
+  # A row may have none, such as that of a book of many mixtures: the others are written.
+  made <- lapply(rows, function(row) {
+    tryCatch(working_of_row(result, row, "all"), imbroglio_error_working = identity)
+  })
+  without <- vapply(made, inherits, NA, "condition")
+  if (all(without)) stop(made[[1L]])
+  if (any(without)) {
+    note(
+      "working",
+      sprintf(
+        "%s of %s %s no working, and %s not in the workbook.",
+        count(sum(without)), count(length(rows), "row"),
+        if (sum(without) == 1L) "has" else "have", if (sum(without) == 1L) "is" else "are"
+      ),
+      remedy = conditionMessage(made[[which(without)[1L]]])
+    )
+  }
+  made <- made[!without & !vapply(made, is.null, NA)]
   if (!length(made)) fail("working", "No number of the result is known, so none has a working.")
   made
 }

@@ -79,7 +79,8 @@ book_cases <- function() {
   cases <- lapply(case_calls(), function(call) {
     result <- eval(call, about)
     if (inherits(result, paste0("imbroglio_", c("split", "worst_split", "shock")))) return(result)
-    utils::tail(result, 1)
+    # The row of a book may have no working.
+    if (inherits(result, "imbroglio_selling")) result[1, ] else utils::tail(result, 1)
   })
   cases$var.whole <- measure_var(one, 0.95, method = methods, draws = 300, value = 1e6)
   days <- read_prices(demo_file("bay-daily.csv.gz"))[1:120, "TARROW"]
@@ -187,7 +188,7 @@ test_that("each input cell is followed by every number, or told not to be", {
   folder <- tempfile("changed-")
   dir.create(folder)
   cases <- quietly(book_cases())
-  cases <- cases[seq(1, length(cases), thorough(4, 1))]
+  cases <- cases[seq(1, length(cases), thorough(8, 1))]
   asked <- list()
   for (case in names(cases)) {
     result <- cases[[case]]

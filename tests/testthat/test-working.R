@@ -299,3 +299,34 @@ test_that("the command shows workings, in all forms", {
   expect_equal(imbroglio("working", "check", bay)$status, 2L)
   expect_equal(imbroglio("working")$status, 0L)
 })
+
+test_that("a book has its working whatever its holdings are called, and however it is held", {
+  closes <- as.data.frame(demo_prices()[1:200, ])[, 1:7]
+  names(closes)[-1] <- c("TOTAL", "one_period", "benchmark", "Abc", "ABC", "cash_grown")
+  prices <- quietly(as_prices(closes))
+  weights <- c(TOTAL = 0.3, one_period = 0.2, Abc = 0.2, ABC = 0.15, cash_grown = 0.05)
+  books <- list(
+    still = list(), month = list(rebalance = "month", cash_return = 0.03),
+    today = list(held = "today")
+  )
+  for (way in names(books)) {
+    book <- quietly(do.call(
+      as_portfolio, c(list(prices, weights = weights, cash = 0.1), books[[way]])
+    ))
+    results <- quietly(list(
+      measure_return(book), measure_volatility(book, window = 50), measure_drawdown(book),
+      measure_drawdown(book, window = 50), measure_beta(book, "benchmark"),
+      measure_tracking(book, "TOTAL", window = 60), split_volatility(book),
+      measure_var(book, horizon = 3, horizon_by = "overlapping")
+    ))
+    for (result in results) {
+      expect_no_warning(
+        working <- suppressMessages(show_working(result, number = "all")),
+        class = "imbroglio_warning_disagrees"
+      )
+      # It begins from the closes of the holdings.
+      data <- unlist(lapply(attr(working, "written")$rows, `[[`, "columns"), recursive = FALSE)
+      expect_false("price" %in% names(data), info = paste(way, attr(result, "measure")))
+    }
+  }
+})
