@@ -11,14 +11,15 @@ ending_of <- function(path) {
   lower_case(tools::file_ext(sub("/+$", "", path)))
 }
 
-# `writes` of a command: "table" where it says nothing, "prices", or "itself" where it has files of
-# its own.
+# `writes` of a command: "table" where it says nothing, "prices", "verified", or "itself" where it
+# has files of its own.
 check_forms <- function(options, writes) {
   if (!is.null(options$out)) {
     switch(
       writes,
       table = check_table_form(options),
       prices = refuse_form("--out", options$out, names(export_forms), "Prices are"),
+      verified = refuse_form("--out", options$out, c("csv", "json"), "What is verified is"),
       itself = NULL
     )
   }

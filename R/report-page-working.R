@@ -1,11 +1,12 @@
 # The workings in the appendix of a page. Rows whose workings have the same steps share them: the
 # first is shown with its numbers put in, of the others the steps of which the value is another.
-# Of a working no more is kept than its text: its columns are as long as the sample.
+# Of a working no more is kept than its text: its columns are as long as the sample. What it can be
+# computed again by goes into the record of a study.
 
 # `most`: workings of one part that are shown, `room`: letters that their steps may take; what is
 # left out is said.
 workings_of_part <- function(result, id, most = 400L, room = 6e5) {
-  none <- list(rows = NULL, columns = character(), html = character())
+  none <- list(rows = NULL, columns = character(), html = character(), sums = NULL)
   if (!inherits(result, "imbroglio_result") || !nrow(result)) return(none)
   rows <- seq_len(nrow(result))
   if (through_time(result)) {
@@ -27,7 +28,10 @@ workings_of_part <- function(result, id, most = 400L, room = 6e5) {
     anchor <- sprintf("w-%s-%d", id, row)
     key <- working_key(working)
     if (is.null(heads[[key]])) heads[[key]] <<- head_of_workings(working, anchor)
-    c(list(key = key, anchor = anchor, row = row), values_in_text(working, names(result)))
+    c(
+      list(key = key, anchor = anchor, row = row, sums = sums_of_record(working)),
+      values_in_text(working, names(result))
+    )
   })
   made <- Filter(Negate(is.null), made)
   if (!length(made)) return(none)
@@ -38,6 +42,7 @@ workings_of_part <- function(result, id, most = 400L, room = 6e5) {
   list(
     rows = names_of,
     columns = unique(unlist(lapply(made, `[[`, "columns"))),
+    sums = sums_together(lapply(made, `[[`, "sums")),
     html = c(
       unlist(lapply(names(groups), function(key) {
         c(heads[[key]], values_of_others(groups[[key]]), "</article>")
@@ -52,6 +57,16 @@ workings_of_part <- function(result, id, most = 400L, room = 6e5) {
   )
 }
 
+# `needs`: the digests of their data.
+sums_together <- function(sums) {
+  data <- unlist(lapply(unname(sums), `[[`, "data"))
+  list(
+    workings = unlist(lapply(unname(sums), `[[`, "workings")),
+    needs = unique(names(data)),
+    data = data[!duplicated(names(data))]
+  )
+}
+
 working_key <- function(working) {
   expressions <- vapply(working$expression, function(e) if (is.null(e)) "" else one_line(e), "")
   digest::digest(c(working$step, expressions), algo = "xxhash64")
@@ -62,6 +77,7 @@ head_of_workings <- function(working, anchor) {
     sprintf("<article id=\"%s\">", anchor),
     sprintf("<h4>%s</h4>", escaped(working_title(working))),
     sprintf("<p>%s</p>", escaped(data_words(working))),
+    choices_part(working, "h5"),
     "<ol class=\"steps\">",
     steps_part(working),
     "</ol>",

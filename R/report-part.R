@@ -75,6 +75,7 @@ written_part <- function(result, name, title, work, most = 300L) {
       if (inherits(result, "imbroglio_result")) basis(result)$currency else work$book$currency
     ),
     workings = workings$html,
+    sums = workings$sums,
     csv = as_csv(table),
     units = unname(vapply(table, unit_of_column, "")),
     basis = if (inherits(result, "imbroglio_result")) format(basis(result))

@@ -18,9 +18,10 @@ top_fragment <- function(work) {
     limits = limits_said(work),
     notes = unique(c(numbers$notes, changes$notes)),
     failed = if (length(failed)) paste(failed, collapse = " "),
-    workings = c(numbers$value$workings, changes$value$workings)
+    workings = c(numbers$value$workings, changes$value$workings),
+    sums = sums_together(c(list(numbers$value$sums), changes$value$sums))
   )
-  c(made, changes$value[setdiff(names(changes$value), "workings")])
+  c(made, changes$value[setdiff(names(changes$value), c("workings", "sums"))])
 }
 
 # How old the prices are, and that a book ends before them.
@@ -73,7 +74,8 @@ top_numbers <- function(work) {
       movement_sentence(own[["top-volatility"]], linked),
       fall_sentence(own[["top-drawdown"]], work, linked)
     ),
-    workings = unlist(lapply(workings, `[[`, "html"))
+    workings = unlist(lapply(workings, `[[`, "html")),
+    sums = sums_together(lapply(workings, `[[`, "sums"))
   )
 }
 
@@ -240,6 +242,7 @@ changes_made <- function(labels, days, cells, of = "measure") {
   list(
     changes = changes_table(labels, days, cells, of),
     workings = unlist(lapply(cells, function(row) lapply(row, `[[`, "working"))),
+    sums = unlist(lapply(cells, function(row) lapply(row, `[[`, "sums")), FALSE),
     units = c("text", rep("number", length(days))),
     csv = as_csv(data.frame(
       what = unname(labels),
@@ -258,7 +261,7 @@ change_of <- function(one, id) {
   if (one$column %in% made$columns && is.finite(value)) {
     shown <- sprintf("<a href=\"#%s\">%s</a>", made$rows[1L], shown)
   }
-  list(value = value, html = shown, working = made$html)
+  list(value = value, html = shown, working = made$html, sums = made$sums)
 }
 
 # What is measured, as it was on an earlier date.

@@ -48,7 +48,7 @@ record_in <- function(folder) {
   )
   if (!is.list(record)) return(NULL)
   files <- record$files
-  ours <- identical(record$made_by, "imbroglio") && identical(record$form, 2L) &&
+  ours <- identical(record$made_by, "imbroglio") && isTRUE(record$form %in% c(2L, 3L)) &&
     is.list(record$parts) && is.list(files) &&
     all(grepl(own_files, names(files))) && all(vapply(files, is.character, NA))
   if (!ours) return(NULL)

@@ -7,7 +7,7 @@ write_run <- function(folder, study, work, run, record) {
   made <- tryCatch(
     {
       files_of_run(part, study, work, run)
-      run_as_record(part, study, run)
+      run_as_record(part, study, run, record)
       NULL
     },
     error = function(e) e
@@ -49,18 +49,27 @@ page_of_run <- function(work, run, workbook = NULL) {
   page_of(work, run$fragments$top, fragments, list(workbook = workbook))
 }
 
-run_as_record <- function(part, study, run) {
+# `before`: the record of the run before, which has the data of what was kept from it.
+run_as_record <- function(part, study, run, before = NULL) {
+  sums <- lapply(run$fragments, `[[`, "sums")
+  parts <- lapply(run$fragments, function(f) {
+    f$sums$data <- NULL
+    f
+  })
+  data <- c(unlist(lapply(unname(sums), `[[`, "data")), unlist(before$data))
+  needed <- unique(unlist(lapply(sums, `[[`, "needs")))
   files <- list.files(part, recursive = TRUE)
   record <- list(
     made_by = "imbroglio",
-    form = 2L,
+    form = 3L,
     version = as.character(utils::packageVersion("imbroglio")),
     study = study$lines,
     report = report_asked(study),
     files = as.list(stats::setNames(
       vapply(file.path(part, files), file_digest, "", USE.NAMES = FALSE), files
     )),
-    parts = run$fragments
+    data = as.list(data[needed]),
+    parts = parts
   )
   text <- jsonlite::toJSON(record, auto_unbox = TRUE, null = "null", digits = NA)
   write_lines(as.character(text), file.path(part, "record.json"))

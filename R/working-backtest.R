@@ -15,7 +15,9 @@ working_of.imbroglio_backtest <- function(result, row) {
       days$date,
       days$date[1L],
       days$date[length(days$date)],
-      made_for = "level"
+      made_for = "level",
+      of = whose(returns, this$security, "return"),
+      holds = returns$kind
     ), rows_of_working(
       "counts", "all numbers of breaches that there can be", list(number = as.numeric(0:this$n))
     )),

@@ -85,6 +85,7 @@ held_then <- function(returns, security, dates, first, price = "price") {
     security = then$security,
     stood = colSums(then$stood[span, , drop = FALSE]),
     columns = columns,
+    of = stats::setNames(then$security, closes),
     steps = c(weights, before, worth_steps(
       c(parts, if (earns) c(cash = "cash_grown")), price, length(set) > 0L, length(before) > 0L,
       if (then$cash != 0 && !earns) "cash"

@@ -23,7 +23,9 @@ rows_of_security <- function(returns, security, from = NULL, to = NULL, name = "
         dates,
         from %||% dates[1L],
         to %||% dates[length(dates)],
-        window = !is.null(from) || !is.null(to)
+        window = !is.null(from) || !is.null(to),
+        of = whose(returns, security, name),
+        holds = returns$kind
       ), list(gaps = gaps)),
       steps = list()
     ))
@@ -41,16 +43,23 @@ rows_of_security <- function(returns, security, from = NULL, to = NULL, name = "
       to %||% all_dates[length(all_dates)],
       window = !is.null(from) || !is.null(to),
       stood = held$stood,
-      gaps = gaps
+      gaps = gaps,
+      of = held$of %||% whose(returns, security, "price")
     ),
     steps = c(held$steps, list(return_step(returns$kind, name)))
   )
 }
 
+# Whose these columns are, but for a book's: no table of prices has these.
+whose <- function(returns, security, columns) {
+  own <- stats::setNames(unname(security), columns)
+  own[!own %in% c(returns$prices$then$name, returns$today$name)]
+}
+
 # Of a book its holdings have the prices.
 rows_of_prices <- function(words, columns, dates, from, to, window, priced = TRUE,
-                           unused = NULL, stood = NULL, gaps = 0L) {
-  rows <- rows_of_working("prices", words, columns, dates, from, to, window = window)
+                           unused = NULL, stood = NULL, gaps = 0L, of = character()) {
+  rows <- rows_of_working("prices", words, columns, dates, from, to, window = window, of = of)
   rows$priced <- priced
   rows$unused <- unused
   rows$stood <- stood
@@ -155,15 +164,20 @@ rows_of_several <- function(returns, series, from = NULL, to = NULL, kind = retu
 rows_of_shared_returns <- function(returns, series, values, dates, from, to) {
   begins <- from %||% dates[1L]
   ends <- to %||% dates[length(dates)]
-  columns <- lapply(seq_along(series), function(j) values[, j])
+  columns <- stats::setNames(
+    lapply(seq_along(series), function(j) values[, j]), paste0(names(series), "return")
+  )
   rows <- rows_of_working(
     "returns",
     sprintf("%s of %s over the intervals that they share", kind_words(returns), some(series)),
-    stats::setNames(columns, paste0(names(series), "return")),
+    columns,
     dates,
     begins,
     ends,
-    window = !is.null(from) || !is.null(to)
+    window = !is.null(from) || !is.null(to),
+    # Those between closes may span several of them.
+    of = if (is.null(returns$prices)) whose(returns, series, names(columns)),
+    holds = returns$kind
   )
   rows$unused <- unused_of(
     returns$values[, series, drop = FALSE], returns$dates, dates[dates >= begins & dates <= ends]
@@ -177,11 +191,12 @@ rows_of_shared_closes <- function(returns, series, prices, dates, from, to, kind
   first <- if (is.null(from)) 1L else match(as.numeric(from), as.numeric(dates[-1L]))
   ends <- to %||% dates[length(dates)]
   held <- NULL
-  columns <- list()
+  columns <- of <- list()
   for (j in seq_along(series)) {
     name <- paste0(prefix[j], "price")
     of_book <- held_then(returns, series[j], dates, first, name)
     held <- held %||% of_book
+    of <- c(of, of_book$of %||% whose(returns, series[[j]], name))
     columns <- c(columns, of_book$columns %||% stats::setNames(list(prices$close[, j]), name))
   }
   rows <- rows_of_prices(
@@ -196,7 +211,8 @@ rows_of_shared_closes <- function(returns, series, prices, dates, from, to, kind
       returns$prices$close[, series, drop = FALSE], returns$prices$dates,
       dates[dates >= dates[first] & dates <= ends]
     ),
-    stood = held$stood
+    stood = held$stood,
+    of = unlist(of)
   )
   list(rows = rows, steps = c(held$steps, return_steps(kind, prefix, series)))
 }

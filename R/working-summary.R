@@ -95,6 +95,7 @@ renamed_part <- function(part, prefix, keep) {
     rows = lapply(part$rows, function(r) {
       r$name <- paste0(prefix, r$name)
       names(r$columns) <- called[names(r$columns)]
+      names(r$of) <- called[names(r$of)]
       r
     }),
     choices = lapply(part$choices, again),

@@ -212,7 +212,9 @@ range_rows <- function(about) {
     dates,
     if (windowed) this$from else dates[1L],
     if (windowed) this$to else dates[length(dates)],
-    window = windowed
+    window = windowed,
+    of = whose(returns, this$security, "return"),
+    holds = returns$kind
   )
 }
 

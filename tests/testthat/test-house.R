@@ -38,7 +38,7 @@ test_that("files call no room above their own, and the core neither prints nor k
   floors <- c(
     RcppExports = 0, imbroglio = 0, ground = 1, language = 1, read = 2, prices = 2, store = 2,
     feed = 2, returns = 3, book = 3, measure = 4, var = 4, fit = 4, backtest = 4, working = 4,
-    words = 5, show = 5, figure = 5, workbook = 5, write = 5, report = 5, study = 5,
+    words = 5, show = 5, figure = 5, workbook = 5, write = 5, report = 5, study = 5, verify = 5,
     command = 6
   )
   files <- list.files(source_file("R"), "\\.R$", full.names = TRUE)

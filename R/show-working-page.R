@@ -1,132 +1,3 @@
-#' A working for programs and for a page
-#'
-#' `working_json()`: all of a working, so that a program can recompute it: the data, the choices
-#' and the steps with their expressions as text. `working_page()`: the same for people, as one
-#' page of HTML with formulas in MathML, which needs no script and no network. `working_latex()`:
-#' the formulas for a document.
-#'
-#' @param working The result of [show_working()].
-#' @param file A file to write, `.json` or `.html`; `NULL`: give the text.
-#' @return The text, or `file`, invisibly. `working_latex()`: a character vector, named by the
-#'   steps.
-#' @family ways to hand on
-#' @examples
-#' prices <- read_prices(demo_file("bay.csv"))
-#' working <- show_working(measure_var(prices[, "BAYALL"], method = "normal"))
-#' working_latex(working)
-#' working_page(working, tempfile(fileext = ".html"))
-#' @export
-working_json <- function(working, file = NULL) {
-  check_working(working)
-  written <- attr(working, "written")
-  about <- attr(working, "basis")
-  row <- attr(working, "row")
-  picked <- row[intersect(c("security", "method", "benchmark", "family"), names(row))]
-  text <- object_json(
-    c(
-      list(
-        imbroglio = object_json(list(
-          version = text_json(about$version),
-          measure = text_json(attr(working, "measure"))
-        )),
-        question = text_json(attr(working, "asks"))
-      ),
-      lapply(picked, function(x) text_json(as.character(x))),
-      list(
-        number = text_json(attr(working, "asked")),
-        measured = numbers_json(attr(working, "measured"), FALSE),
-        difference = numbers_json(attr(working, "difference"), FALSE),
-        data = object_json(lapply(written$rows, rows_json)),
-        choices = array_json(lapply(written$choices, choice_json)),
-        steps = array_json(lapply(written$steps, step_json, attr(working, "values"))),
-        otherwise = array_json(others_json(other_choices(working))),
-        basis = text_json(format(about))
-      )
-    ),
-    lines = TRUE
-  )
-  if (is.null(file)) return(text)
-  write_whole(file, function(part) write_lines(text, part))
-}
-
-rows_json <- function(r) {
-  used <- rows_used(r)
-  object_json(c(
-    list(words = text_json(r$words)),
-    if (!is.null(r$dates)) list(dates = numbers_json(as.numeric(r$dates[used]))),
-    list(columns = object_json(lapply(r$columns, function(x) numbers_json(x[used]))))
-  ))
-}
-
-choice_json <- function(choice) {
-  object_json(list(
-    name = text_json(choice$name),
-    words = text_json(choice$words),
-    value = numbers_json(choice$value, FALSE),
-    unit = text_json(choice$unit)
-  ))
-}
-
-step_json <- function(s, values) {
-  value <- values[[s$name]]
-  object_json(list(
-    name = text_json(s$name),
-    words = text_json(s$words),
-    expression = if (is.null(s$expression)) "null" else text_json(one_line(s$expression)),
-    value = numbers_json(value, length(value) > 1L),
-    unit = text_json(s$unit),
-    source = text_json(s$source)
-  ))
-}
-
-others_json <- function(others) {
-  lapply(seq_len(NROW(others)), function(i) {
-    object_json(list(
-      choice = text_json(others$choice[i]),
-      otherwise = text_json(others$otherwise[i]),
-      number = numbers_json(others$number[i], FALSE)
-    ))
-  })
-}
-
-one_line <- function(expression) {
-  paste(trimws(deparse(expression, width.cutoff = 500L)), collapse = " ")
-}
-
-text_json <- function(x) as.character(jsonlite::toJSON(x, auto_unbox = TRUE))
-
-numbers_json <- function(x, array = TRUE) {
-  text <- core_shortest(as.numeric(x))
-  text[!is.finite(x)] <- "null"
-  if (array) sprintf("[%s]", paste(text, collapse = ", ")) else text
-}
-
-object_json <- function(fields, lines = FALSE) {
-  if (!length(fields)) return("{}")
-  between <- if (lines) ",\n  " else ", "
-  parts <- paste0(vapply(names(fields), text_json, ""), ": ", unlist(fields), collapse = between)
-  if (lines) sprintf("{\n  %s\n}", parts) else sprintf("{%s}", parts)
-}
-
-array_json <- function(items) {
-  if (length(items)) {
-    sprintf("[\n    %s\n  ]", paste(unlist(items), collapse = ",\n    "))
-  } else {
-    "[]"
-  }
-}
-
-check_working <- function(working) {
-  if (!inherits(working, "imbroglio_working")) {
-    fail(
-      "argument",
-      "This is asked of a working.",
-      where = sprintf("This is %s.", shown(working)),
-      remedy = "show_working(result) makes one."
-    )
-  }
-}
-
 #' @rdname working_json
 #' @export
 working_latex <- function(working) {
@@ -188,7 +59,7 @@ disagrees_part <- function(working) {
   )
 }
 
-choices_part <- function(working) {
+choices_part <- function(working, head = "h2") {
   written <- attr(working, "written")
   others <- other_choices(working)
   asked <- attr(working, "asked")
@@ -213,7 +84,8 @@ choices_part <- function(working) {
       paste(these$otherwise, numbers, sep = ": ", collapse = "; ")
     }, "")
   )
-  c("<h2>Choices, and what others would have given</h2>", table_part(table))
+  said <- "Choices, and what others would have given"
+  c(sprintf("<%1$s>%2$s</%1$s>", head, said), table_part(table))
 }
 
 steps_part <- function(working) {

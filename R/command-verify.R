@@ -1,0 +1,67 @@
+# The command that computes a working again.
+
+command_of_verify <- function() {
+  list(
+    group = "Check the number, and hand it on",
+    place = 35,
+    says = "computes a working, or those of a study, again from what is in the file",
+    takes = "WORKING.json|FOLDER [PRICES...]",
+    options = c(
+      "price", "dates", "decimal", "sheet", "given", "as-of", "base", "rates", "currencies",
+      "carry", "format", "out", "help"
+    ),
+    help = c(
+      format = "text, csv or json (text, or as --out ends)",
+      out = "write to a file: .csv or .json"
+    ),
+    example = c(
+      "imbroglio working var bay.csv --security BAYALL --out var.json",
+      "imbroglio verify var.json",
+      "imbroglio verify var.json bay.csv"
+    ),
+    writes = "verified",
+    run = run_verify
+  )
+}
+
+# Ends with status 1 where a number differs, or the data are not those of the prices.
+run_verify <- function(files, options) {
+  if (!length(files)) {
+    fail(
+      "argument", "Which working?",
+      remedy = paste(
+        "imbroglio working COMMAND ... --out FILE.json writes one,",
+        "imbroglio study run a folder of them."
+      )
+    )
+  }
+  beside <- files[-1L]
+  reading <- setdiff(names(options), c("format", "out", "help"))
+  if (!length(beside) && length(reading)) {
+    fail(
+      "argument",
+      sprintf("--%s is about prices, and none are named.", gsub("_", "-", reading[1L])),
+      remedy = sprintf("Name them behind it: imbroglio verify %s prices.csv.", files[1L])
+    )
+  }
+  prices <- if (length(beside)) input_prices(beside, options, "verify")
+  found <- verify_working(files[1L], prices)
+  form <- options$format %||% if (is.null(options$out)) "text" else ending_of(options$out)
+  check_choice(form, "--format", c("text", "csv", "json"))
+  table <- as.data.frame(found)
+  lines <- switch(
+    form,
+    text = verified_text(found),
+    csv = as_csv(table),
+    json = as.character(jsonlite::toJSON(
+      table, digits = NA, na = "null", pretty = TRUE
+    ))
+  )
+  if (is.null(options$out)) {
+    if (form == "text") show_lines(lines) else print_lines(lines)
+  } else {
+    write_whole(options$out, function(part) write_lines(lines, part))
+    say("Wrote ", options$out)
+  }
+  as.integer(!is_verified(found))
+}

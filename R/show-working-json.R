@@ -1,0 +1,211 @@
+#' A working for programs and for a page
+#'
+#' `working_json()`: all of a working, so that a program can recompute it: the data, the choices
+#' and the steps with their expressions as text, and what each function in them means. Dates are
+#' written as `"2024-01-31"`; in an expression a date is its days since 1970-01-01. What is unknown
+#' or endless is `null`. The schema ships: `system.file("working", "working.schema.json", package =
+#' "imbroglio")`. [verify_working()] computes such a file again. `working_page()`: the same for
+#' people, as one page of HTML with formulas in MathML, which needs no script and no network.
+#' `working_latex()`: the formulas for a document.
+#'
+#' @param working The result of [show_working()].
+#' @param file A file to write, `.json` or `.html`; `NULL`: give the text.
+#' @return The text, or `file`, invisibly. `working_latex()`: a character vector, named by the
+#'   steps.
+#' @family ways to hand on
+#' @examples
+#' prices <- read_prices(demo_file("bay.csv"))
+#' working <- show_working(measure_var(prices[, "BAYALL"], method = "normal"))
+#' working_latex(working)
+#' working_page(working, tempfile(fileext = ".html"))
+#' @export
+working_json <- function(working, file = NULL) {
+  check_working(working)
+  written <- attr(working, "written")
+  data <- vapply(written$rows, rows_json, "")
+  text <- object_json(
+    c(
+      json_of_working(working, whole = TRUE),
+      list(
+        data = object_json(data),
+        functions = functions_json(written$steps),
+        otherwise = array_json(others_json(other_choices(working))),
+        basis = text_json(format(attr(working, "basis")))
+      )
+    ),
+    lines = TRUE
+  )
+  if (is.null(file)) return(text)
+  write_whole(file, function(part) write_lines(text, part))
+}
+
+# The form of the file: a number that grows when what stands in it is understood otherwise.
+form_of_working <- 2L
+
+# What a record of a study keeps of a working: its steps, and its columns by their digests, so that
+# one on which several stand is kept once.
+sums_of_record <- function(working) {
+  data <- character()
+  put <- function(text) {
+    key <- digest::digest(text, algo = "xxhash64", serialize = FALSE)
+    data[key] <<- text
+    text_json(key)
+  }
+  rows <- vapply(attr(working, "written")$rows, rows_json, "", put = put)
+  whole <- object_json(c(json_of_working(working, FALSE), list(data = object_json(rows))))
+  list(workings = whole, data = data)
+}
+
+# `whole`: with the values of columns; else only of single numbers, of columns how many.
+json_of_working <- function(working, whole) {
+  written <- attr(working, "written")
+  row <- attr(working, "row")
+  picked <- row[intersect(c("security", "method", "benchmark", "family"), names(row))]
+  picked <- picked[!vapply(picked, is.na, NA)]
+  c(
+    list(
+      imbroglio = object_json(list(
+        form = form_of_working,
+        version = text_json(attr(working, "basis")$version),
+        measure = text_json(attr(working, "measure"))
+      )),
+      question = text_json(attr(working, "asks"))
+    ),
+    lapply(picked, function(x) text_json(as.character(x))),
+    list(
+      number = text_json(attr(working, "asked")),
+      measured = numbers_json(attr(working, "measured"), FALSE),
+      difference = numbers_json(attr(working, "difference"), FALSE),
+      choices = array_json(vapply(written$choices, choice_json, "")),
+      steps = array_json(steps_json(written$steps, attr(working, "values"), row, whole))
+    )
+  )
+}
+
+# `put`: what stands where a column would, or the dates.
+rows_json <- function(r, put = identity) {
+  used <- rows_used(r)
+  of <- r$of[intersect(names(r$of), names(r$columns))]
+  object_json(c(
+    list(words = text_json(r$words)),
+    if (!is.null(r$dates)) list(dates = put(dates_json(r$dates[used]))),
+    list(columns = object_json(lapply(r$columns, function(x) put(numbers_json(x[used]))))),
+    if (length(of)) {
+      list(of = object_json(stats::setNames(text_json(of), names(of))), holds = text_json(r$holds))
+    }
+  ))
+}
+
+choice_json <- function(choice) {
+  object_json(list(
+    name = text_json(choice$name),
+    words = text_json(choice$words),
+    value = value_json(choice$value, choice$unit),
+    unit = text_json(choice$unit)
+  ))
+}
+
+# `row`: the result's, of which some steps are numbers.
+steps_json <- function(steps, values, row, whole) {
+  if (!length(steps)) return(character())
+  of <- function(part) text_json(vapply(steps, `[[`, "", part))
+  value <- vapply(steps, function(s) {
+    value <- values[[s$name]]
+    if (length(value) == 1L) return(value_json(value, s$unit))
+    if (whole) value_json(value, s$unit, TRUE) else sprintf("{\"rows\": %d}", length(value))
+  }, "")
+  measured <- vapply(steps, function(s) {
+    number <- row[[s$name]]
+    single <- length(number) == 1L && is.finite(as.numeric(number))
+    if (single) sprintf(", \"measured\": %s", value_json(as.numeric(number), s$unit)) else ""
+  }, "")
+  proof <- vapply(steps, function(s) {
+    if (!length(s$proof)) return("")
+    sprintf(", \"proof\": [%s]", paste(text_json(s$proof), collapse = ", "))
+  }, "")
+  sprintf(
+    paste0(
+      "{\"name\": %s, \"words\": %s, \"expression\": %s, \"value\": %s, \"unit\": %s, ",
+      "\"source\": %s%s%s}"
+    ),
+    of("name"), of("words"),
+    vapply(steps, function(s) {
+      if (is.null(s$expression)) "null" else text_json(one_line(s$expression))
+    }, ""),
+    value, of("unit"), of("source"), measured, proof
+  )
+}
+
+functions_json <- function(steps) {
+  meanings <- meanings_of(lapply(steps, `[[`, "expression"))
+  object_json(stats::setNames(as.list(text_json(meanings)), names(meanings)))
+}
+
+others_json <- function(others) {
+  lapply(seq_len(NROW(others)), function(i) {
+    object_json(list(
+      choice = text_json(others$choice[i]),
+      otherwise = text_json(others$otherwise[i]),
+      number = numbers_json(others$number[i], FALSE)
+    ))
+  })
+}
+
+one_line <- function(expression) {
+  paste(trimws(deparse(expression, width.cutoff = 500L)), collapse = " ")
+}
+
+# Quoted, of many at once; what is rare is left to jsonlite.
+text_json <- function(x) {
+  x <- enc2utf8(as.character(x))
+  quoted <- paste0("\"", gsub("([\"\\\\])", "\\\\\\1", x), "\"")
+  rare <- grepl("[[:cntrl:]]", x)
+  quoted[rare] <- vapply(x[rare], function(one) {
+    as.character(jsonlite::toJSON(one, auto_unbox = TRUE))
+  }, "")
+  quoted
+}
+
+value_json <- function(x, unit, array = FALSE) {
+  if (unit != "date") return(numbers_json(x, array))
+  text <- dates_json(x)
+  if (array) text else substring(text, 2L, nchar(text) - 1L)
+}
+
+dates_json <- function(x) {
+  text <- sprintf("\"%s\"", core_iso_days(.Date(as.numeric(x))))
+  text[!is.finite(x)] <- "null"
+  sprintf("[%s]", paste(text, collapse = ", "))
+}
+
+numbers_json <- function(x, array = TRUE) {
+  text <- core_shortest(as.numeric(x))
+  text[!is.finite(x)] <- "null"
+  if (array) sprintf("[%s]", paste(text, collapse = ", ")) else text
+}
+
+object_json <- function(fields, lines = FALSE) {
+  if (!length(fields)) return("{}")
+  between <- if (lines) ",\n  " else ", "
+  parts <- paste0(text_json(names(fields)), ": ", unlist(fields), collapse = between)
+  if (lines) sprintf("{\n  %s\n}", parts) else sprintf("{%s}", parts)
+}
+
+array_json <- function(items) {
+  if (length(items)) {
+    sprintf("[\n    %s\n  ]", paste(unlist(items), collapse = ",\n    "))
+  } else {
+    "[]"
+  }
+}
+
+check_working <- function(working) {
+  if (!inherits(working, "imbroglio_working")) {
+    fail(
+      "argument",
+      "This is asked of a working.",
+      where = sprintf("This is %s.", shown(working)),
+      remedy = "show_working(result) makes one."
+    )
+  }
+}

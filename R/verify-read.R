@@ -1,0 +1,135 @@
+# Workings read back from files: of working_json(), or from the record of a study.
+
+# `workings`, each with its `title`, what is `written` as show_working() writes it, what its steps
+# are `stated` to be and were `measured`.
+workings_in <- function(file) {
+  if (dir.exists(file)) file <- file.path(file, "record.json")
+  if (!file.exists(file)) fail("file", sprintf("There is no file %s.", file))
+  read <- read_json_of(file)
+  if (is.list(read) && identical(read$made_by, "imbroglio")) return(workings_of_record(file))
+  if (!is.list(read) || !is.list(read$imbroglio) || is.null(read$steps)) {
+    fail(
+      "file",
+      sprintf("%s is no working, and no record of a study.", file),
+      remedy = "imbroglio working COMMAND ... --out FILE.json writes one."
+    )
+  }
+  working <- tryCatch(working_read(read, file), error = function(e) {
+    if (inherits(e, "imbroglio_error")) stop(e)
+    # What is another kind of thing than a working has there.
+    fail("file", sprintf("%s is damaged.", file), where = conditionMessage(e))
+  })
+  list(workings = list(working), version = as.character(read$imbroglio$version))
+}
+
+read_json_of <- function(file) {
+  tryCatch(
+    parsed_json(file),
+    error = function(e) {
+      said <- strsplit(conditionMessage(e), "\n", fixed = TRUE)[[1L]]
+      fail("file", sprintf("%s is no JSON.", file), where = said[1L])
+    }
+  )
+}
+
+parsed_json <- function(text) {
+  jsonlite::fromJSON(text, simplifyDataFrame = FALSE, simplifyMatrix = FALSE)
+}
+
+workings_of_record <- function(file) {
+  folder <- dirname(file)
+  record <- record_in(folder)
+  if (is.null(record) || basename(file) != "record.json") {
+    fail("file", sprintf("%s is no record of a study's run, or one of an older form.", file))
+  }
+  data <- lapply(record$data, parsed_json)
+  texts <- unlist(lapply(record$parts, function(f) f$sums$workings), use.names = FALSE)
+  if (!length(texts)) fail("file", sprintf("%s holds no working.", file))
+  workings <- lapply(texts, function(text) {
+    read <- parsed_json(text)
+    read$data <- lapply(read$data, function(r) {
+      r$columns <- lapply(r$columns, function(key) data[[key]])
+      if (!is.null(r$dates)) r$dates <- data[[r$dates]]
+      r
+    })
+    working_read(read, file)
+  })
+  list(
+    workings = workings, version = record$version, files = state_of_files(folder, record)
+  )
+}
+
+working_read <- function(read, file) {
+  damaged <- function(what) fail("file", sprintf("%s is damaged: %s.", file, what))
+  if (!identical(as.integer(read$imbroglio$form), form_of_working)) {
+    fail(
+      "file",
+      sprintf("%s is a working of another form than this version reads.", file),
+      where = sprintf(
+        "It is of form %s, this version writes form %d.", read$imbroglio$form %||% "1",
+        form_of_working
+      ),
+      remedy = "Let the version verify it that wrote it."
+    )
+  }
+  rows <- lapply(names(read$data), function(name) {
+    r <- read$data[[name]]
+    columns <- lapply(r$columns, numbers_read, damaged)
+    dates <- if (length(r$dates)) .Date(numbers_read(r$dates, damaged))
+    if (length(unique(c(lengths(columns), if (length(dates)) length(dates)))) > 1L) {
+      damaged(sprintf("the columns of %s have different lengths", name))
+    }
+    rows_of_working(
+      name, r$words, columns, dates, of = unlist(r$of), holds = r$holds %||% "close"
+    )
+  })
+  choices <- lapply(read$choices, function(one) {
+    choice(one$name, one$words, numbers_read(one$value, damaged), one$unit)
+  })
+  steps <- lapply(read$steps, function(one) {
+    value <- if (!is.list(one$value)) numbers_read(one$value, damaged)
+    if (is.null(one$expression)) {
+      if (is.null(value)) damaged(sprintf("%s has neither value nor expression", one$name))
+      return(entered(one$name, value, one$words, one$unit, unlist(one$proof)))
+    }
+    step(one$name, expression_read(one$expression, damaged), one$words, one$unit)
+  })
+  named <- function(x) stats::setNames(x, vapply(x, `[[`, "", "name"))
+  stated <- lapply(read$steps, function(one) {
+    if (is.list(one$value) && length(one$value)) NULL else numbers_read(one$value, damaged)
+  })
+  measured <- lapply(read$steps, function(one) numbers_read(one$measured, damaged))
+  names(stated) <- names(measured) <- vapply(read$steps, `[[`, "", "name")
+  if (!read$number %in% names(stated)) damaged(sprintf("it has no step %s", read$number))
+  measured[[read$number]] <- c(measured[[read$number]], numbers_read(read$measured, damaged))
+  list(
+    title = working_read_title(read),
+    written = list(rows = named(rows), choices = named(choices), steps = named(steps)),
+    stated = stated,
+    measured = measured
+  )
+}
+
+working_read_title <- function(read) {
+  measure <- gsub("_", " ", read$imbroglio$measure, fixed = TRUE)
+  keys <- unlist(read[c("security", "method", "benchmark", "family")])
+  keys <- keys[!is.na(keys) & keys != "NA"]
+  paste(c(measure, if (length(keys)) paste("of", paste(keys, collapse = ", "))), collapse = " ")
+}
+
+# Numbers, dates and nulls as numbers.
+numbers_read <- function(x, damaged) {
+  if (is.null(x)) return(numeric())
+  if (is.list(x)) x <- unlist(lapply(x, function(one) if (is.null(one)) NA else one))
+  if (is.numeric(x) || is.logical(x)) return(as.numeric(x))
+  days <- as.Date(as.character(x), format = "%Y-%m-%d")
+  if (anyNA(days[!is.na(x)])) damaged(sprintf("%s is no number and no date", shown(x[1L])))
+  as.numeric(days)
+}
+
+# Text is parsed, never run: what it may call is looked at before it is computed.
+expression_read <- function(text, damaged) {
+  tryCatch(str2lang(text), error = function(e) {
+    damaged(sprintf("%s is no expression", shown(text)))
+  })
+}

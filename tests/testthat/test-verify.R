@@ -1,0 +1,151 @@
+# What a file of a working is checked by, by a reader that knows only the schema that ships.
+refused_by_schema <- function(files) {
+  code <- paste(
+    "import sys, json, jsonschema",
+    "schema = json.load(open(sys.argv[1]))",
+    "reader = jsonschema.Draft202012Validator(schema)",
+    "for file in open(sys.argv[2]).read().split():",
+    "    for e in reader.iter_errors(json.load(open(file))): print(file, e.json_path, e.message)",
+    sep = "\n"
+  )
+  list <- written(files)
+  schema <- system.file("working", "working.schema.json", package = "imbroglio")
+  processx::run("/usr/bin/python3", c("-c", code, schema, list))$stdout
+}
+
+file_of <- function(working) {
+  file <- tempfile(fileext = ".json")
+  working_json(working, file)
+  file
+}
+
+differing <- function(found) found$number[found$state == "differs"]
+
+test_that("every working is written by the schema, and is the same when computed again", {
+  about <- case_data()
+  files <- character()
+  for (case in names(case_calls())) {
+    result <- quietly(eval(case_calls()[[case]], about))
+    for (row in unique(c(1L, nrow(result)))) {
+      working <- tryCatch(
+        quietly(imbroglio:::working_of_row(result, row, "all")),
+        imbroglio_error_working = function(e) NULL
+      )
+      if (is.null(working)) next
+      files <- c(files, file_of(working))
+      found <- verify_working(utils::tail(files, 1))
+      expect_equal(differing(found), character(), info = paste(case, row))
+      derived <- working$step[!vapply(working$expression, is.null, NA)]
+      expect_setequal(found$number[found$state == "same"], derived)
+    }
+  }
+  expect_gt(length(files), 100)
+  expect_equal(refused_by_schema(files), "")
+  broken <- sub("\"number\"", "\"numero\"", readLines(files[1]))
+  expect_match(refused_by_schema(written(broken, ending = ".json")), "numero")
+  # Each function has a meaning in words, and no other has.
+  expect_setequal(names(imbroglio:::language_meanings), names(imbroglio:::language_functions))
+})
+
+test_that("what was changed in the file, or in the prices, is found with its size", {
+  prices <- demo_prices()[1:300, c("TARROW", "BAYALL")]
+  file <- file_of(show_working(measure_volatility(prices), "TARROW", number = "all"))
+  text <- paste(readLines(file), collapse = "\n")
+  with_change <- function(from, to) {
+    expect_match(text, from)
+    verify_working(written(sub(from, to, text), ending = ".json"))
+  }
+  whole <- verify_working(file, prices)
+  expect_equal(differing(whole), character())
+  expect_true(imbroglio:::is_verified(whole))
+  # A choice, an expression, a datum, a number.
+  year <- with_change("(\"periods a year\", \"value\": )[0-9.]+", "\\1365")
+  was <- as.numeric(whole$again[whole$number == "volatility_annual"])
+  own <- basis(measure_volatility(prices))$per_year
+  expect_true("volatility_annual" %in% differing(year))
+  expect_equal(year$again[year$number == "volatility_annual"], was * sqrt(365 / own))
+  expect_true("volatility" %in% differing(with_change("\"sqrt\\(", "\"2 * sqrt(")))
+  expect_true("return" %in% differing(with_change("(\"price\": \\[)[0-9.]+", "\\11")))
+  expect_equal(differing(with_change("(\"measured\": )[0-9.]+", "\\10.5")), "volatility_annual")
+  # Other prices: told where, and what the numbers are by these.
+  closes <- as.matrix(as.data.frame(prices)[c("TARROW", "BAYALL")])
+  closes[150, "TARROW"] <- closes[150, "TARROW"] * 1.5
+  other <- as_prices(data.frame(date = prices$dates, closes))
+  moved <- verify_working(file, other)
+  again <- as.data.frame(measure_volatility(other))
+  expect_equal(
+    moved$again[moved$number == "volatility_annual"],
+    again$volatility_annual[again$security == "TARROW"]
+  )
+  expect_match(paste(format(moved), collapse = " "), format(prices$dates[150]))
+  short <- verify_working(file, prices[1:250, ])
+  expect_false(imbroglio:::is_verified(short))
+  expect_match(paste(format(short), collapse = " "), "50 are not there")
+  expect_error(verify_working(file, prices[, "BAYALL"]), class = "imbroglio_error_argument")
+  given <- as_returns(data.frame(date = prices$dates, R = sin(1:300) / 50), given = "returns")
+  of_given <- file_of(show_working(measure_var(given)))
+  expect_true(imbroglio:::is_verified(verify_working(of_given, given)))
+  expect_error(verify_working(of_given, prices), class = "imbroglio_error_argument")
+})
+
+test_that("a file from anywhere is data: it is read, never run, and refused with its reason", {
+  file <- file_of(show_working(measure_var(demo_prices()[1:300, "TARROW"])))
+  text <- paste(readLines(file), collapse = "\n")
+  flag <- tempfile()
+  of_expression <- function(x) {
+    sub("\"expression\": \"[^\"]*\"", paste0("\"expression\": \"", x, "\""), text)
+  }
+  cases <- c(
+    working = of_expression(sprintf("file.create('%s')", flag)),
+    working = of_expression("(function(x) x)(price)"),
+    working = of_expression("return"),
+    working = of_expression("price[1]"),
+    working = of_expression("'a'"),
+    file = of_expression("1 +"),
+    file = sub("\"form\": 2", "\"form\": 3", text),
+    file = sub("\"dates\": \\[\"[0-9-]*\", ", "\"dates\": [", text),
+    file = sub("\"dates\": \\[\"[0-9-]*\"", "\"dates\": [\"soon\"", text),
+    file = substr(text, 1, 500), file = "{}", file = "[1, 2]",
+    file = "{\"imbroglio\": {\"form\": 2}, \"steps\": 1}",
+    file = "date,A\n2024-01-01,1"
+  )
+  for (i in seq_along(cases)) {
+    expect_error(
+      verify_working(written(cases[i], ending = ".json")),
+      class = paste0("imbroglio_error_", names(cases)[i]), info = substr(cases[i], 1, 60)
+    )
+  }
+  expect_false(file.exists(flag))
+  expect_error(verify_working(tempfile()), class = "imbroglio_error_file")
+})
+
+test_that("the command says it, with a status, and computes a study's record again", {
+  home <- withr::local_tempdir()
+  withr::local_dir(home)
+  quietly(write_prices(demo_prices()[, c("TARROW", "OSSELL", "BAYALL")], "bay.csv"))
+  working_json(show_working(measure_var(demo_prices()[, "BAYALL"])), "var.json")
+  same <- imbroglio("verify", "var.json", "bay.csv")
+  expect_equal(same$status, 0L)
+  expect_match(paste(same$out, collapse = " "), "All 6 derived numbers are the same")
+  lower <- sub("(\"level\".*?\"value\": )0.99", "\\10.95", readLines("var.json"), perl = TRUE)
+  writeLines(lower, "o.json")
+  other <- imbroglio("verify", "o.json", "--format", "json")
+  expect_equal(other$status, 1L)
+  expect_true("var" %in% differing(jsonlite::fromJSON(other$out)))
+  expect_equal(imbroglio("verify", "var.json", "--price", "close")$status, 2L)
+  study <- c("prices: bay.csv", "benchmark: BAYALL", "measures:", "  volatility:", "  beta:")
+  writeLines(study, "s.yml")
+  quietly(run_study("s.yml", "r", only = c("volatility", "beta", "top")))
+  found <- verify_working("r")
+  expect_equal(differing(found), character())
+  expect_true(imbroglio:::is_verified(found))
+  expect_gt(sum(found$state == "same"), 50)
+  # What is kept from the run before is there with its data.
+  writeLines(sub("beta:", "beta: {per_year: 252}", study), "s.yml")
+  quietly(run_study("s.yml", "r", only = c("volatility", "beta", "top")))
+  expect_equal(nrow(verify_working("r", demo_prices())), nrow(found))
+  cat("x", file = "r/report.html", append = TRUE)
+  changed <- imbroglio("verify", "r")
+  expect_equal(changed$status, 1L)
+  expect_match(paste(changed$out, collapse = " "), "report.html \\(changed\\)")
+})
