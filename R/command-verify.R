@@ -15,9 +15,8 @@ command_of_verify <- function() {
       out = "write to a file: .csv or .json"
     ),
     example = c(
-      "imbroglio working var bay.csv --security BAYALL --out var.json",
-      "imbroglio verify var.json",
-      "imbroglio verify var.json bay.csv"
+      "imbroglio verify var.json bay.csv",
+      "imbroglio verify var.json"
     ),
     writes = "verified",
     run = run_verify

@@ -13,6 +13,7 @@ command_of_working <- function() {
     example = c(
       "imbroglio working volatility bay.csv --security TARROW",
       "imbroglio working var bay.csv --security BAYALL --method normal --workbook var.xlsx",
+      "imbroglio working var bay.csv --security BAYALL --out var.json",
       "imbroglio working beta bay.csv --benchmark BAYALL --security TARROW --out beta.html",
       paste0(
         "imbroglio working adjust bay-daily.csv.gz --price close --actions bay-actions.csv ",
