@@ -6,7 +6,7 @@ SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R src/*.cpp src/*.h src/Makevars
 	$(shell find inst -type f)
 export R_LIBS := $(LIBRARY):$(R_LIBS)
 
-.PHONY: demo test check lint sanitize newest bench counts study bridge-study attack shots install docs site demo-data setup-run setup-test setup-lint setup-newest setup-bench setup-shots setup-docs clean
+.PHONY: demo test check lint sanitize newest bench counts study bridge-study attack shots install docs workings site demo-data setup-run setup-test setup-lint setup-newest setup-bench setup-shots setup-docs clean
 
 demo: setup-run build/installed
 	@exec/imbroglio demo --figure build/demo.png
@@ -65,6 +65,9 @@ install: setup-run
 docs: setup-docs build/installed
 	Rscript -e 'Rcpp::compileAttributes(); roxygen2::roxygenise(load_code = "installed")'
 	Rscript -e 'writeLines(imbroglio:::schema_text(), "inst/study/study.schema.json")'
+
+workings: setup-test build/installed
+	Rscript tools/workings.R
 
 site: setup-test build/installed
 	@tools/site

@@ -309,6 +309,10 @@ core_sheet_extent <- function(xml) {
     .Call(`_imbroglio_core_sheet_extent`, xml)
 }
 
+core_sheet_rows <- function(columns, letters, looks, first, n) {
+    .Call(`_imbroglio_core_sheet_rows`, columns, letters, looks, first, n)
+}
+
 core_shortest <- function(x) {
     .Call(`_imbroglio_core_shortest`, x)
 }

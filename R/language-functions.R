@@ -4,7 +4,8 @@
 #
 # `shape`: "each" works on numbers or on columns row by row; "one" makes one number of columns;
 # "column" makes a column, each row of which may know the row above. `tight`: how strongly its
-# text binds, so that brackets stand where they are needed. A reading is made of the readings of
+# text binds, so that brackets stand where they are needed. `whole`: of what works row by row, which
+# arguments are whole columns all the same. A reading is made of the readings of
 # the arguments, `args`, and may look at what these are, `calls`.
 tightest <- 100L
 
@@ -188,7 +189,13 @@ language_each <- list(
     }
   ),
   lower_of = called("lower_of", pmin, "MIN"),
-  higher_of = called("higher_of", pmax, "MAX")
+  higher_of = called("higher_of", pmax, "MAX"),
+  # Of a whole column, by a place in each row.
+  in_order = local({
+    made <- called("in_order", function(x, place) smallest(x, place), "SMALL")
+    made$whole <- 1L
+    made
+  })
 )
 
 # The functions of distributions have the names that statistics gives them; those of a
@@ -245,6 +252,7 @@ language_distributions <- list(
     function(args, calls) sprintf("CRITBINOM(%s,%s,%s)", args[2L], args[3L], args[1L])
   ),
   beta_below = called("beta_below", stats::pbeta, "BETADIST"),
+  beta_quantile = called("beta_quantile", stats::qbeta, "BETAINV"),
   gamma_quantile = called(
     "gamma_quantile",
     stats::qgamma,

@@ -90,7 +90,10 @@ read_as <- function(expression, reading, named, numbered) {
       rows_up <- rows_up + rows_looked_up(e)
     }
     calls <- as.list(e)[-1L]
-    args <- lapply(calls, walk, mode = mode, rows_up = rows_up, inside = inside)
+    args <- lapply(seq_along(calls), function(i) {
+      if (i %in% f$whole) return(walk(calls[[i]], "range", 0L, e))
+      walk(calls[[i]], mode, rows_up, inside)
+    })
     alone <- head == "-" && length(args) == 1L
     tight <- if (alone) 25L else f$tight
     # To a spreadsheet -x^2 is the square of -x.

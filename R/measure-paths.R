@@ -77,6 +77,15 @@ errors_of_history <- function(history, request) {
   c(tail$var_error, tail$es_error, tail$var - tail$var_low, tail$var_high - tail$var)
 }
 
+# Blocks that begin near each other share days. The weights of their covariances are 1 over the
+# length of a block, and fall to 0 over another (Politis and Romano 1995); blocks of random length
+# are often twice as long as their mean.
+lags_of_blocks <- function(how) {
+  flat <- c(none = 0, fixed = 1, stationary = 2)[[how$blocks]] * how$length
+  lags <- if (flat > 0) seq_len(min(ceiling(2 * flat) - 1, how$days %/% 4)) else integer()
+  list(lags = lags, weights = pmin(1, 2 - lags / flat))
+}
+
 # The infinitesimal jackknife: had a day of the history (or the block that begins with it) been a
 # little more likely, the tail would have grown by how often the paths in it drew that day. What
 # is due to the number of draws is taken off, unless nothing were left.
@@ -88,12 +97,9 @@ errors_by_days <- function(r, losses, estimate, a, k, how) {
   begun <- core_begun_days(
     n, how$horizon, tail, -r[tail] - estimate, how$code, how$length, how$seed
   )
-  # Blocks that begin near each other share days. The weights of their covariances are 1 over the
-  # length of a block, and fall to 0 over another (Politis and Romano 1995); blocks of random
-  # length are often twice as long as their mean.
-  flat <- c(none = 0, fixed = 1, stationary = 2)[[how$blocks]] * how$length
-  lags <- if (flat > 0) seq_len(min(ceiling(2 * flat) - 1, n %/% 4)) else integer()
-  weights <- pmin(1, 2 - lags / flat)
+  beside <- lags_of_blocks(how)
+  lags <- beside$lags
+  weights <- beside$weights
   spread <- function(drawn, total, squares) {
     moved <- (n * drawn - total) / draws
     summed <- sum(moved^2) - n^2 * squares / draws^2

@@ -64,7 +64,7 @@ working_of_row <- function(result, row, number = NULL) {
   if (!inherits(result, "imbroglio_result")) {
     fail("argument", "A working is of a result.", where = sprintf("This is %s.", shown(result)))
   }
-  made <- working_of(result, row)
+  made <- with_span(working_of(result, row), row_of_result(result, row))
   if (!is.null(number) && !any(vapply(made$steps, function(s) identical(s$name, number), NA))) {
     made <- with_more(made)
   }
@@ -82,6 +82,31 @@ working_of_row <- function(result, row, number = NULL) {
   }
   written <- written_working(asked, made$rows, made$choices, made$steps)
   new_working(made, written, asked, about_row(result, row, asked))
+}
+
+# With the first and the last date and how many lie between, where no step of it says so.
+with_span <- function(made, this) {
+  have <- vapply(Filter(Negate(is.null), made$steps), `[[`, "", "name")
+  dated <- Find(function(r) !is.null(r$dates), made$rows)
+  if (is.null(dated) || !inherits(this$from, "Date")) return(made)
+  used <- dated$dates[rows_used(dated)]
+  # A return begins with the price before it.
+  at <- match(this$from, used)
+  if (!at %in% 1:2 || !isTRUE(used[length(used)] == this$to)) return(made)
+  span <- list(
+    step(
+      "from", bquote(value_at(date, .(at))),
+      if (at == 2L) "the first date, behind the price that is before" else "the first date", "date"
+    ),
+    step("to", quote(value_at(date, count(date))), "the last date", "date"),
+    if (isTRUE(this$n == length(used) - at + 1)) {
+      step("n", if (at == 2L) quote(count(date) - 1) else quote(count(date)), "how many", "count")
+    }
+  )
+  columns <- unlist(lapply(made$rows, function(r) names(r$columns)))
+  taken <- c(have, columns)
+  made$steps <- c(made$steps, Filter(function(s) !is.null(s) && !s$name %in% taken, span))
+  made
 }
 
 # With what is made only where it is asked for.

@@ -326,6 +326,7 @@ draw_method <- function(title, formula, source, blocks) {
     source = source,
     ways = "paths",
     working = function(about) draw_working(about, blocks),
+    blocks = blocks,
     empirical = TRUE,
     still = FALSE,
     chance = "always",

@@ -38,6 +38,7 @@ made_var_methods <- function() {
       title = "Historical",
       formula = "the k-th worst of n returns, k by the convention of rank",
       working = function(about) historical_working(about),
+      error_steps = function(about) rank_errors(about),
       source = "",
       ways = c("sqrt", "overlapping"),
       empirical = TRUE,
@@ -62,6 +63,7 @@ made_var_methods <- function() {
       weighted = TRUE,
       title = "Age-weighted",
       working = function(about) age_weighted_working(about),
+      error_steps = function(about) weighted_errors(about),
       formula = "the worst returns whose weights (1 - d) d^age / (1 - d^n) add up to 1 - level",
       source = "Boudoukh, Richardson and Whitelaw (1998)",
       ways = c("sqrt", "overlapping"),
@@ -108,7 +110,10 @@ made_var_methods <- function() {
         },
         slopes = volatility_scaled_slopes
       ),
-      list(options = "decay", working = function(about) volatility_scaled_working(about))
+      list(
+        options = "decay", working = function(about) volatility_scaled_working(about),
+        error_steps = function(about) scaled_errors(about)
+      )
     ),
     filtered = local({
       # The volatility of a path goes on from its own drawn returns.
@@ -128,6 +133,7 @@ made_var_methods <- function() {
       of_one <- method$whole
       method$ways <- "paths"
       method$working <- function(about) filtered_working(about)
+      method$error_steps <- function(about) filtered_errors(about)
       method$chance <- "ahead"
       method$whole <- function(values, request) {
         measured <- of_one(values, request)

@@ -88,7 +88,7 @@ write_answer_sheet <- function(book, plans, inputs, result) {
   openxlsx::writeData(book, sheet, t(c("", "here", "as measured")), 1L, 3L, colNames = FALSE)
   openxlsx::addStyle(book, sheet, workbook_style("head"), 3L, 1:3)
   answers <- lapply(plans, answer_of_plan)
-  for (i in seq_along(plans)) write_answer(book, sheet, answers[[i]], places$answers[i])
+  write_answers(book, sheet, answers, places$answers)
   if (length(plans) == 1L) {
     openxlsx::addStyle(book, sheet, workbook_style("number"), 4L, 2L, stack = TRUE)
     openxlsx::setRowHeights(book, sheet, 4L, 36)
@@ -125,13 +125,17 @@ answer_of_plan <- function(plan) {
   )
 }
 
-write_answer <- function(book, sheet, answer, row) {
-  openxlsx::writeData(book, sheet, answer$label, 1L, row)
-  openxlsx::writeFormula(book, sheet, answer$formula, 2L, row)
-  openxlsx::writeData(book, sheet, answer$measured, 3L, row)
-  openxlsx::addStyle(
-    book, sheet, workbook_style(answer$format), row, 2:3, gridExpand = TRUE
-  )
+write_answers <- function(book, sheet, answers, rows) {
+  of <- function(part, type) vapply(answers, `[[`, type, part)
+  openxlsx::writeData(book, sheet, of("label", ""), 1L, rows[1L])
+  openxlsx::writeFormula(book, sheet, of("formula", ""), 2L, rows[1L])
+  openxlsx::writeData(book, sheet, of("measured", 0), 3L, rows[1L])
+  formats <- of("format", "")
+  for (format in unique(formats)) {
+    openxlsx::addStyle(
+      book, sheet, workbook_style(format), rows[formats == format], 2:3, gridExpand = TRUE
+    )
+  }
 }
 
 # The headline while all stands as it was measured; else the first numbers as they are now.
@@ -285,15 +289,11 @@ names_of_workbook <- function(book, plans, inputs) {
     }
     for (one in plan$rows) {
       if (one$spanned) {
-        dates <- sprintf(
-          "'%s'!$A$2:$A$%d",
-          gsub("'", "''", one$sheet, fixed = TRUE),
-          one$all + 1L
-        )
-        own <- function(end) name_in_book(paste0(one$record$name, "_", end), plan$tag)
-        day <- function(end) name_in_book(paste0("date_", end), plan$tag)
-        define(own("first"), sprintf("COUNTIF(%s,\"<\"&%s)+1", dates, day("from")))
-        define(own("last"), sprintf("COUNTIF(%s,\"<=\"&%s)", dates, day("to")))
+        sheet <- gsub("'", "''", one$sheet, fixed = TRUE)
+        for (end in names(one$ends)) {
+          at <- sprintf("'%s'!$%s$2", sheet, one$ends[[end]])
+          define(name_in_book(paste0(one$record$name, "_", end), plan$tag), at)
+        }
       }
       for (name in one$names) {
         define(name_in_book(name, plan$tag), range_formula(plan, one, name))

@@ -58,11 +58,38 @@ changed_in_book <- function(input, plan) {
 
 # With the expression that another choice brings.
 step_formula <- function(s, plan, named) {
-  formula <- expression_sheet(s$expression, named)
+  formula <- sheet_formula(s$expression, plan, named)
   moves <- moves_of(plan$written, s$name)
   for (input in names(moves)) {
-    moved <- expression_sheet(moves[[input]], named)
+    moved <- sheet_formula(moves[[input]], plan, named)
     formula <- sprintf("IF(%s,%s,%s)", changed_in_book(input, plan), moved, formula)
+  }
+  formula
+}
+
+# What the same expression of several workings reads as, but for its names, which have marks.
+read_before <- function(expression, plan) {
+  key <- one_line(expression)
+  known <- plan$read[[key]]
+  if (!is.null(known)) return(known)
+  names <- list()
+  marked <- function(...) {
+    names[[length(names) + 1L]] <<- list(...)
+    sprintf("\001%d\002", length(names))
+  }
+  column <- is.call(expression) && identical(expression[[1L]], quote(recursion))
+  sheet <- if (!column) expression_sheet(expression, marked)
+  plan$read[[key]] <- list(text = expression_text(expression), sheet = sheet, names = names)
+  plan$read[[key]]
+}
+
+sheet_formula <- function(expression, plan, named) {
+  read <- read_before(expression, plan)
+  formula <- read$sheet
+  for (i in seq_along(read$names)) {
+    one <- read$names[[i]]
+    name <- named(one[[1L]], one[[2L]], one[[3L]], one[[4L]])
+    formula <- gsub(sprintf("\001%d\002", i), name, formula, fixed = TRUE)
   }
   formula
 }
@@ -103,64 +130,6 @@ range_formula <- function(plan, one, name, begins = one$begins[[name]]) {
   )
 }
 
-# The formula of each row, from one template in which rows are marked.
-row_formulas <- function(template, rows, letter) {
-  template <- gsub("{previous}", sprintf("$%s{-1}", letter), template, fixed = TRUE)
-  pieces <- strsplit(template, "{", fixed = TRUE)[[1L]]
-  out <- rep(pieces[1L], length(rows))
-  for (piece in pieces[-1L]) {
-    up <- as.integer(sub("[}].*$", "", piece))
-    # No row lies above the first; what would is in the branch that is not taken.
-    out <- paste0(out, pmax(rows + up, 1L), sub("^[^}]*[}]", "", piece))
-  }
-  out
-}
-
-write_rows_sheet <- function(book, plan, one) {
-  r <- one$record
-  n <- one$all
-  rows <- seq_len(n) + 1L
-  table <- r$columns
-  if (one$spanned) table <- c(list(row_in_span = rep(NA_real_, n)), table)
-  if (one$dated) table <- c(list(date = r$dates), table)
-  openxlsx::writeData(
-    book,
-    one$sheet,
-    as.data.frame(table, check.names = FALSE, optional = TRUE),
-    headerStyle = workbook_style("head")
-  )
-  named <- names_in_formulas(plan)
-  if (one$spanned) {
-    limit <- function(end) name_in_book(paste0(r$name, "_", end), plan$tag)
-    openxlsx::writeFormula(
-      book,
-      one$sheet,
-      sprintf(
-        "IF(AND(ROW()-1>=%s,ROW()-1<=%s),ROW()-%s,0)",
-        limit("first"),
-        limit("last"),
-        limit("first")
-      )[rep(1L, n)],
-      2L,
-      2L
-    )
-  }
-  for (name in one$computed) {
-    s <- plan$written$steps[[name]]
-    column <- match(name, names(one$letter))
-    openxlsx::writeData(book, one$sheet, name, column, 1L)
-    template <- row_template(s, one, plan, named)
-    openxlsx::writeFormula(
-      book,
-      one$sheet,
-      row_formulas(template, rows, one$letter[[name]]),
-      column,
-      2L
-    )
-  }
-  style_rows_sheet(book, one)
-}
-
 row_template <- function(s, one, plan, named) {
   expression <- s$expression
   begins <- one$begins[[s$name]]
@@ -177,62 +146,21 @@ row_template <- function(s, one, plan, named) {
       "IF(%1$s>%2$d,%3$s,IF(%1$s=%2$d,%4$s,\"\"))",
       place,
       begins + 1L,
-      expression_sheet(expression[[3L]], named),
-      expression_sheet(expression[[2L]], named)
+      sheet_formula(expression[[3L]], plan, named),
+      sheet_formula(expression[[2L]], plan, named)
     )
   }
   followed_formula(formula, s$name, plan)
 }
 
-style_rows_sheet <- function(book, one) {
-  columns <- seq_along(one$letter)
-  openxlsx::addStyle(
-    book,
-    one$sheet,
-    workbook_style("head"),
-    rows = 1L,
-    cols = columns,
-    stack = TRUE
-  )
-  openxlsx::freezePane(book, one$sheet, firstRow = TRUE, firstCol = one$dated)
-  openxlsx::setColWidths(book, one$sheet, columns, 13)
-  if (one$spanned) openxlsx::setColWidths(book, one$sheet, 2L, 8)
-  openxlsx::pageSetup(
-    book,
-    one$sheet,
-    orientation = "landscape",
-    fitToWidth = TRUE,
-    fitToHeight = FALSE,
-    printTitleRows = 1L
-  )
-}
-
-# Written a column at a time for all workings together: a call takes longer than its cells.
+# The library has the looks: a cell of each kind, over which the rows are put. Gives the function
+# that puts them.
 write_working_sheet <- function(book, plans) {
-  head <- c(
-    "step", "in words", "formula", "value here", "our number", "apart", "unit", "source"
-  )
   tops <- vapply(plans, `[[`, 0, "top")
   cells <- lapply(plans, step_cells)
   all_of <- function(part) unlist(lapply(cells, `[[`, part), use.names = FALSE)
   rows <- all_of("rows")
-  words <- matrix(NA_character_, max(rows), length(head))
-  words[tops, 1L] <- vapply(plans, function(plan) working_title(plan$working), "")
-  words[tops + 1L, ] <- rep(head, each = length(tops))
-  for (column in c(1:3, 7:8)) words[rows, column] <- all_of(head[column])
-  # What begins a working is text, what follows in the middle columns is numbers and formulas.
-  openxlsx::writeData(book, "Working", words[, 1:3], 1L, 1L, colNames = FALSE)
-  openxlsx::writeData(book, "Working", words[, 7:8], 7L, 1L, colNames = FALSE)
-  for (top in tops) {
-    openxlsx::writeData(book, "Working", t(head[4:6]), 4L, top + 1L, colNames = FALSE)
-  }
-  write_runs(book, all_of("formula here"), 4L, rows, openxlsx::writeFormula)
-  write_runs(book, all_of("entered here"), 4L, rows, openxlsx::writeData)
-  write_runs(book, all_of("place"), 4L, rows, openxlsx::writeData)
-  write_runs(book, all_of("our number"), 5L, rows, openxlsx::writeData)
-  write_runs(book, all_of("apart"), 6L, rows, openxlsx::writeFormula)
-  openxlsx::setRowHeights(book, "Working", rows, 15 * pmin(all_of("lines"), 20))
-  style_steps(book, tops, rows, all_of("format"), rows[all_of("is entered")])
+  looks <- working_looks(book, unique(all_of("format")), c(min(rows), max(rows)))
   openxlsx::setColWidths(book, "Working", 1:8, c(22, 36, 42, 22, 18, 9, 9, 24))
   openxlsx::freezePane(book, "Working", firstCol = TRUE)
   openxlsx::pageSetup(
@@ -242,6 +170,66 @@ write_working_sheet <- function(book, plans) {
     fitToWidth = TRUE,
     fitToHeight = FALSE
   )
+  titles <- vapply(plans, function(plan) working_title(plan$working), "")
+  function(xml) {
+    look <- vapply(looks, look_of, "", xml = xml)
+    heads <- c(
+      "step", "in words", "formula", "value here", "our number", "apart", "unit", "source"
+    )
+    here <- paste0(
+      number_cells(all_of("entered here")), formula_cells(all_of("formula here")),
+      text_cells(all_of("place"))
+    )
+    plain <- look[paste(all_of("format"), "plain")]
+    content <- list(
+      text_cells(all_of("step")), text_cells(all_of("in words")), text_cells(all_of("formula")),
+      here, number_cells(all_of("our number")), formula_cells(all_of("apart")),
+      text_cells(all_of("unit")), text_cells(all_of("source"))
+    )
+    of_words <- rep(look[["words"]], length(rows))
+    style <- list(
+      of_words, of_words, of_words,
+      ifelse(all_of("is entered"), look[paste(all_of("format"), "entered")], plain), plain,
+      rep(look[["apart"]], length(rows)), rep("", length(rows)), rep("", length(rows))
+    )
+    lines <- rbind(
+      data.frame(row = tops, xml = cells_xml("A", tops, look[["title"]], text_cells(titles))),
+      data.frame(row = tops + 1L, xml = do.call(paste0, lapply(1:8, function(j) {
+        cells_xml(LETTERS[j], tops + 1L, look[["head"]], text_cells(heads[j]))
+      }))),
+      data.frame(row = rows, xml = do.call(paste0, lapply(1:8, function(j) {
+        cells_xml(LETTERS[j], rows, style[[j]], content[[j]])
+      })))
+    )
+    high <- c(rep(NA, 2L * length(tops)), 15 * pmin(all_of("lines"), 20))
+    lines$xml <- sprintf(
+      "<row r=\"%d\"%s>%s</row>", as.integer(lines$row),
+      ifelse(is.na(high), "", sprintf(" ht=\"%g\" customHeight=\"1\"", high)), lines$xml
+    )
+    with_sheet_data(xml, "", paste(lines$xml[order(lines$row)], collapse = ""))
+  }
+}
+
+# Where a cell of each kind stands, by its name, in the sheet as the library writes it.
+working_looks <- function(book, formats, rows) {
+  kinds <- c(title = "title", head = "head", words = "words", apart = "0.0E+00")
+  looks <- stats::setNames(paste0("A", seq_along(kinds)), names(kinds))
+  style <- function(kind, row, column) {
+    openxlsx::addStyle(book, "Working", workbook_style(kind), row, column, stack = TRUE)
+  }
+  for (i in seq_along(kinds)) style(kinds[[i]], i, 1L)
+  for (i in seq_along(formats)) {
+    style(formats[i], i, 4L)
+    style(formats[i], i, 5L)
+    style("entered", i, 5L)
+    looks[paste(formats[i], c("plain", "entered"))] <- paste0(c("D", "E"), i)
+  }
+  openxlsx::conditionalFormatting(
+    book, "Working", 6L, rows[1L]:rows[2L], type = "expression",
+    rule = sprintf("AND(ISNUMBER($F%1$d),$F%1$d>1E-9)", rows[1L]),
+    style = workbook_style("disagrees")
+  )
+  looks
 }
 
 # What stands in the rows of one working, by the heads of the columns.
@@ -253,7 +241,7 @@ step_cells <- function(plan) {
   of <- function(part) vapply(steps, `[[`, "", part)
   formula <- rep("entered", length(steps))
   formula[!is_entered] <- vapply(steps[!is_entered], function(s) {
-    expression_text(s$expression)
+    read_before(s$expression, plan)$text
   }, "")
   ours <- our_numbers(plan)
   # A difference of two likelihoods has no more digits than they have.
@@ -295,15 +283,6 @@ step_cells <- function(plan) {
   )
 }
 
-# What is known of some rows of a column, in as few calls as there are runs of them.
-write_runs <- function(book, cells, column, rows, put) {
-  known <- which(!is.na(cells))
-  if (!length(known)) return(invisible())
-  for (run in split(known, cumsum(c(1L, diff(rows[known])) != 1L))) {
-    put(book, "Working", cells[run], column, rows[run[1L]])
-  }
-}
-
 column_place <- function(name, plan) {
   one <- Find(function(one) name %in% one$names, plan$rows)
   sprintf("column %s of %s", one$letter[[name]], one$sheet)
@@ -322,54 +301,54 @@ our_numbers <- function(plan) {
   }, 0)
 }
 
-style_steps <- function(book, tops, rows, formats, entered_rows) {
-  style <- function(kind, rows, columns) {
-    openxlsx::addStyle(
-      book,
-      "Working",
-      workbook_style(kind),
-      rows,
-      columns,
-      gridExpand = TRUE,
-      stack = TRUE
-    )
-  }
-  style("title", tops, 1L)
-  style("head", tops + 1L, 1:8)
-  for (format in unique(formats)) style(format, rows[formats == format], 4:5)
-  if (length(entered_rows)) style("entered", entered_rows, 4L)
-  style("words", rows, 1:3)
-  style("0.0E+00", rows, 6L)
-  openxlsx::conditionalFormatting(
-    book, "Working", 6L, min(rows):max(rows), type = "expression",
-    rule = sprintf("AND(ISNUMBER($F%1$d),$F%1$d>1E-9)", min(rows)),
-    style = workbook_style("disagrees")
-  )
-}
-
 # The tables that the workings show, one below the other: the observations that decided, the path
-# of a search, the first paths that were drawn.
+# of a search, the first paths that were drawn. As of the sheet of the working, gives what puts
+# them.
 write_shown_sheet <- function(book, workings) {
-  row <- 1L
-  put <- function(x, kind, columns = 1L) {
-    openxlsx::writeData(book, "Shown", x, 1L, row, colNames = FALSE)
-    if (!is.null(kind)) openxlsx::addStyle(book, "Shown", workbook_style(kind), row, columns)
-  }
-  for (working in workings) {
-    shows <- attr(working, "shows")
-    if (!length(shows)) next
-    put(working_title(working), "title")
-    row <- row + 1L
-    for (one in shows) {
-      put(one$title, NULL)
-      row <- row + 1L
-      put(t(names(one$table)), "head", seq_along(one$table))
-      row <- row + 1L
-      put(one$table, NULL)
-      row <- row + nrow(one$table) + 1L
-    }
-    row <- row + 1L
+  looks <- c(title = "title", head = "head", date = number_format("date"))
+  for (i in seq_along(looks)) {
+    openxlsx::addStyle(book, "Shown", workbook_style(looks[[i]]), i, 1L)
   }
   openxlsx::setColWidths(book, "Shown", 1:8, 15)
   openxlsx::pageSetup(book, "Shown", orientation = "landscape", fitToWidth = TRUE)
+  lines <- unlist(lapply(workings, lines_shown), FALSE)
+  function(xml) {
+    look <- c(vapply(paste0("A", seq_along(looks)), look_of, "", xml = xml), "")
+    names(look) <- c(names(looks), "plain")
+    rows <- vapply(seq_along(lines), function(row) {
+      line <- lines[[row]]
+      if (is.null(line)) return("")
+      letters <- openxlsx::int2col(seq_along(line$cells))
+      sprintf(
+        "<row r=\"%d\">%s</row>", row,
+        paste(cells_xml(letters, row, look[line$looks], line$cells), collapse = "")
+      )
+    }, "")
+    with_sheet_data(xml, "", paste(rows, collapse = ""))
+  }
+}
+
+# Line by line its cells and their looks; NULL: an empty line.
+lines_shown <- function(working) {
+  shows <- attr(working, "shows")
+  if (!length(shows)) return(NULL)
+  tables <- lapply(shows, function(one) {
+    columns <- lapply(one$table, function(x) {
+      if (inherits(x, "Date")) return(number_cells(in_sheet(as.numeric(x), "date")))
+      if (is.numeric(x)) number_cells(x) else text_cells(format(x))
+    })
+    looks <- ifelse(vapply(one$table, inherits, NA, "Date"), "date", "plain")
+    c(
+      list(
+        list(cells = text_cells(one$title), looks = "plain"),
+        list(cells = text_cells(names(one$table)), looks = rep("head", length(columns)))
+      ),
+      lapply(seq_len(nrow(one$table)), function(i) {
+        list(cells = vapply(columns, `[[`, "", i), looks = looks)
+      }),
+      list(NULL)
+    )
+  })
+  title <- list(cells = text_cells(working_title(working)), looks = "title")
+  c(list(title), unlist(tables, FALSE), list(NULL))
 }

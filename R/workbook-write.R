@@ -32,8 +32,11 @@ write_workbook <- function(result, file) {
   workings <- if (inherits(result, "imbroglio_working")) list(result) else workings_of(result)
   refuse_too_many_cells(workings)
   # Made before it is saved: openxlsx changes how numbers are written while it saves.
-  book <- workbook_of(workings, result)
-  write_whole(file, function(part) save_book(book, part))
+  made <- workbook_of(workings, result)
+  write_whole(file, function(part) {
+    save_book(made$book, part)
+    put_cells(part, openxlsx::sheets(made$book), made$cells)
+  })
 }
 
 # Without relations to drawings that are not there: strict readers refuse these.
@@ -96,11 +99,12 @@ refuse_too_many_cells <- function(workings) {
     )
   }
   columns <- vapply(workings, function(w) sum(lengths(attr(w, "values"))), 0)
-  if (sum(columns) > 2e7) {
+  if (sum(columns) > 4e6) {
     fail(
       "argument",
-      "The workbook would have more than 20,000,000 cells.",
-      remedy = "Take some rows of the result, or a shorter span."
+      "The workbook would have more than 4,000,000 cells, which no program computes in a minute.",
+      where = sprintf("It would have %s.", count(sum(columns))),
+      remedy = "Take some rows of the result, such as result[1:20, ], or a shorter span."
     )
   }
 }
@@ -110,51 +114,53 @@ refuse_too_many_cells <- function(workings) {
 workbook_of <- function(workings, result) {
   book <- openxlsx::createWorkbook(creator = "imbroglio")
   plans <- workbook_plans(workings)
+  inputs <- workbook_inputs(plans)
+  placed <- rows_in_sheets(plans, inputs)
+  plans <- placed$plans
   for (sheet in c("Answer", "Working")) openxlsx::addWorksheet(book, sheet, gridLines = FALSE)
+  cells <- list()
   if (any(lengths(lapply(workings, attr, "shows")))) {
     openxlsx::addWorksheet(book, "Shown", gridLines = FALSE)
-    write_shown_sheet(book, workings)
+    cells$Shown <- write_shown_sheet(book, workings)
   }
-  for (plan in plans) for (one in plan$rows) openxlsx::addWorksheet(book, one$sheet)
   rows <- 1L
   for (i in seq_along(plans)) {
     plans[[i]]$top <- rows
     rows <- rows + length(plans[[i]]$written$steps) + 3L
   }
-  inputs <- workbook_inputs(plans)
-  write_working_sheet(book, plans)
-  for (plan in plans) for (one in plan$rows) write_rows_sheet(book, plan, one)
+  cells$Working <- write_working_sheet(book, plans)
+  for (sheet in placed$sheets) {
+    openxlsx::addWorksheet(book, sheet$name)
+    write_rows_sheet(book, sheet)
+    cells[[sheet$name]] <- local({
+      own <- sheet
+      function(xml) with_rows(xml, own)
+    })
+  }
   write_answer_sheet(book, plans, inputs, result)
   names_of_workbook(book, plans, inputs)
-  book
+  list(book = book, cells = cells)
 }
 
 workbook_plans <- function(workings) {
   many <- length(workings) > 1L
   labels <- vapply(workings, working_label, "")
   tags <- unique_names(labels)
-  sheets <- character()
+  read <- new.env()
   lapply(seq_along(workings), function(i) {
     working <- workings[[i]]
     written <- attr(working, "written")
     values <- attr(working, "values")
     tag <- if (many) tags[i] else ""
     label <- if (many) labels[i] else ""
-    rows <- lapply(written$rows, function(r) {
-      sheet <- sheet_name(
-        paste(c(sentence_case(r$name), if (many) tags[i]), collapse = " "),
-        sheets
-      )
-      sheets <<- c(sheets, sheet)
-      plan_of_rows(r, written, values, sheet)
-    })
+    rows <- lapply(written$rows, plan_of_rows, written = written, values = values)
     scalars <- names(written$steps)[vapply(names(written$steps), function(name) {
       !any(vapply(rows, function(r) name %in% r$names, NA))
     }, NA)]
     list(
       working = working, tag = tag, label = label, rows = rows, scalars = scalars,
       written = written, values = values, inputs = inputs_of(written, rows),
-      held = made_for(written), hangs = hangs_on(written)
+      read = read, held = made_for(written), hangs = hangs_on(written)
     )
   })
 }
@@ -187,7 +193,7 @@ sheet_name <- function(wanted, taken) {
 
 # The columns of a sheet of rows: date, the place in the span, data, and what is computed; for
 # each in which row, counted from the first that is used, it begins.
-plan_of_rows <- function(r, written, values, sheet) {
+plan_of_rows <- function(r, written, values) {
   if (r$window) r <- cut_to_window(r)
   used <- rows_used(r)
   n <- length(used)
@@ -197,19 +203,16 @@ plan_of_rows <- function(r, written, values, sheet) {
   # Of which the first and the last date can be chosen.
   spanned <- dated && !is.null(r$from)
   data <- names(r$columns)
-  whole <- c(if (dated) "date", if (spanned) "row_in_span", data, computed)
   begins <- vapply(c(data, computed), function(name) {
     known <- which(!is.na(values[[name]]))
     if (length(known)) known[1L] - 1L else 0L
   }, 0L)
   list(
     record = r,
-    sheet = sheet,
     dated = dated,
     spanned = spanned,
     data = data,
     computed = computed,
-    letter = stats::setNames(openxlsx::int2col(seq_along(whole)), whole),
     begins = c(begins, if (own_dates) c(date = 0L)),
     names = c(data, computed, if (own_dates) "date"),
     first = used[1L] + 1L,
@@ -241,8 +244,13 @@ columns_made <- function(r, written) {
     if (is.name(e)) return(as.character(e) %in% columns)
     if (!is.call(e)) return(FALSE)
     head <- as.character(e[[1L]])
-    if (head != "(" && language_of(head)$shape == "one") return(FALSE)
-    any(vapply(as.list(e)[-1L], by_row, NA))
+    args <- as.list(e)[-1L]
+    if (head != "(") {
+      f <- language_of(head)
+      if (f$shape == "one") return(FALSE)
+      args <- args[!seq_along(args) %in% f$whole]
+    }
+    any(vapply(args, by_row, NA))
   }
   of_data <- length(columns)
   for (s in written$steps) if (by_row(s$expression)) columns <- c(columns, s$name)

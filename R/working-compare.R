@@ -26,6 +26,7 @@ working_of.imbroglio_compare <- function(result, row) {
       list(
         step("estimate", quote(number + 0), "the one"),
         step("estimate_other", quote(other_number + 0), "the other"),
+        step("n_other", quote(other_n + 0), "how many returns the other has", "count"),
         step("difference", quote(estimate - estimate_other), "the one less the other")
       ),
       if (is.na(this$why)) {

@@ -170,12 +170,13 @@ working_of.imbroglio_bootstrap <- function(result, row) {
   this <- row_of_result(result, row)
   drawn <- attr(result, "drawn")
   about <- basis(result)
+  by_draws <- errors_of_drawing(this$level, length(drawn$value))
   list(
-    rows = list(rows_of_working(
+    rows = c(list(rows_of_working(
       "paths",
       sprintf("values of the book over drawn paths, of 1, with seed %s", about$seed),
       list(worth = as.numeric(drawn$value))
-    )),
+    )), by_draws$rows),
     choices = c(
       list(level_choice(this$level)),
       if (!is.na(this$var_value %||% NA)) {
@@ -192,6 +193,7 @@ working_of.imbroglio_bootstrap <- function(result, row) {
         sample_loss_steps(FALSE, quote(ends), between = between_ranks(this)),
         with_paths
       ),
+      by_draws$steps,
       if (!is.na(this$var_value %||% NA)) {
         list(
           step("var_value", quote(var * value), "in money", "money"),

@@ -3,7 +3,8 @@
 # Asked for only where one of them is: what they are made of takes longer than the number itself.
 error_working <- function(about, record) {
   level <- about$this$level
-  if (is.na(about$this$var_error)) return(NULL)
+  drawn <- isTRUE(is.finite(about$this$draw_error)) && !is.null(record$blocks)
+  if (is.na(about$this$var_error) && !drawn) return(NULL)
   confidence <- choice(
     "confidence",
     "confidence of the interval",
@@ -13,8 +14,10 @@ error_working <- function(about, record) {
   made <- if (!is.null(record$error_parts)) {
     parts <- record$error_parts(values_of(about), what_was_asked(about), 1 - level)
     if (!is.null(parts)) slope_errors(parts)
-  } else if (identical(about$this$method, "historical")) {
-    rank_errors(about)
+  } else if (drawn) {
+    drawn_errors(about, record$blocks)
+  } else if (!is.null(record$error_steps)) {
+    record$error_steps(about)
   }
   if (is.null(made)) return(NULL)
   c(made, list(choices = list(confidence)))
@@ -44,7 +47,7 @@ slope_errors <- function(parts) {
       ),
       made_for = c("level", "horizon", "decay", "tail")
     )),
-    steps = list(
+    steps = c(list(
       step(
         "var_error",
         quote(sqrt(sum(var_slope * var_slope_other * covariance))),
@@ -56,50 +59,57 @@ slope_errors <- function(parts) {
         quote(sqrt(sum(es_slope * es_slope_other * covariance))),
         "that of expected shortfall",
         "fraction"
-      ),
-      step("reach", quote(normal_quantile((1 + confidence) / 2)), "errors to either side"),
-      step(
-        "var_low",
-        quote(if_else(var > 0, var * exp(-reach * var_error / var), var - reach * var_error)),
-        "from: even steps of its logarithm, as a loss is above 0",
-        "fraction"
-      ),
-      step(
-        "var_high",
-        quote(if_else(var > 0, var * exp(reach * var_error / var), var + reach * var_error)),
-        "to",
-        "fraction"
       )
+    ), interval_above_zero_steps())
+  )
+}
+
+interval_above_zero_steps <- function() {
+  list(
+    step("reach", quote(normal_quantile((1 + confidence) / 2)), "errors to either side"),
+    step(
+      "var_low",
+      quote(if_else(var > 0, var * exp(-reach * var_error / var), var - reach * var_error)),
+      "from: even steps of its logarithm, as a loss is above 0",
+      "fraction"
+    ),
+    step(
+      "var_high",
+      quote(if_else(var > 0, var * exp(reach * var_error / var), var + reach * var_error)),
+      "to",
+      "fraction"
     )
   )
 }
 
 # Of the loss at a rank: how often each loss would stand there in a resample, and the ranks between
-# which the loss lies.
-rank_errors <- function(about) {
+# which the loss lies. `of`: the column of returns whose order it is by.
+rank_errors <- function(about, of = quote(return),
+                        loss = function(value) loss_of(value, about$log)) {
   x <- values_of(about)
   n <- length(x)
   k <- core_rank_position(n, about$this$level, rank_code(about$this$rank))
-  loss <- function(value) loss_of(value, about$log)
   at_rank <- function(rank) {
-    low <- loss(bquote(nth_smallest(return, round_down(.(rank)))))
-    high <- loss(bquote(nth_smallest(return, round_up(.(rank)))))
+    low <- loss(bquote(nth_smallest(.(of), round_down(.(rank)))))
+    high <- loss(bquote(nth_smallest(.(of), round_up(.(rank)))))
     bquote(.(low) + (.(rank) - round_down(.(rank))) * (.(high) - .(low)))
   }
   beside <- function(name, rank, words) step(name, loss(rank), words, "fraction")
   list(
-    rows = list(rows_of_working("worst", "the returns from the worst on", list(x = sort(x)))),
+    rows = list(rows_of_working(
+      "worst", "places of the returns from the worst on", list(which = as.numeric(seq_len(n)))
+    )),
     steps = c(
-      resample_steps(loss),
+      resample_steps(loss, of),
       shortfall_error_steps(),
       rank_interval_steps(about, at_rank),
       list(
         step("position", quote(k), "the rank that is taken", "count"),
         if (k > 1) {
-          beside("worse", quote(nth_smallest(return, round_up(k) - 1)), "the next worse loss")
+          beside("worse", bquote(nth_smallest(.(of), round_up(k) - 1)), "the next worse loss")
         },
         if (k < n) {
-          beside("milder", quote(nth_smallest(return, round_down(k) + 1)), "the next milder loss")
+          beside("milder", bquote(nth_smallest(.(of), round_down(k) + 1)), "the next milder loss")
         }
       ),
       convention_steps(at_rank)
@@ -108,14 +118,18 @@ rank_errors <- function(about) {
 }
 
 # The spread of the loss at the rank over all resamples.
-resample_steps <- function(loss) {
+resample_steps <- function(loss, of) {
   list(
-    step("which", quote(recursion(1 + 0 * x, previous + 1)), "place of each", "count"),
-    step("worst_loss", loss(quote(x)), "what each is as a loss", "fraction"),
     step(
-      "chance",
-      quote(beta_below(which / n, k, n - k + 1) - beta_below((which - 1) / n, k, n - k + 1)),
-      "chance of each to stand at the rank in a resample"
+      "worst_loss", loss(bquote(in_order(.(of), which))),
+      "what each return is as a loss, the worst first", "fraction"
+    ),
+    step(
+      "by_there", quote(beta_below(which / n, k, n - k + 1)),
+      "chance that this loss or a worse one stands at the rank in a resample"
+    ),
+    step(
+      "chance", quote(by_there - if_else(which > 1, before(by_there), 0)), "that this one does"
     ),
     step("usual", quote(sum(chance * worst_loss)), "the mean over all resamples", "fraction"),
     with_proof("var", step(

@@ -252,6 +252,7 @@ drawn_ends <- function(about, blocks, request) {
   first <- seq_len(min(5L, how$draws))
   list(
     ends = ends,
+    how = how,
     first = list(
       title = "The first paths: which days were drawn",
       table = data.frame(path = first, return = ends[first], days = days_text(first))

@@ -23,6 +23,7 @@ working_of.imbroglio_var <- function(result, row) {
     log = returns$kind == "log",
     adds = returns$kind == "profit",
     rows = sample$rows,
+    to_returns = without_others(sample$steps),
     horizon = if (overlapping) 1 else this$horizon
   )
   made <- if (!is.null(record$working)) record$working(about)
@@ -135,10 +136,26 @@ sample_loss_steps <- function(log, column = quote(return), horizon = FALSE, betw
   )
 }
 
+# The day on which the loss at the rank was made; of equal ones the first.
+observed_step <- function(about) {
+  day <- about$this$observed %||% NA
+  dates <- about$rows$dates[rows_used(about$rows)]
+  if (is.na(day) || is.null(dates)) return(NULL)
+  ahead <- length(dates) - length(values_of(about))
+  if (!isTRUE(ahead %in% 0:1)) return(NULL)
+  x <- values_of(about)
+  k <- core_rank_position(length(x), about$this$level, rank_code(about$this$rank))
+  if (!isTRUE(dates[match(sort(x)[k], x) + ahead] == day)) return(NULL)
+  step(
+    "observed", bquote(value_at(date, row_of(return, at_rank) + .(ahead))),
+    "the day on which it was", "date"
+  )
+}
+
 historical_working <- function(about) {
   losses <- losses_by_root(about)
   list(
-    steps = c(rank_steps(about$this$rank), losses$steps),
+    steps = c(rank_steps(about$this$rank), losses$steps, list(observed_step(about))),
     moves = losses$moves,
     shows = list(worst_days(about))
   )

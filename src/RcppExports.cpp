@@ -1043,6 +1043,21 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_sheet_rows
+std::string core_sheet_rows(const Rcpp::List& columns, const Rcpp::CharacterVector& letters, const Rcpp::CharacterVector& looks, int first, int n);
+RcppExport SEXP _imbroglio_core_sheet_rows(SEXP columnsSEXP, SEXP lettersSEXP, SEXP looksSEXP, SEXP firstSEXP, SEXP nSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::CharacterVector& >::type letters(lettersSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::CharacterVector& >::type looks(looksSEXP);
+    Rcpp::traits::input_parameter< int >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< int >::type n(nSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_sheet_rows(columns, letters, looks, first, n));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_shortest
 Rcpp::CharacterVector core_shortest(const Rcpp::NumericVector& x);
 RcppExport SEXP _imbroglio_core_shortest(SEXP xSEXP) {
@@ -1310,6 +1325,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_scatter", (DL_FUNC) &_imbroglio_core_scatter, 5},
     {"_imbroglio_core_carry", (DL_FUNC) &_imbroglio_core_carry, 2},
     {"_imbroglio_core_sheet_extent", (DL_FUNC) &_imbroglio_core_sheet_extent, 1},
+    {"_imbroglio_core_sheet_rows", (DL_FUNC) &_imbroglio_core_sheet_rows, 5},
     {"_imbroglio_core_shortest", (DL_FUNC) &_imbroglio_core_shortest, 1},
     {"_imbroglio_core_lines", (DL_FUNC) &_imbroglio_core_lines, 1},
     {"_imbroglio_core_historical_tail", (DL_FUNC) &_imbroglio_core_historical_tail, 5},

@@ -44,6 +44,10 @@ again_functions <- local({
       sum(cumsum(stats::dbinom(0:n, n, q)) < p * (1 - 64 * .Machine$double.eps))
     },
     beta_below = function(x, a, b) stats::pf(x * b / ((1 - x) * a), 2 * a, 2 * b),
+    beta_quantile = function(p, a, b) {
+      f <- stats::qf(p, 2 * a, 2 * b)
+      a * f / (b + a * f)
+    },
     gamma_quantile = function(p, shape) stats::qchisq(p, 2 * shape) / 2,
     sum = function(x) base::sum(there(x)),
     count = function(x) length(there(x)),
@@ -53,6 +57,7 @@ again_functions <- local({
     mean_of_smallest = function(x, k) mean(sort(there(x))[1:k]),
     value_at = function(x, i) there(x)[i],
     row_of = function(x, v) which(there(x) == v)[1],
+    in_order = function(x, place) sort(there(x))[place],
     before = function(x, rows = 1) c(rep(NA, rows), x)[seq_along(x)]
   )
 })
@@ -142,4 +147,80 @@ another <- function(choice) {
     value = choice$value * 2,
     choice$value * 1.25
   )
+}
+
+# How each number of some rows comes about, by its measure and column: the least of all of them.
+worst_kinds <- c("none", "entered", "proved", "in part", "derived")
+chosen_columns <- c(
+  "window", "level", "horizon", "lag", "rank", "draws", "limit", "lookback", "since"
+)
+
+kinds_of_numbers <- function(result, row, working) {
+  written <- attr(working, "written")
+  entered <- vapply(written$steps, function(s) is.null(s$expression), NA)
+  plain <- written
+  plain$steps <- lapply(plain$steps, function(s) {
+    s[c("others", "proof")] <- list(list(), character())
+    s
+  })
+  numbers <- Filter(function(name) {
+    x <- result[[name]]
+    (is.numeric(x) || inherits(x, "Date")) && is.finite(as.numeric(x[row]))
+  }, setdiff(names(result), chosen_columns))
+  kinds <- vapply(numbers, function(name) {
+    s <- written$steps[[name]]
+    if (is.null(s)) return("none")
+    if (is.null(s$expression)) return(if (length(s$proof)) "proved" else "entered")
+    needed <- imbroglio:::needed_for(name, plain)
+    if (any(entered[intersect(needed, names(entered))])) "in part" else "derived"
+  }, "")
+  data.frame(measure = rep(attr(result, "measure"), length(kinds)), column = numbers, kind = kinds)
+}
+
+# The page of the docs that says so, a line a measure.
+lines_of_kinds <- function(found) {
+  found$kind <- factor(found$kind, worst_kinds)
+  least <- stats::aggregate(as.integer(kind) ~ measure + column, found, min)
+  names(least)[3] <- "kind"
+  counts <- tabulate(least$kind, length(worst_kinds))
+  cells <- function(measure, kind) {
+    of <- least$column[least$measure == measure & least$kind == kind]
+    paste(sort(sprintf("`%s`", of)), collapse = " ")
+  }
+  measures <- sort(unique(least$measure))
+  order <- rev(seq_along(worst_kinds))
+  c(
+    "# What each number is shown by",
+    "",
+    "Made by `make workings` of all cases of all measures, and tested against them. A number is",
+    "*derived* where every step goes back to the data and the choices; *in part* where a step on",
+    "the way was entered (a weight, a fitted parameter); *proved* where it is entered with the",
+    "steps by which a reader can check it; *entered* where it is shown as measured; *none* where",
+    "it has no working in some case. Of several cases the least counts. What was chosen is no",
+    "number.",
+    "",
+    sprintf("%s.", paste(sprintf("%d %s", counts[order], worst_kinds[order]), collapse = ", ")),
+    "",
+    sprintf("| measure | %s |", paste(worst_kinds[order], collapse = " | ")),
+    "|---|---|---|---|---|---|",
+    vapply(measures, function(measure) {
+      columns <- vapply(order, cells, "", measure = measure)
+      sprintf("| %s | %s |", measure, paste(columns, collapse = " | "))
+    }, "", USE.NAMES = FALSE)
+  )
+}
+
+# All cases, the first and the last row of each, with what is asked of each working.
+each_working <- function(asked) {
+  about <- case_data()
+  for (case in names(case_calls())) {
+    result <- quietly(eval(case_calls()[[case]], about))
+    for (row in unique(c(1L, nrow(result)))) {
+      working <- tryCatch(
+        quietly(imbroglio:::working_of_row(result, row, "all")),
+        imbroglio_error_working = function(e) NULL
+      )
+      if (!is.null(working)) asked(working, result, row, paste(case, row))
+    }
+  }
 }

@@ -22,27 +22,23 @@ file_of <- function(working) {
 differing <- function(found) found$number[found$state == "differs"]
 
 test_that("every working is written by the schema, and is the same when computed again", {
-  about <- case_data()
   files <- character()
-  for (case in names(case_calls())) {
-    result <- quietly(eval(case_calls()[[case]], about))
-    for (row in unique(c(1L, nrow(result)))) {
-      working <- tryCatch(
-        quietly(imbroglio:::working_of_row(result, row, "all")),
-        imbroglio_error_working = function(e) NULL
-      )
-      if (is.null(working)) next
-      files <- c(files, file_of(working))
-      found <- verify_working(utils::tail(files, 1))
-      expect_equal(differing(found), character(), info = paste(case, row))
-      derived <- working$step[!vapply(working$expression, is.null, NA)]
-      expect_setequal(found$number[found$state == "same"], derived)
-    }
-  }
+  kinds <- list()
+  each_working(function(working, result, row, info) {
+    files <<- c(files, file_of(working))
+    kinds[[length(files)]] <<- kinds_of_numbers(result, row, working)
+    found <- verify_working(utils::tail(files, 1))
+    expect_equal(differing(found), character(), info = info)
+    derived <- working$step[!vapply(working$expression, is.null, NA)]
+    expect_setequal(found$number[found$state == "same"], derived)
+  })
   expect_gt(length(files), 100)
   expect_equal(refused_by_schema(files), "")
   broken <- sub("\"number\"", "\"numero\"", readLines(files[1]))
   expect_match(refused_by_schema(written(broken, ending = ".json")), "numero")
+  # What the docs say of each number is so.
+  said <- readLines(source_file("docs", "workings.md"))
+  expect_equal(said, lines_of_kinds(do.call(rbind, kinds)), info = "make workings")
   # Each function has a meaning in words, and no other has.
   expect_setequal(names(imbroglio:::language_meanings), names(imbroglio:::language_functions))
 })
