@@ -29,7 +29,7 @@ workings_of_part <- function(result, id, most = 400L, room = 6e5) {
     key <- working_key(working)
     if (is.null(heads[[key]])) heads[[key]] <<- head_of_workings(working, anchor)
     c(
-      list(key = key, anchor = anchor, row = row, sums = sums_of_record(working)),
+      list(key = key, anchor = anchor, row = row, sums = sums_of_record(working, row)),
       values_in_text(working, names(result))
     )
   })

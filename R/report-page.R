@@ -292,7 +292,7 @@ page_ends <- function(work, notes, files) {
       c("<p class=\"files\">", file_link(
         files$workbook, "tables.xlsx",
         "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
-        "All tables as a workbook"
+        "All tables as a workbook, of values"
       ), "</p>")
     },
     "</section>"

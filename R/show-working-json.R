@@ -44,7 +44,7 @@ form_of_working <- 2L
 
 # What a record of a study keeps of a working: its steps, and its columns by their digests, so that
 # one on which several stand is kept once.
-sums_of_record <- function(working) {
+sums_of_record <- function(working, row) {
   data <- character()
   put <- function(text) {
     key <- digest::digest(text, algo = "xxhash64", serialize = FALSE)
@@ -52,11 +52,14 @@ sums_of_record <- function(working) {
     text_json(key)
   }
   rows <- vapply(attr(working, "written")$rows, rows_json, "", put = put)
-  whole <- object_json(c(json_of_working(working, FALSE), list(data = object_json(rows))))
+  whole <- object_json(c(
+    json_of_working(working, FALSE), list(row = row, data = object_json(rows))
+  ))
   list(workings = whole, data = data)
 }
 
-# `whole`: with the values of columns; else only of single numbers, of columns how many.
+# `whole`: with the values of columns; else only of single numbers, of columns how many there are,
+# and how many before the first that is known.
 json_of_working <- function(working, whole) {
   written <- attr(working, "written")
   row <- attr(working, "row")
@@ -112,7 +115,9 @@ steps_json <- function(steps, values, row, whole) {
   value <- vapply(steps, function(s) {
     value <- values[[s$name]]
     if (length(value) == 1L) return(value_json(value, s$unit))
-    if (whole) value_json(value, s$unit, TRUE) else sprintf("{\"rows\": %d}", length(value))
+    if (whole) return(value_json(value, s$unit, TRUE))
+    begins <- match(FALSE, is.na(value), 1L) - 1L
+    sprintf("{\"rows\": %d, \"begins\": %d}", length(value), begins)
   }, "")
   measured <- vapply(steps, function(s) {
     number <- row[[s$name]]

@@ -84,6 +84,9 @@ working_of_row <- function(result, row, number = NULL) {
   new_working(made, written, asked, about_row(result, row, asked))
 }
 
+# What says on what a number stands, and is none that is asked for.
+span_columns <- c("from", "to", "n")
+
 # With the first and the last date and how many lie between, where no step of it says so.
 with_span <- function(made, this) {
   have <- vapply(Filter(Negate(is.null), made$steps), `[[`, "", "name")
@@ -121,7 +124,7 @@ whole_working <- function(result, row, made) {
   known <- numbers_with_working(result, made)
   finite <- vapply(known, function(name) is.finite(as.numeric(result[[name]][row])), NA)
   known <- known[finite]
-  if (!length(known)) return(NULL)
+  if (!length(setdiff(known, span_columns))) return(NULL)
   main <- intersect(c(made$main, readings_column(result), rev(known)), known)[1L]
   written <- written_working(known, made$rows, made$choices, made$steps)
   new_working(made, written, main, about_row(result, row, main))
@@ -191,6 +194,7 @@ row_to_show <- function(result, picks, date) {
 number_to_show <- function(result, made, number) {
   known <- numbers_with_working(result, made)
   if (is.null(number)) {
+    known <- setdiff(known, span_columns)
     return(intersect(c(made$main, readings_column(result), rev(known)), known)[1L])
   }
   if (!number %in% names(result)) {

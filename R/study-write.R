@@ -6,7 +6,7 @@ write_run <- function(folder, study, work, run, record) {
   part <- file.path(own, "run")
   made <- tryCatch(
     {
-      files_of_run(part, study, work, run)
+      files_of_run(part, study, work, run, record)
       run_as_record(part, study, run, record)
       NULL
     },
@@ -23,7 +23,7 @@ write_run <- function(folder, study, work, run, record) {
   replace_folder(part, folder, record)
 }
 
-files_of_run <- function(part, study, work, run) {
+files_of_run <- function(part, study, work, run, before) {
   for (made in c(part, file.path(part, c("tables", "figures")))) {
     if (!dir.create(made, showWarnings = FALSE)) {
       fail("write", sprintf("The folder %s cannot be made.", dirname(part)))
@@ -38,7 +38,7 @@ files_of_run <- function(part, study, work, run) {
     }
   }
   page <- file.path(part, "report.html")
-  book <- workbook_of_tables(run$fragments, file.path(part, "tables.xlsx"))
+  book <- workbooks_of_study(run$fragments, known_data(run, before), file.path(part, "tables.xlsx"))
   write_lines(page_of_run(work, run, book), page)
   if (!made_whole(page, "html")) fail("write", "The page came out cut off.")
   if (report_asked(study)) write_pdf(page, file.path(part, "report.pdf"))
@@ -49,14 +49,20 @@ page_of_run <- function(work, run, workbook = NULL) {
   page_of(work, run$fragments$top, fragments, list(workbook = workbook))
 }
 
-# `before`: the record of the run before, which has the data of what was kept from it.
+# The columns that the workings are over, by their digests; those of what was kept are in the record
+# of the run `before`.
+known_data <- function(run, before) {
+  of_parts <- lapply(unname(run$fragments), function(f) f$sums$data)
+  c(unlist(of_parts), unlist(before$data))
+}
+
 run_as_record <- function(part, study, run, before = NULL) {
   sums <- lapply(run$fragments, `[[`, "sums")
   parts <- lapply(run$fragments, function(f) {
     f$sums$data <- NULL
     f
   })
-  data <- c(unlist(lapply(unname(sums), `[[`, "data")), unlist(before$data))
+  data <- known_data(run, before)
   needed <- unique(unlist(lapply(sums, `[[`, "needs")))
   files <- list.files(part, recursive = TRUE)
   record <- list(
@@ -73,57 +79,6 @@ run_as_record <- function(part, study, run, before = NULL) {
   )
   text <- jsonlite::toJSON(record, auto_unbox = TRUE, null = "null", digits = NA)
   write_lines(as.character(text), file.path(part, "record.json"))
-}
-
-# All tables as a workbook, a sheet each; the first lists them. NULL where openxlsx is missing.
-workbook_of_tables <- function(fragments, file) {
-  has <- Filter(function(f) length(f$csv) > 1L, fragments)
-  if (!length(has)) return(NULL)
-  if (!requireNamespace("openxlsx", quietly = TRUE)) {
-    note("report", "The workbook needs the package openxlsx, which is not installed.")
-    return(NULL)
-  }
-  book <- openxlsx::createWorkbook(creator = "imbroglio")
-  openxlsx::addWorksheet(book, "Tables", gridLines = FALSE)
-  bold <- openxlsx::createStyle(textDecoration = "bold")
-  sheets <- character()
-  for (f in has) {
-    sheet <- sheet_name(f$title, c("Tables", sheets))
-    sheets <- c(sheets, sheet)
-    table <- table_of_csv(f$csv, f$units)
-    openxlsx::addWorksheet(book, sheet)
-    openxlsx::writeData(book, sheet, table, headerStyle = bold)
-    openxlsx::freezePane(book, sheet, firstRow = TRUE)
-    openxlsx::setColWidths(book, sheet, seq_along(table), 14)
-    openxlsx::writeData(
-      book, sheet, c(f$lead, f$notes, f$basis), startRow = nrow(table) + 3L, colNames = FALSE
-    )
-  }
-  titles <- vapply(has, function(f) f$lead %||% f$title, "")
-  openxlsx::writeData(
-    book, "Tables", data.frame(sheet = sheets, says = unname(titles)), headerStyle = bold
-  )
-  openxlsx::setColWidths(book, "Tables", 1:2, c(30, 100))
-  save_book(book, file)
-  if (!made_whole(file, "xlsx")) fail("write", "The workbook came out cut off.")
-  readBin(file, "raw", file.size(file))
-}
-
-# A table as it was before it became CSV: what its columns are is known.
-table_of_csv <- function(csv, units) {
-  table <- utils::read.csv(
-    text = csv, colClasses = "character", check.names = FALSE, na.strings = "", encoding = "UTF-8"
-  )
-  for (i in seq_along(table)) {
-    table[[i]] <- switch(
-      units[i],
-      date = as.Date(table[[i]]),
-      number = as.numeric(table[[i]]),
-      # Text of a workbook is no formula, and needs no apostrophe.
-      sub("^'(?=[=+@\t\r-])", "", table[[i]], perl = TRUE)
-    )
-  }
-  table
 }
 
 # By the browser, without its window.

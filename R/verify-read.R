@@ -46,16 +46,44 @@ workings_of_record <- function(file) {
   texts <- unlist(lapply(record$parts, function(f) f$sums$workings), use.names = FALSE)
   if (!length(texts)) fail("file", sprintf("%s holds no working.", file))
   workings <- lapply(texts, function(text) {
-    read <- parsed_json(text)
-    read$data <- lapply(read$data, function(r) {
-      r$columns <- lapply(r$columns, function(key) data[[key]])
-      if (!is.null(r$dates)) r$dates <- data[[r$dates]]
-      r
-    })
-    working_read(read, file)
+    working_read(with_columns(parsed_json(text), data), file)
   })
   list(
     workings = workings, version = record$version, files = state_of_files(folder, record)
+  )
+}
+
+# With the columns that a record has by their digests.
+with_columns <- function(read, data) {
+  read$data <- lapply(read$data, function(r) {
+    r$columns <- lapply(r$columns, function(key) data[[key]])
+    if (!is.null(r$dates)) r$dates <- data[[r$dates]]
+    r
+  })
+  read
+}
+
+# As a workbook wants it, which computes it: its choices are numbers like others, and of a column it
+# is known where it begins.
+working_of_record <- function(read, data) {
+  made <- working_read(with_columns(read, data), "record.json")
+  chosen <- lapply(made$written$choices, function(one) {
+    entered(one$name, one$value, paste("chosen:", one$words), one$unit)
+  })
+  made$written$steps <- c(chosen, made$written$steps)
+  made$written["choices"] <- list(list())
+  columns <- lapply(made$written$rows, function(r) {
+    c(r$columns, if (!is.null(r$dates)) list(date = as.numeric(r$dates)))
+  })
+  values <- c(unlist(unname(columns), FALSE), lapply(chosen, `[[`, "value"))
+  of_steps <- lapply(read$steps, function(one) {
+    if (!is.list(one$value)) return(numbers_read(one$value, stop))
+    rep(c(NA, 0), c(one$value$begins, one$value$rows - one$value$begins))
+  })
+  names(of_steps) <- vapply(read$steps, `[[`, "", "name")
+  list(
+    title = made$title, written = made$written, values = c(values, of_steps),
+    measured = lapply(made$measured, utils::head, 1L), asked = read$number, row = read$row
   )
 }
 

@@ -57,11 +57,11 @@ formulas_of_template <- function(template, rows, letter, shared) {
 }
 
 # The sheets in the file that the library wrote, each by the function that makes its XML of that.
-put_cells <- function(file, sheets, cells) {
+put_cells <- function(path, sheets, cells) {
   folder <- tempfile("parts-")
   on.exit(unlink(folder, recursive = TRUE))
-  parts <- utils::unzip(file, list = TRUE)$Name
-  utils::unzip(file, exdir = folder)
+  parts <- utils::unzip(path, list = TRUE)$Name
+  utils::unzip(path, exdir = folder)
   for (sheet in names(cells)) {
     part <- file.path(folder, sprintf("xl/worksheets/sheet%d.xml", match(sheet, sheets)))
     xml <- readChar(part, file.size(part), useBytes = TRUE)
@@ -70,8 +70,10 @@ put_cells <- function(file, sheets, cells) {
     writeChar(cells[[sheet]](xml), out, eos = NULL, useBytes = TRUE)
     close(out)
   }
-  unlink(file)
-  zip::zip(file, parts, root = folder, include_directories = FALSE, compression_level = 6)
+  # Of a path that is not a whole one the packing breaks.
+  whole <- file.path(normalizePath(dirname(path)), basename(path))
+  unlink(path)
+  zip::zip(whole, parts, root = folder, include_directories = FALSE, compression_level = 6)
 }
 
 # The style of the cell that stands there, as an attribute.
@@ -86,6 +88,18 @@ with_sheet_data <- function(xml, kept, rows) {
   before <- sub("<sheetData.*$", "<sheetData>", xml)
   after <- sub("^.*(</sheetData>|<sheetData/>)", "", xml)
   paste0(before, kept, rows, "</sheetData>", after)
+}
+
+# Other contents of cells that are there, by where they stand.
+with_contents <- function(xml, contents) {
+  at <- gregexpr("<c r=\"[A-Z]+[0-9]+\"[^>]*?(/>|>(<v>[^<]*</v>)?</c>)", xml, perl = TRUE)
+  found <- regmatches(xml, at)[[1L]]
+  content <- contents[sub("^<c r=\"([A-Z]+[0-9]+)\".*$", "\\1", found)]
+  filled <- !is.na(content)
+  head <- sub("^(<c r=\"[A-Z]+[0-9]+\"( s=\"[0-9]+\")?).*$", "\\1>", found[filled])
+  found[filled] <- paste0(head, content[filled], "</c>")
+  regmatches(xml, at) <- list(found)
+  xml
 }
 
 # Rows of data and formulas behind the head; the second row has the looks of each column.

@@ -3,11 +3,11 @@
 
 # The plans of the workings with the `sheet` and the `letter` of all of their columns, and the
 # sheets: of each its rows and its columns.
-rows_in_sheets <- function(plans, inputs) {
+rows_in_sheets <- function(plans, inputs, taken) {
   keys <- lapply(plans, function(plan) {
     vapply(plan$rows, rows_key, "", plan = plan, inputs = inputs)
   })
-  sheets <- new_sheets(plans, keys)
+  sheets <- new_sheets(plans, keys, taken)
   for (i in seq_along(plans)) {
     for (j in seq_along(plans[[i]]$rows)) {
       key <- keys[[i]][[j]]
@@ -55,13 +55,12 @@ rows_key <- function(one, plan, inputs) {
 }
 
 # Named as its rows; by the first working where several have rows of that name.
-new_sheets <- function(plans, keys) {
+new_sheets <- function(plans, keys, taken) {
   firsts <- !duplicated(unlist(keys))
   rows <- unlist(lapply(plans, `[[`, "rows"), FALSE)[firsts]
   tags <- rep(vapply(plans, `[[`, "", "tag"), lengths(keys))[firsts]
   names_of <- vapply(rows, function(one) sentence_case(one$record$name), "")
   again <- names_of %in% names_of[duplicated(names_of)]
-  taken <- character()
   sheets <- lapply(seq_along(rows), function(i) {
     one <- rows[[i]]
     name <- sheet_name(trimws(paste(names_of[i], if (again[i]) tags[i])), taken)

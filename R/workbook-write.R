@@ -115,13 +115,23 @@ workbook_of <- function(workings, result) {
   book <- openxlsx::createWorkbook(creator = "imbroglio")
   plans <- workbook_plans(workings)
   inputs <- workbook_inputs(plans)
-  placed <- rows_in_sheets(plans, inputs)
+  openxlsx::addWorksheet(book, "Answer", gridLines = FALSE)
+  made <- sheets_of_workings(book, plans, inputs, shown = workings)
+  write_answer_sheet(book, made$plans, inputs, result)
+  names_of_workbook(book, made$plans, inputs)
+  list(book = book, cells = made$cells)
+}
+
+# The sheets of steps, of what is shown, and of rows. `plans` with where all of it stands, and
+# `cells`: by sheet what puts its cells.
+sheets_of_workings <- function(book, plans, inputs, taken = character(), shown = list()) {
+  placed <- rows_in_sheets(plans, inputs, taken)
   plans <- placed$plans
-  for (sheet in c("Answer", "Working")) openxlsx::addWorksheet(book, sheet, gridLines = FALSE)
   cells <- list()
-  if (any(lengths(lapply(workings, attr, "shows")))) {
+  openxlsx::addWorksheet(book, "Working", gridLines = FALSE)
+  if (any(lengths(lapply(shown, attr, "shows")))) {
     openxlsx::addWorksheet(book, "Shown", gridLines = FALSE)
-    cells$Shown <- write_shown_sheet(book, workings)
+    cells$Shown <- write_shown_sheet(book, shown)
   }
   rows <- 1L
   for (i in seq_along(plans)) {
@@ -137,9 +147,7 @@ workbook_of <- function(workings, result) {
       function(xml) with_rows(xml, own)
     })
   }
-  write_answer_sheet(book, plans, inputs, result)
-  names_of_workbook(book, plans, inputs)
-  list(book = book, cells = cells)
+  list(plans = plans, cells = cells)
 }
 
 workbook_plans <- function(workings) {
@@ -153,16 +161,23 @@ workbook_plans <- function(workings) {
     values <- attr(working, "values")
     tag <- if (many) tags[i] else ""
     label <- if (many) labels[i] else ""
-    rows <- lapply(written$rows, plan_of_rows, written = written, values = values)
-    scalars <- names(written$steps)[vapply(names(written$steps), function(name) {
-      !any(vapply(rows, function(r) name %in% r$names, NA))
-    }, NA)]
-    list(
-      working = working, tag = tag, label = label, rows = rows, scalars = scalars,
-      written = written, values = values, inputs = inputs_of(written, rows),
-      read = read, held = made_for(written), hangs = hangs_on(written)
-    )
+    made <- plan_of_working(written, values)
+    c(made, list(
+      working = working, tag = tag, label = label, read = read,
+      inputs = inputs_of(written, made$rows)
+    ))
   })
+}
+
+plan_of_working <- function(written, values) {
+  rows <- lapply(written$rows, plan_of_rows, written = written, values = values)
+  scalars <- names(written$steps)[vapply(names(written$steps), function(name) {
+    !any(vapply(rows, function(r) name %in% r$names, NA))
+  }, NA)]
+  list(
+    rows = rows, scalars = scalars, written = written, values = values, held = made_for(written),
+    hangs = hangs_on(written)
+  )
 }
 
 # "TARROW historical 0.99": what tells this working from the others.

@@ -1,4 +1,4 @@
-# The workings of the errors of value at risk by weighted returns, and by drawn paths.
+# The workings of the errors of value at risk by weighted and scaled returns, and by drawn paths.
 
 # As if so many returns had been drawn as the weights are worth.
 weighted_errors <- function(about) {
@@ -62,7 +62,7 @@ weighted_shortfall_errors <- function() {
 }
 
 weighted_interval <- function(bounded) {
-  end <- function(name, share, words) {
+  side <- function(name, share, words) {
     reached <- paste0("reached_", name)
     list(
       step(
@@ -77,9 +77,58 @@ weighted_interval <- function(bounded) {
     )
   }
   c(
-    end("low", quote((1 + confidence) / 2), "from which the interval goes"),
-    if (bounded) end("high", quote((1 - confidence) / 2), "to which it goes")
+    side("low", quote((1 + confidence) / 2), "from which the interval goes"),
+    if (bounded) side("high", quote((1 - confidence) / 2), "to which it goes")
   )
+}
+
+# By the order of the scaled returns, and by how well the volatility of the next period is known.
+scaled_errors <- function(about) {
+  ranked <- rank_errors(about, quote(scaled))
+  ranked$steps <- Filter(
+    function(s) !s$name %in% c("position", "worse", "milder"),
+    renamed_steps(ranked$steps, c(
+      var_error = "order_error", es_error = "order_es_error", var_low = "order_low",
+      var_high = "order_high"
+    ))
+  )
+  both <- function(name, ranked_error, of, words) {
+    step(name, bquote(sqrt(.(as.name(ranked_error))^2 + (scale_error * .(of))^2)), words, "fraction")
+  }
+  side <- function(name, sign, reach) {
+    if (!is.finite(about$this[[name]])) return(NULL)
+    step(
+      name, call(sign, quote(var), bquote(sqrt((.(reach))^2 + (reach * scale_error * var)^2))),
+      "as far as the interval by the order, and the volatility", "fraction"
+    )
+  }
+  list(rows = ranked$rows, steps = c(ranked$steps, list(
+    step("standard", quote(return / sqrt(variance)), "each return in its own volatilities"),
+    step("centre", quote(sum(standard) / n), "their mean"),
+    step("spread", quote(sum((standard - centre)^2) / n), "their mean square about it"),
+    step(
+      "tails", quote(sum((standard - centre)^4) / n / spread^2 - 3), "their excess kurtosis"
+    ),
+    step(
+      "scale_error",
+      quote(sqrt(higher_of(0, 2 + tails) * (1 - decay) / (1 + decay)) / 2),
+      "error of a volatility that is weighted so, as a share of it"
+    ),
+    both("var_error", "order_error", quote(var), "both: of the order and of the volatility"),
+    both("es_error", "order_es_error", quote(es), "that of expected shortfall"),
+    step("reach", quote(normal_quantile((1 + confidence) / 2)), "errors to either side"),
+    side("var_low", "-", quote(var - order_low)),
+    side("var_high", "+", quote(order_high - var))
+  )))
+}
+
+# Of several periods they are entered with the number.
+filtered_errors <- function(about) {
+  if (about$horizon > 1) return(NULL)
+  log <- about$log
+  rank_errors(about, quote(filtered), function(value) {
+    if (log) bquote(1 - exp(.(value))) else call("-", value)
+  })
 }
 
 # Of drawn paths: what other draws would have given, and another history.
@@ -140,7 +189,7 @@ errors_of_drawn_days <- function(about) {
   error <- function(name, day, draw, words) {
     step(name, bquote(sqrt(.(as.name(day))^2 + .(as.name(draw))^2)), words, "fraction")
   }
-  end <- function(name, sign, reach) {
+  side <- function(name, sign, reach) {
     if (!is.finite(about$this[[name]])) return(NULL)
     step(
       name, call(sign, quote(var), bquote(sqrt((.(reach))^2 + (reach * draw_error)^2))),
@@ -154,8 +203,8 @@ errors_of_drawn_days <- function(about) {
       error("var_error", "day_var_error", "draw_error", "both: another history and other draws"),
       error("es_error", "day_es_error", "draw_es_error", "that of expected shortfall"),
       step("reach", quote(normal_quantile((1 + confidence) / 2)), "errors to either side"),
-      end("var_low", "-", quote(day_var - day_var_low)),
-      end("var_high", "+", quote(day_var_high - day_var))
+      side("var_low", "-", quote(day_var - day_var_low)),
+      side("var_high", "+", quote(day_var_high - day_var))
     )
   ))
 }
@@ -190,43 +239,48 @@ errors_by_begun_days <- function(about, blocks) {
       ),
       made_for = c("horizon", "level")
     )),
-    steps = c(
-      list(step("days", quote(sum(inside)), "how many days", "count")),
-      moved_steps("begun", quote(begun), quote(begun_all), lags),
-      list(
-        step(
-          "per_density",
-          bquote(
-            (nth_smallest(ends, .(ranks[2L])) - nth_smallest(ends, .(ranks[1L]))) /
-              .(diff(ranks)) * drawn
-          ),
-          "what one share of the paths is of loss, about the rank",
-          made_for = c("level", "horizon")
+    steps = begun_steps(begun, ranks, lags)
+  )
+}
+
+begun_steps <- function(begun, ranks, lags) {
+  made_for <- c("level", "horizon")
+  c(
+    list(step("days", quote(sum(inside)), "how many days", "count")),
+    moved_by_days("begun", quote(begun), quote(begun_all), lags),
+    list(
+      step(
+        "per_density",
+        bquote(
+          (nth_smallest(ends, .(ranks[2L])) - nth_smallest(ends, .(ranks[1L]))) /
+            .(diff(ranks)) * drawn
         ),
-        entered(
-          "depth_squares", begun$squares,
-          "squares of how far each path of the tail is beyond, for each day it began at",
-          proof = "depth_spread", made_for = c("level", "horizon")
-        )
+        "what one share of the paths is of loss, about the rank",
+        made_for = made_for
       ),
-      moved_steps("depth", quote(begun_by_depth), quote(depth_squares), lags),
-      list(
-        step(
-          "var_error", quote(sqrt((begun_spread * per_density)^2 + draw_error^2)),
-          "both: another history and other draws", "fraction", source = "Efron (2014)"
-        ),
-        step(
-          "es_error", quote(sqrt((depth_spread / (1 - level))^2 + draw_es_error^2)),
-          "that of expected shortfall", "fraction"
-        )
+      entered(
+        "depth_squares", begun$squares,
+        "squares of how far each path of the tail is beyond, for each day it began at",
+        proof = "depth_spread", made_for = made_for
+      )
+    ),
+    moved_by_days("depth", quote(begun_by_depth), quote(depth_squares), lags),
+    list(
+      step(
+        "var_error", quote(sqrt((begun_spread * per_density)^2 + draw_error^2)),
+        "both: another history and other draws", "fraction", source = "Efron (2014)"
       ),
-      interval_above_zero_steps()
-    )
+      step(
+        "es_error", quote(sqrt((depth_spread / (1 - level))^2 + draw_es_error^2)),
+        "that of expected shortfall", "fraction"
+      )
+    ),
+    interval_above_zero_steps()
   )
 }
 
 # By the weights of the covariances of days that blocks share.
-moved_steps <- function(name, column, squares, lags) {
+moved_by_days <- function(name, column, squares, lags) {
   of <- function(suffix) as.name(paste0(name, "_", suffix))
   moved <- of("moved")
   near <- Map(function(lag, weight) {

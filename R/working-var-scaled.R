@@ -164,55 +164,6 @@ filtered_working <- function(about) {
   )
 }
 
-# By the order of the scaled returns, and by how well the volatility of the next period is known.
-scaled_errors <- function(about) {
-  ranked <- rank_errors(about, quote(scaled))
-  ranked$steps <- Filter(
-    function(s) !s$name %in% c("position", "worse", "milder"),
-    renamed_steps(ranked$steps, c(
-      var_error = "order_error", es_error = "order_es_error", var_low = "order_low",
-      var_high = "order_high"
-    ))
-  )
-  both <- function(name, order, of, words) {
-    step(name, bquote(sqrt(.(as.name(order))^2 + (scale_error * .(of))^2)), words, "fraction")
-  }
-  end <- function(name, sign, reach) {
-    if (!is.finite(about$this[[name]])) return(NULL)
-    step(
-      name, call(sign, quote(var), bquote(sqrt((.(reach))^2 + (reach * scale_error * var)^2))),
-      "as far as the interval by the order, and the volatility", "fraction"
-    )
-  }
-  list(rows = ranked$rows, steps = c(ranked$steps, list(
-    step("standard", quote(return / sqrt(variance)), "each return in its own volatilities"),
-    step("centre", quote(sum(standard) / n), "their mean"),
-    step("spread", quote(sum((standard - centre)^2) / n), "their mean square about it"),
-    step(
-      "tails", quote(sum((standard - centre)^4) / n / spread^2 - 3), "their excess kurtosis"
-    ),
-    step(
-      "scale_error",
-      quote(sqrt(higher_of(0, 2 + tails) * (1 - decay) / (1 + decay)) / 2),
-      "error of a volatility that is weighted so, as a share of it"
-    ),
-    both("var_error", "order_error", quote(var), "both: of the order and of the volatility"),
-    both("es_error", "order_es_error", quote(es), "that of expected shortfall"),
-    step("reach", quote(normal_quantile((1 + confidence) / 2)), "errors to either side"),
-    end("var_low", "-", quote(var - order_low)),
-    end("var_high", "+", quote(order_high - var))
-  )))
-}
-
-# Of several periods they are entered with the number.
-filtered_errors <- function(about) {
-  if (about$horizon > 1) return(NULL)
-  log <- about$log
-  rank_errors(about, quote(filtered), function(value) {
-    if (log) bquote(1 - exp(.(value))) else call("-", value)
-  })
-}
-
 values_of <- function(about) {
   x <- about$returns$values[, about$this$security]
   unname(x[!is.na(x)])

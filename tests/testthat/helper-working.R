@@ -65,17 +65,21 @@ again_functions <- local({
 computed_again <- function(json, choices = list()) {
   read <- jsonlite::fromJSON(json, simplifyDataFrame = FALSE)
   scope <- list2env(again_functions, parent = baseenv())
-  as_numbers <- function(x) vapply(x, function(v) if (is.null(v)) NA_real_ else as.numeric(v), 0)
+  as_numbers <- function(x) {
+    vapply(x, function(v) {
+      if (is.null(v)) NA_real_ else as.numeric(if (is.character(v)) as.Date(v) else v)
+    }, 0)
+  }
   for (rows in read$data) {
     for (name in names(rows$columns)) {
       assign(name, as_numbers(as.list(rows$columns[[name]])), scope)
     }
     if (!is.null(rows$dates) && !exists("date", scope, inherits = FALSE)) {
-      assign("date", as.numeric(rows$dates), scope)
+      assign("date", as_numbers(as.list(rows$dates)), scope)
     }
   }
   for (choice in read$choices) {
-    assign(choice$name, as.numeric(choices[[choice$name]] %||% choice$value), scope)
+    assign(choice$name, as_numbers(list(choices[[choice$name]] %||% choice$value)), scope)
   }
   values <- list()
   for (step in read$steps) {
