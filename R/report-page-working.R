@@ -100,6 +100,8 @@ values_in_text <- function(working, columns) {
   text[text %in% c("NA", "NaN")] <- "-"
   list(
     of = paste(vapply(row[keys], format, ""), collapse = ", "),
+    # Where it is from is said by the first.
+    over = paste(utils::head(data_words(working), -1L), collapse = "; "),
     values = stats::setNames(text, working$step[single]),
     columns = intersect(working$step, columns)
   )
@@ -114,16 +116,19 @@ values_of_others <- function(group) {
   differ <- apply(values, 1L, function(v) length(unique(v)) > 1L)
   others <- group[-1L]
   cells <- values[differ, -1L, drop = FALSE]
+  over <- vapply(others, `[[`, "", "over")
+  own_data <- any(over != group[[1L]]$over)
   rows <- vapply(seq_along(others), function(i) {
     sprintf(
-      "<tr id=\"%s\"><th scope=\"row\">%s</th>%s</tr>",
+      "<tr id=\"%s\"><th scope=\"row\">%s</th>%s%s</tr>",
       others[[i]]$anchor,
       escaped(others[[i]]$of),
-      paste0("<td class=\"r\">", escaped(cells[, i]), "</td>", collapse = "")
+      paste0("<td class=\"r\">", escaped(cells[, i]), "</td>", collapse = ""),
+      if (own_data) sprintf("<td class=\"said\">%s</td>", escaped(over[i])) else ""
     )
   }, "")
   caption <- if (length(others) == 1L) "another row" else "the other rows"
-  heads <- c("of", steps[differ])
+  heads <- c("of", steps[differ], if (own_data) "data")
   c(
     "<div class=\"wide\" tabindex=\"0\" role=\"region\" aria-label=\"The same steps of others\">",
     sprintf(

@@ -84,9 +84,6 @@ working_of_row <- function(result, row, number = NULL) {
   new_working(made, written, asked, about_row(result, row, asked))
 }
 
-# What says on what a number stands, and is none that is asked for.
-span_columns <- c("from", "to", "n")
-
 # With the first and the last date and how many lie between, where no step of it says so.
 with_span <- function(made, this) {
   have <- vapply(Filter(Negate(is.null), made$steps), `[[`, "", "name")
@@ -108,7 +105,10 @@ with_span <- function(made, this) {
   )
   columns <- unlist(lapply(made$rows, function(r) names(r$columns)))
   taken <- c(have, columns)
-  made$steps <- c(made$steps, Filter(function(s) !is.null(s) && !s$name %in% taken, span))
+  span <- Filter(function(s) !is.null(s) && !s$name %in% taken, span)
+  made$steps <- c(made$steps, span)
+  # What says on what a number stands is none that is asked for.
+  made$span <- vapply(span, `[[`, "", "name")
   made
 }
 
@@ -124,7 +124,7 @@ whole_working <- function(result, row, made) {
   known <- numbers_with_working(result, made)
   finite <- vapply(known, function(name) is.finite(as.numeric(result[[name]][row])), NA)
   known <- known[finite]
-  if (!length(setdiff(known, span_columns))) return(NULL)
+  if (!length(setdiff(known, made$span))) return(NULL)
   main <- intersect(c(made$main, readings_column(result), rev(known)), known)[1L]
   written <- written_working(known, made$rows, made$choices, made$steps)
   new_working(made, written, main, about_row(result, row, main))
@@ -194,7 +194,7 @@ row_to_show <- function(result, picks, date) {
 number_to_show <- function(result, made, number) {
   known <- numbers_with_working(result, made)
   if (is.null(number)) {
-    known <- setdiff(known, span_columns)
+    known <- setdiff(known, made$span)
     return(intersect(c(made$main, readings_column(result), rev(known)), known)[1L])
   }
   if (!number %in% names(result)) {

@@ -1,7 +1,8 @@
 #' Run a study
 #'
 #' Measures all that a study says and writes it into one folder: `report.html` (and `report.pdf`
-#' where asked for), `tables/` as CSV, `figures/` as SVG, `tables.xlsx`, and `record.json`, by
+#' where asked for), `tables/` as CSV, `figures/` as SVG, `tables.xlsx`, whose numbers are formulas
+#' over data of its own as far as they have workings and a workbook bears it, and `record.json`, by
 #' which the next run knows what has not changed and need not be measured again: files, settings,
 #' and the choices of each measure are compared by their digests.
 #'

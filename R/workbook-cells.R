@@ -1,6 +1,6 @@
-# Cells as a workbook's XML. The library writes the looks of the sheets and what is on few cells; where
-# there are many they are put into its file, with formulas that the rows of a column share: in a
-# fifth of the time, and a third of the size.
+# Cells as a workbook's XML. The library writes the looks of the sheets and what is on few cells;
+# where there are many they are put into its file, with formulas that the rows of a column share: in
+# a fifth of the time, and a third of the size.
 
 number_cells <- function(x) {
   text <- paste0("<v>", core_shortest(x), "</v>")
@@ -31,8 +31,8 @@ cells_xml <- function(letter, rows, look, content) {
 }
 
 # The formulas of a column, of which `template` is one with {0} for its row and {-1} for the one
-# above. The first rows may have fewer above them than it wants (what would be there is in the branch
-# that is not taken), and have their own; all later ones share one, of the number `shared`.
+# above. The first rows may have fewer above them than it wants (what would be there is in the
+# branch that is not taken), and have their own; all later ones share one, of the number `shared`.
 formulas_of_template <- function(template, rows, letter, shared) {
   template <- gsub("{previous}", sprintf("$%s{-1}", letter), template, fixed = TRUE)
   up <- regmatches(template, gregexpr("(?<=[{])-?[0-9]+(?=[}])", template, perl = TRUE))[[1L]]

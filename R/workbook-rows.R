@@ -1,5 +1,5 @@
-# The sheets of rows of a workbook: prices, returns, and what is made of them row by row. Workings over
-# the same rows share a sheet, and what is the same column of several stands there once.
+# The sheets of rows of a workbook: prices, returns, and what is made of them row by row. Workings
+# over the same rows share a sheet, and what is the same column of several stands there once.
 
 # The plans of the workings with the `sheet` and the `letter` of all of their columns, and the
 # sheets: of each its rows and its columns.

@@ -106,11 +106,24 @@ names_in_formulas <- function(plan) {
     one <- where(name)
     if (is.null(one)) return(name_in_book(name, plan$tag))
     if (mode == "cell") return(sprintf("$%s{%d}", one$letter[[name]], -rows_up))
-    columns <- intersect(all.vars(inside), one$names)
+    columns <- intersect(beside_in(inside), one$names)
     begins <- max(one$begins[columns])
     if (begins == one$begins[[name]]) return(name_in_book(name, plan$tag))
     range_formula(plan, one, name, begins)
   }
+}
+
+# The names that stand beside each other in what makes one number: those of a call within it that
+# makes one number itself are not.
+beside_in <- function(call) {
+  walk <- function(e) {
+    if (is.name(e)) return(as.character(e))
+    if (!is.call(e)) return(NULL)
+    f <- if (!identical(e[[1L]], quote(`(`))) language_of(as.character(e[[1L]]))
+    if (identical(f$shape, "one")) return(NULL)
+    unlist(lapply(as.list(e)[-1L], walk))
+  }
+  unlist(lapply(as.list(call)[-1L], walk))
 }
 
 range_formula <- function(plan, one, name, begins = one$begins[[name]]) {

@@ -4,8 +4,8 @@
 #' measured, on what and by which choices, shows the number, and whether all formulas agree with
 #' it; the second has the steps, each as a formula of the spreadsheet beside our number and the
 #' difference; one has what each working shows (the days that decided, the path of a search);
-#' further sheets have the prices and what is made of them row by row. The choices
-#' (level, periods a year, first and last date, money) are input cells: changed there, the
+#' further sheets have the prices and what is made of them row by row, the same data once. The
+#' choices (level, periods a year, first and last date, money) are input cells: changed there, the
 #' workbook follows. What was searched or drawn for another choice, and all that stands on it,
 #' then says that it needs measuring again.
 #'
@@ -17,8 +17,8 @@
 #' @param file The file to write, ending in `.xlsx`.
 #' @return `file`, invisibly. It is written whole or not at all.
 #' @section Errors: `imbroglio_error_argument` for another ending, or more than a spreadsheet
-#'   holds (1,048,576 rows on a sheet; 200 workings), before anything is written;
-#'   `imbroglio_error_package` without the package openxlsx.
+#'   holds (1,048,576 rows on a sheet) or computes in reasonable time (200 workings, 4,000,000
+#'   cells), before anything is written; `imbroglio_error_package` without the package openxlsx.
 #' @family ways to hand on
 #' @examplesIf requireNamespace("openxlsx", quietly = TRUE)
 #' prices <- read_prices(demo_file("bay.csv"))
@@ -102,7 +102,7 @@ refuse_too_many_cells <- function(workings) {
   if (sum(columns) > 4e6) {
     fail(
       "argument",
-      "The workbook would have more than 4,000,000 cells, which no program computes in a minute.",
+      "The workbook would have more than 4,000,000 cells.",
       where = sprintf("It would have %s.", count(sum(columns))),
       remedy = "Take some rows of the result, such as result[1:20, ], or a shorter span."
     )

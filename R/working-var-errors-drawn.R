@@ -93,7 +93,8 @@ scaled_errors <- function(about) {
     ))
   )
   both <- function(name, ranked_error, of, words) {
-    step(name, bquote(sqrt(.(as.name(ranked_error))^2 + (scale_error * .(of))^2)), words, "fraction")
+    added <- bquote(sqrt(.(as.name(ranked_error))^2 + (scale_error * .(of))^2))
+    step(name, added, words, "fraction")
   }
   side <- function(name, sign, reach) {
     if (!is.finite(about$this[[name]])) return(NULL)

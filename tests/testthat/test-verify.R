@@ -136,6 +136,15 @@ test_that("the command says it, with a status, and computes a study's record aga
   expect_equal(differing(found), character())
   expect_true(imbroglio:::is_verified(found))
   expect_gt(sum(found$state == "same"), 50)
+  # The workbook has them as formulas over data of its own, and is what strict readers take.
+  book <- recalculated(file.path(home, "r", "tables.xlsx"))
+  expect_match(paste(unlist(sheet(book, "Tables")), collapse = " "), "All [0-9]+ derived numbers")
+  expect_equal(refused_strictly(file.path(home, "r", "tables.xlsx")), character())
+  there <- suppressMessages(readxl::read_excel(book, "Volatility"))
+  expect_equal(there$volatility_annual, utils::read.csv("r/tables/volatility.csv")$volatility_annual)
+  formulas <- unlist(lapply(utils::unzip(file.path(home, "r", "tables.xlsx"), exdir = "x"), readLines,
+                            warn = FALSE))
+  expect_true(any(grepl("<f>volatility_annual_w[0-9]+</f>", formulas)))
   # What is kept from the run before is there with its data.
   writeLines(sub("beta:", "beta: {per_year: 252}", study), "s.yml")
   quietly(run_study("s.yml", "r", only = c("volatility", "beta", "top")))
