@@ -139,7 +139,8 @@ working_read <- function(read, file) {
 }
 
 working_read_title <- function(read) {
-  measure <- gsub("_", " ", read$imbroglio$measure, fixed = TRUE)
+  measure <- read$imbroglio$measure
+  measure <- measures()[[measure]]$title %||% gsub("_", " ", measure, fixed = TRUE)
   keys <- unlist(read[c("security", "method", "benchmark", "family")])
   keys <- keys[!is.na(keys) & keys != "NA"]
   paste(c(measure, if (length(keys)) paste("of", paste(keys, collapse = ", "))), collapse = " ")

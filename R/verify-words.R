@@ -102,7 +102,7 @@ looked_up_text <- function(found, origin) {
     } else {
       ""
     }
-    if (!one$apart) return(sprintf("%s: all that are there are the same%s.", what, lacking))
+    if (!one$apart) return(sprintf("%s: the same%s.", what, lacking))
     sprintf(
       "%s: %s, first on %s: %s here, %s there%s.", what,
       count(one$apart, "is another number", "are other numbers"), one$first,

@@ -142,8 +142,8 @@ test_that("the command says it, with a status, and computes a study's record aga
   expect_equal(refused_strictly(file.path(home, "r", "tables.xlsx")), character())
   there <- suppressMessages(readxl::read_excel(book, "Volatility"))
   expect_equal(there$volatility_annual, utils::read.csv("r/tables/volatility.csv")$volatility_annual)
-  formulas <- unlist(lapply(utils::unzip(file.path(home, "r", "tables.xlsx"), exdir = "x"), readLines,
-                            warn = FALSE))
+  parts <- utils::unzip(file.path(home, "r", "tables.xlsx"), exdir = "x")
+  formulas <- unlist(lapply(parts, readLines, warn = FALSE))
   expect_true(any(grepl("<f>volatility_annual_w[0-9]+</f>", formulas)))
   # What is kept from the run before is there with its data.
   writeLines(sub("beta:", "beta: {per_year: 252}", study), "s.yml")
