@@ -5,7 +5,7 @@ record_of_compare <- function() {
     asks = "Is the difference more than chance?",
     measure = compare_measures,
     columns = list(
-      n_other = column("n", "count", working = FALSE),
+      n_other = column("n", "count"),
       estimate_other = column("the other", "number"),
       difference = column("difference", "number"),
       difference_error = column("error", "number"),

@@ -17,7 +17,7 @@ record_of_var <- function() {
       es_error = column("ES error", "small_points", detail = TRUE),
       var_low = column("low", "fraction", optional = TRUE),
       var_high = column("high", "fraction", optional = TRUE),
-      draw_error = column("draw error", "small_points", optional = TRUE, working = FALSE),
+      draw_error = column("draw error", "small_points", optional = TRUE),
       position = column("k", "number", optional = TRUE),
       observed = column("observed", "date", optional = TRUE, working = FALSE),
       worse = column("next worse", "fraction", detail = TRUE),

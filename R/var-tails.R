@@ -8,15 +8,15 @@ record_of_tail <- function() {
       k = column("k", "count"),
       threshold = column("threshold", "fraction"),
       hill_shape = column("Hill", "ratio"),
-      hill_low = column("low", "ratio", working = FALSE),
-      hill_high = column("high", "ratio", working = FALSE),
+      hill_low = column("low", "ratio"),
+      hill_high = column("high", "ratio"),
       mean_excess = column("mean excess", "fraction"),
-      excess_low = column("low", "fraction", detail = TRUE, working = FALSE),
-      excess_high = column("high", "fraction", detail = TRUE, working = FALSE),
-      pareto_shape = column("Pareto", "ratio", working = FALSE),
-      pareto_low = column("low", "ratio", working = FALSE),
-      pareto_high = column("high", "ratio", working = FALSE),
-      pareto_scale = column("scale", "significant", detail = TRUE, working = FALSE),
+      excess_low = column("low", "fraction", detail = TRUE),
+      excess_high = column("high", "fraction", detail = TRUE),
+      pareto_shape = column("Pareto", "ratio"),
+      pareto_low = column("low", "ratio"),
+      pareto_high = column("high", "ratio"),
+      pareto_scale = column("scale", "significant", detail = TRUE),
       hill_var = column("VaR by Hill", "fraction"),
       pareto_var = column("VaR by Pareto", "fraction")
     ),
@@ -115,7 +115,8 @@ pareto_covariance <- function(at) {
 #'
 #' With \eqn{X_1 \ge X_2 \ge \ldots}{X_1 >= X_2 >= ...} the losses from the largest:
 #' * Hill: \eqn{\xi = \frac1k \sum_{i \le k} \ln(X_i / X_{k+1})}{xi = mean(ln(X_i / X_(k+1)), i =
-#'   1..k)}, standard error that of the mean. The choice is good where the line is level.
+#'   1..k)}, standard error that of the mean and of the loss at which the tail begins. The choice
+#'   is good where the line is level.
 #' * Mean excess: \eqn{e(u) = \frac1k\sum_{i \le k} (X_i - u)}{e(u) = mean(X_i - u, i = 1..k)},
 #'   \eqn{u = X_{k+1}}{u = X_(k+1)}. Beyond a good threshold it is a straight line: upwards for a
 #'   heavy tail, level for an exponential one.
@@ -151,7 +152,8 @@ tail_thresholds <- function(returns, from = 15, to = 0.2, steps = 60L, level = 0
   to <- check_tail(to)
   steps <- check_whole(steps, "steps", least = 2L, most = 10000L)
   level <- check_fraction(level, "level")
-  z <- stats::qnorm((1 + check_fraction(confidence, "confidence")) / 2)
+  confidence <- check_fraction(confidence, "confidence")
+  z <- stats::qnorm((1 + confidence) / 2)
   parts <- lapply(colnames(returns$values), function(security) {
     x <- returns$values[!is.na(returns$values[, security]), security]
     tails_by_size(x, security, c(from, to), steps, 1 - level, z, returns$kind)
@@ -165,7 +167,7 @@ tail_thresholds <- function(returns, from = 15, to = 0.2, steps = 60L, level = 0
       returns,
       sample_of(returns$dates, returns$values),
       choices = c(level = format(level)),
-      exact = list(level = level)
+      exact = list(level = level, confidence = confidence)
     ),
     returns
   )

@@ -63,8 +63,8 @@ with_columns <- function(read, data) {
   read
 }
 
-# As a workbook wants it, which computes it: its choices are numbers like others, and of a column it
-# is known where it begins.
+# As a workbook wants it, which computes it: its choices are numbers like others, and of a column
+# it is known where it begins.
 working_of_record <- function(read, data) {
   made <- working_read(with_columns(read, data), "record.json")
   chosen <- lapply(made$written$choices, function(one) {

@@ -1,6 +1,6 @@
 # Cells as a workbook's XML. The library writes the looks of the sheets and what is on few cells;
-# where there are many they are put into its file, with formulas that the rows of a column share: in
-# a fifth of the time, and a third of the size.
+# where there are many they are put into its file, with formulas that the rows of a column share:
+# in a fifth of the time, and a third of the size.
 
 number_cells <- function(x) {
   text <- paste0("<v>", core_shortest(x), "</v>")

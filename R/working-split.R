@@ -241,9 +241,10 @@ working_of.imbroglio_tail <- function(result, row) {
   about$basis$exact$tail <- this$k
   hill <- hill_working(about)
   keep <- function(steps, wanted) Filter(function(s) s$name %in% wanted, steps)
+  at_threshold <- threshold_error_part(length(largest_losses(values_of(about), this$k)))
   list(
-    rows = hill$rows,
-    choices = list(level_choice(this$level)),
+    rows = c(hill$rows, at_threshold$rows),
+    choices = list(level_choice(this$level), confidence_choice(result)),
     steps = c(
       sample$steps,
       keep(hill$steps, c("n", "k", "threshold")),
@@ -256,7 +257,9 @@ working_of.imbroglio_tail <- function(result, row) {
           "mean of the losses beyond, over it",
           "fraction"
         )
-      )
+      ),
+      at_threshold$steps,
+      tail_interval_steps()
     ),
     main = "hill_var"
   )
@@ -291,8 +294,73 @@ pareto_shape_steps <- function(about, keep) {
   if (is.null(pareto)) return(NULL)
   proof <- proof_names(c("shape", "scale"))
   steps <- keep(pareto$steps, c("shape", "scale", proof, "one_period", "ahead", "var"))
+  steps <- renamed_steps(steps, c(shape = "pareto_shape", scale = "pareto_scale"))
   lapply(steps, function(s) {
     if (s$name == "var") s$name <- "pareto_var"
     s
   })
+}
+
+# How the loss at the threshold errs, by its rank; `most`: losses from the largest on.
+threshold_error_part <- function(most) {
+  part <- renamed_part(
+    list(
+      rows = list(rows_of_working(
+        "worst", "places of the losses from the largest on",
+        list(which = as.numeric(seq_len(most))), made_for = "tail"
+      )),
+      choices = list(),
+      steps = lapply(resample_steps(function(value) call("-", value), quote(return)), function(s) {
+        s$proof <- character()
+        s
+      })
+    ),
+    "threshold_", c("return", "n")
+  )
+  part$steps <- c(
+    list(step("threshold_k", quote(k + 1), "the rank of the threshold", "count")),
+    renamed_steps(part$steps, c(threshold_var_error = "threshold_error", k = "threshold_k"))
+  )
+  part
+}
+
+# What the mean and both shapes may be, by their errors.
+tail_interval_steps <- function() {
+  about_it <- function(name, of, error) {
+    side <- function(end, sign, words) {
+      expression <- call(sign, as.name(of), bquote(reach * .(as.name(error))))
+      step(paste0(name, "_", end), expression, words)
+    }
+    list(side("low", "-", "from"), side("high", "+", "to"))
+  }
+  c(
+    list(
+      step("reach", quote(normal_quantile((1 + confidence) / 2)), "errors to either side"),
+      step("of_log", quote((threshold_error / threshold)^2), "its square, of the logarithm"),
+      step(
+        "there", quote(sqrt(of_log * k / (1 - k / n))),
+        "the shape that the returns about the threshold have"
+      ),
+      step(
+        "change", quote(if_else(there > 0, hill_shape / there - 1, 0)),
+        "how the shape changes with the threshold"
+      ),
+      step(
+        "hill_error",
+        quote(sqrt(
+          sum((ln(tail_loss / threshold) - hill_shape)^2) / (k - 1) / k + change^2 * of_log
+        )),
+        "error of Hill's shape: of a mean, and of where the tail begins"
+      ),
+      step("pareto_error", quote((1 + pareto_shape) / sqrt(k)), "error of the fitted shape"),
+      step(
+        "excess_error",
+        quote(sqrt(sum((tail_loss - threshold - mean_excess)^2) / (k - 1)) / sqrt(k)),
+        "error of the mean excess"
+      )
+    ),
+    about_it("hill", "hill_shape", "hill_error"),
+    about_it("pareto", "pareto_shape", "pareto_error"),
+    about_it("excess", "mean_excess", "excess_error")
+  )
 }

@@ -142,8 +142,8 @@ drawn_errors <- function(about, blocks) {
     errors_by_begun_days(about, blocks)
   }
   list(
-    rows = c(list(about$rows), of_draws$rows, of_history$rows),
-    steps = c(about$to_returns, of_draws$steps, of_history$steps)
+    rows = c(of_draws$rows, of_history$rows),
+    steps = c(of_draws$steps, of_history$steps)
   )
 }
 

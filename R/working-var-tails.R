@@ -196,7 +196,7 @@ draw_working <- function(about, blocks) {
   )
   drawn <- drawn_ends(about, blocks, request)
   list(
-    rows = list(rows_of_working(
+    rows = list(about$rows, rows_of_working(
       "paths",
       sprintf("returns over the horizon of paths drawn with seed %s", about$basis$seed),
       list(ends = drawn$ends),

@@ -23,7 +23,6 @@ working_of.imbroglio_var <- function(result, row) {
     log = returns$kind == "log",
     adds = returns$kind == "profit",
     rows = sample$rows,
-    to_returns = without_others(sample$steps),
     horizon = if (overlapping) 1 else this$horizon
   )
   made <- if (!is.null(record$working)) record$working(about)

@@ -156,7 +156,8 @@ another <- function(choice) {
 # How each number of some rows comes about, by its measure and column: the least of all of them.
 worst_kinds <- c("none", "entered", "proved", "in part", "derived")
 chosen_columns <- c(
-  "window", "level", "horizon", "lag", "rank", "draws", "limit", "lookback", "since"
+  "window", "level", "horizon", "lag", "rank", "draws", "limit", "lookback", "since",
+  "k"
 )
 
 kinds_of_numbers <- function(result, row, working) {

@@ -1,14 +1,8 @@
-# What a result holds beside its numbers, and what has no working of its own: errors and intervals
-# of values at risk that are weighted, scaled or drawn, intervals of tails, counts of a backtest.
+# What a result holds beside its numbers, and what has no working of its own: errors of values at
+# risk by filtered returns over several periods.
 without_working <- names(Filter(function(one) !one$working, imbroglio:::known_columns()))
-of_errors <- c(
-  "var_error", "es_error", "var_low", "var_high", "position", "worse", "milder", "rank_least",
-  "rank_most"
-)
-errors_lacking <- c(
-  "age-weighted", "volatility-scaled", "filtered", "bootstrap", "block-bootstrap",
-  "stationary-bootstrap"
-)
+of_errors <- c("var_error", "es_error", "var_low", "var_high", "draw_error")
+errors_lacking <- "filtered"
 
 # All numbers of some rows: what the working gives, what the test computes of its JSON, the
 # result. `but`: what has no working in this case only.
