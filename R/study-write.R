@@ -49,8 +49,8 @@ page_of_run <- function(work, run, workbook = NULL) {
   page_of(work, run$fragments$top, fragments, list(workbook = workbook))
 }
 
-# The columns that the workings are over, by their digests; those of what was kept are in the record
-# of the run `before`.
+# The columns that the workings are over, by their digests; those of what was kept are in the
+# record of the run `before`.
 known_data <- function(run, before) {
   of_parts <- lapply(unname(run$fragments), function(f) f$sums$data)
   c(unlist(of_parts), unlist(before$data))
