@@ -4,8 +4,8 @@
 #
 # `shape`: "each" works on numbers or on columns row by row; "one" makes one number of columns;
 # "column" makes a column, each row of which may know the row above. `tight`: how strongly its
-# text binds, so that brackets stand where they are needed. `whole`: of what works row by row, which
-# arguments are whole columns all the same. A reading is made of the readings of
+# text binds, so that brackets stand where they are needed. `whole`: of what works row by row,
+# which arguments are whole columns all the same. A reading is made of the readings of
 # the arguments, `args`, and may look at what these are, `calls`.
 tightest <- 100L
 

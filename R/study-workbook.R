@@ -1,6 +1,6 @@
-# The workbook of a study: a sheet for each table of its report. Where a number has a working its cell
-# is a formula, over the sheets of steps and of data behind the tables. The page has the same tables
-# as values.
+# The workbook of a study: a sheet for each table of its report. Where a number has a working its
+# cell is a formula, over the sheets of steps and of data behind the tables. The page has the same
+# tables as values.
 
 # Gives the bytes of the one with values; NULL where openxlsx is missing.
 workbooks_of_study <- function(fragments, data, file, most = 1.5e6) {
@@ -148,4 +148,3 @@ table_of_csv <- function(csv, units) {
   }
   table
 }
-

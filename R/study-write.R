@@ -38,7 +38,9 @@ files_of_run <- function(part, study, work, run, before) {
     }
   }
   page <- file.path(part, "report.html")
-  book <- workbooks_of_study(run$fragments, known_data(run, before), file.path(part, "tables.xlsx"))
+  book <- workbooks_of_study(
+    run$fragments, known_data(run, before), file.path(part, "tables.xlsx")
+  )
   write_lines(page_of_run(work, run, book), page)
   if (!made_whole(page, "html")) fail("write", "The page came out cut off.")
   if (report_asked(study)) write_pdf(page, file.path(part, "report.pdf"))
