@@ -24,12 +24,25 @@ working_of.imbroglio_concentration <- function(result, row) {
       spread_steps(short),
       bet_steps(shares_of_bets(stats::cov(r), weights)),
       list(
-        entered("holdings", sum(weights != 0), "holdings that weigh something", "count"),
-        entered("largest_weight", this$largest_weight %||% NA, "weight of the largest", "share")
+        step(
+          "holdings",
+          added_up(lapply(paste0(short, "_weight"), function(w) bquote((abs(.(as.name(w))) > 0)))),
+          "holdings that weigh something", "count"
+        ),
+        step("longest", most_of("higher_of", short), "the weight that is most", "share"),
+        step("shortest", most_of("lower_of", short), "the weight that is least", "share"),
+        step(
+          "largest_weight", quote(if_else(longest >= -shortest, longest, shortest)),
+          "the one of both that is larger, unsigned", "share"
+        )
       )
     ),
     main = "effective_bets"
   )
+}
+
+most_of <- function(f, short) {
+  Reduce(function(a, b) call(f, a, b), lapply(paste0(short, "_weight"), as.name))
 }
 
 holding_weight_steps <- function(weights, short) {

@@ -184,6 +184,7 @@ drawdown_number_steps <- function(result, this, rows) {
       step("ulcer", quote(sqrt(sum(below^2) / m)), "root of the mean square", "fraction")
     ),
     average_fall_steps(),
+    if (known("recovery")) recovery_steps(),
     if (known("drawdown_at_risk")) at_risk_steps(),
     if (known("return_over_drawdown") && rows$name == "prices") {
       over_drawdown_steps(is.null(basis(result)$exact$per_year))
@@ -209,6 +210,18 @@ deepest_steps <- function() {
       "count"
     ),
     step("peak", quote(value_at(date, peak_row)), "its date", "date")
+  )
+}
+
+# The first row behind the deepest that is no more below the high.
+recovery_steps <- function() {
+  list(
+    step("row_here", quote(recursion(1 + 0 * below, previous + 1)), "which row", "count"),
+    step(
+      "back", quote(if_else((row_here > trough_row) * (below >= 0), row_here, 1e9)),
+      "rows at a high behind the deepest; all others out of the way", "count"
+    ),
+    step("recovery", quote(value_at(date, minimum(back))), "the first of them", "date")
   )
 }
 
