@@ -44,7 +44,10 @@ working_of.imbroglio_shock <- function(result, row) {
         carried_steps(j, table, short, exact, returns, made)
       }), recursive = FALSE),
       whole_steps(table, short),
-      shock_number_steps(this, own, value)
+      shock_number_steps(this, own, value),
+      list(step(
+        "weight", if (own == "whole") 1 else as.name(paste0(own, "_weight")), "its weight", "share"
+      ))
     ),
     main = "component"
   )

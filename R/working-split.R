@@ -73,9 +73,9 @@ split_part_steps <- function(this, name) {
       "value at risk of the book less that of the book without it, both measured",
       "fraction"
     ),
-    if (!is.na(name)) {
-      step("weight", as.name(paste0(name, "_weight")), "its weight", "share")
-    },
+    step(
+      "weight", if (is.na(name)) 1 else as.name(paste0(name, "_weight")), "its weight", "share"
+    ),
     if (!is.na(name)) {
       step(
         "marginal",

@@ -20,7 +20,7 @@ working_of.imbroglio_worst <- function(result, row) {
     ),
     steps = c(
       without_kinds(made$steps),
-      period_steps(this, source$kind, exact$horizon, made$before),
+      period_steps(this, source$kind, exact$horizon, made),
       before_steps(this, source, exact),
       beside$steps,
       list(
@@ -50,7 +50,8 @@ with_row_before <- function(made, horizon) {
 }
 
 # `over`: what each run of so many returns came to, by its last date.
-period_steps <- function(this, kind, horizon, before) {
+period_steps <- function(this, kind, horizon, made) {
+  before <- made$before
   join <- switch(
     kind,
     simple = quote(recursion(1, previous * (1 + return))),
@@ -71,7 +72,7 @@ period_steps <- function(this, kind, horizon, before) {
       sprintf("what each run of %s came to", count(horizon, "return")),
       "fraction"
     ),
-    entered("to", as.numeric(this$to), "the last date of the period", "date"),
+    date_of_period(this, made, horizon),
     step("return_over", bquote(value_at(over, .(lag))), "what this one came to", "fraction"),
     step(
       "total_return",
@@ -88,6 +89,27 @@ period_steps <- function(this, kind, horizon, before) {
     ),
     step("deviations", quote((return_over - usual) / deviation), "how far from the usual")
   )
+}
+
+# That a worst period is the worst: it ends where the return over such a run is that much. Of later
+# ranks several periods do not overlap, which is a search.
+date_of_period <- function(this, made, horizon) {
+  said <- "the last date of the period"
+  searched <- entered("to", as.numeric(this$to), said, "date")
+  dates <- made$rows$dates
+  x <- if (!is.null(made$rows$columns$price)) {
+    diff(made$rows$columns$price) / utils::head(made$rows$columns$price, -1L)
+  }
+  if (horizon > 1L || is.null(x) || made$rows$name != "prices") return(searched)
+  rank <- if (this$side == "worst") this$rank else length(x) + 1L - this$rank
+  day <- dates[-1L][match(sort(x)[rank], x)]
+  if (!isTRUE(day == this$to)) return(searched)
+  place <- if (this$side == "worst") {
+    bquote(nth_smallest(over, .(this$rank)))
+  } else {
+    bquote(nth_smallest(over, count(over) - .(this$rank - 1)))
+  }
+  step("to", bquote(value_at(date, row_of(over, .(place)) + 1)), said, "date")
 }
 
 nearest_of_window <- do.call(
