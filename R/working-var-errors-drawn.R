@@ -62,17 +62,19 @@ weighted_shortfall_errors <- function() {
 }
 
 weighted_interval <- function(bounded) {
+  # Where more than half of what is left of the confidence lies beyond the sample, nothing there
+  # bounds the loss.
   side <- function(name, share, words) {
     reached <- paste0("reached_", name)
+    loss <- bquote(value_at(loss, lower_of(n, 1 + sum(total < .(as.name(reached))))))
+    if (name == "high") loss <- bquote(only_if(level^worth <= (1 - confidence) / 2, .(loss)))
     list(
       step(
         reached, bquote(beta_quantile(.(share), at, worth - at + 1)),
         sprintf("the share of the weights %s", words), "share"
       ),
       step(
-        paste0("var_", name),
-        bquote(value_at(loss, lower_of(n, 1 + sum(total < .(as.name(reached)))))),
-        "the loss that stands there", "fraction"
+        paste0("var_", name), loss, "the loss that stands there", "fraction"
       )
     )
   }
@@ -238,14 +240,14 @@ errors_by_begun_days <- function(about, blocks) {
         inside = rep(c(0, 1), c(length(again), how$days)), begun = begun$count[there],
         begun_by_depth = begun$weighed[there]
       ),
-      made_for = c("horizon", "level")
+      made_for = c("horizon", "level", "k")
     )),
     steps = begun_steps(begun, ranks, lags)
   )
 }
 
 begun_steps <- function(begun, ranks, lags) {
-  made_for <- c("level", "horizon")
+  made_for <- c("level", "horizon", "k")
   c(
     list(step("days", quote(sum(inside)), "how many days", "count")),
     moved_by_days("begun", quote(begun), quote(begun_all), lags),
