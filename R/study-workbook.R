@@ -99,8 +99,8 @@ plan_of_record <- function(one, number) {
     plan_of_working(written, one$values),
     list(
       working = structure(
-        list(), asked = one$asked, row = Filter(length, one$measured), title = one$title, asks = "",
-        basis = list(kind = "simple")
+        list(), asked = one$asked, row = Filter(length, one$measured), title = one$title,
+        asks = "", basis = list(kind = "simple")
       ),
       tag = paste0("w", number), label = one$title, read = new.env(), inputs = list(),
       part = one$part, row = one$row

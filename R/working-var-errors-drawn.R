@@ -199,6 +199,11 @@ errors_of_drawn_days <- function(about) {
       "as far as the interval of the days, and the draws", "fraction"
     )
   }
+  # The rank among the days does not follow another that is chosen for the paths.
+  part$steps <- lapply(part$steps, function(s) {
+    if (s$name == "day_k") s$made_for <- "k"
+    s
+  })
   list(rows = part$rows, steps = c(
     list(step("day", own, "return of each day that was drawn from", "fraction")),
     part$steps,
