@@ -374,7 +374,7 @@ with_closes <- function(returns, close, securities) {
   for (part in names(of_own)) frequency[[part]][columns] <- of_own[[part]]
   altered(
     returns,
-    values = values, prices = altered(returns$prices, close = close), frequency = frequency,
+    values = values, prices = with_other_closes(returns$prices, close), frequency = frequency,
     every = every_of_all(frequency)
   )
 }

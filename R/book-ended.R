@@ -101,7 +101,7 @@ after_last <- function(returns, names_of, values) {
   }
   if (given) return(altered(returns, values = close))
   as_returns(
-    altered(returns$prices, close = close),
+    with_other_closes(returns$prices, close),
     kind = returns$kind, every = returns$stated,
     keep_unfinished = isTRUE(returns$keep_unfinished)
   )

@@ -208,7 +208,7 @@ with_stand_ins <- function(returns, stand_ins, securities, ended) {
     return(altered(returns, values = values))
   }
   as_returns(
-    altered(returns$prices, close = closes_stood_in(returns$prices, stand_ins, ended)),
+    with_other_closes(returns$prices, closes_stood_in(returns$prices, stand_ins, ended)),
     kind = returns$kind,
     every = returns$stated,
     keep_unfinished = isTRUE(returns$keep_unfinished)

@@ -138,7 +138,7 @@ held_short <- function(returns, security) {
   close <- returns$prices$close
   close[, security] <- short_path(close[, security])
   as_returns(
-    altered(returns$prices, close = close),
+    with_other_closes(returns$prices, close),
     kind = returns$kind, every = returns$stated,
     keep_unfinished = isTRUE(returns$keep_unfinished)
   )

@@ -315,6 +315,7 @@ as_book_returns <- function(book, dates, close, every, then = NULL) {
   made <- new_prices(dates, close, prices$origin, layout = prices$layout)
   made$universe <- c(prices$universe, book = book$name, short_name(book$security))
   made$repairs <- prices$repairs
+  made$read <- read_of(prices)
   made$then <- then
   made <- altered(made, digest = book_digest(book))
   as_returns(

@@ -116,6 +116,7 @@ returns_today <- function(book) {
       book$returns$origin
     )
     made$prices$repairs <- book$returns$prices$repairs
+    made$prices$read <- read_of(book$returns$prices)
   }
   made$universe <- c(book$returns$universe, book = book$name, short_name(book$security))
   made$stated <- book$returns$stated

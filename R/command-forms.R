@@ -5,6 +5,7 @@ table_forms <- c(
   txt = "text", text = "text", json = "json", csv = "csv", md = "markdown", parquet = "parquet",
   xlsx = "xlsx"
 )
+verified_forms <- c(txt = "text", text = "text", csv = "csv", json = "json")
 working_forms <- c(txt = "text", text = "text", json = "json", html = "html")
 
 ending_of <- function(path) {
@@ -19,7 +20,7 @@ check_forms <- function(options, writes) {
       writes,
       table = check_table_form(options),
       prices = refuse_form("--out", options$out, names(export_forms), "Prices are"),
-      verified = refuse_form("--out", options$out, c("csv", "json"), "What is verified is"),
+      verified = refuse_form("--out", options$out, names(verified_forms), "What is verified is"),
       itself = NULL
     )
   }

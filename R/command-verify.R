@@ -7,12 +7,13 @@ command_of_verify <- function() {
     says = "computes a working, or those of a study, again from what is in the file",
     takes = "WORKING.json|FOLDER [PRICES...]",
     options = c(
-      "price", "dates", "decimal", "sheet", "given", "as-of", "base", "rates", "currencies",
-      "carry", "format", "out", "help"
+      "price", "dates", "decimal", "sheet", "given", "kind", "as-of", "base", "rates",
+      "currencies", "carry", "format", "out", "help"
     ),
     help = c(
-      format = "text, csv or json (text, or as --out ends)",
-      out = "write to a file: .csv or .json"
+      kind = "what given returns are: simple or log (simple)",
+      format = "text, csv or json (text, or as --out ends); json has all that text says",
+      out = "write to a file: .txt, .csv or .json"
     ),
     example = c(
       "imbroglio verify var.json bay.csv",
@@ -45,16 +46,13 @@ run_verify <- function(files, options) {
   }
   prices <- if (length(beside)) input_prices(beside, options, "verify")
   found <- verify_working(files[1L], prices)
-  form <- options$format %||% if (is.null(options$out)) "text" else ending_of(options$out)
-  check_choice(form, "--format", c("text", "csv", "json"))
-  table <- as.data.frame(found)
+  form <- options$format %||% verified_forms[[ending_of(options$out %||% "x.txt")]]
+  check_choice(form, "--format", unique(verified_forms))
   lines <- switch(
     form,
     text = verified_text(found),
-    csv = as_csv(table),
-    json = as.character(jsonlite::toJSON(
-      table, digits = NA, na = "null", pretty = TRUE
-    ))
+    csv = as_csv(as.data.frame(found)),
+    json = verified_json(found)
   )
   if (is.null(options$out)) {
     if (form == "text") show_lines(lines) else print_lines(lines)

@@ -218,6 +218,18 @@ note_order <- function(newest_first, origin) {
 }
 
 # `close` is what is measured; `fields` are the other columns of the same shape.
+# Other closes on the same dates: drawn, carried, of what stands in. What was read is kept beside.
+with_other_closes <- function(prices, close) {
+  made <- altered(prices, close = close)
+  made$read <- read_of(prices)
+  made
+}
+
+# The tables that were read, of which a table of prices was made; its own where it is one.
+read_of <- function(prices) {
+  prices$read %||% list(list(dates = prices$dates, values = prices$close))
+}
+
 new_prices <- function(dates, close, origin, fields = list(), measured = "close", actions = NULL,
                        layout = NULL) {
   check_securities(colnames(close), origin)

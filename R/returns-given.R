@@ -23,11 +23,12 @@ given_returns <- function(x, kind, every, origin, ...) {
   }
   own <- frequencies_of(dates, values)
   if (kind != "profit") warn_percentages(values, own$per_year, range$beyond)
+  read <- list(dates = dates, values = values)
   gathered <- gathered_returns(dates, values, kind, every, own)
   dates <- gathered$dates
   values <- gathered$values
   frequency <- if (is.null(every)) own else stated_frequency(every, columns)
-  new_returns(
+  made <- new_returns(
     dates,
     values,
     kind,
@@ -37,6 +38,8 @@ given_returns <- function(x, kind, every, origin, ...) {
     origin = origin,
     digest = digest_of(dates, values)
   )
+  made$read <- read
+  made
 }
 
 # Given returns by a longer period than theirs: compounded, of profits added up. What the dates

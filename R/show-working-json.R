@@ -70,7 +70,8 @@ json_of_working <- function(working, whole) {
       imbroglio = object_json(list(
         form = form_of_working,
         version = text_json(attr(working, "basis")$version),
-        measure = text_json(attr(working, "measure"))
+        measure = text_json(attr(working, "measure")),
+        kind = text_json(attr(working, "basis")$kind)
       )),
       question = text_json(attr(working, "asks"))
     ),
@@ -95,7 +96,8 @@ rows_json <- function(r, put = identity) {
     list(columns = object_json(lapply(r$columns, function(x) put(numbers_json(x[used]))))),
     if (length(of)) {
       list(of = object_json(stats::setNames(text_json(of), names(of))), holds = text_json(r$holds))
-    }
+    },
+    if (length(r$left_out)) list(left_out = object_json(as.list(r$left_out)))
   ))
 }
 

@@ -84,26 +84,28 @@ plans_of_record <- function(fragments, data, most) {
       c(one, list(part = i))
     })
   }), FALSE)
+  known <- new.env()
   cells <- vapply(read, function(one) sum(lengths(one$values)), 0)
   in_order <- order(cells)
   taken <- sort(in_order[cumsum(cells[in_order]) <= most])
   list(
     all = length(read),
-    taken = lapply(seq_along(taken), function(i) plan_of_record(read[[taken[i]]], i))
+    taken = lapply(seq_along(taken), function(i) plan_of_record(read[[taken[i]]], i, known))
   )
 }
 
-plan_of_record <- function(one, number) {
+# `known`: the expressions that are read once for all.
+plan_of_record <- function(one, number, known) {
   written <- one$written
   c(
     plan_of_working(written, one$values),
     list(
       working = structure(
         list(), asked = one$asked, row = Filter(length, one$measured), title = one$title,
-        asks = "", basis = list(kind = "simple")
+        asks = "", basis = list(kind = one$kind)
       ),
-      tag = paste0("w", number), label = one$title, read = new.env(), inputs = list(),
-      part = one$part, row = one$row
+      tag = paste0("w", number), sheet_tag = "", label = one$title, read = known,
+      inputs = list(), part = one$part, row = one$row
     )
   )
 }

@@ -14,12 +14,18 @@ workings_in <- function(file) {
       remedy = "imbroglio working COMMAND ... --out FILE.json writes one."
     )
   }
-  working <- tryCatch(working_read(read, file), error = function(e) {
+  list(
+    workings = list(undamaged(file, working_read(read, file))),
+    version = as.character(read$imbroglio$version)
+  )
+}
+
+# What is another kind of thing than a working has there is told of the file.
+undamaged <- function(file, reading) {
+  tryCatch(reading, error = function(e) {
     if (inherits(e, "imbroglio_error")) stop(e)
-    # What is another kind of thing than a working has there.
     fail("file", sprintf("%s is damaged.", file), where = conditionMessage(e))
   })
-  list(workings = list(working), version = as.character(read$imbroglio$version))
 }
 
 read_json_of <- function(file) {
@@ -42,14 +48,20 @@ workings_of_record <- function(file) {
   if (is.null(record) || basename(file) != "record.json") {
     fail("file", sprintf("%s is no record of a study's run, or one of an older form.", file))
   }
-  data <- lapply(record$data, parsed_json)
+  data <- undamaged(file, lapply(record$data, parsed_json))
   texts <- unlist(lapply(record$parts, function(f) f$sums$workings), use.names = FALSE)
-  if (!length(texts)) fail("file", sprintf("%s holds no working.", file))
-  workings <- lapply(texts, function(text) {
-    working_read(with_columns(parsed_json(text), data), file)
-  })
+  if (!length(texts)) {
+    fail(
+      "file", sprintf("%s holds no working.", file),
+      remedy = "imbroglio study run STUDY --fresh writes them, where it measures anything."
+    )
+  }
   list(
-    workings = workings, version = record$version, files = state_of_files(folder, record)
+    workings = undamaged(file, lapply(texts, function(text) {
+      working_read(with_columns(parsed_json(text), data), file)
+    })),
+    version = record$version,
+    files = state_of_files(folder, record)
   )
 }
 
@@ -83,13 +95,14 @@ working_of_record <- function(read, data) {
   names(of_steps) <- vapply(read$steps, `[[`, "", "name")
   list(
     title = made$title, written = made$written, values = c(values, of_steps),
-    measured = lapply(made$measured, utils::head, 1L), asked = read$number, row = read$row
+    measured = lapply(made$measured, utils::head, 1L), asked = read$number, row = read$row,
+    kind = read$imbroglio$kind
   )
 }
 
 working_read <- function(read, file) {
   damaged <- function(what) fail("file", sprintf("%s is damaged: %s.", file, what))
-  if (!identical(as.integer(read$imbroglio$form), form_of_working)) {
+  if (!isTRUE(read$imbroglio$form == form_of_working)) {
     fail(
       "file",
       sprintf("%s is a working of another form than this version reads.", file),
@@ -107,9 +120,11 @@ working_read <- function(read, file) {
     if (length(unique(c(lengths(columns), if (length(dates)) length(dates)))) > 1L) {
       damaged(sprintf("the columns of %s have different lengths", name))
     }
-    rows_of_working(
+    made <- rows_of_working(
       name, r$words, columns, dates, of = unlist(r$of), holds = r$holds %||% "close"
     )
+    made$left_out <- unlist(r$left_out)
+    made
   })
   choices <- lapply(read$choices, function(one) {
     choice(one$name, one$words, numbers_read(one$value, damaged), one$unit)
@@ -142,7 +157,6 @@ working_read_title <- function(read) {
   measure <- read$imbroglio$measure
   measure <- measures()[[measure]]$title %||% gsub("_", " ", measure, fixed = TRUE)
   keys <- unlist(read[c("security", "method", "benchmark", "family")])
-  keys <- keys[!is.na(keys) & keys != "NA"]
   paste(c(measure, if (length(keys)) paste("of", paste(keys, collapse = ", "))), collapse = " ")
 }
 

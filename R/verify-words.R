@@ -21,8 +21,13 @@ print.imbroglio_verified <- function(x, ...) {
 is_verified <- function(x) {
   looked_up <- attr(x, "looked_up")
   !any(x$state == "differs") &&
-    all(looked_up$apart == 0L & looked_up$there == looked_up$rows) &&
+    all(is_as_it_was(looked_up)) &&
     all(attr(x, "files") == "written")
+}
+
+# `more` is unknown where it is not said how many lay between.
+is_as_it_was <- function(looked_up) {
+  looked_up$apart == 0L & looked_up$there == looked_up$rows & looked_up$more %in% c(0, NA)
 }
 
 verified_text <- function(x, most = 20L) {
@@ -57,12 +62,42 @@ verified_text <- function(x, most = 20L) {
       ))
     },
     looked_up_text(attr(x, "looked_up"), attr(x, "origin")),
+    made_data_text(attr(x, "made_data")),
     files_text(attr(x, "files"))
   )
 }
 
+verified_json <- function(x) {
+  rows <- function(table) {
+    if (!NROW(table)) return("[]")
+    cells <- lapply(table, function(column) {
+      if (inherits(column, "Date")) return(vapply(column, value_json, "", unit = "date"))
+      if (is.numeric(column)) numbers_json(column, FALSE) else text_json(column)
+    })
+    fields <- Map(function(name, cell) paste0(text_json(name), ": ", cell), names(cells), cells)
+    array_json(sprintf("{%s}", do.call(paste, c(unname(fields), sep = ", "))))
+  }
+  files <- attr(x, "files")
+  object_json(c(
+    list(
+      verified = lower_case(is_verified(x)),
+      file = text_json(attr(x, "file")),
+      version = text_json(attr(x, "version")),
+      numbers = rows(as.data.frame(x)),
+      looked_up = rows(attr(x, "looked_up")),
+      made_data = array_json(text_json(attr(x, "made_data")))
+    ),
+    if (length(files)) {
+      list(files = object_json(stats::setNames(as.list(text_json(files)), names(files))))
+    }
+  ), lines = TRUE)
+}
+
 from_words <- function(x) {
-  if (is.null(attr(x, "origin"))) " from the data in the file" else " from these prices"
+  if (is.null(attr(x, "origin"))) return(" from the data in the file")
+  found <- attr(x, "looked_up")
+  whole <- !length(attr(x, "made_data")) && all(found$there == found$rows)
+  sprintf(" from these prices%s", if (whole) "" else ", and from the file what they do not have")
 }
 
 apart_table <- function(x, rows, many) {
@@ -87,29 +122,56 @@ verified_value <- function(value, unit) {
   vapply(seq_along(value), function(i) value_text(value[i], unit[i]), "")
 }
 
-# What of the data is in the prices, in a sentence for each security.
+# What of the data is in the prices: what is as it was together, in the longest span of each
+# security; all else in a sentence of its own.
 looked_up_text <- function(found, origin) {
   if (!NROW(found)) return(NULL)
-  lines <- vapply(seq_len(nrow(found)), function(i) {
-    one <- found[i, ]
-    held <- if (one$holds == "close") "close" else "return"
-    what <- sprintf(
-      "%s of %s, %s to %s", count(one$rows, held), one$security, one$from, one$to
-    )
-    if (!one$there) return(sprintf("None of the %s is there.", what))
-    lacking <- if (one$there < one$rows) {
-      sprintf("; %s not there", count(one$rows - one$there, "is", "are"))
-    } else {
-      ""
-    }
-    if (!one$apart) return(sprintf("%s: the same%s.", what, lacking))
-    sprintf(
-      "%s: %s, first on %s: %s here, %s there%s.", what,
-      count(one$apart, "is another number", "are other numbers"), one$first,
-      number_exact(one$was), number_exact(one$now), lacking
-    )
-  }, "")
+  same <- is_as_it_was(found)
+  whole <- found[same, ]
+  whole <- whole[order(-whole$rows), ]
+  whole <- whole[!duplicated(whole[c("security", "holds")]), ]
+  alike <- unname(split(whole, paste(whole$holds, whole$from, whole$to, whole$rows)))
+  lines <- c(
+    vapply(alike, function(one) {
+      several <- if (nrow(one) > 1L) " each" else ""
+      sprintf("%s%s: the same.", values_found(one, some(one$security, 8L)), several)
+    }, ""),
+    vapply(which(!same), function(i) other_data(found[i, ]), "")
+  )
   c("", folded(sprintf("Looked up in %s:", origin)), indented(lines))
+}
+
+made_data_text <- function(columns) {
+  if (!length(columns)) return(NULL)
+  folded(sprintf(
+    "Not looked up, as no table has what was drawn, carried or made: %s.", some(columns, 8L)
+  ))
+}
+
+values_found <- function(one, of) {
+  held <- held_words[[one$holds[1L]]]
+  if (one$rows[1L] == 1L) held <- sub("s$", "", held)
+  sprintf("%s %s of %s, %s to %s", count(one$rows[1L]), held, of, one$from[1L], one$to[1L])
+}
+
+other_data <- function(one) {
+  what <- values_found(one, one$security)
+  if (!one$there) return(sprintf("%s: none is there.", what))
+  said <- c(
+    if (one$apart) sprintf(
+      "%s, first on %s: %s here, %s there",
+      count(one$apart, "is another number", "are other numbers"), one$first,
+      number_exact(one$was), number_exact(one$now)
+    ),
+    if (one$there < one$rows) count(one$rows - one$there, "is not there", "are not there"),
+    if (isTRUE(one$more > 0)) {
+      count(one$more, "more lies between, not there then", "more lie between, not there then")
+    },
+    if (isTRUE(one$more < 0)) {
+      sprintf("%s between that were left out are gone", count(-one$more))
+    }
+  )
+  sprintf("%s: %s.", what, paste(said, collapse = "; "))
 }
 
 files_text <- function(files) {

@@ -34,12 +34,14 @@ verify_working <- function(file, prices = NULL) {
   }
   read <- workings_in(file)
   looked_up <- list()
+  made_data <- character()
   made <- lapply(seq_along(read$workings), function(i) {
     one <- read$workings[[i]]
     if (!is.null(prices)) {
       found <- look_up(one, prices)
       one <- found$working
       looked_up[[i]] <<- found$found
+      made_data <<- c(made_data, found$made)
     }
     numbers_again(one)
   })
@@ -53,26 +55,34 @@ verify_working <- function(file, prices = NULL) {
     version = read$version,
     files = read$files,
     looked_up = looked_up,
-    origin = if (inherits(prices, "imbroglio_returns")) prices$source$origin else prices$origin
+    made_data = unique(made_data),
+    origin = prices$origin
   )
 }
 
 refuse_prices <- function(looked_up, prices) {
-  named <- unique(looked_up$security)
   given <- inherits(prices, "imbroglio_returns")
   securities <- colnames(if (given) prices$values else prices$close)
+  there <- sprintf(
+    "%s of %s", if (!given) "closes" else held_words[[prices$kind]], some(securities)
+  )
+  held <- if (NROW(looked_up)) {
+    paste(unique(held_words[looked_up$holds]), "of", some(unique(looked_up$security)))
+  }
   fail(
     "argument",
     "Nothing of it can be looked up in these prices.",
-    where = c(
-      if (length(named)) {
-        sprintf("It is of %s, and these are of %s.", some(named), some(securities))
-      } else {
-        "It holds no closes and no returns as they were delivered."
-      }
-    )
+    where = if (length(held)) {
+      sprintf("It holds %s, and there are %s.", some(held), there)
+    } else {
+      "It holds no closes and no returns as they were delivered."
+    }
   )
 }
+
+held_words <- c(
+  close = "closes", simple = "simple returns", log = "log returns", profit = "profits"
+)
 
 # Each number of a working, and what it comes to.
 numbers_again <- function(one) {
@@ -103,41 +113,52 @@ numbers_again <- function(one) {
 }
 
 # The data of a working as other prices have them. `found`: of each column how many rows are
-# there, and how many are another number.
+# there, how many are another number, and how many values lie between that were not there then.
+# `made`: columns that are in no table, as what is drawn or carried is.
 look_up <- function(one, prices) {
   found <- list()
   for (i in seq_along(one$written$rows)) {
     r <- one$written$rows[[i]]
-    for (column in names(r$of)) {
-      security <- r$of[[column]]
+    for (column in intersect(names(r$of), names(r$columns))) {
+      if (is.null(r$dates)) next
       was <- r$columns[[column]]
-      now <- looked_up_column(r$dates, security, r$holds, prices)
+      series <- series_there(r$of[[column]], r$holds, prices)
+      now <- series$values[match(as.numeric(r$dates), as.numeric(series$dates))]
       known <- which(is.finite(now))
-      off <- known[abs(now[known] - was[known]) > 1e-12 * pmax(abs(was[known]), 1e-6) |
-                     !is.finite(was[known])]
+      # What was put in before the first return is in no table.
+      rows <- which(is.finite(was) | is.finite(now))
+      if (!length(rows)) next
+      off <- known[!is.finite(was[known]) |
+                     abs(now[known] - was[known]) > 1e-12 * pmax(abs(was[known]), 1e-6)]
+      span <- r$dates[range(rows)]
+      between <- is.finite(series$values) & series$dates >= span[1L] & series$dates <= span[2L] &
+        !as.numeric(series$dates) %in% as.numeric(r$dates)
       r$columns[[column]][known] <- now[known]
       found[[length(found) + 1L]] <- data.frame(
-        security = security, holds = r$holds, rows = length(was), there = length(known),
-        apart = length(off), first = r$dates[off[1L]], was = was[off[1L]], now = now[off[1L]],
-        from = r$dates[1L], to = r$dates[length(r$dates)]
+        security = r$of[[column]], holds = r$holds, rows = length(rows), there = length(known),
+        apart = length(off), more = sum(between) - (r$left_out[column] %||% NA)[[1L]],
+        first = r$dates[off[1L]], was = was[off[1L]], now = now[off[1L]],
+        from = span[1L], to = span[2L]
       )
     }
     one$written$rows[[i]] <- r
   }
-  list(working = one, found = do.call(rbind, found))
+  columns <- unlist(lapply(one$written$rows, function(r) setdiff(names(r$columns), names(r$of))))
+  list(working = one, found = do.call(rbind, found), made = columns)
 }
 
-looked_up_column <- function(dates, security, holds, prices) {
+# The closes or the returns of a security in these prices; none where they have none.
+series_there <- function(security, holds, prices) {
   given <- inherits(prices, "imbroglio_returns")
-  nothing <- rep(NA_real_, length(dates))
+  none <- list(dates = .Date(numeric()), values = numeric())
   if (holds == "close") {
-    if (given) return(nothing)
+    if (given) return(none)
     table <- list(dates = prices$dates, values = prices$close)
   } else {
     kind <- if (holds == "log") holds else "simple"
     table <- if (given) prices else as_returns(prices, kind = kind)
-    if (table$kind != holds) return(nothing)
+    if (table$kind != holds) return(none)
   }
-  if (!security %in% colnames(table$values)) return(nothing)
-  unname(table$values[match(as.numeric(dates), as.numeric(table$dates)), security])
+  if (!security %in% colnames(table$values)) return(none)
+  list(dates = table$dates, values = unname(table$values[, security]))
 }

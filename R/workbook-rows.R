@@ -58,12 +58,14 @@ rows_key <- function(one, plan, inputs) {
 new_sheets <- function(plans, keys, taken) {
   firsts <- !duplicated(unlist(keys))
   rows <- unlist(lapply(plans, `[[`, "rows"), FALSE)[firsts]
-  tags <- rep(vapply(plans, `[[`, "", "tag"), lengths(keys))[firsts]
+  of_plans <- function(part) rep(vapply(plans, `[[`, "", part), lengths(keys))[firsts]
+  tags <- of_plans("tag")
+  own <- of_plans("sheet_tag")
   names_of <- vapply(rows, function(one) sentence_case(one$record$name), "")
   again <- names_of %in% names_of[duplicated(names_of)]
   sheets <- lapply(seq_along(rows), function(i) {
     one <- rows[[i]]
-    name <- sheet_name(trimws(paste(names_of[i], if (again[i]) tags[i])), taken)
+    name <- sheet_name(trimws(paste(names_of[i], if (again[i]) own[i])), taken)
     taken <<- c(taken, name)
     heads <- c(if (one$dated) "date", if (one$spanned) "row_in_span")
     list(

@@ -163,7 +163,7 @@ workbook_plans <- function(workings) {
     label <- if (many) labels[i] else ""
     made <- plan_of_working(written, values)
     c(made, list(
-      working = working, tag = tag, label = label, read = read,
+      working = working, tag = tag, sheet_tag = tag, label = label, read = read,
       inputs = inputs_of(written, made$rows)
     ))
   })

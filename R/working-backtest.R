@@ -8,17 +8,15 @@ working_of.imbroglio_backtest <- function(result, row) {
   returns <- attr(result, "source")
   log <- returns$kind == "log"
   list(
-    rows = list(rows_of_working(
+    rows = list(with_sources(rows_of_working(
       "days",
       sprintf("days of %s with the value at risk that was known before each", this$security),
       list(return = days$return, known_var = days$var, known_es = days$es),
       days$date,
       days$date[1L],
       days$date[length(days$date)],
-      made_for = "level",
-      of = whose(returns, this$security, "return"),
-      holds = returns$kind
-    ), rows_of_working(
+      made_for = "level"
+    ), returns, c(return = this$security), returns$kind), rows_of_working(
       "counts", "all numbers of breaches that there can be", list(number = as.numeric(0:this$n))
     )),
     choices = list(level_choice(this$level)),

@@ -5,8 +5,8 @@ working_of.imbroglio_compare <- function(result, row) {
   this <- row_of_result(result, row)
   pair <- attr(result, "pairs")[[paste(this$security, this$other)]]
   sides <- list(
-    side_working(pair$a, pair, this$measure, pair$per_year[1L], "", this$security),
-    side_working(pair$b, pair, this$measure, pair$per_year[2L], "other_", this$other)
+    side_working(pair$a, result, this$measure, pair$per_year[1L], "", this$security),
+    side_working(pair$b, result, this$measure, pair$per_year[2L], "other_", this$other)
   )
   request <- pair$request
   i <- match(this$measure, request$measures)
@@ -92,20 +92,27 @@ chance_steps <- function(found, chance, measure, about) {
 }
 
 # One side: its returns, and the steps to the number, by names that begin with `prefix`.
-side_working <- function(side, pair, measure, per_year, prefix, called) {
+side_working <- function(side, result, measure, per_year, prefix, called) {
   columns <- list(return = side$x)
-  if (!is.null(side$beside)) columns$benchmark_return <- side$beside
+  own <- c(return = called)
+  if (!is.null(side$beside)) {
+    columns$benchmark_return <- side$beside
+    own["benchmark_return"] <- basis(result)$choices[["benchmark"]]
+  }
   steps <- compared_steps(measure)
   part <- renamed_part(
     list(
-      rows = list(rows_of_working(
-        "returns",
-        sprintf("simple returns of %s", called),
-        columns,
-        side$dates,
-        side$dates[1L],
-        side$dates[length(side$dates)],
-        window = TRUE
+      rows = list(with_sources(
+        rows_of_working(
+          "returns",
+          sprintf("simple returns of %s", called),
+          columns,
+          side$dates,
+          side$dates[1L],
+          side$dates[length(side$dates)],
+          window = TRUE
+        ),
+        attr(result, "source"), own, "simple"
       )),
       choices = list(choice("per_year", "periods a year", per_year)),
       steps = steps

@@ -10,7 +10,7 @@ working_of.imbroglio_correlation <- function(result, row) {
     this$security <- this$benchmark
     pair <- rows_of_several(returns, pair_names(this), this$from, this$to)
   } else if (about$choices[["on"]] == "common" && ncol(returns$values) > 2L) {
-    pair <- rows_of_all(returns, this)
+    pair <- rows_of_several(returns, pair_names(this), among = colnames(returns$values))
   } else {
     pair <- rows_of_several(returns, pair_names(this))
   }
@@ -38,34 +38,6 @@ working_of.imbroglio_correlation <- function(result, row) {
 }
 
 pair_names <- function(this) c(a_ = this$security, b_ = this$other)
-
-# Over the intervals that all securities of the table share.
-rows_of_all <- function(returns, this) {
-  common <- core_common(
-    returns$values,
-    starts_of(returns),
-    spans_gaps(returns),
-    returns$kind == "log"
-  )
-  at <- match(pair_names(this), colnames(returns$values))
-  dates <- returns$dates[common$row]
-  list(
-    rows = rows_of_working(
-      "returns",
-      sprintf(
-        "%s of %s over the intervals that all %s share",
-        kind_words(returns),
-        some(pair_names(this)),
-        count(ncol(returns$values), "security", "securities")
-      ),
-      list(a_return = common$values[, at[1L]], b_return = common$values[, at[2L]]),
-      dates,
-      dates[1L],
-      dates[length(dates)]
-    ),
-    steps = list()
-  )
-}
 
 pair_steps <- function() {
   list(

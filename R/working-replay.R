@@ -64,14 +64,21 @@ replay_steps <- function(result, episode) {
   list(
     security = securities,
     parts = parts,
-    rows = rows_of_working(
-      "prices",
-      "closes of the holdings; on a day without one, the last, or what stood in for it",
-      columns,
-      e$dates,
-      e$dates[1L],
-      e$dates[length(e$dates)],
-      window = TRUE
+    rows = with_sources(
+      rows_of_working(
+        "prices",
+        "closes of the holdings; on a day without one, the last, or what stood in for it",
+        columns,
+        e$dates,
+        e$dates[1L],
+        e$dates[length(e$dates)],
+        window = TRUE
+      ),
+      attr(result, "source"),
+      c(
+        stats::setNames(securities, paste0(short, "_price")),
+        if (!is.null(e$beside)) c(beside_price = basis(result)$choices[["benchmark"]])
+      )
     ),
     steps = c(
       lapply(seq_along(short), function(j) {

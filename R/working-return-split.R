@@ -41,10 +41,14 @@ working_of.imbroglio_return_split <- function(result, row) {
     rated <- NULL
   }
   list(
-    rows = list(rows_of_working(
-      "days", sprintf("closes from %s to %s", this$from, this$to), columns,
-      days$dates[rows], days$dates[rows[1L]], days$dates[rows[length(rows)]],
-      window = TRUE
+    rows = list(with_sources(
+      rows_of_working(
+        "days", sprintf("closes from %s to %s", this$from, this$to), columns,
+        days$dates[rows], days$dates[rows[1L]], days$dates[rows[length(rows)]],
+        window = TRUE
+      ),
+      attr(result, "source"),
+      if (!is.null(columns$price)) c(price = this$security)
     )),
     steps = c(made, added_steps(days$in_money), rated, own_steps(this, whole, columns)),
     main = if (days$in_money) "component_value" else "component"

@@ -15,51 +15,81 @@ rows_of_security <- function(returns, security, from = NULL, to = NULL, name = "
     gaps <- sum(is.na(returns$values[span, security]))
   }
   if (is.null(prices)) {
-    return(list(
-      rows = utils::modifyList(rows_of_working(
-        "returns",
-        sprintf("%s of %s", kind_words(returns), security),
-        stats::setNames(list(r), name),
-        dates,
-        from %||% dates[1L],
-        to %||% dates[length(dates)],
-        window = !is.null(from) || !is.null(to),
-        of = whose(returns, security, name),
-        holds = returns$kind
-      ), list(gaps = gaps)),
-      steps = list()
-    ))
+    rows <- rows_of_working(
+      "returns",
+      sprintf("%s of %s", kind_words(returns), security),
+      stats::setNames(list(r), name),
+      dates,
+      from %||% dates[1L],
+      to %||% dates[length(dates)],
+      window = !is.null(from) || !is.null(to)
+    )
+    rows$gaps <- gaps
+    own <- stats::setNames(security, name)
+    return(list(rows = with_sources(rows, returns, own, returns$kind), steps = list()))
   }
   # The price before the first return is a row of its own.
   all_dates <- c(prices$start, dates)
   first <- if (is.null(from)) 1L else match(as.numeric(from), as.numeric(dates))
   held <- held_then(returns, security, all_dates, first)
+  rows <- rows_of_prices(
+    closes_text(security, held),
+    held$columns %||% list(price = prices$close),
+    all_dates,
+    all_dates[first],
+    to %||% all_dates[length(all_dates)],
+    window = !is.null(from) || !is.null(to),
+    stood = held$stood,
+    gaps = gaps
+  )
   list(
-    rows = rows_of_prices(
-      closes_text(security, held),
-      held$columns %||% list(price = prices$close),
-      all_dates,
-      all_dates[first],
-      to %||% all_dates[length(all_dates)],
-      window = !is.null(from) || !is.null(to),
-      stood = held$stood,
-      gaps = gaps,
-      of = held$of %||% whose(returns, security, "price")
-    ),
+    rows = with_sources(rows, returns, held$of %||% c(price = security)),
     steps = c(held$steps, list(return_step(returns$kind, name)))
   )
 }
 
-# Whose these columns are, but for a book's: no table of prices has these.
-whose <- function(returns, security, columns) {
-  own <- stats::setNames(unname(security), columns)
-  own[!own %in% c(returns$prices$then$name, returns$today$name)]
+# With whose each column is (`own`, by its name), where it stands so in what was read: not where a
+# book made, carried or drew it. `left_out`: how many of these values lie between the dates in use
+# and are none of the rows.
+with_sources <- function(rows, returns, own, holds = "close") {
+  used <- rows_used(rows)
+  dates <- as.numeric(rows$dates)
+  rows$holds <- holds
+  for (column in names(own)) {
+    x <- rows$columns[[column]]
+    there <- which(is.finite(x))
+    for (series in series_read(returns, own[[column]], holds)) {
+      at <- match(dates[there], as.numeric(series$dates))
+      as_read <- length(there) > 0L && !anyNA(at) &&
+        all(abs(series$values[at] - x[there]) <= 1e-13 * pmax(1, abs(x[there])))
+      if (!as_read) next
+      span <- rows$dates[range(intersect(there, used))]
+      between <- series$dates >= span[1L] & series$dates <= span[2L]
+      rows$of[column] <- own[[column]]
+      rows$left_out[column] <- sum(between) - sum(is.finite(x[used]))
+    }
+  }
+  rows
+}
+
+# What was read of a security: its closes, or the returns between them, or those that were given.
+series_read <- function(returns, security, holds) {
+  given <- is.null(returns$prices)
+  tables <- if (given) list(returns$read) else read_of(returns$prices)
+  tables <- Filter(function(table) security %in% colnames(table$values), tables)
+  lapply(tables, function(table) {
+    known <- which(is.finite(table$values[, security]))
+    x <- unname(table$values[known, security])
+    if (given || holds == "close") return(list(dates = table$dates[known], values = x))
+    each <- x[-1L] / x[-length(x)]
+    list(dates = table$dates[known[-1L]], values = if (holds == "log") log(each) else each - 1)
+  })
 }
 
 # Of a book its holdings have the prices.
 rows_of_prices <- function(words, columns, dates, from, to, window, priced = TRUE,
-                           unused = NULL, stood = NULL, gaps = 0L, of = character()) {
-  rows <- rows_of_working("prices", words, columns, dates, from, to, window = window, of = of)
+                           unused = NULL, stood = NULL, gaps = 0L) {
+  rows <- rows_of_working("prices", words, columns, dates, from, to, window = window)
   rows$priced <- priced
   rows$unused <- unused
   rows$stood <- stood
@@ -142,9 +172,11 @@ prices_behind <- function(returns, security, dates, r) {
 }
 
 # Several series over the intervals that all have. `series`: which, by what they are called in the
-# steps; the first has plain names.
-rows_of_several <- function(returns, series, from = NULL, to = NULL, kind = returns$kind) {
-  at <- match(series, colnames(returns$values))
+# steps; the first has plain names. `among`: those that must have the intervals, more than these
+# where more were measured together.
+rows_of_several <- function(returns, series, from = NULL, to = NULL, kind = returns$kind,
+                            among = unname(series)) {
+  at <- match(among, colnames(returns$values))
   common <- core_common(
     returns$values[, at, drop = FALSE],
     starts_of(returns)[at],
@@ -152,16 +184,20 @@ rows_of_several <- function(returns, series, from = NULL, to = NULL, kind = retu
     returns$kind == "log"
   )
   dates <- returns$dates[common$row]
+  of_these <- match(series, among)
+  values <- common$values[, of_these, drop = FALSE]
   prices <- shared_prices(returns, at, common$row, common$values)
+  prices$close <- prices$close[, of_these, drop = FALSE]
+  shared <- if (length(among) > length(series)) count(length(among), "security", "securities")
   made <- if (is.null(prices)) {
-    rows_of_shared_returns(returns, series, common$values, dates, from, to)
+    rows_of_shared_returns(returns, series, values, dates, from, to, shared)
   } else {
-    rows_of_shared_closes(returns, series, prices, c(prices$start, dates), from, to, kind)
+    rows_of_shared_closes(returns, series, prices, c(prices$start, dates), from, to, kind, shared)
   }
-  c(made, list(dates = dates, values = common$values))
+  c(made, list(dates = dates, values = values))
 }
 
-rows_of_shared_returns <- function(returns, series, values, dates, from, to) {
+rows_of_shared_returns <- function(returns, series, values, dates, from, to, shared) {
   begins <- from %||% dates[1L]
   ends <- to %||% dates[length(dates)]
   columns <- stats::setNames(
@@ -169,38 +205,41 @@ rows_of_shared_returns <- function(returns, series, values, dates, from, to) {
   )
   rows <- rows_of_working(
     "returns",
-    sprintf("%s of %s over the intervals that they share", kind_words(returns), some(series)),
+    sprintf(
+      "%s of %s over the intervals that %s share", kind_words(returns), some(series),
+      if (is.null(shared)) "they" else paste("all", shared)
+    ),
     columns,
     dates,
     begins,
     ends,
-    window = !is.null(from) || !is.null(to),
-    # Those between closes may span several of them.
-    of = if (is.null(returns$prices)) whose(returns, series, names(columns)),
-    holds = returns$kind
+    window = !is.null(from) || !is.null(to)
   )
   rows$unused <- unused_of(
     returns$values[, series, drop = FALSE], returns$dates, dates[dates >= begins & dates <= ends]
   )
-  list(rows = rows, steps = list())
+  own <- stats::setNames(unname(series), names(columns))
+  list(rows = with_sources(rows, returns, own, returns$kind), steps = list())
 }
 
 # `dates`: with that of the close before the first return.
-rows_of_shared_closes <- function(returns, series, prices, dates, from, to, kind) {
+rows_of_shared_closes <- function(returns, series, prices, dates, from, to, kind, shared) {
   prefix <- names(series)
   first <- if (is.null(from)) 1L else match(as.numeric(from), as.numeric(dates[-1L]))
   ends <- to %||% dates[length(dates)]
   held <- NULL
-  columns <- of <- list()
+  columns <- own <- list()
   for (j in seq_along(series)) {
     name <- paste0(prefix[j], "price")
     of_book <- held_then(returns, series[j], dates, first, name)
     held <- held %||% of_book
-    of <- c(of, of_book$of %||% whose(returns, series[[j]], name))
+    own <- c(own, of_book$of %||% stats::setNames(series[[j]], name))
     columns <- c(columns, of_book$columns %||% stats::setNames(list(prices$close[, j]), name))
   }
   rows <- rows_of_prices(
-    paste(closes_text(series, held), "on the dates that all of them have"),
+    sprintf(
+      "%s on the dates that all %s have", closes_text(series, held), shared %||% "of them"
+    ),
     columns,
     dates,
     dates[first],
@@ -211,10 +250,12 @@ rows_of_shared_closes <- function(returns, series, prices, dates, from, to, kind
       returns$prices$close[, series, drop = FALSE], returns$prices$dates,
       dates[dates >= dates[first] & dates <= ends]
     ),
-    stood = held$stood,
-    of = unlist(of)
+    stood = held$stood
   )
-  list(rows = rows, steps = c(held$steps, return_steps(kind, prefix, series)))
+  list(
+    rows = with_sources(rows, returns, unlist(own)),
+    steps = c(held$steps, return_steps(kind, prefix, series))
+  )
 }
 
 # Of one kind all of them: the other kind is one choice.

@@ -96,6 +96,7 @@ renamed_part <- function(part, prefix, keep) {
       r$name <- paste0(prefix, r$name)
       names(r$columns) <- called[names(r$columns)]
       names(r$of) <- called[names(r$of)]
+      names(r$left_out) <- called[names(r$left_out)]
       r
     }),
     choices = lapply(part$choices, again),

@@ -199,7 +199,7 @@ range_rows <- function(about) {
   }
   dates <- returns$dates[there]
   windowed <- !is.null(this$window)
-  rows_of_working(
+  rows <- rows_of_working(
     "days",
     sprintf("days of %s with open, high, low, close and return", this$security),
     list(
@@ -212,10 +212,9 @@ range_rows <- function(about) {
     dates,
     if (windowed) this$from else dates[1L],
     if (windowed) this$to else dates[length(dates)],
-    window = windowed,
-    of = whose(returns, this$security, "return"),
-    holds = returns$kind
+    window = windowed
   )
+  with_sources(rows, returns, c(return = this$security), returns$kind)
 }
 
 range_working <- function(about, terms, words) {

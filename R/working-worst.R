@@ -179,10 +179,10 @@ beside_of_period <- function(this, source, rows) {
     total <- quote(value_at(beside_price, 2) / value_at(beside_price, 1) - 1)
   }
   list(
-    rows = rows_of_working(
-      "beside", paste(this$benchmark, "over the period"), columns, dates,
-      of = whose(source, this$benchmark, names(columns)),
-      holds = if (is.null(source$prices)) source$kind else "close"
+    rows = with_sources(
+      rows_of_working("beside", paste(this$benchmark, "over the period"), columns, dates),
+      source, stats::setNames(this$benchmark, names(columns)),
+      if (is.null(source$prices)) source$kind else "close"
     ),
     steps = list(step("benchmark_return", total, paste(this$benchmark, "beside"), "fraction"))
   )

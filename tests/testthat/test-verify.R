@@ -84,6 +84,94 @@ test_that("what was changed in the file, or in the prices, is found with its siz
   expect_error(verify_working(of_given, prices), class = "imbroglio_error_argument")
 })
 
+# Tables as they come, with what reads them and what is measured of them.
+looked_up_cases <- function() {
+  two <- c("TARROW", "OSSELL")
+  bay <- as.data.frame(demo_prices()[1:300, c(two, "BAYBOND")])
+  gaps <- bay
+  gaps$TARROW[c(40, 41, 200)] <- NA
+  rare <- bay
+  rare$BAYBOND[-seq(1, 300, 5)] <- NA
+  odd <- stats::setNames(bay[c("date", two, "BAYBOND")], c("date", "NA", "=1+1", "a\"b\\c"))
+  moves <- data.frame(date = bay$date[-1], TARROW = diff(log(bay$TARROW)))
+  money <- data.frame(date = bay$date[-1], TARROW = 1e4 * diff(bay$TARROW))
+  given <- function(what, kind = "simple") function(x) as_returns(x, given = what, kind = kind)
+  book <- function(shares, ...) function(x) as_portfolio(x, shares = shares, seed = 1, ...)
+  pair <- c(TARROW = 20, OSSELL = 10)
+  three <- c(pair, BAYBOND = 5)
+  of_one <- list(
+    measure_volatility, measure_var, worst_periods, function(x) roll_measures(x, window = 50)
+  )
+  of_two <- list(correlate_returns, function(x) measure_beta(x, benchmark = "OSSELL"))
+  of_any <- c(of_one, backtest_var)
+  of_book <- list(measure_volatility, measure_var, measure_return)
+  case <- function(table, measures, made = identity, read = as_prices) {
+    list(table = table, measures = measures, made = made, read = read)
+  }
+  list(
+    whole = case(bay, c(of_any, of_two)),
+    gaps = case(gaps, c(of_any, of_two)),
+    weeks = case(bay, c(of_one, of_two), function(x) as_returns(x, every = "week")),
+    log = case(bay, c(of_any, of_two), function(x) as_returns(x, kind = "log")),
+    odd = case(odd, of_any),
+    given = case(moves, of_any, read = given("returns")),
+    given_log = case(moves, of_any, read = given("returns", "log")),
+    profits = case(money, of_any, read = given("profits")),
+    book = case(bay, of_book, book(pair)),
+    held = case(bay, of_book, book(pair, rebalance = "never")),
+    short = case(bay, of_book, book(c(TARROW = 20, OSSELL = -5), rebalance = "never")),
+    priced = case(rare, of_book, book(three, between = "priced")),
+    bridged = case(rare, of_book, book(three, between = "bridged")),
+    carried = case(rare, of_book, book(three, between = "carried"))
+  )
+}
+
+test_that("data are looked up in whatever was read, and what is not as it was is told", {
+  cases <- looked_up_cases()
+  looked_up <- 0L
+  for (name in names(cases)) {
+    case <- cases[[name]]
+    read <- function(table) quietly(case$read(table))
+    for (i in seq_along(case$measures)) {
+      result <- quietly(case$measures[[i]](case$made(read(case$table))))
+      last <- nrow(as.data.frame(result))
+      for (row in unique(c(1L, last))) {
+        info <- paste(name, i, row)
+        file <- file_of(imbroglio:::working_of_row(result, row, "all"))
+        found <- quietly(verify_working(file, read(case$table)))
+        expect_true(imbroglio:::is_verified(found), info = info)
+        there <- attr(found, "looked_up")
+        looked_up <- looked_up + nrow(there)
+        # A value that is used, in the middle, is taken away, is another, or stands twice.
+        first <- there[which.max(there$rows), ]
+        if (first$rows < 10L) next
+        days <- case$table$date
+        of_it <- case$table[[first$security]]
+        rows <- which(days >= first$from & days <= first$to & is.finite(of_it))
+        step <- length(rows) %/% first$rows
+        used <- rows[length(rows) %/% 2L + seq_len(step)]
+        gone <- other <- case$table
+        gone[used, first$security] <- NA
+        other[used, first$security] <- other[used, first$security] * 1.01
+        said <- c("not there", "another number|other numbers")
+        for (k in 1:2) {
+          moved <- quietly(verify_working(file, read(list(gone, other)[[k]])))
+          expect_false(imbroglio:::is_verified(moved), info = info)
+          expect_match(paste(format(moved), collapse = " "), said[k], info = info)
+        }
+      }
+    }
+  }
+  expect_gt(looked_up, 90L)
+  # What was left out of the file then, and is there now.
+  whole <- cases$gaps$table
+  whole$TARROW[c(40, 41, 200)] <- 20
+  file <- file_of(show_working(measure_var(as_prices(cases$gaps$table)), "TARROW"))
+  found <- verify_working(file, as_prices(whole))
+  expect_false(imbroglio:::is_verified(found))
+  expect_match(paste(format(found), collapse = " "), "3 more lie between, not there then")
+})
+
 test_that("a file from anywhere is data: it is read, never run, and refused with its reason", {
   file <- file_of(show_working(measure_var(demo_prices()[1:300, "TARROW"])))
   text <- paste(readLines(file), collapse = "\n")
@@ -127,7 +215,9 @@ test_that("the command says it, with a status, and computes a study's record aga
   writeLines(lower, "o.json")
   other <- imbroglio("verify", "o.json", "--format", "json")
   expect_equal(other$status, 1L)
-  expect_true("var" %in% differing(jsonlite::fromJSON(other$out)))
+  said <- jsonlite::fromJSON(other$out)
+  expect_false(said$verified)
+  expect_true("var" %in% differing(said$numbers))
   expect_equal(imbroglio("verify", "var.json", "--price", "close")$status, 2L)
   study <- c("prices: bay.csv", "benchmark: BAYALL", "measures:", "  volatility:", "  beta:")
   writeLines(study, "s.yml")
@@ -151,6 +241,17 @@ test_that("the command says it, with a status, and computes a study's record aga
   writeLines(sub("beta:", "beta: {per_year: 252}", study), "s.yml")
   quietly(run_study("s.yml", "r", only = c("volatility", "beta", "top")))
   expect_equal(nrow(verify_working("r", demo_prices())), nrow(found))
+  # Profits are money, in the record and in the workbook; names are no code.
+  table <- data.frame(date = as.Date("2024-01-01") + 1:300, a = 1e3 * sin(1:300), b = cos(1:300))
+  names(table)[-1] <- c("=1+1", "NA")
+  utils::write.csv(table, "money.csv", row.names = FALSE)
+  writeLines(c("prices: money.csv", "given: profits", "measures:", "  var:"), "m.yml")
+  quietly(run_study("m.yml", "m", only = c("var", "top")))
+  money <- imbroglio("verify", "m", "money.csv", "--given", "profits")
+  expect_equal(money$status, 0L)
+  expect_match(paste(money$out, collapse = " "), "profits of =1\\+1 and NA")
+  sums <- unlist(sheet(recalculated(file.path(home, "m", "tables.xlsx")), "Tables"))
+  expect_match(paste(sums, collapse = " "), "All [0-9]+ derived numbers")
   cat("x", file = "r/report.html", append = TRUE)
   changed <- imbroglio("verify", "r")
   expect_equal(changed$status, 1L)
