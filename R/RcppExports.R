@@ -249,6 +249,10 @@ core_dependent_error <- function(z) {
     .Call(`_imbroglio_core_dependent_error`, z)
 }
 
+core_dependent_lags <- function(z) {
+    .Call(`_imbroglio_core_dependent_lags`, z)
+}
+
 core_figures <- function(x, grown, target, ask) {
     .Call(`_imbroglio_core_figures`, x, grown, target, ask)
 }

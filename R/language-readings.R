@@ -82,13 +82,10 @@ read_as <- function(expression, reading, named, numbered) {
     f <- language_of(head)
     if (f$shape == "one") {
       mode <- "range"
+      rows_up <- 0L
       inside <- e
     }
-    if (head == "before") {
-      # A whole column has no row above it.
-      if (mode == "range") fail("working", "Within a sum nothing can be looked up a row above.")
-      rows_up <- rows_up + rows_looked_up(e)
-    }
+    if (head == "before") rows_up <- rows_up + rows_looked_up(e)
     calls <- as.list(e)[-1L]
     args <- lapply(seq_along(calls), function(i) {
       if (i %in% f$whole) return(walk(calls[[i]], "range", 0L, e))

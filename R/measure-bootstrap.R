@@ -138,7 +138,8 @@ bootstrap_book <- function(book, level = 0.99, horizon = 1L, rank = "nearest",
         if (blocks != "none") c(blocks = paste(blocks, format(how$length))),
         rank = rank
       ),
-      seed = how$seed
+      seed = how$seed,
+      exact = list(confidence = request$confidence)
     ),
     book$book$returns
   )

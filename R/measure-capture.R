@@ -153,17 +153,23 @@ side_of_capture <- function(r, b, on) {
   x <- log1p(r[on])
   y <- log1p(b[on])
   capture <- expm1(mean(x)) / expm1(mean(y))
-  added <- (exp(mean(x)) * (x - mean(x)) - capture * exp(mean(y)) * (y - mean(y))) /
-    expm1(mean(y))
-  # What lies on the other side adds nothing.
-  whole <- numeric(length(r))
-  whole[on] <- added
-  error <- core_dependent_error(whole) * length(r) / sum(on)
+  error <- core_dependent_error(added_to_capture(r, b, on)) * length(r) / sum(on)
   list(
     capture = capture,
     error = if (sum(on) > 1L) error else NA_real_,
     by_mean = mean(r[on]) / mean(b[on])
   )
+}
+
+# What each interval adds to it: what lies on the other side adds nothing.
+added_to_capture <- function(r, b, on) {
+  x <- log1p(r[on])
+  y <- log1p(b[on])
+  capture <- expm1(mean(x)) / expm1(mean(y))
+  whole <- numeric(length(r))
+  whole[on] <- (exp(mean(x)) * (x - mean(x)) - capture * exp(mean(y)) * (y - mean(y))) /
+    expm1(mean(y))
+  whole
 }
 
 # The windows of shared intervals: what lies on the other side counts 0, and is not counted.

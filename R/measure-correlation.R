@@ -140,7 +140,9 @@ correlation_table <- function(returns, pairs, on, decay, shrink, confidence) {
     stats::qnorm(1 - (1 - confidence) / 2) / sqrt(pmax(n - 3, 1)),
     NA_real_
   )
-  exact <- list(decay = decay, confidence = confidence)
+  exact <- list(
+    decay = decay, confidence = confidence, share = pairs$share, common = pairs$common
+  )
   choices <- c(
     on = on,
     if (!is.null(decay)) c(decay = format(decay)),
@@ -278,13 +280,15 @@ pairs_of <- function(returns, on, decay, shrink) {
     covariance = pair$covariance,
     correlation = pair$covariance / tcrossprod(spread),
     share = pair$share,
+    common = pair$common,
     n = matrix(nrow(values), ncol(values), ncol(values)),
     row = rows
   )
 }
 
 # A target is a record of its own: from the sample covariance and the centred returns, the matrix
-# and the distance of what is shrunk that the target itself shares (rho).
+# what all have in common by it, and the distance of what is shrunk that the target itself shares
+# (rho).
 shrink_targets <- list(
   "constant-correlation" = function(s, x) {
     n <- nrow(x)
@@ -298,11 +302,14 @@ shrink_targets <- list(
     diag(theta) <- 0
     list(
       target = target,
+      common = mean_correlation,
       shared = sum(pi_terms(s, x)[cbind(1:p, 1:p)]) +
         mean_correlation * sum(outer(1 / spread, spread) * theta)
     )
   },
-  identity = function(s, x) list(target = diag(mean(diag(s)), ncol(s)), shared = 0)
+  identity = function(s, x) {
+    list(target = diag(mean(diag(s)), ncol(s)), common = mean(diag(s)), shared = 0)
+  }
 )
 
 # How much each element of the sample covariance varies from sample to sample, times n.
@@ -326,7 +333,9 @@ shrunk <- function(values, target) {
   aim <- target(s, x)
   off <- sum((s - aim$target)^2)
   share <- if (off > 0) max(0, min(1, (sum(pi_terms(s, x)) - aim$shared) / off / n)) else 1
-  list(covariance = share * aim$target + (1 - share) * s, share = share)
+  list(
+    covariance = share * aim$target + (1 - share) * s, share = share, common = aim$common
+  )
 }
 
 rolling_correlation_of <- function(returns, windows) {

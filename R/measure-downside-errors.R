@@ -1,21 +1,31 @@
 # The errors of measures of the falls.
 
 # `parts`: by name what each return adds, and the number of figures, of the column j, `by_ratio`
-# where it strays by a share of itself.
+# where it strays by a share of itself. Gives each its errors and, where these are of draws, what
+# was drawn of each security.
 errors_of_falls <- function(asked, parts) {
-  values <- asked$returns$values
-  none <- rep(NA_real_, ncol(values))
-  if (asked$errors == "none") return(lapply(parts, function(p) none))
-  if (asked$errors == "bootstrap") {
-    drawn <- figures_drawn(
-      asked$returns, asked$target, asked$ask, asked$draws, asked$block, asked$seed
-    )
-    return(lapply(parts, function(p) error_of_draws(drawn, p$of_figures)))
-  }
-  if (asked$errors == "dependent") return(errors_by_chance(asked, parts))
+  none <- rep(NA_real_, ncol(asked$returns$values))
+  made <- switch(
+    asked$errors,
+    none = lapply(parts, function(p) list(error = none)),
+    bootstrap = errors_by_blocks(asked, parts),
+    dependent = errors_by_chance(asked, parts),
+    lapply(parts, function(p) {
+      if (is.null(p$adds)) return(list(error = none))
+      list(error = errors_by_influence(asked, p$adds, independent_error))
+    })
+  )
+  list(error = lapply(made, `[[`, "error"), draws = lapply(made, `[[`, "draws"))
+}
+
+errors_by_blocks <- function(asked, parts) {
+  figures <- figures_drawn(
+    asked$returns, asked$target, asked$ask, asked$draws, asked$block, asked$seed
+  )
+  names(figures) <- colnames(asked$returns$values)
   lapply(parts, function(p) {
-    if (is.null(p$adds)) return(none)
-    errors_by_influence(asked, p$adds, independent_error)
+    drawn <- values_of_draws(figures, p$of_figures)
+    list(error = spread_of_draws(drawn), draws = lapply(drawn, function(x) list(drawn = x)))
   })
 }
 
@@ -38,7 +48,7 @@ errors_by_chance <- function(asked, parts) {
   none <- lapply(chances, if (level) no_level else no_path)
   note_no_errors(none, if (level) "the deviations and the moment" else "the ratios over falls")
   figures_drawn_of <- function(as_drawn, seed = asked$seed) {
-    lapply(seq_along(chances), function(j) {
+    lapply(stats::setNames(seq_along(chances), names(chances)), function(j) {
       if (!is.null(none[[j]])) return(NULL)
       found <- figures_by_chance(
         as_drawn(chances[[j]]), FALSE, FALSE, asked$target[j], asked$ask, asked$draws, seed
@@ -57,15 +67,26 @@ errors_by_chance <- function(asked, parts) {
     })
   }
   lapply(parts, function(p) {
+    if (!is.null(p$adds) && !isTRUE(p$by_ratio)) {
+      return(list(error = errors_by_influence(asked, p$adds, core_dependent_error)))
+    }
+    drawn <- values_of_draws(figures, p$of_figures)
     if (isTRUE(p$by_ratio)) {
-      share <- error_of_draws(figures, function(of, j) suppressWarnings(log(p$of_figures(of, j))))
-      return(share * p$estimate)
+      drawn <- lapply(drawn, function(x) x[x > 0])
+      return(list(
+        error = spread_of_draws(lapply(drawn, log)) * p$estimate,
+        draws = lapply(drawn, function(x) list(drawn = x))
+      ))
     }
-    if (!is.null(p$adds)) {
-      return(errors_by_influence(asked, p$adds, core_dependent_error))
-    }
-    here <- error_of_draws(figures, p$of_figures)
-    here^2 / error_of_pairs(elsewhere[[1L]], elsewhere[[2L]], p$of_figures)
+    apart <- Map(function(one, other) {
+      apart <- one - other
+      apart[is.finite(apart)]
+    }, values_of_draws(elsewhere[[1L]], p$of_figures, FALSE),
+    values_of_draws(elsewhere[[2L]], p$of_figures, FALSE))
+    list(
+      error = spread_of_draws(drawn)^2 / spread_of_pairs(apart),
+      draws = Map(function(x, d) list(drawn = x, apart = d), drawn, apart)
+    )
   })
 }
 

@@ -158,14 +158,15 @@ measure_downside <- function(returns, target = 0, order = 1, window = NULL, min_
       estimate = figures[[name]]
     )
   }
-  error <- errors_of_falls(asked, list(
+  found <- errors_of_falls(asked, list(
     semi = part("semi_deviation", influence_of_semi),
     downside = part("downside_deviation", influence_of_downside),
     partial = part("partial_moment", influence_of_partial)
   ))
+  error <- found$error
   year <- sqrt(asked$per_year)
   sample <- sample_of(asked$returns$dates, asked$returns$values)
-  new_result(
+  made <- new_result(
     c(
       list(
         security = colnames(asked$returns$values),
@@ -187,6 +188,8 @@ measure_downside <- function(returns, target = 0, order = 1, window = NULL, min_
     basis_of_falls(asked, sample),
     asked$returns
   )
+  attr(made, "draws") <- found$draws
+  made
 }
 
 # What both measures are asked.

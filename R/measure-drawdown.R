@@ -22,7 +22,7 @@ record_of_drawdown <- function() {
         "Drawdown",
         columns = list(
           drawdown = column("drawdown", "fraction"),
-          drawdown_ahead = column("still ahead", "fraction", working = FALSE)
+          drawdown_ahead = column("still ahead", "fraction")
         ),
         shares = c("security", "date"),
         shows = "now"

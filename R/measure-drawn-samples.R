@@ -198,7 +198,7 @@ level_error <- function(x, draws, seed) {
   drawn <- figures_by_chance(
     as_known(chance, draws, seed), FALSE, FALSE, 0, ask, draws, seed
   )["deviation", 1L, ]
-  list(chance = chance, share = stats::sd(log(drawn)))
+  list(chance = chance, share = stats::sd(log(drawn)), drawn = drawn)
 }
 
 # Of each column: twice that share, the error of the variance over it.

@@ -144,16 +144,17 @@ measure_ratios <- function(returns, target = 0, deepest = 3L, window = NULL, min
       ratios_from(f, asked$target[j], years[j], asked$returns$kind)[[name]]
     }
   }
-  error <- errors_of_falls(asked, list(
+  found <- errors_of_falls(asked, list(
     sortino = list(adds = influence_of_sortino, of_figures = drawn_ratio("sortino")),
     omega = list(adds = influence_of_omega, of_figures = drawn_ratio("omega_ratio")),
     calmar = list(of_figures = drawn_ratio("calmar")),
     sterling = list(of_figures = drawn_ratio("sterling")),
     gain_to_pain = list(adds = influence_of_pain, of_figures = drawn_ratio("gain_to_pain"))
   ))
+  error <- found$error
   year <- sqrt(asked$per_year)
   known <- function(value, error) ifelse(is.na(value), NA_real_, error)
-  new_result(
+  made <- new_result(
     list(
       security = colnames(asked$returns$values),
       from = sample$from,
@@ -175,6 +176,8 @@ measure_ratios <- function(returns, target = 0, deepest = 3L, window = NULL, min
     basis_of_falls(asked, sample, c("deepest falls of Sterling" = deepest)),
     asked$returns
   )
+  attr(made, "draws") <- found$draws
+  made
 }
 
 ratios_from <- function(f, target, years, kind) {

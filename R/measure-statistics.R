@@ -80,24 +80,22 @@ figures_drawn <- function(returns, target, ask, draws, block, seed) {
   out
 }
 
-# The standard deviation over the draws of something made of their figures.
-error_of_draws <- function(drawn, made_of) {
-  vapply(seq_along(drawn), function(j) {
-    if (is.null(drawn[[j]])) return(NA_real_)
-    figures <- drawn[[j]]
+# Of each column something made of the figures of each draw; of those that are known.
+values_of_draws <- function(drawn, made_of, known = TRUE) {
+  Map(function(figures, j) {
+    if (is.null(figures)) return(numeric())
     value <- made_of(function(name) figures[name, ], j)
-    value <- value[is.finite(value)]
-    if (length(value) < 2L) NA_real_ else stats::sd(value)
-  }, 0)
+    if (known) value[is.finite(value)] else value
+  }, drawn, seq_along(drawn))
+}
+
+# Their standard deviations.
+spread_of_draws <- function(drawn) {
+  unname(vapply(drawn, function(x) if (length(x) < 2L) NA_real_ else stats::sd(x), 0))
 }
 
 # The standard deviation of samples that were drawn twice, from a model that changes from draw to
-# draw: of what is left when it stays as it is.
-error_of_pairs <- function(one, other, made_of) {
-  vapply(seq_along(one), function(j) {
-    if (is.null(one[[j]])) return(NA_real_)
-    apart <- made_of(function(name) one[[j]][name, ], j) -
-      made_of(function(name) other[[j]][name, ], j)
-    sqrt(mean(apart[is.finite(apart)]^2) / 2)
-  }, 0)
+# draw, by how far they are apart: of what is left when it stays as it is.
+spread_of_pairs <- function(apart) {
+  unname(vapply(apart, function(x) if (length(x)) sqrt(mean(x^2) / 2) else NA_real_, 0))
 }

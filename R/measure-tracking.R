@@ -156,7 +156,7 @@ measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, 
   if (total) warn_not_a_year(columns)
   found <- unlist(unname(erring), recursive = FALSE)
   note_no_errors(lapply(found, `[[`, "why"), "the tracking error")
-  pair_result(
+  made <- pair_result(
     columns,
     "tracking",
     returns,
@@ -171,6 +171,10 @@ measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, 
     list(per_year = per_year, errors = errors$by),
     seed = if (errors$by == "dependent") errors$seed else NA_integer_
   )
+  attr(made, "draws") <- lapply(erring, function(of) {
+    lapply(of, function(one) if (length(one$drawn)) list(drawn = one$drawn))
+  })
+  made
 }
 
 # Of each security: the errors of its mean active return, of the ratio of that to the tracking
@@ -188,14 +192,21 @@ tracking_errors <- function(returns, rows, benchmark, errors) {
     }
     n <- length(active)
     if (n < 3L || all(active == active[1L])) return(none)
-    apart <- active - mean(active)
-    s <- sqrt(mean(apart^2))
-    added <- apart / s - mean(active) / (2 * s^3) * (apart^2 - s^2)
     c(
-      list(mean = core_dependent_error(apart), ratio = core_dependent_error(added)),
+      list(
+        mean = core_dependent_error(active - mean(active)),
+        ratio = core_dependent_error(added_to_ratio(active))
+      ),
       level_error(active, errors$draws, errors$seed)
     )
   })
+}
+
+# What each active return adds to their mean over their deviation.
+added_to_ratio <- function(active) {
+  apart <- active - mean(active)
+  s <- sqrt(mean(apart^2))
+  apart / s - mean(active) / (2 * s^3) * (apart^2 - s^2)
 }
 
 tracking_of <- function(returns, rows, benchmark, per_year, total, erring) {

@@ -88,19 +88,21 @@ working_of_row <- function(result, row, number = NULL) {
 with_span <- function(made, this) {
   have <- vapply(Filter(Negate(is.null), made$steps), `[[`, "", "name")
   dated <- Find(function(r) !is.null(r$dates), made$rows)
-  if (is.null(dated) || !inherits(this$from, "Date")) return(made)
+  if (is.null(dated)) return(made)
   used <- dated$dates[rows_used(dated)]
+  if (!isTRUE(used[length(used)] == this$to)) return(made)
   # A return begins with the price before it.
-  at <- match(this$from, used)
-  if (!at %in% 1:2 || !isTRUE(used[length(used)] == this$to)) return(made)
+  at <- match(this$from %||% NA, used)
   span <- list(
-    step(
+    if (at %in% 1:2) step(
       "from", bquote(value_at(date, .(at))),
       if (at == 2L) "the first date, behind the price that is before" else "the first date", "date"
     ),
     step("to", quote(value_at(date, count(date))), "the last date", "date"),
-    if (isTRUE(this$n == length(used) - at + 1)) {
+    if (at %in% 1:2 && isTRUE(length(used) - this$n == at - 1)) {
       step("n", if (at == 2L) quote(count(date) - 1) else quote(count(date)), "how many", "count")
+    } else if (identical(at, 1L) && isTRUE(length(used) - this$n == 1)) {
+      step("n", quote(count(date) - 1), "how many from one date to the next", "count")
     }
   )
   columns <- unlist(lapply(made$rows, function(r) names(r$columns)))

@@ -128,7 +128,7 @@ split_var <- function(book, level = 0.99, horizon = 1L, method = "historical", r
       )
     )
   }
-  new_result(
+  made <- new_result(
     columns,
     "split",
     book_basis(
@@ -138,6 +138,8 @@ split_var <- function(book, level = 0.99, horizon = 1L, method = "historical", r
     ),
     book$book$returns
   )
+  attr(made, "held") <- book
+  made
 }
 
 # Value at risk of books of given holdings, a column each; of drawn paths with those of the first.

@@ -106,40 +106,44 @@ names_in_formulas <- function(plan) {
     one <- where(name)
     if (is.null(one)) return(name_in_book(name, plan$tag))
     if (mode == "cell") return(sprintf("$%s{%d}", one$letter[[name]], -rows_up))
-    columns <- intersect(beside_in(inside), one$names)
-    begins <- max(one$begins[columns])
-    if (begins == one$begins[[name]]) return(name_in_book(name, plan$tag))
-    range_formula(plan, one, name, begins)
+    beside <- Filter(function(b) b$name %in% one$names, beside_in(inside))
+    begins <- max(vapply(beside, function(b) one$begins[[b$name]] + b$rows_up, 0))
+    if (!rows_up && begins == one$begins[[name]]) return(name_in_book(name, plan$tag))
+    range_formula(plan, one, name, begins, rows_up)
   }
 }
 
-# The names that stand beside each other in what makes one number: those of a call within it that
-# makes one number itself are not.
+# The names that stand beside each other in what makes one number, and how many rows up each is
+# looked up: those of a call within it that makes one number itself are not.
 beside_in <- function(call) {
-  walk <- function(e) {
-    if (is.name(e)) return(as.character(e))
+  walk <- function(e, rows_up) {
+    if (is.name(e)) return(list(list(name = as.character(e), rows_up = rows_up)))
     if (!is.call(e)) return(NULL)
     f <- if (!identical(e[[1L]], quote(`(`))) language_of(as.character(e[[1L]]))
     if (identical(f$shape, "one")) return(NULL)
-    unlist(lapply(as.list(e)[-1L], walk))
+    if (identical(e[[1L]], quote(before))) rows_up <- rows_up + rows_looked_up(e)
+    unlist(lapply(as.list(e)[-1L], walk, rows_up), recursive = FALSE)
   }
-  unlist(lapply(as.list(call)[-1L], walk))
+  unlist(lapply(as.list(call)[-1L], walk, 0L), recursive = FALSE)
 }
 
-range_formula <- function(plan, one, name, begins = one$begins[[name]]) {
+# The rows from so many behind the first that is used to the last, or as long a range so many rows
+# further up.
+range_formula <- function(plan, one, name, begins = one$begins[[name]], rows_up = 0L) {
   column <- sprintf("'%s'!$%s", gsub("'", "''", one$sheet, fixed = TRUE), one$letter[[name]])
   if (!one$spanned) {
     return(sprintf(
-      "%s$%d:$%s$%d", column, one$first + begins, one$letter[[name]], one$last
+      "%s$%d:$%s$%d", column, one$first + begins - rows_up, one$letter[[name]], one$last - rows_up
     ))
   }
   whole <- sprintf("%s$2:$%s$%d", column, one$letter[[name]], one$all + 1L)
   sprintf(
-    "INDEX(%1$s,%2$s+%4$d):INDEX(%1$s,%3$s)",
+    "INDEX(%1$s,%2$s+%4$d):INDEX(%1$s,%3$s%5$s)",
     whole,
     name_in_book(paste0(one$record$name, "_first"), plan$tag),
     name_in_book(paste0(one$record$name, "_last"), plan$tag),
-    begins
+    begins - rows_up,
+    if (rows_up) sprintf("-%d", rows_up) else ""
   )
 }
 

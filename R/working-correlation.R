@@ -26,7 +26,7 @@ working_of.imbroglio_correlation <- function(result, row) {
     steps = c(
       if (is.na(shrunk)) pair$steps else without_kinds(pair$steps),
       if (!is.na(shrunk)) {
-        shrunk_steps(this)
+        shrunk_steps(shrunk, about$exact)
       } else if (weighted) {
         weighted_pair_steps()
       } else {
@@ -90,21 +90,36 @@ weighted_pair_steps <- function() {
 }
 
 # What a covariance is shrunk to depends on all pairs: it and the share are entered.
-shrunk_steps <- function(this) {
+# Towards one correlation of all pairs, or one variance and no correlation.
+shrunk_steps <- function(shrink, exact) {
+  alike <- shrink == "constant-correlation"
+  variance <- function(squares) bquote(share * common + (1 - share) * .(squares) / n)
   c(
     pair_steps()[1:6],
     list(
+      entered("share", exact$share, "how far all are shrunk", "share"),
       entered(
-        "covariance",
-        this$covariance,
-        "covariance, shrunk towards what all pairs have in common"
+        "common", exact$common, if (alike) "mean correlation of all pairs" else "mean variance"
       ),
       step("covariance_sample", quote(products / n), "covariance of the sample, divisor n"),
-      entered(
+      step(
+        "covariance",
+        if (alike) {
+          quote(share * common * sqrt(squares_a * squares_b) / n + (1 - share) * covariance_sample)
+        } else {
+          quote((1 - share) * covariance_sample)
+        },
+        "covariance, shrunk towards what all pairs have in common",
+        source = "Ledoit and Wolf (2004)"
+      ),
+      step(
         "correlation",
-        this$correlation,
-        "correlation, of shrunk covariances",
-        proof = c("covariance", "covariance_sample")
+        if (alike) {
+          quote(covariance / (sqrt(squares_a * squares_b) / n))
+        } else {
+          bquote(covariance / sqrt(.(variance(quote(squares_a))) * .(variance(quote(squares_b)))))
+        },
+        "correlation, of shrunk covariances"
       )
     )
   )

@@ -5,8 +5,9 @@ working_of.imbroglio_downside <- function(result, row) {
   this <- row_of_result(result, row)
   made <- falls_working(result, this)
   delta <- identical(basis(result)$exact$errors, "delta")
+  drawn <- drawn_error_working(result, lapply(attr(result, "draws"), `[[`, this$security))
   list(
-    rows = list(made$rows),
+    rows = c(list(made$rows), drawn$rows),
     choices = made$choices,
     steps = c(
       made$steps,
@@ -15,7 +16,7 @@ working_of.imbroglio_downside <- function(result, row) {
       partial_steps(basis(result)$exact$order),
       if (is.null(this$window)) size_steps(made$rows$priced),
       if (delta && is.null(this$window)) downside_error_steps(),
-      drawn_error_steps(result, this)
+      drawn$steps
     ),
     main = "semi_deviation_annual"
   )
@@ -129,20 +130,6 @@ size_steps <- function(priced) {
   )
 }
 
-# By the delta method: what each return adds to the estimate, and the root of the mean square of
-# that over the root of n.
-error_step <- function(name, added, scale = quote(1)) {
-  part <- paste0(name, "_added")
-  list(
-    step(part, added, "what each return adds to it"),
-    step(
-      name,
-      bquote(sqrt(sum(.(as.name(part))^2)) / n * .(scale)),
-      "its standard error, by the delta method"
-    )
-  )
-}
-
 downside_error_steps <- function() {
   c(
     error_step(
@@ -162,48 +149,14 @@ downside_error_steps <- function() {
   )
 }
 
-# What comes of drawn samples is entered, with the seed that draws them again; so is what comes of
-# a long-run variance.
-drawn_error_steps <- function(result, this) {
-  about <- basis(result)
-  # A tracking error is no error.
-  errors <- setdiff(grep("_error$", names(this), value = TRUE), "tracking_error")
-  errors <- errors[!is.na(unlist(this[errors]))]
-  of_blocks <- sprintf("spread over samples drawn in blocks, with seed %s", about$seed)
-  switch(
-    about$exact$errors,
-    bootstrap = lapply(errors, function(name) {
-      entered(name, this[[name]], of_blocks, source = "Politis and Romano (1994)", made_for = "*")
-    }),
-    dependent = lapply(errors, dependent_error_entered, this, about)
-  )
-}
-
-dependent_error_entered <- function(name, this, about) {
-  if (name %in% c("sortino_annual_error", "omega_error", "gain_to_pain_error",
-                  "active_annual_error", "information_ratio_error", "up_capture_error",
-                  "down_capture_error")) {
-    return(entered(
-      name, this[[name]], "from the long-run variance of what each return adds to it",
-      source = "Andrews and Monahan (1992)", made_for = "*"
-    ))
-  }
-  entered(
-    name, this[[name]], sprintf(
-      "spread over samples drawn from returns as they are taken here, with seed %s", about$seed
-    ),
-    source = "Bollerslev (1987)", made_for = "*"
-  )
-}
-
 #' @export
 working_of.imbroglio_ratios <- function(result, row) {
   this <- row_of_result(result, row)
   returns <- attr(result, "source")
   made <- falls_working(result, this)
-  delta <- identical(basis(result)$exact$errors, "delta") && is.null(this$window)
+  drawn <- drawn_error_working(result, lapply(attr(result, "draws"), `[[`, this$security))
   list(
-    rows = list(made$rows),
+    rows = c(list(made$rows), drawn$rows),
     choices = made$choices,
     steps = c(
       made$steps,
@@ -212,8 +165,8 @@ working_of.imbroglio_ratios <- function(result, row) {
       fall_steps_of(made$rows, returns$kind),
       deep_fall_steps(basis(result)$exact$deepest),
       ratio_of_falls_steps(),
-      if (delta) ratio_error_steps(),
-      drawn_error_steps(result, this)
+      ratio_error_steps(result, this),
+      drawn$steps
     ),
     main = "sortino_annual"
   )
@@ -280,25 +233,31 @@ ratio_of_falls_steps <- function() {
   )
 }
 
-ratio_error_steps <- function() {
-  c(
-    error_step(
-      "sortino_annual_error",
-      quote(
-        (return - mean) / downside_deviation - (mean - target) / downside_deviation^2 *
-          (lacking_return^2 - downside_deviation^2) / (2 * downside_deviation)
-      ),
-      quote(sqrt(per_year))
+# What each return adds to the ratios that are of means.
+ratio_error_steps <- function(result, this) {
+  errors <- basis(result)$exact$errors
+  if (!is.null(this$window) || !errors %in% c("delta", "dependent")) return(NULL)
+  added <- list(
+    sortino_annual_error = quote(
+      (return - mean) / downside_deviation - (mean - target) / downside_deviation^2 *
+        (lacking_return^2 - downside_deviation^2) / (2 * downside_deviation)
     ),
-    error_step(
-      "omega_error",
-      quote((above + omega_ratio * lacking_return) / (-sum(lacking_return) / n))
-    ),
-    error_step(
-      "gain_to_pain_error",
-      quote((return + gain_to_pain * losses) / (-sum(losses) / n))
-    )
+    omega_error = quote((above + omega_ratio * lacking_return) / (-sum(lacking_return) / n)),
+    gain_to_pain_error = quote((return + gain_to_pain * losses) / (-sum(losses) / n))
   )
+  scale <- list(quote(sqrt(per_year)), NULL, NULL)
+  if (errors == "delta") return(unlist(Map(error_step, names(added), added, scale), FALSE))
+  returns <- attr(result, "source")
+  x <- returns$values[, this$security]
+  x <- x[!is.na(x)]
+  exact <- basis(result)$exact
+  year <- check_per_year(exact$per_year, returns)[[this$security]]
+  target <- target_a_period(exact$target, year, returns$kind)
+  adds <- list(influence_of_sortino, influence_of_omega, influence_of_pain)
+  unlist(Map(function(name, expression, adds, scale) {
+    if (is.na(this[[name]])) return(NULL)
+    leaning_error_steps(name, expression, adds(x, target), this, scale)
+  }, names(added), added, adds, scale), FALSE, FALSE)
 }
 
 #' @export
@@ -308,6 +267,8 @@ working_of.imbroglio_capture <- function(result, row) {
   beside <- rows_of_pair(returns, this, basis(result))
   in_logs <- returns$kind == "log"
   logs <- function(of) if (in_logs) bquote(.(of) + 0) else bquote(ln(1 + .(of)))
+  both <- as_simple(beside$values, returns$kind)
+  adds <- function(on) added_to_capture(both[, 1L], both[, 2L], on)
   list(
     rows = list(beside$rows),
     choices = list(),
@@ -318,8 +279,8 @@ working_of.imbroglio_capture <- function(result, row) {
         step("other", logs(quote(benchmark_return)), "of the benchmark"),
         step("n", quote(count(own)), "how many periods", "count")
       ),
-      capture_steps("up", quote(other > 0), "rose", this),
-      capture_steps("down", quote(other < 0), "fell", this),
+      capture_steps("up", quote(other > 0), "rose", this, adds(both[, 2L] > 0)),
+      capture_steps("down", quote(other < 0), "fell", this, adds(both[, 2L] < 0)),
       list(
         if (!is.na(this$capture_ratio)) {
           step("capture_ratio", quote(up_capture / down_capture), "the one over the other")
@@ -331,8 +292,8 @@ working_of.imbroglio_capture <- function(result, row) {
   )
 }
 
-# Those in which the benchmark rose, or fell.
-capture_steps <- function(side, on, verb, this) {
+# Those in which the benchmark rose, or fell; `z`: what each period adds.
+capture_steps <- function(side, on, verb, this, z) {
   of <- function(...) as.name(paste0(side, "_", ...))
   mean_log <- function(of_whom) bquote(sum(.(of_whom) * .(of("on"))) / .(of("periods")))
   own <- quote(own)
@@ -358,7 +319,11 @@ capture_steps <- function(side, on, verb, this) {
       ),
       "what each period adds to it"
     )
-  ), if (isTRUE(is.finite(this[[error]]))) list(dependent_error_entered(error, this)), list(
+  ), if (isTRUE(is.finite(this[[error]]))) {
+    leaning_error_steps(
+      error, quote(0), z, this, bquote(n / .(of("periods"))), paste0(side, "_added")
+    )
+  }, list(
     step(
       paste0(side, "_capture_mean"),
       bquote(

@@ -20,16 +20,24 @@ working_of.imbroglio_split <- function(result, row) {
   short <- unique_names(holdings$security)
   own <- match(this$security, holdings$security)
   value <- this$component_value %||% NA
+  by_days <- split_by_days(result, this, holdings)
   list(
-    rows = list(),
-    choices = if (!is.na(value)) {
+    rows = list(by_days$rows),
+    choices = c(by_days$choices, if (!is.na(value)) {
       list(choice("value", "what is held, in money", value / this$component, "money"))
-    },
+    }),
     steps = c(
-      split_loss_steps(short, own, holdings, whole),
-      split_shortfall_steps(short, own, holdings, whole),
-      split_part_steps(this, short[own]),
-      if (!is.na(own)) share_error_steps(this),
+      by_days$steps,
+      if (is.null(by_days)) {
+        c(
+          split_loss_steps(short, own, holdings, whole),
+          split_shortfall_steps(short, own, holdings, whole),
+          split_part_steps(this, short[own])
+        )
+      },
+      if (!is.na(own)) {
+        share_error_steps(this, basis(result)$seed, if (!is.null(by_days)) short[own])
+      },
       if (!is.na(value)) {
         list(
           step("component_value", quote(component * value), "in money", "money"),
@@ -86,18 +94,22 @@ split_part_steps <- function(this, name) {
   )
 }
 
-share_error_steps <- function(this) {
+# `name`: of the holding where its days are there, else NULL.
+share_error_steps <- function(this, seed, name) {
   words <- c(
-    share_error = "deviation of the share over draws of the book's days",
-    share_low = "the share that 2.5 % of these are below",
-    share_high = "the share that 2.5 % of these are above",
+    share_error = "deviation of the share over draws of the book's days, with seed %s",
+    share_low = "the share that 2.5 %% of these are below, with seed %s",
+    share_high = "the share that 2.5 %% of these are above, with seed %s",
     share_near_low = "the least share that the five days on either side of the rank give",
     share_near_high = "the most",
     share_smooth = "the share by the regression of the holding on the book"
   )
-  lapply(names(words), function(column) {
-    if (!is.na(this[[column]])) entered(column, this[[column]], words[[column]], "share")
-  })
+  made <- if (!is.null(name) && !is.na(this$share_near_low)) near_share_steps(name)
+  there <- vapply(made, `[[`, "", "name")
+  c(lapply(setdiff(names(words), there), function(column) {
+    if (is.na(this[[column]])) return(NULL)
+    entered(column, this[[column]], sprintf(words[[column]], seed), "share", made_for = "*")
+  }), made)
 }
 
 # The same of expected shortfall, whose slopes are entered with the weights in them.
@@ -170,15 +182,15 @@ working_of.imbroglio_bootstrap <- function(result, row) {
   this <- row_of_result(result, row)
   drawn <- attr(result, "drawn")
   about <- basis(result)
-  by_draws <- errors_of_drawing(this$level, length(drawn$value))
+  errors <- book_errors(this, drawn, about)
   list(
     rows = c(list(rows_of_working(
       "paths",
       sprintf("values of the book over drawn paths, of 1, with seed %s", about$seed),
       list(worth = as.numeric(drawn$value))
-    )), by_draws$rows),
+    )), errors$rows),
     choices = c(
-      list(level_choice(this$level)),
+      list(level_choice(this$level), confidence_choice(result)),
       if (!is.na(this$var_value %||% NA)) {
         list(choice("value", "what is held, in money", this$var_value / this$var, "money"))
       }
@@ -193,7 +205,7 @@ working_of.imbroglio_bootstrap <- function(result, row) {
         sample_loss_steps(FALSE, quote(ends), between = between_ranks(this)),
         with_paths
       ),
-      by_draws$steps,
+      errors$steps,
       if (!is.na(this$var_value %||% NA)) {
         list(
           step("var_value", quote(var * value), "in money", "money"),
@@ -206,6 +218,35 @@ working_of.imbroglio_bootstrap <- function(result, row) {
       table = first_paths(drawn)
     )),
     main = "var"
+  )
+}
+
+# Of its days, and what is due to the draws; where that is none, the days alone.
+book_errors <- function(this, drawn, basis) {
+  days <- rows_of_working(
+    "days", sprintf("returns of %s on the days that are drawn from, by its weights", this$security),
+    list(return = as.vector(drawn$book$r %*% drawn$book$weights)), drawn$book$dates,
+    of_data = TRUE
+  )
+  of_draws <- errors_of_drawing(this$level, drawn$how$draws)
+  span <- list(
+    step("from", quote(value_at(date, 1)), "the first day", "date"),
+    step("to", quote(value_at(date, count(date))), "the last", "date"),
+    step("n", quote(count(return)), "how many days", "count")
+  )
+  of_history <- if (!is.na(this$var_error)) {
+    if (drawn$how$horizon == 1L) {
+      history <- matrix(days$columns$return, dimnames = list(NULL, this$security))
+      errors_of_drawn_days(list(
+        returns = list(values = history), this = this, basis = basis, log = FALSE
+      ))
+    } else {
+      errors_by_begun_days(this, list(ends = drawn$value - 1, how = drawn$how))
+    }
+  }
+  list(
+    rows = c(list(days), of_draws$rows, of_history$rows),
+    steps = c(of_draws$steps, span, of_history$steps)
   )
 }
 

@@ -8,12 +8,15 @@ working_of.imbroglio_tracking <- function(result, row) {
   inside <- in_window(beside$dates, this)
   both <- beside$values[inside, , drop = FALSE]
   active <- both[, 1L] - both[, 2L]
+  draws <- attr(result, "draws")[[this$benchmark]]
+  drawn <- drawn_error_working(result, list(tracking = draws[[this$security]]))
   list(
-    rows = list(beside$rows),
+    rows = c(list(beside$rows), drawn$rows),
     choices = list(year_choice(result, returns, this, beside$frequency)),
     steps = c(
       beside$steps, line_steps()[1:6], tracking_steps(), ahead_steps(returns$kind),
-      if (is.null(this$window)) drawn_error_steps(result, this)
+      if (is.null(this$window)) tracking_error_steps(result, this, active),
+      drawn$steps
     ),
     shows = list(
       list(
@@ -55,6 +58,35 @@ tracking_steps <- function() {
       quote(active_return_annual / tracking_error_annual),
       "information ratio: both a year"
     )
+  )
+}
+
+# What hangs on the deviation alone is drawn.
+tracking_error_steps <- function(result, this, active) {
+  if (basis(result)$exact$errors != "dependent") return(NULL)
+  c(
+    if (!is.na(this$active_annual_error)) {
+      leaning_error_steps(
+        "active_annual_error", quote(active - active_return), active - mean(active), this,
+        quote(per_year)
+      )
+    },
+    if (!is.na(this$information_ratio_error)) {
+      c(
+        list(step(
+          "spread_active", quote(sqrt(sum((active - active_return)^2) / n)),
+          "their deviation, divisor n", "fraction"
+        )),
+        leaning_error_steps(
+          "information_ratio_error",
+          quote(
+            (active - active_return) / spread_active - active_return / (2 * spread_active^3) *
+              ((active - active_return)^2 - spread_active^2)
+          ),
+          added_to_ratio(active), this, quote(sqrt(per_year))
+        )
+      )
+    }
   )
 }
 

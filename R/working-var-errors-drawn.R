@@ -141,7 +141,12 @@ drawn_errors <- function(about, blocks) {
   of_history <- if (about$this$horizon == 1) {
     errors_of_drawn_days(about)
   } else {
-    errors_by_begun_days(about, blocks)
+    exact <- about$basis$exact
+    request <- list(
+      block = exact$block, draws = exact$draws, seed = about$basis$seed, log = about$log,
+      adds = about$adds
+    )
+    errors_by_begun_days(about$this, drawn_ends(about, blocks, request))
   }
   list(
     rows = c(of_draws$rows, of_history$rows),
@@ -219,23 +224,17 @@ errors_of_drawn_days <- function(about) {
 
 # Of several periods: how often the paths of the tail began at each day, and what that day would
 # have moved had it been a little more likely (the infinitesimal jackknife).
-errors_by_begun_days <- function(about, blocks) {
-  exact <- about$basis$exact
-  request <- list(
-    block = exact$block, draws = exact$draws, seed = about$basis$seed, log = about$log,
-    adds = about$adds
-  )
-  drawn <- drawn_ends(about, blocks, request)
+errors_by_begun_days <- function(this, drawn) {
   how <- drawn$how
-  tail <- which(drawn$ends <= -about$this$var)
+  tail <- which(drawn$ends <= -this$var)
   begun <- core_begun_days(
-    how$days, how$horizon, tail, -drawn$ends[tail] - about$this$var, how$code, how$length, how$seed
+    how$days, how$horizon, tail, -drawn$ends[tail] - this$var, how$code, how$length, how$seed
   )
   lags <- lags_of_blocks(how)
   # After the last day comes the first: the last ones stand before it once more.
   again <- if (length(lags$lags)) utils::tail(seq_len(how$days), max(lags$lags))
   there <- c(again, seq_len(how$days))
-  k <- floor(core_rank_position(how$draws, about$this$level, rank_code(about$this$rank)))
+  k <- floor(core_rank_position(how$draws, this$level, rank_code(this$rank)))
   ranks <- c(max(1, round(k / 2)), max(2, round(1.5 * k)))
   list(
     rows = list(rows_of_working(

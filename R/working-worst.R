@@ -73,6 +73,7 @@ period_steps <- function(this, kind, horizon, made) {
       "fraction"
     ),
     date_of_period(this, made, horizon),
+    first_of_period(this, made, horizon),
     step("return_over", bquote(value_at(over, .(lag))), "what this one came to", "fraction"),
     step(
       "total_return",
@@ -112,6 +113,17 @@ date_of_period <- function(this, made, horizon) {
   step("to", bquote(value_at(date, row_of(over, .(place)) + 1)), said, "date")
 }
 
+first_of_period <- function(this, made, horizon) {
+  said <- "the first date of the period"
+  dates <- made$rows$dates
+  back <- horizon - 1
+  at <- match(as.numeric(this$to), as.numeric(dates)) - back
+  if (!isTRUE(dates[at] == this$from)) {
+    return(entered("from", as.numeric(this$from), said, "date"))
+  }
+  step("from", bquote(value_at(date, row_of(date, to) - .(back))), said, "date")
+}
+
 nearest_of_window <- do.call(
   substitute,
   list(rank_expressions$nearest, list(n = quote(window)))
@@ -125,7 +137,6 @@ before_steps <- function(this, source, exact) {
   line <- quote(-nth_smallest(window_return, k))
   if (exact$horizon > 1L) line <- bquote(.(line) * sqrt(.(exact$horizon)))
   list(
-    entered("from", as.numeric(this$from), "the first date of the period", "date"),
     entered(
       "window_from",
       as.numeric(source$dates[there[first - exact$window]]),
@@ -222,7 +233,9 @@ working_of.imbroglio_worst_split <- function(result, row) {
         ),
         step("share", quote(component / in_all), "its share of the whole", "share"),
         entered("total_return", this$total_return, "what it returned itself", "fraction"),
-        entered("weight", this$weight, "its weight at the close before", "share")
+        entered("weight", this$weight, "its weight at the close before", "share"),
+        entered("from", as.numeric(this$from), "the first date of the period", "date"),
+        entered("to", as.numeric(this$to), "the last", "date")
       )
     ),
     main = "component"

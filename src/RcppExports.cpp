@@ -852,6 +852,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_dependent_lags
+int core_dependent_lags(const Rcpp::NumericVector& z);
+RcppExport SEXP _imbroglio_core_dependent_lags(SEXP zSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type z(zSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_dependent_lags(z));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_figures
 Rcpp::NumericMatrix core_figures(const Rcpp::NumericMatrix& x, const Rcpp::NumericMatrix& grown, const Rcpp::NumericVector& target, const Rcpp::List& ask);
 RcppExport SEXP _imbroglio_core_figures(SEXP xSEXP, SEXP grownSEXP, SEXP targetSEXP, SEXP askSEXP) {
@@ -1310,6 +1321,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_figures_drawn", (DL_FUNC) &_imbroglio_core_figures_drawn, 6},
     {"_imbroglio_core_clustered_figures", (DL_FUNC) &_imbroglio_core_clustered_figures, 10},
     {"_imbroglio_core_dependent_error", (DL_FUNC) &_imbroglio_core_dependent_error, 1},
+    {"_imbroglio_core_dependent_lags", (DL_FUNC) &_imbroglio_core_dependent_lags, 1},
     {"_imbroglio_core_figures", (DL_FUNC) &_imbroglio_core_figures, 4},
     {"_imbroglio_core_rolling_figures", (DL_FUNC) &_imbroglio_core_rolling_figures, 7},
     {"_imbroglio_core_rolling_mean_correlation", (DL_FUNC) &_imbroglio_core_rolling_mean_correlation, 3},

@@ -109,7 +109,13 @@ Rcpp::NumericVector core_clustered_figures(const Rcpp::NumericMatrix& series,
 // [[Rcpp::export]]
 double core_dependent_error(const Rcpp::NumericVector& z) {
   const double size = static_cast<double>(z.size());
-  return std::sqrt(imbroglio::long_run_variance(z.begin(), to_size(z.size())) / size);
+  return std::sqrt(imbroglio::long_run(z.begin(), to_size(z.size())).variance / size);
+}
+
+// On how many before itself each is taken to lean.
+// [[Rcpp::export]]
+int core_dependent_lags(const Rcpp::NumericVector& z) {
+  return to_int(imbroglio::long_run(z.begin(), to_size(z.size())).lags);
 }
 
 // The figures of what is there of each column: a column of figures for each.

@@ -6,10 +6,15 @@
 
 namespace imbroglio {
 
+struct LongRun {
+  double variance;
+  std::size_t lags;
+};
+
 // The long-run variance of values about 0: n times the variance of their mean where each leans on
 // those before it. Prewhitened by an autoregression of order 1 (Andrews and Monahan 1992), then
 // Parzen's kernel with the bandwidth of Andrews (1991), again by such an autoregression.
-inline double long_run_variance(const double* z, std::size_t n) {
+inline LongRun long_run(const double* z, std::size_t n) {
   const auto slope_of = [](const std::vector<double>& x) {
     double both = 0.0, squares = 0.0;
     for (std::size_t t = 1; t < x.size(); ++t) {
@@ -37,7 +42,7 @@ inline double long_run_variance(const double* z, std::size_t n) {
     const double weight = u <= 0.5 ? 1.0 - 6.0 * u * u * (1.0 - u) : 2.0 * std::pow(1.0 - u, 3.0);
     sum += 2.0 * weight * covariance(k);
   }
-  return sum / size / ((1.0 - lean) * (1.0 - lean));
+  return {sum / size / ((1.0 - lean) * (1.0 - lean)), lags};
 }
 
 } // namespace imbroglio
