@@ -37,7 +37,11 @@ record_of_bootstrap <- function() {
         "more", 40, "whole", "book", above = c("lead", "figure", "table"), usual = FALSE
       )
     ),
-    cases = quote(list(whole = bootstrap_book(book, horizon = 5, draws = 500)))
+    cases = quote(list(
+      whole = bootstrap_book(book, horizon = 5, draws = 500),
+      days = bootstrap_book(book, level = 0.9, draws = 500),
+      blocks = bootstrap_book(book, 0.9, horizon = 3, blocks = "stationary", draws = 2000)
+    ))
   )
 }
 

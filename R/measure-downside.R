@@ -166,7 +166,7 @@ measure_downside <- function(returns, target = 0, order = 1, window = NULL, min_
   error <- found$error
   year <- sqrt(asked$per_year)
   sample <- sample_of(asked$returns$dates, asked$returns$values)
-  made <- new_result(
+  structure(new_result(
     c(
       list(
         security = colnames(asked$returns$values),
@@ -187,9 +187,7 @@ measure_downside <- function(returns, target = 0, order = 1, window = NULL, min_
     "downside",
     basis_of_falls(asked, sample),
     asked$returns
-  )
-  attr(made, "draws") <- found$draws
-  made
+  ), draws = found$draws)
 }
 
 # What both measures are asked.

@@ -151,10 +151,9 @@ measure_ratios <- function(returns, target = 0, deepest = 3L, window = NULL, min
     sterling = list(of_figures = drawn_ratio("sterling")),
     gain_to_pain = list(adds = influence_of_pain, of_figures = drawn_ratio("gain_to_pain"))
   ))
-  error <- found$error
   year <- sqrt(asked$per_year)
   known <- function(value, error) ifelse(is.na(value), NA_real_, error)
-  made <- new_result(
+  structure(new_result(
     list(
       security = colnames(asked$returns$values),
       from = sample$from,
@@ -162,22 +161,20 @@ measure_ratios <- function(returns, target = 0, deepest = 3L, window = NULL, min
       n = n,
       sortino = ratio$sortino,
       sortino_annual = ratio$sortino * year,
-      sortino_annual_error = known(ratio$sortino, error$sortino * year),
+      sortino_annual_error = known(ratio$sortino, found$error$sortino * year),
       omega_ratio = ratio$omega_ratio,
-      omega_error = known(ratio$omega_ratio, error$omega),
+      omega_error = known(ratio$omega_ratio, found$error$omega),
       calmar = ratio$calmar,
-      calmar_error = known(ratio$calmar, error$calmar),
+      calmar_error = known(ratio$calmar, found$error$calmar),
       sterling = ratio$sterling,
-      sterling_error = known(ratio$sterling, error$sterling),
+      sterling_error = known(ratio$sterling, found$error$sterling),
       gain_to_pain = ratio$gain_to_pain,
-      gain_to_pain_error = known(ratio$gain_to_pain, error$gain_to_pain)
+      gain_to_pain_error = known(ratio$gain_to_pain, found$error$gain_to_pain)
     ),
     "ratios",
     basis_of_falls(asked, sample, c("deepest falls of Sterling" = deepest)),
     asked$returns
-  )
-  attr(made, "draws") <- found$draws
-  made
+  ), draws = found$draws)
 }
 
 ratios_from <- function(f, target, years, kind) {

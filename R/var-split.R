@@ -30,7 +30,10 @@ record_of_split <- function() {
         with = function(work) first_method(work)
       )
     ),
-    cases = quote(list(whole = split_var(book, method = c("historical", "normal"))))
+    cases = quote(list(
+      whole = split_var(book, method = c("historical", "normal")),
+      normal = split_var(book_and_cash, method = "normal", horizon = 5)
+    ))
   )
 }
 

@@ -29,12 +29,12 @@ leaning_error_steps <- function(name, added, z, this, scale = NULL,
   }
   of <- function(...) as.name(paste0(name, "_", ...))
   rest <- of("rest")
-  kernel <- function(k) {
+  parzen <- function(k) {
     u <- bquote(.(k) / .(of("width")))
     bquote(if_else(.(u) <= 0.5, 1 - 6 * (.(u))^2 * (1 - .(u)), 2 * (1 - .(u))^3))
   }
   near <- lapply(as.numeric(seq_len(lags)), function(k) {
-    bquote(2 * .(kernel(k)) * sum(.(rest) * before(.(rest), .(k))))
+    bquote(2 * .(parzen(k)) * sum(.(rest) * before(.(rest), .(k))))
   })
   error <- bquote(sqrt(.(of("variance")) / n) / (1 - .(of("lean"))))
   c(
@@ -101,7 +101,9 @@ drawn_error_working <- function(result, draws) {
     columns[[column]] <- one$drawn
     relative <- error$relative && !by_blocks
     steps <- c(steps, list(
-      if (relative) step(paste0(column, "_ln"), bquote(ln(.(as.name(column)))), "their logarithms"),
+      if (relative) {
+        step(paste0(column, "_ln"), bquote(ln(.(as.name(column)))), "their logarithms")
+      },
       drawn_error_step(error, as.name(paste0(column, if (relative) "_ln")), relative, one$apart)
     ))
     if (length(one$apart)) columns[[paste0(error$name, "_apart")]] <- one$apart

@@ -4,7 +4,7 @@
 # NULL for other methods, and where the day at the rank is not one alone.
 split_by_days <- function(result, this, holdings) {
   book <- attr(result, "held")
-  rank <- basis(result)$choices[["rank"]]
+  rank <- choice_of(basis(result), "rank")
   by_rank <- this$method == "historical"
   if (!this$method %in% c("historical", "normal") || book$book$returns$kind == "log") return(NULL)
   if (by_rank && (rank == "interpolate" || !one_at_rank(book, this, rank))) return(NULL)
@@ -104,8 +104,13 @@ holding_slope_steps <- function(name) {
     bquote(.(lean) * (.(as.name(whole)) + centre * horizon) - sum(.(r)) / n * horizon)
   }
   c(
-    list(step(paste0(name, "_lean"), bquote(sum((return - centre) * .(r)) / squares), "its slope")),
-    holding_part_steps(name, slope("var_whole"), slope("es_whole"), "how value at risk grows with it")
+    list(step(
+      paste0(name, "_lean"), bquote(sum((return - centre) * .(r)) / squares),
+      "its slope on the book"
+    )),
+    holding_part_steps(
+      name, slope("var_whole"), slope("es_whole"), "how value at risk grows with it"
+    )
   )
 }
 
@@ -157,13 +162,31 @@ alone_steps <- function(short, own, loss) {
   )
 }
 
+# `name`: of the holding where its days are there, else NULL.
+share_error_steps <- function(this, seed, name) {
+  words <- c(
+    share_error = "deviation of the share over draws of the book's days, with seed %s",
+    share_low = "the share that 2.5 %% of these are below, with seed %s",
+    share_high = "the share that 2.5 %% of these are above, with seed %s",
+    share_near_low = "the least share that the five days on either side of the rank give",
+    share_near_high = "the most",
+    share_smooth = "the share by the regression of the holding on the book"
+  )
+  made <- if (!is.null(name) && !is.na(this$share_near_low)) near_share_steps(name)
+  there <- vapply(made, `[[`, "", "name")
+  c(lapply(setdiff(names(words), there), function(column) {
+    if (is.na(this[[column]])) return(NULL)
+    entered(column, this[[column]], sprintf(words[[column]], seed), "share", made_for = "*")
+  }), made)
+}
+
 # The share by the days about the rank, and by the slope of the holding on the book.
 near_share_steps <- function(name) {
   r <- as.name(paste0(name, "_return"))
-  end <- function(rank) bquote(nth_smallest(return, .(rank)))
+  place <- function(rank) bquote(nth_smallest(return, .(rank)))
   about <- bquote(
-    (return >= .(end(quote(higher_of(1, k - 5))))) *
-      (return <= .(end(quote(lower_of(n, k + 5))))) * (return < 0)
+    (return >= .(place(quote(higher_of(1, k - 5))))) *
+      (return <= .(place(quote(lower_of(n, k + 5))))) * (return < 0)
   )
   list(
     step("about", about, "whether a day is within five of the rank, and a loss"),

@@ -94,24 +94,6 @@ split_part_steps <- function(this, name) {
   )
 }
 
-# `name`: of the holding where its days are there, else NULL.
-share_error_steps <- function(this, seed, name) {
-  words <- c(
-    share_error = "deviation of the share over draws of the book's days, with seed %s",
-    share_low = "the share that 2.5 %% of these are below, with seed %s",
-    share_high = "the share that 2.5 %% of these are above, with seed %s",
-    share_near_low = "the least share that the five days on either side of the rank give",
-    share_near_high = "the most",
-    share_smooth = "the share by the regression of the holding on the book"
-  )
-  made <- if (!is.null(name) && !is.na(this$share_near_low)) near_share_steps(name)
-  there <- vapply(made, `[[`, "", "name")
-  c(lapply(setdiff(names(words), there), function(column) {
-    if (is.na(this[[column]])) return(NULL)
-    entered(column, this[[column]], sprintf(words[[column]], seed), "share", made_for = "*")
-  }), made)
-}
-
 # The same of expected shortfall, whose slopes are entered with the weights in them.
 split_shortfall_steps <- function(short, own, holdings, whole) {
   parts <- paste0(short, "_es_component")
@@ -224,7 +206,8 @@ working_of.imbroglio_bootstrap <- function(result, row) {
 # Of its days, and what is due to the draws; where that is none, the days alone.
 book_errors <- function(this, drawn, basis) {
   days <- rows_of_working(
-    "days", sprintf("returns of %s on the days that are drawn from, by its weights", this$security),
+    "days",
+    sprintf("returns of %s on the days that are drawn from, by its weights", this$security),
     list(return = as.vector(drawn$book$r %*% drawn$book$weights)), drawn$book$dates,
     of_data = TRUE
   )

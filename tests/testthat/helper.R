@@ -71,3 +71,12 @@ source_file <- function(...) {
   if (!nzchar(top)) testthat::skip("the sources are not here: `make test` runs this one")
   file.path(top, ...)
 }
+
+# What a test registers is not there in the next.
+forget_registered <- function(frame = parent.frame()) {
+  for (name in c("registered_families", "registered_estimators", "registered_var_methods")) local({
+    registry <- get(name, asNamespace("imbroglio"))
+    before <- ls(registry)
+    withr::defer(rm(list = setdiff(ls(registry), before), envir = registry), envir = frame)
+  })
+}

@@ -78,6 +78,7 @@ test_that("today's volatility stands in its own history", {
 })
 
 test_that("every result has a figure that is written without a word", {
+  forget_registered()
   skip_if_not_installed("ggplot2")
   prices <- read_prices(demo_file("bay.csv"))
   returns <- as_returns(prices)

@@ -126,6 +126,7 @@ test_that("the generalised Pareto fit is that of a direct search", {
 })
 
 test_that("a method of one's own stands beside the others", {
+  forget_registered()
   register_var_method("half-test", function(r, level) {
     c(-min(r) / 2, -min(r))
   }, title = "Half of the worst")

@@ -169,6 +169,7 @@ test_that("the range estimators are their formulas on each day, whole and rollin
 })
 
 test_that("an estimator of one's own is measured, rolled and named like the others", {
+  forget_registered()
   returns <- as_returns(stock_prices())
   register_volatility("absolute", function(r) {
     sqrt(pi / 2) * mean(abs(r))

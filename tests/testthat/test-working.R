@@ -252,6 +252,7 @@ test_that("given returns and profits, rolling and whole, are what their workings
 })
 
 test_that("what cannot be shown is told", {
+  forget_registered()
   prices <- demo_prices()[1:100, ]
   found <- measure_volatility(prices)
   expect_error(show_working(found, security = "NONE"), class = "imbroglio_error_argument")
