@@ -299,6 +299,9 @@ rolling_falls <- function(asked, measure, windows, make, wanted) {
   })
   warn_short(max(core_observed(returns$values)), min(windows$least))
   about <- basis_of_falls(asked, sample_of(returns$dates, returns$values))
-  about$choices <- c(about$choices[names(about$choices) != "errors"], windows$words)
+  about$choices <- c(
+    about$choices[!names(about$choices) %in% c("errors", "draws")], windows$words
+  )
+  about$seed <- NA_integer_
   new_result(stacked(parts), measure, about, returns)
 }

@@ -110,7 +110,10 @@ data_words <- function(working) {
     left_out_words(written$rows, about, row),
     changed_before_words(about, row),
     # A digest is computed when it is looked at, which sprintf() does in the midst of its work.
-    paste0("From ", about$origin, "; digest of its table: ", about$digest, ".")
+    paste0(
+      "From ", about$origin, "; digest of ", if (is.null(about$book)) "its table" else "the book",
+      ": ", about$digest, "."
+    )
   )
 }
 
@@ -146,6 +149,7 @@ left_out_words <- function(rows, about, row) {
         some(sprintf("%s of %s", count(unused), names(unused)), 12L)
       )
     },
+    not_used_words(rows, unused),
     if (gaps) sprintf("The window has %s without a return.", count(gaps, "date")),
     if (length(stood)) {
       sprintf(
@@ -155,6 +159,29 @@ left_out_words <- function(rows, about, row) {
     }
   )
   said %||% if (length(rows)) "Nothing is left out."
+}
+
+# What lies between the dates in use, or behind the last, as within a week of weekly returns.
+not_used_words <- function(rows, unused) {
+  of_each <- function(found) {
+    found <- unlist(unname(found))
+    found[!duplicated(names(found))]
+  }
+  between <- of_each(lapply(rows, function(r) stats::setNames(r$left_out, r$of[names(r$left_out)])))
+  shared <- intersect(names(between), names(unused))
+  between[shared] <- between[shared] - unused[shared]
+  later <- of_each(lapply(rows, `[[`, "later"))
+  listed <- function(found) {
+    some(sprintf("%s of %s", count(found[found > 0]), names(found)[found > 0]), 12L)
+  }
+  c(
+    if (any(between > 0)) {
+      sprintf("Between these dates lie others that are not used: %s.", listed(between))
+    },
+    if (any(later > 0)) {
+      sprintf("Behind them lie others that are not used: %s.", listed(later))
+    }
+  )
 }
 
 choices_text <- function(working) {

@@ -3,7 +3,7 @@
 # tables as values.
 
 # Gives the bytes of the one with values; NULL where openxlsx is missing.
-workbooks_of_study <- function(fragments, data, file, most = 1.5e6) {
+workbooks_of_study <- function(fragments, data, file, most = 2.2e6) {
   has <- Filter(function(f) length(f$csv) > 1L, fragments)
   if (!length(has)) return(NULL)
   if (!requireNamespace("openxlsx", quietly = TRUE)) {

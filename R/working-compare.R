@@ -4,9 +4,11 @@
 working_of.imbroglio_compare <- function(result, row) {
   this <- row_of_result(result, row)
   pair <- attr(result, "pairs")[[paste(this$security, this$other)]]
+  # Another date of one table, not another security.
+  beside <- if (!pair$paired) this$security
   sides <- list(
     side_working(pair$a, result, this$measure, pair$per_year[1L], "", this$security),
-    side_working(pair$b, result, this$measure, pair$per_year[2L], "other_", this$other)
+    side_working(pair$b, result, this$measure, pair$per_year[2L], "other_", this$other, beside)
   )
   request <- pair$request
   i <- match(this$measure, request$measures)
@@ -92,9 +94,11 @@ chance_steps <- function(found, chance, measure, about) {
 }
 
 # One side: its returns, and the steps to the number, by names that begin with `prefix`.
-side_working <- function(side, result, measure, per_year, prefix, called) {
+# `beside`: whose it is, where that is another span of it.
+side_working <- function(side, result, measure, per_year, prefix, called, whose = NULL) {
   columns <- list(return = side$x)
-  own <- c(return = called)
+  own <- c(return = whose %||% called)
+  if (!is.null(whose)) called <- sprintf("%s, %s", whose, called)
   if (!is.null(side$beside)) {
     columns$benchmark_return <- side$beside
     own["benchmark_return"] <- basis(result)$choices[["benchmark"]]

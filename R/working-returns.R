@@ -50,7 +50,7 @@ rows_of_security <- function(returns, security, from = NULL, to = NULL, name = "
 
 # With whose each column is (`own`, by its name), where it stands so in what was read: not where a
 # book made, carried or drew it. `left_out`: how many of these values lie between the dates in use
-# and are none of the rows.
+# and are none of the rows; `later`: behind the last of all rows.
 with_sources <- function(rows, returns, own, holds = "close") {
   used <- rows_used(rows)
   dates <- as.numeric(rows$dates)
@@ -67,6 +67,9 @@ with_sources <- function(rows, returns, own, holds = "close") {
       between <- series$dates >= span[1L] & series$dates <= span[2L]
       rows$of[column] <- own[[column]]
       rows$left_out[column] <- sum(between) - sum(is.finite(x[used]))
+      if (!rows$window && span[2L] == rows$dates[length(rows$dates)]) {
+        rows$later[own[[column]]] <- sum(series$dates > span[2L])
+      }
     }
   }
   rows
@@ -106,6 +109,7 @@ unused_of <- function(values, dates, used) {
 }
 
 closes_text <- function(series, held = NULL) {
+  series <- unique(series)
   if (is.null(held)) return(sprintf("closes of %s", some(series)))
   sprintf(
     "closes of %s, of which %s is made", some(c(held$security, setdiff(series, held$name)), 12L),
@@ -192,7 +196,9 @@ rows_of_several <- function(returns, series, from = NULL, to = NULL, kind = retu
   made <- if (is.null(prices)) {
     rows_of_shared_returns(returns, series, values, dates, from, to, shared)
   } else {
-    rows_of_shared_closes(returns, series, prices, c(prices$start, dates), from, to, kind, shared)
+    rows_of_shared_closes(
+      returns, series, prices, c(prices$start, dates), from, to, kind, shared, among
+    )
   }
   c(made, list(dates = dates, values = values))
 }
@@ -223,10 +229,13 @@ rows_of_shared_returns <- function(returns, series, values, dates, from, to, sha
 }
 
 # `dates`: with that of the close before the first return.
-rows_of_shared_closes <- function(returns, series, prices, dates, from, to, kind, shared) {
+rows_of_shared_closes <- function(returns, series, prices, dates, from, to, kind, shared,
+                                  among) {
   prefix <- names(series)
   first <- if (is.null(from)) 1L else match(as.numeric(from), as.numeric(dates[-1L]))
   ends <- to %||% dates[length(dates)]
+  # Of longer periods only the last closes count.
+  at_ends <- as.numeric(returns$prices$dates) %in% as.numeric(c(returns$start, returns$dates))
   held <- NULL
   columns <- own <- list()
   for (j in seq_along(series)) {
@@ -237,9 +246,13 @@ rows_of_shared_closes <- function(returns, series, prices, dates, from, to, kind
     columns <- c(columns, of_book$columns %||% stats::setNames(list(prices$close[, j]), name))
   }
   rows <- rows_of_prices(
-    sprintf(
-      "%s on the dates that all %s have", closes_text(series, held), shared %||% "of them"
-    ),
+    if (length(unique(among)) > 1L) {
+      sprintf(
+        "%s on the dates that all %s have", closes_text(series, held), shared %||% "of them"
+      )
+    } else {
+      closes_text(series, held)
+    },
     columns,
     dates,
     dates[first],
@@ -247,7 +260,7 @@ rows_of_shared_closes <- function(returns, series, prices, dates, from, to, kind
     window = !is.null(from) || !is.null(to),
     priced = "" %in% prefix,
     unused = unused_of(
-      returns$prices$close[, series, drop = FALSE], returns$prices$dates,
+      returns$prices$close[at_ends, series, drop = FALSE], returns$prices$dates[at_ends],
       dates[dates >= dates[first] & dates <= ends]
     ),
     stood = held$stood
