@@ -167,7 +167,9 @@ not_used_words <- function(rows, unused) {
     found <- unlist(unname(found))
     found[!duplicated(names(found))]
   }
-  between <- of_each(lapply(rows, function(r) stats::setNames(r$left_out, r$of[names(r$left_out)])))
+  between <- of_each(lapply(rows, function(r) {
+    stats::setNames(r$left_out, r$of[names(r$left_out)])
+  }))
   shared <- intersect(names(between), names(unused))
   between[shared] <- between[shared] - unused[shared]
   later <- of_each(lapply(rows, `[[`, "later"))
