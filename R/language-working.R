@@ -11,7 +11,7 @@
 # of the rows; `stood`: rows on which its last close stands; `gaps`: dates of a window without one.
 # `of`: whose each column is, by its name, where it is as it stands in the table that was measured:
 # what it `holds` is a close, or a return of that kind; `left_out`, where known, how many of them
-# lie between these dates and are none of the rows, by the column; `later`, by security, behind all.
+# lie between these dates and are none of the rows, by column; `later`, by security, behind all.
 rows_of_working <- function(name, words, columns, dates = NULL, from = NULL, to = NULL,
                             made_for = character(), of_data = is.null(from), window = FALSE,
                             of = character(), holds = "close") {
