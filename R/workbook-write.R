@@ -152,7 +152,7 @@ sheets_of_workings <- function(book, plans, inputs, taken = character(), shown =
 
 workbook_plans <- function(workings) {
   many <- length(workings) > 1L
-  labels <- vapply(workings, working_label, "")
+  labels <- working_labels(workings)
   tags <- unique_names(labels)
   read <- new.env()
   lapply(seq_along(workings), function(i) {
@@ -181,17 +181,25 @@ plan_of_working <- function(written, values) {
 }
 
 # "TARROW historical 0.99": what tells this working from the others.
-working_label <- function(working) {
+# What tells the rows apart: whose each is, and what is not the same in all. A level that is, is a
+# choice that may be changed.
+working_labels <- function(workings) {
+  parts <- lapply(workings, label_parts)
+  all_of <- function(part) vapply(parts, function(p) p[part], "", USE.NAMES = FALSE)
+  named <- unique(unlist(lapply(parts, names)))
+  told <- Filter(function(part) part == "security" || length(unique(all_of(part))) > 1L, named)
+  vapply(parts, function(p) paste(p[intersect(names(p), told)], collapse = " "), "")
+}
+
+label_parts <- function(working) {
   row <- attr(working, "row")
-  keys <- intersect(
-    c("security", "other", "measure", "benchmark", "method", "family", "rank", "window"),
-    names(row)
+  keys <- c(
+    "security", "other", "measure", "benchmark", "method", "family", "rank", "window", "level",
+    # The horizon of a limit is a time.
+    if (is.character(row$horizon) || isTRUE(row$horizon > 1)) "horizon"
   )
-  parts <- vapply(row[keys], function(x) as.character(x)[1L], "")
-  # The horizon of a limit is a time.
-  beyond_one <- is.character(row$horizon) || isTRUE(row$horizon > 1)
-  more <- c(row$level, if (beyond_one) row$horizon)
-  paste(c(parts[!is.na(parts)], more[!is.na(more)]), collapse = " ")
+  parts <- vapply(row[intersect(keys, names(row))], function(x) as.character(x)[1L], "")
+  parts[!is.na(parts)]
 }
 
 # A sheet's name has 31 characters, and none of []:*?/\.

@@ -131,9 +131,15 @@ alone_steps <- function(short, own, loss) {
   whole <- is.na(own)
   c(
     if (whole) {
-      Map(function(name, r) {
-        step(paste0(name, "_alone"), loss(r), "value at risk of it alone", "fraction")
-      }, short, weighed)
+      unlist(Map(function(name, r) {
+        part <- paste0(name, "_part")
+        list(
+          step(part, r, "its part of the return", "fraction"),
+          step(
+            paste0(name, "_alone"), loss(as.name(part)), "value at risk of it alone", "fraction"
+          )
+        )
+      }, short, weighed), FALSE, FALSE)
     } else {
       list(
         step("own_return", weighed[[own]], "its part of the return", "fraction"),
@@ -191,13 +197,14 @@ near_share_steps <- function(name) {
   list(
     step("about", about, "whether a day is within five of the rank, and a loss"),
     step(
-      "share_near_low", quote(minimum(if_else(about, own_return / return, 1e9))),
-      "the least share that these days give", "share"
+      "about_low", quote(if_else(about, own_return / return, 1e9)),
+      "its share on these days; all others out of the way", "share"
     ),
+    step("about_high", quote(if_else(about, own_return / return, -1e9)), "and below", "share"),
     step(
-      "share_near_high", quote(maximum(if_else(about, own_return / return, -1e9))), "the most",
-      "share"
+      "share_near_low", quote(minimum(about_low)), "the least share that these days give", "share"
     ),
+    step("share_near_high", quote(maximum(about_high)), "the most", "share"),
     step("centre", quote(sum(return) / n), "mean of the book", "fraction"),
     step(
       "lean", bquote(sum((return - centre) * .(r)) / sum((return - centre)^2)),

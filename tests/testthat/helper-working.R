@@ -229,3 +229,23 @@ each_working <- function(asked) {
     }
   }
 }
+
+# What of an expression a spreadsheet would not take for a column: a function of a whole column
+# wants one that stands in a sheet; within a sum nothing chooses row by row.
+not_for_a_sheet <- function(e) {
+  if (!is.call(e)) return(NULL)
+  shape_of <- function(x) imbroglio:::language_functions[[as.character(x[[1]])]]$shape
+  inside <- function(x) {
+    if (!is.call(x) || identical(shape_of(x), "one")) return(NULL)
+    c(as.character(x[[1]]), unlist(lapply(as.list(x)[-1], inside)))
+  }
+  name <- as.character(e[[1]])
+  here <- if (!identical(shape_of(e), "one")) {
+    NULL
+  } else if (name == "sum") {
+    intersect(inside(e[[2]]), c("if_else", "lower_of", "higher_of", "only_if", "recursion"))
+  } else if (!is.name(e[[2]])) {
+    name
+  }
+  c(here, unlist(lapply(as.list(e)[-1], not_for_a_sheet)))
+}
