@@ -96,11 +96,15 @@ write_answer_sheet <- function(book, plans, inputs, result) {
   openxlsx::writeFormula(book, sheet, sentence_formula(said, answers, places), 1L, 2L)
   openxlsx::writeFormula(book, sheet, check_formula(plans), 1L, places$check)
   openxlsx::addStyle(book, sheet, workbook_style("check"), places$check, 1L)
-  openxlsx::conditionalFormatting(
-    book, sheet, 1L, places$check, type = "contains", rule = "do not agree",
-    style = workbook_style("disagrees")
+  for (wrong in c("do not agree", "in error")) {
+    openxlsx::conditionalFormatting(
+      book, sheet, 1L, places$check, type = "contains", rule = wrong,
+      style = workbook_style("disagrees")
+    )
+  }
+  at <- write_inputs(
+    book, sheet, inputs, places$check + 2L, attr(first, "basis")$kind
   )
-  at <- write_inputs(book, sheet, inputs, places$check + 2L)
   write_basis(book, sheet, first, at + 1L)
   openxlsx::setColWidths(book, sheet, 1:4, c(64, 22, 20, 26))
   openxlsx::pageSetup(
@@ -121,7 +125,9 @@ answer_of_plan <- function(plan) {
     label = label,
     formula = name_in_book(asked, plan$tag),
     measured = in_sheet(attr(plan$working, "measured"), unit),
-    format = answer_format(unit, attr(plan$working, "basis")$kind)
+    format = answer_format(
+      unit, attr(plan$working, "basis")$kind, attr(plan$working, "measured")
+    )
   )
 }
 
@@ -170,10 +176,14 @@ check_formula <- function(plans) {
   entered <- sum(vapply(plans, function(plan) {
     sum(vapply(plan$written$steps, function(s) is.null(s$expression), NA))
   }, 0L))
+  # What is not known under other choices is #N/A.
+  unknown <- sprintf("SUMPRODUCT(1*ISNA(%s))", column("D"))
   parts <- c(
-    errors = sprintf("SUMPRODUCT(1*ISERROR(%s))", column("D")),
+    errors = sprintf(
+      "(SUMPRODUCT(1*ISERROR(%s))-IF(choices_changed>0,%s,0))", column("D"), unknown
+    ),
     changed = "choices_changed",
-    stale = sprintf("COUNTIF(%s,\"%s\")", column("D"), measure_again),
+    stale = sprintf("(COUNTIF(%s,\"%s\")+%s)", column("D"), measure_again, unknown),
     derived = sprintf("COUNT(%s)", column("F")),
     apart = sprintf("COUNTIF(%s,\">1E-10\")", column("F"))
   )
@@ -191,7 +201,7 @@ check_formula <- function(plans) {
   )
 }
 
-write_inputs <- function(book, sheet, inputs, at) {
+write_inputs <- function(book, sheet, inputs, at, kind) {
   many <- any(nzchar(unlist(lapply(inputs, `[[`, "labels"))))
   openxlsx::writeData(
     book,
@@ -226,7 +236,9 @@ write_inputs <- function(book, sheet, inputs, at) {
       4L,
       row
     )
-    unit <- workbook_style(number_format(one$choice$unit))
+    # As many digits as were chosen.
+    unit <- number_format(one$choice$unit, kind)
+    unit <- workbook_style(if (unit == number_format("fraction")) "0.00####%" else unit)
     openxlsx::addStyle(book, sheet, unit, row, 2:3, gridExpand = TRUE)
     if (one$choice$followed != "none") {
       openxlsx::addStyle(book, sheet, workbook_style("input"), row, 2L, stack = TRUE)
@@ -303,7 +315,9 @@ names_of_workbook <- function(book, plans, inputs) {
   book$workbook$definedNames <- c(book$workbook$definedNames, defined)
 }
 
-# Fewer digits than among the steps.
-answer_format <- function(unit, kind) {
-  if (unit == "fraction" && kind != "profit") "0.00%" else number_format(unit, kind)
+# Fewer digits than among the steps; of what is small those that there are.
+answer_format <- function(unit, kind, value) {
+  if (unit == "fraction" && kind != "profit") return("0.00%")
+  usual <- number_format(unit, kind)
+  if (usual == "General" && isTRUE(abs(value) >= 0.01)) "#,##0.0000" else usual
 }

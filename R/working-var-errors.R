@@ -95,13 +95,18 @@ rank_errors <- function(about, of = quote(return),
     bquote(.(low) + (.(rank) - round_down(.(rank))) * (.(high) - .(low)))
   }
   beside <- function(name, rank, words) step(name, loss(rank), words, "fraction")
+  most <- places_with_a_chance(n, about$this$level)
   list(
     rows = list(rows_of_working(
-      "worst", "places of the returns from the worst on", list(which = as.numeric(seq_len(n)))
+      "worst", "places of the returns from the worst on", list(which = as.numeric(seq_len(most)))
     )),
     steps = c(
-      resample_steps(loss, of),
-      shortfall_error_steps(),
+      lapply(c(resample_steps(loss, of), shortfall_error_steps()), function(s) {
+        if (most < n && s$name %in% c("var_error", "es_error")) {
+          s$expression <- bquote(only_if(level >= .(least_level), .(s$expression)))
+        }
+        s
+      }),
       rank_interval_steps(about, at_rank),
       list(
         step("position", quote(k), "the rank that is taken", "count"),
@@ -116,6 +121,15 @@ rank_errors <- function(about, of = quote(return),
     )
   )
 }
+
+# How many places, from the worst on, have a chance to be the rank at any level from `least_level`
+# on; of a lower one all are there.
+places_with_a_chance <- function(n, level) {
+  a <- 1 - least_level
+  if (level < least_level) n else min(n, ceiling(2 * n * a + 9 * sqrt(n * a) + 25))
+}
+
+least_level <- 0.9
 
 # The spread of the loss at the rank over all resamples.
 resample_steps <- function(loss, of) {
