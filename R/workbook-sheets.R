@@ -16,7 +16,7 @@ workbook_style <- function(kind) {
     entered = openxlsx::createStyle(fgFill = entered_fill),
     disagrees = openxlsx::createStyle(fontColour = disagrees_ink, bgFill = disagrees_fill),
     words = openxlsx::createStyle(wrapText = TRUE, valign = "top"),
-    openxlsx::createStyle(numFmt = kind)
+    openxlsx::createStyle(numFmt = kind, valign = "top")
   )
 }
 
@@ -178,7 +178,7 @@ write_working_sheet <- function(book, plans) {
   all_of <- function(part) unlist(lapply(cells, `[[`, part), use.names = FALSE)
   rows <- all_of("rows")
   looks <- working_looks(book, unique(all_of("format")), c(min(rows), max(rows)))
-  openxlsx::setColWidths(book, "Working", 1:8, c(22, 36, 42, 22, 18, 9, 9, 24))
+  openxlsx::setColWidths(book, "Working", 1:8, c(16, 34, 36, 20, 18, 9, 9, 24))
   openxlsx::freezePane(book, "Working", firstCol = TRUE)
   openxlsx::pageSetup(
     book,
