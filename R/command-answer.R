@@ -63,18 +63,23 @@ hand_over_working <- function(result, options) {
     json = working_json(working),
     html = working_page(working)
   )
+  hand_over_lines(lines, options, form)
+  0L
+}
+
+hand_over_lines <- function(lines, options, form) {
   if (is.null(options$out)) {
     if (form == "text") show_lines(lines) else print_lines(lines)
   } else {
     write_whole(options$out, function(part) write_lines(lines, part))
     say("Wrote ", options$out)
   }
-  0L
 }
 
 # Prints or writes a result in the form asked for, and draws it. `text`: lines, or what makes them
 # of chosen columns.
 hand_over <- function(result, options, text, table, plot) {
+  if (keep_result(options, result)) return(0L)
   form <- form_of_answer(options)
   columns <- chosen_columns(options$columns, table)
   if (!is.null(columns)) table <- table[columns]

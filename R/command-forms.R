@@ -27,6 +27,9 @@ check_forms <- function(options, writes) {
   if (!is.null(options$figure)) {
     refuse_form("--figure", options$figure, names(figure_devices), "A figure is")
   }
+  if (!is.null(options$record)) {
+    refuse_form("--record", options$record, "json", "A record is")
+  }
   if (!is.null(options$workbook)) {
     refuse_form("--workbook", options$workbook, "xlsx", "A workbook is")
   }

@@ -13,7 +13,8 @@ option_groups <- list(
     "stand-in", "carried"
   ),
   "What comes out" = c(
-    "long", "date", "number", "columns", "format", "out", "figure", "workbook", "view",
+    "long", "date", "number", "columns", "format", "out", "figure", "workbook", "record",
+    "recorded-by", "view",
     "by-window",
     "repair", "verbose", "help"
   )

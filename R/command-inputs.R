@@ -47,6 +47,7 @@ input_prices <- function(files, options, command) {
       )
     )
   }
+  keep_input(options, prices)
   if (!is.null(options$rates) || !is.null(options$base)) {
     prices <- converted_prices(prices, options)
   }

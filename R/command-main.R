@@ -102,6 +102,10 @@ run_command <- function(words) {
   writes <- this$writes %||% "table"
   check_forms(line$options, if (is.function(writes)) writes(line$options) else writes)
   refuse_same_file(name, line$files, line$options)
+  if (!is.null(line$options$record)) {
+    refuse_record(line)
+    line$options$record <- new_run(name, words[-1L], line)
+  }
   this$run(line$files, line$options)
 }
 
@@ -158,7 +162,7 @@ refuse_same_file <- function(command, files, options) {
       "held_by_date"
     ))
   ))
-  written <- of(c("out", "figure", "repair", "workbook"))
+  written <- of(c("out", "figure", "repair", "workbook", "record"))
   onto <- identities(written)
   clash <- nzchar(onto) & onto %in% read & vapply(written, file_kind, "") != "other"
   if (any(clash)) {

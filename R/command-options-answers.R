@@ -51,6 +51,13 @@ options_of_answers <- function() {
         }
       }
     ),
+    record = option(
+      "FILE", "text", "keep what was read, how, and what came of it, to do it again: .json"
+    ),
+    `recorded-by` = option(
+      "NAME", "text", "who does, in the record",
+      idle = unless(function(o, command) !is.null(o$record), "no --record is written")
+    ),
     date = option("DATE", "text", "of a rolling result, the date"),
     number = option("NAME", "text", "which column of the result"),
     files = option("FOLDER", "text", "copy the demo files there"),

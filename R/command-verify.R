@@ -54,11 +54,6 @@ run_verify <- function(files, options) {
     csv = as_csv(as.data.frame(found)),
     json = verified_json(found)
   )
-  if (is.null(options$out)) {
-    if (form == "text") show_lines(lines) else print_lines(lines)
-  } else {
-    write_whole(options$out, function(part) write_lines(lines, part))
-    say("Wrote ", options$out)
-  }
+  hand_over_lines(lines, options, form)
   as.integer(!is_verified(found))
 }

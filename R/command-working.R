@@ -50,7 +50,9 @@ run_working <- function(words, known) {
       )
     )
   }
-  takes <- setdiff(union(known[[of]]$options, this$options), c("figure", "columns"))
+  takes <- setdiff(
+    union(known[[of]]$options, this$options), c("figure", "columns", names_of_record)
+  )
   line <- read_command_line(words[-1L], takes, of)
   if (isTRUE(line$options$help)) {
     print_lines(command_help("working", this))

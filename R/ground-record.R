@@ -132,7 +132,9 @@ book <- c(
 )
 # A book that is as it is held today whatever is asked.
 but_how_held <- setdiff(book, c("held", "rebalance", "parts"))
-hand_on <- c("columns", "format", "out", "figure", "workbook", "help")
+hand_on <- c(
+  "columns", "format", "out", "figure", "workbook", "record", "recorded-by", "help"
+)
 
 # A part of the report: its `section` and its `place` there; of what it is measured (`of`: the
 # `whole`, `each` holding beside it, the `prices`, `returns` or `book`); what there must be

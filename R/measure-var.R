@@ -74,6 +74,7 @@ record_of_var <- function() {
       ),
       example = c(
         "imbroglio var bay.csv --security BAYALL --level 0.95,0.99 --value 1000000",
+        "imbroglio var bay.csv --security BAYALL --record record.json",
         paste0(
           "imbroglio var bay.csv --security BAYALL --method ",
           "historical,normal,student,garch,hill,pareto --figure methods.png"

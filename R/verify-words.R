@@ -68,29 +68,30 @@ verified_text <- function(x, most = 20L) {
 }
 
 verified_json <- function(x) {
-  rows <- function(table) {
-    if (!NROW(table)) return("[]")
-    cells <- lapply(table, function(column) {
-      if (inherits(column, "Date")) return(vapply(column, value_json, "", unit = "date"))
-      if (is.numeric(column)) numbers_json(column, FALSE) else text_json(column)
-    })
-    fields <- Map(function(name, cell) paste0(text_json(name), ": ", cell), names(cells), cells)
-    array_json(sprintf("{%s}", do.call(paste, c(unname(fields), sep = ", "))))
-  }
   files <- attr(x, "files")
   object_json(c(
     list(
       verified = lower_case(is_verified(x)),
       file = text_json(attr(x, "file")),
       version = text_json(attr(x, "version")),
-      numbers = rows(as.data.frame(x)),
-      looked_up = rows(attr(x, "looked_up")),
+      numbers = rows_json(as.data.frame(x)),
+      looked_up = rows_json(attr(x, "looked_up")),
       made_data = array_json(text_json(attr(x, "made_data")))
     ),
     if (length(files)) {
       list(files = object_json(stats::setNames(as.list(text_json(files)), names(files))))
     }
   ), lines = TRUE)
+}
+
+rows_json <- function(table) {
+  if (!NROW(table)) return("[]")
+  cells <- lapply(table, function(column) {
+    if (inherits(column, "Date")) return(vapply(column, value_json, "", unit = "date"))
+    if (is.numeric(column)) numbers_json(column, FALSE) else text_json(column)
+  })
+  fields <- Map(function(name, cell) paste0(text_json(name), ": ", cell), names(cells), cells)
+  array_json(sprintf("{%s}", do.call(paste, c(unname(fields), sep = ", "))))
 }
 
 from_words <- function(x) {

@@ -40,3 +40,18 @@ sheet <- function(file, name) {
     .name_repair = "minimal"
   ))
 }
+
+# What a reader that knows only a schema that ships says of files.
+refused_by_schema <- function(files, schema = c("working", "working.schema.json")) {
+  code <- paste(
+    "import sys, json, jsonschema",
+    "schema = json.load(open(sys.argv[1]))",
+    "reader = jsonschema.Draft202012Validator(schema)",
+    "for file in open(sys.argv[2]).read().split():",
+    "    for e in reader.iter_errors(json.load(open(file))): print(file, e.json_path, e.message)",
+    sep = "\n"
+  )
+  list <- written(files)
+  schema <- system.file(schema[1], schema[2], package = "imbroglio")
+  processx::run("/usr/bin/python3", c("-c", code, schema, list))$stdout
+}

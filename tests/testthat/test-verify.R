@@ -1,18 +1,3 @@
-# What a file of a working is checked by, by a reader that knows only the schema that ships.
-refused_by_schema <- function(files) {
-  code <- paste(
-    "import sys, json, jsonschema",
-    "schema = json.load(open(sys.argv[1]))",
-    "reader = jsonschema.Draft202012Validator(schema)",
-    "for file in open(sys.argv[2]).read().split():",
-    "    for e in reader.iter_errors(json.load(open(file))): print(file, e.json_path, e.message)",
-    sep = "\n"
-  )
-  list <- written(files)
-  schema <- system.file("working", "working.schema.json", package = "imbroglio")
-  processx::run("/usr/bin/python3", c("-c", code, schema, list))$stdout
-}
-
 file_of <- function(working) {
   file <- tempfile(fileext = ".json")
   working_json(working, file)

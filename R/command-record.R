@@ -1,0 +1,156 @@
+# What a command did, kept so that it can be done again: the line as it was typed, what was read,
+# what came of it.
+
+# Filled while the command runs, see keep_input() and keep_result(). `again`: it is done once more,
+# and nothing is printed or written.
+new_run <- function(command, words, line, again = FALSE) {
+  run <- new.env(parent = emptyenv())
+  run$command <- command
+  run$words <- words_without(words, names_of_record)
+  run$files <- line$files
+  run$options <- line$options
+  run$given <- setdiff(line$given, c(names_of_record, "help"))
+  run$to <- line$options$record
+  run$again <- again
+  run
+}
+
+names_of_record <- c("record", "recorded-by")
+
+# The words of a line but for some options and their values.
+words_without <- function(words, names) {
+  option <- sub("=.*$", "", words) %in% paste0("--", names)
+  value <- c(FALSE, (option & !grepl("=", words, fixed = TRUE))[-length(words)])
+  words[!option & !value]
+}
+
+is_kept <- function(options) is.environment(options$record)
+
+# What was read, before it is cut or measured.
+keep_input <- function(options, read) if (is_kept(options)) options$record$read <- read
+
+# Whether that is all that is to be done with it.
+keep_result <- function(options, result) {
+  if (!is_kept(options)) return(FALSE)
+  run <- options$record
+  run$answer <- as_json(result)
+  if (!run$again) {
+    write_whole(run$to, function(part) write_lines(run_json(run), part))
+    say("Wrote ", run$to)
+  }
+  run$again
+}
+
+refuse_record <- function(line) {
+  if ("-" %in% line$files) {
+    fail(
+      "argument", "What comes from standard input cannot be read again.",
+      remedy = "Write it to a file, and name that."
+    )
+  }
+}
+
+run_json <- function(run) {
+  parts <- part_versions()
+  texts <- function(x) object_json(stats::setNames(as.list(text_json(x)), names(x)))
+  list_of <- function(x) sprintf("[%s]", paste(text_json(x), collapse = ", "))
+  object_json(list(
+    imbroglio = texts(c(
+      kind = "run", form = form_of_run,
+      version = as.character(utils::packageVersion("imbroglio"))
+    )),
+    made = object_json(list(
+      at = text_json(format(Sys.time(), "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")),
+      by = if (is.null(run$options$recorded_by)) "null" else text_json(run$options$recorded_by)
+    )),
+    command = text_json(run$command),
+    words = list_of(run$words),
+    understood = texts(understood(run)),
+    defaults = texts(defaults_taken(run)),
+    inputs = array_json(vapply(inputs_of_run(run), function(one) {
+      object_json(list(
+        path = text_json(one$path), as = text_json(one$as),
+        sha256 = if (is.na(one$sha256)) "null" else text_json(one$sha256),
+        bytes = if (is.na(one$bytes)) "null" else number_exact(one$bytes)
+      ))
+    }, "")),
+    read = digests_json(run$read),
+    machine = texts(c(R = as.character(getRversion()), platform = R.version$platform, parts)),
+    answer = run$answer
+  ), lines = TRUE)
+}
+
+form_of_run <- "1"
+
+# The options as they were read, in words.
+understood <- function(run) {
+  values <- run$options[gsub("-", "_", run$given, fixed = TRUE)]
+  stats::setNames(vapply(values, function(x) {
+    paste(if (is.numeric(x)) number_exact(x) else as.character(x), collapse = ", ")
+  }, ""), run$given)
+}
+
+# What the options that were not given stand at, as the help says in brackets.
+defaults_taken <- function(run) {
+  this <- commands()[[run$command]]
+  left <- setdiff(this$options[takes_value(this$options)], c(run$given, names_of_record, hand_on))
+  said <- vapply(left, option_help, "", run$command)
+  told <- grepl("\\([^()]*\\)$", said)
+  stats::setNames(sub("^.*\\(([^()]*)\\)$", "\\1", said[told]), left[told])
+}
+
+# The files that a line names: those of prices, in a folder each, and those of its options. Of a
+# store there is no digest: it is read as it was known then.
+inputs_of_run <- function(run) {
+  named <- Filter(is.character, run$options[intersect(file_options, names(run$options))])
+  named <- lapply(named, function(x) x[file.exists(x)])
+  paths <- c(run$files, unlist(named, use.names = FALSE))
+  as <- c(rep("prices", length(run$files)), rep(names(named), lengths(named)))
+  unlist(Map(function(path, as) {
+    if (holds_store(path, list())) return(list(input_of_run(path, "store", NA)))
+    if (!dir.exists(path)) return(list(input_of_run(path, as)))
+    inside <- list.files(path, price_files, ignore.case = TRUE, full.names = TRUE)
+    lapply(inside, input_of_run, as)
+  }, paths, as, USE.NAMES = FALSE), recursive = FALSE)
+}
+
+input_of_run <- function(path, as, sha256 = file_digest(path)) {
+  list(
+    path = path, as = as, sha256 = sha256,
+    bytes = if (is.na(sha256)) NA_real_ else file.size(path)
+  )
+}
+
+file_options <- c(
+  "actions", "securities", "weights", "shares", "values", "holdings", "limits", "rates",
+  "held_by_date", "currencies"
+)
+
+# A digest of each security and of each date of what was read, by which it can be told where
+# another table is another.
+digests_of_table <- function(read) {
+  values <- if (inherits(read, "imbroglio_returns")) read$values else read$close
+  of <- function(x) digest::digest(as.vector(x), "xxhash32")
+  list(
+    holds = if (inherits(read, "imbroglio_returns")) read$kind else "close",
+    securities = apply(values, 2L, of),
+    dates = stats::setNames(apply(values, 1L, of), format(read$dates))
+  )
+}
+
+digests_json <- function(read) {
+  if (is.null(read)) return("null")
+  found <- digests_of_table(read)
+  of <- function(x) object_json(stats::setNames(as.list(text_json(x)), names(x)))
+  object_json(list(
+    holds = text_json(found$holds), securities = of(found$securities), dates = of(found$dates)
+  ))
+}
+
+part_versions <- function() {
+  vapply(parts_that_compute, function(part) {
+    as.character(utils::packageVersion(part))
+  }, "")
+}
+
+parts_that_compute <- c("Rcpp", "RcppParallel", "data.table", "tibble")
