@@ -6,10 +6,11 @@
 new_run <- function(command, words, line, again = FALSE) {
   run <- new.env(parent = emptyenv())
   run$command <- command
-  run$words <- words_without(words, names_of_record)
+  # Where an answer went is no part of it.
+  run$words <- words_without(words, c(names_of_record, "out", "figure", "workbook"))
   run$files <- line$files
   run$options <- line$options
-  run$given <- setdiff(line$given, c(names_of_record, "help"))
+  run$given <- setdiff(line$given, hand_on)
   run$to <- line$options$record
   run$again <- again
   run
@@ -93,7 +94,7 @@ understood <- function(run) {
 # What the options that were not given stand at, as the help says in brackets.
 defaults_taken <- function(run) {
   this <- commands()[[run$command]]
-  left <- setdiff(this$options[takes_value(this$options)], c(run$given, names_of_record, hand_on))
+  left <- setdiff(this$options[takes_value(this$options)], c(run$given, hand_on))
   said <- vapply(left, option_help, "", run$command)
   told <- grepl("\\([^()]*\\)$", said)
   stats::setNames(sub("^.*\\(([^()]*)\\)$", "\\1", said[told]), left[told])

@@ -115,6 +115,6 @@ rerun_json <- function(x) {
     file = text_json(attr(x, "file")),
     line = text_json(attr(x, "line")),
     causes = array_json(text_json(attr(x, "causes"))),
-    numbers = rows_json(as.data.frame(x))
+    numbers = table_json(as.data.frame(x))
   ), lines = TRUE)
 }

@@ -74,8 +74,8 @@ verified_json <- function(x) {
       verified = lower_case(is_verified(x)),
       file = text_json(attr(x, "file")),
       version = text_json(attr(x, "version")),
-      numbers = rows_json(as.data.frame(x)),
-      looked_up = rows_json(attr(x, "looked_up")),
+      numbers = table_json(as.data.frame(x)),
+      looked_up = table_json(attr(x, "looked_up")),
       made_data = array_json(text_json(attr(x, "made_data")))
     ),
     if (length(files)) {
@@ -84,7 +84,7 @@ verified_json <- function(x) {
   ), lines = TRUE)
 }
 
-rows_json <- function(table) {
+table_json <- function(table) {
   if (!NROW(table)) return("[]")
   cells <- lapply(table, function(column) {
     if (inherits(column, "Date")) return(vapply(column, value_json, "", unit = "date"))

@@ -21,7 +21,8 @@ test_that("each option of each command changes the answer, or is refused with th
   # How a file is read and where an answer goes are tested with the readers and the writers.
   elsewhere <- c(
     "price", "dates", "decimal", "sheet", "strict", "as-of", "securities", "format", "out",
-    "figure", "workbook", "columns", "help", "keep-unfinished", "rates", "base",
+    "figure", "workbook", "columns", "help", "record", "recorded-by", "keep-unfinished", "rates",
+    "base",
     "currencies", "carry",
     # Of books of unlike things: test-unlike.R.
     "between", "bridges", "over", "held-by-date",
