@@ -32,7 +32,7 @@ record_of_split <- function() {
     ),
     cases = quote(list(
       whole = split_var(book, method = c("historical", "normal")),
-      normal = split_var(book_and_cash, method = "normal", horizon = 5)
+      normal = split_var(book, method = "normal", horizon = 5)
     ))
   )
 }

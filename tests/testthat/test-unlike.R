@@ -281,9 +281,9 @@ test_that("a limit is judged in its own time: of 1 and 10 days, in money, never 
     imbroglio:::as_csv(as.data.frame(found))
   )))
   expect_equal(again$was, again$state)
-  labels <- vapply(seq_len(nrow(found)), function(i) {
-    imbroglio:::working_label(quietly(show_working(found[i, ])))
-  }, "")
+  labels <- imbroglio:::working_labels(lapply(seq_len(nrow(found)), function(i) {
+    quietly(show_working(found[i, ]))
+  }))
   expect_false(anyDuplicated(labels) > 0 || any(grepl("NA", labels)))
   lines <- grep("^(BOOK|EBBING)", imbroglio:::measure_text(found), value = TRUE)
   expect_length(lines, nrow(found))
