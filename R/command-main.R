@@ -106,7 +106,9 @@ run_command <- function(words) {
     refuse_record(line)
     line$options$record <- new_run(name, words[-1L], line)
   }
-  this$run(line$files, line$options)
+  status <- this$run(line$files, line$options)
+  if (is_kept(line$options)) refuse_unkept(line$options$record)
+  status
 }
 
 # The package, R, and the parts that numbers and files go through.
@@ -116,15 +118,18 @@ version_lines <- function() {
     "ggplot2", "svglite", "yaml", "openxlsx", "readxl", "nanoparquet", "httr2", "DBI", "RSQLite",
     "RPostgres"
   )
-  versions <- vapply(parts, function(part) {
-    file <- system.file("DESCRIPTION", package = part)
-    if (nzchar(file)) unname(read.dcf(file, "Version")[1L]) else "not installed"
-  }, "")
   c(
     paste("imbroglio", utils::packageVersion("imbroglio")),
     sprintf("R %s, %s", getRversion(), R.version$platform),
-    paste0("  ", formatC(parts, width = -14L), versions)
+    paste0("  ", formatC(parts, width = -14L), versions_of(parts))
   )
+}
+
+versions_of <- function(parts) {
+  vapply(parts, function(part) {
+    file <- system.file("DESCRIPTION", package = part)
+    if (nzchar(file)) unname(read.dcf(file, "Version")[1L]) else "not installed"
+  }, "")
 }
 
 # A file of prices written into a folder that is read would be read with it the next time.

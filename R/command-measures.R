@@ -105,6 +105,7 @@ split_of_returns <- function(files, options) {
 }
 
 hand_over_workbook <- function(returns, options) {
+  if (keep_result(options, listed_returns(returns))) return(0L)
   write_prices(returns$prices, options$out, returns$kind, returns$stated)
   say("Wrote ", options$out)
   draw_to(returns, options$figure)

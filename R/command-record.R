@@ -11,6 +11,7 @@ new_run <- function(command, words, line, again = FALSE) {
   run$files <- line$files
   run$options <- line$options
   run$given <- setdiff(line$given, hand_on)
+  run$understood <- understood(line$options, run$given)
   run$to <- line$options$record
   run$again <- again
   run
@@ -51,8 +52,14 @@ refuse_record <- function(line) {
   }
 }
 
+# What wrote no answer has none to keep.
+refuse_unkept <- function(run) {
+  if (is.null(run$answer)) {
+    fail("argument", sprintf("%s gave nothing that a record could keep.", run$command))
+  }
+}
+
 run_json <- function(run) {
-  parts <- part_versions()
   texts <- function(x) object_json(stats::setNames(as.list(text_json(x)), names(x)))
   list_of <- function(x) sprintf("[%s]", paste(text_json(x), collapse = ", "))
   object_json(list(
@@ -62,11 +69,12 @@ run_json <- function(run) {
     )),
     made = object_json(list(
       at = text_json(format(Sys.time(), "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")),
+      today = text_json(run$options$today %||% format(Sys.Date())),
       by = if (is.null(run$options$recorded_by)) "null" else text_json(run$options$recorded_by)
     )),
     command = text_json(run$command),
     words = list_of(run$words),
-    understood = texts(understood(run)),
+    understood = texts(run$understood),
     defaults = texts(defaults_taken(run)),
     inputs = array_json(vapply(inputs_of_run(run), function(one) {
       object_json(list(
@@ -76,7 +84,10 @@ run_json <- function(run) {
       ))
     }, "")),
     read = digests_json(run$read),
-    machine = texts(c(R = as.character(getRversion()), platform = R.version$platform, parts)),
+    machine = texts(c(
+      R = as.character(getRversion()), platform = R.version$platform,
+      versions_of(parts_of_numbers)
+    )),
     answer = run$answer
   ), lines = TRUE)
 }
@@ -84,11 +95,11 @@ run_json <- function(run) {
 form_of_run <- "1"
 
 # The options as they were read, in words.
-understood <- function(run) {
-  values <- run$options[gsub("-", "_", run$given, fixed = TRUE)]
+understood <- function(options, given) {
+  values <- options[gsub("-", "_", given, fixed = TRUE)]
   stats::setNames(vapply(values, function(x) {
     paste(if (is.numeric(x)) number_exact(x) else as.character(x), collapse = ", ")
-  }, ""), run$given)
+  }, ""), given)
 }
 
 # What the options that were not given stand at, as the help says in brackets.
@@ -128,14 +139,17 @@ file_options <- c(
 )
 
 # A digest of each security and of each date of what was read, by which it can be told where
-# another table is another.
-digests_of_table <- function(read) {
-  values <- if (inherits(read, "imbroglio_returns")) read$values else read$close
+# another table is another; of some `dates` and `securities`, in that order.
+digests_of_table <- function(read, dates = format(read$dates), securities = NULL) {
+  given <- inherits(read, "imbroglio_returns")
+  values <- if (given) read$values else read$close
+  rows <- match(dates, format(read$dates))
+  values <- values[rows, securities %||% colnames(values), drop = FALSE]
   of <- function(x) digest::digest(as.vector(x), "xxhash32")
   list(
-    holds = if (inherits(read, "imbroglio_returns")) read$kind else "close",
-    securities = apply(values, 2L, of),
-    dates = stats::setNames(apply(values, 1L, of), format(read$dates))
+    holds = if (given) read$kind else "close",
+    securities = vapply(stats::setNames(nm = colnames(values)), function(s) of(values[, s]), ""),
+    dates = vapply(stats::setNames(seq_along(dates), dates), function(i) of(values[i, ]), "")
   )
 }
 
@@ -148,10 +162,7 @@ digests_json <- function(read) {
   ))
 }
 
-part_versions <- function() {
-  vapply(parts_that_compute, function(part) {
-    as.character(utils::packageVersion(part))
-  }, "")
-}
-
-parts_that_compute <- c("Rcpp", "RcppParallel", "data.table", "tibble")
+# Those that numbers go through, from a file to the answer.
+parts_of_numbers <- c(
+  "Rcpp", "RcppParallel", "data.table", "readxl", "nanoparquet", "DBI", "RSQLite", "RPostgres"
+)

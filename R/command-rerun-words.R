@@ -31,7 +31,7 @@ rerun_text <- function(x, most = 20L) {
     )),
     "",
     if (length(causes)) {
-      c(folded(sprintf("What is not as it was, %s:", between)), indented(folded(causes)), "")
+      c(folded(sprintf("What is not as it was, %s:", between)), indented(causes), "")
     },
     folded(said_of_numbers(x, apart)),
     if (length(apart)) c("", moved_table(x, utils::head(apart, most))),
@@ -44,6 +44,7 @@ rerun_text <- function(x, most = 20L) {
 
 said_of_numbers <- function(x, apart) {
   close <- sum(x$state == "close")
+  if (!nrow(x)) return("The answer has no row, then and now.")
   if (!length(apart)) {
     return(sprintf(
       "All %s are the same, %s.", count(nrow(x), "number"),

@@ -74,32 +74,61 @@ read_run <- function(file) {
   }
   undamaged(file, {
     wanted <- is.character(run$command) && length(run$command) == 1L && is.list(run$answer) &&
-      is.list(run$answer$results) && is.list(run$made) && is.list(run$inputs)
+      is.list(run$answer$results) && is.list(run$inputs) && is.character(run$made$at) &&
+      is.character(run$made$today)
     if (!wanted) stop("What a record has is not there.")
     run$words <- as.character(unlist(run$words))
     run
   })
 }
 
-# What would be the record of it now.
+# What would be the record of it now, and in `common` the digests of what both have read. A record
+# may come from anywhere: only what has one is run, and only what is read is taken from its line.
 run_again <- function(then, file) {
   this <- commands()[[then$command]]
-  if (is.null(this)) fail("file", sprintf("There is no command %s any more.", then$command))
+  if (!"record" %in% this$options) {
+    fail("file", sprintf("%s names %s, which has no record.", file, shown(then$command)))
+  }
   line <- read_command_line(then$words, this$options, then$command)
-  there <- file.exists(line$files) | vapply(line$files, is_store_address, NA)
-  line$files[!there] <- file.path(dirname(file), line$files[!there])
   run <- new_run(then$command, then$words, line, again = TRUE)
   options <- line$options
+  paths <- intersect(file_options, names(options))
+  options[paths] <- lapply(options[paths], beside_record, file)
+  run$files <- beside_record(line$files, file)
+  run$options <- options
   options[c("out", "figure", "workbook", "format", "columns")] <- list(NULL)
   options$record <- run
-  stored <- length(line$files) == 1L && holds_store(line$files, list())
+  if ("today" %in% this$options) options$today <- options$today %||% then$made$today
+  stored <- length(run$files) == 1L && holds_store(run$files, list())
   if (stored && "as-of" %in% this$options) options$as_of <- options$as_of %||% then$made$at
-  done <- suppressMessages(
-    suppressWarnings(this$run(line$files, options), classes = "imbroglio_warning"),
-    classes = "imbroglio_note"
+  suppressMessages(this$run(run$files, options), classes = "imbroglio_note")
+  refuse_unkept(run)
+  c(parsed_json(run_json(run)), list(common = digests_in_common(then$read, run$read)))
+}
+
+# Files that are not where they were may lie beside the record.
+beside_record <- function(paths, file) {
+  if (!is.character(paths)) return(paths)
+  there <- file.path(dirname(file), paths)
+  moved <- !file.exists(paths) & file.exists(there)
+  paths[moved] <- there[moved]
+  paths
+}
+
+# Of a date by all securities that it had, of a security by all its dates: of what came the digests
+# then know nothing, and where something is gone they cannot be made again.
+digests_in_common <- function(then, read) {
+  if (is.null(then) || is.null(read)) return(NULL)
+  dates <- names(then$dates)
+  securities <- names(then$securities)
+  there <- colnames(if (inherits(read, "imbroglio_returns")) read$values else read$close)
+  still <- intersect(dates, format(read$dates))
+  list(
+    dates = if (all(securities %in% there)) digests_of_table(read, still, securities)$dates,
+    securities = if (length(still) == length(dates)) {
+      digests_of_table(read, still, intersect(securities, there))$securities
+    }
   )
-  if (is.null(run$answer)) fail("file", sprintf("%s gave no answer.", then$command))
-  parsed_json(run_json(run))
 }
 
 # By the names of its rows, which what is no measure has.
@@ -129,7 +158,11 @@ numbers_compared <- function(then, now) {
       apart = ifelse(same %in% TRUE, 0, apart)
     )
   })
-  found <- do.call(rbind, parts)
+  none <- data.frame(
+    of = character(), number = character(), then = character(), now = character(),
+    state = character(), apart = numeric()
+  )
+  found <- do.call(rbind, c(list(none), parts))
   found <- found[!(is.na(found$then) & is.na(found$now)), ]
   tibble::as_tibble(found[order(match(found$of, rows)), ])
 }
@@ -164,7 +197,7 @@ is_dates <- function(x) all(is.na(x) | grepl("^[0-9]{4}-[0-9]{2}-[0-9]{2}$", x))
 causes_of_change <- function(then, now) {
   c(
     inputs_changed(then$inputs, now$inputs),
-    prices_changed(then$read, now$read),
+    prices_changed(then, now),
     fields_changed(then$understood, now$understood, "--%s"),
     fields_changed(then$defaults, now$defaults, "what --%s is where it is not given"),
     fields_changed(then$answer$basis$choices, now$answer$basis$choices, "%s, as it was measured"),
@@ -189,7 +222,9 @@ fields_changed <- function(then, now, said) {
 
 # A file is another where its bytes are.
 inputs_changed <- function(then, now) {
-  path <- function(inputs) vapply(inputs, function(one) basename(one$path), "")
+  path <- function(inputs) {
+    make.unique(vapply(inputs, function(one) basename(one$path), ""), sep = " #")
+  }
   digest <- function(inputs) {
     vapply(inputs, function(one) if (is.null(one$sha256)) "" else one$sha256, "")
   }
@@ -212,31 +247,40 @@ inputs_changed <- function(then, now) {
 
 # Where in the table that was read: by the securities and the dates that have another digest.
 prices_changed <- function(then, now) {
-  if (is.null(then) || is.null(now)) return(NULL)
-  differing <- function(part) {
-    x <- unlist(then[[part]])
-    y <- unlist(now[[part]])
+  if (is.null(then$read) || is.null(now$read)) return(NULL)
+  common <- now$common %||% list(
+    dates = if (identical(names(then$read$securities), names(now$read$securities))) now$read$dates,
+    securities = if (identical(names(then$read$dates), names(now$read$dates))) {
+      now$read$securities
+    }
+  )
+  other <- function(part) {
+    x <- unlist(then$read[[part]])
+    y <- unlist(common[[part]])
     both <- intersect(names(x), names(y))
-    list(
-      other = both[x[both] != y[both]], gone = setdiff(names(x), names(y)),
-      new = setdiff(names(y), names(x))
+    both[x[both] != y[both]]
+  }
+  came <- function(part, said) {
+    x <- names(then$read[[part]])
+    y <- names(now$read[[part]])
+    c(
+      if (length(setdiff(x, y))) sprintf("%s that are gone: %s.", said, some(setdiff(x, y), 8L)),
+      if (length(setdiff(y, x))) sprintf("%s that are new: %s.", said, some(setdiff(y, x), 8L))
     )
   }
-  securities <- differing("securities")
-  dates <- differing("dates")
-  listed <- function(what, said, most = 8L) if (length(what)) sprintf(said, some(what, most))
-  held <- sub("s$", "", held_words[[now$holds]])
-  # With securities or dates that came or went all digests of the other side are others.
-  whole <- !length(c(securities$gone, securities$new, dates$gone, dates$new))
+  held <- held_words[[now$read$holds]]
+  found <- c(
+    if (length(other("securities"))) paste(" of", some(other("securities"), 8L)),
+    if (length(other("dates"))) paste(" on", some(other("dates"), 8L))
+  )
   c(
-    listed(securities$gone, "Securities that are gone: %s."),
-    listed(securities$new, "Securities that are new: %s."),
-    listed(dates$gone, "Dates that are gone: %s."),
-    listed(dates$new, "Dates that are new: %s."),
-    if (whole && length(dates$other)) {
-      sprintf(
-        "Another %s of %s on %s.", held, some(securities$other, 8L), some(dates$other, 8L)
-      )
+    came("securities", "Securities"),
+    came("dates", "Dates"),
+    if (length(found)) {
+      sprintf("Another %s%s.", sub("s$", "", held), paste(found, collapse = ""))
+    },
+    if (!length(common$securities) && !length(common$dates)) {
+      sprintf("Whether %s that both have are the same cannot be told.", held)
     }
   )
 }

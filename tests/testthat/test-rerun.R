@@ -73,6 +73,26 @@ test_that("what is not as it was is named before the numbers that moved by it", 
   expect_true(all(c("to", "n") %in% moved(later)))
   fewer <- with_prices(function(x) x[names(x) != "PELLAN"])
   expect_match(said_of(fewer), "Securities that are gone: PELLAN")
+  expect_no_match(said_of(fewer), "Another close")
+  # What comes and goes does not hide a close that was restated.
+  restated <- function(x) {
+    x$BAYALL[2000] <- x$BAYALL[2000] * 1.01
+    x
+  }
+  for (both in list(
+    list(function(x) rbind(x, replace(x[nrow(x), ], "date", "2026-01-02")), "BAYALL on 2023"),
+    list(function(x) cbind(x, NEWXXX = 1:nrow(x) + 100), "BAYALL on 2023"),
+    list(function(x) x[names(x) != "PELLAN"], "Another close of BAYALL"),
+    list(function(x) x[-7, ], "Another close on 2023")
+  )) {
+    expect_match(said_of(with_prices(function(x) both[[1]](restated(x)))), both[[2]])
+  }
+  expect_match(
+    said_of(with_prices(function(x) restated(x)[-7, names(x) != "PELLAN"])), "cannot be told"
+  )
+  turned <- with_prices(function(x) x[c(1, ncol(x):2)])
+  expect_equal(moved(turned), character())
+  expect_no_match(said_of(turned), "Another close")
   # What stands in the record otherwise: a version, a default, an option's meaning, a number.
   with_record <- function(from, to) {
     text <- readLines("r.json")
@@ -96,6 +116,25 @@ test_that("a record is done again beside its files, and of a store as it was kno
   in_demo_folder()
   record <- normalizePath(recorded("drawdown bay-kelp.csv"))
   withr::with_dir(tempdir(), expect_setequal(rerun(record)$state, "same"))
+  book <- recorded(
+    "var bay.csv bay-fund.csv --holdings bay-holdings.csv --between carried", "book.json"
+  )
+  book <- normalizePath(book)
+  found <- withr::with_dir(tempdir(), rerun(book))
+  expect_setequal(found$state, "same")
+  expect_null(attr(found, "causes"))
+  # The age of the last price is counted to the day on which it was asked.
+  recorded("limits bay.csv --shares OSSELL=5 --limits bay-limits-book.csv --benchmark BAYALL")
+  text <- readLines("r.json")
+  dated <- sub("\"today\": \"[0-9-]+\"", "\"today\": \"2026-01-05\"", text)
+  expect_match(said_of(rerun(written(dated, ending = ".json"))), "before 2026-01-05")
+  # Of a listing as a workbook too; of no rows nothing is said to be the same.
+  recorded("returns bay-kelp.csv --out r.xlsx", "x.json")
+  expect_setequal(rerun("x.json")$state, "same")
+  recorded("backtest bay.csv --security BAYBOND --level 0.9999 --window 2000 --breaches", "n.json")
+  none <- quietly(rerun("n.json"))
+  expect_equal(nrow(none), 0L)
+  expect_match(said_of(none), "no row, then and now")
   store <- "s.sqlite"
   bay <- demo_prices()[1:200, c("TARROW", "OSSELL")]
   quietly(store_prices(bay, store))
@@ -119,12 +158,27 @@ test_that("what is no record is refused, and what cannot be done again says why"
     sub("\"form\": \"1\"", "\"form\": \"2\"", text), sub("\"kind\": \"run\"", "\"kind\": 1", text),
     sub("\"command\": \"beta\"", "\"command\": \"alpha\"", text), substr(text, 1, 300)
   )
+  # A record from anywhere runs nothing but what measures, and writes nothing.
+  as_line <- function(command, ...) {
+    words <- sprintf("\"words\": [%s]", paste(sprintf("\"%s\"", c(...)), collapse = ", "))
+    text <- sub("\"command\": \"beta\"", sprintf("\"command\": \"%s\"", command), text)
+    sub("\"words\": \\[[^]]*\\]", words, text)
+  }
+  cases <- c(
+    cases, as_line("demo", "--files", "evil"), as_line("store", "s.sqlite", "--add", "bay.csv"),
+    as_line("rerun", "r.json"), as_line("check", "bay.csv", "--repair", "evil.csv")
+  )
+  quietly(rerun(written(as_line(
+    "volatility", "bay.csv", "--out", "evil.csv", "--figure", "evil.png",
+    "--workbook", "evil.xlsx", "--record", "evil.json"
+  ), ending = ".json")))
   for (case in cases) {
     expect_error(
       rerun(written(case, ending = ".json")), class = "imbroglio_error_file",
       info = substr(case, 1, 50)
     )
   }
+  expect_equal(list.files(pattern = "evil|sqlite"), character())
   expect_error(rerun(tempfile()), class = "imbroglio_error_file")
   expect_error(rerun(1), class = "imbroglio_error_argument")
   unlink("bay.csv")

@@ -194,6 +194,65 @@ test_that("each input cell is followed by every number, or told not to be", {
   expect_gt(length(done), 30)
 })
 
+test_that("with another choice all rows of a workbook are what the function gives for it", {
+  book <- as_portfolio(
+    demo_prices()[1:400, ], shares = c(TARROW = 20, OSSELL = 10, BAYBOND = -5)
+  )
+  falls <- demo_prices()[1:600, "TARROW"]
+  level <- "share of the outcomes that are no worse"
+  cases <- list(
+    list(split_var(book), level, 0.95, split_var(book, level = 0.95)$component),
+    list(
+      split_var(book, method = "normal"), "periods ahead", 10,
+      split_var(book, method = "normal", horizon = 10)$component
+    ),
+    list(bootstrap_book(book, draws = 500), level, 0.9,
+         bootstrap_book(book, level = 0.9, draws = 500)$var),
+    list(
+      drawdown_episodes(falls, worst = 3), "last date of prices",
+      as.numeric(falls$dates[500]) + 25569, drawdown_episodes(falls[1:500, ], worst = 3)$drawdown
+    ),
+    list(
+      measure_ratios(falls), "target, a year", 0.05,
+      measure_ratios(falls, target = 0.05)$sortino_annual
+    ),
+    list(
+      measure_tracking(demo_prices()[1:300, c("TARROW", "BAYALL")], "BAYALL", total = FALSE),
+      "periods a year", 260,
+      measure_tracking(
+        demo_prices()[1:300, c("TARROW", "BAYALL")], "BAYALL", total = FALSE, per_year = 260
+      )$tracking_error_annual
+    )
+  )
+  files <- vapply(cases, function(case) {
+    file <- tempfile(fileext = ".xlsx")
+    write_workbook(case[[1]], file)
+    with_input(file, case[[2]], case[[3]])
+  }, "")
+  done <- recalculated(files)
+  for (i in seq_along(done)) {
+    answer <- sheet(done[i], "Answer")
+    wanted <- cases[[i]][[4]]
+    shown <- as.numeric(answer[[2]][3 + seq_along(wanted)])
+    expect_true(near(shown, wanted, 1e-9), info = i)
+    expect_no_match(answer[[1]], "in error")
+    values <- sheet(done[i], "Working")[[4]]
+    expect_false(any(grepl("^#(VALUE|REF|NAME|DIV|NUM)", values)), info = i)
+  }
+  # Rows are called by what tells them apart: a level that all have is a choice, and may change.
+  labels <- sheet(done[1], "Answer")[[1]]
+  expect_true("component OSSELL" %in% labels)
+  several <- tempfile(fileext = ".xlsx")
+  write_workbook(split_var(book, level = c(0.95, 0.99)), several)
+  expect_true("component OSSELL 0.95" %in% sheet(several, "Answer")[[1]])
+  # What is not known under another choice is told apart from a fault.
+  rare <- tempfile(fileext = ".xlsx")
+  write_workbook(show_working(measure_var(falls), number = "var_error"), rare)
+  low <- recalculated(with_input(rare, level, 0.8))
+  expect_match(sheet(low, "Answer")[[1]], "[1-9][0-9]* of the numbers need measuring", all = FALSE)
+  expect_no_match(sheet(low, "Answer")[[1]], "in error")
+})
+
 test_that("a workbook is of text and formulas, whole, and not too large", {
   prices <- demo_prices()[1:60, c("TARROW", "BAYALL")]
   marked <- as.data.frame(prices)
