@@ -59,24 +59,27 @@ read_run <- function(file) {
   }
   if (!file.exists(file)) fail("file", sprintf("There is no file %s.", file))
   run <- read_json_of(file)
-  if (!is.list(run) || !is.list(run$imbroglio) || !identical(run$imbroglio$kind, "run")) {
+  made_by <- if (is.list(run)) run$imbroglio
+  if (!is.list(made_by) || !identical(made_by$kind, "run")) {
     fail(
       "file", sprintf("%s is no record of a command.", file),
       remedy = "imbroglio COMMAND ... --record FILE.json writes one."
     )
   }
-  if (!identical(run$imbroglio$form, form_of_run)) {
+  if (!identical(made_by$form, form_of_run)) {
     fail(
-      "file", sprintf("%s is of form %s, and this version reads %s.", file,
-                      shown(run$imbroglio$form), form_of_run),
-      where = sprintf("imbroglio %s wrote it.", shown(run$imbroglio$version))
+      "file", sprintf(
+        "%s is of form %s, and this version reads %s.", file, shown(made_by$form), form_of_run
+      ),
+      where = sprintf("imbroglio %s wrote it.", shown(made_by$version))
     )
   }
   undamaged(file, {
-    wanted <- is.character(run$command) && length(run$command) == 1L && is.list(run$answer) &&
-      is.list(run$answer$results) && is.list(run$inputs) && is.character(run$made$at) &&
-      is.character(run$made$today)
-    if (!wanted) stop("What a record has is not there.")
+    of_text <- list(run$command, run$made$at, run$made$today)
+    of_parts <- list(run$answer$results, run$inputs)
+    whole <- all(vapply(of_text, function(x) is.character(x) && length(x) == 1L, NA)) &&
+      all(vapply(of_parts, is.list, NA))
+    if (!whole) stop("What a record has is not there.")
     run$words <- as.character(unlist(run$words))
     run
   })
