@@ -261,7 +261,7 @@ language_distributions <- list(
 )
 
 # Unknown where there are not so many.
-at_place <- function(x, k) x[ifelse(k < 1, NA, k)]
+at_place <- function(x, k) x[replace(k, k < 1, NA)]
 
 smallest <- function(x, k) at_place(sort(known_in(x)), k)
 

@@ -159,7 +159,8 @@ others_json <- function(others) {
 }
 
 one_line <- function(expression) {
-  paste(trimws(deparse(expression, width.cutoff = 500L)), collapse = " ")
+  lines <- deparse(expression, width.cutoff = 500L)
+  if (length(lines) > 1L) paste(trimws(lines), collapse = " ") else lines
 }
 
 # Quoted, of many at once; what is rare is left to jsonlite.

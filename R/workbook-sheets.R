@@ -73,25 +73,27 @@ read_before <- function(expression, plan) {
   known <- plan$read[[key]]
   if (!is.null(known)) return(known)
   names <- list()
-  marked <- function(...) {
-    names[[length(names) + 1L]] <<- list(...)
+  marked <- function(name, mode, rows_up, inside) {
+    names[[length(names) + 1L]] <<- list(name, mode, rows_up, beside_in(inside))
     sprintf("\001%d\002", length(names))
   }
   column <- is.call(expression) && identical(expression[[1L]], quote(recursion))
   sheet <- if (!column) expression_sheet(expression, marked)
-  plan$read[[key]] <- list(text = expression_text(expression), sheet = sheet, names = names)
+  plan$read[[key]] <- c(list(text = expression_text(expression)), cut_at_marks(sheet, names))
   plan$read[[key]]
+}
+
+cut_at_marks <- function(sheet, names) {
+  if (is.null(sheet)) return(NULL)
+  marks <- gregexpr("\001[0-9]+\002", sheet)
+  found <- as.integer(gsub("[^0-9]", "", regmatches(sheet, marks)[[1L]]))
+  list(between = regmatches(sheet, marks, invert = TRUE)[[1L]], names = names[found])
 }
 
 sheet_formula <- function(expression, plan, named) {
   read <- read_before(expression, plan)
-  formula <- read$sheet
-  for (i in seq_along(read$names)) {
-    one <- read$names[[i]]
-    name <- named(one[[1L]], one[[2L]], one[[3L]], one[[4L]])
-    formula <- gsub(sprintf("\001%d\002", i), name, formula, fixed = TRUE)
-  }
-  formula
+  names <- vapply(read$names, function(one) named(one[[1L]], one[[2L]], one[[3L]], one[[4L]]), "")
+  paste0(c(rbind(read$between, c(names, ""))), collapse = "")
 }
 
 # What a name of a working is in its formulas.
@@ -100,13 +102,13 @@ names_in_formulas <- function(plan) {
     for (one in plan$rows) if (name %in% one$names) return(one)
     NULL
   }
-  function(name, mode, rows_up, inside) {
+  function(name, mode, rows_up, with) {
     if (name == "pi") return("PI()")
     if (name == "previous") return("{previous}")
     one <- where(name)
     if (is.null(one)) return(name_in_book(name, plan$tag))
     if (mode == "cell") return(sprintf("$%s{%d}", one$letter[[name]], -rows_up))
-    beside <- Filter(function(b) b$name %in% one$names, beside_in(inside))
+    beside <- Filter(function(b) b$name %in% one$names, with)
     begins <- max(vapply(beside, function(b) one$begins[[b$name]] + b$rows_up, 0))
     if (!rows_up && begins == one$begins[[name]]) return(name_in_book(name, plan$tag))
     range_formula(plan, one, name, begins, rows_up)

@@ -265,7 +265,7 @@ columns_made <- function(r, written) {
   columns <- c(names(r$columns), if (owns_dates(r, written)) "date")
   by_row <- function(e) {
     if (is.name(e)) return(as.character(e) %in% columns)
-    if (!is.call(e)) return(FALSE)
+    if (!is.call(e) || !any(all.vars(e) %in% columns)) return(FALSE)
     head <- as.character(e[[1L]])
     args <- as.list(e)[-1L]
     if (head != "(") {
@@ -283,7 +283,8 @@ columns_made <- function(r, written) {
 name_in_book <- function(name, tag) {
   named <- if (nzchar(tag)) paste0(name, "_", tag) else name
   # What looks like a cell, or a row or column of another notation, cannot be a name.
-  if (grepl("^([A-Za-z]{1,3}[0-9]+|[rRcC][0-9]*)$", named)) paste0(named, "_") else named
+  like_a_cell <- nchar(named) < 11L && grepl("^([A-Za-z]{1,3}[0-9]+|[rRcC][0-9]*)$", named)
+  if (like_a_cell) paste0(named, "_") else named
 }
 
 # A table as a workbook: a sheet of it, and one of what it stands on.

@@ -74,9 +74,11 @@ source_file <- function(...) {
 
 # What a test registers is not there in the next.
 forget_registered <- function(frame = parent.frame()) {
-  for (name in c("registered_families", "registered_estimators", "registered_var_methods")) local({
-    registry <- get(name, asNamespace("imbroglio"))
-    before <- ls(registry)
-    withr::defer(rm(list = setdiff(ls(registry), before), envir = registry), envir = frame)
-  })
+  force(frame)
+  kinds <- c("registered_families", "registered_estimators", "registered_var_methods")
+  registries <- lapply(kinds, get, asNamespace("imbroglio"))
+  before <- lapply(registries, ls)
+  withr::defer(for (i in seq_along(registries)) {
+    rm(list = setdiff(ls(registries[[i]]), before[[i]]), envir = registries[[i]])
+  }, envir = frame)
 }

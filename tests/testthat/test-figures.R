@@ -83,7 +83,6 @@ test_that("every result has a figure that is written without a word", {
   prices <- read_prices(demo_file("bay.csv"))
   returns <- as_returns(prices)
   register_volatility("absolute-test", function(r) mean(abs(r)))
-  on.exit(rm("absolute-test", envir = imbroglio:::registered_estimators))
   book <- as_portfolio(prices, c(OSSELL = 0.5, TARROW = 0.3), cash = 0.2, value = 1000)
   days <- read_prices(demo_file("bay-daily.csv.gz"))
   about <- case_data(methods = c("historical", "normal", "hill", "bootstrap"))

@@ -194,7 +194,6 @@ test_that("intervals of the parameters cover the truth, for each family", {
 
 test_that("a family of one's own is fitted, tested and ranked like the others", {
   forget_registered()
-  on.exit(rm("hyperbolic-secant", "two-sided", envir = imbroglio:::registered_families))
   secant <- list(
     density = function(x, at) {
       1 / (2 * at[["scale"]] * cosh(pi / 2 * (x - at[["location"]]) / at[["scale"]]))

@@ -173,7 +173,6 @@ test_that("a table of prices is what its digest says, and rows of it can be look
 test_that("a seed gives the same numbers whatever kind R has been set to, and leaves it so", {
   forget_registered()
   register_var_method("third-test", function(r, level) c(-sort(r)[3], NA))
-  on.exit(rm("third-test", envir = imbroglio:::registered_var_methods))
   returns <- as_returns(stock_prices())[, "NORTH"]
   usual <- measure_var(returns, method = "third-test")$var_error
   before <- suppressWarnings(RNGkind("Wichmann-Hill", "Box-Muller", "Rounding"))

@@ -130,7 +130,6 @@ test_that("a method of one's own stands beside the others", {
   register_var_method("half-test", function(r, level) {
     c(-min(r) / 2, -min(r))
   }, title = "Half of the worst")
-  on.exit(rm("half-test", envir = imbroglio:::registered_var_methods))
   returns <- as_returns(stock_prices())[, "NORTH"]
   found <- var_of(returns, method = c("historical", "half-test"), horizon = 4)
   expect_equal(found$var[2], -min(as.matrix(returns)))
@@ -146,7 +145,6 @@ test_that("a method of one's own stands beside the others", {
     "own-square" = function(r, level) 30 * mean(r[r < 0]^2)
   )
   for (name in names(own)) register_var_method(name, own[[name]])
-  on.exit(rm(list = names(own), envir = imbroglio:::registered_var_methods), add = TRUE)
   book <- as_portfolio(stock_prices(), w)
   parts <- function(method) {
     subset(

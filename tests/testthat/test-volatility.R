@@ -174,7 +174,6 @@ test_that("an estimator of one's own is measured, rolled and named like the othe
   register_volatility("absolute", function(r) {
     sqrt(pi / 2) * mean(abs(r))
   }, formula = "sqrt(pi / 2) mean |r|")
-  on.exit(rm("absolute", envir = imbroglio:::registered_estimators))
   by_hand <- function(x) sqrt(pi / 2) * mean(abs(x))
   r <- as.matrix(returns)
   found <- measure_volatility(returns, method = c("deviation", "absolute"))
