@@ -46,13 +46,20 @@ page_cells <- function(values, exact, column, is_text, rows, linked) {
   if (is_text) {
     first <- if (identical(column$label, "security")) "th scope=\"row\"" else "td"
     day <- if (identical(column$unit, "date")) " class=\"day\"" else ""
+    if (nzchar(day)) shown <- with_link(shown, rows, linked & !is.na(values))
     return(sprintf("<%s%s>%s</%s>", first, day, shown, substr(first, 1L, 2L)))
   }
   number <- if (is.numeric(exact)) as.numeric(exact) else rep(NA_real_, length(values))
   value <- ifelse(is.finite(number), core_shortest(number), "")
-  has <- linked & !is.na(rows %||% NA) & is.finite(number)
-  shown <- ifelse(has, sprintf("<a href=\"#%s\">%s</a>", rows, shown), shown)
+  shown <- with_link(shown, rows, linked & is.finite(number))
   sprintf("<td class=\"r\" data-v=\"%s\">%s</td>", value, shown)
+}
+
+# To the working of each row that has one.
+with_link <- function(shown, rows, linked) {
+  ifelse(
+    linked & !is.na(rows %||% NA), sprintf("<a href=\"#%s\">%s</a>", rows, shown), shown
+  )
 }
 
 # A number and its unit stay on one line.

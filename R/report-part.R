@@ -90,7 +90,6 @@ through_time_of <- function(result) inherits(result, "imbroglio_result") && thro
 
 # The finding, in a sentence: of a book and its holdings that of the book, then how they compare.
 lead_of <- function(result, work) {
-  if (!inherits(result, "imbroglio_result")) return(holdings_lead(result, work$book))
   book <- work$book$name
   beside <- !is.null(book) && !is.null(result[["security"]]) &&
     sum(result$security == book) == 1L && nrow(result) > 1L &&
@@ -100,15 +99,4 @@ lead_of <- function(result, work) {
     return(if (length(said)) said[1L] else "Nothing of it is known.")
   }
   paste(headline(result[result$security == book, ]), headline(result[result$security != book, ]))
-}
-
-holdings_lead <- function(held, book) {
-  sprintf(
-    "%s holds %s%s; the largest is %s with %s.",
-    book$name,
-    count(length(book$security), "security", "securities"),
-    if (is.null(book$value)) "" else paste(", worth", money(book$value, book$currency)),
-    held$security[1L],
-    unit_text$share(held$weight[1L])
-  )
 }

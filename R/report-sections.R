@@ -89,21 +89,6 @@ need_words <- c(
   volume = "volumes", rates = "prices converted by rates"
 )
 
-# What is held, as a table.
-holdings_table <- function(book) {
-  table <- as.data.frame(book)
-  table[order(-abs(table$weight)), , drop = FALSE]
-}
-
-record_of_holdings <- function() {
-  table_record(
-    "What is held",
-    parts = list(holdings = part(
-      "book", 10, "book", "book", "table", runs = holdings_table, draws = NULL, says = FALSE
-    ))
-  )
-}
-
 # Of a book and its holdings the book is drawn, which stands first.
 drawn_of_part <- function(result, work, draws) {
   if (draws == "first" && !is.null(work$book)) {

@@ -314,7 +314,7 @@ measured_at <- function(x, work) {
   price <- if (!book) x$prices$close[, work$own]
   made <- list(
     worth = if (book && !is.null(x$value)) one(
-      paste(c("worth", x$currency), collapse = ", "), "money", "worth", value = x$value
+      paste(c("worth", x$currency), collapse = ", "), "money", "worth", holdings_table(x)[1L, ]
     ),
     price = if (!book) one(
       "price", "price", "price", value = utils::tail(price[!is.na(price)], 1L)

@@ -18,8 +18,10 @@
 #' Of a price table it is the working of a price: what was delivered, what [repair_prices()] put
 #' right in it, and the splits and dividends that [adjust_prices()] took into it.
 #'
+#' Of a book it is that of what is held: the weight, price and value of one holding.
+#'
 #' @param result The result of a `measure_*()` function or another that gives results; or a price
-#'   table.
+#'   table, or a book.
 #' @param security,method,benchmark,family,level,window,horizon Which row, where the result has
 #'   several; the first that is left is taken, and said.
 #' @param date Of a rolling result, a series or a price the date: the last on or before it. By
@@ -40,6 +42,7 @@
 #' traded <- read_prices(demo_file("bay-daily.csv.gz"), price = "close")
 #' adjusted <- adjust_prices(traded, demo_file("bay-actions.csv"))
 #' show_working(adjusted, security = "TARROW", date = "2020-03-20")
+#' show_working(as_portfolio(prices, shares = c(OSSELL = 100, TARROW = 50)), security = "TARROW")
 #' @export
 show_working <- function(result, security = NULL, date = NULL, method = NULL, number = NULL,
                          benchmark = NULL, family = NULL, level = NULL, window = NULL,
@@ -52,6 +55,7 @@ show_working <- function(result, security = NULL, date = NULL, method = NULL, nu
     refuse_picks(c(picks[-1L], list(number = number)))
     return(price_working(result, security, date))
   }
+  if (inherits(result, "imbroglio_book")) result <- holdings_table(result)
   # What is no result any more is told.
   basis(result)
   row <- row_to_show(result, picks, date)

@@ -60,6 +60,28 @@ headline_of.imbroglio_volatility_split <- function(result) {
 }
 
 #' @export
+words_of.imbroglio_holdings <- function(result) {
+  about <- basis(result)
+  worth <- ifelse(is.na(result$value), "", sprintf(", %s", money(result$value, about$currency)))
+  sprintf("%s: %s of %s%s.", result$security, unit_text$share(result$weight), about$book$name, worth)
+}
+
+#' @export
+headline_of.imbroglio_holdings <- function(result) {
+  about <- basis(result)
+  worth <- result$worth[1L]
+  held <- result[result$security != "cash", ]
+  sprintf(
+    "%s holds %s%s; the largest is %s with %s.",
+    about$book$name,
+    count(nrow(held), "security", "securities"),
+    if (is.na(worth)) "" else paste(", worth", money(worth, about$currency)),
+    held$security[1L],
+    unit_text$share(held$weight[1L])
+  )
+}
+
+#' @export
 words_of.imbroglio_concentration <- function(result) {
   if (!is.null(result[["window"]])) return(rolling_in_words(result))
   moved <- sprintf(

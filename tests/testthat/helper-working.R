@@ -137,6 +137,12 @@ near <- function(a, b, digits = 1e-10) {
 
 demo_prices <- function() quietly(read_prices(demo_file("bay.csv")))
 
+file_of_working <- function(working) {
+  file <- tempfile(fileext = ".json")
+  working_json(working, file)
+  file
+}
+
 quietly <- function(expr) suppressWarnings(suppressMessages(expr))
 
 # Another value of a choice that could have been taken.

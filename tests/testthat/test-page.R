@@ -47,6 +47,13 @@ test_that("tables sort by full values, and each number leads to its working", {
     .filter(a => !document.getElementById(a.getAttribute('href').slice(1))).length")
   expect_equal(lost, 0)
   expect_gt(in_page(page, "document.querySelectorAll('td a[href^=\"#w-\"]').length"), 100)
+  # So do dates, weights and counts; but for what was chosen, and what no working has.
+  bare <- unlist(in_page(page, "[...document.querySelectorAll('main section table')].flatMap(t =>
+    [...t.querySelectorAll('tbody td.day, tbody td.r')].filter(d => !d.querySelector('a') &&
+      d.textContent != '-' && !d.closest('article') && !t.closest('#limits')).map(d =>
+        t.tHead.rows[0].cells[d.cellIndex].textContent.trim()))"))
+  chosen <- c("level", "rank", "window", "horizon", "over")
+  expect_equal(setdiff(bare, c(chosen, "place", "ES p")), character())
   seen <- in_page(page, "(async () => {
     const a = document.querySelectorAll('#t-var td a')[1];
     a.click(); await new Promise(r => setTimeout(r, 300));

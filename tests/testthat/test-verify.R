@@ -1,16 +1,10 @@
-file_of <- function(working) {
-  file <- tempfile(fileext = ".json")
-  working_json(working, file)
-  file
-}
-
 differing <- function(found) found$number[found$state == "differs"]
 
 test_that("every working is written by the schema, and is the same when computed again", {
   files <- character()
   kinds <- list()
   each_working(function(working, result, row, info) {
-    files <<- c(files, file_of(working))
+    files <<- c(files, file_of_working(working))
     kinds[[length(files)]] <<- kinds_of_numbers(result, row, working)
     found <- verify_working(utils::tail(files, 1))
     expect_equal(differing(found), character(), info = info)
@@ -31,7 +25,7 @@ test_that("every working is written by the schema, and is the same when computed
 
 test_that("what was changed in the file, or in the prices, is found with its size", {
   prices <- demo_prices()[1:300, c("TARROW", "BAYALL")]
-  file <- file_of(show_working(measure_volatility(prices), "TARROW", number = "all"))
+  file <- file_of_working(show_working(measure_volatility(prices), "TARROW", number = "all"))
   text <- paste(readLines(file), collapse = "\n")
   with_change <- function(from, to) {
     expect_match(text, from)
@@ -65,7 +59,7 @@ test_that("what was changed in the file, or in the prices, is found with its siz
   expect_match(paste(format(short), collapse = " "), "50 are not there")
   expect_error(verify_working(file, prices[, "BAYALL"]), class = "imbroglio_error_argument")
   given <- as_returns(data.frame(date = prices$dates, R = sin(1:300) / 50), given = "returns")
-  of_given <- file_of(show_working(measure_var(given)))
+  of_given <- file_of_working(show_working(measure_var(given)))
   expect_true(imbroglio:::is_verified(verify_working(of_given, given)))
   expect_error(verify_working(of_given, prices), class = "imbroglio_error_argument")
 })
@@ -123,7 +117,7 @@ test_that("data are looked up in whatever was read, and what is not as it was is
       last <- nrow(as.data.frame(result))
       for (row in unique(c(1L, last))) {
         info <- paste(name, i, row)
-        file <- file_of(imbroglio:::working_of_row(result, row, "all"))
+        file <- file_of_working(imbroglio:::working_of_row(result, row, "all"))
         found <- quietly(verify_working(file, read(case$table)))
         expect_true(imbroglio:::is_verified(found), info = info)
         there <- attr(found, "looked_up")
@@ -152,14 +146,14 @@ test_that("data are looked up in whatever was read, and what is not as it was is
   # What was left out of the file then, and is there now.
   whole <- cases$gaps$table
   whole$TARROW[c(40, 41, 200)] <- 20
-  file <- file_of(show_working(measure_var(as_prices(cases$gaps$table)), "TARROW"))
+  file <- file_of_working(show_working(measure_var(as_prices(cases$gaps$table)), "TARROW"))
   found <- verify_working(file, as_prices(whole))
   expect_false(imbroglio:::is_verified(found))
   expect_match(paste(format(found), collapse = " "), "3 more lie between, not there then")
 })
 
 test_that("a file from anywhere is data: it is read, never run, and refused with its reason", {
-  file <- file_of(show_working(measure_var(demo_prices()[1:300, "TARROW"])))
+  file <- file_of_working(show_working(measure_var(demo_prices()[1:300, "TARROW"])))
   text <- paste(readLines(file), collapse = "\n")
   flag <- tempfile()
   of_expression <- function(x) {

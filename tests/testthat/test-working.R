@@ -251,6 +251,46 @@ test_that("given returns and profits, rolling and whole, are what their workings
   }
 })
 
+test_that("what is held is shown from its prices, however the holdings came in", {
+  prices <- demo_prices()[1:300, c("TARROW", "OSSELL")]
+  dated <- function(what, date) {
+    stats::setNames(
+      data.frame(c("TARROW", "OSSELL", "cash"), c(0.5, 0.4, 0.1), date), c("security", what, "date")
+    )
+  }
+  given <- data.frame(date = as.Date("2020-01-01") + 1:50, A = sin(1:50) / 50, B = cos(1:50) / 50)
+  about <- case_data()
+  books <- quietly(list(
+    about$book, about$book_and_cash, about$book_of_shares, about$book_of_days,
+    about$book_of_currencies,
+    as_portfolio(prices, shares = c(OSSELL = 100, TARROW = -83)),
+    as_portfolio(prices, shares = c(OSSELL = 100, TARROW = -123.2)),
+    as_portfolio(prices, values = c(OSSELL = 5000, TARROW = 2500), cash = 100),
+    as_portfolio(prices, holdings = dated("weight", "2016-06-01")),
+    as_portfolio(prices, holdings = dated("value", "2016-06-01")),
+    as_portfolio(prices, holdings = dated("value", "2016-06-05")),
+    as_portfolio(prices, weights = c(OSSELL = 2, TARROW = 3), normalise = TRUE),
+    as_portfolio(as_returns(given, given = "returns"), weights = c(A = 0.3, B = 0.7), value = 10)
+  ))
+  for (i in seq_along(books)) {
+    held <- as.data.frame(books[[i]])
+    close <- books[[i]]$returns$prices$close
+    for (security in held$security) {
+      working <- quietly(show_working(books[[i]], security, number = "all"))
+      expect_true(imbroglio:::is_verified(verify_working(file_of_working(working))), info = i)
+      number <- function(name) as.numeric(working$value[working$step == name])
+      own <- held$security == security
+      expect_equal(number("weight"), held$weight[own], tolerance = 1e-14, info = i)
+      if (!is.null(close) && security != "cash") {
+        expect_equal(number("price"), unname(tail(close[, security], 1)), info = i)
+      }
+      if (!is.null(held$value)) {
+        expect_equal(number("value"), held$value[own], tolerance = 1e-14, info = i)
+      }
+    }
+  }
+})
+
 test_that("what cannot be shown is told", {
   forget_registered()
   prices <- demo_prices()[1:100, ]
