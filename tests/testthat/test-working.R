@@ -255,7 +255,8 @@ test_that("what is held is shown from its prices, however the holdings came in",
   prices <- demo_prices()[1:300, c("TARROW", "OSSELL")]
   dated <- function(what, date) {
     stats::setNames(
-      data.frame(c("TARROW", "OSSELL", "cash"), c(0.5, 0.4, 0.1), date), c("security", what, "date")
+      data.frame(c("TARROW", "OSSELL", "cash"), c(0.5, 0.4, 0.1), date),
+      c("security", what, "date")
     )
   }
   given <- data.frame(date = as.Date("2020-01-01") + 1:50, A = sin(1:50) / 50, B = cos(1:50) / 50)
