@@ -63,7 +63,8 @@ headline_of.imbroglio_volatility_split <- function(result) {
 words_of.imbroglio_holdings <- function(result) {
   about <- basis(result)
   worth <- ifelse(is.na(result$value), "", sprintf(", %s", money(result$value, about$currency)))
-  sprintf("%s: %s of %s%s.", result$security, unit_text$share(result$weight), about$book$name, worth)
+  share <- unit_text$share(result$weight)
+  sprintf("%s: %s of %s%s.", result$security, share, about$book$name, worth)
 }
 
 #' @export

@@ -10,7 +10,8 @@ working_of.imbroglio_holdings <- function(result, row) {
   short <- c(unique_names(own$security), "cash")
   parts <- lapply(paste0(short, "_part"), as.name)
   j <- match(this$security, c(own$security, "cash"))
-  sizes <- if (is.null(book$net)) parts else lapply(parts[seq_along(own$security)], call, name = "abs")
+  sizes <- parts
+  if (!is.null(book$net)) sizes <- lapply(parts[seq_along(own$security)], call, name = "abs")
   list(
     rows = list(closes_of_holdings(book, own, short)),
     choices = list(if (by_weights && !is.na(this$worth)) {
@@ -38,7 +39,8 @@ working_of.imbroglio_holdings <- function(result, row) {
         },
         if (!is.na(this$worth) && !by_weights) step("worth", quote(whole), "all of it", "money"),
         if (!is.na(this$worth)) {
-          step("value", if (by_weights) quote(weight * worth) else parts[[j]], "its value", "money")
+          of_worth <- if (by_weights) quote(weight * worth) else parts[[j]]
+          step("value", of_worth, "its value", "money")
         }
       )
     ),
@@ -97,12 +99,11 @@ held_part_steps <- function(j, book, own, short) {
     )))
   }
   noun <- if (own$what == "weight") "weight of" else "value of"
-  if (is.null(own$date)) return(c(priced, list(given("part", paste(noun)))))
+  if (is.null(own$date)) return(c(priced, list(given("part", noun))))
   if (!is_grown(book, own)) {
     now <- if (own$what == "weight") book$weights[[j]] else book$weights[[j]] * book$value
-    return(c(priced, list(entered(
-      of("part"), now, sprintf("%s %s, moved from %s to the last price", noun, own$security[j], own$date)
-    ))))
+    said <- sprintf("%s %s, moved from %s to the last price", noun, own$security[j], own$date)
+    return(c(priced, list(entered(of("part"), now, said))))
   }
   c(priced, list(
     given("held", noun),
