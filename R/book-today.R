@@ -124,6 +124,35 @@ returns_today <- function(book) {
   made
 }
 
+# What a book holds, on other returns; `carried`: see as_portfolio().
+held_on <- function(book, returns, carried = book$carried) {
+  amounts <- if (is.null(book$shares)) book$weights else book$shares
+  arguments <- list(
+    returns,
+    rebalance = book$rebalance,
+    cash_return = book$cash_return,
+    cash = if (is.null(book$shares)) book$cash else book$money,
+    held = book$held,
+    name = book$name,
+    stand_ins = book$stand_ins,
+    carried = carried,
+    between = book$between$way,
+    benchmark = book$bridged_by,
+    bridges = book$between$drawings %||% 1L,
+    seed = book$seed
+  )
+  arguments[[if (is.null(book$shares)) "weights" else "shares"]] <- stats::setNames(
+    amounts, book$security
+  )
+  do.call(as_portfolio, arguments)
+}
+
+# Of these holdings those that have no price on the last date.
+stopped_by <- function(prices, carried) {
+  own <- core_span(prices$close[, carried, drop = FALSE])$last
+  if (any(own < nrow(prices$close))) carried[own < nrow(prices$close)]
+}
+
 # What each holding of a book added to each of its returns: its weight at the close before, times
 # its own return. Parts add up to the simple return of the book; what is left is of its cash.
 

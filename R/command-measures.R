@@ -3,14 +3,18 @@
 run_measure <- function(name) {
   force(name)
   function(files, options) {
-    returns <- input_returns(input_prices(files, options, name), options, name)
+    returns <- keep_measured(
+      options, input_returns(input_prices(files, options, name), options, name)
+    )
     options["sort_by"] <- list(options[["sort"]])
     hand_over_measured(call_with(measures()[[name]]$measure, returns, options), options)
   }
 }
 
 run_volatility <- function(files, options) {
-  returns <- input_returns(input_prices(files, options, "volatility"), options, "volatility")
+  returns <- keep_measured(
+    options, input_returns(input_prices(files, options, "volatility"), options, "volatility")
+  )
   if (options$split) return(split_of_volatility(returns, options))
   if (options$parameters || !is.null(options$horizon)) {
     return(hand_over_measured(garch_of(returns, options), options))
@@ -46,7 +50,9 @@ run_beta <- function(files, options) {
   side_by_side <- length(options$every) > 1L || !is.null(options$spans)
   once <- options
   if (side_by_side) once["every"] <- list(NULL)
-  returns <- input_returns(input_prices(files, once, "beta"), once, "beta")
+  returns <- keep_measured(
+    options, input_returns(input_prices(files, once, "beta"), once, "beta")
+  )
   # --last cuts the prices; --spans are what the function calls so.
   options["last"] <- list(options$spans)
   but <- if (!side_by_side) c("every", "last") else character()
@@ -59,6 +65,7 @@ run_drawdown <- function(files, options) {
   if (!is.null(options$every) || has_book(options)) {
     data <- input_returns(data, options, "drawdown")
   }
+  keep_measured(options, data)
   if (options$series) {
     return(hand_over_measured(drawdown_series(data), options, measure_drawdown(data)))
   }

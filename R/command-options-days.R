@@ -36,6 +36,8 @@ options_of_days <- function() {
       "WAY", "text", "conditional mean, or beta (conditional)", idle = of_shock
     ),
     measures = option("A,B", "list", function() toString(names(rolling_measures()))),
+    measure = option("NAME", "text", function() toString(names(explained_measures()))),
+    since = option("DATE", "text", "a date, or how long ago, such as \"1 week\""),
     limits = option(
       "LIMITS", "amounts",
       "limits by measure, as var=3%,sharpe=0"),

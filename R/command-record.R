@@ -31,6 +31,12 @@ is_kept <- function(options) is.environment(options$record)
 # What was read, before it is cut or measured.
 keep_input <- function(options, read) if (is_kept(options)) options$record$read <- read
 
+# What is measured: a table of returns or prices, or a book.
+keep_measured <- function(options, x) {
+  if (is_kept(options)) options$record$measured <- x
+  x
+}
+
 # Whether that is all that is to be done with it.
 keep_result <- function(options, result) {
   if (!is_kept(options)) return(FALSE)

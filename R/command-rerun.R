@@ -85,9 +85,15 @@ read_run <- function(file) {
   })
 }
 
-# What would be the record of it now, and in `common` the digests of what both have read. A record
-# may come from anywhere: only what has one is run, and only what is read is taken from its line.
+# What would be the record of it now, and in `common` the digests of what both have read.
 run_again <- function(then, file) {
+  run <- run_once_more(then, file)
+  c(parsed_json(run_json(run)), list(common = digests_in_common(then$read, run$read)))
+}
+
+# A record may come from anywhere: only what has one is run, and only what is read is taken from
+# its line.
+run_once_more <- function(then, file) {
   this <- commands()[[then$command]]
   if (!"record" %in% this$options) {
     fail("file", sprintf("%s names %s, which has no record.", file, shown(then$command)))
@@ -106,7 +112,7 @@ run_again <- function(then, file) {
   if (stored && "as-of" %in% this$options) options$as_of <- options$as_of %||% then$made$at
   suppressMessages(this$run(run$files, options), classes = "imbroglio_note")
   refuse_unkept(run)
-  c(parsed_json(run_json(run)), list(common = digests_in_common(then$read, run$read)))
+  run
 }
 
 # Files that are not where they were may lie beside the record.

@@ -18,7 +18,9 @@ run_fit <- function(files, options) {
 }
 
 run_var <- function(files, options) {
-  returns <- input_returns(input_prices(files, options, "var"), options, "var")
+  returns <- keep_measured(
+    options, input_returns(input_prices(files, options, "var"), options, "var")
+  )
   if (inherits(returns, "imbroglio_book")) {
     # What it is worth is known of the book.
     options["value"] <- list(NULL)

@@ -92,3 +92,15 @@ currency_of_result <- function(result) {
 as_simple <- function(r, kind) if (identical(kind, "log")) expm1(r) else r
 
 sentence_case <- function(text) paste0(toupper(substr(text, 1L, 1L)), substring(text, 2L))
+
+# A difference, of percentages in points.
+difference_words <- function(over, unit) {
+  if (unit %in% c("fraction", "share")) unit_text$points(over) else unit_text[[unit]](over)
+}
+
+# Small ones have a digit more.
+signed_difference <- function(x, unit) {
+  small <- unit == "fraction" && all(abs(x) < 1e-3, na.rm = TRUE)
+  said <- if (small) unit_text$small_points(x) else difference_words(x, unit)
+  stats::setNames(paste0(ifelse(x > 0, "+", ""), trimws(said)), names(x))
+}

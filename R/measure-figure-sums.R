@@ -153,3 +153,21 @@ currency_paths <- function(prices, securities) {
     }))
   }))
 }
+
+# Of one change the steps from what it was to what it is, the largest first; what mattered stands
+# under each.
+steps_of_change <- function(one) {
+  one <- one[order(-abs(one$moved)), ]
+  k <- nrow(one)
+  at <- cumsum(c(one$number_before[1L], one$moved))
+  named <- ifelse(is.na(one$mattered), "", paste0("\nabove all ", sub(";.*$", "", one$mattered)))
+  data.frame(
+    security = one$security[1L],
+    said = c("before", paste0(sub(", ", ",\n", one$cause), named), "after"),
+    from = c(at[1L], at[-(k + 1L)], at[k + 1L]),
+    to = c(at[1L], at[-1L], at[k + 1L]),
+    size = c(0, one$moved, 0),
+    kind = c("end", ifelse(one$moved > 0, "up", "down"), "end"),
+    joined = c(rep(1, k + 1L), NA)
+  )
+}

@@ -270,31 +270,7 @@ as_of <- function(work, day) {
   book <- work$book
   returns <- as_returns(prices, kind = work$returns$kind, every = work$returns$stated)
   if (is.null(book)) return(returns)
-  amounts <- if (is.null(book$shares)) book$weights else book$shares
-  arguments <- list(
-    returns,
-    rebalance = book$rebalance,
-    cash_return = book$cash_return,
-    cash = if (is.null(book$shares)) book$cash else book$money,
-    held = book$held,
-    name = book$name,
-    stand_ins = book$stand_ins,
-    carried = stopped_by(prices, book$carried),
-    between = book$between$way,
-    benchmark = book$bridged_by,
-    bridges = book$between$drawings %||% 1L,
-    seed = book$seed
-  )
-  arguments[[if (is.null(book$shares)) "weights" else "shares"]] <- stats::setNames(
-    amounts, book$security
-  )
-  do.call(as_portfolio, arguments)
-}
-
-# Of these holdings those that have no price on the last date.
-stopped_by <- function(prices, carried) {
-  own <- core_span(prices$close[, carried, drop = FALSE])$last
-  if (any(own < nrow(prices$close))) carried[own < nrow(prices$close)]
+  held_on(book, returns, stopped_by(prices, book$carried))
 }
 
 measured_at <- function(x, work) {

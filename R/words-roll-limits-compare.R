@@ -132,10 +132,6 @@ counted_in <- function(unit) if (!unit %in% "money") unit
 
 since_words <- function(since) if (is.na(since)) "" else sprintf(" since %s", since)
 
-difference_words <- function(over, unit) {
-  if (unit %in% c("fraction", "share")) unit_text$points(over) else unit_text[[unit]](over)
-}
-
 # How many are broken, and the first of them.
 #' @export
 headline_of.imbroglio_limits <- function(result) {

@@ -66,6 +66,8 @@ other_values <- function(made) {
     deepest = "2",
     before = made$before,
     at = "2021-07-01",
+    since = "2021-09-20",
+    measure = "volatility",
     against = "INDEXX",
     worst = "4",
     measures = "skewness",

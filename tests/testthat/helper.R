@@ -82,3 +82,14 @@ forget_registered <- function(frame = parent.frame()) {
     rm(list = setdiff(ls(registries[[i]]), before[[i]]), envir = registries[[i]])
   }, envir = frame)
 }
+
+# The book of the demo, with what it stands on.
+demo_unlike <- function(...) {
+  prices <- quietly(read_prices(
+    demo_file(c("bay.csv", "bay-fund.csv", "bay-kelp.csv", "bay-tinmoor.csv"))
+  ))
+  own <- setNames(rep("HBC", ncol(prices)), colnames(prices))
+  own["TINROPE"] <- "TMC"
+  base <- quietly(translate_prices(prices, demo_file("bay-rates.csv"), "HBC", own, carry = 3))
+  quietly(as_portfolio(base, holdings = demo_file("bay-unlike.csv"), benchmark = "BAYALL", ...))
+}

@@ -221,17 +221,6 @@ test_that("a horizon is time, in the periods of what is measured, or refused", {
   expect_message(measure_var(weekly, horizon = 10), "A horizon of 10 is 10 weeks")
 })
 
-# The book of the demo, with what it stands on.
-demo_unlike <- function(...) {
-  prices <- quietly(read_prices(
-    demo_file(c("bay.csv", "bay-fund.csv", "bay-kelp.csv", "bay-tinmoor.csv"))
-  ))
-  own <- setNames(rep("HBC", ncol(prices)), colnames(prices))
-  own["TINROPE"] <- "TMC"
-  base <- quietly(translate_prices(prices, demo_file("bay-rates.csv"), "HBC", own, carry = 3))
-  quietly(as_portfolio(base, holdings = demo_file("bay-unlike.csv"), benchmark = "BAYALL", ...))
-}
-
 test_that("a limit is judged in its own time: of 1 and 10 days, in money, never by weeks", {
   book <- demo_unlike()
   limits <- data.frame(

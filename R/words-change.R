@@ -1,0 +1,56 @@
+# What moved a number, in words.
+
+#' @export
+words_of.imbroglio_change <- function(result) {
+  table <- as.data.frame(result)
+  record <- limit_measures()[[table$measure[1L]]]
+  unit <- record$unit
+  writer <- unit_text[[unit]]
+  ends <- sprintf(
+    "%s: %s, and was %s. ", record$title, writer(table$number_after), writer(table$number_before)
+  )
+  ends[duplicated(table$security)] <- ""
+  money_said <- ifelse(
+    is.na(table$moved_value), "",
+    sprintf(" (%s)", with_sign(money(table$moved_value, basis(result)$currency), table$moved_value))
+  )
+  sprintf(
+    "%s. %s%s: %s%s%s.", table$security, ends, sentence_case(table$cause),
+    signed_difference(table$moved, unit), money_said,
+    ifelse(is.na(table$mattered), "", paste0("; above all ", table$mattered))
+  )
+}
+
+with_sign <- function(text, x) paste0(ifelse(x > 0, "+", ""), trimws(text))
+
+# Of several securities the one that moved most.
+#' @export
+headline_of.imbroglio_change <- function(result) {
+  table <- as.data.frame(result)
+  sizes <- abs(table$number_after - table$number_before)
+  first <- table$security[which.max(sizes)]
+  one <- table[table$security == first, ]
+  record <- limit_measures()[[one$measure[1L]]]
+  writer <- unit_text[[record$unit]]
+  about <- basis(result)
+  before <- one$number_before[1L]
+  after <- one$number_after[1L]
+  moved <- sum(one$moved)
+  worth <- sum(one$moved_value)
+  said <- sprintf(
+    "%s. %s: %s, and was %s", first, record$title, writer(after), writer(before)
+  )
+  if (moved == 0 && all(one$moved == 0)) return(paste0(said, "; nothing moved it."))
+  parts <- one[order(-abs(one$moved)), ]
+  several <- length(unique(table$security))
+  paste0(
+    said, sprintf(
+      " (%s%s): ", signed_difference(moved, record$unit),
+      if (is.na(worth)) "" else paste(",", with_sign(money(worth, about$currency), worth))
+    ),
+    some(sprintf(
+      "%s %s", sub(", [0-9].*$", "", parts$cause), signed_difference(parts$moved, record$unit)
+    ), 4L), ".",
+    if (several > 1L) sprintf(" Of %s it moved most.", count(several, "security", "securities"))
+  )
+}
