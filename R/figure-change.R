@@ -39,7 +39,8 @@ autoplot.imbroglio_change <- function(object, ...) {
     ggplot2::scale_y_discrete(labels = rows_said) +
     ggplot2::scale_x_continuous(
       labels = if (percent) scales::label_percent(suffix = " %") else ggplot2::waiver(),
-      breaks = scales::breaks_pretty(4), expand = ggplot2::expansion(c(0.08, 0.2 + 0.12 * min(2, length(shown) - 1)))
+      breaks = scales::breaks_pretty(4),
+      expand = ggplot2::expansion(c(0.08, 0.2 + 0.12 * min(2, length(shown) - 1)))
     ) +
     ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = "free") +
     titles(

@@ -233,7 +233,8 @@ causes_of_pair <- function(sides) {
   causes <- stats::setNames(as.list(names(differs)[differs]), names(differs)[differs])
   # Of samples that have little in common there is none without the one and the other.
   if (all(c("came", "left") %in% names(causes)) && in_common(sides) < 30L) {
-    causes <- c(list(window = c("came", "left")), causes[setdiff(names(causes), c("came", "left"))])
+    rest <- causes[setdiff(names(causes), c("came", "left"))]
+    causes <- c(list(window = c("came", "left")), rest)
   }
   if (length(causes) + length(other) > 8L) {
     return(c(causes, list(choices = other)))
@@ -315,8 +316,8 @@ dates_of_cause <- function(cause, sides) {
   if (cause == "came") now[now > then[length(then)]] else then[then < now[1L]]
 }
 
-# What did most of a part by itself, in its direction: the mean of what it does first and of what it
-# does last.
+# What did most of a part by itself, in its direction: the mean of what it does first and of what
+# it does last.
 mattered_of <- function(cause, part, sides, record, whole, mixed) {
   found <- if (cause %in% c("came", "left")) {
     days_that_mattered(cause, sides, whole, mixed)
@@ -339,7 +340,10 @@ mattered_of <- function(cause, part, sides, record, whole, mixed) {
 came_and_went <- function(sides) {
   new <- setdiff(sides$after$held, sides$before$held)
   gone <- setdiff(sides$before$held, sides$after$held)
-  c(if (length(new)) paste("new:", some(new, 4L)), if (length(gone)) paste("gone:", some(gone, 4L)))
+  c(
+    if (length(new)) paste("new:", some(new, 4L)),
+    if (length(gone)) paste("gone:", some(gone, 4L))
+  )
 }
 
 # Of many days only those of the largest returns are tried.
@@ -356,7 +360,8 @@ days_that_mattered <- function(cause, sides, whole, mixed, most = 12L) {
   stats::setNames(vapply(days, function(day) {
     there <- stats::setNames(list(day), if (came) "in_came" else "out")
     gone <- stats::setNames(list(day), if (came) "out" else "in_left")
-    (mixed(list(), dates = there)[["number"]] - first + last - mixed(whole, dates = gone)[["number"]]) / 2
+    (mixed(list(), dates = there)[["number"]] - first +
+      last - mixed(whole, dates = gone)[["number"]]) / 2
   }, 0), days)
 }
 

@@ -20,7 +20,8 @@ record_of_change <- function() {
       takes = "FILE...  or  BEFORE.json AFTER.json",
       options = c(
         choose, "every", "keep-unfinished", "kind", "measure", "since", "before", "benchmark",
-        "level", "method", "horizon", "value", setdiff(book, c("parts", "held", "rebalance")), hand_on
+        "level", "method", "horizon", "value", setdiff(book, c("parts", "held", "rebalance")),
+        hand_on
       ),
       trade = list(
         trade(
@@ -37,8 +38,8 @@ record_of_change <- function() {
       ),
       example = c(
         paste0(
-          "imbroglio change bay.csv bay-fund.csv --holdings bay-holdings.csv --last \"250 returns\" ",
-          "--since \"1 month\" --figure change.png"
+          "imbroglio change bay.csv bay-fund.csv --holdings bay-holdings.csv ",
+          "--last \"250 returns\" --since \"1 month\" --figure change.png"
         ),
         "imbroglio change bay.csv --security TARROW --measure volatility --last \"1 year\""
       ),
@@ -86,8 +87,8 @@ record_of_change <- function() {
 #' @section Formula: \deqn{\phi_c = \sum_{S \not\ni c} \frac{|S|!\,(k - |S| - 1)!}{k!} [f(S + c) -
 #'   f(S)]}{phi_c = sum over S without c of |S|! (k - |S| - 1)! / k! (f(S + c) - f(S))} with
 #'   \eqn{f(S)}{f(S)} the number where the causes in S are as they are after, all else as before.
-#' @param before,after Books, returns or price tables. Without `after`, `before` is what is now, and
-#'   is compared with itself as it was `since`.
+#' @param before,after Books, returns or price tables. Without `after`, `before` is what is now,
+#'   and is compared with itself as it was `since`.
 #' @param measure `"var"`, `"es"`, `"volatility"`, `"drawdown"`, `"beta"` or `"tracking_error"`.
 #' @param choices What the measure takes, by name, such as `list(level = 0.95)`.
 #' @param choices_before The same of before, where it is another.
@@ -96,8 +97,8 @@ record_of_change <- function() {
 #' @param benchmark Of `beta` and `tracking_error`: one security of the tables.
 #' @param held_before What was held then, where `after` is not given: a file or table of holdings.
 #' @return A table, a row for each cause of each security: `security`, `measure`, `cause`, `moved`
-#'   (by how much, in the number's unit), `moved_value` (value at risk and shortfall, where the value
-#'   is known: by how much in money), `mattered` (what did it
+#'   (by how much, in the number's unit), `moved_value` (value at risk and shortfall, where the
+#'   value is known: by how much in money), `mattered` (what did it
 #'   above all), `number_before` and `number_after`.
 #' @eval columns_in_docs("change")
 #' @section Errors: `imbroglio_error_argument` for sides that cannot be compared, and for choices
@@ -256,7 +257,11 @@ change_of_pair <- function(sides, record) {
   list(
     name = sides$after$name,
     causes = if (k) names(causes) else "none",
-    said = if (k) vapply(names(causes), cause_words, "", sides, causes, record) else "nothing differs",
+    said = if (k) {
+      vapply(names(causes), cause_words, "", sides, causes, record)
+    } else {
+      "nothing differs"
+    },
     ends = known,
     values = values,
     parts = parts,
@@ -279,7 +284,7 @@ end_of_side <- function(side, record) {
     if (!is.null(side$from)) x <- cut_side(x, side)
     result_of_side(x, side, record)
   })
-  numbers <- vapply(found, function(one) numbers_of_row(one, side, record), c(number = 0, money = 0))
+  numbers <- vapply(found, numbers_of_row, c(number = 0, money = 0), side, record)
   about <- basis(found[[1L]])
   list(
     numbers = rowMeans(numbers), basis = about, per_year = about$per_year,
@@ -315,7 +320,7 @@ refuse_other_ends <- function(known, values, name) {
   if (any(apart > 1e-9, na.rm = TRUE)) {
     fail(
       "argument",
-      sprintf("What %s is made of cannot be put together again, so no part of it can be told.", name),
+      sprintf("What %s is made of cannot be put together again, so no part can be told.", name),
       where = sprintf(
         "Measured is %s and %s, put together %s and %s.", number_text(known[1L, "number"]),
         number_text(known[2L, "number"]), number_text(ends[1L, "number"]),

@@ -10,9 +10,9 @@ words_of.imbroglio_change <- function(result) {
     "%s: %s, and was %s. ", record$title, writer(table$number_after), writer(table$number_before)
   )
   ends[duplicated(table$security)] <- ""
+  amounts <- money(table$moved_value, basis(result)$currency)
   money_said <- ifelse(
-    is.na(table$moved_value), "",
-    sprintf(" (%s)", with_sign(money(table$moved_value, basis(result)$currency), table$moved_value))
+    is.na(table$moved_value), "", sprintf(" (%s)", with_sign(amounts, table$moved_value))
   )
   sprintf(
     "%s. %s%s: %s%s%s.", table$security, ends, sentence_case(table$cause),

@@ -47,7 +47,8 @@ working_of.imbroglio_change <- function(result, row) {
       ),
       if (in_money) {
         list(step(
-          "moved_value", bquote(sum((2 * .(own) - 1) * counts * measured_money)), "in money", "money"
+          "moved_value", bquote(sum((2 * .(own) - 1) * counts * measured_money)),
+          "in money", "money"
         ))
       }
     ),

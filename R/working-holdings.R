@@ -11,7 +11,9 @@ working_of.imbroglio_holdings <- function(result, row) {
   parts <- lapply(paste0(short, "_part"), as.name)
   j <- match(this$security, c(own$security, "cash"))
   sizes <- parts
-  if (!is.null(book$net)) sizes <- lapply(parts[seq_along(own$security)], call, name = "abs")
+  if (!is.null(book$net)) {
+    sizes <- lapply(parts[seq_along(own$security)], function(one) call("abs", one))
+  }
   list(
     rows = list(closes_of_holdings(book, own, short)),
     choices = list(if (by_weights && !is.na(this$worth)) {

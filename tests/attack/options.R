@@ -54,17 +54,18 @@ nasty_line <- function(seed, folder) {
   allowed <- setdiff(known[[name]]$options, "help")
   word <- function() sample(nasty, 1L)
   options <- unlist(lapply(
-    sample(allowed, min(length(allowed), sample(3L, 1L))),
+    sample(allowed, min(length(allowed), sample(0:3, 1L))),
     function(option) {
       if (stats::runif(1L) < 0.03) option <- paste0(option, "x")
       takes <- imbroglio:::options_known()[[option]]$takes
       if (is.null(takes)) return(paste0("--", option))
-      value <- if (option %in% c("out", "figure", "repair", "files")) {
+      value <- if (option %in% c("out", "figure", "repair", "files", "record", "workbook")) {
         sample(
           c(
             file.path(folder, switch(
               option,
               figure = c("a.png", "a.svg", "a.gif"),
+              record = c("a.json", "a.txt"),
               c("a.csv", "a.csv", "a.json", "a.xlsx", "a.txt", "a.x", "a.html")
             )),
             folder,

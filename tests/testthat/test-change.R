@@ -6,16 +6,19 @@ parts_of <- function(result) stats::setNames(result$moved, sub(",? [0-9].*$", ""
 
 all_orders <- function(x) {
   if (length(x) < 2L) return(list(x))
-  unlist(lapply(x, function(one) lapply(all_orders(setdiff(x, one)), function(o) c(one, o))), FALSE)
+  begun <- function(one) lapply(all_orders(setdiff(x, one)), function(rest) c(one, rest))
+  unlist(lapply(x, begun), FALSE)
 }
 
-test_that("parts add up to the change between what the measure gives, each day and of each measure", {
+test_that("parts add up to the change between what the measure gives, each day", {
   prices <- demo_prices()[1:420, c("OSSELL", "TARROW", "BAYBOND", "BAYALL")]
   shares <- c(OSSELL = 100, TARROW = 60, BAYBOND = 40)
   book_at <- function(day) quietly(as_portfolio(window(prices, end = day), shares = shares))
   by_hand <- function(day, measure) {
     book <- book_at(day)
-    x <- if (measure == "var") measure_var(book) else {
+    x <- if (measure == "var") {
+      measure_var(book)
+    } else {
       today <- as.matrix(as_returns(prices))[, names(shares)]
       rows <- prices$dates[-1] <= day & stats::complete.cases(today)
       # Volatility and falls are of the book as it is held today, as the limits are.
@@ -23,8 +26,8 @@ test_that("parts add up to the change between what the measure gives, each day a
       made <- as_returns(data.frame(date = prices$dates[-1][rows], BOOK = path), given = "returns")
       if (measure == "drawdown") measure_drawdown(made) else measure_volatility(made)
     }
-    column <- c(var = "var", drawdown = "max_drawdown", volatility = "volatility_annual")[[measure]]
-    as.data.frame(quietly(x))[[column]]
+    columns <- c(var = "var", drawdown = "max_drawdown", volatility = "volatility_annual")
+    as.data.frame(quietly(x))[[columns[[measure]]]]
   }
   for (row in seq(400, 420, by = 4)) {
     day <- prices$dates[row]
@@ -71,7 +74,8 @@ test_that("a cause that differs alone has all of the change, and nothing else ha
     of <- function(book, chosen) {
       as.data.frame(quietly(do.call(measure_var, c(list(book), chosen))))$var
     }
-    change <- of(cases[[i]][[2]], cases[[i]]$choices) - of(cases[[i]][[1]], cases[[i]]$choices_before)
+    one <- cases[[i]]
+    change <- of(one[[2]], one$choices) - of(one[[1]], one$choices_before)
     expect_match(found$cause, names(cases)[i])
     expect_equal(found$moved, change, tolerance = 1e-12, info = names(cases)[i])
     expect_gt(abs(change), 0)
@@ -91,7 +95,8 @@ test_that("a cause that differs alone has all of the change, and nothing else ha
 
 test_that("each part is the mean over all orders, whatever the holdings are called", {
   prices <- demo_prices()[1:300, c("OSSELL", "TARROW")]
-  then <- as_portfolio(window(prices, end = prices$dates[260]), shares = c(OSSELL = 100, TARROW = 60))
+  earlier <- window(prices, end = prices$dates[260])
+  then <- as_portfolio(earlier, shares = c(OSSELL = 100, TARROW = 60))
   now <- as_portfolio(prices, shares = c(OSSELL = 80, TARROW = 90), cash = 300)
   asked <- list(
     then, now, last = "150 returns", choices = list(level = 0.9),
@@ -136,7 +141,7 @@ test_that("the day and the holding that did it are named", {
   ))
 })
 
-test_that("a book of unlike things, what is beside a benchmark, and many securities are explained", {
+test_that("books of unlike things, what is beside a benchmark, and tables are explained", {
   mixed <- demo_unlike()
   found <- change_of(mixed, since = "1 week")
   expect_equal(found$number_after[1], quietly(measure_var(mixed))$var, tolerance = 1e-9)
@@ -145,7 +150,9 @@ test_that("a book of unlike things, what is beside a benchmark, and many securit
   book <- as_portfolio(table, shares = c(OSSELL = 100, TARROW = 60))
   for (measure in c("beta", "tracking_error")) {
     for (x in list(book, table)) {
-      found <- change_of(x, measure = measure, benchmark = "BAYALL", since = "1 month", last = "300 returns")
+      found <- change_of(
+        x, measure = measure, benchmark = "BAYALL", since = "1 month", last = "300 returns"
+      )
       ends <- vapply(attr(found, "changes"), function(one) diff(one$ends[, "number"]), 0)
       expect_equal(as.vector(tapply(found$moved, found$security, sum)[names(ends)]), unname(ends))
     }
