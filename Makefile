@@ -6,7 +6,7 @@ SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R src/*.cpp src/*.h src/Makevars
 	$(shell find inst -type f)
 export R_LIBS := $(LIBRARY):$(R_LIBS)
 
-.PHONY: demo test check lint sanitize newest bench counts study bridge-study attack shots install docs workings site demo-data setup-run setup-test setup-lint setup-newest setup-bench setup-shots setup-docs clean
+.PHONY: demo test check lint sanitize newest bench counts study bridge-study change-study attack shots install docs workings site demo-data setup-run setup-test setup-lint setup-newest setup-bench setup-shots setup-docs clean
 
 demo: setup-run build/installed
 	@exec/imbroglio demo --figure build/demo.png
@@ -52,6 +52,10 @@ study: setup-run build/installed
 # What lies between the prices of a fund, against books whose every day is known (half an hour).
 bridge-study: setup-run build/installed
 	@Rscript bench/bridge-study.R
+
+# Each day's change of the demo's book of unlike things, in parts (a quarter of an hour).
+change-study: setup-run build/installed
+	@Rscript bench/change-study.R
 
 attack: setup-test build/installed
 	@ATTACK_SHARE=$(or $(SHARE),1) ATTACK_KINDS=$(KINDS) Rscript tests/attack/attack.R

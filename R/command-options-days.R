@@ -37,6 +37,9 @@ options_of_days <- function() {
     ),
     measures = option("A,B", "list", function() toString(names(rolling_measures()))),
     measure = option("NAME", "text", function() toString(names(explained_measures()))),
+    vary = option(
+      "A=X|Y,B=U|V", "text", "what else could be chosen, as every=day|week,last=1 year|all"
+    ),
     since = option("DATE", "text", "a date, or how long ago, such as \"1 week\""),
     limits = option(
       "LIMITS", "amounts",

@@ -1,15 +1,18 @@
 # The two sides of a change, and what is measured of any mixture of them.
 
-# `number` of a row of the measure, and `money`, the same in money.
+# `number` of a row of the measure, `money`, the same in money, and its standard `error`.
 explained_measures <- function() {
   list(
-    var = list(measure = measure_var, number = "var", money = "var_value"),
-    es = list(measure = measure_var, number = "es", money = "es_value"),
-    volatility = list(measure = measure_volatility, number = "volatility_annual"),
+    var = list(measure = measure_var, number = "var", money = "var_value", error = "var_error"),
+    es = list(measure = measure_var, number = "es", money = "es_value", error = "es_error"),
+    volatility = list(
+      measure = measure_volatility, number = "volatility_annual", error = "volatility_error"
+    ),
     drawdown = list(measure = measure_drawdown, number = "max_drawdown"),
-    beta = list(measure = measure_beta, number = "beta", beside = TRUE),
+    beta = list(measure = measure_beta, number = "beta", beside = TRUE, error = "beta_error"),
     tracking_error = list(
-      measure = measure_tracking, number = "tracking_error_annual", beside = TRUE
+      measure = measure_tracking, number = "tracking_error_annual", beside = TRUE,
+      error = "tracking_annual_error"
     )
   )
 }
@@ -33,9 +36,8 @@ book_side <- function(book, choices, benchmark, last) {
     amounts = stats::setNames(if (by_shares) book$shares else book$weights, securities),
     cash = if (by_shares) book$money else book$cash,
     value = book$value, kind = book$returns$kind, stated = book$returns$stated,
-    close = if (by_shares) {
-      function(names) last_closes(prices, names)
-    },
+    close = function(names) last_closes(prices, names),
+    rate = function(names) last_rates(prices, names),
     choices = choices, benchmark = benchmark, from = from,
     sample = once_each(function(other, drawing) {
       this <- drawings[[(drawing - 1L) %% length(drawings) + 1L]]
@@ -108,6 +110,22 @@ last_closes <- function(prices, names) {
   stats::setNames(close[cbind(core_span(close)$last, seq_along(names))], names)
 }
 
+# What the last close of each was converted by: 1 of what is quoted in the base. Cash of another
+# currency is its rate.
+last_rates <- function(prices, names) {
+  made <- prices$converted
+  found <- stats::setNames(rep(1, length(names)), names)
+  if (is.null(made$rates)) return(found)
+  known <- intersect(names, colnames(made$rate))
+  last <- prices$dates[core_span(prices$close[, known, drop = FALSE])$last]
+  found[known] <- made$rate[cbind(match(as.numeric(last), as.numeric(made$dates)), match(
+    known, colnames(made$rate)
+  ))]
+  cash <- setdiff(names, known)
+  found[cash] <- last_closes(prices, cash)
+  found
+}
+
 # What is measured where each of `on` is as it is after, and the rest as before: `drawing` of it.
 # `dates`: some taken out of the sample, or put in; `flipped`: see mixed_weights().
 measured_mixture <- function(on, sides, drawing, record, dates = list(), flipped = list()) {
@@ -116,6 +134,12 @@ measured_mixture <- function(on, sides, drawing, record, dates = list(), flipped
   series <- mixed_sample(on, sides, held, drawing, dates)
   weights <- mixed_weights(on, sides, held, flipped)
   own <- as.vector(series$r[, held$held, drop = FALSE] %*% weights$weights)
+  rows <- rows_evened_out(own, series)
+  # What is put in stands before all others.
+  put_in <- length(rows) - length(unique(rows))
+  series$dates <- c(series$dates[1L] - rev(seq_len(put_in)), series$dates[sort(unique(rows))])
+  own <- own[rows]
+  series$r <- series$r[rows, , drop = FALSE]
   values <- cbind(own, series$r[, setdiff(colnames(series$r), held$held), drop = FALSE])
   colnames(values)[1L] <- sides$after$name
   kind <- sides$after$kind
@@ -180,8 +204,15 @@ mixed_sample <- function(on, sides, held, drawing, dates) {
     !as.character(then$dates) %in% dates$out
   came <- (came | as.character(now$dates) %in% dates$in_came) &
     !as.character(now$dates) %in% dates$out
+  n_came <- sum(now$dates > end)
+  n_left <- sum(then$dates < now$dates[1L])
+  more <- length(now$dates) - length(then$dates)
   list(
     dates = c(then$dates[left], old$dates[overlap], now$dates[came]),
+    stays = rep(c(FALSE, TRUE, FALSE), c(sum(left), sum(overlap), sum(came))),
+    size = if (n_came > 0L && n_left > 0L) {
+      length(then$dates) + round(more * sum(came) / n_came)
+    },
     r = rbind(
       then$r[left, , drop = FALSE], old$r[overlap, , drop = FALSE], now$r[came, , drop = FALSE]
     ),
@@ -193,6 +224,18 @@ mixed_sample <- function(on, sides, held, drawing, dates) {
   )
 }
 
+# Where some came and some left, all mixtures have as many returns as the windows: else a quiet day
+# that leaves would move the rank of a loss, and the divisor of a mean. What is taken out or put in
+# is from the middle of the sample.
+rows_evened_out <- function(own, series) {
+  rows <- seq_along(own)
+  if (is.null(series$size) || length(rows) == series$size) return(rows)
+  stays <- which(series$stays)
+  middle <- stays[order(abs(own[stays] - stats::median(own[stays])))]
+  over <- length(rows) - series$size
+  if (over > 0) rows[-middle[seq_len(over)]] else c(rep(middle[1L], -over), rows)
+}
+
 # Of shares by prices; of weights as they are. `flipped`: securities whose amount (`trades`) or
 # price (`prices`) is that of the other side.
 mixed_weights <- function(on, sides, held, flipped = list()) {
@@ -201,9 +244,10 @@ mixed_weights <- function(on, sides, held, flipped = list()) {
   amounts <- held$amounts
   amounts[flipped$trades] <- against("trades")$amounts[flipped$trades]
   if (!held$by_shares) return(list(weights = amounts, value = from("value")$value))
-  close <- from("prices")$close(held$held)
-  close[flipped$prices] <- against("prices")$close(flipped$prices)
-  worth <- amounts * close
+  local <- from("prices")$close(held$held) / from("prices")$rate(held$held)
+  other <- against("prices")$close(flipped$prices) / against("prices")$rate(flipped$prices)
+  local[flipped$prices] <- other
+  worth <- amounts * local * from("rates")$rate(held$held)
   whole <- sum(worth) + from("cash")$cash
   list(weights = worth / whole, value = whole)
 }
@@ -216,6 +260,7 @@ causes_of_pair <- function(sides) {
   }))
   before <- sides$before
   after <- sides$after
+  both <- held_by_both(sides)
   chosen <- union(names(before$choices), names(after$choices))
   other <- Filter(function(name) {
     !identical(before$choices[[name]], after$choices[[name]])
@@ -223,8 +268,9 @@ causes_of_pair <- function(sides) {
   differs <- c(
     of_sample,
     prices = after$by_shares && !nearly_same(
-      before$close(held_by_both(sides)), after$close(held_by_both(sides))
+      before$close(both) / before$rate(both), after$close(both) / after$rate(both)
     ),
+    rates = after$by_shares && !nearly_same(before$rate(both), after$rate(both)),
     trades = !nearly_same(before$amounts, after$amounts),
     cash = after$by_shares && before$cash != after$cash,
     value = !after$by_shares && !is.null(before$value) && !is.null(after$value) &&
@@ -232,7 +278,7 @@ causes_of_pair <- function(sides) {
   )
   causes <- stats::setNames(as.list(names(differs)[differs]), names(differs)[differs])
   # Of samples that have little in common there is none without the one and the other.
-  if (all(c("came", "left") %in% names(causes)) && in_common(sides) < 30L) {
+  if (all(c("came", "left") %in% names(causes)) && in_common(sides) < room_for_mixtures(sides)) {
     rest <- causes[setdiff(names(causes), c("came", "left"))]
     causes <- c(list(window = c("came", "left")), rest)
   }
@@ -240,6 +286,10 @@ causes_of_pair <- function(sides) {
     return(c(causes, list(choices = other)))
   }
   c(causes, stats::setNames(as.list(other), other))
+}
+
+room_for_mixtures <- function(sides) {
+  30L + max(length(dates_of_cause("came", sides)), length(dates_of_cause("left", sides)))
 }
 
 in_common <- function(sides) {
@@ -297,6 +347,7 @@ cause_words <- function(cause, sides, causes, record) {
     },
     prices = "weights that moved with prices",
     trades = if (sides$after$by_shares) "trades" else "other weights",
+    rates = "rates of currencies, in what is held",
     cash = "cash",
     value = "another value",
     sprintf(

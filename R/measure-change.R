@@ -6,11 +6,11 @@ record_of_change <- function() {
     measure = explain_change,
     columns = list(
       cause = column("cause", "text", key = TRUE),
-      moved = column("moved it by", "number"),
+      moved = column("moved it by", "significant"),
       moved_value = column("in money", "money", optional = TRUE),
       mattered = column("above all", "text", optional = TRUE),
-      number_before = column("before", "number", detail = TRUE),
-      number_after = column("after", "number", detail = TRUE)
+      number_before = column("before", "significant", detail = TRUE),
+      number_after = column("after", "significant", detail = TRUE)
     ),
     shares = c("security", "measure"),
     compares = NULL,
@@ -68,13 +68,19 @@ record_of_change <- function() {
 #'
 #' The change of a number between two days, two books, two tables or two sets of choices, in parts
 #' that add up to it: days that came into the sample and days that left it, prices that were
-#' restated, weights that moved with prices, trades, cash, and each choice.
+#' restated, weights that moved with prices and with rates of currencies, trades, cash, and each
+#' choice.
 #'
 #' Each cause has its Shapley value: what the number moves by when that cause goes from what it was
 #' before to what it is after, the mean over all orders in which the causes could have gone. All
 #' \eqn{2^k}{2^k} mixtures of \eqn{k}{k} causes are measured; where more than eight differ, the
 #' choices go together. The parts add up to the change, and whatever has no effect has no part. A
 #' mixture holds what is held at the prices of its side, as today's weights through the past.
+#'
+#' Where returns came and others left, every mixture has as many returns as the windows: what is
+#' not there is replaced by a return from the middle of the sample. Otherwise a quiet day that
+#' leaves would change which of the losses is the k-th. Where two windows have little in common
+#' they are one cause.
 #'
 #' What mattered above all is named beside each cause: of days what one of them does by itself, of
 #' weights and trades what those of one holding do, each the mean of going first and of going
@@ -209,6 +215,7 @@ paired_sides <- function(before, after, choices_before, choices, benchmark, last
         remedy = "Say what is held alike on both sides."
       )
     }
+    refuse_other_tables(before, after)
     return(list(list(
       before = book_side(before, choices_before, benchmark, last),
       after = book_side(after, choices, benchmark, last)
@@ -227,6 +234,20 @@ paired_sides <- function(before, after, choices_before, choices, benchmark, last
       after = series_side(after, security, choices, benchmark, last)
     )
   })
+}
+
+# What one holds must have a price in the table of the other, too.
+refuse_other_tables <- function(before, after) {
+  lacking <- c(
+    setdiff(before$security, colnames(after$priced$values)),
+    setdiff(after$security, colnames(before$priced$values))
+  )
+  if (length(lacking)) {
+    fail(
+      "argument", sprintf("%s has no prices on the other side.", some(lacking)),
+      remedy = "Make both books of tables that have all holdings of both."
+    )
+  }
 }
 
 change_of_pair <- function(sides, record) {

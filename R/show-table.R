@@ -267,7 +267,8 @@ column_of <- function(name, values, kind = NULL, currency = NULL) {
 # Estimates of several measures in one column, each in its own unit, as text.
 written_columns <- c(
   "estimate", "warn", "limit", "over", "after", "estimate_other", "difference", "difference_error",
-  "difference_low", "difference_high", "moved", "number_before", "number_after"
+  "difference_low", "difference_high", "moved", "number_before", "number_after",
+  "swing_low", "swing_high", "swing", "grid_least", "grid_most", "chance_error"
 )
 
 written_by_measure <- function(table) {
@@ -276,6 +277,7 @@ written_by_measure <- function(table) {
     unit <- vapply(table$measure, function(m) known[[m]]$unit %||% "number", "")
     # Differences of percentages.
     if (startsWith(name, "difference")) unit[unit %in% c("fraction", "share")] <- "points"
+    if (name == "swing") unit[unit %in% c("fraction", "share")] <- "points"
     if (name == "moved") {
       table$moved <- unname(signed_difference(table$moved, unit[1L]))
       next

@@ -1,0 +1,92 @@
+# The working of a choice: the number at each combination, and what lies between those in which it
+# is another.
+
+#' @export
+working_of.imbroglio_choices <- function(result, row) {
+  this <- row_of_result(result, row)
+  grid <- attr(result, "grid")
+  numbers <- grid$numbers[, this$security]
+  if (anyNA(numbers)) fail("working", "Some combinations could not be measured.")
+  values <- grid$values[[this$choice]]
+  size <- length(values)
+  others <- setdiff(names(grid$values), this$choice)
+  # Those that differ in this choice alone stand together.
+  order <- do.call(order, c(
+    lapply(others, function(o) match(grid$table[[o]], grid$values[[o]])),
+    list(match(grid$table[[this$choice]], values))
+  ))
+  taken <- Reduce(
+    `&`, lapply(others, function(o) grid$table[[o]] == grid$taken[[o]]), rep(TRUE, length(numbers))
+  )
+  columns <- list(
+    measured = numbers[order],
+    place = as.numeric(match(grid$table[[this$choice]], values)[order]),
+    others_as_taken = as.numeric(taken[order])
+  )
+  mean_at <- lapply(seq_len(size), function(l) {
+    step(
+      paste0("mean_", l), bquote(sum((place == .(l)) * measured) / sum(place == .(l))),
+      sprintf("mean where %s is %s", this$choice, values[l])
+    )
+  })
+  between <- added_up(lapply(seq_len(size), function(l) {
+    bquote(sum(place == .(l)) * (.(as.name(paste0("mean_", l))) - mean)^2)
+  }))
+  group <- added_up(lapply(seq_len(size) - 1L, function(back) {
+    if (back) bquote(before(measured, .(back))) else quote(measured)
+  }))
+  known <- this$swing_high > this$swing_low && !is.na(this$share_alone)
+  list(
+    rows = list(rows_of_working(
+      "combinations",
+      sprintf(
+        "%s; %s is %s", count(length(numbers), "combination"), this$choice,
+        some(sprintf("%d: %s", seq_along(values), values), 12L)
+      ),
+      columns
+    )),
+    steps = c(
+      list(
+        step(
+          "estimate", quote(maximum(only_if(others_as_taken * (place == 1), measured))),
+          "as chosen"
+        ),
+        step(
+          "swing_low", quote(minimum(only_if(others_as_taken, measured))),
+          "the least, all else as chosen"
+        ),
+        step("swing_high", quote(maximum(only_if(others_as_taken, measured))), "the most"),
+        step("swing", quote(swing_high - swing_low), "how far it goes"),
+        step("grid_least", quote(minimum(measured)), "the least of all"),
+        step("grid_most", quote(maximum(measured)), "the most of all"),
+        step(
+          "grid_below", quote(sum(measured < estimate) / count(measured)),
+          "share of all below what was chosen", "share"
+        )
+      ),
+      if (!is.na(this$share_alone)) {
+        c(
+          list(
+            step("mean", quote(sum(measured) / count(measured)), "mean of all"),
+            step("total", quote(sum((measured - mean)^2)), "how far all lie from it, squared")
+          ),
+          mean_at,
+          list(
+            step("between", between, "of that between the values of the choice"),
+            step("share_alone", quote(between / total), "its share", "share"),
+            step(
+              "group_mean", bquote(only_if(place == .(size), (.(group)) / .(size))),
+              "mean of those in which only this choice differs"
+            ),
+            step(
+              "share_together",
+              bquote(1 - sum(.(size) * (group_mean - mean)^2) / total),
+              "the share that lies within those", "share"
+            )
+          )
+        )
+      }
+    ),
+    main = "swing"
+  )
+}
