@@ -16,7 +16,7 @@ run_choices <- function(files, options) {
   ), options)
 }
 
-# "every=day|week,last=1 year|all"
+# Choices and their values, as in the help.
 varied_of_line <- function(text) {
   if (is.null(text)) return(NULL)
   parts <- strsplit(strsplit(text, ",", fixed = TRUE)[[1L]], "=", fixed = TRUE)

@@ -120,7 +120,8 @@ measured_grid <- function(grid, choices, record, side) {
     some(sprintf("%s (%s)", names(grid$values), lengths(grid$values)), 12L)
   )
   if (length(first) < length(keys)) {
-    said <- sprintf("%s; %s the same as others", said, are(length(keys) - length(first)))
+    idle <- count(length(keys) - length(first))
+    said <- sprintf("%s; %s measured once, as others are the same", said, idle)
   }
   failed <- sum(!is.na(why))
   if (failed) said <- sprintf("%s; %s could not be measured", said, count(failed))

@@ -163,7 +163,7 @@ vary_choices <- function(x, measure = "var", choices = list(), over = NULL, benc
 #' @export
 choices_grid <- function(result) {
   grid <- attr(result, "grid")
-  if (is.null(grid)) fail("argument", "This is of a result of vary_choices().")
+  if (is.null(grid)) fail("argument", "All combinations are of varied choices.")
   tibble::as_tibble(c(
     as.list(grid$table), as.list(as.data.frame(grid$numbers, check.names = FALSE)),
     list(why = grid$why)

@@ -171,3 +171,29 @@ steps_of_change <- function(one) {
     joined = c(rep(1, k + 1L), NA)
   )
 }
+
+# Of the two securities of which most hangs on choices: each choice, all combinations, and what was
+# chosen with its error.
+choices_to_draw <- function(object) {
+  table <- as.data.frame(object)
+  spread <- tapply((table$grid_most - table$grid_least) / abs(table$estimate), table$security, max)
+  shown <- names(utils::head(sort(spread, decreasing = TRUE), 2L))
+  table <- table[table$security %in% shown, ]
+  table <- table[order(match(table$security, shown), -table$share_together), ]
+  whole <- "all combinations"
+  rows <- c(whole, unique(gsub("_", " ", table$choice)))
+  table$row <- factor(gsub("_", " ", table$choice), rev(rows))
+  table$panel <- factor(table$security, shown)
+  still <- table$swing == 0
+  table$least_at[still] <- ""
+  table$most_at[still] <- "the same"
+  grid <- attr(object, "grid")$numbers
+  dots <- data.frame(
+    panel = factor(rep(shown, each = nrow(grid)), shown),
+    row = factor(whole, rev(rows)), value = as.vector(grid[, shown])
+  )
+  own <- table[!duplicated(table$security), ]
+  own$chance_low <- own$estimate - 2 * own$chance_error
+  own$chance_high <- own$estimate + 2 * own$chance_error
+  list(table = table, dots = dots[!is.na(dots$value), ], own = own, rows = rows)
+}

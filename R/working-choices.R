@@ -11,7 +11,7 @@ working_of.imbroglio_choices <- function(result, row) {
   size <- length(values)
   others <- setdiff(names(grid$values), this$choice)
   # Those that differ in this choice alone stand together.
-  order <- do.call(order, c(
+  together <- do.call(order, c(
     lapply(others, function(o) match(grid$table[[o]], grid$values[[o]])),
     list(match(grid$table[[this$choice]], values))
   ))
@@ -19,23 +19,10 @@ working_of.imbroglio_choices <- function(result, row) {
     `&`, lapply(others, function(o) grid$table[[o]] == grid$taken[[o]]), rep(TRUE, length(numbers))
   )
   columns <- list(
-    measured = numbers[order],
-    place = as.numeric(match(grid$table[[this$choice]], values)[order]),
-    others_as_taken = as.numeric(taken[order])
+    measured = numbers[together],
+    place = as.numeric(match(grid$table[[this$choice]], values)[together]),
+    others_as_taken = as.numeric(taken[together])
   )
-  mean_at <- lapply(seq_len(size), function(l) {
-    step(
-      paste0("mean_", l), bquote(sum((place == .(l)) * measured) / sum(place == .(l))),
-      sprintf("mean where %s is %s", this$choice, values[l])
-    )
-  })
-  between <- added_up(lapply(seq_len(size), function(l) {
-    bquote(sum(place == .(l)) * (.(as.name(paste0("mean_", l))) - mean)^2)
-  }))
-  group <- added_up(lapply(seq_len(size) - 1L, function(back) {
-    if (back) bquote(before(measured, .(back))) else quote(measured)
-  }))
-  known <- this$swing_high > this$swing_low && !is.na(this$share_alone)
   list(
     rows = list(rows_of_working(
       "combinations",
@@ -64,29 +51,45 @@ working_of.imbroglio_choices <- function(result, row) {
           "share of all below what was chosen", "share"
         )
       ),
-      if (!is.na(this$share_alone)) {
-        c(
-          list(
-            step("mean", quote(sum(measured) / count(measured)), "mean of all"),
-            step("total", quote(sum((measured - mean)^2)), "how far all lie from it, squared")
-          ),
-          mean_at,
-          list(
-            step("between", between, "of that between the values of the choice"),
-            step("share_alone", quote(between / total), "its share", "share"),
-            step(
-              "group_mean", bquote(only_if(place == .(size), (.(group)) / .(size))),
-              "mean of those in which only this choice differs"
-            ),
-            step(
-              "share_together",
-              bquote(1 - sum(.(size) * (group_mean - mean)^2) / total),
-              "the share that lies within those", "share"
-            )
-          )
-        )
-      }
+      if (!is.na(this$share_alone)) share_steps(this$choice, values)
     ),
     main = "swing"
+  )
+}
+
+# What of the distances from the mean lies between the values of a choice, and what within those in
+# which all else is the same.
+share_steps <- function(choice, values) {
+  size <- length(values)
+  mean_at <- lapply(seq_len(size), function(l) {
+    step(
+      paste0("mean_", l), bquote(sum((place == .(l)) * measured) / sum(place == .(l))),
+      sprintf("mean where %s is %s", choice, values[l])
+    )
+  })
+  between <- added_up(lapply(seq_len(size), function(l) {
+    bquote(sum(place == .(l)) * (.(as.name(paste0("mean_", l))) - mean)^2)
+  }))
+  group <- added_up(lapply(seq_len(size) - 1L, function(back) {
+    if (back) bquote(before(measured, .(back))) else quote(measured)
+  }))
+  c(
+    list(
+      step("mean", quote(sum(measured) / count(measured)), "mean of all"),
+      step("total", quote(sum((measured - mean)^2)), "how far all lie from it, squared")
+    ),
+    mean_at,
+    list(
+      step("between", between, "of that between the values of the choice"),
+      step("share_alone", quote(between / total), "its share", "share"),
+      step(
+        "group_mean", bquote(only_if(place == .(size), (.(group)) / .(size))),
+        "mean of those in which only this choice differs"
+      ),
+      step(
+        "share_together", bquote(1 - sum(.(size) * (group_mean - mean)^2) / total),
+        "the share that lies within those", "share"
+      )
+    )
   )
 }

@@ -45,7 +45,7 @@ test_that("shares are those of an analysis of variance, each point what the meas
     expect_equal(unlist(row[colnames(prices$close)], use.names = FALSE), by_hand$var, info = i)
   }
   # A rank of a normal distribution is none: measured once.
-  expect_match(format(basis(found)), "12 are the same as others", all = FALSE)
+  expect_match(format(basis(found)), "12 measured once, as others are the same", all = FALSE)
 })
 
 test_that("each measure has a grid, of securities and of a book, with what is chosen", {
