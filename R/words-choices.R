@@ -52,7 +52,7 @@ headline_of.imbroglio_choices <- function(result) {
     if (is.na(error) || !(error > 0)) {
       "."
     } else {
-      sprintf(". That is %s standard errors of the sample.", fixed_digits(width / error, 1L))
+      sprintf(". The spread is %s standard errors of the sample.", fixed_digits(width / error, 1L))
     },
     if (several > 1L) {
       sprintf(" Of %s most hangs on them there.", count(several, "security", "securities"))

@@ -34,22 +34,26 @@ working_of.imbroglio_choices <- function(result, row) {
     )),
     steps = c(
       list(
+        step("estimate", quote(sum(others_as_taken * (place == 1) * measured)), "as chosen"),
         step(
-          "estimate", quote(maximum(only_if(others_as_taken * (place == 1), measured))),
-          "as chosen"
+          "beside", quote(if_else(others_as_taken, measured, estimate)),
+          "those with all else as chosen; in place of the others that"
         ),
-        step(
-          "swing_low", quote(minimum(only_if(others_as_taken, measured))),
-          "the least, all else as chosen"
-        ),
-        step("swing_high", quote(maximum(only_if(others_as_taken, measured))), "the most"),
+        step("swing_low", quote(minimum(beside)), "the least, all else as chosen"),
+        step("swing_high", quote(maximum(beside)), "the most"),
         step("swing", quote(swing_high - swing_low), "how far it goes"),
         step("grid_least", quote(minimum(measured)), "the least of all"),
         step("grid_most", quote(maximum(measured)), "the most of all"),
         step(
           "grid_below", quote(sum(measured < estimate) / count(measured)),
           "share of all below what was chosen", "share"
-        )
+        ),
+        if (!is.na(this$chance_error)) {
+          entered(
+            "chance_error", this$chance_error,
+            "standard error of it, of which the working of the measure itself has the steps"
+          )
+        }
       ),
       if (!is.na(this$share_alone)) share_steps(this$choice, values)
     ),
@@ -83,11 +87,12 @@ share_steps <- function(choice, values) {
       step("between", between, "of that between the values of the choice"),
       step("share_alone", quote(between / total), "its share", "share"),
       step(
-        "group_mean", bquote(only_if(place == .(size), (.(group)) / .(size))),
-        "mean of those in which only this choice differs"
+        "group_mean", bquote((.(group)) / .(size)),
+        "in the last of those in which only this choice differs: their mean"
       ),
       step(
-        "share_together", bquote(1 - sum(.(size) * (group_mean - mean)^2) / total),
+        "share_together",
+        bquote(1 - sum((place == .(size)) * .(size) * (group_mean - mean)^2) / total),
         "the share that lies within those", "share"
       )
     )
