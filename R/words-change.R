@@ -43,6 +43,7 @@ headline_of.imbroglio_change <- function(result) {
   if (moved == 0 && all(one$moved == 0)) return(paste0(said, "; nothing moved it."))
   parts <- one[order(-abs(one$moved)), ]
   parts <- parts[grepl("[1-9]", signed_difference(parts$moved, record$unit)), ]
+  if (!nrow(parts)) return(paste0(said, "; no cause by as much as is written."))
   several <- length(unique(table$security))
   paste0(
     said, sprintf(
