@@ -17,6 +17,49 @@ new_run <- function(command, words, line, again = FALSE) {
   run
 }
 
+#' Keep what was measured
+#'
+#' The record that `--record` of a command writes, of a result that was measured in R: its choices
+#' and basis, a digest of each security and date that it read, the versions of what computes, and
+#' the numbers with all digits. R keeps no command line, so it cannot be done again by itself:
+#' measure again, keep that too, and [rerun()] compares the two, with what differs first.
+#'
+#' @param result What a `measure_*()` function or another that gives results returned.
+#' @param file Where to write it, a `.json`.
+#' @param inputs Files that were read; their SHA-256 is kept.
+#' @param by A name to keep with it.
+#' @return The path, invisibly. The form is that of `system.file("record", "run.schema.json",
+#'   package = "imbroglio")`, with the command `"R"`.
+#' @section Errors: `imbroglio_error_argument` for what is no result; `imbroglio_error_file` for an
+#'   input that is not there.
+#' @family ways to hand on
+#' @examples
+#' prices <- read_prices(demo_file("bay-kelp.csv"))
+#' then <- run_record(measure_var(prices), tempfile(fileext = ".json"))
+#' now <- run_record(measure_var(prices, level = 0.95), tempfile(fileext = ".json"))
+#' rerun(then, with = now)
+#' @export
+run_record <- function(result, file, inputs = character(), by = NULL) {
+  about <- basis(result)
+  lacking <- inputs[!file.exists(inputs)]
+  if (length(lacking)) fail("file", sprintf("There is no file %s.", some(lacking)))
+  run <- new.env(parent = emptyenv())
+  run$command <- made_in_r
+  run$words <- character()
+  run$files <- inputs
+  run$options <- list(recorded_by = by)
+  run$given <- character()
+  run$understood <- about$choices
+  source <- attr(result, "source")
+  run$read <- source$prices %||% if (inherits(source, "imbroglio_returns")) source
+  run$answer <- as_json(result)
+  write_whole(file, function(part) write_lines(run_json(run), part))
+  invisible(file)
+}
+
+# The command of a record that no command wrote.
+made_in_r <- "R"
+
 names_of_record <- c("record", "recorded-by")
 
 # The words of a line but for some options and their values.

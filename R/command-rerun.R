@@ -3,6 +3,7 @@
 #' Do again what a record says
 #'
 #' `imbroglio COMMAND ... --record FILE.json` keeps what a command read, how, and what came of it.
+#' [run_record()] keeps the same of a result in R, to be compared with another.
 #' This reads the same files again, measures the same in the same way, and says of each number
 #' whether it is the same; where it is not, first what else is not: a file, a price in it, a
 #' default, a version.
@@ -30,6 +31,12 @@
 #' @export
 rerun <- function(record, with = NULL) {
   then <- read_run(record)
+  if (is.null(with) && then$command == made_in_r) {
+    fail(
+      "argument", sprintf("%s was measured in R, and has no line to do again.", basename(record)),
+      remedy = "Measure it there again, keep that with run_record(), and compare the two."
+    )
+  }
   now <- if (is.null(with)) run_again(then, record) else read_run(with)
   structure(
     numbers_compared(then$answer, now$answer),
@@ -44,6 +51,7 @@ rerun <- function(record, with = NULL) {
 }
 
 line_of_run <- function(run) {
+  if (run$command == made_in_r) return("measured in R")
   paste("imbroglio", run$command, paste(shell_quoted(run$words), collapse = " "))
 }
 

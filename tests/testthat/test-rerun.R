@@ -17,6 +17,31 @@ in_demo_folder <- function(frame = parent.frame()) {
   withr::local_dir(folder, .local_envir = frame)
 }
 
+test_that("a result in R is kept by the schema, and compared with another", {
+  in_demo_folder()
+  prices <- quietly(read_prices("bay.csv"))
+  then <- run_record(measure_var(prices), "then.json", inputs = "bay.csv", by = "Ada")
+  expect_equal(refused_by_schema(then, c("record", "run.schema.json")), "")
+  expect_equal(
+    jsonlite::fromJSON(then)$inputs$sha256, digest::digest(file = "bay.csv", algo = "sha256")
+  )
+  again <- run_record(measure_var(prices), "again.json")
+  expect_true(all(rerun(then, again)$state == "same"))
+  closes <- as.matrix(prices)
+  closes[100, "TARROW"] <- closes[100, "TARROW"] * 0.8
+  other <- run_record(measure_var(as_prices(closes), level = 0.95), "other.json")
+  found <- rerun(then, other)
+  expect_match(said_of(found), paste("of TARROW on", rownames(closes)[100]))
+  expect_true("var" %in% moved(found))
+  book <- as_portfolio(prices, shares = c(OSSELL = 10, TARROW = 5))
+  expect_equal(refused_by_schema(
+    run_record(measure_volatility(book), "book.json"), c("record", "run.schema.json")
+  ), "")
+  expect_error(rerun(then), "has no line to do again", class = "imbroglio_error_argument")
+  expect_error(run_record(measure_var(prices), "x.json", inputs = "no.csv"), "There is no file")
+  expect_error(run_record(mtcars, "x.json"), class = "imbroglio_error_argument")
+})
+
 test_that("what each command did is kept by the schema, and is the same bit for bit again", {
   in_demo_folder()
   known <- imbroglio:::commands()
