@@ -160,7 +160,18 @@ check_named_choices <- function(choices, record) {
   if (!is.list(choices) || (length(choices) && is.null(names(choices)))) {
     fail("argument", "Choices are a list of values by name.")
   }
-  for (name in names(choices)) check_choice(name, "a choice", taken)
+  refuse_unknown_choices(names(choices), taken)
+}
+
+refuse_unknown_choices <- function(names, taken) {
+  unknown <- setdiff(names, taken)
+  if (length(unknown)) {
+    fail(
+      "argument", sprintf("There is no choice %s here.", some(unknown)),
+      where = sprintf("What can be chosen: %s.", some(taken, 30L)),
+      remedy = did_you_mean(unknown[1L], taken)
+    )
+  }
 }
 
 # The same book or table as it was on a day: with its prices up to it, and what was held then.

@@ -47,7 +47,7 @@ varied_side <- function(x, benchmark) {
 grid_of_choices <- function(over, choices, record, side) {
   taken <- names(formals(record$measure))
   taken <- setdiff(taken, c("returns", "benchmark", "window", "min_obs", "as", "value"))
-  for (name in c(names(over), names(choices))) check_choice(name, "a choice", c(of_sample, taken))
+  refuse_unknown_choices(c(names(over), names(choices)), c(of_sample, taken))
   usual <- list(
     kind = side$kind, last = "all",
     every = side$every %||% if (side$usual %in% names(frequencies)) side$usual else "as the prices"
@@ -58,7 +58,7 @@ grid_of_choices <- function(over, choices, record, side) {
   values <- Map(function(name, each) unique(c(own[[name]], as_said(each))), names(over), over)
   values <- Filter(function(each) length(each) > 1L, values)
   if (!length(values)) {
-    fail("argument", "No choice has more than one value.", remedy = "Give `over` several of each.")
+    fail("argument", "No choice has more than one value.", remedy = "Name several of each.")
   }
   size <- prod(lengths(values))
   if (size > 20000) {
@@ -160,7 +160,8 @@ point_of_grid <- function(row, choices, record, side, samples) {
   chosen <- chosen[setdiff(names(chosen), of_sample)]
   chosen <- chosen[!vapply(chosen, identical, NA, "as by default")]
   usual <- formals(record$measure)
-  for (name in names(chosen)) {
+  # The grid is of text.
+  for (name in intersect(names(row), names(chosen))) {
     number <- suppressWarnings(as.numeric(chosen[[name]]))
     if (!is.character(usual[[name]]) && !is.na(number)) chosen[[name]] <- number
   }
