@@ -34,7 +34,7 @@ rerun <- function(record, with = NULL) {
   if (is.null(with) && then$command == made_in_r) {
     fail(
       "argument", sprintf("%s was measured in R, and has no line to do again.", basename(record)),
-      remedy = "Measure it there again, keep that with run_record(), and compare the two."
+      remedy = "Measure it there again, keep that too, and compare the two."
     )
   }
   now <- if (is.null(with)) run_again(then, record) else read_run(with)

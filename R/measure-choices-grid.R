@@ -155,7 +155,7 @@ one_line_of <- function(e) sub("\n.*$", "", conditionMessage(e))
 point_of_grid <- function(row, choices, record, side, samples) {
   chosen <- utils::modifyList(choices, row)
   sample <- chosen[intersect(of_sample, names(chosen))]
-  key <- paste(names(sample), unlist(sample), collapse = "\r")
+  key <- paste(c("of", names(sample), unlist(sample)), collapse = "\r")
   if (is.null(samples[[key]])) samples[[key]] <- varied_sample(sample, side)
   chosen <- chosen[setdiff(names(chosen), of_sample)]
   chosen <- chosen[!vapply(chosen, identical, NA, "as by default")]
