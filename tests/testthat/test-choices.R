@@ -115,9 +115,10 @@ test_that("the command asks the same", {
   expect_equal(found$swing, again$swing, tolerance = 1e-12)
   expect_error(run_here("choices", demo_file("bay.csv"), "--vary", "method"), "their values")
   # Nothing of the sample is varied.
-  methods <- varied(demo_prices()[, "BAYALL"], over = list(tail = c("0.05", "0.1")), choices = list(
-    method = "hill", level = 0.99
-  ))
+  methods <- varied(
+    demo_prices()[, "BAYALL"], over = list(tail = c("0.05", "0.1")),
+    choices = list(method = "hill", level = 0.99)
+  )
   expect_equal(nrow(choices_grid(methods)), 2L)
   expect_equal(methods$estimate, quietly(measure_var(
     demo_prices()[, "BAYALL"], method = "hill"
