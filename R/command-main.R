@@ -58,6 +58,8 @@ tell <- function(prefix, condition, status = NULL) {
   lines[-1L] <- sub("^\\S (?=\\S)", "", lines[-1L], perl = TRUE)
   # One sentence a line, folded only after its words are those of the command.
   lines <- in_shell_words(visible(lines))
+  # A word longer than any path or name would push the rest out of sight.
+  lines <- gsub("(\\S{60})\\S{340,}", "\\1...", lines)
   speak(paste(
     unlist(lapply(seq_along(lines), function(i) {
       strwrap(
