@@ -40,6 +40,52 @@ choices_of_line <- function(options, measure, x) {
   Filter(Negate(is.null), options[intersect(names(options), taken)])
 }
 
+# What a record measured stands in it, and nothing of it can be another.
+refuse_beside_records <- function(options) {
+  free <- c("measure", "last", hand_on)
+  others <- gsub("-", "_", setdiff(commands()$change$options, free), fixed = TRUE)
+  given <- Filter(function(name) {
+    !is.null(options[[name]]) && !isFALSE(options[[name]])
+  }, others)
+  if (length(given)) {
+    fail(
+      "argument", sprintf(
+        "--%s is of no use beside two records.", gsub("_", "-", given[1L], fixed = TRUE)
+      ),
+      remedy = "Each measures by its own line."
+    )
+  }
+}
+
+# Done again, and the same: what was read then is no longer there where a file has gone on.
+run_of_record <- function(record, file) {
+  words <- sub("=.*$", "", record$words)
+  through <- c("window", "series", "split", "parameters", "spans", "episodes", "draw", "paths")
+  other <- intersect(words, paste0("--", through))
+  if (length(other)) {
+    fail(
+      "argument", sprintf("%s has no one number: it has %s.", basename(file), some(other)),
+      remedy = "Keep the record of a line without it."
+    )
+  }
+  run <- run_once_more(record, file)
+  found <- numbers_compared(record$answer, parsed_json(run$answer))
+  moved <- sum(!found$state %in% c("same", "close"))
+  if (moved) {
+    fail(
+      "file", sprintf(
+        "%s cannot be done again: %s of it %s another now.", basename(file),
+        count(moved, "number"), if (moved == 1L) "is" else "are"
+      ),
+      remedy = paste(
+        "`imbroglio rerun` says why. Keep the files of each day beside its record, or read from a",
+        "price store, which is read as it was known then."
+      )
+    )
+  }
+  run
+}
+
 # Both are done again; what each measured, by its own line, is a side.
 change_of_records <- function(files, options) {
   records <- lapply(files, read_run)
@@ -57,15 +103,31 @@ change_of_records <- function(files, options) {
   }
   measure <- options$measure %||% named[[commands[1L]]]
   check_choice(measure, "--measure", names(explained_measures()))
-  runs <- Map(run_once_more, records, files)
+  refuse_beside_records(options)
+  runs <- Map(run_of_record, records, files)
   sides <- lapply(runs, `[[`, "measured")
   choices <- Map(function(run, x) choices_of_line(run$options, measure, x), runs, sides)
   benchmarks <- unique(lapply(runs, function(run) run$options$benchmark))
   if (length(benchmarks) > 1L) {
     fail("argument", "The two are measured against different benchmarks.")
   }
-  explain_change(
+  found <- explain_change(
     sides[[1L]], sides[[2L]], measure = measure, choices = choices[[2L]],
     choices_before = choices[[1L]], last = options$last, benchmark = benchmarks[[1L]]
   )
+  say_held_today(found, records[[2L]], measure, options$last)
+  found
+}
+
+# The records of what did happen have a book as it was held then.
+say_held_today <- function(found, record, measure, last) {
+  column <- explained_measures()[[measure]]$number
+  table <- answer_table(record$answer)
+  own <- table[[column]][match(found$security[1L], table$security)]
+  if (is.null(last) && length(own) == 1L && isTRUE(abs(own - found$number_after[1L]) > 1e-9)) {
+    note("change", sprintf(
+      "The record has %s, of the book as it was held then; this is of the book as held today.",
+      trimws(unit_text[[limit_measures()[[measure]]$unit]](own))
+    ))
+  }
 }

@@ -1,7 +1,7 @@
 # What differs between two sides, what each cause is called, and what mattered above all in it.
 
 # What differs, each with the flags that switch it.
-causes_of_pair <- function(sides) {
+causes_of_pair <- function(sides, record) {
   drawings <- seq_len(max(length(sides$before$x), length(sides$after$x)))
   of_sample <- Reduce(`|`, lapply(drawings, function(drawing) {
     Reduce(`|`, lapply(sides, sample_differs, sides, drawing))
@@ -9,9 +9,9 @@ causes_of_pair <- function(sides) {
   before <- sides$before
   after <- sides$after
   both <- held_by_both(sides)
-  chosen <- union(names(before$choices), names(after$choices))
+  chosen <- setdiff(union(names(before$choices), names(after$choices)), "value")
   other <- Filter(function(name) {
-    !identical(before$choices[[name]], after$choices[[name]])
+    !isTRUE(all.equal(chosen_by(before, name, record), chosen_by(after, name, record)))
   }, chosen)
   differs <- c(
     of_sample,
@@ -34,6 +34,13 @@ causes_of_pair <- function(sides) {
     return(c(causes, list(choices = other)))
   }
   c(causes, stats::setNames(as.list(other), other))
+}
+
+# What is not chosen is as the measure takes it.
+chosen_by <- function(side, name, record) {
+  x <- side$choices[[name]] %||% formals(record$measure)[[name]]
+  if (is.language(x)) x <- eval(x, baseenv())
+  if (name %in% names(side$choices)) x else x[1L]
 }
 
 room_for_mixtures <- function(sides) {
@@ -85,7 +92,7 @@ cause_words <- function(cause, sides, causes, record) {
     return(sprintf("%s instead of %s", spans[["after"]], spans[["before"]]))
   }
   if (cause == "choices") return(some(unlist(causes$choices), 12L))
-  chosen <- function(side) choice_text(side$choices[[cause]] %||% formals(record$measure)[[cause]])
+  chosen <- function(side) choice_text(chosen_by(side, cause, record))
   switch(
     cause,
     restated = if (length(sides$after$x) > 1L || !is.null(sides$after$x[[1L]]$between$number)) {
@@ -105,7 +112,6 @@ cause_words <- function(cause, sides, causes, record) {
 }
 
 choice_text <- function(x) {
-  if (is.language(x)) x <- eval(x, baseenv())
   if (is.null(x)) "none" else if (is.numeric(x)) number_text(x[1L]) else as.character(x[1L])
 }
 

@@ -164,7 +164,7 @@ measured_mixture <- function(on, sides, drawing, record, dates = list(), flipped
 
 numbers_of_change <- function(x, choices, side, record) {
   side$choices <- choices
-  numbers_of_row(result_of_side(x, side, record), side, record)
+  numbers_of_row(quietly_done(result_of_side(x, side, record)), side, record)
 }
 
 result_of_side <- function(x, side, record) {
@@ -172,9 +172,12 @@ result_of_side <- function(x, side, record) {
     list(returns = x), if (isTRUE(record$beside)) list(benchmark = side$benchmark), side$choices
   ))
   arguments <- arguments[names(arguments) %in% names(formals(record$measure))]
+  do.call(record$measure, arguments)
+}
+
+quietly_done <- function(code) {
   suppressWarnings(
-    suppressMessages(do.call(record$measure, arguments), classes = "imbroglio_note"),
-    classes = "imbroglio_warning"
+    suppressMessages(code, classes = "imbroglio_note"), classes = "imbroglio_warning"
   )
 }
 
@@ -216,11 +219,7 @@ mixed_sample <- function(on, sides, held, drawing, dates) {
     r = rbind(
       then$r[left, , drop = FALSE], old$r[overlap, , drop = FALSE], now$r[came, , drop = FALSE]
     ),
-    start = if (any(left)) then$start else if (any(overlap) && isTRUE(on$restated)) {
-      now$start
-    } else {
-      max(then$start, now$start[now$start < old$dates[overlap][1L]])
-    }
+    start = if (any(left)) then$start else now$start
   )
 }
 

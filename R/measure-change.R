@@ -149,7 +149,7 @@ explain_change <- function(before, after = NULL, measure = "var", choices = list
     )
   })
   result <- new_result(
-    stacked(columns), "change", basis_of_change(made, after, measure), made[[1L]]$source
+    stacked(columns), "change", basis_of_change(made), made[[1L]]$source
   )
   attr(result, "changes") <- stats::setNames(made, vapply(made, `[[`, "", "name"))
   result
@@ -262,7 +262,7 @@ refuse_other_tables <- function(before, after) {
 }
 
 change_of_pair <- function(sides, record) {
-  ends <- lapply(sides, end_of_side, record)
+  ends <- Map(end_of_side, sides, list(record), names(sides) == "after")
   for (side in names(sides)) {
     if ("per_year" %in% names(formals(record$measure))) {
       sides[[side]]$choices$per_year <- sides[[side]]$choices$per_year %||% ends[[side]]$per_year
@@ -272,7 +272,7 @@ change_of_pair <- function(sides, record) {
   if (anyNA(known[, "number"])) {
     fail("too_short", sprintf("%s has no such number on one of the sides.", sides$after$name))
   }
-  causes <- causes_of_pair(sides)
+  causes <- causes_of_pair(sides, record)
   mixed <- function(on, ...) mean_mixture(on, sides, record, ...)
   k <- length(causes)
   values <- t(vapply(seq_len(2^k) - 1L, function(mask) {
@@ -311,10 +311,11 @@ change_of_pair <- function(sides, record) {
 }
 
 # What the measure gives of one side.
-end_of_side <- function(side, record) {
+end_of_side <- function(side, record, now) {
   found <- lapply(side$x, function(x) {
     if (!is.null(side$from)) x <- cut_side(x, side)
-    result_of_side(x, side, record)
+    # What is to be said of what is measured is said of what is so now.
+    if (now) result_of_side(x, side, record) else quietly_done(result_of_side(x, side, record))
   })
   numbers <- vapply(found, numbers_of_row, c(number = 0, money = 0), side, record)
   about <- basis(found[[1L]])
@@ -376,7 +377,7 @@ shapley_parts <- function(values, k) {
   }, c(number = 0, money = 0)))
 }
 
-basis_of_change <- function(made, after, measure) {
+basis_of_change <- function(made) {
   about <- made[[1L]]$basis
   for (one in made[-1L]) {
     about$observations <- c(about$observations, one$basis$observations)

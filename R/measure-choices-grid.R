@@ -93,15 +93,10 @@ measured_grid <- function(grid, choices, record, side) {
   first <- which(!duplicated(keys))
   samples <- new.env(parent = emptyenv())
   found <- lapply(first, function(i) {
-    tryCatch(
-      suppressWarnings(
-        suppressMessages(
-          point_of_grid(rows[[i]], choices, record, side, samples), classes = "imbroglio_note"
-        ),
-        classes = "imbroglio_warning"
-      ),
-      imbroglio_error = function(e) if (i == 1L) stop(e) else one_line_of(e)
-    )
+    measured <- function() point_of_grid(rows[[i]], choices, record, side, samples)
+    # What is chosen is told what there is to tell of it, and must be measurable.
+    if (i == grid$own) return(measured())
+    tryCatch(quietly_done(measured()), imbroglio_error = one_line_of)
   })
   own <- found[[1L]]
   table <- as.data.frame(own)

@@ -13,7 +13,8 @@ record_of_holdings <- function() {
 
 # The heaviest first. Of returns that were given there is no price, of weights alone no value.
 holdings_table <- function(book) {
-  book <- first_drawing(book)
+  # What is held is the same in all drawings.
+  if (is_drawn(book)) book <- drawing_of(book, 1L)
   holdings <- book$holdings
   prices <- book$priced$prices
   row <- rep(NA_integer_, length(holdings))
