@@ -24,6 +24,22 @@ usual_grids <- list(
   )
 )
 
+# But for spans that are longer than the history, which are all of it, and periods that are shorter
+# than those of the prices.
+usual_grid <- function(measure, side) {
+  grid <- usual_grids[[measure]]
+  dates <- side$prices$dates
+  fits <- vapply(grid$last, function(span) {
+    span == "all" || span_before(dates[length(dates)], span) > dates[1L]
+  }, NA)
+  grid$last <- grid$last[fits]
+  if (!is.null(grid$every)) {
+    own <- match(side$usual, names(frequencies), nomatch = 1L)
+    grid$every <- intersect(grid$every, names(frequencies)[own:length(frequencies)])
+  }
+  grid
+}
+
 of_sample <- c("kind", "every", "last")
 
 # What each is varied of: the prices, of a book its holdings.

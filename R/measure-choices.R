@@ -91,8 +91,8 @@ record_of_choices <- function() {
 #' @param choices What is chosen, by name: what the measure takes, and `kind`, `every`, `last`.
 #'   What is not named is as the measure takes it by default, of all prices.
 #' @param over What else could be chosen: values by name, of the same; by default a grid of the
-#'   measure: kinds of return, frequencies, one to five years, methods, rank conventions. What was
-#'   chosen is always among them.
+#'   measure: kinds of return, frequencies that the prices have, one to five years as far as there
+#'   are any, methods, rank conventions. What was chosen is always among them.
 #' @param benchmark Of `beta` and `tracking_error`.
 #' @return A table, a row for each choice of each security: `security`, `measure`, `choice`,
 #'   `taken`, `swing_low` and `swing_high` with the values that give them (`least_at`, `most_at`),
@@ -120,7 +120,7 @@ vary_choices <- function(x, measure = "var", choices = list(), over = NULL, benc
     fail("argument", sprintf("`%s` is measured against a benchmark.", measure))
   }
   side <- varied_side(x, benchmark)
-  grid <- grid_of_choices(over %||% usual_grids[[measure]], choices, record, side)
+  grid <- grid_of_choices(over %||% usual_grid(measure, side), choices, record, side)
   found <- measured_grid(grid, choices, record, side)
   securities <- found$securities
   made <- lapply(securities, function(security) {
@@ -164,8 +164,9 @@ vary_choices <- function(x, measure = "var", choices = list(), over = NULL, benc
 choices_grid <- function(result) {
   grid <- attr(result, "grid")
   if (is.null(grid)) fail("argument", "All combinations are of varied choices.")
-  tibble::as_tibble(c(
-    as.list(grid$table), as.list(as.data.frame(grid$numbers, check.names = FALSE)),
-    list(why = grid$why)
-  ))
+  numbers <- as.data.frame(grid$numbers, check.names = FALSE)
+  # A security may be called as a choice is.
+  also <- names(numbers) %in% c(names(grid$table), "why")
+  names(numbers)[also] <- paste("security", names(numbers)[also])
+  tibble::as_tibble(c(as.list(grid$table), as.list(numbers), list(why = grid$why)))
 }
