@@ -47,7 +47,7 @@ autoplot.imbroglio_change <- function(object, ...) {
       headline(object),
       "From what it was to what it is: each cause by its Shapley value, above all what is named",
       basis(object),
-      x = record$title
+      x = title_at_level(object)
     ) +
     imbroglio_theme()
 }

@@ -51,7 +51,7 @@ autoplot.imbroglio_choices <- function(object, ...) {
         "is what was chosen, the band two standard errors of the sample"
       ),
       basis(object),
-      x = record$title
+      x = title_at_level(object)
     ) +
     imbroglio_theme()
 }

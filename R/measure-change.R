@@ -149,7 +149,7 @@ explain_change <- function(before, after = NULL, measure = "var", choices = list
     )
   })
   result <- new_result(
-    stacked(columns), "change", basis_of_change(made), made[[1L]]$source
+    stacked(columns), "change", with_level(basis_of_change(made), choices, record), made[[1L]]$source
   )
   attr(result, "changes") <- stats::setNames(made, vapply(made, `[[`, "", "name"))
   result
@@ -375,6 +375,14 @@ shapley_parts <- function(values, k) {
     weight <- exp(lfactorial(sizes[without]) + lfactorial(k - sizes[without] - 1) - lfactorial(k))
     colSums(weight * (values[without + bit, , drop = FALSE] - values[without, , drop = FALSE]))
   }, c(number = 0, money = 0)))
+}
+
+# At which level, which is no column here.
+with_level <- function(about, choices, record) {
+  if (is.null(record$money)) return(about)
+  level <- as.numeric(choices$level %||% formals(record$measure)$level)
+  about$choices <- c(level = unit_text$level(level), about$choices)
+  about
 }
 
 basis_of_change <- function(made) {

@@ -142,7 +142,11 @@ vary_choices <- function(x, measure = "var", choices = list(), over = NULL, benc
       )
     )
   }, made, securities)
-  about <- found$basis
+  about <- if (is.null(grid$values$level)) {
+    with_level(found$basis, choices, record)
+  } else {
+    found$basis
+  }
   about$choices <- c(about$choices, varied = found$said)
   result <- new_result(stacked(columns), "choices", about, found$source)
   attr(result, "grid") <- c(grid, found[c("numbers", "why")])

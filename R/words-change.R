@@ -7,7 +7,7 @@ words_of.imbroglio_change <- function(result) {
   unit <- record$unit
   writer <- unit_text[[unit]]
   ends <- sprintf(
-    "%s: %s, and was %s. ", record$title, writer(table$number_after), writer(table$number_before)
+    "%s: %s, and was %s. ", title_at_level(result), writer(table$number_after), writer(table$number_before)
   )
   ends[duplicated(table$security)] <- ""
   amounts <- money(table$moved_value, basis(result)$currency)
@@ -19,6 +19,12 @@ words_of.imbroglio_change <- function(result) {
     signed_difference(table$moved, unit), money_said,
     ifelse(is.na(table$mattered), "", paste0("; above all ", table$mattered))
   )
+}
+
+title_at_level <- function(result) {
+  level <- basis(result)$choices["level"]
+  title <- limit_measures()[[result$measure[1L]]]$title
+  if (length(level) && !is.na(level)) paste(title, "at", level) else title
 }
 
 with_sign <- function(text, x) paste0(ifelse(x > 0, "+", ""), trimws(text))
@@ -38,7 +44,7 @@ headline_of.imbroglio_change <- function(result) {
   moved <- sum(one$moved)
   worth <- sum(one$moved_value)
   said <- sprintf(
-    "%s. %s: %s, and was %s", first, record$title, writer(after), writer(before)
+    "%s. %s: %s, and was %s", first, title_at_level(result), writer(after), writer(before)
   )
   if (moved == 0 && all(one$moved == 0)) return(paste0(said, "; nothing moved it."))
   parts <- one[order(-abs(one$moved)), ]
