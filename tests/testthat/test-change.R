@@ -182,6 +182,66 @@ test_that("two records of one measure are explained by what differs between them
   expect_equal(alone$number_after[1], now$var)
 })
 
+test_that("a record of which the files went on is refused, and what a book was then is told", {
+  folder <- withr::local_tempdir()
+  withr::local_dir(folder)
+  closes <- as.data.frame(demo_prices()[1:601, c("TARROW", "OSSELL")])
+  ran <- function(...) {
+    words <- c(scan(text = paste(...), what = "", quiet = TRUE), "--out", "out.json")
+    told_of(imbroglio:::run_command(words))$told
+  }
+  write.csv(closes[1:600, ], "p.csv", row.names = FALSE)
+  ran("var p.csv --security TARROW --record then.json")
+  ran("volatility p.csv --shares TARROW=5,OSSELL=9 --to 2017-06-30 --record moved.json")
+  ran("volatility p.csv --shares TARROW=5,OSSELL=9 --record held.json")
+  ran("volatility p.csv --security TARROW --window 50 --record rolled.json")
+  told <- ran("change moved.json held.json")
+  expect_match(told, "as it was held then; this is of the book as held today", all = FALSE)
+  expect_error(ran("change then.json then.json --since 2018-01-01"), "of no use beside two")
+  expect_error(ran("change rolled.json rolled.json"), "has no one number")
+  # The next morning the same file has a day more.
+  write.csv(closes, "p.csv", row.names = FALSE)
+  ran("var p.csv --security TARROW --record now.json")
+  expect_error(ran("change then.json now.json"), "cannot be done again")
+})
+
+test_that("what is said names the level, the numbers and the parts, and what is so now is told", {
+  prices <- as.matrix(demo_prices()[1:300, "TARROW"])
+  prices[300, ] <- prices[299, ] * 0.5
+  table <- as_prices(prices)
+  found <- change_of(table, choices = list(level = 0.995), last = "250 returns")
+  said <- imbroglio:::headline(found)
+  expect_match(said, "^TARROW. Value at risk at 99.5 %: ")
+  number <- function(x) trimws(imbroglio:::unit_text$fraction(x))
+  ends <- paste0(number(found$number_after[1]), ", and was ", number(found$number_before[1]))
+  expect_match(said, ends, fixed = TRUE)
+  expect_match(said, "1 return that came \\+")
+  expect_false(grepl("that left", said))
+  expect_equal(found$number_after[1], quietly(
+    measure_var(window(as_returns(table), last = "250 returns"), 0.995)
+  )$var)
+  drawn <- ggplot2::layer_data(ggplot2::autoplot(found), 3L)
+  expect_equal(drawn$xend - drawn$x, found$moved[order(-abs(found$moved))])
+  told <- told_of(explain_change(table[201:300, ], choices = list(level = 0.999)))$told
+  expect_match(told, "fewer than one lies beyond", all = FALSE)
+  # A value beside the numbers is a cause of the money alone.
+  valued <- change_of(
+    table, table, choices = list(value = 300), choices_before = list(value = 100)
+  )
+  expect_equal(valued$cause, "another value")
+  expect_equal(valued$moved_value, 200 * quietly(measure_var(table))$var)
+  # What stands at its default is no other choice.
+  expect_equal(
+    change_of(table, table, choices = list(level = 0.99), choices_before = list())$cause,
+    "nothing differs"
+  )
+  logs <- as_returns(table, kind = "log")
+  expect_equal(
+    sum(change_of(logs)$moved),
+    quietly(measure_var(logs)$var - measure_var(window(logs, end = rownames(prices)[299]))$var)
+  )
+})
+
 test_that("what cannot be explained is refused", {
   prices <- demo_prices()[1:100, c("OSSELL", "TARROW")]
   book <- as_portfolio(prices, shares = c(OSSELL = 100, TARROW = 60))

@@ -3,6 +3,11 @@
 
 varied <- function(...) quietly(vary_choices(...))
 
+change_for_sheet <- function(prices) {
+  book <- as_portfolio(prices, shares = c(OSSELL = 9, TARROW = 5))
+  quietly(explain_change(book, since = "1 month", last = "200 returns"))
+}
+
 test_that("shares are those of an analysis of variance, each point what the measure gives", {
   prices <- demo_prices()[1:700, c("TARROW", "BAYALL")]
   over <- list(
@@ -100,6 +105,50 @@ test_that("what cannot be measured is a row with its reason, and leaves no hole 
     quote(choices_grid(measure_var(prices)))
   )
   for (call in refused) expect_error(quietly(eval(call)), class = "imbroglio_error_argument")
+})
+
+test_that("a usual grid is as long as the history, and names are names", {
+  named <- as.matrix(demo_prices()[1:300, c("TARROW", "OSSELL")])
+  colnames(named) <- c("last", "why")
+  found <- varied(as_prices(named))
+  grid <- choices_grid(found)
+  expect_setequal(unique(grid$last), c("1 year", "all"))
+  expect_equal(max(grid[["security last"]]), found$grid_most[1])
+  expect_type(grid[["security why"]], "double")
+  weekly <- quietly(read_prices(demo_file("bay-fund.csv")))
+  of_weeks <- varied(weekly, "volatility")
+  expect_setequal(unique(choices_grid(of_weeks)$every), c("week", "month"))
+  expect_equal(of_weeks$taken[of_weeks$choice == "every"], "week")
+  expect_equal(of_weeks$estimate[1], quietly(measure_volatility(weekly))$volatility_annual[1])
+  said <- imbroglio:::headline(found)
+  expect_match(said, "Value at risk at 99 %")
+  expect_match(said, "over 72 combinations; most hangs on method")
+  expect_match(said, sprintf("spread is %.1f standard errors", with(
+    found[found$security == sub("[.].*$", "", said), ][1, ], (grid_most - grid_least) / chance_error
+  )))
+  told <- told_of(vary_choices(as_prices(named[1:60, ]), choices = list(level = 0.999)))$told
+  expect_match(told, "fewer than one lies beyond", all = FALSE)
+})
+
+test_that("changes and choices are the same numbers in a spreadsheet", {
+  prices <- demo_prices()[1:400, c("OSSELL", "TARROW")]
+  results <- list(
+    change.xlsx = change_for_sheet(prices), choices.xlsx = varied(
+      prices[, "TARROW"], over = list(method = c("historical", "normal"), last = c("1 year", "all"))
+    )
+  )
+  folder <- withr::local_tempdir()
+  files <- file.path(folder, names(results))
+  Map(write_workbook, results, files)
+  expect_equal(refused_strictly(files), character())
+  again <- recalculated(files)
+  for (i in seq_along(files)) {
+    said <- unlist(lapply(readxl::excel_sheets(again[i]), function(name) {
+      unlist(readxl::read_xlsx(again[i], name, col_types = "text", .name_repair = "minimal"))
+    }))
+    expect_match(said, "agree", all = FALSE)
+    expect_false(any(grepl("do not agree|#N/A|#VALUE|#NAME|Err:", said)))
+  }
 })
 
 test_that("the command asks the same", {
