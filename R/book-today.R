@@ -10,32 +10,24 @@ book_today <- function(book) {
 sample_today <- function(book) {
   returns <- book$returns
   columns <- match(book$security, colnames(returns$values))
-  common <- core_common(
-    returns$values[, columns, drop = FALSE],
-    starts_of(returns)[columns],
-    spans_gaps(returns),
-    returns$kind == "log"
-  )
-  if (!length(common$row)) {
+  shared <- shared_sample(returns, book$security)
+  if (!length(shared$dates)) {
     fail(
       "too_short",
       "The holdings have no return together.",
       where = sprintf("They are %s.", some(book$security))
     )
   }
-  r <- if (returns$kind == "log") expm1(common$values) else common$values
-  colnames(r) <- book$security
-  dates <- returns$dates[common$row]
-  frequency <- frequency_together(book, columns, dates)
+  frequency <- frequency_together(book, columns, shared$dates)
   list(
     name = book$name,
     security = book$security,
     weights = book$weights,
     cash = book$cash,
     value = book$value,
-    r = r,
-    dates = dates,
-    start = max(returns$start[columns]),
+    r = shared$r,
+    dates = shared$dates,
+    start = shared$start,
     frequency = lapply(frequency, stats::setNames, book$name),
     book = book
   )

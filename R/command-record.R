@@ -41,6 +41,7 @@ new_run <- function(command, words, line, again = FALSE) {
 #' @export
 run_record <- function(result, file, inputs = character(), by = NULL) {
   about <- basis(result)
+  refuse_form("`file`", file, "json", "A record is")
   lacking <- inputs[!file.exists(inputs)]
   if (length(lacking)) fail("file", sprintf("There is no file %s.", some(lacking)))
   run <- new.env(parent = emptyenv())

@@ -8,8 +8,11 @@ autoplot.imbroglio_change <- function(object, ...) {
   table <- as.data.frame(object)
   sizes <- tapply(abs(table$number_after - table$number_before), table$security, max)
   shown <- names(utils::head(sort(sizes, decreasing = TRUE), 4L))
-  steps <- do.call(rbind, lapply(shown, function(s) steps_of_change(table[table$security == s, ])))
   record <- limit_measures()[[table$measure[1L]]]
+  steps <- do.call(rbind, lapply(shown, function(s) {
+    # Less of a fall is above it.
+    steps_of_change(table[table$security == s, ], isTRUE(record$depth))
+  }))
   ends <- steps$kind == "end"
   steps$label <- ifelse(
     ends, trimws(unit_text[[record$unit]](steps$to)), signed_difference(steps$size, record$unit)
@@ -18,7 +21,7 @@ autoplot.imbroglio_change <- function(object, ...) {
   steps$row <- factor(seq_len(nrow(steps)), rev(seq_len(nrow(steps))))
   steps$below <- factor(c(as.character(steps$row)[-1L], NA), levels(steps$row))
   steps$right <- pmax(steps$from, steps$to)
-  colours <- c(end = ink, up = loss, down = present)
+  colours <- c(end = ink, worse = loss, better = present)
   rows_said <- stats::setNames(steps$said, steps$row)
   percent <- record$unit %in% c("fraction", "share")
   ggplot2::ggplot(steps, ggplot2::aes(.data$to, .data$row)) +

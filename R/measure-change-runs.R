@@ -73,19 +73,6 @@ once_each <- function(made) {
   }
 }
 
-shared_sample <- function(returns, securities) {
-  securities <- unique(securities)
-  columns <- match(securities, colnames(returns$values))
-  common <- core_common(
-    returns$values[, columns, drop = FALSE], starts_of(returns)[columns], spans_gaps(returns),
-    returns$kind == "log"
-  )
-  r <- common$values
-  if (returns$kind == "log") r <- expm1(r)
-  colnames(r) <- securities
-  list(dates = returns$dates[common$row], r = r, start = max(returns$start[columns]))
-}
-
 # Where the last so many returns of a side begin; NULL where all are taken.
 first_of_side <- function(x, benchmark, last) {
   if (!is.null(last)) span_of(measured_table(x, benchmark)$dates, NULL, NULL, last, NULL)$from

@@ -149,7 +149,8 @@ explain_change <- function(before, after = NULL, measure = "var", choices = list
     )
   })
   result <- new_result(
-    stacked(columns), "change", with_level(basis_of_change(made), choices, record), made[[1L]]$source
+    stacked(columns), "change", with_level(basis_of_change(made), choices, record),
+    made[[1L]]$source
   )
   attr(result, "changes") <- stats::setNames(made, vapply(made, `[[`, "", "name"))
   result

@@ -156,7 +156,7 @@ currency_paths <- function(prices, securities) {
 
 # Of one change the steps from what it was to what it is, the largest first; what mattered stands
 # under each.
-steps_of_change <- function(one) {
+steps_of_change <- function(one, falling) {
   one <- one[order(-abs(one$moved)), ]
   k <- nrow(one)
   at <- cumsum(c(one$number_before[1L], one$moved))
@@ -167,7 +167,7 @@ steps_of_change <- function(one) {
     from = c(at[1L], at[-(k + 1L)], at[k + 1L]),
     to = c(at[1L], at[-1L], at[k + 1L]),
     size = c(0, one$moved, 0),
-    kind = c("end", ifelse(one$moved > 0, "up", "down"), "end"),
+    kind = c("end", ifelse((one$moved > 0) != falling, "worse", "better"), "end"),
     joined = c(rep(1, k + 1L), NA)
   )
 }

@@ -134,3 +134,17 @@ check_value <- function(value, securities, known = NULL) {
   if (!is.null(names(value))) value <- value[pick_securities(securities, names(value))]
   rep_len(as.numeric(value), length(securities))
 }
+
+# The simple returns of some securities over the intervals that they share.
+shared_sample <- function(returns, securities) {
+  securities <- unique(securities)
+  columns <- match(securities, colnames(returns$values))
+  common <- core_common(
+    returns$values[, columns, drop = FALSE], starts_of(returns)[columns], spans_gaps(returns),
+    returns$kind == "log"
+  )
+  r <- common$values
+  if (returns$kind == "log") r <- expm1(r)
+  colnames(r) <- securities
+  list(dates = returns$dates[common$row], r = r, start = max(returns$start[columns]))
+}

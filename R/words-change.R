@@ -7,7 +7,8 @@ words_of.imbroglio_change <- function(result) {
   unit <- record$unit
   writer <- unit_text[[unit]]
   ends <- sprintf(
-    "%s: %s, and was %s. ", title_at_level(result), writer(table$number_after), writer(table$number_before)
+    "%s: %s, and was %s. ", title_at_level(result), writer(table$number_after),
+    writer(table$number_before)
   )
   ends[duplicated(table$security)] <- ""
   amounts <- money(table$moved_value, basis(result)$currency)

@@ -37,7 +37,8 @@ headline_of.imbroglio_choices <- function(result) {
   several <- length(unique(table$security))
   paste0(
     sprintf(
-      "%s. %s: %s as chosen, %s to %s over %s; ", first, title_at_level(result), writer(one$estimate[1L]),
+      "%s. %s: %s as chosen, %s to %s over %s; ", first, title_at_level(result),
+      writer(one$estimate[1L]),
       writer(one$grid_least[1L]), writer(one$grid_most[1L]),
       count(nrow(attr(result, "grid")$table %||% data.frame(1)), "combination")
     ),

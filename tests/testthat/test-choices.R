@@ -123,9 +123,9 @@ test_that("a usual grid is as long as the history, and names are names", {
   said <- imbroglio:::headline(found)
   expect_match(said, "Value at risk at 99 %")
   expect_match(said, "over 72 combinations; most hangs on method")
-  expect_match(said, sprintf("spread is %.1f standard errors", with(
-    found[found$security == sub("[.].*$", "", said), ][1, ], (grid_most - grid_least) / chance_error
-  )))
+  own <- found[found$security == sub("[.].*$", "", said), ][1, ]
+  width <- (own$grid_most - own$grid_least) / own$chance_error
+  expect_match(said, sprintf("spread is %.1f standard errors", width))
   told <- told_of(vary_choices(as_prices(named[1:60, ]), choices = list(level = 0.999)))$told
   expect_match(told, "fewer than one lies beyond", all = FALSE)
 })
@@ -133,9 +133,9 @@ test_that("a usual grid is as long as the history, and names are names", {
 test_that("changes and choices are the same numbers in a spreadsheet", {
   prices <- demo_prices()[1:400, c("OSSELL", "TARROW")]
   results <- list(
-    change.xlsx = change_for_sheet(prices), choices.xlsx = varied(
-      prices[, "TARROW"], over = list(method = c("historical", "normal"), last = c("1 year", "all"))
-    )
+    change.xlsx = change_for_sheet(prices), choices.xlsx = varied(prices[, "TARROW"], over = list(
+      method = c("historical", "normal"), last = c("1 year", "all")
+    ))
   )
   folder <- withr::local_tempdir()
   files <- file.path(folder, names(results))

@@ -39,6 +39,7 @@ test_that("a result in R is kept by the schema, and compared with another", {
   ), "")
   expect_error(rerun(then), "has no line to do again", class = "imbroglio_error_argument")
   expect_error(run_record(measure_var(prices), "x.json", inputs = "no.csv"), "There is no file")
+  expect_error(run_record(measure_var(prices), "x.csv"), "A record is written as .json")
   expect_error(run_record(mtcars, "x.json"), class = "imbroglio_error_argument")
 })
 
