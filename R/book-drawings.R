@@ -11,6 +11,11 @@ drawing_of <- function(book, number) {
   book
 }
 
+drawings_of_book <- function(book) {
+  if (!is_drawn(book)) return(list(book))
+  lapply(seq_len(book$between$drawings), drawing_of, book = book)
+}
+
 # For what lists days, and cannot be a mean.
 first_drawing <- function(book) {
   if (!is_drawn(book)) return(book)

@@ -124,6 +124,7 @@ held_on <- function(book, returns, carried = book$carried) {
     rebalance = book$rebalance,
     cash_return = book$cash_return,
     cash = if (is.null(book$shares)) book$cash else book$money,
+    value = if (is.null(book$shares)) book$value,
     held = book$held,
     name = book$name,
     stand_ins = book$stand_ins,
@@ -137,6 +138,30 @@ held_on <- function(book, returns, carried = book$carried) {
     amounts, book$security
   )
   do.call(as_portfolio, arguments)
+}
+
+# A book that holds other amounts, by their names: to be made anew by held_on().
+with_amounts <- function(book, amounts, cash) {
+  in_shares <- !is.null(book$shares)
+  book$security <- names(amounts)
+  book[[if (in_shares) "shares" else "weights"]] <- unname(amounts)
+  book[[if (in_shares) "money" else "cash"]] <- cash
+  book["stand_ins"] <- list(book$stand_ins[names(book$stand_ins) %in% names(amounts)])
+  book["carried"] <- list(if (!is.null(book$carried)) intersect(book$carried, names(amounts)))
+  book
+}
+
+# A book or a table as it was on a day; `uncut`: its prices from the beginning, where it is only of
+# the `last` of them.
+as_on_day <- function(x, day, uncut = NULL, last = NULL) {
+  book <- inherits(x, "imbroglio_book")
+  own <- if (book) x$priced else take_returns(x)
+  then <- stats::window(uncut %||% own$prices %||% own, end = day, last = last)
+  if (!inherits(then, "imbroglio_returns")) {
+    then <- as_returns(then, kind = own$kind, every = own$stated)
+  }
+  if (!book) return(then)
+  held_on(x, then, if (!is.null(then$prices)) stopped_by(then$prices, x$carried))
 }
 
 # Of these holdings those that have no price on the last date.

@@ -3,8 +3,44 @@
 
 run_change <- function(files, options) {
   records <- length(files) == 2L && all(grepl("[.]json$", files, ignore.case = TRUE))
-  result <- if (records) change_of_records(files, options) else change_of_files(files, options)
+  result <- if (all(vapply(files, is_of_runs, NA)) && length(files)) {
+    change_through_runs(files, options)
+  } else if (records) {
+    change_of_records(files, options)
+  } else {
+    change_of_files(files, options)
+  }
   hand_over_measured(result, options)
+}
+
+# A study's records of days.
+is_of_runs <- function(path) {
+  is_day(path) || length(list.files(c(path, file.path(path, "runs")), day_file)) > 0L
+}
+
+change_through_runs <- function(files, options) {
+  refuse_beside_records(options, c("measure", "since", hand_on))
+  folder <- dir.exists(files[1L])
+  if (length(files) > 2L || (length(files) == 2L && any(dir.exists(files)))) {
+    fail("argument", "Of records of days one folder is taken, or two of its files.")
+  }
+  if (length(files) == 1L && !folder) {
+    fail("argument", "One record is no change.", remedy = "Name a second, or their folder.")
+  }
+  explain_change(
+    files[1L], if (length(files) == 2L) files[2L], measure = options$measure %||% "var",
+    since = options$since
+  )
+}
+
+run_history <- function(files, options) {
+  if (length(files) != 1L) {
+    fail(
+      "argument", "`history` takes one folder: that of a study's run, or its records of days.",
+      remedy = "imbroglio history report"
+    )
+  }
+  hand_over_measured(history_of_runs(files, options$since, options$last), options)
 }
 
 change_of_files <- function(files, options) {
@@ -41,8 +77,7 @@ choices_of_line <- function(options, measure, x) {
 }
 
 # What a record measured stands in it, and nothing of it can be another.
-refuse_beside_records <- function(options) {
-  free <- c("measure", "last", hand_on)
+refuse_beside_records <- function(options, free = c("measure", "last", hand_on)) {
   others <- gsub("-", "_", setdiff(commands()$change$options, free), fixed = TRUE)
   given <- Filter(function(name) {
     !is.null(options[[name]]) && !isFALSE(options[[name]])
@@ -50,7 +85,7 @@ refuse_beside_records <- function(options) {
   if (length(given)) {
     fail(
       "argument", sprintf(
-        "--%s is of no use beside two records.", gsub("_", "-", given[1L], fixed = TRUE)
+        "--%s is of no use beside records.", gsub("_", "-", given[1L], fixed = TRUE)
       ),
       remedy = "Each measures by its own line."
     )

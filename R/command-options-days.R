@@ -56,6 +56,10 @@ options_of_days <- function() {
       "WHAT", "text",
       "compare with this security, or the book of this file of holdings"
     ),
+    runs = option(
+      "FOLDER", "text",
+      "the folder of a study's run, whose records tell whether the market or a trade broke a limit"
+    ),
     before = option("FILE", "text", "what this gave before, as CSV: the state then stands beside"),
     target = option(
       "R", "number",

@@ -185,7 +185,7 @@ input_of_run <- function(path, as, sha256 = file_digest(path)) {
 
 file_options <- c(
   "actions", "securities", "weights", "shares", "values", "holdings", "limits", "rates",
-  "held_by_date", "currencies"
+  "held_by_date", "currencies", "runs"
 )
 
 # A digest of each security and of each date of what was read, by which it can be told where

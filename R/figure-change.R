@@ -8,7 +8,7 @@ autoplot.imbroglio_change <- function(object, ...) {
   table <- as.data.frame(object)
   sizes <- tapply(abs(table$number_after - table$number_before), table$security, max)
   shown <- names(utils::head(sort(sizes, decreasing = TRUE), 4L))
-  record <- limit_measures()[[table$measure[1L]]]
+  record <- told_measures()[[table$measure[1L]]]
   steps <- do.call(rbind, lapply(shown, function(s) {
     # Less of a fall is above it.
     steps_of_change(table[table$security == s, ], isTRUE(record$depth))

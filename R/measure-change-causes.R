@@ -158,16 +158,16 @@ days_that_mattered <- function(cause, sides, whole, mixed, most = 12L) {
   sample <- side$sample(side, 1L)
   weights <- mixed_weights(if (cause == "came") whole else list(), sides, side)$weights
   r <- as.vector(sample$r[match(dates, sample$dates), side$held, drop = FALSE] %*% weights)
-  days <- as.character(utils::head(dates[order(-abs(r))], most))
+  days <- utils::head(dates[order(-abs(r))], most)
   first <- mixed(list())[["number"]]
   last <- mixed(whole)[["number"]]
   came <- cause == "came"
-  stats::setNames(vapply(days, function(day) {
-    there <- stats::setNames(list(day), if (came) "in_came" else "out")
-    gone <- stats::setNames(list(day), if (came) "out" else "in_left")
+  stats::setNames(vapply(seq_along(days), function(i) {
+    there <- stats::setNames(list(days[i]), if (came) "in_came" else "out")
+    gone <- stats::setNames(list(days[i]), if (came) "out" else "in_left")
     (mixed(list(), dates = there)[["number"]] - first +
       last - mixed(whole, dates = gone)[["number"]]) / 2
-  }, 0), days)
+  }, 0), format(days))
 }
 
 holdings_that_mattered <- function(cause, sides, whole, mixed) {

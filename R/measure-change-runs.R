@@ -22,11 +22,7 @@ explained_measures <- function() {
 book_side <- function(book, choices, benchmark, last) {
   refuse_neutral(book, "a change is asked in percent of the book")
   book$held <- "today"
-  drawings <- if (is_drawn(book)) {
-    lapply(seq_len(book$between$drawings), drawing_of, book = book)
-  } else {
-    list(book)
-  }
+  drawings <- drawings_of_book(book)
   prices <- book$priced$prices
   from <- first_of_side(drawings[[1L]], benchmark, last)
   by_shares <- !is.null(book$shares)
@@ -190,10 +186,8 @@ mixed_sample <- function(on, sides, held, drawing, dates) {
   overlap <- old$dates >= now$dates[1L] & old$dates <= end
   left <- then$dates < now$dates[1L] & !isTRUE(on$left)
   came <- now$dates > end & isTRUE(on$came)
-  left <- (left | as.character(then$dates) %in% dates$in_left) &
-    !as.character(then$dates) %in% dates$out
-  came <- (came | as.character(now$dates) %in% dates$in_came) &
-    !as.character(now$dates) %in% dates$out
+  left <- (left | then$dates %in% dates$in_left) & !then$dates %in% dates$out
+  came <- (came | now$dates %in% dates$in_came) & !now$dates %in% dates$out
   n_came <- sum(now$dates > end)
   n_left <- sum(then$dates < now$dates[1L])
   more <- length(now$dates) - length(then$dates)

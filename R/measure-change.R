@@ -17,7 +17,7 @@ record_of_change <- function() {
     command = command_record(
       "Compare, through time and with the past", 25,
       says = "why a number is not what it was: days, prices, trades, choices, each with its part",
-      takes = "FILE...  or  BEFORE.json AFTER.json",
+      takes = "FILE...  or  BEFORE.json AFTER.json  or  RUNS",
       options = c(
         choose, "every", "keep-unfinished", "kind", "measure", "since", "before", "benchmark",
         "level", "method", "horizon", "value", setdiff(book, c("parts", "held", "rebalance")),
@@ -94,8 +94,12 @@ record_of_change <- function() {
 #'   f(S)]}{phi_c = sum over S without c of |S|! (k - |S| - 1)! / k! (f(S + c) - f(S))} with
 #'   \eqn{f(S)}{f(S)} the number where the causes in S are as they are after, all else as before.
 #' @param before,after Books, returns or price tables. Without `after`, `before` is what is now,
-#'   and is compared with itself as it was `since`.
-#' @param measure `"var"`, `"es"`, `"volatility"`, `"drawdown"`, `"beta"` or `"tracking_error"`.
+#'   and is compared with itself as it was `since`. Or records of days that a study kept: two of
+#'   their files, or the folder of them and `since`, see [history_of_runs()]: the parts are then
+#'   the sums of those from each record to the next, and no prices are read.
+#' @param measure `"var"`, `"es"`, `"volatility"`, `"drawdown"`, `"beta"` or `"tracking_error"`; of
+#'   records of days `"var"`, `"volatility"` (all), `"recent"` (of the last returns), `"fall"`,
+#'   `"beta"`, `"worth"` or `"price"`.
 #' @param choices What the measure takes, by name, such as `list(level = 0.95)`.
 #' @param choices_before The same of before, where it is another.
 #' @param since A date, or how long ago such as `"1 week"`; by default the date before the last.
@@ -119,6 +123,7 @@ record_of_change <- function() {
 explain_change <- function(before, after = NULL, measure = "var", choices = list(),
                            choices_before = choices, since = NULL, last = NULL, benchmark = NULL,
                            held_before = NULL) {
+  if (is.character(before)) return(change_of_runs(before, after, measure, since))
   known <- explained_measures()
   check_choice(measure, "measure", names(known))
   record <- c(known[[measure]], follows = measure)
@@ -183,16 +188,13 @@ as_it_was <- function(now, since, held_before) {
   }
   table <- if (book) now$priced else take_returns(now)
   dates <- if (is.null(table$prices)) table$dates else table$prices$dates
-  day <- day_before(dates, since)
-  then <- stats::window(if (is.null(table$prices)) table else table$prices, end = day)
-  if (!is.null(table$prices)) then <- as_returns(then, kind = table$kind, every = table$stated)
-  if (!book) return(then)
-  carried <- if (!is.null(then$prices)) stopped_by(then$prices, now$carried)
-  if (is.null(held_before)) return(held_on(now, then, carried))
+  then <- as_on_day(now, day_before(dates, since))
+  if (is.null(held_before)) return(then)
   as_portfolio(
-    then, holdings = held_before, rebalance = now$rebalance, cash_return = now$cash_return,
-    name = now$name, between = now$between$way, benchmark = now$bridged_by,
-    bridges = now$between$drawings %||% 1L, seed = now$seed, carried = carried
+    then$priced, holdings = held_before, rebalance = now$rebalance,
+    cash_return = now$cash_return, name = now$name, between = now$between$way,
+    benchmark = now$bridged_by, bridges = now$between$drawings %||% 1L, seed = now$seed,
+    carried = then$carried
   )
 }
 

@@ -197,3 +197,38 @@ choices_to_draw <- function(object) {
   own$chance_high <- own$estimate + 2 * own$chance_error
   list(table = table, dots = dots[!is.na(dots$value), ], own = own, rows = rows)
 }
+
+# Each number day by day in the unit of its panel, and but for the trades where there were any.
+history_to_draw <- function(object) {
+  table <- as.data.frame(object)
+  table <- table[!table$measure %in% "var_money", ]
+  units <- vapply(told_measures()[table$measure], `[[`, "", "unit")
+  scale <- ifelse(units %in% c("fraction", "share"), 100, 1)
+  said <- c(fraction = ", %", share = ", %")[units]
+  table$panel <- paste0(sentence_case(table$what), ifelse(is.na(said), "", said))
+  table$panel <- factor(table$panel, unique(table$panel))
+  traded <- stats::ave(
+    abs(table$estimate - table$untraded_since) > 1e-12 * pmax(1e-3, abs(table$estimate)),
+    table$measure, FUN = any
+  )
+  of <- function(line, value, rows) {
+    data.frame(
+      date = table$date[rows], panel = table$panel[rows], value = (value * scale)[rows],
+      line = rep(line, sum(rows))
+    )
+  }
+  lines <- rbind(
+    of("was", table$estimate, rep(TRUE, nrow(table))),
+    of("untraded", table$untraded_since, as.logical(traded))
+  )
+  ends <- lines[!duplicated(paste(lines$panel, lines$line), fromLast = TRUE), ]
+  unit <- units[match(ends$panel, table$panel)]
+  written <- vapply(seq_len(nrow(ends)), function(i) {
+    trimws(unit_text[[unit[i]]](ends$value[i] / (if (unit[i] == "fraction") 100 else 1)))
+  }, "")
+  ends$label <- ifelse(ends$line == "was", written, paste0(written, "\nwithout trades"))
+  list(
+    lines = lines, ends = ends, alone = length(unique(table$date)) < 3L,
+    nudge = as.numeric(diff(range(table$date))) / 60
+  )
+}

@@ -12,7 +12,12 @@ record_of_limits <- function() {
       lookback = column("window", "count", optional = TRUE, working = FALSE),
       period = column("period", "text", optional = TRUE),
       was = column("was", "text", optional = TRUE),
-      unit = column("in", "text", optional = TRUE)
+      unit = column("in", "text", optional = TRUE),
+      within_on = column("within on", "date", optional = TRUE, working = FALSE),
+      untraded = column("without trades since", "price", detail = TRUE),
+      of_market = column("of the market", "price", detail = TRUE),
+      of_trades = column("of trades", "price", detail = TRUE),
+      came_of = column("came of", "text", optional = TRUE)
     ),
     shares = c(
       "security", "measure", "to", "estimate", "limit", "state", "over", "horizon", "level",
@@ -24,7 +29,7 @@ record_of_limits <- function() {
       says = "the state of each limit of a file; status 1 where one is broken or not measurable",
       options = c(
         choose, "every", "keep-unfinished", "kind", "limits", "window", "level", "benchmark",
-        "before", "today", "stale", "value", setdiff(book, "parts"), hand_on
+        "before", "runs", "today", "stale", "value", setdiff(book, "parts"), hand_on
       ),
       help = c(
         limits = "a table of limits: of, measure, warn, limit",
@@ -40,7 +45,7 @@ record_of_limits <- function() {
     parts = list(
       limits = part(
         "limits", 10, "whole", "limits", c("lead", "figure", "table"), says = FALSE,
-        with = function(work) list(limits = work$limits)
+        with = function(work) list(limits = work$limits, runs = work$days), keeps = "runs"
       )
     ),
     follows = list(
@@ -120,11 +125,19 @@ record_of_limits <- function() {
 #'   lies before it.
 #' @param stale How many of them may lie between; if absent, any number.
 #' @param before What this function gave before (or a file of it, as CSV): `was` is the state then.
+#' @param runs The folder of a study's run, or its folder of records of days: by what was held when
+#'   a limit that is broken was last within, it is told whether the market or a trade broke it.
 #' @return A table, a row for each limit, the broken first, then the near: `security` (what it is
 #'   of), `measure`, `to`, `estimate`, `warn`, `limit`, `state`, `over` (how far beyond the limit;
 #'   below 0 what is left to it), `since`, `trade` and `after` (what the estimate would be after
 #'   the first of the trades), `horizon`, `level`, `method`, `lookback` (the window), `period`, and
-#'   where a limit is in money `unit`, its currency; `was`.
+#'   where a limit is in money `unit`, its currency; `was`. With `runs`, of what is broken:
+#'   `within_on` (the last day of which the records say that it was within or near), `untraded`
+#'   (the estimate with what was held then, at the prices of now), `of_market` and `of_trades` (how
+#'   much of the move since is of prices and of trades, each the mean of going first and of going
+#'   last),
+#'   `came_of`: `"the market"` or `"trades"`, which alone would have broken it; `"either"` of them;
+#'   `"both"`, neither alone; `"before the records"`; `"not known"`.
 #' @eval columns_in_docs("limits")
 #' @section Errors: `imbroglio_error_limits` for a table of limits that cannot be read, with its
 #'   line; `imbroglio_error_security` for one of what is not there; `imbroglio_error_argument` for
@@ -143,18 +156,14 @@ record_of_limits <- function() {
 #' in_words(found)
 #' @export
 check_limits <- function(x, limits, window = 250L, level = 0.99, benchmark = NULL,
-                         before = NULL, today = Sys.Date(), stale = NULL) {
+                         before = NULL, today = Sys.Date(), stale = NULL, runs = NULL) {
   window <- check_whole(window, "window", least = 2L)
   level <- check_fraction(level, "level")
   known <- limit_measures()
   table <- read_limits(limits, known, names(var_methods()))
   check_one_benchmark(benchmark)
   book <- if (inherits(x, "imbroglio_book")) x
-  books <- if (is_drawn(book)) {
-    lapply(seq_len(book$between$drawings), drawing_of, book = book)
-  } else {
-    list(book)
-  }
+  books <- drawings_of_book(book)
   book <- books[[1L]]
   subjects <- if (is.null(book)) take_returns(x) else book$returns
   table <- limits_of_each(with_usual_choices(table, window, level), book, subjects)
@@ -175,9 +184,11 @@ check_limits <- function(x, limits, window = 250L, level = 0.99, benchmark = NUL
   columns <- lapply(columns, `[`, in_order)
   columns$was <- states_before(before, columns)
   if (all(is.na(columns$unit))) columns$unit <- NULL
+  causes <- causes_of_limits(columns, if (is.character(runs)) read_days(runs) else runs, request)
   about <- limits_basis(request, book, subjects, benchmark)
-  made <- new_result(columns, "limits", about, subjects)
+  made <- new_result(c(columns, causes$columns), "limits", about, subjects)
   attr(made, "request") <- request
+  attr(made, "sides") <- causes$numbers
   made
 }
 
@@ -273,8 +284,7 @@ state_of_limit <- function(line, request, known) {
   if (line$of %in% request$book$name && in_share) {
     refuse_neutral(request$book, "its limits are in money, such as 5000 EUR")
   }
-  series <- limited_over_drawings(line, request)
-  if (!is.na(line$unit)) series$estimate <- series$estimate * worth_of_limit(line, request)
+  series <- estimated_limit(line, request)
   if (record$depth) line[c("warn", "limit")] <- abs(line[c("warn", "limit")])
   judged <- judged_series(line, series, record, known_of_limit(line, request))
   trade <- if (judged$state == "broken") trade_within(line, request) else NULL
@@ -295,6 +305,12 @@ state_of_limit <- function(line, request, known) {
     list(lookback = line$window),
     as.list(line[c("period", "unit")])
   )
+}
+
+estimated_limit <- function(line, request) {
+  series <- limited_over_drawings(line, request)
+  if (!is.na(line$unit)) series$estimate <- series$estimate * worth_of_limit(line, request)
+  series
 }
 
 # The state now, by how much it is beyond, and since when. `known`: the date of which is asked,

@@ -154,8 +154,24 @@ page_top <- function(top, work) {
         sprintf("<p class=\"notes\">%s</p>", escaped(top$limits$of))
       )
     },
+    why_moved(top$why),
     failed_part(top),
     "</section>"
+  )
+}
+
+# Why each number moved, a paragraph each.
+why_moved <- function(why) {
+  if (!length(why)) return(NULL)
+  c(
+    "<h3>Why they moved</h3>", "<dl class=\"why\">",
+    unlist(lapply(why, function(one) {
+      c(
+        sprintf("<dt>%s</dt>", escaped(one$label)),
+        sprintf("<dd>%s</dd>", escaped(unbroken(one$lines)))
+      )
+    })),
+    "</dl>"
   )
 }
 

@@ -4,6 +4,7 @@
 report_sections <- function() {
   list(
     limits = list(title = "Limits", asks = "Which are broken, since when, and what would help?"),
+    days = list(title = "Day by day", asks = "How did the numbers come to where they are?"),
     universe = list(title = "All beside each other", asks = "What does the whole look like?"),
     quality = list(title = "The prices", asks = "Can the data be trusted?"),
     book = list(title = "The book", asks = "What is held, and how many bets is it?"),
@@ -61,7 +62,7 @@ parts_to_show <- function(work) {
     all(one$needs %in% has) && if (is.null(work$wanted)) {
       one$usual
     } else {
-      one$measure %in% c(work$wanted, "check", "holdings") ||
+      one$measure %in% c(work$wanted, "check", "holdings", "history") ||
         (one$measure == "limits" && one$usual)
     }
   }, report_parts())
@@ -86,7 +87,7 @@ lacking_parts <- function(work) {
 need_words <- c(
   prices = "prices", book = "a book", benchmark = "a benchmark", limits = "a file of limits",
   several = "several securities", universe = "several securities and no book",
-  volume = "volumes", rates = "prices converted by rates"
+  volume = "volumes", rates = "prices converted by rates", days = "records of two days"
 )
 
 # Of a book and its holdings the book is drawn, which stands first.

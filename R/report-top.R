@@ -5,6 +5,7 @@ top_fragment <- function(work) {
   numbers <- heard(top_numbers(work))
   changes <- heard(top_changes(work))
   failed <- c(numbers$failed, changes$failed)
+  limits <- limits_of_top(work)
   made <- list(
     name = "top",
     section = "top",
@@ -15,13 +16,15 @@ top_fragment <- function(work) {
     made = made_said(work),
     added = added_said(work),
     sentences = numbers$value$sentences,
-    limits = limits_said(work),
+    limits = limits_said(limits),
     notes = unique(c(numbers$notes, changes$notes)),
     failed = if (length(failed)) paste(failed, collapse = " "),
     workings = c(numbers$value$workings, changes$value$workings),
-    sums = sums_together(c(list(numbers$value$sums), changes$value$sums))
+    sums = sums_together(c(list(numbers$value$sums), changes$value$sums)),
+    date = format(work_age(work)$last),
+    day = day_as_json(work, changes$value$day, limits)
   )
-  c(made, changes$value[setdiff(names(changes$value), c("workings", "sums"))])
+  c(made, changes$value[setdiff(names(changes$value), c("workings", "sums", "day"))])
 }
 
 # How old the prices are, and that a book ends before them.
@@ -172,186 +175,17 @@ fall_sentence <- function(result, work, linked) {
   )
 }
 
-# The dates that the last is compared with: the one before it, and those a week and a month before.
-dates_before <- function(dates) {
-  last <- dates[length(dates)]
-  asked <- c(
-    "the date before" = dates[max(1L, length(dates) - 1L)],
-    "a week before" = span_before(last, "1 week"),
-    "a month before" = span_before(last, "1 month")
-  )
-  at <- vapply(asked, function(day) max(0, which(dates <= day)), 0)
-  at <- at[at > 2L & !duplicated(at)]
-  stats::setNames(dates[at], names(at))
-}
-
-# Each of what is measured on the last date, beside the same of the dates before: today's holdings
-# at the prices known then.
-top_changes <- function(work) {
-  if (is.null(work$prices)) return(NULL)
-  last <- work$prices$dates[length(work$prices$dates)]
-  days <- c(now = last, dates_before(work$prices$dates))
-  if (length(work$own) != 1L) return(changes_of_many(work, days))
-  measured <- lapply(seq_along(days), function(i) {
-    if (i == 1L) return(measured_at(work$whole, work))
-    then <- heard(measured_at(as_of(work, days[i]), work))
-    if (!is.null(then$failed)) {
-      note("report", sprintf("%s: %s", sentence_case(names(days)[i]), then$failed))
-    }
-    then$value
-  })
-  known <- names(measured[[1L]])
-  cells <- lapply(known, function(name) {
-    lapply(seq_along(days), function(i) {
-      change_of(measured[[i]][[name]], sprintf("change-%s-%d", name, i))
-    })
-  })
-  labels <- vapply(measured[[1L]], `[[`, "", "label")
-  made <- changes_made(labels, days, cells)
-  made$said <- if (is.null(work$book)) {
-    "As it was measured with the prices up to each date."
-  } else {
-    "Today's holdings, measured with the prices up to each date."
-  }
-  made
-}
-
-# Of many securities the price now, and what each returned since.
-changes_of_many <- function(work, days) {
-  since <- lapply(days[-1L], function(day) {
-    heard(measure_return(stats::window(work$prices, start = day + 1)))$value
-  })
-  cells <- lapply(seq_along(work$own), function(k) {
-    security <- work$own[k]
-    close <- work$prices$close[, security]
-    price <- list(unit = "price", column = "price", value = utils::tail(close[!is.na(close)], 1L))
-    returned <- lapply(seq_along(since), function(i) {
-      row <- since[[i]][since[[i]]$security %in% security, ]
-      if (!NROW(row)) return(NULL)
-      list(unit = "fraction", column = "total_return", result = row)
-    })
-    Map(change_of, c(list(price), returned), sprintf("since-%d-%d", k, c(0L, seq_along(since))))
-  })
-  made <- changes_made(work$own, days, cells, "security")
-  made$said <- "The price now, and the return since the close of each date."
-  made
-}
-
-changes_made <- function(labels, days, cells, of = "measure") {
-  values <- t(vapply(cells, function(row) vapply(row, `[[`, 0, "value"), numeric(length(days))))
-  list(
-    changes = changes_table(labels, days, cells, of),
-    workings = unlist(lapply(cells, function(row) lapply(row, `[[`, "working"))),
-    sums = unlist(lapply(cells, function(row) lapply(row, `[[`, "sums")), FALSE),
-    units = c("text", rep("number", length(days))),
-    csv = as_csv(data.frame(
-      what = unname(labels),
-      stats::setNames(as.data.frame(values), format(days)),
-      check.names = FALSE
-    ))
-  )
-}
-
-# A number of a row of a result, with its working.
-change_of <- function(one, id) {
-  if (is.null(one)) return(list(value = NA_real_, html = "-", working = NULL))
-  value <- if (is.null(one$result)) one$value else as.numeric(one$result[[one$column]])
-  shown <- escaped(unbroken(trimws(unit_text[[one$unit]](value))))
-  made <- if (!is.null(one$result)) workings_of_part(one$result, id)
-  if (one$column %in% made$columns && is.finite(value)) {
-    shown <- sprintf("<a href=\"#%s\">%s</a>", made$rows[1L], shown)
-  }
-  list(value = value, html = shown, working = made$html, sums = made$sums)
-}
-
-# What is measured, as it was on an earlier date.
-as_of <- function(work, day) {
-  prices <- stats::window(work$prices, end = day)
-  book <- work$book
-  returns <- as_returns(prices, kind = work$returns$kind, every = work$returns$stated)
-  if (is.null(book)) return(returns)
-  held_on(book, returns, stopped_by(prices, book$carried))
-}
-
-measured_at <- function(x, work) {
-  own <- function(result) result[result$security == work$own, ]
-  last <- function(result) {
-    result <- own(result)
-    result[nrow(result), ]
-  }
-  one <- function(label, unit, column, result = NULL, value = NULL) {
-    list(label = label, unit = unit, column = column, result = result, value = value)
-  }
-  loss <- own(call_taking(measure_var, x, c(one_period_loss(work), work$settings["per_year"])))
-  moved <- function(...) {
-    call_taking(measure_volatility, x, c(list(...), work$settings["per_year"]))
-  }
-  book <- inherits(x, "imbroglio_book")
-  price <- if (!book) x$prices$close[, work$own]
-  made <- list(
-    worth = if (book && !is.null(x$value)) one(
-      paste(c("worth", x$currency), collapse = ", "), "money", "worth", holdings_table(x)[1L, ]
-    ),
-    price = if (!book) one(
-      "price", "price", "price", value = utils::tail(price[!is.na(price)], 1L)
-    ),
-    var = one(
-      sprintf("value at risk, %s", unit_text$level(top_level(work))), "fraction", "var", loss
-    ),
-    loss = if (!is.null(loss[["var_value"]])) one(
-      sprintf("the same in %s", basis(loss)$currency %||% "money"), "money", "var_value", loss
-    ),
-    recent = one(
-      sprintf("volatility a year, last %s", count(work$settings$window)), "fraction",
-      "volatility_annual", last(moved(window = work$settings$window))
-    ),
-    volatility = one("volatility a year, all", "fraction", "volatility_annual", own(moved())),
-    fall = one("from its high", "fraction", "drawdown", last(drawdown_series(x))),
-    beta = if (!is.null(work$settings$benchmark)) {
-      one(
-        sprintf("beta against %s", work$settings$benchmark[1L]), "ratio", "beta",
-        own(measure_beta(x, benchmark = work$settings$benchmark[1L]))
-      )
-    }
-  )
-  made[!vapply(made, is.null, NA)]
-}
-
-changes_table <- function(labels, days, cells, of = "measure") {
-  heads <- sprintf(
-    "<th scope=\"col\" class=\"r\">%s<br><small>%s</small></th>",
-    escaped(c("now", names(days)[-1L])),
-    format(days)
-  )
-  rows <- vapply(seq_along(labels), function(i) {
-    values <- vapply(cells[[i]], `[[`, 0, "value")
-    paste0(
-      "<tr><th scope=\"row\">", escaped(unbroken(labels[i])), "</th>",
-      paste0(
-        "<td class=\"r\" data-v=\"", ifelse(is.na(values), "", core_shortest(values)), "\">",
-        vapply(cells[[i]], `[[`, "", "html"), "</td>",
-        collapse = ""
-      ),
-      "</tr>"
-    )
-  }, "")
-  c(
-    "<div class=\"wide\" tabindex=\"0\" role=\"region\" aria-label=\"What changed\">",
-    "<table class=\"plain\" id=\"t-changes\"><caption>What changed</caption>",
-    sprintf("<thead><tr><th scope=\"col\">%s</th>%s</tr></thead><tbody>", of,
-            paste(heads, collapse = "")),
-    rows,
-    "</tbody></table></div>"
-  )
-}
-
-# The limits that are near or broken, each in its sentence.
-limits_said <- function(work) {
+# The state of the limits, and of those that are broken whether the market or a trade did it.
+limits_of_top <- function(work) {
   if (is.null(work$limits)) return(NULL)
-  result <- heard(do.call(
+  heard(do.call(
     check_limits,
     c(list(work$whole), arguments_of(work, report_parts()$limits))
   ))$value
+}
+
+# Those that are near or broken, each in its sentence.
+limits_said <- function(result) {
   if (is.null(result)) return(NULL)
   at <- !result$state %in% "within"
   list(

@@ -60,7 +60,8 @@ work_has <- function(work) {
     universe = is.null(work$book) && length(work$securities) > 1L,
     several = length(work$securities) > 1L,
     volume = !is.null(work$prices$fields$volume),
-    rates = !is.null(work$prices$converted)
+    rates = !is.null(work$prices$converted),
+    days = length(work$days) > 1L && length(work$own) == 1L
   )
 }
 

@@ -3,7 +3,7 @@
 format.imbroglio_basis <- function(x, ...) {
   n <- if (length(x$observations)) range(x$observations) else c(0L, 0L)
   adverbs <- some(adverb_of(unique(x$every)))
-  kind <- if (x$kind %in% c("price", "profit")) x$kind else paste(x$kind, "return")
+  kind <- if (x$kind %in% c("price", "profit", "record")) x$kind else paste(x$kind, "return")
   what <- paste0(adverbs, " ", kind, if (any(n != 1L)) "s")
   left_out <- tapply(x$dropped$n, x$dropped$reason, sum)
   # An adjustment puts nothing right.

@@ -268,18 +268,29 @@ column_of <- function(name, values, kind = NULL, currency = NULL) {
 written_columns <- c(
   "estimate", "warn", "limit", "over", "after", "estimate_other", "difference", "difference_error",
   "difference_low", "difference_high", "moved", "number_before", "number_after",
-  "swing_low", "swing_high", "swing", "grid_least", "grid_most", "chance_error"
+  "swing_low", "swing_high", "swing", "grid_least", "grid_most", "chance_error", "untraded",
+  "of_market", "of_trades", "by_market", "by_trades", "by_neither", "untraded_since"
 )
 
+# Those of one unit by the same number of digits.
+signed_by_unit <- function(x, unit) {
+  said <- rep("-", length(x))
+  for (one in unique(unit)) {
+    here <- unit == one & !is.na(x)
+    said[here] <- unname(signed_difference(x[here], one))
+  }
+  said
+}
+
 written_by_measure <- function(table) {
-  known <- limit_measures()
+  known <- told_measures()
   for (name in intersect(written_columns, names(table))) {
     unit <- vapply(table$measure, function(m) known[[m]]$unit %||% "number", "")
     # Differences of percentages.
     if (startsWith(name, "difference")) unit[unit %in% c("fraction", "share")] <- "points"
     if (name == "swing") unit[unit %in% c("fraction", "share")] <- "points"
-    if (name == "moved") {
-      table$moved <- unname(signed_difference(table$moved, unit[1L]))
+    if (name %in% c("moved", "of_market", "of_trades", "by_market", "by_trades", "by_neither")) {
+      table[[name]] <- signed_by_unit(table[[name]], unit)
       next
     }
     unit[!is.na(table[["unit"]] %||% NA)] <- "money"

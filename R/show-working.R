@@ -144,7 +144,7 @@ numbers_with_working <- function(result, made) {
 # Whether a result has a row for each date.
 through_time <- function(result) {
   !is.null(result[["window"]]) ||
-    attr(result, "measure") %in% c("volatility_series", "drawdown_series")
+    attr(result, "measure") %in% c("volatility_series", "drawdown_series", "history")
 }
 
 refuse_picks <- function(picks) {

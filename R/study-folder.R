@@ -2,7 +2,10 @@
 # long as they are as it wrote them. Whatever else lies in the folder stays: what came from others
 # where it is, what was changed since under a name of its own.
 
-own_files <- "^(report[.](html|pdf)|tables[.]xlsx|(tables|figures)/[^/]+[.](csv|svg))$"
+own_files <- paste0(
+  "^(report[.](html|pdf)|tables[.]xlsx|(tables|figures)/[^/]+[.](csv|svg)",
+  "|runs/[-0-9]+[.]json)$"
+)
 
 # The folder itself, of a link what it leads to; refused where it is not a run's or empty.
 check_folder <- function(folder) {

@@ -3,14 +3,15 @@
 work_of_study <- function(study) {
   refuse_absent_files(study)
   says <- study$says
-  prices <- study_prices(study)
+  uncut <- study_prices(study)
+  prices <- in_period(uncut, says$period)
   returns <- if (inherits(prices, "imbroglio_returns")) {
     prices
   } else {
     as_returns(prices, kind = says$kind %||% "simple", every = says$every)
   }
   x <- if (is.null(says$book)) returns else study_book(returns, study)
-  new_work(
+  work <- new_work(
     x,
     settings = study_settings(says),
     choices = says$measures[lengths(says$measures) > 0L],
@@ -20,6 +21,19 @@ work_of_study <- function(study) {
     sources = study_sources(study),
     today = study$today %||% Sys.Date()
   )
+  # On an earlier day the same span was of other dates.
+  if (!is.null(says$period$last)) work[c("uncut", "last")] <- list(uncut, says$period$last)
+  work
+}
+
+# What the study says of dates is of prices.
+in_period <- function(prices, period) {
+  if (is.null(period) || inherits(prices, "imbroglio_returns")) return(prices)
+  span <- lapply(period[c("from", "to", "last", "during")], function(x) {
+    if (!is.null(x)) as.character(x)
+  })
+  names(span) <- c("start", "end", "last", "during")
+  do.call(stats::window, c(list(prices), span[!vapply(span, is.null, NA)]))
 }
 
 study_settings <- function(says) {
@@ -69,13 +83,6 @@ study_prices <- function(study) {
       unlist(rates$of), rates$carry %||% 0L, currency_in_study(study, prices),
       c(says$choose, says$benchmark, unlist(says$book$stand_ins))
     )
-  }
-  if (!is.null(says$period)) {
-    span <- lapply(says$period[c("from", "to", "last", "during")], function(x) {
-      if (!is.null(x)) as.character(x)
-    })
-    names(span) <- c("start", "end", "last", "during")
-    prices <- do.call(stats::window, c(list(prices), span[!vapply(span, is.null, NA)]))
   }
   prices
 }

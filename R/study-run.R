@@ -49,6 +49,7 @@ run_study <- function(study, folder = NULL, only = NULL, fresh = FALSE, today = 
     return(invisible(state_of_run(before$parts, ifelse(failed, "failed", "kept"))))
   }
   work <- loaded(work_of_study(study))
+  work$days <- days_kept(folder, record)
   run <- measured_parts(work, before, shared, only, study)
   write_run(folder, study, work, run, record)
   invisible(state_of_run(run$fragments, run$states))
@@ -119,6 +120,7 @@ measured_parts <- function(work, before, shared, only, study = NULL) {
       with_line_of(study, parts[[name]]$measure, fragment_of(work, name, parts[[name]]))
     }
     made$digest <- key
+    if (name == "top") work$days <- days_up_to(work$days, made)
     fragments[[name]] <- made
     states[name] <- if (!is.null(made$failed)) "failed" else if (known) "kept" else "measured"
   }

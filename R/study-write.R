@@ -7,6 +7,7 @@ write_run <- function(folder, study, work, run, record) {
   made <- tryCatch(
     {
       files_of_run(part, study, work, run, record)
+      write_days(part, folder, record, run$fragments$top)
       run_as_record(part, study, run, record)
       NULL
     },

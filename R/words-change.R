@@ -3,7 +3,7 @@
 #' @export
 words_of.imbroglio_change <- function(result) {
   table <- as.data.frame(result)
-  record <- limit_measures()[[table$measure[1L]]]
+  record <- told_measures()[[table$measure[1L]]]
   unit <- record$unit
   writer <- unit_text[[unit]]
   ends <- sprintf(
@@ -24,7 +24,8 @@ words_of.imbroglio_change <- function(result) {
 
 title_at_level <- function(result) {
   level <- basis(result)$choices["level"]
-  title <- limit_measures()[[result$measure[1L]]]$title
+  title <- told_measures()[[result$measure[1L]]]$title
+  if (!result$measure[1L] %in% c("var", "es")) return(title)
   if (length(level) && !is.na(level)) paste(title, "at", level) else title
 }
 
@@ -37,7 +38,7 @@ headline_of.imbroglio_change <- function(result) {
   sizes <- abs(table$number_after - table$number_before)
   first <- table$security[which.max(sizes)]
   one <- table[table$security == first, ]
-  record <- limit_measures()[[one$measure[1L]]]
+  record <- told_measures()[[one$measure[1L]]]
   writer <- unit_text[[record$unit]]
   about <- basis(result)
   before <- one$number_before[1L]

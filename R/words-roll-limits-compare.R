@@ -109,17 +109,18 @@ words_of.imbroglio_limits <- function(result) {
         } else {
           money(line$over, counted_in(unit))
         },
-        since_words(line$since)
+        since_words(line)
       ),
       near = sprintf(
         " is near its limit of %s (from %s)%s",
-        writer(line$limit), writer(line$warn), since_words(line$since)
+        writer(line$limit), writer(line$warn), since_words(line)
       ),
       sprintf(" is within its limit of %s", writer(line$limit))
     ))
     if (!is.na(line$was) && line$was != line$state) {
       said <- paste0(said, sprintf("; it was %s before", line$was))
     }
+    said <- paste0(said, came_of_words(line, writer))
     if (!is.na(line$trade)) {
       said <- paste0(said, sprintf("; %s: then %s", line$trade, writer(line$after)))
     }
@@ -127,10 +128,41 @@ words_of.imbroglio_limits <- function(result) {
   }, "")
 }
 
+# Whether the market or a trade broke it.
+came_of_words <- function(line, writer) {
+  came <- line[["came_of"]] %||% NA
+  if (is.na(came)) return("")
+  if (came == "before the records") return("; it was so on each day that is recorded")
+  if (came == "not known") {
+    return(sprintf("; what broke it since %s is not known", line$within_on))
+  }
+  with_then <- sprintf(
+    "with what was held on %s, when it was within, it would be %s", line$within_on,
+    writer(line$untraded)
+  )
+  if (line$of_trades == 0) {
+    return(sprintf("; the market broke it: nothing was traded since %s, when it was within",
+                   line$within_on))
+  }
+  paste0("; ", switch(
+    came,
+    "the market" = sprintf("the market broke it: %s, broken too", with_then),
+    trades = sprintf("trades broke it: %s", with_then),
+    either = sprintf("the market broke it, and trades alone would have: %s", with_then),
+    sprintf("the market and trades broke it together: %s", with_then)
+  ))
+}
+
 # Of a limit that says only that it is in money the currency is not said.
 counted_in <- function(unit) if (!unit %in% "money") unit
 
-since_words <- function(since) if (is.na(since)) "" else sprintf(" since %s", since)
+# Of what was recorded as within after that it is told what the date is of.
+since_words <- function(line) {
+  if (is.na(line$since)) return("")
+  recorded <- line[["within_on"]] %||% NA
+  if (is.na(recorded) || recorded < line$since) return(sprintf(" since %s", line$since))
+  sprintf(" (what is held today since %s)", line$since)
+}
 
 # How many are broken, and the first of them.
 #' @export

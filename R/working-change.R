@@ -5,6 +5,7 @@
 working_of.imbroglio_change <- function(result, row) {
   this <- row_of_result(result, row)
   made <- attr(result, "changes")[[this$security]]
+  if (!is.null(made$steps)) return(working_of_days(made, this))
   k <- if (identical(made$causes, "none")) 0L else length(made$causes)
   if (!k) fail("working", "Nothing moved it, so there is nothing to show.")
   cause <- match(this$cause, made$said)
@@ -51,6 +52,35 @@ working_of.imbroglio_change <- function(result, row) {
           "in money", "money"
         ))
       }
+    ),
+    main = "moved"
+  )
+}
+
+# Between records of days: what was recorded of each, added up.
+working_of_days <- function(made, this) {
+  if (!length(made$causes)) fail("working", "Nothing moved it, so there is nothing to show.")
+  dates <- unique(made$steps$date)
+  by_day <- function(cause) {
+    own <- made$steps[made$steps$cause == cause, ]
+    vapply(dates, function(date) sum(own$moved[own$date == date]), 0)
+  }
+  columns <- stats::setNames(lapply(made$causes, by_day), unique_names(made$causes))
+  own <- as.name(names(columns)[match(this$cause, made$said)])
+  list(
+    rows = list(rows_of_working(
+      "days", "what each cause did from each record to the next", columns, dates = dates
+    )),
+    steps = list(
+      entered("number_before", this$number_before, "as it was recorded first"),
+      step("moved", bquote(sum(.(own))), paste("what it did over all days:", this$cause)),
+      step(
+        "number_after",
+        bquote(number_before + .(added_up(lapply(names(columns), function(name) {
+          bquote(sum(.(as.name(name))))
+        })))),
+        "with all causes"
+      )
     ),
     main = "moved"
   )

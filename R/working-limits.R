@@ -47,8 +47,33 @@ working_of.imbroglio_limits <- function(result, row) {
       if (!is.na(this$after)) {
         entered("after", this$after, paste("after the trade:", this$trade), made_for = "*")
       }
-    )),
+    ), came_of_steps(attr(result, "sides")[[key_of_limit(this)]], this)),
     main = "estimate"
+  )
+}
+
+# What broke it: the estimates of four sides.
+came_of_steps <- function(sides, this) {
+  if (is.null(sides) || is.na(this$of_market)) return(NULL)
+  on <- sprintf("with the prices and holdings of %s", this$within_on)
+  list(
+    entered("neither", sides$neither, on, made_for = "*"),
+    entered(
+      "untraded", sides$market, sprintf("with the holdings of %s, prices of now", this$within_on),
+      made_for = "*"
+    ),
+    entered(
+      "trades_alone", sides$trades,
+      sprintf("with the prices of %s, holdings of now", this$within_on), made_for = "*"
+    ),
+    step(
+      "of_market", quote(((untraded - neither) + (estimate - trades_alone)) / 2),
+      "of the market: the mean of going first and of going last"
+    ),
+    step(
+      "of_trades", quote(((trades_alone - neither) + (estimate - untraded)) / 2),
+      "of trades: the mean of going first and of going last"
+    )
   )
 }
 

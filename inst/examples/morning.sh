@@ -1,18 +1,21 @@
 #!/bin/sh
 # What a risk analyst asks at eight in the morning: fetch, check, measure the book, compare with
-# its limits. Ends with four sentences, and a status: 0 all within, 1 a limit is broken or cannot be
-# measured, the prices have errors or are older than yesterday's, 2 to 4 as the command says.
+# its limits and with the day before. Ends with five sentences, and a status: 0 all within, 1 a limit
+# is broken or cannot be measured, the prices have errors or are older than yesterday's, 2 to 4 as
+# the command says.
 #
 #   morning.sh FEED HOLDINGS LIMITS BENCHMARK FOLDER [TODAY]
 #
-# FOLDER keeps the store, and the state of the limits for tomorrow. TODAY, as 2026-01-05, for a
-# morning that is run again.
+# FOLDER keeps the store, the state of the limits for tomorrow, and report: the page, and in runs a
+# record of each day, which tells what moved the numbers and whether a trade broke a limit. TODAY, as
+# 2026-01-05, for a morning that is run again.
 set -u
 feed=$1 holdings=$2 limits=$3 benchmark=$4 folder=$5 day=${6:-$(date +%Y-%m-%d)}
 stale=1
 store=$folder/prices.sqlite
 today=$folder/limits-today.csv
 before=$folder/limits-before.csv
+report=$folder/report
 mkdir -p "$folder" || exit 4
 
 # New and restated prices only; what could not be had is said, and ends the morning.
@@ -29,11 +32,18 @@ imbroglio replay "$store" --holdings "$holdings" --benchmark "$benchmark" --wors
   --figure "$folder/replay.png" >"$folder/replay.txt" 2>"$folder/replay.log" ||
   { cat "$folder/replay.log" >&2; exit 3; }
 
+# The study is of today's holdings and limits, whatever they are called.
+rm -f "$folder/study.yml"
+{ imbroglio study new "$store" --holdings "$holdings" --limits "$limits" --benchmark "$benchmark" \
+  --out "$folder/study.yml" &&
+  imbroglio study run "$folder/study.yml" --only top,limits --today "$day" --out "$report"; } \
+  >"$folder/study.log" 2>&1 || { status=$?; cat "$folder/study.log" >&2; exit "$status"; }
+
 [ -f "$today" ] && mv "$today" "$before"
 set --
 [ -f "$before" ] && set -- --before "$before"
 imbroglio limits "$store" --holdings "$holdings" --benchmark "$benchmark" --limits "$limits" "$@" \
-  --today "$day" --stale "$stale" --out "$today" --figure "$folder/limits.png" 2>"$folder/limits.log"
+  --runs "$report" --today "$day" --stale "$stale" --out "$today" --figure "$folder/limits.png" 2>"$folder/limits.log"
 limited=$?
 [ "$limited" -gt 1 ] && { cat "$folder/limits.log" >&2; exit "$limited"; }
 
@@ -43,8 +53,11 @@ if [ "$checked" -eq 0 ]; then
 else
   echo "Prices: the check found errors, see check.txt."
 fi
+# The last column of a limit that is broken says by whom.
 named() {
-  awk -F, -v state=",$1," 'index($0, state) { printf "%s%s %s", n++ ? ", " : "", $1, $2 }' "$today"
+  awk -F, -v state=",$1," 'index($0, state) {
+    printf "%s%s %s%s", n++ ? ", " : "", $1, $2, $NF == "" ? "" : " (" $NF ")"
+  }' "$today"
 }
 broken=$(named broken) unknown=$(named "not measurable")
 if [ "$limited" -eq 0 ]; then
@@ -54,4 +67,10 @@ else
 fi
 sed -n '/^BOOK, as held today/,/^$/p' "$folder/replay.txt" | tr -s ' \n' ' '
 echo
+if imbroglio change "$report" >"$folder/change.txt" 2>"$folder/change.log"; then
+  sed -n '/^BOOK\. /,/^$/p' "$folder/change.txt" | tr -s ' \n' ' '
+  echo
+else
+  echo "What moved it: no day was recorded before this one."
+fi
 [ "$checked" -eq 0 ] && [ "$limited" -eq 0 ]

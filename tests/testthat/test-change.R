@@ -197,7 +197,7 @@ test_that("a record of which the files went on is refused, and what a book was t
   ran("volatility p.csv --security TARROW --window 50 --record rolled.json")
   told <- ran("change moved.json held.json")
   expect_match(told, "as it was held then; this is of the book as held today", all = FALSE)
-  expect_error(ran("change then.json then.json --since 2018-01-01"), "of no use beside two")
+  expect_error(ran("change then.json then.json --since 2018-01-01"), "of no use beside records")
   expect_error(ran("change rolled.json rolled.json"), "has no one number")
   # The next morning the same file has a day more.
   write.csv(closes, "p.csv", row.names = FALSE)

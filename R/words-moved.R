@@ -1,0 +1,51 @@
+# Why numbers moved since a day, in words.
+
+# A paragraph for each number: what it moved by since each day, and what of it each cause did.
+why_said <- function(numbers, now, moves) {
+  numbers <- Filter(function(number) !isTRUE(number$explain$money), numbers)
+  said <- lapply(numbers, function(number) {
+    value <- heard(number_on(number, now))$value
+    lines <- unlist(lapply(moves, function(move) {
+      parts <- move$parts[[number$name]]
+      if (!is.null(parts) && length(value)) move_words(parts, number$unit, move$day)
+    }))
+    if (length(lines)) list(label = sentence_case(number$label), lines = unname(lines))
+  })
+  unname(Filter(Negate(is.null), said))
+}
+
+move_words <- function(parts, unit, day) {
+  moved <- sum(parts$moved)
+  if (!is_written(moved, unit) && !any(is_written(parts$moved, unit))) {
+    return(sprintf("Since %s: as it was.", day))
+  }
+  sprintf(
+    "Since %s: %s. %s.", day, signed_difference(moved, unit),
+    sentence_case(parts_words(parts, unit))
+  )
+}
+
+# The parts by their size, but for those that are nothing as it is written.
+parts_words <- function(parts, unit, most = 4L) {
+  parts <- parts[order(-abs(parts$moved)), ]
+  parts <- parts[is_written(parts$moved, unit), ]
+  if (!nrow(parts)) return("no cause by as much as is written")
+  above <- sub(";.*$", "", parts$mattered)
+  one_day <- grepl("^1 return ", parts$says)
+  some(sprintf(
+    "%s %s%s", sub(", [0-9].*$", "", parts$says), signed_difference(parts$moved, unit),
+    ifelse(is.na(above) | one_day, "", sprintf(" (above all %s)", above))
+  ), most)
+}
+
+is_written <- function(x, unit) grepl("[1-9]", signed_difference(x, unit))
+
+# By whom a move was, where several records or a limit tell it.
+moved_by_words <- function(parts, unit) {
+  by <- tapply(parts$moved, factor(parts$group, c("market", "trades", "other")), sum)
+  by <- by[!is.na(by)]
+  by <- by[is_written(by, unit)]
+  if (!length(by)) return(NULL)
+  said <- c(market = "the market", trades = "trades", other = "what is neither")
+  some(sprintf("%s %s", said[names(by)], signed_difference(by, unit)))
+}
