@@ -200,13 +200,7 @@ as_it_was <- function(now, since, held_before) {
 
 day_before <- function(dates, since) {
   last <- dates[length(dates)]
-  day <- if (is.null(since)) {
-    dates[max(1L, length(dates) - 1L)]
-  } else if (is.character(since) && grepl("^\\s*[0-9]+\\s*[a-z]", since[1L])) {
-    span_before(last, since)
-  } else {
-    check_date(since, "since", last = TRUE)
-  }
+  day <- if (is.null(since)) dates[max(1L, length(dates) - 1L)] else day_of_since(last, since)
   if (day >= last || day <= dates[1L]) {
     fail(
       "argument", "`since` must lie between the first and the last date.",
@@ -214,6 +208,12 @@ day_before <- function(dates, since) {
     )
   }
   day
+}
+
+# A date, or so long before the last.
+day_of_since <- function(last, since) {
+  span <- is.character(since) && grepl("^\\s*[0-9]+\\s*[a-z]", since[1L])
+  if (span) span_before(last, since) else check_date(since, "since", last = TRUE)
 }
 
 # Each side of a book, or of each security that both tables have.

@@ -30,7 +30,10 @@ record_of_history <- function() {
         since = "a date, or how long ago, such as \"1 month\": from the record then on",
         last = "so many records, or so long"
       ),
-      example = character()
+      example = c(
+        "imbroglio study run bay-study.yml --only top --out mornings",
+        "imbroglio history mornings --figure history.png"
+      )
     ),
     parts = list(history = part(
       "days", 10, "days", "days", c("lead", "figure", "table"), says = FALSE,
@@ -96,21 +99,20 @@ history_of_runs <- function(runs, since = NULL, last = NULL) {
     ifelse(is.na(by_trades), 0, by_trades), numbers$name, FUN = cumsum
   )
   latest <- days[[length(days)]]
-  new_result(
-    list(
-      security = rep(latest$of, nrow(numbers)),
-      measure = numbers$name,
-      what = latest_titles(numbers),
-      date = dates_of_days(days)[numbers$day],
-      estimate = numbers$number,
-      moved = ifelse(first, NA_real_, numbers$moved),
-      by_market = by("market"),
-      by_trades = by_trades,
-      by_neither = by("other"),
-      untraded_since = numbers$number - traded
-    ),
-    "history", basis_of_days(days), list(days = days)
+  columns <- list(
+    security = rep(latest$of, nrow(numbers)),
+    measure = numbers$name,
+    what = latest_titles(numbers),
+    date = dates_of_days(days)[numbers$day],
+    estimate = numbers$number,
+    moved = ifelse(first, NA_real_, numbers$moved),
+    by_market = by("market"),
+    by_trades = by_trades,
+    by_neither = by("other"),
+    untraded_since = numbers$number - traded
   )
+  # The working of one day is over all days before it, chosen or not.
+  new_result(columns, "history", basis_of_days(days), list(days = as.data.frame(columns)))
 }
 
 dates_of_days <- function(days) .Date(vapply(days, function(day) as.numeric(day$date), 0))
@@ -123,8 +125,11 @@ some_of_days <- function(days, since, last) {
   dates <- dates_of_days(days)
   if (!is.null(since)) {
     if (length(days) < 2L) fail("too_short", "There is one record: no number has moved yet.")
-    before <- which(dates <= day_before(c(dates[1L] - 1, dates), since))
-    days <- days[max(1L, before):length(days)]
+    end <- dates[length(dates)]
+    day <- day_of_since(end, since)
+    if (day >= end) fail("argument", sprintf("The last record is of %s, not after `since`.", end))
+    if (day < dates[1L]) note("history", sprintf("The records begin on %s.", dates[1L]))
+    days <- days[max(1L, which(dates <= day)):length(days)]
   }
   if (!is.null(last)) {
     days <- if (grepl("^\\s*[0-9]+\\s*(records?)?\\s*$", last)) {
@@ -243,7 +248,7 @@ change_of_runs <- function(before, after, measure, since) {
       number_after = rep(own$number[nrow(own)], length(columns$cause))
     )
   )
-  made <- new_result(columns, "change", basis_of_days(days), list(days = days))
+  made <- new_result(columns, "change", basis_of_days(days), NULL)
   steps <- of(measure)
   steps$date <- dates_of_days(days)[steps$day]
   attr(made, "changes") <- stats::setNames(

@@ -98,7 +98,7 @@ parts_by_cause <- function(explain, sides, known) {
 }
 
 parts_by_trade <- function(number, sides) {
-  split <- function(value) {
+  of_each <- function(value) {
     each <- lapply(sides, value)
     names_of <- unique(unlist(lapply(each, names)))
     if (!is.null(names_of)) each <- lapply(each, function(x) {
@@ -107,10 +107,10 @@ parts_by_trade <- function(number, sides) {
     if (is.null(sides$traded_then)) return(cbind(market = each$now - each$then))
     parts_of_two(each$then, each$held_on, each$traded_then, each$now)
   }
-  parts <- split(function(side) number_on(number, side))[1L, ]
+  parts <- of_each(function(side) number_on(number, side))[1L, ]
   if (is.null(sides$traded_then)) parts <- c(market = parts[[1L]])
   said <- c(market = "the market", trades = "trades")
-  each <- if (!is.null(number$each)) split(function(side) number$each(side$x))
+  each <- if (!is.null(number$each)) of_each(function(side) number$each(side$x))
   found <- data.frame(
     cause = names(parts), says = said[names(parts)], moved = unname(parts),
     mattered = vapply(names(parts), function(cause) {

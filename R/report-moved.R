@@ -4,26 +4,16 @@
 # The numbers at the top: each by what it is `of` a book or a table (the row of a result, or a
 # number), its unit, and by which measure it is explained, see parts_of_move().
 numbers_of_top <- function(work) {
+  made <- c(values_of_top(work), measures_of_top(work))
+  made <- Filter(Negate(is.null), made)
+  Map(function(one, name) c(one, list(name = name)), made, names(made))
+}
+
+# What it is worth, or its price.
+values_of_top <- function(work) {
   book <- work$book
-  asked <- c(one_period_loss(work), work$settings["per_year"])
-  usual <- Filter(Negate(is.null), work$settings["per_year"])
-  window <- count(work$settings$window, "return")
-  benchmark <- work$settings$benchmark[1L]
-  own <- function(result) result[result$security == work$own, ]
-  last <- function(result) utils::tail(own(result), 1L)
-  loss <- function(x) own(call_taking(measure_var, x, asked))
-  moved <- function(x, ...) call_taking(measure_volatility, x, c(list(...), usual))
-  # A book without a worth has no percentages of it.
-  explained <- function(measure, choices = usual, ...) {
-    if (!is.null(book) && is_neutral(book)) return(NULL)
-    list(security = work$own, measure = measure, choices = choices, ...)
-  }
-  # What did happen is of the book as it was held then, where nothing else is said.
-  moves <- function(...) explained("volatility", held = book$held %||% "then", ...)
-  by_loss <- explained("var", Filter(Negate(is.null), asked))
-  in_book <- !is.null(book) && !is.null(book$value)
-  made <- list(
-    worth = if (in_book) list(
+  list(
+    worth = if (has_worth(work)) list(
       label = paste(c("worth", book$currency), collapse = ", "), unit = "money", column = "worth",
       of = function(x) holdings_table(x)[1L, ], each = value_of_each
     ),
@@ -32,14 +22,41 @@ numbers_of_top <- function(work) {
         price <- x$prices$close[, work$own]
         utils::tail(price[!is.na(price)], 1L)
       }
-    ),
+    )
+  )
+}
+
+has_worth <- function(work) !is.null(work$book$value)
+
+measures_of_top <- function(work) {
+  book <- work$book
+  asked <- Filter(Negate(is.null), c(one_period_loss(work), work$settings["per_year"]))
+  usual <- Filter(Negate(is.null), work$settings["per_year"])
+  window <- count(work$settings$window, "return")
+  benchmark <- work$settings$benchmark[1L]
+  own <- function(result) result[result$security == work$own, ]
+  last <- function(result) utils::tail(own(result), 1L)
+  loss <- function(x) own(call_taking(measure_var, x, asked))
+  moved <- function(x, ...) call_taking(measure_volatility, x, c(list(...), usual))
+  neutral <- !is.null(book) && is_neutral(book)
+  # A book without a worth has no percentages of it.
+  explained <- function(measure, choices = usual, ...) {
+    if (neutral) return(NULL)
+    list(security = work$own, measure = measure, choices = choices, ...)
+  }
+  # What did happen is of the book as it was held then, where nothing else is said.
+  moves <- function(...) explained("volatility", held = book$held %||% "then", ...)
+  # Beside a benchmark a book as it was held is no series of its own.
+  alone <- is.null(book) || identical(book$held, "today")
+  by_loss <- explained("var", asked)
+  list(
     var = list(
       label = sprintf("value at risk, %s", unit_text$level(top_level(work))), unit = "fraction",
       column = "var", of = loss, explain = by_loss
     ),
-    var_money = if (in_book && !is_neutral(book)) list(
+    var_money = if (has_worth(work) && !neutral) list(
       label = sprintf("the same in %s", book$currency %||% "money"), unit = "money",
-      column = "var_value", of = loss, explain = if (!is.null(by_loss)) c(by_loss, money = TRUE)
+      column = "var_value", of = loss, explain = c(by_loss, money = TRUE)
     ),
     recent = list(
       label = sprintf("volatility a year, last %s", window), unit = "fraction",
@@ -58,14 +75,9 @@ numbers_of_top <- function(work) {
     beta = if (length(benchmark)) list(
       label = sprintf("beta against %s", benchmark), unit = "ratio", column = "beta",
       of = function(x) own(measure_beta(x, benchmark = benchmark)),
-      # Beside a benchmark a book as it was held is no series of its own.
-      explain = if (is.null(book) || identical(book$held, "today")) {
-        explained("beta", list(), benchmark = benchmark)
-      }
+      explain = if (alone) explained("beta", list(), benchmark = benchmark)
     )
   )
-  made <- Filter(Negate(is.null), made)
-  Map(function(one, name) c(one, list(name = name)), made, names(made))
 }
 
 value_of_each <- function(x) {

@@ -165,7 +165,7 @@ why_moved <- function(why) {
   if (!length(why)) return(NULL)
   c(
     "<h3>Why they moved</h3>", "<dl class=\"why\">",
-    unlist(lapply(why, function(one) {
+    unlist(lapply(unname(why), function(one) {
       c(
         sprintf("<dt>%s</dt>", escaped(one$label)),
         sprintf("<dd>%s</dd>", escaped(unbroken(one$lines)))

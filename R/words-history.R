@@ -7,25 +7,25 @@ words_of.imbroglio_history <- function(result) {
   vapply(unique(table$measure), function(name) {
     own <- table[table$measure == name, ]
     unit <- told_measures()[[name]]$unit
-    write <- function(x) {
+    written <- function(x) {
       if (unit == "money") money(x, basis(result)$currency) else trimws(unit_text[[unit]](x))
     }
     n <- nrow(own)
     said <- sprintf("%s. %s: %s on %s", own$security[1L], sentence_case(own$what[1L]),
-                    write(own$estimate[n]), own$date[n])
+                    written(own$estimate[n]), own$date[n])
     if (n == 1L) return(paste0(said, ", the only day that is recorded."))
     moved <- own$estimate[n] - own$estimate[1L]
-    by <- function(x) sum(x, na.rm = TRUE)
+    known <- function(x) sum(x, na.rm = TRUE)
     parts <- data.frame(
       group = c("market", "trades", "other"),
-      moved = c(by(own$by_market), by(own$by_trades), by(own$by_neither))
+      moved = c(known(own$by_market), known(own$by_trades), known(own$by_neither))
     )
     found <- moved_by_words(parts[parts$moved != 0, ], unit)
     sprintf(
-      "%s, and was %s on %s (%s%s); between %s and %s.", said, write(own$estimate[1L]),
+      "%s, and was %s on %s (%s%s); between %s and %s.", said, written(own$estimate[1L]),
       own$date[1L], signed_difference(moved, unit),
       if (is.null(found)) "" else paste0(": ", found),
-      write(min(own$estimate)), write(max(own$estimate))
+      written(min(own$estimate)), written(max(own$estimate))
     )
   }, "", USE.NAMES = FALSE)
 }

@@ -11,7 +11,7 @@ why_said <- function(numbers, now, moves) {
     }))
     if (length(lines)) list(label = sentence_case(number$label), lines = unname(lines))
   })
-  unname(Filter(Negate(is.null), said))
+  Filter(Negate(is.null), said)
 }
 
 move_words <- function(parts, unit, day) {

@@ -3,7 +3,7 @@
 #' @export
 working_of.imbroglio_history <- function(result, row) {
   this <- row_of_result(result, row)
-  table <- as.data.frame(result)
+  table <- attr(result, "source")$days
   own <- table[table$measure == this$measure & table$date <= this$date, ]
   columns <- list(
     recorded = own$estimate,

@@ -74,7 +74,8 @@ test_that("what is recorded of each day adds up, and is of what did it", {
                                holdings = file.path(dirname(study$folder), "held.csv")))
   expect_equal(number_of(second, "var"), quietly(measure_var(book))$var)
   expect_equal(number_of(second, "worth"), sum(prices[321, names(held)] * held))
-  expect_equal(number_of(second, "volatility"), quietly(measure_volatility(book))$volatility_annual)
+  yearly <- quietly(measure_volatility(book))$volatility_annual
+  expect_equal(number_of(second, "volatility"), yearly)
 
   # A trade and a day: the worth by hand, the mean of going first and of going last.
   other <- held * c(2, 1, 1)
@@ -97,9 +98,8 @@ test_that("what is recorded of each day adds up, and is of what did it", {
   # Once more on the same day, as before: its record is of the day before again.
   again <- study$run(dates[330], fresh = TRUE)
   expect_equal(again, fourth)
-  expect_equal(
-    refused_by_schema(list.files(study$runs, full.names = TRUE), c("record", "day.schema.json")), ""
-  )
+  files <- list.files(study$runs, full.names = TRUE)
+  expect_equal(refused_by_schema(files, c("record", "day.schema.json")), "")
 
   # The same through the days, in a table, in words and as one change.
   found <- quietly(history_of_runs(study$folder))
@@ -120,7 +120,7 @@ test_that("what is recorded of each day adds up, and is of what did it", {
   expect_equal(two$moved[two$cause == "trades"], group_of(third, "worth", "trades"))
   expect_match(in_words(found)[1], "Worth: ")
   expect_match(
-    paste(imbroglio("history", study$folder)$out, collapse = " "), "by +the +market.*BOOK. Value at|by trades.*BOOK. Value at"
+    paste(imbroglio("history", study$folder)$out, collapse = " "), "by trades.*BOOK. Value at"
   )
   expect_match(
     paste(imbroglio("change", study$folder, "--measure", "worth")$out, collapse = " "), "trades"

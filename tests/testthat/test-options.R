@@ -16,7 +16,8 @@ test_that("each option of each command changes the answer, or is refused with th
   # `selling` wants volumes, which the file of this test has not, and `currency` rates: tested with
   # the books. A command that lists or writes has no ways.
   measuring <- names(Filter(function(one) "workbook" %in% one$options, imbroglio:::commands()))
-  elsewhere <- c("selling", "currency", "working")
+  # `history` reads what a study kept.
+  elsewhere <- c("selling", "currency", "working", "history")
   expect_setequal(names(Filter(length, ways)), setdiff(measuring, elsewhere))
   # How a file is read and where an answer goes are tested with the readers and the writers.
   elsewhere <- c(
@@ -26,8 +27,8 @@ test_that("each option of each command changes the answer, or is refused with th
     "currencies", "carry",
     # Of books of unlike things: test-unlike.R.
     "between", "bridges", "over", "held-by-date",
-    # Of what stops or is old: test-ended.R.
-    "carried", "today", "stale"
+    # Of what stops or is old: test-ended.R; of the days before: test-days.R.
+    "carried", "today", "stale", "runs"
   )
   run <- function(words) {
     out <- tempfile(fileext = ".json")

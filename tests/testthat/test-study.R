@@ -104,7 +104,8 @@ test_that("three commands lead from a folder of files and a holdings file to a r
   ran <- imbroglio("study", "run", "study.yml")
   expect_equal(ran$status, 0L, info = ran$err)
   expect_setequal(
-    list.files("report"), c("report.html", "tables", "figures", "tables.xlsx", "record.json")
+    list.files("report"),
+    c("report.html", "tables", "figures", "tables.xlsx", "record.json", "runs")
   )
   # Its numbers are those of the functions, to the bit.
   held <- as_portfolio(read_prices("prices"), holdings = "held.csv")
