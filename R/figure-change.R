@@ -9,13 +9,14 @@ autoplot.imbroglio_change <- function(object, ...) {
   sizes <- tapply(abs(table$number_after - table$number_before), table$security, max)
   shown <- names(utils::head(sort(sizes, decreasing = TRUE), 4L))
   record <- told_measures()[[table$measure[1L]]]
+  unit <- units_of_rows(table)[1L]
   steps <- do.call(rbind, lapply(shown, function(s) {
     # Less of a fall is above it.
     steps_of_change(table[table$security == s, ], isTRUE(record$depth))
   }))
   ends <- steps$kind == "end"
   steps$label <- ifelse(
-    ends, trimws(unit_text[[record$unit]](steps$to)), signed_difference(steps$size, record$unit)
+    ends, trimws(unit_text[[unit]](steps$to)), signed_difference(steps$size, unit)
   )
   steps$panel <- factor(steps$security, shown)
   steps$row <- factor(seq_len(nrow(steps)), rev(seq_len(nrow(steps))))
@@ -23,7 +24,7 @@ autoplot.imbroglio_change <- function(object, ...) {
   steps$right <- pmax(steps$from, steps$to)
   colours <- c(end = ink, worse = loss, better = present)
   rows_said <- stats::setNames(steps$said, steps$row)
-  percent <- record$unit %in% c("fraction", "share")
+  percent <- unit %in% c("fraction", "share")
   ggplot2::ggplot(steps, ggplot2::aes(.data$to, .data$row)) +
     ggplot2::geom_blank() +
     ggplot2::geom_segment(

@@ -101,6 +101,8 @@ difference_words <- function(over, unit) {
 # Small ones have a digit more.
 signed_difference <- function(x, unit) {
   small <- unit == "fraction" && all(abs(x) < 1e-3, na.rm = TRUE)
+  # A difference of prices has as many digits as they have.
+  if (unit == "price") x <- signif(x, 7L)
   said <- if (small) unit_text$small_points(x) else difference_words(x, unit)
   stats::setNames(paste0(ifelse(x > 0, "+", ""), trimws(said)), names(x))
 }

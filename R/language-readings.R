@@ -47,15 +47,29 @@ escaped <- function(text) {
 # How many rows above `before()` looks.
 rows_looked_up <- function(e) if (length(e) > 2L) as.integer(e[[3L]]) else 1L
 
-# For people: six digits, whole numbers whole.
+# For people: six digits, whole numbers whole. As format() writes them, many at once where that is
+# plain.
 number_text <- function(x) {
-  vapply(x, function(one) {
-    if (is.na(one)) return("unknown")
-    if (one == round(one) && abs(one) < 1e15) {
-      return(format(one, big.mark = ",", scientific = FALSE))
-    }
+  said <- rep("unknown", length(x))
+  known <- !is.na(x)
+  size <- abs(x)
+  whole <- known & x == round(x) & size < 1e15
+  said[whole] <- with_commas(sprintf("%.0f", x[whole]))
+  plain <- known & !whole & size >= 1e-3 & size < 99999.5
+  said[plain] <- with_commas(sprintf("%.6g", signif(x[plain], 6L)))
+  rest <- known & !whole & !plain
+  said[rest] <- vapply(x[rest], function(one) {
     format(signif(one, 6L), digits = 6L, big.mark = ",")
   }, "")
+  stats::setNames(said, names(x))
+}
+
+with_commas <- function(text) {
+  text <- sub("^-0$", "0", text)
+  while (any(long <- grepl("^-?[0-9]{4}", text))) {
+    text[long] <- sub("^(-?[0-9]+)([0-9]{3})", "\\1,\\2", text[long])
+  }
+  text
 }
 
 # For programs: as many digits as bring the same number back.

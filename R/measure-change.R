@@ -12,7 +12,7 @@ record_of_change <- function() {
       number_before = column("before", "significant", detail = TRUE),
       number_after = column("after", "significant", detail = TRUE)
     ),
-    shares = c("security", "measure"),
+    shares = c("security", "measure", "unit"),
     compares = NULL,
     command = command_record(
       "Compare, through time and with the past", 25,

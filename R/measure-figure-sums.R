@@ -202,7 +202,7 @@ choices_to_draw <- function(object) {
 history_to_draw <- function(object) {
   table <- as.data.frame(object)
   table <- table[!table$measure %in% "var_money", ]
-  units <- vapply(told_measures()[table$measure], `[[`, "", "unit")
+  units <- units_of_rows(table)
   scale <- ifelse(units %in% c("fraction", "share"), 100, 1)
   said <- c(fraction = ", %", share = ", %")[units]
   table$panel <- paste0(sentence_case(table$what), ifelse(is.na(said), "", said))

@@ -11,7 +11,7 @@ record_of_history <- function() {
       by_neither = column("by neither", "price", optional = TRUE),
       untraded_since = column("without trades", "price")
     ),
-    shares = c("security", "measure", "date", "estimate", "moved"),
+    shares = c("security", "measure", "date", "estimate", "moved", "unit"),
     compares = NULL,
     shows = "now",
     command = command_record(
@@ -111,6 +111,7 @@ history_of_runs <- function(runs, since = NULL, last = NULL) {
     by_neither = by("other"),
     untraded_since = numbers$number - traded
   )
+  columns$unit <- in_money_for(numbers, latest)
   # The working of one day is over all days before it, chosen or not.
   new_result(columns, "history", basis_of_days(days), list(days = as.data.frame(columns)))
 }
@@ -215,6 +216,23 @@ kept_numbers <- function() {
 
 told_measures <- function() c(limit_measures(), kept_numbers())
 
+# Of a book without a worth, and of profits, the currency that what else is a share is in; NULL
+# where nothing is.
+in_money_for <- function(numbers, day) {
+  usual <- vapply(told_measures()[numbers$name], `[[`, "", "unit")
+  if (all(numbers$unit != "money" | usual == "money")) return(NULL)
+  ifelse(numbers$unit == "money" & usual != "money", day$currency %||% "money", NA)
+}
+
+# The unit of each row of a table of several measures.
+units_of_rows <- function(table) {
+  unit <- vapply(
+    unname(told_measures()[table$measure]), function(one) one$unit %||% "number", ""
+  )
+  unit[!is.na(table[["unit"]] %||% NA)] <- "money"
+  unit
+}
+
 # What moved a number between two records, by cause: the sum of what did from each to the next.
 change_of_runs <- function(before, after, measure, since) {
   days <- if (is.null(after)) {
@@ -236,7 +254,9 @@ change_of_runs <- function(before, after, measure, since) {
     )
   }
   of <- function(name) moves$parts[moves$parts$name == name, ]
-  columns <- parts_added_up(of(measure), if (measure == "var") of("var_money"), days, measure)
+  columns <- parts_added_up(
+    of(measure), if (measure == "var") of("var_money"), days, own$unit[nrow(own)]
+  )
   columns <- c(
     list(
       security = rep(days[[1L]]$of, length(columns$cause)),
@@ -247,6 +267,9 @@ change_of_runs <- function(before, after, measure, since) {
       number_before = rep(own$number[1L], length(columns$cause)),
       number_after = rep(own$number[nrow(own)], length(columns$cause))
     )
+  )
+  columns$unit <- rep(
+    in_money_for(own[nrow(own), ], days[[length(days)]]), length(columns$cause)
   )
   made <- new_result(columns, "change", basis_of_days(days), NULL)
   steps <- of(measure)
@@ -261,14 +284,13 @@ change_of_runs <- function(before, after, measure, since) {
 }
 
 # Each cause with all that it did.
-parts_added_up <- function(parts, in_money, days, measure) {
+parts_added_up <- function(parts, in_money, days, unit) {
   causes <- unique(parts$cause)
   if (!length(causes)) {
     return(list(
       cause = "nothing differs", moved = 0, moved_value = NA_real_, mattered = NA_character_
     ))
   }
-  unit <- told_measures()[[measure]]$unit
   dates <- dates_of_days(days)
   each <- lapply(causes, function(cause) parts[parts$cause == cause, ])
   summed <- function(parts, cause) sum(parts$moved[parts$cause == cause])

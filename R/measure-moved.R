@@ -109,7 +109,8 @@ parts_by_trade <- function(number, sides) {
   }
   parts <- of_each(function(side) number_on(number, side))[1L, ]
   if (is.null(sides$traded_then)) parts <- c(market = parts[[1L]])
-  said <- c(market = "the market", trades = "trades")
+  drawn <- if (is_drawn(sides$now$x)) ", and what lies between prices drawn anew"
+  said <- c(market = paste0("the market", drawn), trades = "trades")
   each <- if (!is.null(number$each)) of_each(function(side) number$each(side$x))
   found <- data.frame(
     cause = names(parts), says = said[names(parts)], moved = unname(parts),

@@ -38,38 +38,42 @@ measures_of_top <- function(work) {
   last <- function(result) utils::tail(own(result), 1L)
   loss <- function(x) own(call_taking(measure_var, x, asked))
   moved <- function(x, ...) call_taking(measure_volatility, x, c(list(...), usual))
-  neutral <- !is.null(book) && is_neutral(book)
-  # A book without a worth has no percentages of it.
+  # A book without a worth has no percentages of it, and profits have none.
+  in_money <- work$returns$kind == "profit" || (!is.null(book) && is_neutral(book))
+  of_worth <- if (in_money) "money" else "fraction"
   explained <- function(measure, choices = usual, ...) {
-    if (neutral) return(NULL)
+    if (in_money) return(NULL)
     list(security = work$own, measure = measure, choices = choices, ...)
   }
-  # What did happen is of the book as it was held then, where nothing else is said.
-  moves <- function(...) explained("volatility", held = book$held %||% "then", ...)
+  # What did happen is of the book as it was held then, where nothing else is said; of several
+  # drawings that is no series.
+  moves <- function(...) {
+    if (!is_drawn(book)) explained("volatility", held = book$held %||% "then", ...)
+  }
   # Beside a benchmark a book as it was held is no series of its own.
   alone <- is.null(book) || identical(book$held, "today")
   by_loss <- explained("var", asked)
   list(
     var = list(
-      label = sprintf("value at risk, %s", unit_text$level(top_level(work))), unit = "fraction",
+      label = sprintf("value at risk, %s", unit_text$level(top_level(work))), unit = of_worth,
       column = "var", of = loss, explain = by_loss
     ),
-    var_money = if (has_worth(work) && !neutral) list(
+    var_money = if (has_worth(work) && !in_money) list(
       label = sprintf("the same in %s", book$currency %||% "money"), unit = "money",
       column = "var_value", of = loss, explain = c(by_loss, money = TRUE)
     ),
     recent = list(
-      label = sprintf("volatility a year, last %s", window), unit = "fraction",
+      label = sprintf("volatility a year, last %s", window), unit = of_worth,
       column = "volatility_annual",
       of = function(x) last(moved(x, window = work$settings$window)),
       explain = moves(last = window)
     ),
     volatility = list(
-      label = "volatility a year, all", unit = "fraction", column = "volatility_annual",
+      label = "volatility a year, all", unit = of_worth, column = "volatility_annual",
       of = function(x) own(moved(x)), explain = moves()
     ),
     fall = list(
-      label = "from its high", unit = "fraction", column = "drawdown",
+      label = "from its high", unit = of_worth, column = "drawdown",
       of = function(x) last(drawdown_series(x))
     ),
     beta = if (length(benchmark)) list(

@@ -283,9 +283,9 @@ signed_by_unit <- function(x, unit) {
 }
 
 written_by_measure <- function(table) {
-  known <- told_measures()
+  in_rows <- units_of_rows(table)
   for (name in intersect(written_columns, names(table))) {
-    unit <- vapply(table$measure, function(m) known[[m]]$unit %||% "number", "")
+    unit <- in_rows
     # Differences of percentages.
     if (startsWith(name, "difference")) unit[unit %in% c("fraction", "share")] <- "points"
     if (name == "swing") unit[unit %in% c("fraction", "share")] <- "points"
@@ -293,7 +293,6 @@ written_by_measure <- function(table) {
       table[[name]] <- signed_by_unit(table[[name]], unit)
       next
     }
-    unit[!is.na(table[["unit"]] %||% NA)] <- "money"
     table[[name]] <- vapply(seq_along(unit), function(i) {
       unit_text[[unit[i]]](table[[name]][i])
     }, "")

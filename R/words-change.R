@@ -3,8 +3,7 @@
 #' @export
 words_of.imbroglio_change <- function(result) {
   table <- as.data.frame(result)
-  record <- told_measures()[[table$measure[1L]]]
-  unit <- record$unit
+  unit <- units_of_rows(table)[1L]
   writer <- unit_text[[unit]]
   ends <- sprintf(
     "%s: %s, and was %s. ", title_at_level(result), writer(table$number_after),
@@ -38,8 +37,8 @@ headline_of.imbroglio_change <- function(result) {
   sizes <- abs(table$number_after - table$number_before)
   first <- table$security[which.max(sizes)]
   one <- table[table$security == first, ]
-  record <- told_measures()[[one$measure[1L]]]
-  writer <- unit_text[[record$unit]]
+  unit <- units_of_rows(one)[1L]
+  writer <- unit_text[[unit]]
   about <- basis(result)
   before <- one$number_before[1L]
   after <- one$number_after[1L]
@@ -50,16 +49,16 @@ headline_of.imbroglio_change <- function(result) {
   )
   if (moved == 0 && all(one$moved == 0)) return(paste0(said, "; nothing moved it."))
   parts <- one[order(-abs(one$moved)), ]
-  parts <- parts[grepl("[1-9]", signed_difference(parts$moved, record$unit)), ]
+  parts <- parts[grepl("[1-9]", signed_difference(parts$moved, unit)), ]
   if (!nrow(parts)) return(paste0(said, "; no cause by as much as is written."))
   several <- length(unique(table$security))
   paste0(
     said, sprintf(
-      " (%s%s): ", signed_difference(moved, record$unit),
+      " (%s%s): ", signed_difference(moved, unit),
       if (is.na(worth)) "" else paste(",", with_sign(money(worth, about$currency), worth))
     ),
     some(sprintf(
-      "%s %s", sub(", [0-9].*$", "", parts$cause), signed_difference(parts$moved, record$unit)
+      "%s %s", sub(", [0-9].*$", "", parts$cause), signed_difference(parts$moved, unit)
     ), 4L), ".",
     if (several > 1L) sprintf(" Of %s it moved most.", count(several, "security", "securities"))
   )

@@ -6,7 +6,7 @@ words_of.imbroglio_history <- function(result) {
   table <- as.data.frame(result)
   vapply(unique(table$measure), function(name) {
     own <- table[table$measure == name, ]
-    unit <- told_measures()[[name]]$unit
+    unit <- units_of_rows(own)[1L]
     written <- function(x) {
       if (unit == "money") money(x, basis(result)$currency) else trimws(unit_text[[unit]](x))
     }

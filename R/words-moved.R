@@ -5,22 +5,24 @@ why_said <- function(numbers, now, moves) {
   numbers <- Filter(function(number) !isTRUE(number$explain$money), numbers)
   said <- lapply(numbers, function(number) {
     value <- heard(number_on(number, now))$value
-    lines <- unlist(lapply(moves, function(move) {
-      parts <- move$parts[[number$name]]
-      if (!is.null(parts) && length(value)) move_words(parts, number$unit, move$day)
-    }))
+    known <- Filter(function(move) !is.null(move$parts[[number$name]]) && length(value), moves)
+    still <- vapply(known, function(move) stood_still(move$parts[[number$name]], number$unit), NA)
+    lines <- vapply(known[!still], function(move) {
+      move_words(move$parts[[number$name]], number$unit, move$day)
+    }, "")
+    if (any(still)) lines <- c(sprintf("As it was on %s.", some(names(known)[still])), lines)
     if (length(lines)) list(label = sentence_case(number$label), lines = unname(lines))
   })
   Filter(Negate(is.null), said)
 }
 
+stood_still <- function(parts, unit) {
+  !any(is_written(c(sum(parts$moved), parts$moved), unit))
+}
+
 move_words <- function(parts, unit, day) {
-  moved <- sum(parts$moved)
-  if (!is_written(moved, unit) && !any(is_written(parts$moved, unit))) {
-    return(sprintf("Since %s: as it was.", day))
-  }
   sprintf(
-    "Since %s: %s. %s.", day, signed_difference(moved, unit),
+    "Since %s: %s. %s.", day, signed_difference(sum(parts$moved), unit),
     sentence_case(parts_words(parts, unit))
   )
 }

@@ -231,3 +231,33 @@ test_that("of a limit that is broken it is told whether the market or a trade di
   expect_match(paste(out, collapse = " "), said[["either"]], fixed = TRUE)
   expect_true(all(is.na(found$came_of[found$state != "broken"])))
 })
+
+test_that("a book without a worth is told in money, a price by its digits", {
+  prices <- days_of_bay(1:130)
+  dates <- rownames(prices)
+  # Short as much as long.
+  hedge <- 100 * prices[[129, "OSSELL"]] / prices[[129, "TARROW"]]
+  neutral <- morning_study(prices, c(OSSELL = 100, TARROW = -hedge))
+  first <- neutral$run(dates[129])
+  second <- neutral$run(dates[130])
+  expect_equal(unique(second$numbers$unit[second$numbers$name != "beta"]), "money")
+  found <- quietly(history_of_runs(neutral$folder))
+  expect_false(any(grepl("%|pp", in_words(found)[-2])))
+  said <- in_words(quietly(explain_change(neutral$folder)))
+  expect_false(any(grepl("%|pp", sub("at 99 %", "", said, fixed = TRUE))))
+  expect_equal(
+    group_of(second, "worth", "market"), number_of(second, "worth") - number_of(first, "worth")
+  )
+  one <- morning_study(prices, c(OSSELL = 1))
+  file <- file.path(dirname(one$folder), "study.yml")
+  writeLines(c("prices: prices.csv", "choose: [TARROW]"), file)
+  one$run(dates[129])
+  day <- one$run(dates[130])
+  expect_equal(group_of(day, "price", "market"), prices[[130, "TARROW"]] - prices[[129, "TARROW"]])
+  page <- paste(readLines(file.path(one$folder, "report.html")), collapse = " ")
+  expect_match(page, "Why they moved")
+  expect_false(grepl("[0-9][.][0-9]{9}", sub("^.*Why they moved(.*?)</dl>.*$", "\\1", page)))
+  writeLines("prices: prices.csv", file)
+  quietly(run_study(file, file.path(dirname(one$folder), "many"), "top"))
+  expect_false(dir.exists(file.path(dirname(one$folder), "many", "runs")))
+})
