@@ -30,8 +30,10 @@ run_demo <- function(files, options) {
         remedy = "Name an empty folder."
       )
     }
-    for (name in demo_file()) {
-      bytes <- readBin(demo_file(name), "raw", file.size(demo_file(name)))
+    for (name in demo_files_whole()) {
+      from <- system.file("extdata", name, package = "imbroglio")
+      bytes <- readBin(from, "raw", file.size(from))
+      dir.create(dirname(file.path(options$files, name)), showWarnings = FALSE)
       write_whole(file.path(options$files, name), function(part) {
         why <- write_bytes(part, bytes, FALSE)
         if (nzchar(why)) fail("write", sprintf("%s could not be written.", name), where = why)
@@ -62,4 +64,9 @@ run_demo <- function(files, options) {
     "  imbroglio report prices.csv --out risk.html"
   ))
   0L
+}
+
+# Those in folders, too.
+demo_files_whole <- function() {
+  list.files(system.file("extdata", package = "imbroglio"), recursive = TRUE)
 }

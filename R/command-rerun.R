@@ -65,23 +65,10 @@ read_run <- function(file) {
       "argument", "A record is the name of one file.", where = sprintf("It is %s.", shown(file))
     )
   }
-  if (!file.exists(file)) fail("file", sprintf("There is no file %s.", file))
-  run <- read_json_of(file)
-  made_by <- if (is.list(run)) run$imbroglio
-  if (!is.list(made_by) || !identical(made_by$kind, "run")) {
-    fail(
-      "file", sprintf("%s is no record of a command.", file),
-      remedy = "imbroglio COMMAND ... --record FILE.json writes one."
-    )
-  }
-  if (!identical(made_by$form, form_of_run)) {
-    fail(
-      "file", sprintf(
-        "%s is of form %s, and this version reads %s.", file, shown(made_by$form), form_of_run
-      ),
-      where = sprintf("imbroglio %s wrote it.", shown(made_by$version))
-    )
-  }
+  run <- read_record(
+    file, "run", form_of_run, "a command",
+    "imbroglio COMMAND ... --record FILE.json writes one."
+  )
   undamaged(file, {
     of_text <- list(run$command, run$made$at, run$made$today)
     of_parts <- list(run$answer$results, run$inputs)

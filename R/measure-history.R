@@ -23,17 +23,14 @@ record_of_history <- function() {
         trade(
           c("history of value at risk", "risk through time", "daily risk log"),
           "what the book's numbers were on each day that was recorded",
-          "imbroglio history report"
+          "imbroglio history bay-mornings"
         )
       ),
       help = c(
         since = "a date, or how long ago, such as \"1 month\": from the record then on",
         last = "so many records, or so long"
       ),
-      example = c(
-        "imbroglio study run bay-study.yml --only top --out mornings",
-        "imbroglio history mornings --figure history.png"
-      )
+      example = "imbroglio history bay-mornings --figure history.png"
     ),
     parts = list(history = part(
       "days", 10, "days", "days", c("lead", "figure", "table"), says = FALSE,
@@ -74,13 +71,10 @@ record_of_history <- function() {
 #' @section Errors: `imbroglio_error_file` for a folder without records of days, and for a record
 #'   that is damaged.
 #' @family measures through time
-#' @examplesIf all(vapply(c("yaml", "svglite"), requireNamespace, NA, quietly = TRUE))
-#' \donttest{
-#' # A record of the last date; each morning adds one.
-#' folder <- tempfile("report")
-#' run_study(demo_file("bay-study.yml"), folder, only = "top")
-#' history_of_runs(folder)
-#' }
+#' @examples
+#' found <- history_of_runs(demo_file("bay-mornings"))
+#' in_words(found)
+#' explain_change(demo_file("bay-mornings"), measure = "worth", since = "1 week")
 #' @export
 history_of_runs <- function(runs, since = NULL, last = NULL) {
   days <- some_of_days(if (is.list(runs)) runs else read_days(runs), since, last)

@@ -67,6 +67,10 @@ record_of_limits <- function() {
         book, data.frame(of = "book", measure = c("var", "effective_bets"), limit = c(0.001, 1)),
         window = 60, level = 0.95
       ),
+      with_days = check_limits(
+        book, data.frame(of = "book", measure = "var", limit = 0.001), window = 60,
+        runs = runs_folder
+      ),
       in_money = check_limits(
         book, data.frame(of = "book", measure = "var", limit = "5000 money"), window = 60
       )

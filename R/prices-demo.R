@@ -28,6 +28,8 @@
 #' * `bay-actions.csv`: splits and dividends (`security`, `date`, `split`, `dividend`).
 #' * `bay-book.csv`: a book of twelve holdings, `bay-limits-book.csv`: its limits,
 #'   `bay-study.yml`: the study of it, see [read_study()].
+#' * `bay-mornings`: a folder of what a study of that book kept on eleven mornings, with a trade
+#'   on the sixth, see [history_of_runs()].
 #' * `bay-securities.csv`: `security`, `name`, `currency`, `group`, `benchmark`.
 #' * `bay-fund.csv`: `REEFFUND`, a fund that is priced on Wednesdays only.
 #' * `bay-holdings.csv`: what a small office holds, among it the fund, a short position and cash.

@@ -24,23 +24,10 @@ read_days <- function(path) {
 }
 
 read_day <- function(file) {
-  if (!file.exists(file)) fail("file", sprintf("There is no file %s.", file))
-  day <- read_json_of(file)
-  made_by <- if (is.list(day)) day$imbroglio
-  if (!is.list(made_by) || !identical(made_by$kind, "day")) {
-    fail(
-      "file", sprintf("%s is no record of a day.", file),
-      remedy = "`imbroglio study run` keeps them in the folder runs of what it writes."
-    )
-  }
-  if (!identical(made_by$form, form_of_day)) {
-    fail(
-      "file", sprintf(
-        "%s is of form %s, and this version reads %s.", file, shown(made_by$form), form_of_day
-      ),
-      where = sprintf("imbroglio %s wrote it.", shown(made_by$version))
-    )
-  }
+  day <- read_record(
+    file, "day", form_of_day, "a day",
+    "`imbroglio study run` keeps them in the folder runs of what it writes."
+  )
   undamaged(file, day_of_json(day))
 }
 

@@ -21,3 +21,22 @@ read_json_of <- function(file) {
 parsed_json <- function(text) {
   jsonlite::fromJSON(text, simplifyDataFrame = FALSE, simplifyMatrix = FALSE)
 }
+
+# A record of ours, by its kind and form; `what` it is called.
+read_record <- function(file, kind, form, what, remedy) {
+  if (!file.exists(file)) fail("file", sprintf("There is no file %s.", file))
+  record <- read_json_of(file)
+  made_by <- if (is.list(record)) record$imbroglio
+  if (!is.list(made_by) || !identical(made_by$kind, kind)) {
+    fail("file", sprintf("%s is no record of %s.", file, what), remedy = remedy)
+  }
+  if (!identical(made_by$form, form)) {
+    fail(
+      "file", sprintf(
+        "%s is of form %s, and this version reads %s.", file, shown(made_by$form), form
+      ),
+      where = sprintf("imbroglio %s wrote it.", shown(made_by$version))
+    )
+  }
+  record
+}

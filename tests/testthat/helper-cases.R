@@ -24,8 +24,7 @@ case_data <- function(x = NULL, b = NULL, methods = names(imbroglio:::var_method
   ))
   lazily("book_of_currencies", as_portfolio(data$translated, shares = c(TARROW = 9, BAYMETAL = 5)))
   lazily("followed_names", names(imbroglio:::rolling_measures()))
-  # What a study kept on four mornings, with a trade on the third; for later versions to read, too.
-  data$runs_folder <- normalizePath(Find(dir.exists, c("days", "tests/testthat/days")))
+  data$runs_folder <- demo_file("bay-mornings")
   data$last_of_each <- function(found) found[!duplicated(found$measure, fromLast = TRUE), ]
   data
 }
