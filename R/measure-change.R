@@ -96,7 +96,9 @@ record_of_change <- function() {
 #' @param before,after Books, returns or price tables. Without `after`, `before` is what is now,
 #'   and is compared with itself as it was `since`. Or records of days that a study kept: two of
 #'   their files, or the folder of them and `since`, see [history_of_runs()]: the parts are then
-#'   the sums of those from each record to the next, and no prices are read.
+#'   the sums of those from each record to the next, and no prices are read. Or two results of one
+#'   measure: they are of what they were measured of, by the choices that they keep; refused
+#'   where that does not give their numbers again.
 #' @param measure `"var"`, `"es"`, `"volatility"`, `"drawdown"`, `"beta"` or `"tracking_error"`; of
 #'   records of days `"var"`, `"volatility"` (all), `"recent"` (of the last returns), `"fall"`,
 #'   `"beta"`, `"worth"` or `"price"`.
@@ -124,6 +126,9 @@ explain_change <- function(before, after = NULL, measure = "var", choices = list
                            choices_before = choices, since = NULL, last = NULL, benchmark = NULL,
                            held_before = NULL) {
   if (is.character(before)) return(change_of_runs(before, after, measure, since))
+  if (inherits(before, "imbroglio_result") || inherits(after, "imbroglio_result")) {
+    return(change_of_results(before, after, if (!missing(measure)) measure))
+  }
   known <- explained_measures()
   check_choice(measure, "measure", names(known))
   record <- c(known[[measure]], follows = measure)

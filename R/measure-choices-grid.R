@@ -108,7 +108,8 @@ measured_grid <- function(grid, choices, record, side) {
   keys <- vapply(rows, function(row) paste(unlist(row), collapse = "\r"), "")
   first <- which(!duplicated(keys))
   samples <- new.env(parent = emptyenv())
-  found <- lapply(first, function(i) {
+  found <- lapply(cli::cli_progress_along(first, "Measuring"), function(k) {
+    i <- first[k]
     measured <- function() point_of_grid(rows[[i]], choices, record, side, samples)
     # What is chosen is told what there is to tell of it, and must be measurable.
     if (i == grid$own) return(measured())

@@ -113,10 +113,8 @@ history_of_runs <- function(runs, since = NULL, last = NULL) {
 dates_of_days <- function(days) .Date(vapply(days, function(day) as.numeric(day$date), 0))
 
 some_of_days <- function(days, since, last) {
-  of <- unique(vapply(days, `[[`, "", "of"))
-  if (length(of) > 1L) {
-    fail("argument", sprintf("The records are of %s: of one at a time.", some(of)))
-  }
+  latest <- days[[length(days)]]
+  days <- days_alike(days, latest$of, latest$currency)
   dates <- dates_of_days(days)
   if (!is.null(since)) {
     if (length(days) < 2L) fail("too_short", "There is one record: no number has moved yet.")
@@ -134,6 +132,19 @@ some_of_days <- function(days, since, last) {
     }
   }
   days
+}
+
+# Those of one book in one currency: others may stand in the same folder.
+days_alike <- function(days, of, currency) {
+  alike <- vapply(days, function(day) day$of %in% of && identical(day$currency, currency), NA)
+  if (!all(alike)) {
+    note("history", sprintf(
+      "%s of %s or in another currency left out: this is of %s.",
+      count(sum(!alike), "record"), if (sum(!alike) == 1L) "another book" else "other books",
+      some(c(of, currency))
+    ))
+  }
+  days[alike]
 }
 
 # Each number of each day, by how much it moved since the record before, and the parts of that. A

@@ -113,7 +113,7 @@ top_changes <- function(work) {
   }
   numbers <- numbers_of_top(work)
   now <- measured_side(work$whole, numbers)
-  recorded <- as.Date(names(work$days))
+  recorded <- as.Date(names(work$days) %||% character())
   recorded <- recorded[recorded < dates[length(dates)]]
   asked <- c(days, utils::tail(recorded, 1L))
   asked <- asked[!duplicated(asked)]

@@ -11,6 +11,11 @@
 #' changed there stays as `NAME.as-found`, with a warning (`imbroglio_warning_kept`). A file that
 #' is gone or was cut is made again.
 #'
+#' Of a book, or of one security, a record of the last date is kept in `runs/`, a small file for each
+#' day: what was held, the numbers at the top, what moved each since the record before, the limits.
+#' By these the next day's page says why each number moved, and whether a trade broke a limit; see
+#' [history_of_runs()]. Kept are all of the last two years, and the last of each month before.
+#'
 #' What cannot be measured (too little history, a method that does not fit) is a note in the page,
 #' and the rest is there.
 #'
@@ -49,7 +54,9 @@ run_study <- function(study, folder = NULL, only = NULL, fresh = FALSE, today = 
     return(invisible(state_of_run(before$parts, ifelse(failed, "failed", "kept"))))
   }
   work <- loaded(work_of_study(study))
-  work$days <- days_kept(folder, record)
+  if (length(work$own) == 1L) {
+    work$days <- days_alike(days_kept(folder, record), work$own, work$book$currency)
+  }
   run <- measured_parts(work, before, shared, only, study)
   write_run(folder, study, work, run, record)
   invisible(state_of_run(run$fragments, run$states))

@@ -242,6 +242,41 @@ test_that("what is said names the level, the numbers and the parts, and what is 
   )
 })
 
+test_that("two results are explained by what they were measured of", {
+  prices <- demo_prices()[1:300, c("OSSELL", "TARROW", "BAYALL")]
+  book_at <- function(row, shares) quietly(as_portfolio(prices[1:row, ], shares = shares))
+  then <- book_at(290, c(OSSELL = 100, TARROW = 60))
+  now <- book_at(300, c(OSSELL = 50, TARROW = 60))
+  var <- function(x, ...) quietly(measure_var(x, ...))
+  # As the books with the choices.
+  found <- change_of(var(then, 0.95), var(now, 0.99, method = "normal"))
+  expect_equal(as.data.frame(found), as.data.frame(change_of(
+    then, now, choices = list(level = 0.99, method = "normal"),
+    choices_before = list(level = 0.95, method = "historical")
+  )))
+  expect_true(all(c("trades", "method normal instead of historical") %in% found$cause))
+  tail_loss <- change_of(var(then), var(now), measure = "es")
+  expect_equal(tail_loss$number_after[1], var(now)$es)
+  beta <- function(row) measure_beta(prices[1:row, ], benchmark = "BAYALL")
+  moved <- change_of(beta(290), beta(300))
+  expect_equal(
+    as.vector(tapply(moved$moved, moved$security, sum)), beta(300)$beta - beta(290)$beta
+  )
+  refused <- list(
+    quote(explain_change(var(then), beta(300))),
+    quote(explain_change(var(then), now)),
+    quote(explain_change(var(then, c(0.9, 0.95)), var(now))),
+    quote(explain_change(measure_volatility(then), measure_volatility(now))),
+    quote(explain_change(
+      measure_volatility(prices, window = 20), measure_volatility(prices, window = 20)
+    )),
+    quote(explain_change(measure_beta(prices, "TARROW"), measure_beta(prices, "BAYALL")))
+  )
+  for (call in refused) {
+    expect_error(quietly(eval(call)), class = "imbroglio_error_argument", info = deparse(call)[1])
+  }
+})
+
 test_that("what cannot be explained is refused", {
   prices <- demo_prices()[1:100, c("OSSELL", "TARROW")]
   book <- as_portfolio(prices, shares = c(OSSELL = 100, TARROW = 60))

@@ -257,6 +257,12 @@ test_that("a book without a worth is told in money, a price by its digits", {
   page <- paste(readLines(file.path(one$folder, "report.html")), collapse = " ")
   expect_match(page, "Why they moved")
   expect_false(grepl("[0-9][.][0-9]{9}", sub("^.*Why they moved(.*?)</dl>.*$", "\\1", page)))
+  # Of another series in the same folder nothing is compared.
+  writeLines(c("prices: prices.csv", "choose: [OSSELL]"), file)
+  write.csv(data.frame(date = dates, prices), file.path(dirname(file), "prices.csv"),
+            row.names = FALSE)
+  expect_message(run_study(file, one$folder, "top"), "2 records of other books")
+  expect_equal(unique(quietly(history_of_runs(one$folder))$security), "OSSELL")
   writeLines("prices: prices.csv", file)
   quietly(run_study(file, file.path(dirname(one$folder), "many"), "top"))
   expect_false(dir.exists(file.path(dirname(one$folder), "many", "runs")))
