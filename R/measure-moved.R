@@ -45,13 +45,14 @@ number_on <- function(number, side) {
 # have been then, `traded_then`. `recorded`: what was kept of it. `known`: what was explained.
 parts_of_move <- function(number, sides, recorded = NA_real_, otherwise = "measured again",
                           known = new.env(parent = emptyenv())) {
+  then <- number_on(number, sides$then)
+  moved <- number_on(number, sides$now) - then
+  if (is.na(moved)) return(NULL)
   parts <- if (is.null(number$explain)) {
     parts_by_trade(number, sides)
   } else {
     parts_by_cause(number$explain, sides, known)
   }
-  then <- number_on(number, sides$then)
-  moved <- number_on(number, sides$now) - then
   if (isTRUE(abs(sum(parts$moved) - moved) > 1e-9 * max(1e-3, abs(then)))) {
     fail("argument", sprintf("What moved the %s cannot be told apart.", number$label))
   }

@@ -140,10 +140,26 @@ top_changes <- function(work) {
 }
 
 cell_now <- function(number, now) {
-  row <- heard(now$found[[number$name]])$value
+  cell_of(number, heard(now$found[[number$name]])$value, heard(number_on(number, now))$value)
+}
+
+cell_of <- function(number, row, value) {
   list(
     unit = number$unit, column = number$column %||% "price", label = number$label,
-    result = if (is.data.frame(row)) row, value = heard(number_on(number, now))$value
+    result = if (is.data.frame(row)) row, value = value
+  )
+}
+
+recorded_of <- function(record, number) {
+  found <- record$numbers$number[match(number$name, record$numbers$name)]
+  if (length(found)) found else NA_real_
+}
+
+unknown_move <- function(day, numbers, record, failed) {
+  list(
+    day = day, recorded = !is.null(record), parts = NULL,
+    cells = lapply(numbers, function(number) cell_of(number, NULL, recorded_of(record, number))),
+    failed = sprintf("Since %s: %s", day, failed)
   )
 }
 
@@ -152,15 +168,17 @@ moves_since <- function(day, numbers, now, work) {
   record <- work$days[[format(day)]]
   made <- heard(sides_since(work$whole, function(x) as_of(work, day, x), record$held))
   if (!is.null(made$failed)) {
-    made$value <- list(now = work$whole, then = as_of(work, day, work$whole))
+    then <- heard(as_of(work, day, work$whole))
+    # As before all of it was held.
+    if (!is.null(then$failed)) return(unknown_move(day, numbers, record, then$failed))
+    made$value <- list(then = then$value)
   }
   others <- made$value[names(made$value) != "now"]
   sides <- c(list(now = now), lapply(others, measured_side, numbers))
   otherwise <- other_causes(record, sides$then$x, work)
   known <- new.env(parent = emptyenv())
   each <- lapply(numbers, function(number) {
-    recorded <- record$numbers$number[match(number$name, record$numbers$name)]
-    if (!length(recorded)) recorded <- NA_real_
+    recorded <- recorded_of(record, number)
     then <- heard(number_on(number, sides$then))
     parts <- if (is.null(made$failed)) {
       heard(parts_of_move(number, sides, recorded, otherwise, known))
@@ -168,10 +186,8 @@ moves_since <- function(day, numbers, now, work) {
     as_recorded <- is.na(recorded) || isTRUE(recorded == then$value)
     row <- heard(sides$then$found[[number$name]])$value
     list(
-      cell = list(
-        unit = number$unit, column = number$column %||% "price", label = number$label,
-        result = if (is.data.frame(row) && as_recorded) row,
-        value = if (is.na(recorded)) then$value else recorded
+      cell = cell_of(
+        number, if (as_recorded) row, if (is.na(recorded)) then$value else recorded
       ),
       parts = parts$value,
       failed = then$failed %||% parts$failed

@@ -15,7 +15,7 @@ page_of <- function(work, top, fragments, files = list()) {
     contents_of(sections[shown], !is.null(top)),
     page_tools(work, fragments),
     "<main id=\"main\">",
-    if (!is.null(top)) page_top(top, work),
+    if (!is.null(top)) page_top(top, work, notes$own$top),
     unlist(lapply(shown, function(name) {
       own <- Filter(function(f) identical(f$section, name), fragments)
       page_section(name, sections[[name]], own, notes$own)
@@ -110,7 +110,7 @@ limits_unknown <- function(states) {
   if (n) sprintf(", %s not to be known", count(n)) else ""
 }
 
-page_top <- function(top, work) {
+page_top <- function(top, work, notes) {
   broken <- top$limits$states
   c(
     "<section id=\"top\">",
@@ -155,6 +155,7 @@ page_top <- function(top, work) {
       )
     },
     why_moved(top$why),
+    said_part(notes),
     failed_part(top),
     "</section>"
   )

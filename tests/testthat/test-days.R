@@ -263,6 +263,17 @@ test_that("a book without a worth is told in money, a price by its digits", {
             row.names = FALSE)
   expect_message(run_study(file, one$folder, "top"), "2 records of other books")
   expect_equal(unique(quietly(history_of_runs(one$folder))$security), "OSSELL")
+  # A book that is younger than a month has no month before, and all else.
+  late <- prices
+  late[1:118, "BAYBOND"] <- NA
+  young <- morning_study(late, c(OSSELL = 10, BAYBOND = 20))
+  young$run(dates[130])
+  page <- paste(readLines(file.path(young$folder, "report.html")), collapse = " ")
+  has <- function(pattern) grepl(pattern, page)
+  expect_true(has("id=\"t-changes\".*Since [-0-9]+: There is no security BAYBOND"))
+  expect_true(has("<dt>Volatility a year, all</dt>"))
+  # Where there are too few returns for a number there is none, and nothing that moved it.
+  expect_false(has("<dt>Volatility a year, last 60 returns</dt>"))
   writeLines("prices: prices.csv", file)
   quietly(run_study(file, file.path(dirname(one$folder), "many"), "top"))
   expect_false(dir.exists(file.path(dirname(one$folder), "many", "runs")))
