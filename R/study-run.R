@@ -13,7 +13,8 @@
 #'
 #' Of a book, or of one security, a record of the last date is kept in `runs/`, a small file for
 #' each day: what was held, the numbers at the top, what moved each since the record before, the
-#' limits. By these the next day's page says why each number moved, and whether a trade broke a limit; see
+#' limits. By these the next day's page says why each number moved, and whether a trade broke a
+#' limit; see
 #' [history_of_runs()]. Kept are all of the last two years, and the last of each month before.
 #'
 #' What cannot be measured (too little history, a method that does not fit) is a note in the page,
