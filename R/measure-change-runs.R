@@ -231,3 +231,22 @@ mixed_weights <- function(on, sides, held, flipped = list()) {
   whole <- sum(worth) + from("cash")$cash
   list(weights = worth / whole, value = whole)
 }
+
+# The date before the last, or the one that is asked for.
+day_before <- function(dates, since) {
+  last <- dates[length(dates)]
+  day <- if (is.null(since)) dates[max(1L, length(dates) - 1L)] else day_of_since(last, since)
+  if (day >= last || day <= dates[1L]) {
+    fail(
+      "argument", "`since` must lie between the first and the last date.",
+      where = sprintf("It is %s; the dates run from %s to %s.", day, dates[1L], last)
+    )
+  }
+  day
+}
+
+# A date, or so long before the last.
+day_of_since <- function(last, since) {
+  span <- is.character(since) && grepl("^\\s*[0-9]+\\s*[a-z]", since[1L])
+  if (span) span_before(last, since) else check_date(since, "since", last = TRUE)
+}

@@ -203,24 +203,6 @@ as_it_was <- function(now, since, held_before) {
   )
 }
 
-day_before <- function(dates, since) {
-  last <- dates[length(dates)]
-  day <- if (is.null(since)) dates[max(1L, length(dates) - 1L)] else day_of_since(last, since)
-  if (day >= last || day <= dates[1L]) {
-    fail(
-      "argument", "`since` must lie between the first and the last date.",
-      where = sprintf("It is %s; the dates run from %s to %s.", day, dates[1L], last)
-    )
-  }
-  day
-}
-
-# A date, or so long before the last.
-day_of_since <- function(last, since) {
-  span <- is.character(since) && grepl("^\\s*[0-9]+\\s*[a-z]", since[1L])
-  if (span) span_before(last, since) else check_date(since, "since", last = TRUE)
-}
-
 # Each side of a book, or of each security that both tables have.
 paired_sides <- function(before, after, choices_before, choices, benchmark, last) {
   books <- c(inherits(before, "imbroglio_book"), inherits(after, "imbroglio_book"))
