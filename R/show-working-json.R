@@ -165,6 +165,7 @@ one_line <- function(expression) {
 
 # Quoted, of many at once; what is rare is left to jsonlite.
 text_json <- function(x) {
+  if (!length(x)) return(character())
   x <- enc2utf8(as.character(x))
   quoted <- paste0("\"", gsub("([\"\\\\])", "\\\\\\1", x), "\"")
   rare <- grepl("[[:cntrl:]]", x)
