@@ -38,7 +38,7 @@ autoplot.imbroglio_history <- function(object, ...) {
       if (any(drawn$lines$line == "untraded")) {
         "Each number as it was recorded, and but for all that trades did to it since the first day"
       } else {
-        "Each number as it was recorded; no trade moved any of them"
+        drawn$untraded
       },
       basis(object)
     ) +

@@ -125,8 +125,14 @@ record_of_change <- function() {
 explain_change <- function(before, after = NULL, measure = "var", choices = list(),
                            choices_before = choices, since = NULL, last = NULL, benchmark = NULL,
                            held_before = NULL) {
-  if (is.character(before)) return(change_of_runs(before, after, measure, since))
-  if (inherits(before, "imbroglio_result") || inherits(after, "imbroglio_result")) {
+  if (is.character(before) || inherits(before, "imbroglio_result")) {
+    # What either holds was measured by its own choices.
+    given <- setdiff(names(match.call())[-1L], c("before", "after", "measure", "since", ""))
+    if (inherits(before, "imbroglio_result") && !is.null(since)) given <- c("since", given)
+    if (length(given)) {
+      fail("argument", sprintf("`%s` is of no use beside records or results.", given[1L]))
+    }
+    if (is.character(before)) return(change_of_runs(before, after, measure, since))
     return(change_of_results(before, after, if (!missing(measure)) measure))
   }
   known <- explained_measures()

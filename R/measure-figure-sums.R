@@ -228,7 +228,16 @@ history_to_draw <- function(object) {
   }, "")
   ends$label <- ifelse(ends$line == "was", written, paste0(written, "\nwithout trades"))
   list(
-    lines = lines, ends = ends, alone = length(unique(table$date)) < 3L,
+    lines = lines, ends = ends,
+    untraded = paste0(
+      "Each number as it was recorded; ",
+      if (anyNA(table$by_trades[duplicated(table$measure)])) {
+        "what trades did is not known of all days"
+      } else {
+        "no trade moved any of them"
+      }
+    ),
+    alone = length(unique(table$date)) < 3L,
     nudge = as.numeric(diff(range(table$date))) / 60
   )
 }

@@ -191,6 +191,8 @@ moves_recorded <- function(days) {
 # A number goes by what it is called now.
 latest_titles <- function(numbers) {
   latest <- numbers[!duplicated(numbers$name, fromLast = TRUE), ]
+  # Not beside the number that it is the same as.
+  latest$title <- sub("^the same in ", "value at risk in ", latest$title)
   latest$title[match(numbers$name, latest$name)]
 }
 
@@ -243,14 +245,13 @@ change_of_runs <- function(before, after, measure, since) {
   days <- if (is.null(after)) {
     read_days(before)
   } else {
-    between <- read_days(dirname(before))
-    ends <- lapply(c(before, after), read_day)
-    Filter(function(day) day$date >= ends[[1L]]$date && day$date <= ends[[2L]]$date, between)
+    records_between(before, after)
   }
+  days <- some_of_days(days, NULL, NULL)
   if (length(days) < 2L) fail("too_short", "Two records are wanted, the first before the second.")
   if (is.null(after)) days <- some_of_days(days, since %||% days[[length(days) - 1L]]$date, NULL)
   moves <- moves_recorded(days)
-  own <- moves$numbers[moves$numbers$name == measure, ]
+  own <- moves$numbers[moves$numbers$name == measure & !is.na(moves$numbers$number), ]
   known <- unique(moves$numbers$name)
   if (nrow(own) < 2L) {
     fail(
@@ -258,7 +259,7 @@ change_of_runs <- function(before, after, measure, since) {
       where = sprintf("They have %s.", some(known, 12L))
     )
   }
-  of <- function(name) moves$parts[moves$parts$name == name, ]
+  of <- function(name) with_lost_days(moves$parts, moves$numbers, name)
   columns <- parts_added_up(
     of(measure), if (measure == "var") of("var_money"), days, own$unit[nrow(own)]
   )
@@ -286,6 +287,27 @@ change_of_runs <- function(before, after, measure, since) {
     days[[1L]]$of
   )
   made
+}
+
+records_between <- function(before, after) {
+  if (!is_day(after) || normalizePath(dirname(before)) != normalizePath(dirname(after))) {
+    fail("argument", "Two records of days are wanted, of one folder.")
+  }
+  ends <- c(read_day(before)$date, read_day(after)$date)
+  Filter(function(day) day$date >= ends[1L] && day$date <= ends[2L], read_days(dirname(before)))
+}
+
+# The parts of a number, and what it moved by over days that have none of it.
+with_lost_days <- function(parts, numbers, name) {
+  parts <- parts[parts$name == name, ]
+  own <- numbers[numbers$name == name & !is.na(numbers$number), ]
+  if (nrow(own) < 2L) return(parts)
+  lost <- own$number[nrow(own)] - own$number[1L] - sum(parts$moved)
+  if (abs(lost) <= 1e-9 * max(1e-3, abs(own$number))) return(parts)
+  rbind(parts, data.frame(
+    day = own$day[nrow(own)], name = name, cause = "gap", group = "other",
+    says = "days without this number", moved = lost, mattered = NA_character_
+  ))
 }
 
 # Each cause with all that it did.

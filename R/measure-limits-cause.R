@@ -43,7 +43,7 @@ cause_of_limit <- function(row, days, request, known) {
   list(
     columns = list(
       within_on = day$date, untraded = numbers$market, of_market = parts[[1L, "market"]],
-      of_trades = parts[[1L, "trades"]], came_of = who_broke_it(row, numbers)
+      of_trades = parts[[1L, "trades"]], came_of = who_broke_it(row, numbers, day)
     ),
     numbers = numbers
   )
@@ -53,15 +53,21 @@ keys_of_limit <- c(
   "security", "measure", "horizon", "level", "method", "lookback", "period", "unit"
 )
 
-state_on_day <- function(day, row) {
+# The row of a day's record that is of the same limit; NA where there is none.
+limit_in_record <- function(day, row) {
   table <- day$limits
   same <- rep(TRUE, nrow(table))
   for (key in keys_of_limit) {
     own <- row[[key]] %||% NA
     same <- same & (if (is.na(own)) is.na(table[[key]]) else table[[key]] %in% own)
   }
-  if (any(same)) table$state[which(same)[1L]] else NA_character_
+  which(same)[1L]
 }
+
+state_on_day <- function(day, row) day$limits$state[limit_in_record(day, row)]
+
+# Of a depth the limit is told by its size.
+limit_on_day <- function(day, row) abs(day$limits$limit[limit_in_record(day, row)])
 
 line_of_row <- function(row, request) {
   of <- row$security
@@ -115,11 +121,16 @@ requests_since <- function(day, request) {
   })
 }
 
-# By whom: who would have broken it alone.
-who_broke_it <- function(row, numbers) {
+# By whom: who would have broken it alone. What was within then, and is beyond the limit of now
+# with the prices and holdings of then, was held against another limit, or other prices.
+who_broke_it <- function(row, numbers, day) {
   record <- limit_measures()[[row$measure]]
   breaks <- function(estimate) {
     judged_series(row, list(estimate = estimate, to = row$to), record, NULL)$state == "broken"
+  }
+  if (breaks(numbers$neither)) {
+    same_limit <- isTRUE(all.equal(limit_on_day(day, row), abs(row$limit)))
+    return(if (same_limit) "restated prices" else "another limit")
   }
   market <- breaks(numbers$market)
   trades <- breaks(numbers$trades)

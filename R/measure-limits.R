@@ -141,7 +141,8 @@ record_of_limits <- function() {
 #'   much of the move since is of prices and of trades, each the mean of going first and of going
 #'   last),
 #'   `came_of`: `"the market"` or `"trades"`, which alone would have broken it; `"either"` of them;
-#'   `"both"`, neither alone; `"before the records"`; `"not known"`.
+#'   `"both"`, neither alone; `"another limit"` or `"restated prices"`, by which it was beyond it
+#'   then already; `"before the records"`; `"not known"`.
 #' @eval columns_in_docs("limits")
 #' @section Errors: `imbroglio_error_limits` for a table of limits that cannot be read, with its
 #'   line; `imbroglio_error_security` for one of what is not there; `imbroglio_error_argument` for

@@ -140,10 +140,10 @@ top_changes <- function(work) {
 }
 
 cell_now <- function(number, now) {
-  cell_of(number, heard(now$found[[number$name]])$value, heard(number_on(number, now))$value)
+  cell_of_top(number, heard(now$found[[number$name]])$value, heard(number_on(number, now))$value)
 }
 
-cell_of <- function(number, row, value) {
+cell_of_top <- function(number, row, value) {
   list(
     unit = number$unit, column = number$column %||% "price", label = number$label,
     result = if (is.data.frame(row)) row, value = value
@@ -158,7 +158,9 @@ recorded_of <- function(record, number) {
 unknown_move <- function(day, numbers, record, failed) {
   list(
     day = day, recorded = !is.null(record), parts = NULL,
-    cells = lapply(numbers, function(number) cell_of(number, NULL, recorded_of(record, number))),
+    cells = lapply(numbers, function(number) {
+      cell_of_top(number, NULL, recorded_of(record, number))
+    }),
     failed = sprintf("Since %s: %s", day, failed)
   )
 }
@@ -186,7 +188,7 @@ moves_since <- function(day, numbers, now, work) {
     as_recorded <- is.na(recorded) || isTRUE(recorded == then$value)
     row <- heard(sides$then$found[[number$name]])$value
     list(
-      cell = cell_of(
+      cell = cell_of_top(
         number, if (as_recorded) row, if (is.na(recorded)) then$value else recorded
       ),
       parts = parts$value,

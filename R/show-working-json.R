@@ -196,6 +196,8 @@ numbers_json <- function(x, array = TRUE) {
 object_json <- function(fields, lines = FALSE) {
   if (!length(fields)) return("{}")
   between <- if (lines) ",\n  " else ", "
+  # A text that is not there is an empty one.
+  fields[lengths(fields) == 0L] <- "\"\""
   parts <- paste0(text_json(names(fields)), ": ", unlist(fields), collapse = between)
   if (lines) sprintf("{\n  %s\n}", parts) else sprintf("{%s}", parts)
 }

@@ -42,12 +42,15 @@ parts_words <- function(parts, unit, most = 4L) {
 
 is_written <- function(x, unit) grepl("[1-9]", signed_difference(x, unit))
 
-# By whom a move was, where several records or a limit tell it.
+# By whom a move was, over several records.
 moved_by_words <- function(parts, unit) {
-  by <- tapply(parts$moved, factor(parts$group, c("market", "trades", "other")), sum)
+  said <- c(
+    market = "the market", trades = "trades", other = "what is neither",
+    unknown = "what is not told apart"
+  )
+  by <- tapply(parts$moved, factor(parts$group, names(said)), sum)
   by <- by[!is.na(by)]
   by <- by[is_written(by, unit)]
   if (!length(by)) return(NULL)
-  said <- c(market = "the market", trades = "trades", other = "what is neither")
   some(sprintf("%s %s", said[names(by)], signed_difference(by, unit)))
 }

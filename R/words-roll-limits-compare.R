@@ -136,13 +136,21 @@ came_of_words <- function(line, writer) {
   if (came == "not known") {
     return(sprintf("; what broke it since %s is not known", line$within_on))
   }
+  if (came %in% c("another limit", "restated prices")) {
+    return(sprintf(
+      "; it was within on %s, but with the prices and holdings of then it is beyond it: %s",
+      line$within_on,
+      if (came == "another limit") "the limit is another since" else "prices were restated since"
+    ))
+  }
   with_then <- sprintf(
     "with what was held on %s, when it was within, it would be %s", line$within_on,
     writer(line$untraded)
   )
   if (line$of_trades == 0) {
-    return(sprintf("; the market broke it: nothing was traded since %s, when it was within",
-                   line$within_on))
+    return(sprintf(
+      "; the market broke it: since %s, when it was within, no trade moved it", line$within_on
+    ))
   }
   paste0("; ", switch(
     came,

@@ -265,6 +265,8 @@ test_that("two results are explained by what they were measured of", {
   refused <- list(
     quote(explain_change(var(then), beta(300))),
     quote(explain_change(var(then), now)),
+    quote(explain_change(var(then), var(now), choices = list(level = 0.9))),
+    quote(explain_change(var(then), var(now), since = "1 week")),
     quote(explain_change(var(then, c(0.9, 0.95)), var(now))),
     quote(explain_change(measure_volatility(then), measure_volatility(now))),
     quote(explain_change(

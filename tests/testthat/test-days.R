@@ -161,6 +161,18 @@ test_that("what was restated, chosen or lost between the days is neither market 
   change <- quietly(explain_change(study$runs, since = dates[147]))
   expect_true("days without a record" %in% change$cause)
   expect_equal(sum(change$moved), number_of(fourth, "var") - number_of(first, "var"))
+  expect_match(in_words(told$value)[2], "what is not told apart")
+  # A number that some days lack; what is of no use; what is of another folder.
+  days <- lapply(list.files(study$runs, full.names = TRUE), imbroglio:::read_day)
+  days[[2]]$numbers <- days[[2]]$numbers[days[[2]]$numbers$name != "var", ]
+  moves <- quietly(imbroglio:::moves_recorded(days))
+  whole <- imbroglio:::with_lost_days(moves$parts, moves$numbers, "var")
+  expect_equal(sum(whole$moved), number_of(days[[3]], "var") - number_of(days[[1]], "var"))
+  expect_error(explain_change(study$runs, choices = list(level = 0.9)), "`choices` is of no use")
+  file <- list.files(study$runs, full.names = TRUE)[1]
+  elsewhere <- file.path(withr::local_tempdir(), basename(file))
+  file.copy(file, elsewhere)
+  expect_error(explain_change(file, elsewhere), "of one folder")
   # What others changed is no record any more, and stays beside.
   file <- file.path(study$runs, paste0(dates[148], ".json"))
   writeLines(sub("\"OSSELL\": 100", "\"OSSELL\": 900", readLines(file)), file)
@@ -199,7 +211,7 @@ test_that("of a limit that is broken it is told whether the market or a trade di
     list(limit = 0.55, held = c(OSSELL = 60, TARROW = 40), came = "either")
   )
   said <- c(
-    "the market" = "the market broke it: nothing was traded since", trades = "; trades broke it",
+    "the market" = "the market broke it: since", trades = "; trades broke it",
     both = "the market and trades broke it together", either = "trades alone would have"
   )
   weight <- function(row, held) {
@@ -219,6 +231,20 @@ test_that("of a limit that is broken it is told whether the market or a trade di
     expect_equal(unname(unlist(show_working(found, "OSSELL")$value)), now)
     expect_equal(format(found$within_on[1]), dates[119])
   }
+  # A limit that is another since was beyond it then already, and no one traded or moved it so.
+  lower <- quietly(check_limits(book, limits(0.45), runs = study$folder, today = dates[120]))
+  expect_equal(lower$came_of[1], "another limit")
+  expect_match(in_words(lower)[1], "the limit is another since")
+  # A trade that does not move what is limited is no trade of it.
+  file <- list.files(study$runs, full.names = TRUE)
+  day <- imbroglio:::read_day(file)
+  day$limits[1, c("security", "measure", "lookback", "state")] <- list(
+    "OSSELL", "volatility", 50, "within"
+  )
+  own <- data.frame(of = "OSSELL", measure = "volatility", limit = 0.1)
+  other <- quietly(check_limits(book, own, window = 50, runs = list(day), today = dates[120]))
+  expect_equal(other$of_trades, 0)
+  expect_match(in_words(other), "no trade moved it")
   study$hold(case$held)
   day <- study$run(dates[120])
   expect_equal(day$limits$state, c("broken", "broken"))

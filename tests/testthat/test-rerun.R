@@ -13,7 +13,7 @@ said_of <- function(found) paste(format(found), collapse = " ")
 
 in_demo_folder <- function(frame = parent.frame()) {
   folder <- withr::local_tempdir(.local_envir = frame)
-  file.copy(demo_file(demo_file()), folder)
+  file.copy(demo_file(demo_file()), folder, recursive = TRUE)
   withr::local_dir(folder, .local_envir = frame)
 }
 
