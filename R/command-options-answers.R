@@ -64,6 +64,9 @@ options_of_answers <- function() {
     columns = option("A,B", "list", "only these columns of the answer, in this order"),
     quiet = flag("no notes: the answer, warnings and errors only; on every command"),
     title = option("TEXT", "text", "the title of the page"),
+    workers = option(
+      "N", "number", "how many processes measure side by side (all cores)"
+    ),
     only = option("A,B", "list", "only these sections or measures: top, risk, falls, var, ..."),
     fresh = flag("measure all again, whatever is known of the run before"),
     help = flag("show this")

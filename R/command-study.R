@@ -8,7 +8,8 @@ command_of_study <- function() {
     takes = "new PRICES... | run STUDY | check STUDY",
     options = c(
       "price", "dates", "decimal", "sheet", "holdings", "benchmark", "limits", "securities",
-      "base", "rates", "currencies", "carry", "title", "only", "fresh", "today", "out", "help"
+      "base", "rates", "currencies", "carry", "title", "only", "fresh", "today", "workers", "out",
+      "help"
     ),
     help = c(
       out = "where it is written: of new the study file, of run the folder",
@@ -46,7 +47,7 @@ run_study_command <- function(files, options) {
 }
 
 draft_the_study <- function(files, options) {
-  refuse_options(options, c("only", "fresh", "today"), "study new")
+  refuse_options(options, c("only", "fresh", "today", "workers"), "study new")
   some_files(files, "study new")
   out <- options$out %||% "study.yml"
   arguments <- options[intersect(
@@ -82,6 +83,7 @@ only_in_new <- c(
 run_the_study <- function(files, options) {
   refuse_options(options, only_in_new, "study run")
   attach_usual()
+  use_workers(options$workers)
   study <- one_study(files, "run")
   folder <- options$out %||% study_path(study, study$says$report$folder %||% "report")
   run <- run_study(
@@ -93,8 +95,25 @@ run_the_study <- function(files, options) {
   if (any(run$state == "failed")) 1L else 0L
 }
 
+# All cores, where nothing else is asked and the package future is there.
+use_workers <- function(workers) {
+  if (is.null(workers)) {
+    workers <- if (requireNamespace("parallelly", quietly = TRUE)) {
+      parallelly::availableCores()
+    } else {
+      1L
+    }
+  } else {
+    check_whole(workers, "workers")
+    if (workers > 1) need_package("future", "More than one worker")
+  }
+  options(imbroglio.workers = as.integer(workers))
+}
+
 check_the_study <- function(files, options) {
-  refuse_options(options, c(only_in_new, "only", "fresh", "today", "out"), "study check")
+  refuse_options(
+    options, c(only_in_new, "only", "fresh", "today", "workers", "out"), "study check"
+  )
   study <- one_study(files, "check")
   refuse_absent_files(study)
   print_lines(sprintf("%s is a study: %s.", study$file, some(names(study$says), 30L)))
@@ -128,7 +147,7 @@ command_of_report <- function() {
     takes = "FILE... | STUDY",
     options = c(
       choose, "every", "kind", "benchmark", "limits", "method", "window", "per-year", "level",
-      "value", "title", "only", "today", book, "out", "help"
+      "value", "title", "only", "today", "workers", book, "out", "help"
     ),
     help = c(
       out = "the page: a file that ends in .html or .pdf",
@@ -148,6 +167,7 @@ command_of_report <- function() {
 
 run_report <- function(files, options) {
   attach_usual()
+  use_workers(options$workers)
   of_study <- length(files) == 1L && grepl("[.]ya?ml$", files, ignore.case = TRUE)
   out <- options$out %||% paste0(
     sub("\\.(csv|sqlite|ya?ml)(\\.gz)?$", "", basename(files[1L])),
@@ -164,7 +184,7 @@ run_report <- function(files, options) {
       options,
       setdiff(
         gsub("-", "_", command_of_report()$options, fixed = TRUE),
-        c("only", "today", "out", "help")
+        c("only", "today", "workers", "out", "help")
       ),
       "a report of a study, which says it itself"
     )

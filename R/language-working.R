@@ -199,11 +199,15 @@ with_moves <- function(written, instead) {
   instead
 }
 
+# What steps are named in, over what all of them may call.
 language_scope <- function() {
-  functions <- lapply(language_functions, `[[`, "value")
-  functions$`(` <- `(`
-  functions$recursion <- NULL
-  scope <- list2env(Filter(Negate(is.null), functions), parent = emptyenv())
+  if (is.null(made_records$language)) {
+    functions <- lapply(language_functions, `[[`, "value")
+    functions$`(` <- `(`
+    functions$recursion <- NULL
+    made_records$language <- list2env(Filter(Negate(is.null), functions), parent = emptyenv())
+  }
+  scope <- new.env(parent = made_records$language)
   assign("pi", pi, scope)
   scope
 }
@@ -246,16 +250,22 @@ value_of_recursion <- function(first, then, scope) {
   out <- rep(NA_real_, n)
   if (is.na(at)) return(out)
   out[at] <- starts[at]
-  by_row <- eval(
+  by_row <- compiler::cmpfun(eval(
     call(
       "function",
       as.pairlist(list(row = NULL, previous = NULL)),
       read_at_row(then, columns, scope)
     ),
-    list2env(list(`[` = `[`, `-` = `-`, `function` = `function`), parent = scope)
-  )
+    compiled_scope(scope)
+  ))
   for (row in seq_len(n)[seq_len(n) > at]) out[row] <- by_row(row, out[row - 1L])
   out
+}
+
+# What is compiled wants R's own below; what is called was found in the language before.
+compiled_scope <- function(scope) {
+  functions <- list2env(as.list(parent.env(scope)), parent = baseenv())
+  list2env(as.list(scope), parent = functions)
 }
 
 read_at_row <- function(e, columns, scope, rows_up = 0L) {

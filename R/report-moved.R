@@ -128,15 +128,18 @@ top_changes <- function(work) {
       }, shown, seq_along(shown) + 1L)
     )
   })
-  days <- c(now = dates[length(dates)], days)
-  made <- changes_made(vapply(numbers, `[[`, "", "label"), days, cells)
-  made$said <- sides_said(work, shown)
-  made$why <- why_said(numbers, now, shown)
-  made$day <- list(
-    numbers = lapply(numbers, function(one) c(cell_now(one, now), name = one$name)),
-    move = if (length(recorded)) moves[[format(recorded[length(recorded)])]]
+  list(
+    table = list(
+      labels = vapply(numbers, `[[`, "", "label"), days = c(now = dates[length(dates)], days),
+      cells = cells, of = "measure"
+    ),
+    said = sides_said(work, shown),
+    why = why_said(numbers, now, shown),
+    day = list(
+      numbers = lapply(numbers, function(one) c(cell_now(one, now), name = one$name)),
+      move = if (length(recorded)) moves[[format(recorded[length(recorded)])]]
+    )
   )
-  made
 }
 
 cell_now <- function(number, now) {
@@ -235,52 +238,56 @@ changes_of_many <- function(work, days) {
     })
     Map(change_of, c(list(price), returned), sprintf("since-%d-%d", k, c(0L, seq_along(since))))
   })
-  made <- changes_made(work$own, days, cells, "security")
-  made$said <- "The price now, and the return since the close of each date."
-  made
+  list(
+    table = list(labels = work$own, days = days, cells = cells, of = "security"),
+    said = "The price now, and the return since the close of each date."
+  )
 }
 
-changes_made <- function(labels, days, cells, of = "measure") {
-  values <- t(vapply(cells, function(row) vapply(row, `[[`, 0, "value"), numeric(length(days))))
+# A cell of the table: a number, and of which row of a result it is.
+change_of <- function(one, id) {
+  value <- one$value %||% one$result[[one$column]]
+  value <- if (is.null(value)) NA_real_ else as.numeric(value)
   list(
-    changes = changes_table(labels, days, cells, of),
-    workings = unlist(lapply(cells, function(row) lapply(row, `[[`, "working"))),
-    sums = unlist(lapply(cells, function(row) lapply(row, `[[`, "sums")), FALSE),
-    units = c("text", rep("number", length(days))),
+    value = value, id = id, column = one$column, unit = one$unit,
+    result = if (is.finite(value)) one$result
+  )
+}
+
+changes_shown <- function(table, linked) {
+  values <- t(vapply(
+    table$cells, function(row) vapply(row, `[[`, 0, "value"), numeric(length(table$days))
+  ))
+  html <- lapply(table$cells, function(row) {
+    vapply(row, function(one) {
+      if (is.na(one$value)) return("-")
+      linked(one$id, one$column, escaped(unbroken(trimws(unit_text[[one$unit]](one$value)))))
+    }, "")
+  })
+  list(
+    changes = changes_table(table$labels, table$days, values, html, table$of),
+    units = c("text", rep("number", length(table$days))),
     csv = as_csv(data.frame(
-      what = unname(labels),
-      stats::setNames(as.data.frame(values), format(days)),
+      what = unname(table$labels),
+      stats::setNames(as.data.frame(values), format(table$days)),
       check.names = FALSE
     ))
   )
 }
 
-# A number of a row of a result, with its working.
-change_of <- function(one, id) {
-  value <- one$value %||% one$result[[one$column]]
-  value <- if (is.null(value)) NA_real_ else as.numeric(value)
-  if (is.na(value)) return(list(value = NA_real_, html = "-", working = NULL))
-  shown <- escaped(unbroken(trimws(unit_text[[one$unit]](value))))
-  made <- if (!is.null(one$result)) workings_of_part(one$result, id)
-  if (one$column %in% made$columns && is.finite(value)) {
-    shown <- sprintf("<a href=\"#%s\">%s</a>", made$rows[1L], shown)
-  }
-  list(value = value, html = shown, working = made$html, sums = made$sums)
-}
-
-changes_table <- function(labels, days, cells, of = "measure") {
+changes_table <- function(labels, days, values, html, of) {
   heads <- sprintf(
     "<th scope=\"col\" class=\"r\">%s<br><small>%s</small></th>",
     escaped(c("now", names(days)[-1L])),
     format(days)
   )
   rows <- vapply(seq_along(labels), function(i) {
-    values <- vapply(cells[[i]], `[[`, 0, "value")
+    numbers <- values[i, ]
     paste0(
       "<tr><th scope=\"row\">", escaped(unbroken(labels[i])), "</th>",
       paste0(
-        "<td class=\"r\" data-v=\"", ifelse(is.na(values), "", core_shortest(values)), "\">",
-        vapply(cells[[i]], `[[`, "", "html"), "</td>",
+        "<td class=\"r\" data-v=\"", ifelse(is.na(numbers), "", core_shortest(numbers)), "\">",
+        html[[i]], "</td>",
         collapse = ""
       ),
       "</tr>"

@@ -3,54 +3,66 @@
 # Of a working no more is kept than its text: its columns are as long as the sample. What it can be
 # computed again by goes into the record of a study.
 
-# `most`: workings of one part that are shown, `room`: letters that their steps may take; what is
-# left out is said.
-workings_of_part <- function(result, id, most = 400L, room = 6e5) {
-  none <- list(rows = NULL, columns = character(), html = character(), sums = NULL)
-  if (!inherits(result, "imbroglio_result") || !nrow(result)) return(none)
+workings_of_part <- function(result, id) {
+  if (!inherits(result, "imbroglio_result") || !nrow(result)) return(workings_together(list()))
   rows <- seq_len(nrow(result))
   if (through_time(result)) {
     rows <- rows[!duplicated(as.data.frame(result)[series_keys(result)], fromLast = TRUE)]
   }
-  shown <- utils::head(rows, most)
+  made <- workings_together(lapply(rows, function(row) {
+    list(result = result, row = row, anchor = sprintf("w-%s-%d", id, row))
+  }))
+  if (length(made$html)) made$rows <- made$anchors[match(seq_len(nrow(result)), rows)]
+  made
+}
+
+# Of rows of results, those of one kind beside each other. `most`: workings that are shown, `room`:
+# letters that their steps may take; what is left out is said. `anchors`: where each stands, NA
+# where it has none; `columns`: the numbers that have one
+# anywhere, `columns_of` an anchor.
+workings_together <- function(items, most = 400L, room = 6e5) {
   heads <- list()
-  skipped <- 0L
-  made <- lapply(shown, function(row) {
+  skipped <- max(0L, length(items) - most)
+  made <- lapply(utils::head(items, most), function(item) {
     if (sum(nchar(unlist(heads))) > room) {
       skipped <<- skipped + 1L
       return(NULL)
     }
     working <- tryCatch(
-      suppressWarnings(suppressMessages(working_of_row(result, row, "all"))),
+      suppressWarnings(suppressMessages(working_of_row(item$result, item$row, "all"))),
       imbroglio_error = function(e) NULL
     )
     if (is.null(working)) return(NULL)
-    anchor <- sprintf("w-%s-%d", id, row)
     key <- working_key(working)
-    if (is.null(heads[[key]])) heads[[key]] <<- head_of_workings(working, anchor)
+    if (is.null(heads[[key]])) heads[[key]] <<- head_of_workings(working, item$anchor)
     c(
-      list(key = key, anchor = anchor, row = row, sums = sums_of_record(working, row)),
-      values_in_text(working, names(result))
+      list(key = key, anchor = item$anchor, sums = sums_of_record(working, item$row)),
+      values_in_text(working, names(item$result), item$called)
     )
   })
-  made <- Filter(Negate(is.null), made)
-  if (!length(made)) return(none)
-  names_of <- rep(NA_character_, nrow(result))
-  names_of[vapply(made, `[[`, 0L, "row")] <- vapply(made, `[[`, "", "anchor")
+  has <- !vapply(made, is.null, NA)
+  anchors <- rep(NA_character_, length(items))
+  anchors[which(has)] <- vapply(items[which(has)], `[[`, "", "anchor")
+  made <- made[has]
+  if (!length(made)) return(list(anchors = anchors, columns = character(), html = character()))
   groups <- split(made, factor(vapply(made, `[[`, "", "key"), names(heads)))
-  left <- length(rows) - length(shown) + skipped
   list(
-    rows = names_of,
+    anchors = anchors,
     columns = unique(unlist(lapply(made, `[[`, "columns"))),
+    columns_of = stats::setNames(lapply(made, `[[`, "columns"), anchors[has]),
     sums = sums_together(lapply(made, `[[`, "sums")),
     html = c(
       unlist(lapply(names(groups), function(key) {
-        c(heads[[key]], values_of_others(groups[[key]]), "</article>")
+        others <- groups[[key]][-1L]
+        c(
+          heads[[key]], values_of_others(groups[[key]]),
+          unlist(lapply(others, `[[`, "disagrees")), "</article>"
+        )
       })),
-      if (left > 0L) {
+      if (skipped) {
         sprintf(
           "<p class=\"notes\">%s more of this part: <code>imbroglio working</code> shows any.</p>",
-          count(left, "working")
+          count(skipped, "working")
         )
       }
     )
@@ -68,8 +80,33 @@ sums_together <- function(sums) {
 }
 
 working_key <- function(working) {
-  expressions <- vapply(working$expression, function(e) if (is.null(e)) "" else one_line(e), "")
-  digest::digest(c(working$step, expressions), algo = "xxhash64")
+  digest::digest(unlist(steps_of_any(working)[c("names", "text")]), algo = "xxhash64")
+}
+
+# The steps as they are of each row: what is of the row's own security is its, but for what the
+# working has of the others too. `own`: how that begins, NA where there is none.
+steps_of_any <- function(working) {
+  names_of <- working$step
+  text <- vapply(working$expression, function(e) if (is.null(e)) "" else one_line(e), "")
+  security <- attr(working, "row")$security
+  own <- if (length(security) && !is.na(security)) paste0(unique_names(security), "_") else NA
+  if (!any(grepl(own, text, fixed = TRUE) %in% TRUE)) {
+    return(list(names = names_of, text = text, own = NA_character_))
+  }
+  begins <- startsWith(names_of, own)
+  alone <- begins & !vapply(names_of, among_others, NA, names_of, own)
+  names_of[alone] <- sub(own, "its ", names_of[alone], fixed = TRUE)
+  of_row <- (!begins | alone) & !vapply(text, function(one) {
+    words <- regmatches(one, gregexpr("[A-Za-z][A-Za-z0-9_]*", one))[[1L]]
+    any(vapply(unique(words[startsWith(words, own)]), among_others, NA, words, own))
+  }, NA)
+  text[of_row] <- gsub(paste0("\\b", own), "its ", text[of_row])
+  list(names = names_of, text = text, own = own)
+}
+
+# Whether the same is there of others.
+among_others <- function(name, names_of, own) {
+  any(endsWith(names_of[!startsWith(names_of, own)], substring(name, nchar(own))))
 }
 
 head_of_workings <- function(working, anchor) {
@@ -91,19 +128,26 @@ head_of_workings <- function(working, anchor) {
 }
 
 # What is kept of a working: whose it is, and the value of each step that is one number.
-values_in_text <- function(working, columns) {
+values_in_text <- function(working, columns, called = NULL) {
   row <- attr(working, "row")
   keys <- intersect(c("security", "other", "method", "family", "level", "horizon"), names(row))
   keys <- keys[!vapply(row[keys], is.na, NA)]
   single <- which(lengths(working$value) == 1L)
   text <- vapply(single, function(k) value_text(working$value[[k]], working$unit[k]), "")
   text[text %in% c("NA", "NaN")] <- "-"
+  any_row <- steps_of_any(working)
   list(
-    of = paste(vapply(row[keys], format, ""), collapse = ", "),
+    own = any_row$own,
+    of = if (length(called) && !is.na(called)) {
+      called
+    } else {
+      paste(vapply(row[keys], format, ""), collapse = ", ")
+    },
     # Where it is from is said by the first.
     over = paste(utils::head(data_words(working), -1L), collapse = "; "),
-    values = stats::setNames(text, working$step[single]),
-    columns = intersect(working$step, columns)
+    values = stats::setNames(text, any_row$names[single]),
+    columns = intersect(working$step, columns),
+    disagrees = disagrees_part(working)
   )
 }
 
@@ -128,11 +172,14 @@ values_of_others <- function(group) {
     )
   }, "")
   caption <- if (length(others) == 1L) "another row" else "the other rows"
+  own <- group[[1L]]$own
+  aside <- if (is.na(own)) "" else sprintf("; each has its own for %s", escaped(own))
   heads <- c("of", steps[differ], if (own_data) "data")
   c(
     "<div class=\"wide\" tabindex=\"0\" role=\"region\" aria-label=\"The same steps of others\">",
     sprintf(
-      "<table class=\"plain\"><caption>The same steps of %s, where they differ</caption>", caption
+      "<table class=\"plain\"><caption>The same steps of %s, where they differ%s</caption>",
+      caption, aside
     ),
     sprintf(
       "<thead><tr>%s</tr></thead><tbody>",

@@ -4,7 +4,9 @@
 top_fragment <- function(work) {
   numbers <- heard(top_numbers(work))
   changes <- heard(top_changes(work))
-  failed <- c(numbers$failed, changes$failed)
+  made <- heard(shown_of_top(numbers$value, changes$value$table))
+  shown <- made$value
+  failed <- c(numbers$failed, changes$failed, made$failed)
   limits <- limits_of_top(work)
   made <- list(
     name = "top",
@@ -15,16 +17,50 @@ top_fragment <- function(work) {
     held = if (!is.null(work$book)) lead_of(holdings_table(work$book), work),
     made = made_said(work),
     added = added_said(work),
-    sentences = numbers$value$sentences,
+    sentences = shown$sentences,
     limits = limits_said(limits),
     notes = unique(c(numbers$notes, changes$notes)),
     failed = if (length(failed)) paste(failed, collapse = " "),
-    workings = c(numbers$value$workings, changes$value$workings),
-    sums = sums_together(c(list(numbers$value$sums), changes$value$sums)),
+    workings = shown$workings,
+    sums = shown$sums,
     date = format(work_age(work)$last),
     day = day_as_json(work, changes$value$day, limits)
   )
-  c(made, changes$value[setdiff(names(changes$value), c("workings", "sums", "day"))])
+  c(made, shown$changes, changes$value[setdiff(names(changes$value), c("table", "day"))])
+}
+
+# The sentences and the table, each number with its working: what is the same in both has one, and
+# those of one measure stand together.
+shown_of_top <- function(numbers, table) {
+  cells <- unlist(table$cells, FALSE)
+  rows <- c(numbers$results, lapply(cells, `[[`, "result"))
+  names(rows) <- c(names(numbers$results), vapply(cells, `[[`, "", "id"))
+  # What is the same but for its date is called by that.
+  dates <- if (identical(table$of, "measure")) format(table$days)
+  called <- c(rep(NA, length(numbers$results)), rep_len(dates %||% NA, length(cells)))
+  has <- vapply(rows, NROW, 0L) > 0L
+  rows <- rows[has]
+  keys <- vapply(rows, function(one) {
+    digest::digest(list(attr(one, "measure"), as.list(as.data.frame(one))), algo = "xxhash64")
+  }, "")
+  first <- !duplicated(keys)
+  made <- workings_together(Map(function(row, name, called) {
+    list(result = row, row = 1L, anchor = sprintf("w-%s-1", name), called = called)
+  }, rows[first], names(rows)[first], called[has][first]))
+  anchors <- stats::setNames(made$anchors[match(keys, keys[first])], names(rows))
+  linked <- function(id, column, text) {
+    anchor <- anchors[id]
+    if (is.na(anchor) || !column %in% made$columns_of[[anchor]]) return(text)
+    sprintf("<a href=\"#%s\">%s</a>", anchor, text)
+  }
+  list(
+    sentences = if (!is.null(numbers)) numbers$sentences(function(name, column, text) {
+      linked(name, column, sprintf("<b>%s</b>", escaped(text)))
+    }),
+    changes = if (!is.null(table)) changes_shown(table, linked),
+    workings = made$html,
+    sums = made$sums
+  )
 }
 
 # How old the prices are, and that a book ends before them.
@@ -64,22 +100,18 @@ top_numbers <- function(work) {
     "top-volatility" = call_taking(measure_volatility, whole, asked["per_year"]),
     "top-drawdown" = measure_drawdown(whole)
   )
-  single <- length(work$own) == 1L
-  if (!single) return(list(sentences = vapply(results, function(r) escaped(headline(r)), "")))
-  own <- lapply(results, function(r) r[r$security == work$own, ])
-  workings <- Map(workings_of_part, own, names(own))
-  linked <- function(name, column, text) {
-    sprintf("<a href=\"#%s\"><b>%s</b></a>", workings[[name]]$rows[1L], escaped(text))
+  if (length(work$own) != 1L) {
+    said <- vapply(results, function(r) escaped(headline(r)), "")
+    return(list(sentences = function(linked) said))
   }
-  list(
-    sentences = c(
+  own <- lapply(results, function(r) r[r$security == work$own, ])
+  list(results = own, sentences = function(linked) {
+    c(
       risk_sentence(own[["top-var"]], linked),
       movement_sentence(own[["top-volatility"]], linked),
       fall_sentence(own[["top-drawdown"]], work, linked)
-    ),
-    workings = unlist(lapply(workings, `[[`, "html")),
-    sums = sums_together(lapply(workings, `[[`, "sums"))
-  )
+    )
+  })
 }
 
 call_taking <- function(f, x, arguments) {

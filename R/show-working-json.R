@@ -46,10 +46,18 @@ form_of_working <- 2L
 # one on which several stand is kept once.
 sums_of_record <- function(working, row) {
   data <- character()
-  put <- function(text) {
-    key <- digest::digest(text, algo = "xxhash64", serialize = FALSE)
-    data[key] <<- text
-    text_json(key)
+  put <- function(x, written) {
+    # The same column stands in many workings.
+    own <- digest::digest(x, algo = "xxhash64")
+    if (is.null(opened$texts[[own]])) {
+      text <- written(x)
+      opened$texts[[own]] <- list(
+        key = digest::digest(text, algo = "xxhash64", serialize = FALSE), text = text
+      )
+    }
+    one <- opened$texts[[own]]
+    data[one$key] <<- one$text
+    text_json(one$key)
   }
   rows <- vapply(attr(working, "written")$rows, rows_json, "", put = put)
   whole <- object_json(c(
@@ -87,13 +95,15 @@ json_of_working <- function(working, whole) {
 }
 
 # `put`: what stands where a column would, or the dates.
-rows_json <- function(r, put = identity) {
+rows_json <- function(r, put = function(x, written) written(x)) {
   used <- rows_used(r)
   of <- r$of[intersect(names(r$of), names(r$columns))]
   object_json(c(
     list(words = text_json(r$words)),
-    if (!is.null(r$dates)) list(dates = put(dates_json(r$dates[used]))),
-    list(columns = object_json(lapply(r$columns, function(x) put(numbers_json(x[used]))))),
+    if (!is.null(r$dates)) list(dates = put(r$dates[used], dates_json)),
+    list(columns = object_json(lapply(r$columns, function(x) {
+      put(as.numeric(x[used]), numbers_json)
+    }))),
     if (length(of)) {
       list(of = object_json(stats::setNames(text_json(of), names(of))), holds = text_json(r$holds))
     },

@@ -90,6 +90,7 @@ choices_part <- function(working, head = "h2") {
 
 steps_part <- function(working) {
   values <- attr(working, "values")
+  scope <- list2env(values, language_scope())
   is_column <- function(name) name == "date" || length(values[[name]]) > 1L
   vapply(seq_len(nrow(working)), function(i) {
     name <- working$step[i]
@@ -105,7 +106,7 @@ steps_part <- function(working) {
         expression_math(expression, is_column)
       )
     }
-    filled <- if (!is.null(expression)) numbers_put_in(expression, values)
+    filled <- if (!is.null(expression)) numbers_put_in(expression, values, scope)
     numbers <- paste0(c(if (!is.null(filled) && filled != shown) filled, shown), collapse = " = ")
     sprintf(
       "<li><p>%s%s</p><p class=\"formula\">%s</p><p class=\"value\">= %s</p></li>",

@@ -227,6 +227,7 @@ value_text <- function(x, unit) {
 
 steps_text <- function(working) {
   values <- attr(working, "values")
+  scope <- list2env(values, language_scope())
   unlist(lapply(seq_len(nrow(working)), function(i) {
     name <- working$step[i]
     value <- values[[name]]
@@ -235,7 +236,7 @@ steps_text <- function(working) {
       sprintf("entered: %s", value_text(value[1L], working$unit[i]))
     } else {
       written_as <- sprintf("%s = %s", name, expression_text(expression))
-      filled <- numbers_put_in(expression, values)
+      filled <- numbers_put_in(expression, values, scope)
       shown <- if (length(value) == 1L) value_text(value, working$unit[i]) else column_text(value)
       same <- is.null(filled) || filled == shown
       c(written_as, if (!same) sprintf("= %s", filled), sprintf("= %s", shown))
@@ -262,8 +263,7 @@ column_text <- function(value) {
 
 # The formula with the numbers in place of names, and of what makes one number of columns; of a
 # column there is none.
-numbers_put_in <- function(expression, values) {
-  scope <- list2env(values, language_scope())
+numbers_put_in <- function(expression, values, scope = list2env(values, language_scope())) {
   is_number <- function(name) length(values[[name]]) == 1L
   put <- function(e) {
     if (is.numeric(e)) return(e)

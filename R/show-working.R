@@ -267,14 +267,14 @@ new_working <- function(made, written, asked, about) {
   apart <- disagreeing(written$steps, values, about$row)
   warn_disagreeing(apart, values, about)
   steps <- written$steps
-  table <- tibble::tibble(
+  table <- tibble::new_tibble(list(
     step = names(steps),
     words = vapply(steps, `[[`, "", "words"),
     expression = lapply(unname(steps), `[[`, "expression"),
     value = unname(values[names(steps)]),
     unit = vapply(steps, `[[`, "", "unit"),
     source = vapply(steps, `[[`, "", "source")
-  )
+  ), nrow = length(steps))
   structure(
     table,
     class = c("imbroglio_working", class(table)),

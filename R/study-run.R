@@ -20,6 +20,11 @@
 #' What cannot be measured (too little history, a method that does not fit) is a note in the page,
 #' and the rest is there.
 #'
+#' By a plan of the package future, such as `future::plan(future::multisession, workers = 4)`, the
+#' parts are measured side by side; each worker opens the study's files itself. Page, tables,
+#' figures and workbook are the same to the byte on any plan. A worker that dies has its part done
+#' again; a part of which three died is a note in the page.
+#'
 #' @param study A study file, or the result of [read_study()].
 #' @param folder Where it is written; by default what the study says, or `report` beside it: a
 #'   new or empty folder, or one with the record of a run before; any other is refused. A link is
@@ -101,46 +106,106 @@ choices_behind <- function(study, parts, name) {
   )
 }
 
-# Each part measured, or taken from the run before.
+# Each part measured, or taken from the run before; by the plan that is set, side by side.
 measured_parts <- function(work, before, shared, only, study = NULL) {
-  parts <- parts_to_show(work)
-  parts <- only_parts(parts, only)
+  parts <- only_parts(parts_to_show(work), only)
   names_of <- c(if (is.null(only) || "top" %in% only) "top", names(parts))
   all_parts <- report_parts()
-  fragments <- list()
-  states <- character()
+  keys <- vapply(names_of, function(name) {
+    if (is.null(study)) "" else part_digest(shared, name, choices_behind(study, all_parts, name))
+  }, "")
+  kept <- Filter(Negate(is.null), lapply(stats::setNames(nm = names_of), function(name) {
+    one <- before$parts[[name]]
+    if (identical(one$digest, keys[[name]])) one
+  }))
+  source <- source_of_work(work, study)
+  on.exit(forget_work())
   shown <- cli::cli_progress_bar(
     "Measuring", total = length(names_of), format = "{cli::pb_bar} {cli::pb_extra$at}",
     extra = list(at = "")
   )
-  for (name in names_of) {
-    cli::cli_progress_update(id = shown, extra = list(at = name))
-    key <- if (is.null(study)) "" else part_digest(
-      shared, name, choices_behind(study, all_parts, name)
-    )
-    kept <- before$parts[[name]]
-    known <- !is.null(kept) && identical(kept$digest, key)
-    made <- if (known) {
-      kept
-    } else if (name == "top") {
-      top_fragment(work)
-    } else {
-      with_line_of(study, parts[[name]]$measure, fragment_of(work, name, parts[[name]]))
-    }
-    made$digest <- key
-    if (name == "top") work$days <- days_up_to(work$days, made)
-    fragments[[name]] <- made
-    states[name] <- if (!is.null(made$failed)) "failed" else if (known) "kept" else "measured"
-  }
+  told <- function(name) cli::cli_progress_update(id = shown, extra = list(at = name))
+  asked <- setdiff(names_of, names(kept))
+  # What is told of days has today's among them, which is of the top.
+  of_days <- Filter(function(name) "days" %in% all_parts[[name]]$needs, asked)
+  made <- measured_side_by_side(setdiff(asked, of_days), source, work$days, told)
+  top <- kept$top %||% made$top
+  days <- if (is.null(top)) work$days else days_up_to(work$days, top)
+  made <- c(made, measured_side_by_side(of_days, source, days, told))
   cli::cli_progress_done(id = shown)
+  fragments <- lapply(stats::setNames(nm = names_of), function(name) {
+    one <- kept[[name]] %||% made[[name]]
+    one$digest <- keys[[name]]
+    one
+  })
+  failed <- vapply(fragments, function(f) !is.null(f$failed), NA)
+  states <- ifelse(failed, "failed", ifelse(names_of %in% names(kept), "kept", "measured"))
+  names(states) <- names_of
   if (is.null(only)) {
-    for (made in lacking_parts(work)) {
-      made$digest <- part_digest(shared, made$name, choices_behind(study, all_parts, made$name))
-      fragments[[made$name]] <- made
-      states[made$name] <- "failed"
+    for (one in lacking_parts(work)) {
+      one$digest <- part_digest(shared, one$name, choices_behind(study, all_parts, one$name))
+      fragments[[one$name]] <- one
+      states[one$name] <- "failed"
     }
   }
   list(fragments = fragments, states = states)
+}
+
+measured_side_by_side <- function(names_of, source, days, told) {
+  pieces <- lapply(stats::setNames(nm = names_of), function(name) {
+    with_days <- name == "top" || any(c("limits", "history") %in% report_parts()[[name]]$measure)
+    list(name = name, source = source, days = if (with_days) days)
+  })
+  done_by_plan(pieces, part_of_work, part_that_died, told)
+}
+
+part_of_work <- function(piece) {
+  work <- work_of_source(piece$source)
+  work$days <- piece$days
+  if (piece$name == "top") return(top_fragment(work))
+  part <- report_parts()[[piece$name]]
+  with_line_of(piece$source$study, part$measure, fragment_of(work, piece$name, part))
+}
+
+part_that_died <- function(piece) {
+  part <- report_parts()[[piece$name]]
+  list(
+    name = piece$name, section = part$section %||% "top", above = part$above, says = FALSE,
+    title = part$title %||% "At a glance",
+    failed = "The process that measured it ended, three times: is there room in memory?"
+  )
+}
+
+# Where a worker has the work from: it opens the study itself, once for all parts. What is not of
+# files, or of a state that another may not find, is sent along.
+source_of_work <- function(work, study) {
+  # Files, not connections, are known beforehand.
+  again <- !is.null(study) && !"not known beforehand" %in% work$sources
+  key <- digest::digest(list(study$says, study$folder, work$sources, tempfile()))
+  forget_work()
+  opened$key <- key
+  opened$work <- work
+  list(key = key, study = study, work = if (!again) work, files = work$sources, at = getwd())
+}
+
+# `texts`: columns of workings as they are written, by their digests.
+opened <- new.env(parent = emptyenv())
+
+forget_work <- function() rm(list = ls(opened), envir = opened)
+
+work_of_source <- function(source) {
+  if (!is.null(source$work)) return(source$work)
+  if (identical(opened$key, source$key)) return(opened$work)
+  before <- setwd(source$at)
+  on.exit(setwd(before))
+  work <- suppressWarnings(suppressMessages(work_of_study(source$study)))
+  if (!identical(work$sources, source$files)) {
+    fail("file", "The files of the study changed while it was measured.")
+  }
+  forget_work()
+  opened$key <- source$key
+  opened$work <- work
+  work
 }
 
 # A choice of a measure that cannot be is told with its line in the study.

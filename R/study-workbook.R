@@ -13,6 +13,7 @@ workbooks_of_study <- function(fragments, data, file, most = 2.2e6) {
   of_values <- tempfile(fileext = ".xlsx")
   on.exit(unlink(of_values))
   save_book(tables_book(has)$book, of_values)
+  put_cells(of_values, character(), list())
   live <- tables_book(has)
   plans <- plans_of_record(has, data, most)
   cells <- list()
@@ -77,7 +78,10 @@ tables_book <- function(has) {
 # The workings of the parts, as plans of a workbook: those with the fewest cells first, as long as
 # there are no more than `most`.
 plans_of_record <- function(fragments, data, most) {
-  data <- lapply(data, parsed_json)
+  data <- lapply(data, function(text) {
+    column <- parsed_json(text)
+    if (is.character(column)) as.numeric(as.Date(column, format = "%Y-%m-%d")) else column
+  })
   read <- unlist(lapply(seq_along(fragments), function(i) {
     lapply(as.character(fragments[[i]]$sums$workings), function(text) {
       one <- working_of_record(parsed_json(text), data)

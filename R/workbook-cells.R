@@ -70,10 +70,12 @@ put_cells <- function(path, sheets, cells) {
     writeChar(cells[[sheet]](xml), out, eos = NULL, useBytes = TRUE)
     close(out)
   }
+  # The same cells are the same file, whenever they are written.
+  Sys.setFileTime(file.path(folder, parts), as.POSIXct("1980-01-02"))
   # Of a path that is not a whole one the packing breaks.
   whole <- file.path(normalizePath(dirname(path)), basename(path))
   unlink(path)
-  zip::zip(whole, parts, root = folder, include_directories = FALSE, compression_level = 6)
+  zip::zip(whole, parts, root = folder, include_directories = FALSE, compression_level = 3)
 }
 
 # The style of the cell that stands there, as an attribute.

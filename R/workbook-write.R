@@ -39,11 +39,13 @@ write_workbook <- function(result, file) {
   })
 }
 
-# Without relations to drawings that are not there: strict readers refuse these.
+# Without relations to drawings that are not there: strict readers refuse these. When it was
+# written the file system knows.
 save_book <- function(book, file) {
   of_drawings <- function(x) grepl("drawing", x, ignore.case = TRUE)
   book$worksheets_rels <- lapply(book$worksheets_rels, function(one) one[!of_drawings(one)])
   book$Content_Types <- book$Content_Types[!of_drawings(book$Content_Types)]
+  book$core <- sub("<dcterms:created.*</dcterms:created>", "", book$core)
   openxlsx::saveWorkbook(book, file, overwrite = TRUE)
 }
 

@@ -14,10 +14,15 @@ split_by_days <- function(result, this, holdings) {
   made$choices <- list(
     level_choice(this$level), choice("horizon", "periods ahead", this$horizon, "count")
   )
+  parts <- unlist(
+    lapply(short, if (by_rank) holding_on_days_steps else holding_slope_steps), FALSE
+  )
+  # Those of which a row wants its own only stand last, so that they do at the same place in all.
+  of_shortfall <- endsWith(vapply(parts, `[[`, "", "name"), "_es_component")
   made$steps <- c(
     made$steps,
     if (by_rank) days_at_rank_steps(rank) else moments_of_book_steps(),
-    unlist(lapply(short, if (by_rank) holding_on_days_steps else holding_slope_steps), FALSE),
+    parts[!of_shortfall], parts[of_shortfall],
     list(
       step("in_all", sum_of(paste0(short, "_component")), "all components added up", "fraction"),
       step(

@@ -1,4 +1,6 @@
 #include "columns.h"
+#include <cstdlib>
+#include <cstring>
 // Keeps out RcppParallel's matrix class: before 5.1.9 it derives from what C++17
 // deprecates, and it is not used here.
 #define __RCPP_PARALLEL_RMATRIX__
@@ -9,6 +11,12 @@ namespace imbroglio {
 // Below this many cells the work is done before a second thread has started.
 constexpr std::size_t cells_worth_a_thread = 1 << 16;
 
+// Then no thread is touched: in a fork there are none.
+bool single_thread() {
+  const char* threads = std::getenv("RCPP_PARALLEL_NUM_THREADS");
+  return threads != nullptr && std::strcmp(threads, "1") == 0;
+}
+
 void over_columns(std::size_t rows, std::size_t columns,
                   const std::function<void(std::size_t, std::size_t)>& work) {
   struct Ranges : public RcppParallel::Worker {
@@ -16,7 +24,7 @@ void over_columns(std::size_t rows, std::size_t columns,
     void operator()(std::size_t first, std::size_t last) override { work(first, last); }
     const std::function<void(std::size_t, std::size_t)>& work;
   } ranges(work);
-  if (rows * columns < cells_worth_a_thread || columns < 2)
+  if (rows * columns < cells_worth_a_thread || columns < 2 || single_thread())
     work(0, columns);
   else
     RcppParallel::parallelFor(0, columns, ranges);

@@ -1,0 +1,95 @@
+# Work in pieces, side by side: by the plan of the package future that is set (this machine's
+# processes, other machines, a scheduler), or one piece after the other where none is.
+
+# `does(piece)` of each piece, by the names of `pieces`. A worker that dies has its piece done
+# again; a piece of which three died is `lost(piece)`. `told(name)` is called as each is done.
+done_by_plan <- function(pieces, does, lost, told = function(name) NULL) {
+  if (length(pieces) < 2L || workers_in_plan() < 2L) {
+    return(Map(function(piece, name) {
+      on.exit(told(name))
+      does(piece)
+    }, pieces, names(pieces)))
+  }
+  threads <- threads_of_worker()
+  begun <- list()
+  tries <- done <- list()
+  begin <- function(name) {
+    tries[[name]] <<- (tries[[name]] %||% 0L) + 1L
+    # Waits until a worker is free.
+    begun[[name]] <<- begin_piece(pieces[[name]], does, threads)
+  }
+  take <- function(name) {
+    made <- tryCatch(
+      list(value = without_warning_of("mccollect", future::value(begun[[name]]))),
+      FutureError = function(e) NULL
+    )
+    begun[[name]] <<- NULL
+    if (is.null(made) && tries[[name]] < 3L) return(begin(name))
+    done[name] <<- if (is.null(made)) list(lost(pieces[[name]])) else made
+    told(name)
+  }
+  take_ready <- function() {
+    for (name in names(begun)) {
+      if (without_warning_of("mccollect", future::resolved(begun[[name]]))) take(name)
+    }
+  }
+  for (name in names(pieces)) {
+    begin(name)
+    take_ready()
+  }
+  while (length(begun)) {
+    take_ready()
+    Sys.sleep(0.005)
+  }
+  done[names(pieces)]
+}
+
+# That a fork ended is seen to.
+without_warning_of <- function(caller, code) {
+  withCallingHandlers(code, warning = function(w) {
+    if (grepl(caller, deparse(conditionCall(w))[1L], fixed = TRUE)) invokeRestart("muffleWarning")
+  })
+}
+
+begin_piece <- function(piece, does, threads) {
+  future::future(
+    quote(with_threads(threads, does(piece))), substitute = FALSE, seed = NULL,
+    globals = list(with_threads = with_threads, threads = threads, does = does, piece = piece),
+    packages = "imbroglio"
+  )
+}
+
+# One worker is no more than this process. A plan that is set goes before what a command asks for.
+workers_in_plan <- function() {
+  asked <- getOption("imbroglio.workers", 1L)
+  if (asked > 1L && requireNamespace("future", quietly = TRUE)) {
+    if (inherits(future::plan("list")[[1L]], "sequential")) plan_of_processes(asked)
+  }
+  if (!"future" %in% loadedNamespaces()) return(1L)
+  workers <- future::nbrOfWorkers()
+  # A scheduler has as many as one asks for.
+  if (is.finite(workers)) as.integer(workers) else 100L
+}
+
+plan_of_processes <- function(workers) {
+  kind <- if (parallelly::supportsMulticore()) future::multicore else future::multisession
+  future::plan(kind, workers = workers)
+}
+
+# Workers times threads are no more than the cores. The threads of a process do not live on in its
+# forks.
+threads_of_worker <- function() {
+  forks <- inherits(future::plan("list")[[1L]], "multicore")
+  if (forks) 1L else max(1L, parallelly::availableCores() %/% workers_in_plan())
+}
+
+with_threads <- function(threads, code) {
+  before <- Sys.getenv("RCPP_PARALLEL_NUM_THREADS", NA)
+  on.exit(if (is.na(before)) {
+    Sys.unsetenv("RCPP_PARALLEL_NUM_THREADS")
+  } else {
+    Sys.setenv(RCPP_PARALLEL_NUM_THREADS = before)
+  })
+  Sys.setenv(RCPP_PARALLEL_NUM_THREADS = threads)
+  code
+}

@@ -1,0 +1,109 @@
+# Work in pieces, side by side: whatever the plan, the same.
+
+small_study <- function(...) {
+  folder <- tempfile("side-by-side-")
+  dir.create(folder)
+  prices <- as.matrix(demo_prices()[1:300, c("OSSELL", "TARROW", "BAYALL")])
+  write.csv(
+    data.frame(date = rownames(prices), prices), file.path(folder, "prices.csv"),
+    row.names = FALSE
+  )
+  file <- file.path(folder, "study.yml")
+  writeLines(c(
+    "prices: prices.csv", "book: {shares: {OSSELL: 100, TARROW: 60}}", "benchmark: BAYALL",
+    "measures: {return: , volatility: , var: , beta: , drawdown: }", ...
+  ), file)
+  file
+}
+
+digests_of <- function(folder) {
+  files <- list.files(folder, recursive = TRUE)
+  stats::setNames(tools::md5sum(file.path(folder, files)), files)
+}
+
+test_that("a study is the same to the byte on any plan, and by the command", {
+  study <- small_study()
+  run <- function(plan, ...) {
+    before <- future::plan(plan, ...)
+    on.exit(future::plan(before))
+    folder <- file.path(tempfile(), "report")
+    dir.create(dirname(folder))
+    states <- quietly(run_study(study, folder, today = "2017-06-01"))
+    expect_true(all(states$state == "measured"))
+    digests_of(folder)
+  }
+  one <- run(future::sequential)
+  expect_true(all(c("report.html", "tables.xlsx", "record.json") %in% names(one)))
+  expect_equal(run(future::multicore, workers = 2), one)
+  expect_equal(run(future::multisession, workers = 2), one)
+  for (workers in c("1", "3")) {
+    folder <- file.path(tempfile(), "report")
+    dir.create(dirname(folder))
+    done <- imbroglio(
+      "study", "run", study, "--out", folder, "--today", "2017-06-01", "--workers", workers
+    )
+    expect_equal(done$status, 0L)
+    expect_equal(digests_of(folder), one)
+  }
+  none <- imbroglio("study", "run", study, "--workers", "0")
+  expect_equal(none$status, 2L)
+  expect_match(paste(none$err, collapse = " "), "workers")
+})
+
+test_that("a report of what is in memory is the same on any plan", {
+  book <- as_portfolio(demo_prices()[1:300, ], shares = c(OSSELL = 100, TARROW = 60))
+  page <- function(plan, ...) {
+    before <- future::plan(plan, ...)
+    on.exit(future::plan(before))
+    file <- tempfile(fileext = ".html")
+    quietly(write_report(book, file, only = c("return", "var"), today = "2017-06-01"))
+    readLines(file)
+  }
+  expect_equal(page(future::multisession, workers = 2), page(future::sequential))
+})
+
+test_that("a worker that dies has its piece done again; one that dies thrice is named", {
+  before <- future::plan(future::multicore, workers = 2)
+  on.exit(future::plan(before))
+  place <- tempfile("dying-")
+  dir.create(place)
+  does <- function(piece) {
+    died <- length(list.files(place, pattern = piece$name))
+    if (died < piece$dies) {
+      file.create(file.path(place, paste0(piece$name, died)))
+      tools::pskill(Sys.getpid(), tools::SIGKILL)
+      Sys.sleep(60)
+    }
+    if (piece$name == "wrong") stop("no such thing", call. = FALSE)
+    list(Sys.getpid(), piece$name)
+  }
+  pieces <- list(
+    a = list(name = "a", dies = 0), b = list(name = "b", dies = 2), c = list(name = "c", dies = 9),
+    d = list(name = "d", dies = 0)
+  )
+  told <- character()
+  done <- imbroglio:::done_by_plan(
+    pieces, does, function(piece) list(0L, paste("lost", piece$name)),
+    function(name) told <<- c(told, name)
+  )
+  expect_equal(vapply(done, `[[`, "", 2), c(a = "a", b = "b", c = "lost c", d = "d"))
+  expect_false(Sys.getpid() %in% vapply(done, `[[`, 0L, 1))
+  expect_setequal(told, names(pieces))
+  expect_length(list.files(place), 2 + 3)
+  # What is wrong with a piece is no matter of its worker.
+  pieces$a$name <- "wrong"
+  expect_error(imbroglio:::done_by_plan(pieces, does, identity), "no such thing")
+})
+
+test_that("a worker that finds other files than the first does not measure them", {
+  study <- read_study(small_study())
+  work <- quietly(imbroglio:::work_of_study(study))
+  source <- imbroglio:::source_of_work(work, study)
+  imbroglio:::forget_work()
+  expect_equal(imbroglio:::work_of_source(source)$returns, work$returns)
+  imbroglio:::forget_work()
+  cat("2030-01-02,1,1,1\n", file = file.path(dirname(study$file), "prices.csv"), append = TRUE)
+  expect_error(
+    quietly(imbroglio:::work_of_source(source)), "changed", class = "imbroglio_error_file"
+  )
+})
