@@ -10,28 +10,42 @@ done_by_plan <- function(pieces, does, lost, told = function(name) NULL) {
       does(piece)
     }, pieces, names(pieces)))
   }
+  without_warning_of("mccollect", done_side_by_side(pieces, does, lost, told))
+}
+
+done_side_by_side <- function(pieces, does, lost, told) {
   threads <- threads_of_worker()
-  begun <- list()
-  tries <- done <- list()
+  begun <- tries <- done <- list()
+  died <- character()
   begin <- function(name) {
     tries[[name]] <<- (tries[[name]] %||% 0L) + 1L
     # Waits until a worker is free.
-    begun[[name]] <<- begin_piece(pieces[[name]], does, threads)
+    begun[name] <<- list(alive(begin_piece(pieces[[name]], does, threads)))
   }
   take <- function(name) {
-    made <- tryCatch(
-      list(value = without_warning_of("mccollect", future::value(begun[[name]]))),
-      FutureError = function(e) NULL
-    )
-    begun[[name]] <<- NULL
-    if (is.null(made) && tries[[name]] < 3L) return(begin(name))
-    done[name] <<- if (is.null(made)) list(lost(pieces[[name]])) else made
+    made <- if (!is.null(begun[[name]])) alive(list(value = future::value(begun[[name]])))
+    begun[name] <<- NULL
+    if (is.null(made) && tries[[name]] < 3L) {
+      died <<- c(died, name)
+      return()
+    }
+    done[name] <<- made %||% list(lost(pieces[[name]]))
     told(name)
   }
   take_ready <- function() {
     for (name in names(begun)) {
-      if (without_warning_of("mccollect", future::resolved(begun[[name]]))) take(name)
+      if (!isFALSE(alive(future::resolved(begun[[name]])))) take(name)
     }
+    if (!length(died)) return()
+    # The workers of a cluster are begun anew, once the others are done.
+    if (inherits(future::plan("list")[[1L]], "cluster")) {
+      for (name in names(begun)) take(name)
+      same <- future::plan("list")
+      future::plan(same)
+    }
+    again <- died
+    died <<- character()
+    for (name in again) begin(name)
   }
   for (name in names(pieces)) {
     begin(name)
@@ -43,6 +57,9 @@ done_by_plan <- function(pieces, does, lost, told = function(name) NULL) {
   }
   done[names(pieces)]
 }
+
+# NULL where a worker died of it.
+alive <- function(code) tryCatch(code, FutureError = function(e) NULL)
 
 # That a fork ended is seen to.
 without_warning_of <- function(caller, code) {

@@ -11,7 +11,7 @@ small_study <- function(...) {
   file <- file.path(folder, "study.yml")
   writeLines(c(
     "prices: prices.csv", "book: {shares: {OSSELL: 100, TARROW: 60}}", "benchmark: BAYALL",
-    "measures: {return: , volatility: , var: , beta: , drawdown: }", ...
+    "measures: {return: , beta: }", ...
   ), file)
   file
 }
@@ -36,15 +36,13 @@ test_that("a study is the same to the byte on any plan, and by the command", {
   expect_true(all(c("report.html", "tables.xlsx", "record.json") %in% names(one)))
   expect_equal(run(future::multicore, workers = 2), one)
   expect_equal(run(future::multisession, workers = 2), one)
-  for (workers in c("1", "3")) {
-    folder <- file.path(tempfile(), "report")
-    dir.create(dirname(folder))
-    done <- imbroglio(
-      "study", "run", study, "--out", folder, "--today", "2017-06-01", "--workers", workers
-    )
-    expect_equal(done$status, 0L)
-    expect_equal(digests_of(folder), one)
-  }
+  folder <- file.path(tempfile(), "report")
+  dir.create(dirname(folder))
+  done <- imbroglio(
+    "study", "run", study, "--out", folder, "--today", "2017-06-01", "--workers", "2"
+  )
+  expect_equal(done$status, 0L)
+  expect_equal(digests_of(folder), one)
   none <- imbroglio("study", "run", study, "--workers", "0")
   expect_equal(none$status, 2L)
   expect_match(paste(none$err, collapse = " "), "workers")
@@ -63,36 +61,37 @@ test_that("a report of what is in memory is the same on any plan", {
 })
 
 test_that("a worker that dies has its piece done again; one that dies thrice is named", {
-  before <- future::plan(future::multicore, workers = 2)
-  on.exit(future::plan(before))
-  place <- tempfile("dying-")
-  dir.create(place)
   does <- function(piece) {
-    died <- length(list.files(place, pattern = piece$name))
+    died <- length(list.files(piece$place, pattern = piece$name))
     if (died < piece$dies) {
-      file.create(file.path(place, paste0(piece$name, died)))
+      file.create(file.path(piece$place, paste0(piece$name, died)))
       tools::pskill(Sys.getpid(), tools::SIGKILL)
       Sys.sleep(60)
     }
     if (piece$name == "wrong") stop("no such thing", call. = FALSE)
     list(Sys.getpid(), piece$name)
   }
-  pieces <- list(
-    a = list(name = "a", dies = 0), b = list(name = "b", dies = 2), c = list(name = "c", dies = 9),
-    d = list(name = "d", dies = 0)
-  )
-  told <- character()
-  done <- imbroglio:::done_by_plan(
-    pieces, does, function(piece) list(0L, paste("lost", piece$name)),
-    function(name) told <<- c(told, name)
-  )
-  expect_equal(vapply(done, `[[`, "", 2), c(a = "a", b = "b", c = "lost c", d = "d"))
-  expect_false(Sys.getpid() %in% vapply(done, `[[`, 0L, 1))
-  expect_setequal(told, names(pieces))
-  expect_length(list.files(place), 2 + 3)
-  # What is wrong with a piece is no matter of its worker.
-  pieces$a$name <- "wrong"
-  expect_error(imbroglio:::done_by_plan(pieces, does, identity), "no such thing")
+  for (plan in c(future::multicore, future::multisession)) {
+    before <- future::plan(plan, workers = 2)
+    place <- tempfile("dying-")
+    dir.create(place)
+    pieces <- lapply(stats::setNames(nm = letters[1:4]), function(name) {
+      list(name = name, place = place, dies = c(a = 0, b = 1, c = 9, d = 0)[[name]])
+    })
+    told <- character()
+    expect_silent(done <- imbroglio:::done_by_plan(
+      pieces, does, function(piece) list(0L, paste("lost", piece$name)),
+      function(name) told <<- c(told, name)
+    ))
+    expect_equal(vapply(done, `[[`, "", 2), c(a = "a", b = "b", c = "lost c", d = "d"))
+    expect_false(Sys.getpid() %in% vapply(done, `[[`, 0L, 1))
+    expect_setequal(told, names(pieces))
+    expect_length(list.files(place), 1 + 3)
+    # What is wrong with a piece is no matter of its worker.
+    pieces$a$name <- "wrong"
+    expect_error(imbroglio:::done_by_plan(pieces[c("a", "d")], does, identity), "no such thing")
+    future::plan(before)
+  }
 })
 
 test_that("a worker that finds other files than the first does not measure them", {
