@@ -250,22 +250,16 @@ value_of_recursion <- function(first, then, scope) {
   out <- rep(NA_real_, n)
   if (is.na(at)) return(out)
   out[at] <- starts[at]
-  by_row <- compiler::cmpfun(eval(
+  by_row <- eval(
     call(
       "function",
       as.pairlist(list(row = NULL, previous = NULL)),
       read_at_row(then, columns, scope)
     ),
-    compiled_scope(scope)
-  ))
+    list2env(list(`[` = `[`, `-` = `-`, `function` = `function`), parent = scope)
+  )
   for (row in seq_len(n)[seq_len(n) > at]) out[row] <- by_row(row, out[row - 1L])
   out
-}
-
-# What is compiled wants R's own below; what is called was found in the language before.
-compiled_scope <- function(scope) {
-  functions <- list2env(as.list(parent.env(scope)), parent = baseenv())
-  list2env(as.list(scope), parent = functions)
 }
 
 read_at_row <- function(e, columns, scope, rows_up = 0L) {

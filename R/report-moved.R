@@ -255,9 +255,8 @@ change_of <- function(one, id) {
 }
 
 changes_shown <- function(table, linked) {
-  values <- t(vapply(
-    table$cells, function(row) vapply(row, `[[`, 0, "value"), numeric(length(table$days))
-  ))
+  values <- unlist(lapply(table$cells, function(row) vapply(row, `[[`, 0, "value")))
+  values <- matrix(values, length(table$cells), byrow = TRUE)
   html <- lapply(table$cells, function(row) {
     vapply(row, function(one) {
       if (is.na(one$value)) return("-")

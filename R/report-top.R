@@ -4,9 +4,9 @@
 top_fragment <- function(work) {
   numbers <- heard(top_numbers(work))
   changes <- heard(top_changes(work))
-  made <- heard(shown_of_top(numbers$value, changes$value$table))
-  shown <- made$value
-  failed <- c(numbers$failed, changes$failed, made$failed)
+  showing <- heard(shown_of_top(numbers$value, changes$value$table))
+  shown <- showing$value
+  failed <- c(numbers$failed, changes$failed, showing$failed)
   limits <- limits_of_top(work)
   made <- list(
     name = "top",
@@ -19,7 +19,7 @@ top_fragment <- function(work) {
     added = added_said(work),
     sentences = shown$sentences,
     limits = limits_said(limits),
-    notes = unique(c(numbers$notes, changes$notes)),
+    notes = unique(c(numbers$notes, changes$notes, showing$notes)),
     failed = if (length(failed)) paste(failed, collapse = " "),
     workings = shown$workings,
     sums = shown$sums,

@@ -42,20 +42,22 @@ working_json <- function(working, file = NULL) {
 # The form of the file: a number that grows when what stands in it is understood otherwise.
 form_of_working <- 2L
 
+# Columns as text, by their digests, while a report is made: the same one stands in many workings.
+columns_written <- new.env(parent = emptyenv())
+
 # What a record of a study keeps of a working: its steps, and its columns by their digests, so that
 # one on which several stand is kept once.
 sums_of_record <- function(working, row) {
   data <- character()
   put <- function(x, written) {
-    # The same column stands in many workings.
     own <- digest::digest(x, algo = "xxhash64")
-    if (is.null(opened$texts[[own]])) {
+    if (is.null(columns_written[[own]])) {
       text <- written(x)
-      opened$texts[[own]] <- list(
+      columns_written[[own]] <- list(
         key = digest::digest(text, algo = "xxhash64", serialize = FALSE), text = text
       )
     }
-    one <- opened$texts[[own]]
+    one <- columns_written[[own]]
     data[one$key] <<- one$text
     text_json(one$key)
   }

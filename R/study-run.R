@@ -23,7 +23,8 @@
 #' By a plan of the package future, such as `future::plan(future::multisession, workers = 4)`, the
 #' parts are measured side by side; each worker opens the study's files itself. Page, tables,
 #' figures and workbook are the same to the byte on any plan. A worker that dies has its part done
-#' again; a part of which three died is a note in the page.
+#' again; a part of which three died is a note in the page. What was registered is known to all, as
+#' far as its function holds all that it needs.
 #'
 #' @param study A study file, or the result of [read_study()].
 #' @param folder Where it is written; by default what the study says, or `report` beside it: a
@@ -160,6 +161,7 @@ measured_side_by_side <- function(names_of, source, days, told) {
 }
 
 part_of_work <- function(piece) {
+  Map(list2env, piece$source$registered, registries())
   work <- work_of_source(piece$source)
   work$days <- piece$days
   if (piece$name == "top") return(top_fragment(work))
@@ -185,13 +187,22 @@ source_of_work <- function(work, study) {
   forget_work()
   opened$key <- key
   opened$work <- work
-  list(key = key, study = study, work = if (!again) work, files = work$sources, at = getwd())
+  list(
+    key = key, study = study, work = if (!again) work, files = work$sources, at = getwd(),
+    registered = lapply(registries(), as.list)
+  )
 }
 
-# `texts`: columns of workings as they are written, by their digests.
+# What a user registered, which a worker does not know by itself.
+registries <- function() {
+  list(registered_families, registered_estimators, registered_var_methods)
+}
+
 opened <- new.env(parent = emptyenv())
 
-forget_work <- function() rm(list = ls(opened), envir = opened)
+forget_work <- function() {
+  for (known in list(opened, columns_written)) rm(list = ls(known), envir = known)
+}
 
 work_of_source <- function(source) {
   if (!is.null(source$work)) return(source$work)

@@ -63,9 +63,9 @@ tables_book <- function(has) {
     openxlsx::writeData(book, sheet, table, headerStyle = bold)
     openxlsx::freezePane(book, sheet, firstRow = TRUE)
     openxlsx::setColWidths(book, sheet, seq_along(table), 14)
-    openxlsx::writeData(
-      book, sheet, c(f$lead, f$notes, f$basis), startRow = nrow(table) + 3L, colNames = FALSE
-    )
+    # Of a part that was kept they are lists, which would stand beside each other.
+    said <- as.character(unlist(c(f$lead, f$notes, f$basis)))
+    openxlsx::writeData(book, sheet, said, startRow = nrow(table) + 3L, colNames = FALSE)
   }
   titles <- vapply(has, function(f) f$lead %||% f$title, "")
   openxlsx::writeData(

@@ -62,6 +62,41 @@ test_that("tables sort by full values, and each number leads to its working", {
   expect_true(seen)
 })
 
+test_that("what a number links to has that number, in its own row or in the steps of all", {
+  page <- opened_page(report_page()$file)
+  # `off`: as if each were another number.
+  walk <- "((off) => {
+    const known = new Map();
+    const numbers = e => {
+      if (!known.has(e)) known.set(e, (e.innerHTML.replace(/<[^>]+>/g, ' ')
+        .match(/-?[0-9][0-9,]*([.][0-9]+)?(e[-+]?[0-9]+)?/g) || [])
+        .map(x => Number(x.replace(/,/g, ''))));
+      return known.get(e);
+    };
+    const cells = [...document.querySelectorAll('main td[data-v]')].filter(cell =>
+      cell.querySelector('a[href^=\"#w-\"]') && cell.dataset.v !== '' && !isNaN(cell.dataset.v));
+    const lost = cells.filter(cell => {
+      const at = document.getElementById(cell.querySelector('a').getAttribute('href').slice(1));
+      const v = Number(cell.dataset.v) * off;
+      const near = x => Math.abs(x - v) <= 6e-6 * Math.abs(v) + 1e-12;
+      return ![at, at.closest('article')].some(e => numbers(e).some(near));
+    });
+    return [cells.length, lost.length, ...lost.slice(0, 5).map(cell =>
+      cell.closest('table').id + ' ' + cell.dataset.v)];
+  })(%s)"
+  found <- unlist(in_page(page, sprintf(walk, "1")))
+  expect_gt(as.numeric(found[1]), 100)
+  expect_equal(found[-1], if (is.character(found)) "0" else 0)
+  other <- as.numeric(unlist(in_page(page, sprintf(walk, "1.003")))[1:2])
+  expect_gt(other[2], other[1] / 2)
+  # Rows that differ in whose they are only share one article, top and parts.
+  articles <- in_page(page, "['#w-top-var-1', '#w-change-var-2-1', '#w-split-1', '#w-split-2',
+    '#w-split-3'].map(id => [...document.querySelectorAll('article')].indexOf(
+      document.querySelector(id).closest('article')))")
+  expect_equal(articles[[1]], articles[[2]])
+  expect_equal(length(unique(unlist(articles[3:5]))), 1L)
+})
+
 test_that("the CSV inside the page is the table, bit for bit", {
   made <- report_page()
   page <- opened_page(made$file)

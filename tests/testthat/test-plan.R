@@ -48,16 +48,74 @@ test_that("a study is the same to the byte on any plan, and by the command", {
   expect_match(paste(none$err, collapse = " "), "workers")
 })
 
-test_that("a report of what is in memory is the same on any plan", {
+test_that("a report of what is in memory, by what was registered, is the same on any plan", {
+  forget_registered()
+  third <- 3
+  register_var_method("third-worst", local(function(r, level) c(-sort(r)[third], NA)))
+  here <- Sys.getpid()
+  register_var_method("deadly", function(r, level) {
+    if (Sys.getpid() != here) tools::pskill(Sys.getpid(), tools::SIGKILL)
+    1
+  })
   book <- as_portfolio(demo_prices()[1:300, ], shares = c(OSSELL = 100, TARROW = 60))
-  page <- function(plan, ...) {
+  page <- function(method, plan, ...) {
     before <- future::plan(plan, ...)
     on.exit(future::plan(before))
     file <- tempfile(fileext = ".html")
-    quietly(write_report(book, file, only = c("return", "var"), today = "2017-06-01"))
-    readLines(file)
+    states <- quietly(write_report(
+      book, file, only = c("return", "var"), method = method, today = "2017-06-01"
+    ))
+    list(states = states, page = readLines(file))
   }
-  expect_equal(page(future::multisession, workers = 2), page(future::sequential))
+  one <- page("third-worst", future::sequential)
+  expect_true(all(one$states$state == "measured"))
+  expect_match(one$page, "third-worst", fixed = TRUE, all = FALSE)
+  expect_equal(page("third-worst", future::multisession, workers = 2), one)
+  # A part of which each worker dies is told in the page, and the rest is there.
+  dead <- page("deadly", future::multicore, workers = 2)
+  expect_equal(dead$states$state[dead$states$part == "var"], "failed")
+  expect_equal(dead$states$state[dead$states$part == "return"], "measured")
+  expect_match(dead$page, "measured it ended, three times", all = FALSE)
+})
+
+test_that("a changed choice is measured alone on any plan, and gives the page of a fresh run", {
+  study <- small_study()
+  before <- future::plan(future::multicore, workers = 2)
+  on.exit(future::plan(before))
+  run <- function(folder, ...) quietly(run_study(study, folder, today = "2017-06-01", ...))
+  folder <- file.path(dirname(study), "report")
+  run(folder)
+  writeLines(sub("beta: ", "beta: {confidence: 0.9}", readLines(study)), study)
+  states <- run(folder)
+  expect_equal(states$part[states$state == "measured"], "beta")
+  other <- file.path(dirname(study), "fresh")
+  fresh <- run(other, fresh = TRUE)
+  expect_true(all(fresh$state == "measured"))
+  same <- c("report.html", "tables.xlsx", "tables/beta.csv", "figures/return.svg")
+  same <- intersect(same, list.files(other, recursive = TRUE))
+  expect_gte(length(same), 3)
+  expect_equal(digests_of(folder)[same], digests_of(other)[same])
+  # The number stands alike in table, page and workbook.
+  low <- read.csv(file.path(folder, "tables", "beta.csv"))$beta_low[1]
+  expect_equal(low, quietly(measure_beta(
+    as_portfolio(read_prices(file.path(dirname(study), "prices.csv")),
+      shares = c(OSSELL = 100, TARROW = 60)),
+    benchmark = "BAYALL", confidence = 0.9
+  ))$beta_low[1])
+  page <- paste(readLines(file.path(folder, "report.html")), collapse = "")
+  expect_match(page, sprintf("data-v=\"%s\"", imbroglio:::core_shortest(low)), fixed = TRUE)
+})
+
+test_that("a book of three dates has its top, with nothing before it", {
+  prices <- demo_prices()[1:3, c("OSSELL", "TARROW")]
+  for (x in list(prices, prices[, "TARROW"], as_portfolio(prices, shares = c(TARROW = 10)))) {
+    file <- tempfile(fileext = ".html")
+    states <- quietly(write_report(x, file, only = "top", today = "2016-01-07"))
+    expect_equal(states$state, "measured")
+    rows <- grep("<tr><th scope=\"row\">", readLines(file), value = TRUE)
+    expect_gte(length(rows), if (inherits(x, "imbroglio_prices")) 1L else 2L)
+    expect_true(all(lengths(regmatches(rows, gregexpr("data-v", rows))) == 1L))
+  }
 })
 
 test_that("a worker that dies has its piece done again; one that dies thrice is named", {
