@@ -189,6 +189,18 @@ core_garch_path <- function(x, estimate) {
     .Call(`_imbroglio_core_garch_path`, x, estimate)
 }
 
+core_hash_more <- function(state, bytes, numbers) {
+    .Call(`_imbroglio_core_hash_more`, state, bytes, numbers)
+}
+
+core_hash_value <- function(state) {
+    .Call(`_imbroglio_core_hash_value`, state)
+}
+
+core_column_digests <- function(values) {
+    .Call(`_imbroglio_core_column_digests`, values)
+}
+
 core_iso_days <- function(days) {
     .Call(`_imbroglio_core_iso_days`, days)
 }

@@ -6,6 +6,7 @@ backtest_series <- function(result) tibble::as_tibble(backtest_days(result))
 
 backtest_days <- function(result) {
   check_backtest(result)
+  result <- table_again(result)
   source <- attr(result, "source")
   table <- as.data.frame(result)[c("security", "method", "level")]
   stacked(lapply(seq_len(nrow(table)), function(i) {
@@ -46,6 +47,7 @@ check_backtest <- function(result) {
 backtest_breaches <- function(result) tibble::as_tibble(breach_rows(result))
 
 breach_rows <- function(result) {
+  result <- table_again(result)
   days <- backtest_days(result)
   days <- lapply(days, `[`, days$breach)
   loss <- as_loss(days$return, attr(result, "source")$kind == "log")
@@ -58,6 +60,8 @@ breach_rows <- function(result) {
 #' @rdname backtest_var
 #' @export
 backtest_zones <- function(result) {
+  check_backtest(result)
+  result <- table_again(result)
   days <- backtest_days(result)
   span <- attr(result, "zone_days")
   key <- paste(days$security, days$method, days$level, sep = "\r")

@@ -167,6 +167,7 @@ backtest_var <- function(returns, window = 250L, level = 0.99, method = "histori
                          rank = "nearest", decay = NULL, half_life = NULL, tail = 0.1,
                          block = NULL, draws = 10000L, seed = 1L, expanding = FALSE, refit = 1L,
                          zone_days = 250L) {
+  if (is_opened(returns)) return(over_blocks())
   returns <- take_returns(returns, profits = TRUE, held = "today")
   window <- check_whole(window, "window", least = 2L)
   refit <- check_whole(refit, "refit")

@@ -48,6 +48,7 @@
 #' predict(fit, horizon = 5)
 #' @export
 fit_garch <- function(returns, innovations = "normal", per_year = NULL) {
+  if (is_opened(returns)) return(over_blocks())
   returns <- take_returns(returns, held = "today")
   check_choice(innovations, "innovations", c("normal", "student"), several = TRUE)
   per_year <- check_per_year(per_year, returns)
@@ -69,7 +70,7 @@ fit_garch <- function(returns, innovations = "normal", per_year = NULL) {
       per_year = per_year,
       choices = c(
         innovations = paste(names(fits), collapse = ", "),
-        states_choice(columns$state)
+        states_choice(columns$state, columns$security)
       )
     ),
     returns

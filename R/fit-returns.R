@@ -202,6 +202,7 @@ record_of_fit <- function() {
 fit_returns <- function(returns, families = c("normal", "student", "cauchy"),
                         by = c("likelihood", "moments"), test_draws = 999L, stop_after = 50,
                         reject_at = 0.1, rank_by = c("aic", "bic", "tail"), seed = 1L) {
+  if (is_opened(returns)) return(over_blocks())
   returns <- take_returns(returns, held = "today")
   if (identical(families, "all")) families <- names(own_families)
   check_choice(families, "families", names(fit_families()), several = TRUE)
@@ -252,7 +253,7 @@ fit_returns <- function(returns, families = c("normal", "student", "cauchy"),
     returns_basis(
       returns,
       sample,
-      choices = c(choices, states_choice(result$state)),
+      choices = c(choices, states_choice(result$state, result$security)),
       exact = list(test_draws = test_draws, stop_after = stop_after),
       seed = if (test_draws) seed else NA_integer_
     ),

@@ -43,8 +43,11 @@ fit_of_security <- function(fit, record, j) {
 }
 
 # What the basis says of fits that did not end inside.
-states_choice <- function(state) {
-  state <- as.character(state)
+states_choice <- function(state, security) {
+  told_together(stats::setNames(as.character(state), security[seq_along(state)]), states_words)
+}
+
+states_words <- function(state) {
   said <- c("at a limit" = sum(at_a_limit(state)), failed = sum(has_failed(state)))
   said <- said[said > 0L]
   if (length(said)) {

@@ -73,8 +73,9 @@ days_a_year <- 365.2425
 
 # Of each column how often it has a value: what a period of it is called, and how many a year it
 # has, which is the conventional number unless the dates contradict it by more than a tenth;
-# `own`: how many the dates make, where there are enough to tell.
-frequencies_of <- function(dates, values, observed = core_observed(values)) {
+# `own`: how many the dates make, where there are enough to tell. `others`: what a series with one
+# value goes by, where that is not the first of these that has more.
+frequencies_of <- function(dates, values, observed = core_observed(values), others = NULL) {
   frequency <- frequency_of_days(as.numeric(dates), values, observed)
   few <- frequency$gaps < 10L
   every <- rep("period", length(frequency$gaps))
@@ -91,7 +92,9 @@ frequencies_of <- function(dates, values, observed = core_observed(values)) {
   # A series with one value, or none, goes by the others.
   lone <- is.na(frequency$usual)
   if (any(lone)) {
-    every_date <- if (all(lone) && length(dates) > 1L) {
+    every_date <- if (!is.null(others)) {
+      others
+    } else if (all(lone) && length(dates) > 1L) {
       frequencies_of(dates, matrix(1, length(dates), 1L))
     } else {
       list(every = every[!lone][1L], per_year = per_year[!lone][1L])

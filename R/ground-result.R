@@ -4,11 +4,8 @@
 new_result <- function(columns, measure, basis, source) {
   # Where securities have periods of several lengths, each row says what a period of it is.
   if (length(basis$every) > 1L && !is.null(columns$security) && is.null(columns$every)) {
-    columns <- append(
-      columns,
-      list(every = unname(basis$every[columns$security])),
-      match("security", names(columns))
-    )
+    every <- list(every = unname(basis$every[columns$security]))
+    columns <- append(columns, every, match("security", names(columns)))
   }
   columns <- as.list(columns)
   stopifnot(
@@ -27,6 +24,13 @@ new_result <- function(columns, measure, basis, source) {
     columns = names(columns),
     rows = length(columns[[1L]])
   )
+}
+
+# What a period of each row is called, where they are not alike.
+with_periods <- function(columns, every) {
+  columns$every <- NULL
+  if (length(unique(every)) < 2L) return(columns)
+  append(columns, list(every = every), match("security", names(columns)))
 }
 
 #' Results, cut and put together

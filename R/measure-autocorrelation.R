@@ -95,6 +95,7 @@ record_of_autocorrelation <- function() {
 #' @export
 measure_autocorrelation <- function(returns, lags = 1:5, errors = c("robust", "independent")) {
   if (is_drawn(returns)) return(over_drawings())
+  if (is_opened(returns)) return(over_blocks())
   returns <- take_returns(returns, profits = TRUE)
   lags <- check_lags(lags)
   errors <- one_of(errors, "errors", c("robust", "independent"))

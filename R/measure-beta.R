@@ -160,6 +160,7 @@ measure_beta <- function(returns, benchmark, window = NULL, min_obs = NULL, per_
                          confidence = 0.95, together = FALSE, every = NULL, last = NULL,
                          as = c("table", "matrix")) {
   if (is_drawn(returns)) return(over_drawings())
+  if (is_opened(returns)) return(over_blocks_unlike())
   apart <- if (is.null(every)) over_unlike(returns, if (missing(benchmark)) NULL else benchmark)
   if (!is.null(apart)) return(apart)
   as <- one_of(as, "as", c("table", "matrix"))

@@ -83,6 +83,7 @@ record_of_capture <- function() {
 #' @export
 measure_capture <- function(returns, benchmark, window = NULL, min_obs = NULL) {
   if (is_drawn(returns)) return(over_drawings())
+  if (is_opened(returns)) return(over_blocks_unlike())
   apart <- over_unlike(returns, if (missing(benchmark)) NULL else benchmark)
   if (!is.null(apart)) return(apart)
   beside <- paired_with(take_returns(returns), if (missing(benchmark)) NULL else benchmark)

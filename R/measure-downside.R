@@ -137,6 +137,7 @@ measure_downside <- function(returns, target = 0, order = 1, window = NULL, min_
                              per_year = NULL, errors = NULL, draws = 500L, block = NULL,
                              seed = 1L) {
   if (is_drawn(returns)) return(over_drawings())
+  if (is_opened(returns)) return(over_blocks())
   asked <- asked_of_falls(returns, target, order, 3L, per_year, errors, draws, block, seed,
                           !is.null(window))
   if (!is.null(window)) {
@@ -211,7 +212,8 @@ asked_of_falls <- function(returns, target, power, deepest, per_year, errors, dr
     named_years = own,
     by_hand = per_year,
     errors = check_drawn_errors(
-      errors, c("dependent", "delta", "bootstrap", "none"), length(own), rolling
+      errors, c("dependent", "delta", "bootstrap", "none"), in_whole_table(returns, length(own)),
+      rolling
     ),
     draws = check_draws(draws),
     block = block,
@@ -223,7 +225,7 @@ asked_of_falls <- function(returns, target, power, deepest, per_year, errors, dr
 }
 
 basis_of_falls <- function(asked, sample, more = NULL) {
-  drawn <- asked$errors %in% c("dependent", "bootstrap")
+  drawn <- isTRUE(asked$errors %in% c("dependent", "bootstrap"))
   returns_basis(
     asked$returns,
     sample,
@@ -233,7 +235,7 @@ basis_of_falls <- function(asked, sample, more = NULL) {
       if (asked$order != 1) c(order = format(asked$order)),
       errors = asked$errors,
       if (drawn) c(draws = count(asked$draws)),
-      "returns taken as" = switch(
+      "returns taken as" = if (!is.null(asked$errors)) switch(
         asked$errors, delta = "independent", dependent = words_of_chances(asked$chances)
       ),
       more
@@ -298,10 +300,7 @@ rolling_falls <- function(asked, measure, windows, make, wanted) {
     c(columns, make(f, m))
   })
   warn_short(max(core_observed(returns$values)), min(windows$least))
-  about <- basis_of_falls(asked, sample_of(returns$dates, returns$values))
-  about$choices <- c(
-    about$choices[!names(about$choices) %in% c("errors", "draws")], windows$words
-  )
-  about$seed <- NA_integer_
+  asked$errors <- NULL
+  about <- basis_of_falls(asked, sample_of(returns$dates, returns$values), windows$words)
   new_result(stacked(parts), measure, about, returns)
 }

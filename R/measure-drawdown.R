@@ -138,6 +138,7 @@ record_of_drawdown <- function() {
 measure_drawdown <- function(returns, window = NULL, min_obs = NULL, level = 0.99,
                              per_year = NULL) {
   if (is_drawn(returns)) return(over_drawings())
+  if (is_opened(returns)) return(over_blocks())
   level <- check_fraction(level, "level")
   wealth <- wealth_of(returns, if (is.null(window)) level)
   by_hand <- !is.null(per_year)
@@ -183,6 +184,7 @@ measure_drawdown <- function(returns, window = NULL, min_obs = NULL, level = 0.9
 #' @export
 drawdown_series <- function(returns, as = c("table", "matrix"),
                             form = c("below-high", "still-ahead")) {
+  if (is_opened(returns)) return(over_blocks())
   as <- one_of(as, "as", c("table", "matrix"))
   form <- one_of(form, "form", c("below-high", "still-ahead"))
   wealth <- wealth_of(returns)
@@ -215,6 +217,7 @@ drawdown_series <- function(returns, as = c("table", "matrix"),
 #'   from trough to recovery).
 #' @export
 drawdown_episodes <- function(returns, worst = NULL, least = 0) {
+  if (is_opened(returns)) return(over_blocks())
   if (!is.null(worst)) worst <- check_whole(worst, "worst")
   if (!is.numeric(least) || length(least) != 1L || is.na(least) || least < 0) {
     fail(
@@ -291,7 +294,7 @@ wealth_of <- function(x, level = NULL) {
 wealth_of_prices <- function(x, level) {
   falls <- if (!is.null(level)) core_falls(x$close, "wealth", FALSE, level)
   sample <- sample_of(x$dates, x$close, falls$n %||% core_observed(x$close))
-  frequency <- frequencies_of(x$dates, x$close, sample$n)
+  frequency <- frequencies_of(x$dates, x$close, sample$n, x$others)
   list(
     x = x,
     values = x$close,
@@ -302,27 +305,7 @@ wealth_of_prices <- function(x, level) {
     sample = sample,
     falls = falls,
     date = function(row, column = NULL) x$dates[row],
-    basis = function(..., per_year = NA_real_, choices = character()) {
-      new_basis(
-        per_year = if (length(unique(per_year)) == 1L) per_year[[1L]] else NA_real_,
-        choices = c(choices, if (!anyNA(per_year)) year_words(frequency, per_year)),
-        from = min(sample$from),
-        to = max(sample$to),
-        observations = stats::setNames(sample$n, colnames(x$close)),
-        dropped = dropped_of(
-          colnames(x$close),
-          sample,
-          "without a price",
-          rarer_than_most(frequency)
-        ),
-        kind = "price",
-        every = frequency$every,
-        repairs = x$repairs,
-        origin = x$origin,
-        digest = x$digest,
-        ...
-      )
-    }
+    basis = function(...) prices_basis(x, sample, frequency, ...)
   )
 }
 

@@ -236,7 +236,9 @@ chance_words <- function(chance) {
 
 # What all returns were taken as: those of each security, or of many in sum. `chances`: by the
 # names of these.
-words_of_chances <- function(chances) {
+words_of_chances <- function(chances) told_together(chances, words_of_all_chances)
+
+words_of_all_chances <- function(chances) {
   chances <- Filter(function(chance) !is.null(chance$series), chances)
   said <- vapply(chances, chance_words, "")
   if (length(unique(said)) < 2L) return(if (length(said)) said[[1L]])

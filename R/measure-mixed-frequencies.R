@@ -19,6 +19,7 @@ over_unlike <- function(returns, benchmark) {
   if (!length(apart)) return(NULL)
   called <- called_with()
   called$given$benchmark <- beside$names
+  if (under_way$blocks) return(without_strange(called, joint, apart, rows))
   strange <- unique(vapply(apart, `[`, "", 1L))
   # A price that stands on the dates of one benchmark must not be seen by another, but for one
   # regression on all.
@@ -47,6 +48,46 @@ over_unlike <- function(returns, benchmark) {
   parted(found, strange, rows, beside$names, joint)
 }
 
+# Of a block the securities that are unlike their benchmark are remembered, to be measured one by
+# one.
+without_strange <- function(called, joint, apart, rows) {
+  strange <- unique(vapply(apart, `[`, "", 1L))
+  under_way$strange <- c(under_way$strange, strange)
+  if (!length(setdiff(rows, strange))) signal_empty_block()
+  called$given[[1L]] <- joint[, setdiff(colnames(joint), strange)]
+  do.call(called$measure, called$given)
+}
+
+# The function that this is called in, of each block of an opened source: the securities that are
+# unlike their benchmark by themselves, as over_unlike() has them, the others in blocks.
+over_blocks_unlike <- function() {
+  called <- called_with()
+  under_way$strange <- NULL
+  others <- tryCatch(measured_in_blocks(called), imbroglio_error_too_short = function(e) {
+    if (is.null(under_way$strange)) stop(e)
+  })
+  strange <- unique(under_way$strange)
+  if (!length(strange)) return(others)
+  x <- called$given[[1L]]
+  benchmarks <- securities_beside(x, called$given)
+  found <- lapply(strange, function(security) {
+    called$given[[1L]] <- whole_table(x[, unique(c(security, benchmarks))], Inf)
+    own <- do.call(called$measure, called$given)
+    if (is.matrix(own)) return(list(own))
+    attr(own, "parted")$found %||% list(own)
+  })
+  found <- c(unlist(found, recursive = FALSE), if (!is.null(others)) list(others))
+  rows <- setdiff(x$chosen, benchmarks)
+  if (is.matrix(found[[1L]])) {
+    whole <- do.call(cbind, found)
+    return(whole[, order(match(colnames(whole), rows)), drop = FALSE])
+  }
+  made <- parted(found, strange, rows, benchmarks, x)
+  class(made) <- setdiff(class(made), "imbroglio_parted")
+  attr(made, "parted") <- NULL
+  in_blocks(made, called, attr(others, "measured_by")$others)
+}
+
 # Several results as one, in the order of their securities.
 parted <- function(found, strange, rows, benchmarks, joint) {
   table <- lapply(found, function(one) as.list(as.data.frame(one)))
@@ -67,9 +108,9 @@ parted <- function(found, strange, rows, benchmarks, joint) {
     some(strange)
   ))
   # A security may have another period beside each benchmark.
-  columns$every <- unlist(lapply(found, every_by_row))[in_order]
-  about$every <- tapply(columns$every, columns$security, `[`, 1L)[rows]
-  if (length(unique(columns$every)) == 1L) columns$every <- NULL
+  every <- unlist(lapply(found, every_by_row))[in_order]
+  about$every <- tapply(every, columns$security, `[`, 1L)[rows]
+  columns <- with_periods(columns, every)
   made <- new_result(columns, attr(found[[1L]], "measure"), about, joint)
   for (name in setdiff(names(attributes(found[[1L]])), names(attributes(made)))) {
     attr(made, name) <- attr(found[[1L]], name)

@@ -24,7 +24,7 @@ pair_result <- function(columns, measure, returns, rows, per_year, words, exact 
                           seed = NA_integer_) {
   columns$per_year <- NULL
   every <- columns$every
-  if (length(unique(every)) == 1L) columns$every <- NULL
+  columns <- with_periods(columns, every)
   new_result(
     columns,
     measure,

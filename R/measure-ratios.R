@@ -117,6 +117,7 @@ record_of_ratios <- function() {
 measure_ratios <- function(returns, target = 0, deepest = 3L, window = NULL, min_obs = NULL,
                            per_year = NULL, errors = NULL, draws = 500L, block = NULL, seed = 1L) {
   if (is_drawn(returns)) return(over_drawings())
+  if (is_opened(returns)) return(over_blocks())
   deepest <- check_whole(deepest, "deepest")
   asked <- asked_of_falls(returns, target, 1, deepest, per_year, errors, draws, block, seed,
                           !is.null(window))

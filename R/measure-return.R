@@ -155,6 +155,7 @@ record_of_return <- function() {
 measure_return <- function(returns, window = NULL, min_obs = NULL, per_year = NULL,
                            risk_free = NULL) {
   if (is_drawn(returns)) return(over_drawings())
+  if (is_opened(returns)) return(over_blocks())
   returns <- take_returns(returns, profits = TRUE)
   adds <- returns$kind == "profit"
   if (adds && !is.null(risk_free)) {

@@ -88,6 +88,7 @@ roll_measures <- function(returns, measures = c("volatility", "var"), window = 2
                           min_obs = NULL, benchmark = NULL, level = 0.99, limits = NULL,
                           target = 0, risk_free = NULL, per_year = NULL) {
   if (is_drawn(returns)) return(over_drawings())
+  if (is_opened(returns)) return(over_blocks())
   known <- rolling_measures()
   measures <- check_choice(measures, "measures", names(known), several = TRUE)
   windows <- check_windows(window, min_obs, several = FALSE)

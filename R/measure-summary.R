@@ -73,6 +73,10 @@ record_of_summary <- function() {
 measure_summary <- function(returns, benchmark = NULL, level = 0.99, per_year = NULL,
                             risk_free = NULL, sort_by = NULL) {
   if (is_drawn(returns)) return(over_drawings())
+  if (is_opened(returns)) {
+    whole <- over_blocks(sort_by = NULL)
+    return(rows_sorted(whole, sort_by))
+  }
   returns <- take_returns(returns)
   given <- per_year
   per_year <- check_per_year(per_year, returns)
@@ -143,6 +147,11 @@ against <- function(returns, benchmark, per_year, risk_free) {
     tracking_error_annual = apart$tracking_error_annual[columns(apart)],
     information_ratio = apart$information_ratio[columns(apart)]
   )
+}
+
+rows_sorted <- function(result, by) {
+  if (is.null(by)) return(result)
+  `attributes<-`(sorted(as.list(as.data.frame(result)), by), attributes(result))
 }
 
 sorted <- function(columns, by) {

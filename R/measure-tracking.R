@@ -123,6 +123,7 @@ measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, 
                              total = TRUE, as = c("table", "matrix"),
                              errors = NULL, draws = 500L, seed = 1L) {
   if (is_drawn(returns)) return(over_drawings())
+  if (is_opened(returns)) return(over_blocks_unlike())
   apart <- over_unlike(returns, if (missing(benchmark)) NULL else benchmark)
   if (!is.null(apart)) return(apart)
   as <- one_of(as, "as", c("table", "matrix"))
@@ -131,7 +132,8 @@ measure_tracking <- function(returns, benchmark, window = NULL, min_obs = NULL, 
   rows <- besides(returns, beside$names)
   errors <- list(
     by = check_drawn_errors(
-      errors, c("dependent", "none"), length(rows) * length(beside$names), !is.null(window)
+      errors, c("dependent", "none"),
+      in_whole_table(returns, length(rows)) * length(beside$names), !is.null(window)
     ),
     draws = check_draws(draws),
     seed = check_whole(seed, "seed", least = 0L)

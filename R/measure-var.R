@@ -295,6 +295,7 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
                         half_life = NULL, tail = 0.1, block = NULL, draws = 10000L, seed = 1L,
                         errors = c("model", "sandwich"), confidence = 0.95) {
   if (is_drawn(returns)) return(over_drawings())
+  if (is_opened(returns)) return(over_blocks())
   returns <- take_returns(returns, profits = TRUE, held = "today")
   horizon <- check_horizon(horizon, returns$frequency, several = TRUE)
   records <- check_methods(method)
@@ -342,7 +343,7 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
       returns,
       sample_of(returns$dates, returns$values),
       choices = c(
-        var_choices(records, horizon, ways, rank, request), states_choice(columns$state)
+        var_choices(records, horizon, ways, rank, request), states_choice(columns$state, columns$security)
       ),
       exact = request[c("decay", "tail", "block", "draws", "confidence", "errors")],
       seed = if (any_chance(records, horizon)) request$seed else NA_integer_

@@ -47,7 +47,7 @@ whole_volatility <- function(returns, per_year, choices) {
       returns,
       samples[[1L]],
       per_year = per_year,
-      choices = c(choices$words, errors, states_choice(columns$state)),
+      choices = c(choices$words, errors, states_choice(columns$state, columns$security)),
       exact = choices[c("decay", "confidence")],
       seed = if (is.null(dependent)) NA_integer_ else choices$seed
     ),

@@ -223,6 +223,7 @@ measure_volatility <- function(returns, window = NULL, min_obs = NULL, per_year 
                                confidence = 0.95, as = c("table", "matrix"), draws = 500L,
                                seed = 1L) {
   if (is_drawn(returns)) return(over_drawings())
+  if (is_opened(returns)) return(over_blocks())
   returns <- take_returns(returns, profits = TRUE)
   as <- one_of(as, "as", c("table", "matrix"))
   per_year <- check_per_year(per_year, returns)
@@ -252,6 +253,7 @@ measure_volatility <- function(returns, window = NULL, min_obs = NULL, per_year 
 #' @export
 volatility_series <- function(returns, method = "ewma", per_year = NULL, decay = NULL,
                               half_life = NULL, as = c("table", "matrix")) {
+  if (is_opened(returns)) return(over_blocks())
   returns <- take_returns(returns, profits = TRUE)
   as <- one_of(as, "as", c("table", "matrix"))
   per_year <- check_per_year(per_year, returns)

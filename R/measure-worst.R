@@ -116,6 +116,7 @@ record_of_worst <- function() {
 worst_periods <- function(returns, worst = 5L, best = 0L, horizon = 1L, overlapping = FALSE,
                           benchmark = NULL, level = 0.99, window = 250L) {
   book <- if (inherits(returns, "imbroglio_book")) returns
+  if (is_opened(returns)) return(over_blocks())
   returns <- take_returns(returns, profits = TRUE)
   worst <- check_whole(worst, "worst", least = 0L)
   best <- check_whole(best, "best", least = 0L)

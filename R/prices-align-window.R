@@ -50,6 +50,7 @@ window.imbroglio_prices <- function(x, start = NULL, end = NULL, last = NULL, du
       )
     )
   }
+  if (!any(there) && !is.null(x$block)) signal_empty_block()
   columns <- which(there | !any(there))
   earlier <- which(x$dates < span$from)
   kept <- lapply(columns, function(j) {

@@ -121,6 +121,7 @@ no_findings <- data.frame(
 delivery_from <- function(source, how) {
   if (inherits(source, "imbroglio_delivery")) return(in_rows(source))
   if (inherits(source, "imbroglio_prices")) return(rows_of_table(source))
+  if (is_price_folder(source)) return(rows_of_table(read_prices(source, price = how$price)))
   in_rows(
     if (is.data.frame(source)) {
       delivery_of(grid_of_frame(source, "a data frame"), how)

@@ -87,8 +87,18 @@ read_prices <- function(source, price = NULL, dates = NULL, decimal = NULL, secu
     price = price, dates = dates, decimal = decimal, table = table, query = query,
     parameters = parameters, as_of = as_of, sheet = sheet, strict = strict
   )
-  prices <- table_told(read_delivery(source, how))
+  prices <- if (is_price_folder(source)) {
+    read_price_folder(source, how)
+  } else {
+    table_told(read_delivery(source, how))
+  }
   if (is.null(securities)) prices else with_securities(prices, securities)
+}
+
+# All of a folder that write_prices() wrote.
+read_price_folder <- function(source, how) {
+  refuse_text_choices(how[setdiff(names(how), "strict")], "a folder of prices")
+  whole_table(open_prices(source, price = how$price), Inf)
 }
 
 # Which files of a folder are read.
@@ -136,12 +146,12 @@ read_delivery <- function(source, how) {
 }
 
 # A store holds numbers and days, which are written in no way.
-refuse_text_choices <- function(how) {
+refuse_text_choices <- function(how, what = "a price store") {
   given <- Filter(function(name) !is.null(how[[name]]), c("dates", "decimal", "sheet"))
   if (length(given)) {
     fail(
       "argument",
-      sprintf("`%s` is of text or a workbook; a price store holds neither.", given[1L]),
+      sprintf("`%s` is of text or a workbook; %s holds neither.", given[1L], what),
       remedy = "Leave it out."
     )
   }

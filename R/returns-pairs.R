@@ -116,6 +116,7 @@ with_prices_of <- function(returns, other) {
   prices$repairs <- unique(c(mine$repairs, theirs$repairs))
   prices$converted <- mine$converted %||% theirs$converted
   prices$then <- mine$then
+  if (!is.null(mine$block)) prices$block <- mine$block + ncol(theirs$close)
   prices$read <- c(read_of(mine), read_of(theirs))
   abouts <- Filter(Negate(is.null), list(mine$about, theirs$about))
   if (length(abouts)) {

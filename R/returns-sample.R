@@ -79,6 +79,58 @@ returns_basis <- function(returns, sample, ..., per_year = NA_real_, choices = c
   made$book <- returns$book[intersect(
     c("name", "held", "until", "opening"), names(returns$book)
   )]
+  asked_of_block(made, list(
+    x = returns, frequency = returns$frequency, sample = sample, per_year = per_year,
+    choices = choices, every = every, securities = securities, more = list(...)
+  ))
+}
+
+# The basis of a measure of prices.
+prices_basis <- function(prices, sample, frequency, ..., per_year = NA_real_,
+                         choices = character(), every = frequency$every,
+                         securities = colnames(prices$close)) {
+  made <- new_basis(
+    per_year = if (length(unique(per_year)) == 1L) per_year[[1L]] else NA_real_,
+    choices = c(choices, if (!anyNA(per_year)) year_words(frequency, per_year)),
+    from = min(sample$from),
+    to = max(sample$to),
+    observations = stats::setNames(sample$n, securities),
+    dropped = dropped_of(securities, sample, "without a price", rarer_than_most(frequency)),
+    kind = "price",
+    every = every,
+    repairs = prices$repairs,
+    origin = prices$origin,
+    digest = prices$digest,
+    ...
+  )
+  asked_of_block(made, list(
+    x = prices, frequency = frequency, sample = sample, per_year = per_year,
+    choices = choices, every = every, securities = securities, more = list(...)
+  ))
+}
+
+# While blocks are measured a basis says what it was made of, so that that of the whole can be made
+# of several.
+under_way <- new.env(parent = emptyenv())
+under_way$blocks <- FALSE
+
+# What is said of several securities together, by `words`, of `data` by their names.
+told_together <- function(data, words) {
+  text <- words(data)
+  if (under_way$blocks) {
+    under_way$told <- c(under_way$told, list(list(text = text, data = data, words = words)))
+  }
+  text
+}
+
+# How many of the whole table these `n` securities of it are, less what stands beside them.
+in_whole_table <- function(returns, n) {
+  whole <- returns$prices$block
+  if (is.null(whole)) n else whole - (ncol(returns$values) - n)
+}
+
+asked_of_block <- function(made, asked) {
+  if (under_way$blocks) attr(made, "asked") <- c(asked, list(made = made))
   made
 }
 

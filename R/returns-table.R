@@ -60,6 +60,12 @@ as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinish
     if (missing(kind) && is.null(every)) return(x)
     return(returns_again(x, kind, every, keep_unfinished))
   }
+  if (is_opened(x)) {
+    if (is.null(x$kind) || !missing(kind) || !is.null(every)) {
+      x <- returns_later(x, one_of(kind, "kind", c("simple", "log")), every, keep_unfinished)
+    }
+    return(x)
+  }
   kind <- one_of(kind, "kind", c("simple", "log"))
   given <- one_of(given, "given", c("prices", "returns", "profits"))
   if (given != "prices") {
@@ -68,7 +74,7 @@ as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinish
   refuse_others(...)
   prices <- as_prices(x)
   warn_unadjusted(prices)
-  frequency <- frequencies_of(prices$dates, prices$close)
+  frequency <- frequencies_of(prices$dates, prices$close, others = prices$others)
   at <- prices
   if (!is.null(every)) {
     check_every(every, frequency)
@@ -93,10 +99,19 @@ as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinish
     origin = prices$origin,
     digest = prices$digest
   )
+  made$first <- at$dates[1L]
   made$stated <- every
   made$keep_unfinished <- keep_unfinished
   made$shown_from <- prices$shown_from
   made
+}
+
+# Of an opened source: what is to be done to each of its blocks.
+returns_later <- function(x, kind, every, keep_unfinished) {
+  force(keep_unfinished)
+  then_done(x, function(table) {
+    as_returns(table, kind = kind, every = every, keep_unfinished = keep_unfinished)
+  }, kind = kind, every = every)
 }
 
 # Of returns: the same prices by another kind or period.
@@ -177,6 +192,10 @@ take_returns <- function(x, profits = FALSE, held = "then") {
     return(x)
   }
   if (inherits(x, "imbroglio_prices")) return(as_returns(x))
+  if (is_opened(x)) {
+    table <- whole_table(x)
+    return(if (inherits(table, "imbroglio_prices")) as_returns(table) else table)
+  }
   fail(
     "argument",
     "This measure takes a price table, a returns table or a book.",

@@ -319,25 +319,14 @@ read_store <- function(store, how) {
     securities <- DBI::dbGetQuery(connection, "select * from securities order by id")
     owner <- groups_of(rows$security_id)
     securities <- securities[match(owner$keys, securities$id), ]
-    acted <- rows_before(connection, "actions", state$addition)
-    acted <- acted[
-      acted$security_id %in% securities$id & !(is.na(acted$split) & is.na(acted$dividend)),
-    ]
-    about <- securities[c("security", "name", "currency", "security_group", "benchmark")]
-    names(about)[4L] <- "group"
     delivery_of_rows(
       securities$security,
       owner$of,
       rows$day,
       rows[price_fields],
-      data.frame(
-        security = securities$security[match(acted$security_id, securities$id)],
-        date = .Date(acted$day),
-        split = as.numeric(acted$split),
-        dividend = as.numeric(acted$dividend)
-      ),
-      if (any(!is.na(about[-1L]))) `rownames<-`(about, NULL),
-      sprintf("store %s, addition %d of %s", address$shown, state$addition, state$added_at),
+      actions_of_store(connection, state, securities),
+      about_of_store(securities),
+      origin_of_store(address, state),
       how
     )
   })

@@ -202,13 +202,38 @@ rows_before <- function(connection, table, addition) {
   )
 }
 
+# The splits and dividends of these securities, as they were known after an addition.
+actions_of_store <- function(connection, state, securities) {
+  acted <- rows_before(connection, "actions", state$addition)
+  acted <- acted[
+    acted$security_id %in% securities$id & !(is.na(acted$split) & is.na(acted$dividend)),
+  ]
+  data.frame(
+    security = securities$security[match(acted$security_id, securities$id)],
+    date = .Date(acted$day),
+    split = as.numeric(acted$split),
+    dividend = as.numeric(acted$dividend)
+  )
+}
+
+# What a store says of securities; NULL where that is nothing.
+about_of_store <- function(securities) {
+  about <- securities[c("security", "name", "currency", "security_group", "benchmark")]
+  names(about)[4L] <- "group"
+  if (any(!is.na(about[-1L]))) `rownames<-`(about, NULL)
+}
+
+origin_of_store <- function(address, state) {
+  sprintf("store %s, addition %d of %s", address$shown, state$addition, state$added_at)
+}
+
 # A delivery of rows that are already in order. A close as it was traded is adjusted by the
 # actions, so that none is measured by oversight; `price = "close"` measures it all the same.
 delivery_of_rows <- function(securities, security, day, values, actions, about, origin, how) {
   values <- lapply(values, as.numeric)
   values <- values[vapply(values, function(v) !anyNA(v) || !all(is.na(v)), NA)]
   told <- if (nrow(actions)) actions[order(match(actions$security, securities), actions$date), ]
-  adjusted <- with_adjusted(values, securities, security, day, told)
+  adjusted <- with_adjusted(values, securities, security, day, told, isTRUE(how$adjusting))
   values <- adjusted$values
   measured <- measured_column(values, names(values), how, origin)
   structure(
@@ -233,11 +258,12 @@ delivery_of_rows <- function(securities, security, day, values, actions, about, 
   )
 }
 
-# An adjusted close wherever the actions tell of one, or the rows have it.
-with_adjusted <- function(values, securities, security, day, told) {
+# An adjusted close wherever the actions tell of one, or the rows have it; `adjusting`: those of
+# other securities do.
+with_adjusted <- function(values, securities, security, day, told, adjusting = FALSE) {
   counted <- FALSE
   partly <- NULL
-  if (!is.null(values$close) && (NROW(told) || !is.null(values$adjusted))) {
+  if (!is.null(values$close) && (adjusting || NROW(told) || !is.null(values$adjusted))) {
     adjusted <- values$adjusted %||% rep(NA_real_, length(day))
     at <- split(seq_along(day), security)
     for (s in names(at)) {

@@ -1,7 +1,12 @@
 #' Write prices and returns to a file
 #'
-#' @param prices A price table.
-#' @param path The file; its ending says the form. `.xlsx`: a sheet each for prices, simple
+#' A folder is the form for many securities: columns in Parquet files of 16 MB, in which a security
+#' is one range, beside an index with the span of each and the digest of its numbers, by which
+#' whatever is read is tested. [open_prices()] reads it in blocks; [read_prices()], too, takes it.
+#'
+#' @param prices A price table; for a folder also an opened source.
+#' @param path The file, or (without an ending) a folder that is not there yet or empty; the
+#'   ending of a file says the form. `.xlsx`: a sheet each for prices, simple
 #'   and log returns,
 #'   with real dates; `.csv` and `.parquet`: a wide table of what `what` says.
 #' @param layout `"wide"`, a column for each security; or `"long"`, a row for each date and
@@ -22,9 +27,15 @@
 #' @export
 write_prices <- function(prices, path, what = c("prices", "simple", "log"), every = NULL,
                          layout = c("wide", "long")) {
-  prices <- as_prices(prices)
   what <- one_of(what, "what", c("prices", "simple", "log"))
   layout <- one_of(layout, "layout", c("wide", "long"))
+  if (is_folder_path(path)) {
+    if (what != "prices") fail("argument", "A folder is of prices.", remedy = "Leave `what` out.")
+    if (!is_opened(prices)) prices <- as_prices(prices)
+    if (!is.null(prices$kind)) fail("argument", "A folder is of prices, not of returns.")
+    return(write_price_folder(prices, path))
+  }
+  prices <- as_prices(prices)
   if (layout == "long" && what != "prices") {
     fail("argument", "Returns are written wide.", remedy = "Leave `layout` out.")
   }
@@ -33,7 +44,7 @@ write_prices <- function(prices, path, what = c("prices", "simple", "log"), ever
   if (is.null(writer)) {
     fail(
       "argument",
-      sprintf("Prices are written as %s.", some(paste0(".", names(export_forms)))),
+      sprintf("Prices are written as %s, or into a folder.", some(paste0(".", names(export_forms)))),
       where = sprintf("The file is %s.", path)
     )
   }
@@ -55,6 +66,11 @@ write_prices <- function(prices, path, what = c("prices", "simple", "log"), ever
   write_whole(path, function(part) {
     writer(table_of_kind, what, part, if (layout == "long") "prices" else names(written_sheets))
   })
+}
+
+is_folder_path <- function(path) {
+  is.character(path) && length(path) == 1L && !is.na(path) && nzchar(path) &&
+    (dir.exists(path) || !nzchar(tools::file_ext(path)))
 }
 
 # A row for each date on which a security has anything.

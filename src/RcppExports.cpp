@@ -635,6 +635,41 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_hash_more
+Rcpp::RawVector core_hash_more(const Rcpp::RawVector& state, const Rcpp::RawVector& bytes, const Rcpp::NumericVector& numbers);
+RcppExport SEXP _imbroglio_core_hash_more(SEXP stateSEXP, SEXP bytesSEXP, SEXP numbersSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type state(stateSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type numbers(numbersSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_hash_more(state, bytes, numbers));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_hash_value
+std::string core_hash_value(const Rcpp::RawVector& state);
+RcppExport SEXP _imbroglio_core_hash_value(SEXP stateSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type state(stateSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_hash_value(state));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_column_digests
+Rcpp::CharacterVector core_column_digests(const Rcpp::NumericMatrix& values);
+RcppExport SEXP _imbroglio_core_column_digests(SEXP valuesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type values(valuesSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_column_digests(values));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_iso_days
 Rcpp::CharacterVector core_iso_days(const Rcpp::NumericVector& days);
 RcppExport SEXP _imbroglio_core_iso_days(SEXP daysSEXP) {
@@ -1306,6 +1341,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_garch_lasting", (DL_FUNC) &_imbroglio_core_garch_lasting, 2},
     {"_imbroglio_core_garch_search", (DL_FUNC) &_imbroglio_core_garch_search, 2},
     {"_imbroglio_core_garch_path", (DL_FUNC) &_imbroglio_core_garch_path, 2},
+    {"_imbroglio_core_hash_more", (DL_FUNC) &_imbroglio_core_hash_more, 3},
+    {"_imbroglio_core_hash_value", (DL_FUNC) &_imbroglio_core_hash_value, 1},
+    {"_imbroglio_core_column_digests", (DL_FUNC) &_imbroglio_core_column_digests, 1},
     {"_imbroglio_core_iso_days", (DL_FUNC) &_imbroglio_core_iso_days, 1},
     {"_imbroglio_core_days_of_iso", (DL_FUNC) &_imbroglio_core_days_of_iso, 1},
     {"_imbroglio_core_text_later", (DL_FUNC) &_imbroglio_core_text_later, 1},

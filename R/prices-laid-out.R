@@ -1,0 +1,253 @@
+# What cannot be read in blocks is read once, a file or a piece of one at a time, and laid out as a
+# folder of prices: rows go to one of several shares by their security, and each share is set in
+# order by itself.
+
+laid_out <- function(source, how, bytes, folder) {
+  parts <- parts_of_source(source, how, bytes)
+  if (is.null(folder)) {
+    folder <- tempfile("prices-")
+    where <- "a temporary folder"
+  } else {
+    where <- folder
+  }
+  note("laid_out", sprintf("%s is laid out for reading in blocks first, in %s.",
+                           sentence_case(parts$origin), where))
+  spool <- private_folder(tempdir(), "the rows of the prices")
+  on.exit(unlink(spool, recursive = TRUE))
+  seen <- rows_spooled(parts, how, spool)
+  write_laid_out(seen, spool, folder)
+  reader <- folder_reader(folder)
+  reader$origin <- parts$origin
+  reader
+}
+
+shares_of_rows <- 64L
+
+# The rows of a part, by the shares of their securities.
+leave_rows <- function(d, security, number, spool) {
+  rows <- data.frame(
+    security = security, day = d$day, place = seq_along(security), d$values, check.names = FALSE
+  )
+  by <- split(rows, security %% shares_of_rows)
+  for (share in names(by)) {
+    saveRDS(by[[share]], file.path(spool, sprintf("%s-%06d.rds", share, number)), compress = FALSE)
+  }
+}
+
+# Reads each part and leaves its rows in the spool, by shares. What the parts say of themselves is
+# added up, and must be of one kind.
+rows_spooled <- function(parts, how, spool) {
+  seen <- list(securities = character(), days = numeric(), pieces = 0L)
+  parts$each(function(deliveries) {
+    for (d in deliveries) {
+      refuse_unread(d)
+      d <- in_rows(d)
+      seen <<- part_seen(seen, d, parts$origin, parts$one_file)
+      leave_rows(d, match(d$securities, seen$securities)[d$security], seen$pieces, spool)
+    }
+  })
+  if (length(seen$days) < 2L) refuse_one_date(.Date(seen$days), parts$origin)
+  note_delivery(list(
+    origin = parts$origin, layout = seen$layout, remarks = seen$remarks, taken = seen$taken,
+    actions = seen$actions
+  ))
+  seen$origin <- parts$origin
+  seen
+}
+
+part_seen <- function(seen, d, origin, one_file) {
+  differ <- function(a, b, what) {
+    if (is.null(a) || identical(a, b)) return(invisible())
+    fail(
+      if (one_file) "ambiguous" else "layout",
+      sprintf("The parts of %s are not of one kind: %s differ.", origin, what),
+      where = sprintf("%s, and %s.", some(a), some(b)),
+      remedy = "Say which as `price =`, `dates =` and `decimal =`."
+    )
+  }
+  reading <- sort(unique(gsub("[0-9,]+", "", d$remarks)))
+  differ(seen$measured, d$measured, "the prices")
+  if (one_file) {
+    differ(seen$layout, d$layout, "the columns")
+    if (seen$pieces > 0L) differ(seen$reading, reading, "the readings")
+  }
+  seen$securities <- union(seen$securities, d$securities)
+  seen$days <- sort(unique(c(seen$days, d$day)))
+  seen$fields <- union(seen$fields, setdiff(names(d$values), d$measured))
+  seen$actions <- rbind(seen$actions, d$actions)
+  seen$taken <- c(seen$taken, d$taken)
+  seen$remarks <- union(seen$remarks, d$remarks)
+  seen$about <- unique(rbind(seen$about, d$about))
+  seen$measured <- d$measured
+  seen$pieces <- seen$pieces + 1L
+  seen$origins <- c(seen$origins, d$origin)
+  seen$layout <- seen$layout %||% d$layout
+  seen$reading <- seen$reading %||% reading
+  seen
+}
+
+write_laid_out <- function(seen, spool, folder) {
+  tables <- function(work) {
+    for (share in seq_len(shares_of_rows) - 1L) {
+      files <- list.files(spool, sprintf("^%d-", share), full.names = TRUE)
+      if (length(files)) work(table_of_share(seen, files))
+    }
+  }
+  about <- if (NROW(seen$about)) about_of_all(list(seen$about), seen$securities, seen$origin)
+  write_price_folder(
+    list(
+      dates = .Date(seen$days), securities = seen$securities, tables = tables, about = about,
+      actions = seen$actions
+    ),
+    folder
+  )
+}
+
+table_of_share <- function(seen, files) {
+  pieces <- as.integer(sub("^.*-([0-9]+)[.]rds$", "\\1", files))
+  read <- lapply(files, readRDS)
+  rows <- stacked(read, ragged = TRUE)
+  piece <- rep(pieces, vapply(read, nrow, 0L))
+  read <- NULL
+  own <- sort(unique(rows$security))
+  fields <- c(seen$measured, seen$fields)
+  place <- rows$place
+  table <- table_of(structure(
+    list(
+      securities = seen$securities[own],
+      security = match(rows$security, own),
+      day = rows$day,
+      values = lapply(stats::setNames(nm = fields), function(f) {
+        rows[[f]] %||% rep(NA_real_, length(place))
+      }),
+      measured = seen$measured,
+      place = function(i) {
+        some(sprintf("row %s of %s", count(place[i]), seen$origins[piece[i]]))
+      },
+      rows = identity,
+      origin = seen$origin,
+      actions = seen$actions,
+      no_day = data.frame(row = integer(), text = character()),
+      layout = seen$layout
+    ),
+    class = "imbroglio_delivery"
+  ))
+  on_dates(table, .Date(seen$days))
+}
+
+# The table with a row for each of these dates.
+on_dates <- function(table, dates) {
+  if (identical(table$dates, dates)) return(table)
+  at <- match(as.numeric(dates), as.numeric(table$dates))
+  altered(
+    table,
+    dates = dates,
+    close = table$close[at, , drop = FALSE],
+    fields = lapply(table$fields, function(m) m[at, , drop = FALSE])
+  )
+}
+
+# ---- parts -------------------------------------------------------------------------------------
+
+# What is read at a time: each file of a folder, or pieces of one that is large. `each(work)` runs
+# it on the deliveries of each part.
+parts_of_source <- function(source, how, bytes) {
+  if (!is.character(source) || !length(source) || anyNA(source) || !all(nzchar(source))) {
+    fail(
+      "argument",
+      "`source` must be a file, a folder, several files or a price store.",
+      where = sprintf("It is %s.", shown(source))
+    )
+  }
+  files <- source
+  origin <- if (length(source) == 1L) {
+    paste(if (dir.exists(source)) "folder" else "file", basename(source))
+  } else {
+    count(length(source), "file")
+  }
+  if (length(source) == 1L && dir.exists(source)) {
+    files <- list.files(source, price_files, full.names = TRUE, ignore.case = TRUE)
+    if (!length(files)) fail("file", sprintf("%s is a folder without a file of prices.", source))
+  }
+  list(
+    each = function(work) {
+      for (file in files) {
+        if (in_pieces(file, bytes)) {
+          over_text_pieces(file, how, bytes / 40, work)
+        } else {
+          refuse_large(file, bytes)
+          work(read_file(file, how))
+        }
+      }
+    },
+    origin = origin, one_file = length(files) == 1L
+  )
+}
+
+# Reading takes some ten times the bytes of a text.
+in_pieces <- function(file, bytes) {
+  file_kind(file) == "file" && file.size(file) > bytes / 40 &&
+    grepl("[.](csv|tsv|txt)([.]gz)?$", lower_case(file))
+}
+
+refuse_large <- function(file, bytes) {
+  if (file_kind(file) != "file" || file.size(file) * 10 <= bytes) return(invisible())
+  fail(
+    "memory",
+    sprintf("%s is read whole, and may take more than %s.", basename(file), in_bytes(bytes)),
+    remedy = "Give more `memory`, or the same as a CSV file or several smaller files."
+  )
+}
+
+# Pieces of whole lines, each with the header before it, as files of their own that are there
+# while they are read.
+over_text_pieces <- function(file, how, size, work) {
+  connection <- gzfile(file, "rb")
+  on.exit(close(connection))
+  how$name <- how$name %||% sub("[.](csv|tsv|txt)([.]gz)?$", "", basename(file), ignore.case = TRUE)
+  header <- NULL
+  rest <- raw()
+  repeat {
+    bytes <- readBin(connection, "raw", size)
+    held <- c(rest, bytes)
+    if (!length(held)) return(invisible())
+    if (is.null(header)) refuse_wide_text(held, file)
+    last <- if (length(bytes)) whole_lines(held) else length(held)
+    rest <- held[-seq_len(last)]
+    if (last > 0L) work(read_file_piece(file, c(header, held[seq_len(last)]), how))
+    header <- header %||% first_line_of(held, file)
+  }
+}
+
+refuse_wide_text <- function(bytes, file) {
+  if (!any(utils::head(bytes, 4L) == 0L) &&
+      !identical(utils::head(bytes, 2L), as.raw(c(0xff, 0xfe)))) {
+    return(invisible())
+  }
+  fail(
+    "encoding", sprintf("%s is in UTF-16, of which no pieces are read.", basename(file)),
+    remedy = "Save it as UTF-8, or give more `memory`."
+  )
+}
+
+read_file_piece <- function(file, bytes, how) {
+  folder <- private_folder(tempdir(), "a piece of the prices")
+  on.exit(unlink(folder, recursive = TRUE))
+  part <- file.path(folder, sub("[.]gz$", "", basename(file), ignore.case = TRUE))
+  writeBin(bytes, part)
+  read_file(part, how)
+}
+
+first_line_of <- function(bytes, file) {
+  end <- match(as.raw(10L), bytes)
+  if (is.na(end)) fail("layout", sprintf("%s has no lines to be cut at.", basename(file)))
+  bytes[seq_len(end)]
+}
+
+# Up to the last end of a line that is not within quotes.
+whole_lines <- function(bytes) {
+  breaks <- which(bytes == as.raw(10L))
+  quotes <- which(bytes == charToRaw("\""))
+  if (length(quotes)) breaks <- breaks[findInterval(breaks, quotes) %% 2L == 0L]
+  if (length(breaks)) breaks[length(breaks)] else 0L
+}

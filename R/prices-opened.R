@@ -1,0 +1,272 @@
+#' Open prices that are never whole
+#'
+#' A source of prices that is read in blocks of securities, where [read_prices()] would read all
+#' of them: whatever is measured of it is measured block by block, and comes out as of the whole
+#' table, to the bit. Memory does not grow with the number of securities.
+#'
+#' @section What is measured in blocks: Every measure that has rows for each security for itself,
+#'   or beside a benchmark: returns, volatility, beta, tracking, drawdowns, ratios, fits, value at
+#'   risk and its backtests, worst periods, rolling tables, the summary; and [check_prices()].
+#'   `window()`, [as_returns()], [adjust_prices()] and `[, securities]` are done to each block as
+#'   it is read. The benchmark is read with each block. A book reads its holdings, see
+#'   [as_portfolio()]: give it the `benchmark`.
+#'
+#'   What compares all securities with each other (correlations, two samples) and whatever else
+#'   takes a table reads the securities that were picked, if they fit the memory, and is refused
+#'   with `imbroglio_error_memory` if not. Notes and warnings of one kind are said for the first
+#'   three blocks that have them, and counted.
+#'
+#' @section What can be read in blocks: A folder that [write_prices()] wrote, in which a security is
+#'   one range of a file; a price store, see [store_prices()], as it is now; a wide Parquet file,
+#'   of which single columns are read. Anything else that [read_prices()] takes (a folder of
+#'   files, each read by itself; a CSV file, read in pieces of whole lines) is laid out as such a
+#'   folder first, in the session's temporary folder, which is said.
+#'
+#'   A store is read in the state that it had when it was opened; if prices are added meanwhile,
+#'   reading on is refused (`imbroglio_error_store`).
+#'
+#' @param source What [read_prices()] takes, but a connection or a query.
+#' @param memory How much memory measuring may take, such as `"500MB"` or `"2GB"`, beside what R
+#'   and the results need. A block is a tenth of it, of two securities at least; of one that
+#'   alone is larger, see `print()`.
+#' @param price,dates,decimal,securities As [read_prices()] takes them.
+#' @param folder Where to lay out what cannot be read in blocks, a new folder that is kept; by
+#'   default a temporary one.
+#' @return An opened source. `dim()`, `colnames()` and `print()` say what it holds; [as_prices()]
+#'   reads it whole, if it fits. The result of a measure keeps it: a working or a figure reads the
+#'   securities that are shown, so choose rows first.
+#' @section Errors: `imbroglio_error_memory` for what does not fit;
+#'   `imbroglio_error_argument` for a size that is none; `imbroglio_error_file` for a folder that
+#'   is not as it was written (each column is tested against its digest when it is read); those
+#'   of [read_prices()].
+#' @family ways to get prices
+#' @examplesIf requireNamespace("nanoparquet", quietly = TRUE)
+#' folder <- file.path(tempdir(), "bay-prices")
+#' write_prices(read_prices(demo_file("bay.csv")), folder)
+#' opened <- open_prices(folder, memory = "200MB")
+#' opened
+#' measure_volatility(opened)
+#' measure_beta(window(opened, last = "2 years"), benchmark = "BAYALL")
+#' unlink(folder, recursive = TRUE)
+#' @export
+open_prices <- function(source, memory = "1GB", price = NULL, dates = NULL, decimal = NULL,
+                        securities = NULL, folder = NULL) {
+  bytes <- bytes_of(memory)
+  how <- list(price = price, dates = dates, decimal = decimal)
+  reader <- reader_of(source, how, bytes, folder)
+  about <- if (is.null(securities)) reader$about else read_securities(securities)
+  chosen <- reader$securities
+  if (!is.null(securities)) chosen <- chosen[chosen %in% about$security]
+  if (!length(chosen)) {
+    fail("security", sprintf("None of the securities is in %s.", reader$origin))
+  }
+  new_opened(list(
+    dates = reader$dates, chosen = chosen, universe = chosen, steps = list(), of = "prices",
+    kind = NULL, every = NULL, memory = bytes, reader = reader,
+    about = about[match(chosen, about$security), ], actions = reader$actions,
+    measured = reader$measured, origin = reader$origin, repairs = reader$repairs
+  ))
+}
+
+# How a source is read: its `securities`, `dates`, `origin`, the column that is `measured` and the
+# other `fields`, what is known `about` securities and their `actions`, `repairs`; `parted(field,
+# names)` gives the columns of some securities, all dates in rows; or `tables(names)` a table of
+# prices of them. `digest`: of the whole, where it is known.
+reader_of <- function(source, how, bytes, folder) {
+  if (is_price_folder(source)) return(folder_reader(source, how$price))
+  if (holds_store(source, how)) {
+    refuse_text_choices(how)
+    return(store_reader(source, how))
+  }
+  if (is_wide_parquet(source)) return(parquet_reader(source, how))
+  laid_out(source, how, bytes, folder)
+}
+
+new_opened <- function(parts) structure(parts, class = "imbroglio_opened")
+
+is_opened <- function(x) inherits(x, "imbroglio_opened")
+
+memory_units <- c(KB = 1e3, MB = 1e6, GB = 1e9, TB = 1e12)
+
+bytes_of <- function(memory) {
+  parts <- if (is.character(memory) && length(memory) == 1L) {
+    regmatches(memory, regexec("^\\s*([0-9.]+)\\s*([KMGT]B)\\s*$", memory, ignore.case = TRUE))[[1L]]
+  }
+  bytes <- if (length(parts)) {
+    suppressWarnings(as.numeric(parts[2L])) * memory_units[[toupper(parts[3L])]]
+  }
+  if (!length(bytes) || is.na(bytes) || bytes < 1e7) {
+    fail(
+      "argument", "`memory` must be a size of 10 MB or more, such as \"500MB\" or \"2GB\".",
+      where = sprintf("It is %s.", shown(memory))
+    )
+  }
+  bytes
+}
+
+in_bytes <- function(bytes) {
+  unit <- if (bytes >= 1e9) "GB" else "MB"
+  sprintf("%s %s", format(signif(bytes / memory_units[[unit]], 3L), big.mark = ","), unit)
+}
+
+# ---- blocks ------------------------------------------------------------------------------------
+
+bytes_a_security <- function(x) {
+  8 * length(x$reader$dates) * (1 + length(x$reader$fields))
+}
+
+block_size <- function(x) max(2L, as.integer(min(x$memory / 10 / bytes_a_security(x), 1e6)))
+
+# The securities of each block; a last one of a single security goes with the block before.
+blocks_of <- function(x, size = block_size(x)) {
+  n <- length(x$chosen)
+  block <- (seq_len(n) - 1L) %/% size
+  if (n > size && n %% size == 1L) block[n] <- block[n - 1L]
+  unname(split(x$chosen, block))
+}
+
+# The table of some securities: prices as they are read and then whatever was asked for.
+block_table <- function(x, names, others = NULL, of = length(x$chosen)) {
+  table <- table_read(x, names)
+  table$others <- others
+  table$block <- of
+  for (step in x$steps) table <- step(table)
+  table
+}
+
+table_read <- function(x, names) {
+  reader <- x$reader
+  read <- reader$parted %||% reader$tables(names)
+  structure(
+    list(
+      dates = reader$dates,
+      close = read(reader$measured, names),
+      origin = reader$origin,
+      digest = digest_of_opened(x),
+      universe = x$universe,
+      fields = lapply(stats::setNames(nm = reader$fields), read, names),
+      measured = reader$measured,
+      actions = reader$actions[reader$actions$security %in% names, ],
+      layout = reader$layout,
+      about = x$about[match(names, x$about$security), ],
+      repairs = reader$repairs
+    ),
+    class = "imbroglio_prices"
+  )
+}
+
+# Runs `work` on a table of each block, or on the table that it is.
+over_tables <- function(x, work) {
+  if (!is_opened(x)) return(work(x))
+  for (names in blocks_of(x)) work(block_table(x, names))
+}
+
+# That of the whole table as it was opened, as digest_of() would have it.
+digest_of_opened <- function(x) {
+  known <- x$reader$digest
+  if (!is.null(known)) return(known)
+  x$steps <- list()
+  x$chosen <- x$universe
+  core_text_later(function() {
+    state <- table_hash(x$reader$dates, x$chosen)
+    over_tables(x, function(table) state <<- core_hash_more(state, raw(), table$close))
+    core_hash_value(state)
+  })
+}
+
+# The same, with one more thing to be done to each block.
+then_done <- function(x, step, ...) {
+  changes <- list(...)
+  x[names(changes)] <- changes
+  x$steps <- c(x$steps, list(step))
+  x
+}
+
+# The whole table of what was picked, where it fits: a table and what is made of it. `of`: how many
+# the table had that it is read again from.
+whole_table <- function(x, within = x$memory, others = NULL, of = NULL) {
+  needs <- 5 * bytes_a_security(x) * length(x$chosen)
+  if (needs > within) {
+    fail(
+      "memory",
+      sprintf(
+        "This needs all of %s at once, about %s; %s may be used.",
+        count(length(x$chosen), "security", "securities"), in_bytes(needs), in_bytes(within)
+      ),
+      remedy = "Pick securities, give more `memory`, or measure what goes by security."
+    )
+  }
+  block_table(x, x$chosen, others, of)
+}
+
+#' @exportS3Method as_prices imbroglio_opened
+as_prices.imbroglio_opened <- function(x, ...) {
+  refuse_others(...)
+  table <- whole_table(x)
+  if (inherits(table, "imbroglio_returns")) table$prices else table
+}
+
+#' @export
+dim.imbroglio_opened <- function(x) c(length(x$dates), length(x$chosen))
+
+#' @export
+dimnames.imbroglio_opened <- function(x) list(core_iso_days(x$dates), x$chosen)
+
+#' @export
+`[.imbroglio_opened` <- function(x, i, j, ...) {
+  if (nargs() == 2L && !missing(i)) return(x[, i])
+  if (!missing(i)) {
+    fail(
+      "argument", "Rows of an opened source are not picked by number.",
+      remedy = "Choose dates with window()."
+    )
+  }
+  if (missing(j)) return(x)
+  x$chosen <- x$chosen[pick_securities(expand_groups(j, x), x$chosen)]
+  x
+}
+
+#' @export
+window.imbroglio_opened <- function(x, start = NULL, end = NULL, last = NULL, during = NULL,
+                                    before = 0L, ...) {
+  refuse_others(...)
+  force(before)
+  span <- span_of(x$dates, start, end, last, during)
+  inside <- x$dates >= span$from & x$dates <= span$to
+  if (!any(inside)) {
+    fail(
+      "too_short", sprintf("There is no date in the window from %s.", span$asked),
+      where = sprintf("The prices run from %s to %s.", x$dates[1L], x$dates[length(x$dates)])
+    )
+  }
+  then_done(x, function(table) {
+    window(table, start = start, end = end, last = last, during = during, before = before)
+  }, dates = x$dates[inside])
+}
+
+#' @export
+print.imbroglio_opened <- function(x, ...) {
+  size <- block_size(x)
+  block <- min(size, length(x$chosen)) * bytes_a_security(x)
+  cat(sprintf(
+    "%s of %s on %s, %s to %s, in %s.\n",
+    sentence_case(if (is.null(x$kind)) "prices" else paste(x$kind, "returns")),
+    count(length(x$chosen), "security", "securities"), count(length(x$dates), "date"),
+    x$dates[1L], x$dates[length(x$dates)], x$origin
+  ))
+  cat(sprintf(
+    "Read in %s of %s, %s each; measuring may take %s.\n",
+    count(length(blocks_of(x)), "block"),
+    count(min(size, length(x$chosen)), "security", "securities"), in_bytes(block),
+    in_bytes(x$memory)
+  ))
+  invisible(x)
+}
+
+# A block of which no security has a price in the span is passed over.
+signal_empty_block <- function() {
+  stop(structure(
+    class = c("imbroglio_block_without_prices", "error", "condition"),
+    list(message = "No security of the block has a price.", call = NULL)
+  ))
+}

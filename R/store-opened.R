@@ -1,0 +1,124 @@
+# A price store and a wide Parquet file, read some securities at a time.
+
+store_reader <- function(source, how) {
+  with_store(source, function(connection, address) {
+    sealed <- is_sealed(connection)
+    if (sealed) check_rest(connection, address)
+    state <- state_at(connection, NULL, address)
+    held <- "from prices where close is not null or adjusted is not null"
+    ask <- function(...) DBI::dbGetQuery(connection, paste(...))
+    securities <- ask(
+      "select * from securities where id in (select distinct security_id", held, ") order by id"
+    )
+    if (!nrow(securities)) {
+      fail("empty", sprintf("There are no prices in the store %s.", address$shown))
+    }
+    days <- as.numeric(ask("select distinct day", held, "order by day")$day)
+    there <- ask(
+      "select", paste0("count(", price_fields, ") as ", price_fields, collapse = ", "), held
+    )
+    fields <- price_fields[vapply(there, as.numeric, 0) > 0]
+    actions <- actions_of_store(connection, state, securities)
+    adjusting <- "close" %in% fields && (nrow(actions) > 0L || "adjusted" %in% fields)
+    if (adjusting) fields <- union(fields, "adjusted")
+    measured <- measured_column(
+      stats::setNames(nm = fields), fields, how, sprintf("the store %s", address$shown)
+    )
+    about <- about_of_store(securities)
+    origin <- origin_of_store(address, state)
+    counted <- adjusting && counted_adjusted(ask, actions, securities)
+    list(
+      securities = securities$security, dates = .Date(days), origin = origin, measured = measured,
+      fields = setdiff(fields, measured), about = about, actions = actions,
+      layout = paste("measured on", measured),
+      repairs = if (counted && measured == "adjusted") adjustment_note("adjusted", actions),
+      tables = function(names) {
+        columns_of_store(
+          source, state, securities[match(names, securities$security), ], .Date(days),
+          list(price = measured, adjusting = adjusting), actions, origin
+        )
+      }
+    )
+  })
+}
+
+# Whether any adjusted close comes of the actions, and not of the rows.
+counted_adjusted <- function(ask, actions, securities) {
+  if (!nrow(actions)) return(FALSE)
+  ids <- securities$id[securities$security %in% actions$security]
+  ask(
+    "select count(*) as n from prices where adjusted is null and close is not null and",
+    sprintf("security_id in (%s)", paste(ids, collapse = ", "))
+  )$n > 0
+}
+
+# The columns of some securities, as a function of field and names.
+columns_of_store <- function(source, state, securities, dates, how, actions, origin) {
+  rows <- with_store(source, function(connection, address) {
+    now <- state_at(connection, NULL, address)
+    if (now$addition != state$addition) {
+      fail(
+        "store",
+        sprintf("The store %s was added to while it was read in blocks.", address$shown),
+        remedy = "Open it again."
+      )
+    }
+    rows_now(connection, address, is_sealed(connection), securities$id)
+  })
+  there <- !is.na(rows$close) | !is.na(rows$adjusted)
+  if (!all(there)) rows <- lapply(rows, `[`, there)
+  told <- actions[actions$security %in% securities$security, ]
+  table <- on_dates(table_of(delivery_of_rows(
+    securities$security, match(rows$security_id, securities$id), rows$day, rows[price_fields],
+    told, NULL, origin, how
+  )), dates)
+  none <- matrix(NA_real_, length(dates), nrow(securities))
+  function(field, names) {
+    values <- if (field == table$measured) table$close else table$fields[[field]] %||% none
+    `colnames<-`(values, names)
+  }
+}
+
+# ---- a wide Parquet file -----------------------------------------------------------------------
+
+# Whether a file is one of Parquet with a column of numbers for each security.
+is_wide_parquet <- function(source) {
+  if (!is.character(source) || length(source) != 1L || is.na(source)) return(FALSE)
+  if (file_kind(source) != "file" || lower_case(tools::file_ext(source)) != "parquet") {
+    return(FALSE)
+  }
+  need_package("nanoparquet", "A Parquet file")
+  !is.null(wide_columns(source))
+}
+
+# The columns of a wide file: the one of dates, and those of numbers.
+wide_columns <- function(path) {
+  schema <- tryCatch(nanoparquet::read_parquet_schema(path), error = function(e) NULL)
+  if (is.null(schema)) return(NULL)
+  schema <- schema[!is.na(schema$r_type), ]
+  numbers <- schema$name[schema$r_type %in% c("double", "integer")]
+  date <- setdiff(schema$name, numbers)
+  if (length(date) != 1L || length(numbers) < 2L || any(!is.na(field_of(numbers)))) return(NULL)
+  list(date = date, numbers = numbers)
+}
+
+parquet_reader <- function(path, how) {
+  columns <- wide_columns(path)
+  origin <- sprintf("file %s", basename(path))
+  table_of_columns <- function(names) {
+    read <- as.data.frame(nanoparquet::read_parquet(path, col_select = c(columns$date, names)))
+    suppressMessages(
+      table_of(delivery_of(grid_of_frame(read[c(columns$date, names)], origin), how)),
+      classes = "imbroglio_note"
+    )
+  }
+  dates <- table_of_columns(columns$numbers[1L])$dates
+  list(
+    securities = columns$numbers, dates = dates, origin = origin, measured = "close",
+    fields = character(), layout = "wide",
+    tables = function(names) {
+      table <- on_dates(table_of_columns(names), dates)
+      function(field, names) table$close
+    }
+  )
+}
