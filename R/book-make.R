@@ -116,6 +116,12 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
                          parts = FALSE, stand_ins = NULL, carried = NULL, between = NULL,
                          benchmark = NULL, bridges = 5L, seed = 1L, name = "BOOK",
                          decimal = NULL) {
+  if (is_opened(x)) {
+    x <- table_of_holdings(
+      x, weights %||% shares %||% values %||% holdings,
+      kind_of_amounts(weights, shares, values, holdings), cash, decimal, c(benchmark, stand_ins)
+    )
+  }
   returns <- take_returns(x)
   bridging <- list(
     between = between, stand_ins = stand_ins, benchmark = one_series(benchmark, returns),
@@ -174,6 +180,13 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
     currency = counted$base,
     seed = bridging$seed
   ), lived$carried)
+}
+
+# Of an opened source what a book is made of: its holdings, and what stands in for them.
+table_of_holdings <- function(x, amounts, kind, cash, decimal, beside) {
+  own <- holdings_of(amounts, kind, colnames(x), cash, decimal, base_currency(x))
+  named <- Filter(is.character, as.list(beside))
+  whole_table(x[, unique(c(own$security, unlist(named, use.names = FALSE)))])
 }
 
 # When each holding begins and ends, and what stands before and after: `returns` with what was made

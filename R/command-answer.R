@@ -26,12 +26,14 @@ rows_from <- function(result, date) {
   about <- basis(result)
   about$from <- date
   about$choices <- c(about$choices, "shown from" = format(date))
-  new_result(
+  shown <- new_result(
     lapply(as.list(as.data.frame(result)), `[`, keep),
     attr(result, "measure"),
     about,
     attr(result, "source")
   )
+  called <- attr(result, "measured_by")
+  if (is.null(called)) shown else in_blocks(shown, called, called$others)
 }
 
 # How one number of a result came about.

@@ -156,7 +156,7 @@ command_of_store <- function() {
     takes = "STORE",
     options = c(
       "add", "actions", "securities", "price", "dates", "decimal", "restatements", "additions",
-      "verify", "format", "out", "help"
+      "verify", "export", "memory", "format", "out", "help"
     ),
     example = c(
       paste0(
@@ -166,6 +166,7 @@ command_of_store <- function() {
       "imbroglio store kept.sqlite",
       "imbroglio store kept.sqlite --restatements",
       "imbroglio store kept.sqlite --verify",
+      "imbroglio store kept.sqlite --export kept-prices --memory 500MB",
       "imbroglio volatility kept.sqlite --security group:port --as-of 1"
     ),
     run = run_store
@@ -189,6 +190,12 @@ run_store <- function(files, options) {
       dates = options$dates,
       decimal = options$decimal
     )
+  }
+  if (!is.null(options$export)) {
+    write_prices(
+      open_prices(files, memory = options$memory %||% formals(open_prices)$memory), options$export
+    )
+    say("Wrote ", options$export)
   }
   listed <- c(
     restatements = options$restatements,

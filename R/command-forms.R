@@ -19,7 +19,9 @@ check_forms <- function(options, writes) {
     switch(
       writes,
       table = check_table_form(options),
-      prices = refuse_form("--out", options$out, names(export_forms), "Prices are"),
+      prices = if (nzchar(ending_of(options$out))) {
+        refuse_form("--out", options$out, names(export_forms), "Prices are")
+      },
       verified = refuse_form("--out", options$out, names(verified_forms), "What is verified is"),
       itself = NULL
     )

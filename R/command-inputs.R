@@ -32,6 +32,7 @@ input_prices <- function(files, options, command) {
   if (length(files) == 1L && holds_store(files, list()) && reads_beside(options)) {
     reading[c("dates", "decimal")] <- NULL
   }
+  if (!is.null(options$memory)) return(input_opened(files, options, reading, command))
   given <- check_choice(options$given %||% "prices", "--given", c("prices", "returns", "profits"))
   prices <- if (given == "prices") {
     do.call(
@@ -48,6 +49,29 @@ input_prices <- function(files, options, command) {
     )
   }
   keep_input(options, prices)
+  chosen_prices(prices, options, command)
+}
+
+# Read in blocks.
+input_opened <- function(files, options, reading, command) {
+  unused <- Filter(function(name) !is.null(options[[name]]), c("as_of", "sheet"))
+  if (length(unused) || isTRUE(options$strict)) {
+    fail(
+      "argument",
+      sprintf("--memory reads in blocks, and not with --%s.", sub("_", "-", c(unused, "strict")[1L])),
+      remedy = "Leave one of them out."
+    )
+  }
+  x <- do.call(open_prices, c(
+    list(files, memory = options$memory, securities = options$securities),
+    reading[c("price", "dates", "decimal")]
+  ))
+  keep_input(options, x)
+  chosen_prices(x, options, command)
+}
+
+# What is measured of what was read.
+chosen_prices <- function(prices, options, command) {
   if (!is.null(options$rates) || !is.null(options$base)) {
     prices <- converted_prices(prices, options)
   }

@@ -124,6 +124,11 @@ of_added <- function(o, command) {
   if (command == "store" && is.null(o$add)) "it is of what is added: give --add FILE"
 }
 
+# A store is read in blocks where it is written to a folder.
+of_export <- function(o, command) {
+  if (command == "store" && is.null(o$export)) "it is of --export FOLDER"
+}
+
 of_split <- unless(function(o, command) isTRUE(o$split), "it is of a --split")
 # What each holding added is of its prices, day by day.
 not_split_return <- unless(function(o, command) {

@@ -29,6 +29,13 @@ options_of_reading <- function() {
       "of a price store: its state at a date, a time (UTC) or an addition's number",
       idle = of_given
     ),
+    memory = option(
+      "SIZE", "text",
+      paste0(
+        "read in blocks of securities, and take no more than this, as 500MB or 2GB (read whole)"
+      ),
+      idle = first_reason(of_given, of_export)
+    ),
     given = option(
       "WHAT", "text",
       paste0(
@@ -120,6 +127,9 @@ options_of_feeds <- function() {
     add = option("FILE", "text", "add the prices of a file"),
     restatements = flag("list what was restated, with both values and both dates"),
     additions = flag("list what was added when"),
-    verify = flag("test all checksums of the store")
+    verify = flag("test all checksums of the store"),
+    export = option(
+      "FOLDER", "text", "write all prices to a new folder, which is read in blocks by --memory"
+    )
   )
 }

@@ -7,7 +7,7 @@ command_of_check <- function() {
     says = "all that is wrong with prices, and what can be done",
     takes = "FILE",
     options = c(
-      "price", "dates", "decimal", "as-of", "actions", "securities", "today", "stale",
+      "price", "dates", "decimal", "as-of", "memory", "actions", "securities", "today", "stale",
       "repair", "format", "out", "figure", "help"
     ),
     example = "imbroglio check bay-delivery.csv.gz --figure check.png --repair repaired.csv",
@@ -23,7 +23,11 @@ run_check <- function(files, options) {
     how[c("dates", "decimal")] <- NULL
   }
   # Read once, for the check and for the repair.
-  delivery <- read_delivery(files, how)
+  delivery <- if (is.null(options$memory)) {
+    read_delivery(files, how)
+  } else {
+    opened_to_check(files, options, how)
+  }
   findings <- do.call(
     check_prices,
     c(
@@ -52,6 +56,19 @@ run_check <- function(files, options) {
   as.integer(any(findings$severity == "error"))
 }
 
+# Read in blocks, to be checked and no more.
+opened_to_check <- function(files, options, how) {
+  more <- Filter(function(name) !is.null(options[[name]]), c("repair", "figure", "as_of"))
+  if (length(more)) {
+    fail(
+      "argument",
+      sprintf("--memory checks in blocks, and not with --%s.", sub("_", "-", more[1L])),
+      remedy = "Leave one of them out."
+    )
+  }
+  do.call(open_prices, c(list(files, memory = options$memory), how))
+}
+
 command_of_prices <- function() {
   list(
     group = "Look at them, and put them right",
@@ -60,7 +77,7 @@ command_of_prices <- function() {
     takes = "FILE...",
     options = c(priced, "long", "format", "out", "figure", "help"),
     help = c(
-      out = "write to a file: .csv, .xlsx or .parquet"
+      out = "write to a file (.csv, .xlsx or .parquet), or a new folder that is read in blocks"
     ),
     example = c(
       paste0(
@@ -79,7 +96,12 @@ run_prices <- function(files, options) {
   # Written are the dates that were asked for, without the price before them that a return would
   # want.
   span <- span_of(prices$dates, options$from, options$to, options$last, options$during)
-  prices <- prices[prices$dates >= span$from, ]
+  if (is_opened(prices) && !is_folder_path(options$out)) prices <- as_prices(prices)
+  prices <- if (is_opened(prices)) {
+    then_done(prices, function(table) table[table$dates >= span$from, ])
+  } else {
+    prices[prices$dates >= span$from, ]
+  }
   layout <- if (isTRUE(options$long)) "long" else "wide"
   form <- check_choice(options$format %||% "text", "--format", c("text", "csv"))
   if (!is.null(options$out)) {
@@ -91,7 +113,7 @@ run_prices <- function(files, options) {
       )
     }
     write_prices(prices, options$out, layout = layout)
-    say("Wrote ", options$out)
+    say("Wrote ", if (is_folder_path(options$out)) "the folder ", options$out)
   } else if (form == "csv") {
     print_lines(as_csv(if (layout == "long") long_table(prices) else as.data.frame(prices)))
   } else {
@@ -157,7 +179,7 @@ run_adjust <- function(files, options) {
     print_lines(as_csv(as.data.frame(made)))
   } else {
     write_prices(made, options$out)
-    say("Wrote ", options$out)
+    say("Wrote ", if (is_folder_path(options$out)) "the folder ", options$out)
   }
   0L
 }

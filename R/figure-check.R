@@ -4,6 +4,12 @@ autoplot.imbroglio_findings <- function(object, ...) {
   refuse_others(...)
   need_ggplot()
   source <- attr(object, "source")
+  if (is_opened(source)) {
+    fail(
+      "argument", "What was checked in blocks is not drawn.",
+      remedy = "Check as_prices() of some securities of it."
+    )
+  }
   securities <- source$securities
   row_of <- function(s) factor(s, rev(securities))
   spans <- do.call(rbind, Map(function(series, security) {

@@ -123,7 +123,7 @@ trade <- function(words, says, by) list(words = words, says = says, by = by)
 # The options that many commands have.
 priced <- c(
   "from", "to", "last", "during", "security", "securities", "price", "dates", "decimal", "sheet",
-  "strict", "as-of"
+  "strict", "as-of", "memory"
 )
 choose <- c("given", priced, "rates", "base", "currencies", "carry")
 book <- c(

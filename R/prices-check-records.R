@@ -79,7 +79,7 @@ price_checks <- list(
   `weekend date` = list(severity = "warning", find = function(d) {
     weekend <- as.POSIXlt(.Date(d$day))$wday %in% c(0L, 6L)
     # Where weekends are traded as a rule they are no fault.
-    if (mean(weekend) > 0.1) return(NULL)
+    if (d$weekends %||% mean(weekend) > 0.1) return(NULL)
     told(d, which(weekend), weekdays(.Date(d$day[weekend])), "blank")
   }),
   sparse = list(severity = "note", find = function(d) {

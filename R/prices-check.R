@@ -70,6 +70,12 @@ record_of_check <- function() {
 #' @export
 check_prices <- function(source, actions = NULL, securities = NULL, today = Sys.Date(),
                          price = NULL, dates = NULL, decimal = NULL, stale = NULL) {
+  if (is_price_folder(source) && is.null(price)) source <- open_prices(source)
+  if (is_opened(source)) {
+    if (!is.null(securities)) source$about <- read_securities(securities)
+    told <- read_actions(actions, list(dates = dates, decimal = decimal))
+    return(check_opened(source, told, check_date(today, "today"), check_stale(stale)))
+  }
   d <- delivery_from(source, list(price = price, dates = dates, decimal = decimal))
   if (!inherits(source, "imbroglio_prices") && !isTRUE(d$recorded)) d$lines <- d$actions
   d$actions <- rbind(d$actions, read_actions(actions, list(dates = dates, decimal = decimal)))
@@ -79,21 +85,24 @@ check_prices <- function(source, actions = NULL, securities = NULL, today = Sys.
   d$stale <- check_stale(stale)
   d <- in_series(d)
   d$age <- if (length(d$calendar)) age_of(.Date(d$calendar), today)
-  findings <- do.call(
-    rbind,
-    lapply(names(price_checks), function(name) {
-      rows <- as.data.frame(price_checks[[name]]$find(d) %||% no_findings)
-      if (!nrow(rows)) return(NULL)
-      rows$finding <- name
-      if (is.null(rows$severity)) rows$severity <- price_checks[[name]]$severity
-      rows[names(no_findings)]
-    })
-  )
+  findings <- do.call(rbind, lapply(names(price_checks), findings_of, d = d))
+  findings_result(findings, d$securities, delivery_basis(d), d)
+}
+
+findings_of <- function(d, name) {
+  rows <- as.data.frame(price_checks[[name]]$find(d) %||% no_findings)
+  if (!nrow(rows)) return(NULL)
+  rows$finding <- name
+  if (is.null(rows$severity)) rows$severity <- price_checks[[name]]$severity
+  rows[names(no_findings)]
+}
+
+findings_result <- function(findings, securities, basis, source) {
   findings <- explained(findings %||% no_findings)
   findings <- findings[
     order(
       match(findings$severity, c("error", "warning", "note")),
-      match(findings$security, d$securities),
+      match(findings$security, securities),
       findings$date
     ),
   ]
@@ -102,8 +111,8 @@ check_prices <- function(source, actions = NULL, securities = NULL, today = Sys.
       "security", "date", "finding", "detail", "severity", "remedy", "by", "row"
     )]),
     "findings",
-    delivery_basis(d),
-    d
+    basis,
+    source
   )
 }
 
@@ -121,7 +130,6 @@ no_findings <- data.frame(
 delivery_from <- function(source, how) {
   if (inherits(source, "imbroglio_delivery")) return(in_rows(source))
   if (inherits(source, "imbroglio_prices")) return(rows_of_table(source))
-  if (is_price_folder(source)) return(rows_of_table(read_prices(source, price = how$price)))
   in_rows(
     if (is.data.frame(source)) {
       delivery_of(grid_of_frame(source, "a data frame"), how)
@@ -175,6 +183,13 @@ delivery_basis <- function(d) {
 # ---- the delivery in order, and the days that its securities share ------------------------
 
 in_series <- function(d) {
+  d <- with_series(d)
+  d$frequency <- frequencies_of_series(d$series)
+  d$calendar <- shared_days(d$series[!d$frequency$rare])
+  with_returns_of_series(d)
+}
+
+with_series <- function(d) {
   price <- d$values[[d$measured]]
   usable <- which(
     !is.na(d$day) & !is.na(price) & is_price(price) & !is.na(d$security)
@@ -184,8 +199,10 @@ in_series <- function(d) {
   d$series <- lapply(split(o, factor(d$security[o], seq_along(d$securities))), function(i) {
     list(row = i, day = d$day[i], price = price[i])
   })
-  d$frequency <- frequencies_of_series(d$series)
-  d$calendar <- shared_days(d$series[!d$frequency$rare])
+  d
+}
+
+with_returns_of_series <- function(d) {
   d$log_returns <- lapply(d$series, function(s) diff(log(s$price)))
   d$scale <- vapply(
     d$log_returns,
@@ -208,13 +225,13 @@ frequencies_of_series <- function(series) {
     per_year = of("per_year", Inf),
     usual = of("usual", NA_real_)
   )
-  known <- frequency$per_year[is.finite(frequency$per_year)]
-  frequency$rare <- if (length(known)) {
-    frequency$per_year < 0.6 * max(known)
-  } else {
-    logical(length(series))
-  }
+  frequency$rare <- rare_of(frequency$per_year)
   frequency
+}
+
+rare_of <- function(per_year) {
+  known <- per_year[is.finite(per_year)]
+  if (length(known)) per_year < 0.6 * max(known) else logical(length(per_year))
 }
 
 shared_days <- function(series) {

@@ -46,8 +46,9 @@ write_folder_into <- function(own, prices) {
   files <- 0L
   head <- NULL
   over(function(table) {
+    # Of a span that was chosen, blocks keep prices before it.
+    if (is_opened(prices)) table <- on_dates(table, prices$dates)
     if (is.null(head)) head <<- table
-    if (!identical(table$dates, head$dates)) stop("a block has other dates")
     k <- ncol(table$close)
     each <- max(1L, as.integer(cells_a_file %/% length(table$dates)))
     if (is.null(prices$tables)) state <<- core_hash_more(state, raw(), table$close)
@@ -176,9 +177,9 @@ folder_reader <- function(path, price = NULL) {
     )
   }
   index <- read("securities.parquet")
-  dates <- read("dates.parquet")$date
+  dates <- .Date(as.numeric(read("dates.parquet")$date))
   if (!identical(index_digest(index), head$digest_of_index) ||
-      nrow(index) != head$securities || length(dates) != head$dates || !inherits(dates, "Date")) {
+      nrow(index) != head$securities || length(dates) != head$dates) {
     damaged("Its index is another.")
   }
   known <- c(head$measured, unlist(head$fields))

@@ -169,6 +169,7 @@ parts_of_source <- function(source, how, bytes) {
     files <- list.files(source, price_files, full.names = TRUE, ignore.case = TRUE)
     if (!length(files)) fail("file", sprintf("%s is a folder without a file of prices.", source))
   }
+  for (file in files) if (file_kind(path.expand(file)) == "none") refuse_no_file(file)
   list(
     each = function(work) {
       for (file in files) {

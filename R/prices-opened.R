@@ -95,9 +95,9 @@ bytes_of <- function(memory) {
   bytes <- if (length(parts)) {
     suppressWarnings(as.numeric(parts[2L])) * memory_units[[toupper(parts[3L])]]
   }
-  if (!length(bytes) || is.na(bytes) || bytes < 1e7) {
+  if (!length(bytes) || is.na(bytes) || bytes < 1e5) {
     fail(
-      "argument", "`memory` must be a size of 10 MB or more, such as \"500MB\" or \"2GB\".",
+      "argument", "`memory` must be a size of 100 KB or more, such as \"500MB\" or \"2GB\".",
       where = sprintf("It is %s.", shown(memory))
     )
   }

@@ -4,6 +4,14 @@
 # More than this, unpacked, is no table of prices.
 most_bytes <- 2^33
 
+refuse_no_file <- function(path) {
+  fail(
+    "file",
+    sprintf("There is no file %s.", path),
+    remedy = did_you_mean(basename(path), list.files(dirname(path)))
+  )
+}
+
 # What a path or "-" holds: its bytes, what they are by how they begin, and what to call it.
 read_bytes <- function(path) {
   if (path == "-") {
@@ -13,13 +21,7 @@ read_bytes <- function(path) {
   } else {
     origin <- paste("file", visible(basename(path)))
     kind <- file_kind(path.expand(path))
-    if (kind == "none") {
-      fail(
-        "file",
-        sprintf("There is no file %s.", path),
-        remedy = did_you_mean(basename(path), list.files(dirname(path)))
-      )
-    }
+    if (kind == "none") refuse_no_file(path)
     if (kind == "folder") {
       fail("file", sprintf("%s is a folder.", path), remedy = "Name a file in it.")
     }

@@ -105,6 +105,7 @@ read_price_folder <- function(source, how) {
 price_files <- "\\.(csv|tsv|txt|xlsx|xls|parquet)(\\.gz)?$"
 
 read_delivery <- function(source, how) {
+  if (is_price_folder(source)) return(rows_of_table(read_price_folder(source, how)))
   if (holds_store(source, how)) {
     refuse_text_choices(how)
     return(read_store(source, how))

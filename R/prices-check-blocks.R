@@ -1,0 +1,114 @@
+# An opened source, checked block by block: what its securities share (the trading days, which of
+# them have fewer prices than most) is found in a first reading, what is wrong in a second.
+
+check_opened <- function(x, actions, today, stale) {
+  if (length(x$steps)) {
+    fail(
+      "argument", "Prices are checked as they are read.",
+      remedy = "Check the source before anything is done to it."
+    )
+  }
+  shared <- shared_of_blocks(x, actions)
+  shared$today <- as.numeric(today)
+  shared$stale <- stale
+  shared$age <- if (length(shared$calendar)) age_of(.Date(shared$calendar), today)
+  by_security <- setdiff(names(price_checks), of_the_table)
+  at <- before <- 0L
+  found <- list()
+  for (names in blocks_of(x)) {
+    d <- block_to_check(x, names, actions, shared)
+    k <- length(names)
+    d$frequency <- lapply(shared$frequency, `[`, at + seq_len(k))
+    found[[length(found) + 1L]] <- lapply(by_security, function(name) {
+      rows <- findings_of(d, name)
+      if (!is.null(rows)) rows$row <- rows$row + before
+      rows
+    })
+    at <- at + k
+    before <- before + length(d$day)
+  }
+  whole <- structure(
+    c(list(securities = x$chosen, about = x$about), shared), class = "imbroglio_delivery"
+  )
+  findings <- lapply(names(price_checks), function(name) {
+    if (name %in% of_the_table) return(findings_of(whole, name))
+    do.call(rbind, lapply(found, `[[`, match(name, by_security)))
+  })
+  findings_result(do.call(rbind, findings), x$chosen, opened_basis(x, shared), x)
+}
+
+# Checks of which there is one finding for the whole table.
+of_the_table <- c("currencies", "old")
+
+block_to_check <- function(x, names, actions, shared = NULL) {
+  d <- rows_of_table(block_table(x, names))
+  d$actions <- rbind(d$actions, actions[actions$security %in% names, ])
+  d[c("calendar", "today", "stale", "weekends")] <- shared[
+    c("calendar", "today", "stale", "weekends")
+  ]
+  with_returns_of_series(with_series(d))
+}
+
+# What the securities share: how often each has a price, the trading days, how many dates are of
+# a weekend.
+shared_of_blocks <- function(x, actions) {
+  dates <- as.numeric(x$dates)
+  weekend <- as.POSIXlt(x$dates)$wday %in% c(0L, 6L)
+  usual <- list()
+  listed <- new.env()
+  n <- weekends <- 0
+  for (names in blocks_of(x)) {
+    d <- block_to_check(x, names, NULL)
+    frequency <- frequencies_of_series(d$series)
+    usual[[length(usual) + 1L]] <- c(frequency, list(n = lengths(lapply(d$series, `[[`, "day"))))
+    weekends <- weekends + sum(weekend[match(d$day, dates)])
+    n <- n + length(d$day)
+    days_counted(listed, d$series, frequency$per_year, dates)
+  }
+  each <- function(part) do.call(c, unname(lapply(usual, `[[`, part)))
+  frequency <- lapply(stats::setNames(nm = c("every", "per_year", "usual")), each)
+  frequency$rare <- rare_of(frequency$per_year)
+  list(
+    frequency = frequency, calendar = days_listed(listed, frequency, dates), n = each("n"),
+    weekends = weekends / n
+  )
+}
+
+# On how many dates securities of one frequency have a price, and on how many they are listed.
+days_counted <- function(listed, series, per_year, dates) {
+  for (own in unique(per_year[lengths(lapply(series, `[[`, "day")) > 0L])) {
+    key <- sprintf("%.17g", own)
+    counts <- listed[[key]] %||% list(there = numeric(length(dates)), on = numeric(length(dates)))
+    for (s in series[per_year == own]) {
+      if (!length(s$day)) next
+      at <- match(s$day, dates)
+      counts$there[at] <- counts$there[at] + 1
+      span <- at[1L]:at[length(at)]
+      counts$on[span] <- counts$on[span] + 1
+    }
+    assign(key, counts, listed)
+  }
+}
+
+days_listed <- function(listed, frequency, dates) {
+  keys <- unique(sprintf("%.17g", frequency$per_year[!frequency$rare]))
+  counts <- mget(intersect(keys, ls(listed)), listed)
+  if (!length(counts)) return(numeric())
+  there <- Reduce(`+`, lapply(counts, `[[`, "there"))
+  on <- Reduce(`+`, lapply(counts, `[[`, "on"))
+  dates[there > 0 & there >= on / 2]
+}
+
+opened_basis <- function(x, shared) {
+  new_basis(
+    x$dates[1L],
+    x$dates[length(x$dates)],
+    stats::setNames(shared$n, x$chosen),
+    data.frame(security = character(), reason = character(), n = integer()),
+    "price",
+    if (length(shared$calendar) > 1L) calendar_every(.Date(shared$calendar)) else "day",
+    choices = c("last price" = shared$age$text),
+    origin = x$origin,
+    digest = digest_of_opened(x)
+  )
+}
