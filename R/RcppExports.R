@@ -237,6 +237,10 @@ core_fit_pareto <- function(excesses) {
     .Call(`_imbroglio_core_fit_pareto`, excesses)
 }
 
+core_place_columns <- function(values, at, columns) {
+    invisible(.Call(`_imbroglio_core_place_columns`, values, at, columns))
+}
+
 core_book_value <- function(prices, weights, cash, cash_growth, again, start) {
     .Call(`_imbroglio_core_book_value`, prices, weights, cash, cash_growth, again, start)
 }

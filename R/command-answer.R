@@ -1,6 +1,11 @@
 # Where a result goes: to the terminal, a file, a figure.
 
 hand_over_measured <- function(result, options, plot = result, extra = NULL) {
+  if (comes_by_block(options)) {
+    rows <- write_rows(result, options$out, options$columns)
+    say("Wrote ", count(rows, "row"), " to ", options$out)
+    return(0L)
+  }
   shown_from <- attr(result, "source")$shown_from
   if (!is.null(shown_from) && !is.null(result[["window"]]) && !is.null(result[["to"]])) {
     same <- identical(plot, result)
@@ -19,6 +24,14 @@ hand_over_measured <- function(result, options, plot = result, extra = NULL) {
     table = as.data.frame(result),
     plot = plot
   )
+}
+
+# Whether rows are written as they are measured: a rolling table of what is read in blocks. What
+# `result` promises is then not measured before.
+comes_by_block <- function(options) {
+  !is.null(options$memory) && (!is.null(options$window) || isTRUE(options$series)) &&
+    identical(ending_of(options$out %||% ""), "csv") && !is_kept(options) &&
+    is.null(options$figure) && is.null(options$workbook) && !isTRUE(options$working)
 }
 
 rows_from <- function(result, date) {

@@ -22,11 +22,12 @@ run_volatility <- function(files, options) {
   if (options$series) {
     return(hand_over_measured(call_with(volatility_series, returns, options), options))
   }
-  result <- call_with(measure_volatility, returns, options)
-  if (options$by_window) {
-    draw_to(result, options$figure, by_window = TRUE)
-    options$figure <- NULL
+  if (!options$by_window) {
+    return(hand_over_measured(call_with(measure_volatility, returns, options), options))
   }
+  result <- call_with(measure_volatility, returns, options)
+  draw_to(result, options$figure, by_window = TRUE)
+  options$figure <- NULL
   hand_over_measured(result, options)
 }
 

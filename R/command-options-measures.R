@@ -3,7 +3,7 @@
 options_of_measures <- function() {
   list(
     window = option(
-      "N,N", "number",
+      "N,N", "several numbers",
       "roll over the last N returns; several side by side",
       idle = first_reason(not_split_return, function(o, command) {
         if (command == "volatility" && (o$series || o$parameters || !is.null(o$horizon))) {
@@ -33,7 +33,7 @@ options_of_measures <- function() {
       })
     ),
     level = option(
-      "P,P", "number",
+      "P,P", "several numbers",
       "confidence levels (0.99)",
       idle = function(o, command) {
         if (command == "roll") return(of_rolled(o, c("var", "es")))

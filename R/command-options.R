@@ -24,11 +24,11 @@ takes_value <- function(names) {
 
 comma <- function(text) trimws(strsplit(text, ",", fixed = TRUE)[[1L]])
 
-# Numbers as people write them: 0.99 or 99%, 1000000 or 1,000,000 or 1m; several with commas
-# between.
-number <- function(text) {
+# Numbers as people write them: 0.99 or 99%, 1000000 or 1,000,000 or 1m. Where `several` may be
+# meant a comma stands between them, and never within: 60,250 are two windows.
+number <- function(text, several = FALSE) {
   text <- trimws(text)
-  parted <- grepl(
+  parted <- !several && grepl(
     "^[-+]?[0-9]{1,3}(,[0-9]{3})+([.][0-9]+)?( ?(k|m|bn))?$",
     text,
     ignore.case = TRUE
@@ -51,7 +51,7 @@ number <- function(text) {
 # Numbers, or a run of whole ones: 1:20.
 numbers <- function(text) {
   ends <- regmatches(text, regexec("^ *([0-9]{1,4}):([0-9]{1,4}) *$", text))[[1L]]
-  if (length(ends)) as.numeric(ends[2L]):as.numeric(ends[3L]) else number(text)
+  if (length(ends)) as.numeric(ends[2L]):as.numeric(ends[3L]) else number(text, TRUE)
 }
 
 # Periods, or times.
@@ -115,6 +115,7 @@ option_types <- list(
   text = identity,
   list = comma,
   number = number,
+  `several numbers` = function(text) number(text, several = TRUE),
   times = times,
   amounts = amounts,
   pairs = pairs,

@@ -192,13 +192,13 @@ folder_reader <- function(path, price = NULL) {
   }
   columns <- function(field, names) {
     at <- match(names, index$security)
-    found <- vector("list", length(names))
+    values <- matrix(NA_real_, length(dates), length(names))
     for (number in unique(index$file[at])) {
       own <- which(index$file[at] == number)
-      found[own] <- read(column_file(field, number), col_select = names[own])[names[own]]
+      found <- read(column_file(field, number), col_select = names[own])[names[own]]
+      if (nrow(found) != length(dates)) damaged(sprintf("%s: other dates.", field))
+      core_place_columns(values, own, found)
     }
-    values <- core_bound(found, integer())$values
-    if (nrow(values) != length(dates)) damaged(sprintf("%s: other dates.", field))
     colnames(values) <- names
     wrong <- core_column_digests(values) != index[[paste0("digest_", field)]][at]
     if (any(wrong)) damaged(sprintf("%s of %s.", sentence_case(field), some(names[wrong])))

@@ -125,9 +125,13 @@ blocks_of <- function(x, size = block_size(x)) {
   unname(split(x$chosen, block))
 }
 
+# What a block took is given back before the next: R itself waits until much more is used.
+free_block <- function(x) if (block_size(x) * bytes_a_security(x) > 1e6) gc(verbose = FALSE)
+
 # The table of some securities: prices as they are read and then whatever was asked for.
 block_table <- function(x, names, others = NULL, of = length(x$chosen)) {
   table <- table_read(x, names)
+  free_block(x)
   table$others <- others
   table$block <- of
   for (step in x$steps) table <- step(table)
@@ -158,7 +162,10 @@ table_read <- function(x, names) {
 # Runs `work` on a table of each block, or on the table that it is.
 over_tables <- function(x, work) {
   if (!is_opened(x)) return(work(x))
-  for (names in blocks_of(x)) work(block_table(x, names))
+  for (names in blocks_of(x)) {
+    work(block_table(x, names))
+    free_block(x)
+  }
 }
 
 # That of the whole table as it was opened, as digest_of() would have it.

@@ -17,7 +17,8 @@ measured_in_blocks <- function(called) {
   # What else is opened is a benchmark.
   given[at[-1L]] <- lapply(given[at[-1L]], as_prices)
   beside <- securities_beside(x, given)
-  size <- max(block_size(x), 2L + length(beside))
+  # Rows that are written as they come take several times their prices.
+  size <- max(block_size(x) %/% (if (is.null(under_way$sink)) 1L else 10L), 2L + length(beside))
   found <- measured_blocks(x, blocks_of(x, size), beside, function(block) {
     given[[at[1L]]] <- block
     do.call(called$measure, given)
@@ -65,8 +66,10 @@ measured_blocks <- function(x, blocks, beside, measure) {
     result <- if_priced(measure(table))
     if (is.null(result)) return(TRUE)
     own <- intersect(blocks[[i]], colnames(table))
-    made[[i]] <<- list(result = of_own(result, own), own = own, told = under_way$told)
+    made[[i]] <<- list(result = kept_of(result, own, x), own = own, told = under_way$told)
     cli::cli_progress_update(id = progress)
+    table <- result <- NULL
+    free_block(x)
     TRUE
   }
   # What no security of a block has enough prices for, those of another block may have.
@@ -106,16 +109,42 @@ first_frequency <- function(table) {
   if (length(known)) lapply(frequency[c("every", "per_year")], function(f) f[[known[1L]]])
 }
 
-# Rows of a result, or columns of a matrix.
+# What is kept of a block: nothing of rows that are written as they come.
+kept_of <- function(result, own, x) {
+  kept <- of_own(result, own)
+  if (is.null(under_way$sink) || is.matrix(kept)) return(kept)
+  if (length(slower_than_security(kept$columns))) {
+    fail(
+      "argument",
+      "Rows are written as they come, and would come in another order.",
+      remedy = "Ask for one method, one window and one level at a time."
+    )
+  }
+  under_way$sink(kept$columns, x)
+  kept$columns <- lapply(kept$columns, `[`, 0L)
+  kept
+}
+
+# Rows of a result, or columns of a matrix; of a result its columns and its basis, without the table
+# that they were measured on.
 of_own <- function(made, own) {
   if (is.matrix(made)) return(made[, colnames(made) %in% own, drop = FALSE])
   keep <- made$security %in% own
-  if (all(keep)) return(made)
-  kept <- attributes(made)
-  columns <- lapply(as.list(made), `[`, keep)
-  kept$row.names <- .set_row_names(sum(keep))
-  kept$rows <- sum(keep)
-  `attributes<-`(columns, kept)
+  columns <- as.list(as.data.frame(made))
+  if (!all(keep)) columns <- lapply(columns, `[`, keep)
+  about <- attr(made, "basis")
+  asked <- attr(about, "asked")
+  asked$x <- without_numbers(asked$x)
+  attr(about, "asked") <- asked
+  list(columns = columns, basis = about, measure = attr(made, "measure"))
+}
+
+without_numbers <- function(x) {
+  if (inherits(x, "imbroglio_prices")) {
+    return(altered(x, close = NULL, fields = list(), read = NULL, others = NULL, block = NULL))
+  }
+  prices <- if (!is.null(x$prices)) without_numbers(x$prices)
+  altered(x, values = NULL, prices = prices)
 }
 
 # Notes and warnings of several blocks: each text once, three of a kind, the others counted. That no
@@ -163,7 +192,6 @@ new_hearing <- function(blocks) {
 
 results_together <- function(found, x) {
   made <- found$made
-  first <- made[[1L]]
   tables <- with_one_shape(made)
   # A column that says something of a few rows only is in some blocks.
   fullest <- names(tables[[which.max(lengths(tables))]])
@@ -172,49 +200,60 @@ results_together <- function(found, x) {
   block <- rep(seq_along(tables), lengths(lapply(tables, `[[`, 1L)))
   in_order <- rows_in_order(columns, block)
   columns <- lapply(columns, `[`, in_order)
-  basis <- bases_together(lapply(made, attr, "basis"), found, x)
-  result <- new_result(columns, attr(first, "measure"), basis, x)
-  result
+  basis <- bases_together(lapply(made, `[[`, "basis"), found, x)
+  new_result(columns, made[[1L]]$measure, basis, x)
 }
 
 # Where the periods of the blocks are not of one length, each row says of which its own is.
 with_one_shape <- function(made) {
-  tables <- lapply(made, as.list)
+  tables <- lapply(made, `[[`, "columns")
   have <- vapply(tables, function(t) !is.null(t[["every"]]), NA)
-  periods <- unique(unlist(lapply(made[!have], every_by_row)))
-  if (all(have) || (!any(have) && length(periods) == 1L)) return(tables)
-  tables[!have] <- Map(function(table, one) {
-    append(table, list(every = every_by_row(one)), match("security", names(table)))
-  }, tables[!have], made[!have])
+  each <- lapply(made, function(one) {
+    every <- one$basis$every
+    if (length(every) == 1L) every else unname(every[one$columns$security])
+  })
+  if (all(have) || (!any(have) && length(unique(unlist(each[!have]))) == 1L)) return(tables)
+  tables[!have] <- Map(function(table, every) {
+    every <- list(every = rep_len(every, length(table$security)))
+    append(table, every, match("security", names(table)))
+  }, tables[!have], each[!have])
   tables
 }
 
 # The order of the rows of the whole table: by whatever in a block changes less often than the
-# security does (a method, a window), and then by block.
+# security does, and then by block.
 rows_in_order <- function(columns, block) {
-  keys <- Filter(function(name) {
-    isTRUE(known_columns()[[name]]$key) && !name %in% c("security", "to", "other")
-  }, names(columns))
   sizes <- tapply(columns$security, block, function(s) length(unique(s)))
   widest <- block == as.integer(names(sizes)[which.max(sizes)])
-  of_block <- lapply(columns[c("security", keys)], `[`, widest)
-  runs <- function(id) sum(id[-1L] != id[-length(id)]) + 1L
-  if (runs(of_block$security) == length(unique(of_block$security))) return(seq_along(block))
-  slow <- character()
-  repeat {
-    slower <- Filter(function(key) {
-      id <- vctrs::vec_group_id(of_block[c(slow, key)])
-      length(unique(of_block[[key]])) > 1L && runs(id) == length(unique(id))
-    }, setdiff(keys, slow))
-    if (!length(slower)) break
-    slow <- c(slow, slower[1L])
-  }
-  if (!length(slow)) stop("the rows of a block are in no order that is known")
+  of_block <- lapply(columns, `[`, widest)
+  slow <- slower_than_security(of_block)
+  if (!length(slow)) return(seq_along(block))
   # As the values come in the block that has most securities, then as they come.
   rank <- lapply(slow, function(key) {
     match(columns[[key]], unique(c(of_block[[key]], columns[[key]])))
   })
   do.call(order, c(unname(rank), list(block, seq_along(block))))
+}
+
+# What a table goes by before it goes by security: a method, a window.
+slower_than_security <- function(columns) {
+  keys <- Filter(function(name) {
+    isTRUE(known_columns()[[name]]$key) && !name %in% c("security", "to", "other")
+  }, names(columns))
+  runs <- function(id) sum(id[-1L] != id[-length(id)]) + 1L
+  if (!length(columns$security)) return(character())
+  if (runs(columns$security) == length(unique(columns$security))) return(character())
+  slow <- character()
+  repeat {
+    slower <- Filter(function(key) {
+      id <- vctrs::vec_group_id(columns[c(slow, key)])
+      length(unique(columns[[key]])) > 1L && runs(id) == length(unique(id))
+    }, setdiff(keys, slow))
+    if (!length(slower)) break
+    slow <- c(slow, slower[1L])
+  }
+  if (!length(slow)) stop("the rows of a block are in no order that is known")
+  slow
 }
 
 # The basis of the whole, from what those of the blocks were made of.
