@@ -116,13 +116,10 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
                          parts = FALSE, stand_ins = NULL, carried = NULL, between = NULL,
                          benchmark = NULL, bridges = 5L, seed = 1L, name = "BOOK",
                          decimal = NULL) {
-  if (is_opened(x)) {
-    x <- table_of_holdings(
-      x, weights %||% shares %||% values %||% holdings,
-      kind_of_amounts(weights, shares, values, holdings), cash, decimal, c(benchmark, stand_ins)
-    )
-  }
-  returns <- take_returns(x)
+  amounts <- weights %||% shares %||% values %||% holdings
+  kind <- kind_of_amounts(weights, shares, values, holdings)
+  beside <- c(benchmark, stand_ins)
+  returns <- take_returns(table_of_holdings(x, amounts, kind, cash, decimal, beside))
   bridging <- list(
     between = between, stand_ins = stand_ins, benchmark = one_series(benchmark, returns),
     bridges = check_whole(bridges, "bridges", most = 1000L),
@@ -133,12 +130,7 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
   check_book_name(name, colnames(returns$values))
   check_cash_return(cash_return)
   own <- holdings_of(
-    weights %||% shares %||% values %||% holdings,
-    kind_of_amounts(weights, shares, values, holdings),
-    colnames(returns$values),
-    cash,
-    decimal,
-    base_currency(returns$prices)
+    amounts, kind, colnames(returns$values), cash, decimal, base_currency(returns$prices)
   )
   check_book_kind(own$what, is.null(returns$prices), value)
   counted <- in_one_currency(own, returns$prices, name)
@@ -184,6 +176,7 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
 
 # Of an opened source what a book is made of: its holdings, and what stands in for them.
 table_of_holdings <- function(x, amounts, kind, cash, decimal, beside) {
+  if (!is_opened(x)) return(x)
   own <- holdings_of(amounts, kind, colnames(x), cash, decimal, base_currency(x))
   named <- Filter(is.character, as.list(beside))
   whole_table(x[, unique(c(own$security, unlist(named, use.names = FALSE)))])

@@ -2,7 +2,8 @@
 # or a word of the trade is.
 option_groups <- list(
   "What is read" = c(
-    "given", "price", "dates", "decimal", "sheet", "strict", "as-of", "memory", "securities", "actions",
+    "given", "price", "dates", "decimal", "sheet", "strict", "as-of", "memory", "securities",
+    "actions",
     "feed", "store", "files"
   ),
   "What is chosen" = c(

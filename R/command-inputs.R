@@ -58,7 +58,9 @@ input_opened <- function(files, options, reading, command) {
   if (length(unused) || isTRUE(options$strict)) {
     fail(
       "argument",
-      sprintf("--memory reads in blocks, and not with --%s.", sub("_", "-", c(unused, "strict")[1L])),
+      sprintf(
+        "--memory reads in blocks, and not with --%s.", sub("_", "-", c(unused, "strict")[1L])
+      ),
       remedy = "Leave one of them out."
     )
   }

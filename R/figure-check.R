@@ -7,7 +7,7 @@ autoplot.imbroglio_findings <- function(object, ...) {
   if (is_opened(source)) {
     fail(
       "argument", "What was checked in blocks is not drawn.",
-      remedy = "Check as_prices() of some securities of it."
+      remedy = "Pick securities that fit the memory, and check those."
     )
   }
   securities <- source$securities

@@ -121,14 +121,7 @@ measure_ratios <- function(returns, target = 0, deepest = 3L, window = NULL, min
   deepest <- check_whole(deepest, "deepest")
   asked <- asked_of_falls(returns, target, 1, deepest, per_year, errors, draws, block, seed,
                           !is.null(window))
-  if (!is.null(window)) {
-    wanted <- c("mean", "downside_deviation", "gain", "shortfall", "pain", "growth",
-                "max_drawdown", "deep_falls")
-    return(rolling_falls(asked, "ratios", check_windows(window, min_obs), function(f, m) {
-      made <- ratios_from(f, f$target, f$years, asked$returns$kind)
-      c(made["sortino"], list(sortino_annual = made$sortino * sqrt(m)), made[-1L])
-    }, wanted))
-  }
+  if (!is.null(window)) return(rolling_ratios(asked, check_windows(window, min_obs)))
   refuse_without_window(min_obs)
   sample <- sample_of(asked$returns$dates, asked$returns$values)
   n <- sample$n
@@ -176,6 +169,17 @@ measure_ratios <- function(returns, target = 0, deepest = 3L, window = NULL, min
     basis_of_falls(asked, sample, c("deepest falls of Sterling" = deepest)),
     asked$returns
   ), draws = found$draws)
+}
+
+rolling_ratios <- function(asked, windows) {
+  wanted <- c(
+    "mean", "downside_deviation", "gain", "shortfall", "pain", "growth", "max_drawdown",
+    "deep_falls"
+  )
+  rolling_falls(asked, "ratios", windows, function(f, m) {
+    made <- ratios_from(f, f$target, f$years, asked$returns$kind)
+    c(made["sortino"], list(sortino_annual = made$sortino * sqrt(m)), made[-1L])
+  }, wanted)
 }
 
 ratios_from <- function(f, target, years, kind) {

@@ -103,16 +103,7 @@ measure_summary <- function(returns, benchmark = NULL, level = 0.99, per_year = 
     var_methods()["historical"],
     0L
   )
-  columns <- c(
-    as.list(earned)[c("security", "from", "to", "n", "total_return", "return_annual")],
-    list(
-      volatility_annual = earned$volatility * sqrt(unname(per_year)),
-      sharpe_annual = earned$sharpe_annual,
-      max_drawdown = fallen$depth,
-      var = tail$var,
-      es = tail$es
-    )
-  )
+  columns <- columns_of_summary(earned, fallen, tail, per_year)
   if (!is.null(benchmark)) columns <- c(columns, against(returns, benchmark, given, risk_free))
   if (!is.null(sort_by)) columns <- sorted(columns, sort_by)
   choices <- c(
@@ -133,6 +124,19 @@ measure_summary <- function(returns, benchmark = NULL, level = 0.99, per_year = 
       exact = list(level = level, risk_free = yearly_rate(risk_free), per_year = given)
     ),
     returns
+  )
+}
+
+columns_of_summary <- function(earned, fallen, tail, per_year) {
+  c(
+    as.list(earned)[c("security", "from", "to", "n", "total_return", "return_annual")],
+    list(
+      volatility_annual = earned$volatility * sqrt(unname(per_year)),
+      sharpe_annual = earned$sharpe_annual,
+      max_drawdown = fallen$depth,
+      var = tail$var,
+      es = tail$es
+    )
   )
 }
 

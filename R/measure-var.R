@@ -343,7 +343,8 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
       returns,
       sample_of(returns$dates, returns$values),
       choices = c(
-        var_choices(records, horizon, ways, rank, request), states_choice(columns$state, columns$security)
+        var_choices(records, horizon, ways, rank, request),
+        states_choice(columns$state, columns$security)
       ),
       exact = request[c("decay", "tail", "block", "draws", "confidence", "errors")],
       seed = if (any_chance(records, horizon)) request$seed else NA_integer_

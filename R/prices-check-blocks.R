@@ -15,9 +15,9 @@ check_opened <- function(x, actions, today, stale) {
   by_security <- setdiff(names(price_checks), of_the_table)
   at <- before <- 0L
   found <- list()
-  for (names in blocks_of(x)) {
-    d <- block_to_check(x, names, actions, shared)
-    k <- length(names)
+  for (wanted in blocks_of(x)) {
+    d <- block_to_check(x, wanted, actions, shared)
+    k <- length(wanted)
     d$frequency <- lapply(shared$frequency, `[`, at + seq_len(k))
     found[[length(found) + 1L]] <- lapply(by_security, function(name) {
       rows <- findings_of(d, name)
@@ -40,9 +40,9 @@ check_opened <- function(x, actions, today, stale) {
 # Checks of which there is one finding for the whole table.
 of_the_table <- c("currencies", "old")
 
-block_to_check <- function(x, names, actions, shared = NULL) {
-  d <- rows_of_table(block_table(x, names))
-  d$actions <- rbind(d$actions, actions[actions$security %in% names, ])
+block_to_check <- function(x, wanted, actions, shared = NULL) {
+  d <- rows_of_table(block_table(x, wanted))
+  d$actions <- rbind(d$actions, actions[actions$security %in% wanted, ])
   d[c("calendar", "today", "stale", "weekends")] <- shared[
     c("calendar", "today", "stale", "weekends")
   ]
@@ -57,8 +57,8 @@ shared_of_blocks <- function(x, actions) {
   usual <- list()
   listed <- new.env()
   n <- weekends <- 0
-  for (names in blocks_of(x)) {
-    d <- block_to_check(x, names, NULL)
+  for (wanted in blocks_of(x)) {
+    d <- block_to_check(x, wanted, NULL)
     frequency <- frequencies_of_series(d$series)
     usual[[length(usual) + 1L]] <- c(frequency, list(n = lengths(lapply(d$series, `[[`, "day"))))
     weekends <- weekends + sum(weekend[match(d$day, dates)])

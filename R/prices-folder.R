@@ -40,26 +40,32 @@ write_price_folder <- function(prices, path) {
 # than their securities.
 write_folder_into <- function(own, prices) {
   securities <- prices$securities %||% colnames(prices)
+  if ("date" %in% securities) {
+    fail(
+      "security", "A folder has a column date, and so has a security of that name.",
+      remedy = "Write the prices as .csv, or call it otherwise."
+    )
+  }
   over <- prices$tables %||% function(work) over_tables(prices, work)
   index <- list()
   state <- table_hash(prices$dates, securities)
   files <- 0L
-  head <- NULL
+  first <- NULL
   over(function(table) {
     # Of a span that was chosen, blocks keep prices before it.
     if (is_opened(prices)) table <- on_dates(table, prices$dates)
-    if (is.null(head)) head <<- table
+    if (is.null(first)) first <<- table
     k <- ncol(table$close)
     each <- max(1L, as.integer(cells_a_file %/% length(table$dates)))
     if (is.null(prices$tables)) state <<- core_hash_more(state, raw(), table$close)
     for (at in split(seq_len(k), (seq_len(k) - 1L) %/% each)) {
       files <<- files + 1L
-      index[[files]] <<- write_columns(own, table, at, files, head)
+      index[[files]] <<- write_columns(own, table, at, files, first)
     }
   })
   index <- as.data.frame(stacked(index))
   index <- index[match(securities, index$security), ]
-  write_parquet_file(data.frame(date = head$dates), own, "dates.parquet")
+  write_parquet_file(data.frame(date = first$dates), own, "dates.parquet")
   write_parquet_file(index, own, "securities.parquet")
   acted <- prices$actions[prices$actions$security %in% securities, ]
   if (NROW(acted)) write_parquet_file(as.data.frame(acted), own, "actions.parquet")
@@ -68,11 +74,11 @@ write_folder_into <- function(own, prices) {
   told <- list(
     form = folder_form,
     version = as.character(utils::packageVersion("imbroglio")),
-    measured = head$measured, fields = as.list(names(head$fields)),
-    dates = length(head$dates), securities = nrow(index),
-    repairs = as.list(head$repairs), layout = head$layout,
+    measured = first$measured, fields = as.list(names(first$fields)),
+    dates = length(first$dates), securities = nrow(index),
+    repairs = as.list(first$repairs), layout = first$layout,
     digest = if (is.null(prices$tables)) core_hash_value(state),
-    digest_of_index = index_digest(index)
+    digest_of_index = index_digest(index, data.frame(date = first$dates), acted, about)
   )
   write_lines(
     jsonlite::toJSON(told, auto_unbox = TRUE, null = "null", pretty = TRUE),
@@ -82,8 +88,11 @@ write_folder_into <- function(own, prices) {
 
 folder_form <- "imbroglio prices, form 1"
 
-index_digest <- function(index) {
-  digest::digest(enc2utf8(unlist(lapply(index, as.character), use.names = FALSE)), "xxhash64")
+# Of all that stands beside the columns.
+index_digest <- function(...) {
+  tables <- Filter(function(table) NROW(table) > 0L, list(...))
+  cells <- unlist(lapply(tables, function(table) lapply(table, as.character)), use.names = FALSE)
+  digest::digest(enc2utf8(cells), "xxhash64")
 }
 
 # What is said of the securities; a currency is that of the closes that are written.
@@ -95,8 +104,8 @@ about_in_base <- function(prices) {
   about
 }
 
-write_parquet_file <- function(table, folder, name) {
-  file <- file.path(folder, name)
+write_parquet_file <- function(table, folder, called) {
+  file <- file.path(folder, called)
   dir.create(dirname(file), showWarnings = FALSE)
   nanoparquet::write_parquet(table, file)
   why <- reach_medium(file)
@@ -104,9 +113,9 @@ write_parquet_file <- function(table, folder, name) {
 }
 
 # One file of each field with these columns; their lines of the index.
-write_columns <- function(own, table, at, number, head) {
+write_columns <- function(own, table, at, number, first) {
   fields <- c(stats::setNames(list(table$close), table$measured), table$fields)
-  if (!setequal(names(fields), c(head$measured, names(head$fields)))) {
+  if (!setequal(names(fields), c(first$measured, names(first$fields)))) {
     stop("a block has other columns")
   }
   digests <- lapply(names(fields), function(field) {
@@ -133,9 +142,9 @@ write_columns <- function(own, table, at, number, head) {
 column_file <- function(field, number) sprintf("%s/%05d.parquet", field, number)
 
 # The digest of a table that comes piece by piece: that of the whole, see digest_of().
-table_hash <- function(dates, names) {
-  n <- as.numeric(length(dates)) * length(names)
-  bytes <- serialize(list(as.numeric(dates), names, numeric()), NULL, version = 2L)
+table_hash <- function(dates, securities) {
+  n <- as.numeric(length(dates)) * length(securities)
+  bytes <- serialize(list(as.numeric(dates), securities, numeric()), NULL, version = 2L)
   size <- if (n < 2^31) {
     writeBin(as.integer(n), raw(), endian = "big")
   } else {
@@ -152,23 +161,46 @@ as_signed <- function(n) as.integer(ifelse(n < 2^31, n, n - 2^32))
 # How a folder is read: see reader_of().
 folder_reader <- function(path, price = NULL) {
   need_package("nanoparquet", "A folder of Parquet files")
-  origin <- sprintf("folder %s", basename(path))
-  damaged <- function(where) {
+  of <- folder_index(path)
+  head <- of$head
+  known <- c(head$measured, unlist(head$fields))
+  measured <- price %||% head$measured
+  if (!measured %in% known) {
     fail(
-      "file", sprintf("The %s is not as it was written.", origin), where = where,
-      remedy = "Write it again from its source."
+      "argument", sprintf("There is no column %s in the %s.", measured, of$origin),
+      where = sprintf("There are %s.", some(known))
     )
   }
-  read <- function(name, ...) {
-    tryCatch(
-      as.data.frame(nanoparquet::read_parquet(file.path(path, name), ...)),
-      error = function(e) damaged(sprintf("%s: %s.", name, first_line(conditionMessage(e))))
-    )
-  }
-  if_there <- function(name) if (file.exists(file.path(path, name))) read(name)
+  list(
+    securities = of$index$security, dates = of$dates, origin = of$origin, measured = measured,
+    fields = setdiff(known, measured), about = of$about, actions = of$actions,
+    repairs = unlist(head$repairs), layout = head$layout,
+    parted = function(field, wanted) columns_of_folder(path, of, field, wanted),
+    digest = if (measured == head$measured) head$digest
+  )
+}
+
+refuse_damaged_folder <- function(path, where) {
+  fail(
+    "file", sprintf("The folder %s is not as it was written.", basename(path)), where = where,
+    remedy = "Write it again from its source."
+  )
+}
+
+read_of_folder <- function(path, file, ...) {
+  tryCatch(
+    as.data.frame(nanoparquet::read_parquet(file.path(path, file), ...)),
+    error = function(e) {
+      refuse_damaged_folder(path, sprintf("%s: %s.", file, first_line(conditionMessage(e))))
+    }
+  )
+}
+
+# What stands beside the columns, as it was written.
+folder_index <- function(path) {
   head <- tryCatch(
     jsonlite::fromJSON(file.path(path, folder_head), simplifyVector = TRUE),
-    error = function(e) damaged(sprintf("%s cannot be read.", folder_head))
+    error = function(e) refuse_damaged_folder(path, sprintf("%s cannot be read.", folder_head))
   )
   if (!identical(head$form, folder_form)) {
     fail(
@@ -176,39 +208,39 @@ folder_reader <- function(path, price = NULL) {
       where = sprintf("Its form is %s.", shown(head$form))
     )
   }
-  index <- read("securities.parquet")
-  dates <- .Date(as.numeric(read("dates.parquet")$date))
-  if (!identical(index_digest(index), head$digest_of_index) ||
-      nrow(index) != head$securities || length(dates) != head$dates) {
-    damaged("Its index is another.")
+  if_there <- function(file) {
+    if (file.exists(file.path(path, file))) read_of_folder(path, file)
   }
-  known <- c(head$measured, unlist(head$fields))
-  measured <- price %||% head$measured
-  if (!measured %in% known) {
-    fail(
-      "argument", sprintf("There is no column %s in the %s.", measured, origin),
-      where = sprintf("There are %s.", some(known))
-    )
-  }
-  columns <- function(field, names) {
-    at <- match(names, index$security)
-    values <- matrix(NA_real_, length(dates), length(names))
-    for (number in unique(index$file[at])) {
-      own <- which(index$file[at] == number)
-      found <- read(column_file(field, number), col_select = names[own])[names[own]]
-      if (nrow(found) != length(dates)) damaged(sprintf("%s: other dates.", field))
-      core_place_columns(values, own, found)
-    }
-    colnames(values) <- names
-    wrong <- core_column_digests(values) != index[[paste0("digest_", field)]][at]
-    if (any(wrong)) damaged(sprintf("%s of %s.", sentence_case(field), some(names[wrong])))
-    values
-  }
+  index <- read_of_folder(path, "securities.parquet")
+  dates <- .Date(as.numeric(read_of_folder(path, "dates.parquet")$date))
+  actions <- if_there("actions.parquet")
   about <- if_there("about.parquet")
+  found <- index_digest(index, data.frame(date = dates), actions, about)
+  if (!identical(found, head$digest_of_index) || nrow(index) != head$securities ||
+      length(dates) != head$dates) {
+    refuse_damaged_folder(path, "Its index is another.")
+  }
   list(
-    securities = index$security, dates = dates, origin = origin, measured = measured,
-    fields = setdiff(known, measured), about = about, actions = if_there("actions.parquet"),
-    repairs = unlist(head$repairs), layout = head$layout, parted = columns,
-    digest = if (measured == head$measured) head$digest
+    head = head, index = index, dates = dates, actions = actions, about = about,
+    origin = sprintf("folder %s", basename(path))
   )
+}
+
+# The columns of some securities, each tested against its digest.
+columns_of_folder <- function(path, of, field, wanted) {
+  at <- match(wanted, of$index$security)
+  values <- matrix(NA_real_, length(of$dates), length(wanted))
+  for (number in unique(of$index$file[at])) {
+    own <- which(of$index$file[at] == number)
+    file <- column_file(field, number)
+    found <- read_of_folder(path, file, col_select = wanted[own])[wanted[own]]
+    if (nrow(found) != length(of$dates)) refuse_damaged_folder(path, paste(file, "is cut."))
+    core_place_columns(values, own, found)
+  }
+  colnames(values) <- wanted
+  wrong <- core_column_digests(values) != of$index[[paste0("digest_", field)]][at]
+  if (any(wrong)) {
+    refuse_damaged_folder(path, sprintf("%s of %s.", sentence_case(field), some(wanted[wrong])))
+  }
+  values
 }

@@ -205,7 +205,8 @@ refuse_large <- function(file, bytes) {
 over_text_pieces <- function(file, how, size, work) {
   connection <- gzfile(file, "rb")
   on.exit(close(connection))
-  how$name <- how$name %||% sub("[.](csv|tsv|txt)([.]gz)?$", "", basename(file), ignore.case = TRUE)
+  name <- sub("[.](csv|tsv|txt)([.]gz)?$", "", basename(file), ignore.case = TRUE)
+  how$name <- how$name %||% name
   header <- NULL
   rest <- raw()
   repeat {

@@ -16,8 +16,8 @@
 #'   with `imbroglio_error_memory` if not. Notes and warnings of one kind are said for the first
 #'   three blocks that have them, and counted.
 #'
-#' @section What can be read in blocks: A folder that [write_prices()] wrote, in which a security is
-#'   one range of a file; a price store, see [store_prices()], as it is now; a wide Parquet file,
+#' @section What can be read in blocks: A folder that [write_prices()] wrote, in which a security
+#'   is one range of a file; a price store, see [store_prices()], as it is now; a wide Parquet file,
 #'   of which single columns are read. Anything else that [read_prices()] takes (a folder of
 #'   files, each read by itself; a CSV file, read in pieces of whole lines) is laid out as such a
 #'   folder first, in the session's temporary folder, which is said.
@@ -70,7 +70,7 @@ open_prices <- function(source, memory = "1GB", price = NULL, dates = NULL, deci
 
 # How a source is read: its `securities`, `dates`, `origin`, the column that is `measured` and the
 # other `fields`, what is known `about` securities and their `actions`, `repairs`; `parted(field,
-# names)` gives the columns of some securities, all dates in rows; or `tables(names)` a table of
+# wanted)` gives the columns of some securities, all dates in rows; or `tables(wanted)` a table of
 # prices of them. `digest`: of the whole, where it is known.
 reader_of <- function(source, how, bytes, folder) {
   if (is_price_folder(source)) return(folder_reader(source, how$price))
@@ -90,7 +90,7 @@ memory_units <- c(KB = 1e3, MB = 1e6, GB = 1e9, TB = 1e12)
 
 bytes_of <- function(memory) {
   parts <- if (is.character(memory) && length(memory) == 1L) {
-    regmatches(memory, regexec("^\\s*([0-9.]+)\\s*([KMGT]B)\\s*$", memory, ignore.case = TRUE))[[1L]]
+    regmatches(memory, regexec("^ *([0-9.]+) *([KMGT]B) *$", memory, ignore.case = TRUE))[[1L]]
   }
   bytes <- if (length(parts)) {
     suppressWarnings(as.numeric(parts[2L])) * memory_units[[toupper(parts[3L])]]
@@ -129,8 +129,8 @@ blocks_of <- function(x, size = block_size(x)) {
 free_block <- function(x) if (block_size(x) * bytes_a_security(x) > 1e6) gc(verbose = FALSE)
 
 # The table of some securities: prices as they are read and then whatever was asked for.
-block_table <- function(x, names, others = NULL, of = length(x$chosen)) {
-  table <- table_read(x, names)
+block_table <- function(x, wanted, others = NULL, of = length(x$chosen)) {
+  table <- table_read(x, wanted)
   free_block(x)
   table$others <- others
   table$block <- of
@@ -138,21 +138,21 @@ block_table <- function(x, names, others = NULL, of = length(x$chosen)) {
   table
 }
 
-table_read <- function(x, names) {
+table_read <- function(x, wanted) {
   reader <- x$reader
-  read <- reader$parted %||% reader$tables(names)
+  read <- reader$parted %||% reader$tables(wanted)
   structure(
     list(
       dates = reader$dates,
-      close = read(reader$measured, names),
+      close = read(reader$measured, wanted),
       origin = reader$origin,
       digest = digest_of_opened(x),
       universe = x$universe,
-      fields = lapply(stats::setNames(nm = reader$fields), read, names),
+      fields = lapply(stats::setNames(nm = reader$fields), read, wanted),
       measured = reader$measured,
-      actions = reader$actions[reader$actions$security %in% names, ],
+      actions = reader$actions[reader$actions$security %in% wanted, ],
       layout = reader$layout,
-      about = x$about[match(names, x$about$security), ],
+      about = x$about[match(wanted, x$about$security), ],
       repairs = reader$repairs
     ),
     class = "imbroglio_prices"
@@ -162,8 +162,8 @@ table_read <- function(x, names) {
 # Runs `work` on a table of each block, or on the table that it is.
 over_tables <- function(x, work) {
   if (!is_opened(x)) return(work(x))
-  for (names in blocks_of(x)) {
-    work(block_table(x, names))
+  for (wanted in blocks_of(x)) {
+    work(block_table(x, wanted))
     free_block(x)
   }
 }
@@ -193,7 +193,8 @@ then_done <- function(x, step, ...) {
 # the table had that it is read again from.
 whole_table <- function(x, within = x$memory, others = NULL, of = NULL) {
   needs <- 5 * bytes_a_security(x) * length(x$chosen)
-  if (needs > within) {
+  # A block may always be read.
+  if (needs > within && length(x$chosen) > block_size(x) + 1L) {
     fail(
       "memory",
       sprintf(
@@ -225,7 +226,7 @@ dimnames.imbroglio_opened <- function(x) list(core_iso_days(x$dates), x$chosen)
   if (!missing(i)) {
     fail(
       "argument", "Rows of an opened source are not picked by number.",
-      remedy = "Choose dates with window()."
+      remedy = "Choose dates by a span of them."
     )
   }
   if (missing(j)) return(x)

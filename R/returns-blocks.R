@@ -42,8 +42,8 @@ securities_beside <- function(x, given) {
   x$chosen[pick_securities_or_none(expand_groups(named, x), x$chosen)]
 }
 
-pick_securities_or_none <- function(wanted, names) {
-  if (length(wanted)) pick_securities(wanted, names) else integer()
+pick_securities_or_none <- function(wanted, known) {
+  if (length(wanted)) pick_securities(wanted, known) else integer()
 }
 
 # What `measure` makes of each block, less the rows of what stood beside it.
@@ -57,8 +57,8 @@ measured_blocks <- function(x, blocks, beside, measure) {
   progress <- cli::cli_progress_bar("Blocks", total = length(blocks), .envir = environment())
   # Whether it could be measured, beside `more` of the table.
   measure_one <- function(i, at_last, more = NULL) {
-    names <- unique(c(blocks[[i]], beside, more))
-    table <- if_priced(block_table(x, names, others))
+    wanted <- unique(c(blocks[[i]], beside, more))
+    table <- if_priced(block_table(x, wanted, others))
     if (is.null(table)) return(TRUE)
     if (is.null(others)) others <<- first_frequency(table)
     if (is.null(others) && !at_last) return(FALSE)
@@ -125,8 +125,8 @@ kept_of <- function(result, own, x) {
   kept
 }
 
-# Rows of a result, or columns of a matrix; of a result its columns and its basis, without the table
-# that they were measured on.
+# Rows of a result, or columns of a matrix; of a result its columns and its basis, without the
+# table that they were measured on.
 of_own <- function(made, own) {
   if (is.matrix(made)) return(made[, colnames(made) %in% own, drop = FALSE])
   keep <- made$security %in% own
@@ -147,8 +147,8 @@ without_numbers <- function(x) {
   altered(x, values = NULL, prices = prices)
 }
 
-# Notes and warnings of several blocks: each text once, three of a kind, the others counted. That no
-# security has as many returns as a window is said where no block has one.
+# Notes and warnings of several blocks: each text once, three of a kind, the others counted. That
+# no security has as many returns as a window is said where no block has one.
 new_hearing <- function(blocks) {
   said <- list()
   short <- 0L
@@ -294,11 +294,13 @@ bases_together <- function(bases, found, x) {
       sample = sample_together(lapply(names(one$sample), function(part) {
         together(values = lapply(asked, function(a) a$sample[[part]]))
       }), names(one$sample), dates),
-      per_year = together("per_year"), choices = choices_together(asked, found), every = together("every"),
+      per_year = together("per_year"), choices = choices_together(asked, found),
+      every = together("every"),
       securities = together("securities")
     ),
     one$more
   ))
+  made$digest <- digest_of_opened(x)
   with_changes_of(made, bases, asked, own)
 }
 
@@ -319,8 +321,8 @@ choices_together <- function(asked, found) {
 }
 
 # Each security's own sample, on the dates of the whole table.
-sample_together <- function(parts, names, dates) {
-  sample <- stats::setNames(parts, names)
+sample_together <- function(parts, called, dates) {
+  sample <- stats::setNames(parts, called)
   there <- sample$n > 0L
   first <- match(as.numeric(sample$from), as.numeric(dates))
   last <- match(as.numeric(sample$to), as.numeric(dates))

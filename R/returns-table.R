@@ -60,12 +60,7 @@ as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinish
     if (missing(kind) && is.null(every)) return(x)
     return(returns_again(x, kind, every, keep_unfinished))
   }
-  if (is_opened(x)) {
-    if (is.null(x$kind) || !missing(kind) || !is.null(every)) {
-      x <- returns_later(x, one_of(kind, "kind", c("simple", "log")), every, keep_unfinished)
-    }
-    return(x)
-  }
+  if (is_opened(x)) return(returns_later(x, kind, every, keep_unfinished))
   kind <- one_of(kind, "kind", c("simple", "log"))
   given <- one_of(given, "given", c("prices", "returns", "profits"))
   if (given != "prices") {
@@ -108,6 +103,8 @@ as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinish
 
 # Of an opened source: what is to be done to each of its blocks.
 returns_later <- function(x, kind, every, keep_unfinished) {
+  if (!is.null(x$kind) && length(kind) > 1L && is.null(every)) return(x)
+  kind <- one_of(kind, "kind", c("simple", "log"))
   force(keep_unfinished)
   then_done(x, function(table) {
     as_returns(table, kind = kind, every = every, keep_unfinished = keep_unfinished)

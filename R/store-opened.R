@@ -32,9 +32,9 @@ store_reader <- function(source, how) {
       fields = setdiff(fields, measured), about = about, actions = actions,
       layout = paste("measured on", measured),
       repairs = if (counted && measured == "adjusted") adjustment_note("adjusted", actions),
-      tables = function(names) {
+      tables = function(wanted) {
         columns_of_store(
-          source, state, securities[match(names, securities$security), ], .Date(days),
+          source, state, securities[match(wanted, securities$security), ], .Date(days),
           list(price = measured, adjusting = adjusting), actions, origin
         )
       }
@@ -73,9 +73,9 @@ columns_of_store <- function(source, state, securities, dates, how, actions, ori
     told, NULL, origin, how
   )), dates)
   none <- matrix(NA_real_, length(dates), nrow(securities))
-  function(field, names) {
+  function(field, wanted) {
     values <- if (field == table$measured) table$close else table$fields[[field]] %||% none
-    `colnames<-`(values, names)
+    `colnames<-`(values, wanted)
   }
 }
 
@@ -105,10 +105,10 @@ wide_columns <- function(path) {
 parquet_reader <- function(path, how) {
   columns <- wide_columns(path)
   origin <- sprintf("file %s", basename(path))
-  table_of_columns <- function(names) {
-    read <- as.data.frame(nanoparquet::read_parquet(path, col_select = c(columns$date, names)))
+  table_of_columns <- function(wanted) {
+    read <- as.data.frame(nanoparquet::read_parquet(path, col_select = c(columns$date, wanted)))
     suppressMessages(
-      table_of(delivery_of(grid_of_frame(read[c(columns$date, names)], origin), how)),
+      table_of(delivery_of(grid_of_frame(read[c(columns$date, wanted)], origin), how)),
       classes = "imbroglio_note"
     )
   }
@@ -116,9 +116,9 @@ parquet_reader <- function(path, how) {
   list(
     securities = columns$numbers, dates = dates, origin = origin, measured = "close",
     fields = character(), layout = "wide",
-    tables = function(names) {
-      table <- on_dates(table_of_columns(names), dates)
-      function(field, names) table$close
+    tables = function(wanted) {
+      table <- on_dates(table_of_columns(wanted), dates)
+      function(field, wanted) table$close
     }
   )
 }

@@ -49,19 +49,6 @@ write_whole <- function(path, writer) {
   invisible(path)
 }
 
-# A new folder that nobody else may enter: in one that many share a name can be guessed, and what
-# lies there by it would be written into.
-private_folder <- function(beside, path) {
-  own <- tempfile(".imbroglio-", beside)
-  if (!dir.create(own, showWarnings = FALSE, mode = "0700")) {
-    fail(
-      "write", sprintf("%s could not be written.", path),
-      where = sprintf("Nothing can be made in %s.", beside)
-    )
-  }
-  own
-}
-
 # Where a path leads to, and what is there.
 write_target <- function(path) {
   if (!is.character(path) || length(path) != 1L || is.na(path) || !nzchar(path)) {
@@ -88,13 +75,6 @@ write_target <- function(path) {
     )
   }
   list(path = at, kind = kind)
-}
-
-text_bytes <- function(lines) charToRaw(paste0(enc2utf8(lines), "\n", collapse = ""))
-
-write_lines <- function(lines, path) {
-  why <- write_bytes(path, text_bytes(lines), FALSE)
-  if (nzchar(why)) fail("write", sprintf("%s could not be written.", basename(path)), where = why)
 }
 
 # Lines to standard output. A reader that has read enough is none of our business; a full disk is.

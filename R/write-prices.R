@@ -44,7 +44,9 @@ write_prices <- function(prices, path, what = c("prices", "simple", "log"), ever
   if (is.null(writer)) {
     fail(
       "argument",
-      sprintf("Prices are written as %s, or into a folder.", some(paste0(".", names(export_forms)))),
+      sprintf(
+        "Prices are written as %s, or into a folder.", some(paste0(".", names(export_forms)))
+      ),
       where = sprintf("The file is %s.", path)
     )
   }

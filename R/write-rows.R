@@ -45,7 +45,7 @@ rows_shown <- function(table, x) {
   lapply(table, `[`, table$to >= x$shown_from)
 }
 
-rows_at_once <- 50000L
+rows_of_piece <- 50000L
 
 append_rows <- function(written, table, part, columns) {
   if (!is.null(columns)) table <- table[check_choice(columns, "columns", names(table), TRUE)]
@@ -60,10 +60,10 @@ append_rows <- function(written, table, part, columns) {
     )
   }
   n <- length(table[[1L]])
-  for (start in seq(1L, n, by = rows_at_once)[n > 0L]) {
-    rows <- start:min(n, start + rows_at_once - 1L)
+  for (start in seq(1L, n, by = rows_of_piece)[n > 0L]) {
+    rows <- start:min(n, start + rows_of_piece - 1L)
     why <- write_bytes(part, text_bytes(as_csv(lapply(table, `[`, rows))[-1L]), TRUE)
-    if (nzchar(why)) fail("write", sprintf("%s could not be written.", basename(part)), where = why)
+    if (nzchar(why)) fail("write", "The rows could not be written.", where = why)
   }
   written$rows <- written$rows + n
 }

@@ -12,6 +12,7 @@
 #include "drawdown.h"
 #include "garch.h"
 #include "goodness.h"
+#include "hash.h"
 #include "line.h"
 #include "pareto.h"
 #include "numbers.h"
@@ -365,6 +366,19 @@ int main(int count, char** words) {
     check("below " + std::to_string(m),
           most < m ? std::fabs(sum / draws - 0.5 * (1.0 - 1.0 / m)) : 1e300,
           5.0 * std::sqrt(1.0 / 12.0 / draws));
+  }
+
+  // The digests of its author's test, and the same in pieces of any length.
+  const char* said = "Nobody inspects the spammish repetition";
+  const std::size_t length = std::strlen(said);
+  for (std::size_t cut = 0; cut <= length; ++cut) {
+    Hash whole, empty, pieces;
+    whole.add(said, length);
+    pieces.add(said, cut);
+    pieces.add(said + cut, length - cut);
+    check("xxHash64 in two pieces", whole.value() == 0xfbcea83c8a378bf1ull &&
+          empty.value() == 0xef46db3751d8e999ull && pieces.value() == whole.value() ? 0.0 : 1e300,
+          1e-15);
   }
 
   // Both slopes of the Pareto likelihood vanish at its top.

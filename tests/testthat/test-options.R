@@ -23,8 +23,9 @@ test_that("each option of each command changes the answer, or is refused with th
   elsewhere <- c(
     "price", "dates", "decimal", "sheet", "strict", "as-of", "securities", "format", "out",
     "figure", "workbook", "columns", "help", "record", "recorded-by", "keep-unfinished", "rates",
-    "base",
-    "currencies", "carry",
+    "base", "currencies", "carry",
+    # The same answers, and a store written to a folder: test-opened.R.
+    "memory", "export",
     # Of books of unlike things: test-unlike.R.
     "between", "bridges", "over", "held-by-date",
     # Of what stops or is old: test-ended.R; of the days before: test-days.R.

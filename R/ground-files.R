@@ -1,0 +1,21 @@
+# Files and folders that are made beside others.
+
+# A new folder that nobody else may enter: in one that many share a name can be guessed, and what
+# lies there by it would be written into.
+private_folder <- function(beside, path) {
+  own <- tempfile(".imbroglio-", beside)
+  if (!dir.create(own, showWarnings = FALSE, mode = "0700")) {
+    fail(
+      "write", sprintf("%s could not be written.", path),
+      where = sprintf("Nothing can be made in %s.", beside)
+    )
+  }
+  own
+}
+
+text_bytes <- function(lines) charToRaw(paste0(enc2utf8(lines), "\n", collapse = ""))
+
+write_lines <- function(lines, path) {
+  why <- write_bytes(path, text_bytes(lines), FALSE)
+  if (nzchar(why)) fail("write", sprintf("%s could not be written.", basename(path)), where = why)
+}
