@@ -237,10 +237,6 @@ core_fit_pareto <- function(excesses) {
     .Call(`_imbroglio_core_fit_pareto`, excesses)
 }
 
-core_place_columns <- function(values, at, columns) {
-    invisible(.Call(`_imbroglio_core_place_columns`, values, at, columns))
-}
-
 core_book_value <- function(prices, weights, cash, cash_growth, again, start) {
     .Call(`_imbroglio_core_book_value`, prices, weights, cash, cash_growth, again, start)
 }
@@ -251,6 +247,10 @@ core_bound <- function(columns, order) {
 
 core_range <- function(x, limit) {
     .Call(`_imbroglio_core_range`, x, limit)
+}
+
+core_place_columns <- function(values, at, columns) {
+    invisible(.Call(`_imbroglio_core_place_columns`, values, at, columns))
 }
 
 core_figures_drawn <- function(x, grown, beside, rows, target, ask) {

@@ -55,15 +55,16 @@ input_prices <- function(files, options, command) {
 # Read in blocks.
 input_opened <- function(files, options, reading, command) {
   unused <- Filter(function(name) !is.null(options[[name]]), c("as_of", "sheet"))
-  if (length(unused) || isTRUE(options$strict)) {
+  if (isTRUE(options$strict)) unused <- c(unused, "strict")
+  if (is_kept(options)) unused <- c(unused, "record")
+  if (length(unused)) {
     fail(
       "argument",
-      sprintf(
-        "--memory reads in blocks, and not with --%s.", sub("_", "-", c(unused, "strict")[1L])
-      ),
+      sprintf("--memory reads in blocks, and not with --%s.", sub("_", "-", unused[1L])),
       remedy = "Leave one of them out."
     )
   }
+  use_workers(options$workers)
   x <- do.call(open_prices, c(
     list(files, memory = options$memory, securities = options$securities),
     reading[c("price", "dates", "decimal")]

@@ -65,7 +65,10 @@ options_of_answers <- function() {
     quiet = flag("no notes: the answer, warnings and errors only; on every command"),
     title = option("TEXT", "text", "the title of the page"),
     workers = option(
-      "N", "number", "how many processes measure side by side (all cores)"
+      "N", "number", "how many processes measure side by side (all cores)",
+      idle = unless(function(o, command) {
+        command %in% c("study", "report") || !is.null(o$memory)
+      }, "it is of --memory")
     ),
     only = option("A,B", "list", "only these sections or measures: top, risk, falls, var, ..."),
     fresh = flag("measure all again, whatever is known of the run before"),

@@ -40,6 +40,7 @@ new_run <- function(command, words, line, again = FALSE) {
 #' rerun(then, with = now)
 #' @export
 run_record <- function(result, file, inputs = character(), by = NULL) {
+  result <- table_again(result)
   about <- basis(result)
   refuse_form("`file`", file, "json", "A record is")
   lacking <- inputs[!file.exists(inputs)]

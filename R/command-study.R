@@ -147,7 +147,7 @@ command_of_report <- function() {
     takes = "FILE... | STUDY",
     options = c(
       choose, "every", "kind", "benchmark", "limits", "method", "window", "per-year", "level",
-      "value", "title", "only", "today", "workers", book, "out", "help"
+      "value", "title", "only", "today", book, "out", "help"
     ),
     help = c(
       out = "the page: a file that ends in .html or .pdf",

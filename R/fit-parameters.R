@@ -8,6 +8,7 @@ tidy.imbroglio_fit <- function(x, confidence = 0.95, ...) {
 }
 
 parameters_of <- function(x, confidence = 0.95) {
+  x <- table_again(x)
   z <- stats::qnorm(1 - (1 - check_fraction(confidence, "confidence")) / 2)
   records <- fit_families()
   rows <- lapply(seq_len(nrow(x)), function(i) {

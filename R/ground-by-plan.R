@@ -110,3 +110,9 @@ with_threads <- function(threads, code) {
   Sys.setenv(RCPP_PARALLEL_NUM_THREADS = threads)
   code
 }
+
+# What a user registered, which a worker does not know by itself.
+registries <- function() {
+  kinds <- c("registered_families", "registered_estimators", "registered_var_methods")
+  unname(mget(kinds, asNamespace("imbroglio")))
+}

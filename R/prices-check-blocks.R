@@ -8,7 +8,7 @@ check_opened <- function(x, actions, today, stale) {
       remedy = "Check the source before anything is done to it."
     )
   }
-  shared <- shared_of_blocks(x, actions)
+  shared <- shared_of_blocks(x)
   shared$today <- as.numeric(today)
   shared$stale <- stale
   shared$age <- if (length(shared$calendar)) age_of(.Date(shared$calendar), today)
@@ -51,7 +51,7 @@ block_to_check <- function(x, wanted, actions, shared = NULL) {
 
 # What the securities share: how often each has a price, the trading days, how many dates are of
 # a weekend.
-shared_of_blocks <- function(x, actions) {
+shared_of_blocks <- function(x) {
   dates <- as.numeric(x$dates)
   weekend <- as.POSIXlt(x$dates)$wday %in% c(0L, 6L)
   usual <- list()

@@ -161,6 +161,7 @@ as_signed <- function(n) as.integer(ifelse(n < 2^31, n, n - 2^32))
 # How a folder is read: see reader_of().
 folder_reader <- function(path, price = NULL) {
   need_package("nanoparquet", "A folder of Parquet files")
+  path <- normalizePath(path)
   of <- folder_index(path)
   head <- of$head
   known <- c(head$measured, unlist(head$fields))

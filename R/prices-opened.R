@@ -7,8 +7,8 @@
 #' @section What is measured in blocks: Every measure that has rows for each security for itself,
 #'   or beside a benchmark: returns, volatility, beta, tracking, drawdowns, ratios, fits, value at
 #'   risk and its backtests, worst periods, rolling tables, the summary; and [check_prices()].
-#'   `window()`, [as_returns()], [adjust_prices()] and `[, securities]` are done to each block as
-#'   it is read. The benchmark is read with each block. A book reads its holdings, see
+#'   `window()`, [as_returns()] and `[, securities]` are done to each block as it is read; several
+#'   at once where a plan of the package future is set, with the same results. The benchmark is read with each block. A book reads its holdings, see
 #'   [as_portfolio()]: give it the `benchmark`.
 #'
 #'   What compares all securities with each other (correlations, two samples) and whatever else
@@ -17,8 +17,8 @@
 #'   three blocks that have them, and counted.
 #'
 #' @section What can be read in blocks: A folder that [write_prices()] wrote, in which a security
-#'   is one range of a file; a price store, see [store_prices()], as it is now; a wide Parquet file,
-#'   of which single columns are read. Anything else that [read_prices()] takes (a folder of
+#'   is one range of a file; a price store, see [store_prices()], as it is now; a wide Parquet
+#'   file, of which single columns are read. Anything else that [read_prices()] takes (a folder of
 #'   files, each read by itself; a CSV file, read in pieces of whole lines) is laid out as such a
 #'   folder first, in the session's temporary folder, which is said.
 #'
@@ -54,18 +54,14 @@ open_prices <- function(source, memory = "1GB", price = NULL, dates = NULL, deci
   bytes <- bytes_of(memory)
   how <- list(price = price, dates = dates, decimal = decimal)
   reader <- reader_of(source, how, bytes, folder)
-  about <- if (is.null(securities)) reader$about else read_securities(securities)
   chosen <- reader$securities
-  if (!is.null(securities)) chosen <- chosen[chosen %in% about$security]
-  if (!length(chosen)) {
-    fail("security", sprintf("None of the securities is in %s.", reader$origin))
-  }
-  new_opened(list(
-    dates = reader$dates, chosen = chosen, universe = chosen, steps = list(), of = "prices",
-    kind = NULL, every = NULL, memory = bytes, reader = reader,
-    about = about[match(chosen, about$security), ], actions = reader$actions,
+  x <- new_opened(list(
+    dates = reader$dates, chosen = chosen, universe = chosen, steps = list(), kind = NULL,
+    every = NULL, memory = bytes, reader = reader,
+    about = reader$about[match(chosen, reader$about$security), ], actions = reader$actions,
     measured = reader$measured, origin = reader$origin, repairs = reader$repairs
   ))
+  if (is.null(securities)) x else with_securities(x, securities)
 }
 
 # How a source is read: its `securities`, `dates`, `origin`, the column that is `measured` and the
@@ -134,7 +130,7 @@ block_table <- function(x, wanted, others = NULL, of = length(x$chosen)) {
   free_block(x)
   table$others <- others
   table$block <- of
-  for (step in x$steps) table <- step(table)
+  for (change in x$steps) table <- change(table)
   table
 }
 
@@ -173,7 +169,7 @@ digest_of_opened <- function(x) {
   known <- x$reader$digest
   if (!is.null(known)) return(known)
   x$steps <- list()
-  x$chosen <- x$universe
+  x$chosen <- x$reader$securities
   core_text_later(function() {
     state <- table_hash(x$reader$dates, x$chosen)
     over_tables(x, function(table) state <<- core_hash_more(state, raw(), table$close))
@@ -210,8 +206,10 @@ whole_table <- function(x, within = x$memory, others = NULL, of = NULL) {
 #' @exportS3Method as_prices imbroglio_opened
 as_prices.imbroglio_opened <- function(x, ...) {
   refuse_others(...)
-  table <- whole_table(x)
-  if (inherits(table, "imbroglio_returns")) table$prices else table
+  if (!is.null(x$kind)) {
+    fail("argument", "Prices cannot be made of returns.", remedy = "Open the source again.")
+  }
+  whole_table(x)
 }
 
 #' @export

@@ -97,8 +97,13 @@ read_prices <- function(source, price = NULL, dates = NULL, decimal = NULL, secu
 
 # All of a folder that write_prices() wrote.
 read_price_folder <- function(source, how) {
+  if (!is.null(how$as_of)) refuse_as_of()
   refuse_text_choices(how[setdiff(names(how), "strict")], "a folder of prices")
   whole_table(open_prices(source, price = how$price), Inf)
+}
+
+refuse_as_of <- function() {
+  fail("argument", "Only a price store knows an earlier state of its prices; `as_of` is of one.")
 }
 
 # Which files of a folder are read.
@@ -110,12 +115,7 @@ read_delivery <- function(source, how) {
     refuse_text_choices(how)
     return(read_store(source, how))
   }
-  if (!is.null(how$as_of)) {
-    fail(
-      "argument",
-      "Only a price store knows an earlier state of its prices; `as_of` is of one."
-    )
-  }
+  if (!is.null(how$as_of)) refuse_as_of()
   if (inherits(source, "DBIConnection")) return(read_database(source, how))
   if (!is.character(source) || !length(source) || anyNA(source) || !all(nzchar(source))) {
     fail(

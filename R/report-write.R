@@ -34,6 +34,7 @@ write_report <- function(x, path, window = 60L, per_year = NULL, level = 0.99, v
   today <- check_date(today, "today")
   check_page(path)
   check_level(level)
+  if (is_opened(x)) x <- take_returns(x)
   study <- inherits(x, "imbroglio_study") ||
     (is.character(x) && length(x) == 1L && grepl("[.]ya?ml$", x, ignore.case = TRUE))
   work <- if (study) {

@@ -17,8 +17,9 @@ measured_in_blocks <- function(called) {
   # What else is opened is a benchmark.
   given[at[-1L]] <- lapply(given[at[-1L]], as_prices)
   beside <- securities_beside(x, given)
-  # Rows that are written as they come take several times their prices.
-  size <- max(block_size(x) %/% (if (is.null(under_way$sink)) 1L else 10L), 2L + length(beside))
+  # Rows that are written as they come take several times their prices; workers share the memory.
+  share <- if (is.null(under_way$sink)) workers_in_plan() else 10L
+  size <- max(block_size(x) %/% share, 2L + length(beside))
   found <- measured_blocks(x, blocks_of(x, size), beside, function(block) {
     given[[at[1L]]] <- block
     do.call(called$measure, given)
@@ -38,67 +39,129 @@ in_blocks <- function(result, called, others = NULL) {
 # The securities that each block is measured beside: benchmarks, the risk-free return.
 securities_beside <- function(x, given) {
   named <- Filter(is.character, given[names(given) %in% c("benchmark", "risk_free")])
-  named <- unlist(named, use.names = FALSE)
-  x$chosen[pick_securities_or_none(expand_groups(named, x), x$chosen)]
+  named <- expand_groups(unlist(named, use.names = FALSE), x)
+  if (length(named)) x$chosen[pick_securities(named, x$chosen)]
 }
 
-pick_securities_or_none <- function(wanted, known) {
-  if (length(wanted)) pick_securities(wanted, known) else integer()
-}
-
-# What `measure` makes of each block, less the rows of what stood beside it.
+# What `measure` makes of each block, less the rows of what stood beside it: one after the other,
+# or by the plan that is set. The first blocks say what a security with one price goes by.
 measured_blocks <- function(x, blocks, beside, measure) {
-  was <- under_way$blocks
-  on.exit(under_way$blocks <- was)
-  under_way$blocks <- TRUE
-  made <- vector("list", length(blocks))
-  others <- first_error <- NULL
-  heard <- new_hearing(length(blocks))
-  progress <- cli::cli_progress_bar("Blocks", total = length(blocks), .envir = environment())
-  # Whether it could be measured, beside `more` of the table.
-  measure_one <- function(i, at_last, more = NULL) {
-    wanted <- unique(c(blocks[[i]], beside, more))
-    table <- if_priced(block_table(x, wanted, others))
-    if (is.null(table)) return(TRUE)
-    if (is.null(others)) others <<- first_frequency(table)
-    if (is.null(others) && !at_last) return(FALSE)
-    under_way$told <- NULL
-    result <- if_priced(measure(table))
-    if (is.null(result)) return(TRUE)
-    own <- intersect(blocks[[i]], colnames(table))
-    made[[i]] <<- list(result = kept_of(result, own, x), own = own, told = under_way$told)
-    cli::cli_progress_update(id = progress)
-    table <- result <- NULL
-    free_block(x)
-    TRUE
+  n <- length(blocks)
+  heard <- new_hearing(n)
+  found <- vector("list", n)
+  others <- NULL
+  progress <- cli::cli_progress_bar("Blocks", total = n, .envir = environment())
+  take <- function(i, one) {
+    heard$keep(one$said)
+    under_way$strange <- union(under_way$strange, one$strange)
+    others <<- others %||% one$others
+    found[[i]] <<- one
+    if (one$state == "done") cli::cli_progress_update(id = progress)
   }
   # What no security of a block has enough prices for, those of another block may have.
-  tried <- function(i, ...) {
-    tryCatch(heard$listen(measure_one(i, ...)), imbroglio_error_too_short = function(e) {
-      first_error <<- first_error %||% e
-      FALSE
-    })
+  ask <- function(i, at_last = FALSE) {
+    done <- Find(function(one) length(one$own) > 0L, found)
+    take(i, measured_block(x, blocks[[i]], beside, measure, others, at_last, done$own[1L]))
   }
-  done <- vapply(seq_along(blocks), tried, NA, at_last = FALSE)
-  for (i in which(!done)) {
-    there <- Filter(function(one) length(one$own) > 0L, made)
-    if (!tried(i, at_last = TRUE, more = if (length(there)) there[[1L]]$own[1L])) next
-    done[i] <- TRUE
+  next_one <- 1L
+  while (next_one <= n && is.null(others)) {
+    ask(next_one)
+    next_one <- next_one + 1L
   }
+  rest <- seq_len(n)[seq_len(n) >= next_one]
+  if (length(rest) > 1L && is.null(under_way$sink) && !isTRUE(x$reader$local)) {
+    pieces <- stats::setNames(blocks[rest], rest)
+    does <- worker_of_blocks(x, beside, measure, others)
+    made <- done_by_plan(pieces, does, lost_block)
+    for (i in rest) take(i, made[[as.character(i)]])
+  } else {
+    for (i in rest) ask(i)
+  }
+  state <- vapply(found, `[[`, "", "state")
+  for (i in which(state %in% c("waiting", "short"))) ask(i, at_last = TRUE)
   cli::cli_progress_done(id = progress)
-  if (!all(done)) stop(first_error)
+  blocks_together(found, heard, others, x)
+}
+
+blocks_together <- function(found, heard, others, x) {
+  state <- vapply(found, `[[`, "", "state")
+  if (any(state == "short")) stop(found[[which(state == "short")[1L]]]$error)
   heard$say()
-  made <- made[!vapply(made, is.null, NA)]
-  if (!length(made)) fail("too_short", sprintf("No security of %s has prices for this.", x$origin))
+  lost <- lapply(found[state == "lost"], `[[`, "own")
+  if (length(lost)) {
+    caution("lost", sprintf(
+      "%s missing: what measured %s ended, three times.",
+      count(length(unlist(lost)), "security is", "securities are"), some(unlist(lost))
+    ), remedy = "Is there room in memory? Give less of it to `memory`, or fewer workers.")
+  }
+  found <- found[state == "done"]
+  if (!length(found)) {
+    fail("too_short", sprintf("No security of %s has prices for this.", x$origin))
+  }
   list(
-    made = lapply(made, `[[`, "result"), own = lapply(made, `[[`, "own"),
-    told = lapply(made, `[[`, "told"), others = others
+    made = lapply(found, `[[`, "made"), own = lapply(found, `[[`, "own"),
+    told = lapply(found, `[[`, "told"), others = others
   )
 }
 
-# Nothing where no security of a block has a price in the span.
-if_priced <- function(expr) {
-  tryCatch(expr, imbroglio_block_without_prices = function(c) NULL)
+# Sent to a worker, with what a user registered and nothing else of here.
+worker_of_blocks <- function(x, beside, measure, others) {
+  force(list(x, beside, measure, others))
+  registered <- lapply(registries(), as.list)
+  # So that sentences are broken as here.
+  written <- list(
+    cli.width = cli::console_width(), cli.unicode = cli::is_utf8_output(),
+    cli.condition_width = getOption("cli.condition_width")
+  )
+  function(own) {
+    Map(list2env, registered, registries())
+    options(written)
+    measured_block(x, own, beside, measure, others)
+  }
+}
+
+lost_block <- function(own) list(state = "lost", own = own)
+
+# What is made of one block, and all that was said meanwhile. `state`: "done"; "empty", where none
+# has a price in the span; "waiting", where it is not known yet what a security with one price goes
+# by; "short", where none has enough prices, also beside `more`.
+measured_block <- function(x, own, beside, measure, others, at_last = FALSE, more = NULL) {
+  before <- mget(c("blocks", "told", "strange"), under_way, ifnotfound = list(NULL))
+  on.exit(list2env(before, under_way))
+  list2env(list(blocks = TRUE, told = NULL, strange = NULL), under_way)
+  heard <- list()
+  hear <- function(restart) function(said) {
+    # The call holds the table of the block.
+    said$call <- said$trace <- NULL
+    heard[[length(heard) + 1L]] <<- said
+    invokeRestart(restart)
+  }
+  tried <- function(more) {
+    table <- block_table(x, unique(c(own, beside, more)), others)
+    known <- others %||% first_frequency(table)
+    if (is.null(known) && !at_last) return(list(state = "waiting"))
+    result <- measure(table)
+    own <- intersect(own, colnames(table))
+    list(
+      state = "done", made = kept_of(result, own, x), own = own, told = under_way$told,
+      others = known
+    )
+  }
+  one <- tryCatch(
+    withCallingHandlers(
+      tryCatch(tried(NULL), imbroglio_error_too_short = function(e) {
+        if (is.null(more)) stop(e)
+        tried(more)
+      }),
+      imbroglio_note = hear("muffleMessage"), imbroglio_warning = hear("muffleWarning")
+    ),
+    imbroglio_block_without_prices = function(e) list(state = "empty"),
+    imbroglio_error_too_short = function(e) list(state = "short", error = e)
+  )
+  one$said <- heard
+  one$strange <- under_way$strange
+  free_block(x)
+  one
 }
 
 # A security with fewer than two prices goes by the frequency of the others: the first of the
@@ -161,19 +224,7 @@ new_hearing <- function(blocks) {
     if (!text %in% vapply(said, conditionMessage, "")) said[[length(said) + 1L]] <<- condition
   }
   list(
-    listen = function(expr) {
-      withCallingHandlers(
-        expr,
-        imbroglio_note = function(c) {
-          keep(c)
-          invokeRestart("muffleMessage")
-        },
-        imbroglio_warning = function(c) {
-          keep(c)
-          invokeRestart("muffleWarning")
-        }
-      )
-    },
+    keep = function(conditions) for (condition in conditions) keep(condition),
     say = function() {
       kinds <- vapply(said, function(c) class(c)[1L], "")
       for (kind in unique(kinds)) {
@@ -186,177 +237,4 @@ new_hearing <- function(blocks) {
       }
     }
   )
-}
-
-# ---- together ----------------------------------------------------------------------------------
-
-results_together <- function(found, x) {
-  made <- found$made
-  tables <- with_one_shape(made)
-  # A column that says something of a few rows only is in some blocks.
-  fullest <- names(tables[[which.max(lengths(tables))]])
-  columns <- stacked(tables, ragged = TRUE)
-  columns <- columns[union(fullest, names(columns))]
-  block <- rep(seq_along(tables), lengths(lapply(tables, `[[`, 1L)))
-  in_order <- rows_in_order(columns, block)
-  columns <- lapply(columns, `[`, in_order)
-  basis <- bases_together(lapply(made, `[[`, "basis"), found, x)
-  new_result(columns, made[[1L]]$measure, basis, x)
-}
-
-# Where the periods of the blocks are not of one length, each row says of which its own is.
-with_one_shape <- function(made) {
-  tables <- lapply(made, `[[`, "columns")
-  have <- vapply(tables, function(t) !is.null(t[["every"]]), NA)
-  each <- lapply(made, function(one) {
-    every <- one$basis$every
-    if (length(every) == 1L) every else unname(every[one$columns$security])
-  })
-  if (all(have) || (!any(have) && length(unique(unlist(each[!have]))) == 1L)) return(tables)
-  tables[!have] <- Map(function(table, every) {
-    every <- list(every = rep_len(every, length(table$security)))
-    append(table, every, match("security", names(table)))
-  }, tables[!have], each[!have])
-  tables
-}
-
-# The order of the rows of the whole table: by whatever in a block changes less often than the
-# security does, and then by block.
-rows_in_order <- function(columns, block) {
-  sizes <- tapply(columns$security, block, function(s) length(unique(s)))
-  widest <- block == as.integer(names(sizes)[which.max(sizes)])
-  of_block <- lapply(columns, `[`, widest)
-  slow <- slower_than_security(of_block)
-  if (!length(slow)) return(seq_along(block))
-  # As the values come in the block that has most securities, then as they come.
-  rank <- lapply(slow, function(key) {
-    match(columns[[key]], unique(c(of_block[[key]], columns[[key]])))
-  })
-  do.call(order, c(unname(rank), list(block, seq_along(block))))
-}
-
-# What a table goes by before it goes by security: a method, a window.
-slower_than_security <- function(columns) {
-  keys <- Filter(function(name) {
-    isTRUE(known_columns()[[name]]$key) && !name %in% c("security", "to", "other")
-  }, names(columns))
-  runs <- function(id) sum(id[-1L] != id[-length(id)]) + 1L
-  if (!length(columns$security)) return(character())
-  if (runs(columns$security) == length(unique(columns$security))) return(character())
-  slow <- character()
-  repeat {
-    slower <- Filter(function(key) {
-      id <- vctrs::vec_group_id(columns[c(slow, key)])
-      length(unique(columns[[key]])) > 1L && runs(id) == length(unique(id))
-    }, setdiff(keys, slow))
-    if (!length(slower)) break
-    slow <- c(slow, slower[1L])
-  }
-  if (!length(slow)) stop("the rows of a block are in no order that is known")
-  slow
-}
-
-# The basis of the whole, from what those of the blocks were made of.
-bases_together <- function(bases, found, x) {
-  own <- found$own
-  asked <- lapply(bases, attr, "asked")
-  if (any(vapply(asked, is.null, NA))) stop("a basis of a block does not say what it was made of")
-  one <- asked[[1L]]
-  days <- sort(unique(unlist(lapply(asked, function(a) as.numeric(c(a$x$first, a$x$dates))))))
-  # The first price of the whole table has no return.
-  if (inherits(one$x, "imbroglio_returns")) days <- days[-1L]
-  frequency <- lapply(stats::setNames(nm = names(one$frequency)), function(part) {
-    do.call(c, unname(Map(function(a, own) {
-      f <- a$frequency[[part]]
-      f[names(f) %in% own]
-    }, asked, own)))
-  })
-  # Of what is by security, that of each block's own.
-  together <- function(what = "", values = lapply(asked, `[[`, what)) {
-    named <- what %in% c("per_year", "every") && !is.null(names(values[[1L]]))
-    if (!named && length(values[[1L]]) != length(asked[[1L]]$securities)) return(values[[1L]])
-    do.call(c, unname(Map(function(v, a, own) {
-      v[(if (named) names(v) else a$securities) %in% own]
-    }, values, asked, own)))
-  }
-  dates <- .Date(days)
-  if (inherits(one$x, "imbroglio_returns")) {
-    whole <- altered(
-      one$x, values = NULL, dates = dates, frequency = frequency, every = every_of_all(frequency),
-      prices = altered(one$x$prices, about = x$about, actions = x$actions)
-    )
-    basis_of <- function(...) returns_basis(whole, ...)
-  } else {
-    basis_of <- function(...) prices_basis(one$x, frequency = frequency, ...)
-  }
-  made <- do.call(basis_of, c(
-    list(
-      sample = sample_together(lapply(names(one$sample), function(part) {
-        together(values = lapply(asked, function(a) a$sample[[part]]))
-      }), names(one$sample), dates),
-      per_year = together("per_year"), choices = choices_together(asked, found),
-      every = together("every"),
-      securities = together("securities")
-    ),
-    one$more
-  ))
-  made$digest <- digest_of_opened(x)
-  with_changes_of(made, bases, asked, own)
-}
-
-# What is said of all securities together is said anew of those of all blocks.
-choices_together <- function(asked, found) {
-  fullest <- which.max(mapply(function(a, told) {
-    length(a$choices) + sum(lengths(lapply(told, `[[`, "text")))
-  }, asked, found$told))
-  choices <- asked[[fullest]]$choices
-  for (i in seq_along(found$told[[fullest]])) {
-    one <- found$told[[fullest]][[i]]
-    at <- which(choices %in% one$text)
-    data <- Map(function(told, own) told[[i]]$data[names(told[[i]]$data) %in% own],
-                found$told, found$own)
-    if (length(at)) choices[at] <- one$words(do.call(c, unname(data)))
-  }
-  choices
-}
-
-# Each security's own sample, on the dates of the whole table.
-sample_together <- function(parts, called, dates) {
-  sample <- stats::setNames(parts, called)
-  there <- sample$n > 0L
-  first <- match(as.numeric(sample$from), as.numeric(dates))
-  last <- match(as.numeric(sample$to), as.numeric(dates))
-  sample$first <- first
-  sample$last <- last
-  sample$inside <- ifelse(there, last - first + 1L - sample$n, 0L)
-  sample$before <- ifelse(there, first - 1L, length(dates))
-  sample$after <- ifelse(there, length(dates) - last, 0L)
-  sample
-}
-
-with_rows_of <- function(a, b) `rownames<-`(rbind(a, b), NULL)
-
-# What a measure changed in its basis after that was made.
-with_changes_of <- function(made, bases, asked, own) {
-  changed <- unique(unlist(lapply(seq_along(bases), function(i) {
-    was <- asked[[i]]$made
-    Filter(function(name) !identical(bases[[i]][[name]], was[[name]]), names(bases[[i]]))
-  })))
-  for (name in changed) {
-    made[[name]] <- switch(
-      name,
-      dropped = with_rows_of(made$dropped, do.call(rbind, Map(function(basis, a, own) {
-        more <- basis$dropped[seq_len(nrow(basis$dropped)) > nrow(a$made$dropped), ]
-        more[more$security %in% own, ]
-      }, bases, asked, own))),
-      observations = unlist(Map(function(basis, own) {
-        basis$observations[names(basis$observations) %in% own]
-      }, bases, own)),
-      from = min(do.call(c, lapply(bases, `[[`, "from"))),
-      to = max(do.call(c, lapply(bases, `[[`, "to"))),
-      bases[[1L]][[name]]
-    )
-  }
-  attr(made, "asked") <- NULL
-  made
 }

@@ -40,8 +40,10 @@ dropped_of <- function(securities, sample, inside, rare) {
 # The basis of a measure of returns.
 returns_basis <- function(returns, sample, ..., per_year = NA_real_, choices = character(),
                           every = returns$frequency$every, securities = colnames(returns$values)) {
-  # all() of no dates is missing, and min() of none is an error of R's own.
-  ends <- range(sample$from, sample$to, na.rm = TRUE)
+  known <- c(sample$from, sample$to)
+  known <- known[!is.na(known)]
+  # Of no dates there are no ends.
+  ends <- if (length(known)) range(known) else rep(as.Date(NA), 2L)
   made <- new_basis(
     from = ends[1L],
     to = ends[2L],

@@ -46,19 +46,13 @@
 #' @export
 as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinished = FALSE,
                        given = c("prices", "returns", "profits"), origin = NULL, ...) {
+  as_they_are <- missing(kind) && is.null(every)
   if (inherits(x, "imbroglio_book")) {
     book <- book_returns(first_drawing(x), "then")
-    return(
-      if (missing(kind) && is.null(every)) {
-        book
-      } else {
-        as_returns(book, kind, every, keep_unfinished)
-      }
-    )
+    return(if (as_they_are) book else as_returns(book, kind, every, keep_unfinished))
   }
   if (inherits(x, "imbroglio_returns")) {
-    if (missing(kind) && is.null(every)) return(x)
-    return(returns_again(x, kind, every, keep_unfinished))
+    return(if (as_they_are) x else returns_again(x, kind, every, keep_unfinished))
   }
   if (is_opened(x)) return(returns_later(x, kind, every, keep_unfinished))
   kind <- one_of(kind, "kind", c("simple", "log"))

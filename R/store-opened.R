@@ -31,6 +31,8 @@ store_reader <- function(source, how) {
       securities = securities$security, dates = .Date(days), origin = origin, measured = measured,
       fields = setdiff(fields, measured), about = about, actions = actions,
       layout = paste("measured on", measured),
+      # A connection is of this process alone.
+      local = inherits(source, "DBIConnection"),
       repairs = if (counted && measured == "adjusted") adjustment_note("adjusted", actions),
       tables = function(wanted) {
         columns_of_store(

@@ -193,11 +193,6 @@ source_of_work <- function(work, study) {
   )
 }
 
-# What a user registered, which a worker does not know by itself.
-registries <- function() {
-  list(registered_families, registered_estimators, registered_var_methods)
-}
-
 opened <- new.env(parent = emptyenv())
 
 forget_work <- function() {

@@ -204,29 +204,30 @@ as_json <- function(result, columns = names(result)) {
 # Spreadsheet programs run a cell that starts like a formula; text that does gets
 # an apostrophe before it.
 as_csv <- function(table) {
-  guarded <- function(x) {
+  safe <- function(x) {
     risky <- grepl("^[=+@\t\r-]", x)
     x[risky] <- paste0("'", x[risky])
-    x
-  }
-  cells <- lapply(table, function(x) {
-    if (inherits(x, "Date")) return(core_iso_days(x))
-    if (is.numeric(x)) return(ifelse(is.na(x), NA_character_, core_shortest(x)))
-    guarded(as.character(x))
-  })
-  quoted <- function(x) {
     x <- enc2utf8(x)
     x[is.na(x)] <- ""
     needed <- grepl("[\",\r\n]|^ | $", x)
     x[needed] <- paste0("\"", gsub("\"", "\"\"", x[needed], fixed = TRUE), "\"")
     x
   }
+  cells <- lapply(table, function(x) {
+    if (inherits(x, "Date") || is.numeric(x)) {
+      text <- if (is.numeric(x) && !inherits(x, "Date")) core_shortest(x) else core_iso_days(x)
+      text[is.na(x)] <- ""
+      return(text)
+    }
+    # Names and methods stand in many rows.
+    x <- as.character(x)
+    known <- unique(x)
+    safe(known)[match(x, known)]
+  })
   # Not by a file of another's: what has no room there would be cut off.
-  header <- paste(quoted(guarded(names(cells))), collapse = ",")
+  header <- paste(safe(names(cells)), collapse = ",")
   c(
     header,
-    if (length(cells) && length(cells[[1L]])) {
-      do.call(paste, c(unname(lapply(cells, quoted)), sep = ","))
-    }
+    if (length(cells) && length(cells[[1L]])) do.call(paste, c(unname(cells), sep = ","))
   )
 }

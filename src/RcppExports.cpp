@@ -800,18 +800,6 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// core_place_columns
-void core_place_columns(Rcpp::NumericMatrix values, const Rcpp::IntegerVector& at, const Rcpp::List& columns);
-RcppExport SEXP _imbroglio_core_place_columns(SEXP valuesSEXP, SEXP atSEXP, SEXP columnsSEXP) {
-BEGIN_RCPP
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type values(valuesSEXP);
-    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type at(atSEXP);
-    Rcpp::traits::input_parameter< const Rcpp::List& >::type columns(columnsSEXP);
-    core_place_columns(values, at, columns);
-    return R_NilValue;
-END_RCPP
-}
 // core_book_value
 Rcpp::List core_book_value(const Rcpp::NumericMatrix& prices, const Rcpp::NumericVector& weights, double cash, double cash_growth, const Rcpp::LogicalVector& again, double start);
 RcppExport SEXP _imbroglio_core_book_value(SEXP pricesSEXP, SEXP weightsSEXP, SEXP cashSEXP, SEXP cash_growthSEXP, SEXP againSEXP, SEXP startSEXP) {
@@ -850,6 +838,18 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< double >::type limit(limitSEXP);
     rcpp_result_gen = Rcpp::wrap(core_range(x, limit));
     return rcpp_result_gen;
+END_RCPP
+}
+// core_place_columns
+void core_place_columns(Rcpp::NumericMatrix values, const Rcpp::IntegerVector& at, const Rcpp::List& columns);
+RcppExport SEXP _imbroglio_core_place_columns(SEXP valuesSEXP, SEXP atSEXP, SEXP columnsSEXP) {
+BEGIN_RCPP
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type at(atSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type columns(columnsSEXP);
+    core_place_columns(values, at, columns);
+    return R_NilValue;
 END_RCPP
 }
 // core_figures_drawn
@@ -1365,10 +1365,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_moments", (DL_FUNC) &_imbroglio_core_moments, 3},
     {"_imbroglio_core_powers", (DL_FUNC) &_imbroglio_core_powers, 4},
     {"_imbroglio_core_fit_pareto", (DL_FUNC) &_imbroglio_core_fit_pareto, 1},
-    {"_imbroglio_core_place_columns", (DL_FUNC) &_imbroglio_core_place_columns, 3},
     {"_imbroglio_core_book_value", (DL_FUNC) &_imbroglio_core_book_value, 6},
     {"_imbroglio_core_bound", (DL_FUNC) &_imbroglio_core_bound, 2},
     {"_imbroglio_core_range", (DL_FUNC) &_imbroglio_core_range, 2},
+    {"_imbroglio_core_place_columns", (DL_FUNC) &_imbroglio_core_place_columns, 3},
     {"_imbroglio_core_figures_drawn", (DL_FUNC) &_imbroglio_core_figures_drawn, 6},
     {"_imbroglio_core_clustered_figures", (DL_FUNC) &_imbroglio_core_clustered_figures, 10},
     {"_imbroglio_core_dependent_error", (DL_FUNC) &_imbroglio_core_dependent_error, 1},

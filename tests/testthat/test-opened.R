@@ -124,6 +124,13 @@ test_that("what goes across securities is refused beyond the memory, and right w
   expect_error(book(two$opened), class = "imbroglio_error_memory")
   expect_error(as_prices(two$opened), "Pick securities", class = "imbroglio_error_memory")
   expect_identical(as_prices(roomy)$close, two$whole$close)
+  expect_error(as_prices(as_returns(roomy)), class = "imbroglio_error_argument")
+  record <- tempfile(fileext = ".json")
+  run_record(quietly(measure_volatility(roomy, window = 60))[50:60, ], record)
+  expect_length(jsonlite::fromJSON(record)$answer$results$volatility, 11)
+  page <- tempfile(fileext = ".html")
+  quietly(write_report(as_returns(roomy, every = "week"), page, only = "volatility"))
+  expect_match(paste(readLines(page), collapse = ""), "weekly")
   expect_error(as_prices(roomy)[, "NONE"], class = "imbroglio_error_security")
   expect_error(two$opened[, "NONE"], class = "imbroglio_error_security")
   expect_error(measure_beta(roomy, "NONE"), class = "imbroglio_error_security")
@@ -309,15 +316,64 @@ test_that("a folder of prices keeps all that is known, and is tested when it is 
   }
 })
 
-test_that("a store that is added to while it is read in blocks says so", {
-  store <- tempfile(fileext = ".sqlite")
-  bay <- demo_prices()[1:60, 1:5]
-  quietly(store_prices(bay[1:50, ], store))
-  x <- opened_small(store)
-  expect_equal(nrow(measure_volatility(x)), 5)
-  quietly(store_prices(bay, store))
-  expect_error(measure_volatility(x), "Open it again", class = "imbroglio_error_store")
+test_that("blocks are measured by any plan, and one that dies is named", {
+  forget_registered()
+  third <- 3
+  register_var_method("third-worst", local(function(r, level) c(-sort(r)[third], NA)))
+  two <- both_of(unlike_universe())
+  asked <- list(
+    function(x) measure_beta(x, "BAYALL"), function(x) measure_beta(x, "WEEKLY"),
+    function(x) measure_summary(x, "BAYALL", sort_by = "var"),
+    function(x) measure_var(x, method = c("historical", "third-worst"))
+  )
+  by <- function(x, plan, ...) {
+    before <- future::plan(plan, ...)
+    on.exit(future::plan(before))
+    lapply(asked, function(f) told_of(f(x)))
+  }
+  one <- by(two$opened, future::sequential)
+  for (plan in list(future::multicore, future::multisession)) {
+    several <- by(two$opened, plan, workers = 2)
+    for (i in seq_along(asked)) {
+      expect_as_whole(several[[i]]$value, quietly(asked[[i]](two$whole)), i)
+      expect_identical(several[[i]]$told, one[[i]]$told)
+    }
+  }
+  here <- Sys.getpid()
+  register_var_method("deadly", function(r, level) {
+    if (Sys.getpid() != here && length(r) < 200) tools::pskill(Sys.getpid(), tools::SIGKILL)
+    c(1, NA)
+  })
+  long <- c("TARROW", "BAYALL", "OSSELL", "BAYBOND")
+  alike <- both_of(unlike_universe()[, c(long, "LATE", "EARLY")])
+  before <- future::plan(future::multicore, workers = 2)
+  on.exit(future::plan(before))
+  expect_warning(
+    found <- measure_var(alike$opened, method = "deadly"), "LATE and EARLY",
+    class = "imbroglio_warning_lost"
+  )
+  expect_equal(found$security, long)
 })
+
+server <- tryCatch(postgres_process(), skip = function(why) conditionMessage(why))
+if (is.list(server)) withr::defer(stop_postgres(server), teardown_env())
+
+test_that("a store is read in blocks, and says so if it is added to meanwhile", {
+  traded <- quietly(read_prices(demo_file("bay-daily.csv.gz"), price = "close"))[1:300, 1:7]
+  each_store(function(store, kind) {
+    quietly(store_prices(traded[1:280, ], store, demo_file("bay-actions.csv")))
+    x <- opened_small(store)
+    whole <- quietly(read_prices(store))
+    expect_as_whole(measure_volatility(x), measure_volatility(whole), kind)
+    chosen <- opened_small(store, securities = demo_file("bay-securities.csv"))
+    expect_identical(chosen$about, quietly(
+      read_prices(store, securities = demo_file("bay-securities.csv"))
+    )$about)
+    quietly(store_prices(traded, store))
+    expect_error(measure_volatility(x), "Open it again", class = "imbroglio_error_store")
+  })
+})
+
 
 test_that("prices are checked in blocks as a whole", {
   faulty <- unlike_universe()
@@ -366,13 +422,18 @@ test_that("the command reads in blocks by --memory, with the same answers", {
   bay <- demo_file("bay.csv")
   expect_equal(imbroglio("prices", bay, "--last", "3 years", "--out", at("bay"))$status, 0L)
   for (line in list(
+    c("fit", "--families", "student", "--parameters", "--security", "TARROW,OSSELL,DUNLACE"),
     c("summary", "--benchmark", "BAYALL"), c("volatility", "--last", "1 year"),
     c("var", "--security", "TARROW,OSSELL,DUNLACE"), c("worst", "--worst", "2")
   )) {
     whole <- run_here(line[1], at("bay"), line[-1])
-    blocks <- run_here(line[1], at("bay"), line[-1], "--memory", "100KB")
+    blocks <- run_here(line[1], at("bay"), line[-1], "--memory", "100KB", "--workers", "1")
     expect_identical(blocks, whole, info = line[1])
   }
+  beside <- c("beta", at("bay"), "--benchmark", "BAYALL", "--format", "csv")
+  expect_identical(
+    imbroglio(beside, "--memory", "100KB", "--workers", "2")$out, imbroglio(beside)$out
+  )
   rolling <- c("volatility", at("bay"), "--window", "60", "--during", "2025", "--out")
   expect_match(imbroglio(rolling, at("b.csv"), "--memory", "100KB")$err, "Wrote 3,[0-9]+ rows")
   imbroglio(rolling, at("a.csv"))
@@ -389,9 +450,11 @@ test_that("the command reads in blocks by --memory, with the same answers", {
   expect_identical(checked$out, imbroglio("check", at("bay"), "--format", "csv")$out)
   refused <- list(
     c("volatility", store, "--memory", "1GB", "--as-of", "1"),
+    c("volatility", bay, "--memory", "1GB", "--record", at("r.json")),
     c("volatility", bay, "--memory", "1GB", "--given", "returns"),
     c("check", bay, "--memory", "1GB", "--repair", at("r.csv")),
-    c("volatility", bay, "--memory", "some"), c("store", store, "--memory", "1GB")
+    c("volatility", bay, "--memory", "some"), c("store", store, "--memory", "1GB"),
+    c("volatility", bay, "--workers", "2")
   )
   for (line in refused) expect_equal(imbroglio(line)$status, 2L, info = line[4])
   too_much <- imbroglio("correlation", at("bay"), "--memory", "100KB")
