@@ -15,7 +15,7 @@ check_opened <- function(x, actions, today, stale) {
   by_security <- setdiff(names(price_checks), of_the_table)
   at <- before <- 0L
   found <- list()
-  for (wanted in blocks_of(x)) {
+  for (wanted in blocks_to_check(x)) {
     d <- block_to_check(x, wanted, actions, shared)
     k <- length(wanted)
     d$frequency <- lapply(shared$frequency, `[`, at + seq_len(k))
@@ -40,6 +40,9 @@ check_opened <- function(x, actions, today, stale) {
 # Checks of which there is one finding for the whole table.
 of_the_table <- c("currencies", "old")
 
+# As rows, with the moves of each series beside them, prices take ten times as much.
+blocks_to_check <- function(x) blocks_of(x, max(2L, block_size(x) %/% 10L))
+
 block_to_check <- function(x, wanted, actions, shared = NULL) {
   d <- rows_of_table(block_table(x, wanted))
   d$actions <- rbind(d$actions, actions[actions$security %in% wanted, ])
@@ -57,7 +60,7 @@ shared_of_blocks <- function(x) {
   usual <- list()
   listed <- new.env()
   n <- weekends <- 0
-  for (wanted in blocks_of(x)) {
+  for (wanted in blocks_to_check(x)) {
     d <- block_to_check(x, wanted, NULL)
     frequency <- frequencies_of_series(d$series)
     usual[[length(usual) + 1L]] <- c(frequency, list(n = lengths(lapply(d$series, `[[`, "day"))))

@@ -8,8 +8,9 @@
 #'   or beside a benchmark: returns, volatility, beta, tracking, drawdowns, ratios, fits, value at
 #'   risk and its backtests, worst periods, rolling tables, the summary; and [check_prices()].
 #'   `window()`, [as_returns()] and `[, securities]` are done to each block as it is read; several
-#'   at once where a plan of the package future is set, with the same results. The benchmark is read with each block. A book reads its holdings, see
-#'   [as_portfolio()]: give it the `benchmark`.
+#'   at once where a plan of the package future is set, with the same results. The benchmark is
+#'   read with each block. A book reads its holdings, see [as_portfolio()]: give it the
+#'   `benchmark`.
 #'
 #'   What compares all securities with each other (correlations, two samples) and whatever else
 #'   takes a table reads the securities that were picked, if they fit the memory, and is refused

@@ -130,11 +130,13 @@ measured_block <- function(x, own, beside, measure, others, at_last = FALSE, mor
   on.exit(list2env(before, under_way))
   list2env(list(blocks = TRUE, told = NULL, strange = NULL), under_way)
   heard <- list()
-  hear <- function(restart) function(said) {
-    # The call holds the table of the block.
-    said$call <- said$trace <- NULL
-    heard[[length(heard) + 1L]] <<- said
-    invokeRestart(restart)
+  hear <- function(restart) {
+    function(said) {
+      # The call holds the table of the block.
+      said$call <- said$trace <- NULL
+      heard[[length(heard) + 1L]] <<- said
+      invokeRestart(restart)
+    }
   }
   tried <- function(more) {
     table <- block_table(x, unique(c(own, beside, more)), others)

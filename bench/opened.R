@@ -1,6 +1,6 @@
-# Sources that are never whole: time and memory of prices that are read in blocks, each in a process
-# of its own, beside the same in memory. Run with `make opened` (a quarter of an hour, 1.3 GB of
-# disk); writes bench/opened.md.
+# Sources that are never whole: time and memory of prices that are read in blocks, each in a
+# process of its own, beside the same in memory. Run with `make opened` (a quarter of an hour,
+# 1.3 GB of disk); writes bench/opened.md.
 library(imbroglio)
 folder <- tempfile("opened-")
 dir.create(folder)
@@ -54,13 +54,12 @@ taken <- function(x, code) {
 }
 
 rows <- function(cells) {
-  lines <- apply(do.call(rbind, cells), 1L, function(x) paste0("| ", paste(x, collapse = " | "), " |"))
-  c(lines)
+  line <- function(x) paste0("| ", paste(x, collapse = " | "), " |")
+  unname(apply(do.call(rbind, cells), 1L, line))
 }
-head_of <- function(...) c(
-  paste0("| ", paste(c(...), collapse = " | "), " |"),
-  paste0("|", strrep("---|", length(c(...))))
-)
+head_of <- function(...) {
+  c(paste0("| ", paste(c(...), collapse = " | "), " |"), paste0("|", strrep("---|", ...length())))
+}
 said <- function(x, digits = 3) format(signif(x, digits), big.mark = ",", scientific = FALSE)
 note <- function(...) message(format(Sys.time(), "%H:%M:%S "), ...)
 
@@ -93,7 +92,7 @@ large_rows <- rows(Map(function(name, t) {
     sprintf("%.2f", t[1L] / t[5L]), sprintf("%.2f", t[1L] / (t[5L] + t[6L])))
 }, names(large), large))
 
-# ---- memory of every measure, in blocks ----------------------------------------------------------
+# ---- memory of every measure, in blocks -------------------------------------------------------
 block <- 50
 each <- c(
   "returns" = "measure_return(x)", "volatility" = "measure_volatility(x)",
@@ -124,7 +123,7 @@ memory_rows <- rows(Map(function(name, code) {
   c(name, said(t[["seconds"]]), said(t[["memory"]]), sprintf("%.1f", t[["memory"]] / block))
 }, names(each), each))
 
-# ---- time and memory against size ----------------------------------------------------------------
+# ---- time and memory against size -------------------------------------------------------------
 sizes <- c(1000, 3000, 10000, 30000, 100000, 300000, 1000000)
 note("sizes")
 found <- lapply(sizes, function(n) {
@@ -136,7 +135,7 @@ size_rows <- rows(Map(function(n, t) {
   c(said(n, 7), said(t[["seconds"]]), said(t[["memory"]]))
 }, sizes, found))
 
-# ---- a database ------------------------------------------------------------------------------------
+# ---- a database -------------------------------------------------------------------------------
 source("tests/testthat/helper-parts.R")
 library(testthat)
 database <- tryCatch(postgres_process(), skip = function(e) NULL)
@@ -167,7 +166,10 @@ writeLines(c(
     processor, parallel::detectCores(), R.version.string, utils::packageVersion("imbroglio"),
     format(Sys.Date())
   ),
-  "Memory is the most that a process ever had (resident), less what it had with the package loaded.",
+  paste(
+    "Memory is the most that a process ever had (resident), less what it had with the package",
+    "loaded."
+  ),
   "",
   "## 20,000 securities of 6,300 days",
   "",

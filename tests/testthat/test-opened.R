@@ -20,10 +20,11 @@ unlike_universe <- function() {
   quietly(as_prices(m, dates = base$dates))
 }
 
-new_folder <- function() file.path(tempfile(), "prices") |> (\(f) {
-  dir.create(dirname(f))
-  f
-})()
+new_folder <- function() {
+  above <- tempfile()
+  dir.create(above)
+  file.path(above, "prices")
+}
 
 # Two securities in each block, or as many as the memory has room for.
 opened_small <- function(source, memory = 1, ...) {
