@@ -152,22 +152,11 @@ on_dates <- function(table, dates) {
 # What is read at a time: each file of a folder, or pieces of one that is large. `each(work)` runs
 # it on the deliveries of each part.
 parts_of_source <- function(source, how, bytes) {
-  if (!is.character(source) || !length(source) || anyNA(source) || !all(nzchar(source))) {
-    fail(
-      "argument",
-      "`source` must be a file, a folder, several files or a price store.",
-      where = sprintf("It is %s.", shown(source))
-    )
-  }
-  files <- source
+  files <- files_of_source(source)
   origin <- if (length(source) == 1L) {
     paste(if (dir.exists(source)) "folder" else "file", basename(source))
   } else {
     count(length(source), "file")
-  }
-  if (length(source) == 1L && dir.exists(source)) {
-    files <- list.files(source, price_files, full.names = TRUE, ignore.case = TRUE)
-    if (!length(files)) fail("file", sprintf("%s is a folder without a file of prices.", source))
   }
   for (file in files) if (file_kind(path.expand(file)) == "none") refuse_no_file(file)
   list(
@@ -185,9 +174,12 @@ parts_of_source <- function(source, how, bytes) {
   )
 }
 
-# Reading takes some ten times the bytes of a text.
+# Reading takes some ten times the bytes of a text, of which one that is compressed has some eight
+# times its own.
 in_pieces <- function(file, bytes) {
-  file_kind(file) == "file" && file.size(file) > bytes / 40 &&
+  if (file_kind(file) != "file") return(FALSE)
+  packed <- grepl("[.]gz$", lower_case(file))
+  file.size(file) * (if (packed) 8 else 1) > bytes / 40 &&
     grepl("[.](csv|tsv|txt)([.]gz)?$", lower_case(file))
 }
 

@@ -117,18 +117,7 @@ read_delivery <- function(source, how) {
   }
   if (!is.null(how$as_of)) refuse_as_of()
   if (inherits(source, "DBIConnection")) return(read_database(source, how))
-  if (!is.character(source) || !length(source) || anyNA(source) || !all(nzchar(source))) {
-    fail(
-      "argument",
-      "`source` must be a file, a folder, several files or a DBI connection.",
-      where = sprintf("It is %s.", shown(source))
-    )
-  }
-  files <- source
-  if (length(source) == 1L && dir.exists(source)) {
-    files <- list.files(source, price_files, full.names = TRUE, ignore.case = TRUE)
-    if (!length(files)) fail("file", sprintf("%s is a folder without a file of prices.", source))
-  }
+  files <- files_of_source(source)
   read <- if (length(files) > 1L && !isTRUE(how$strict %||% TRUE)) {
     readable_of(files, how)
   } else {
@@ -144,6 +133,20 @@ read_delivery <- function(source, how) {
   )
   note_delivery(delivery)
   delivery
+}
+
+files_of_source <- function(source) {
+  if (!is.character(source) || !length(source) || anyNA(source) || !all(nzchar(source))) {
+    fail(
+      "argument",
+      "`source` must be a file, a folder, several files or a DBI connection.",
+      where = sprintf("It is %s.", shown(source))
+    )
+  }
+  if (length(source) > 1L || !dir.exists(source)) return(source)
+  files <- list.files(source, price_files, full.names = TRUE, ignore.case = TRUE)
+  if (!length(files)) fail("file", sprintf("%s is a folder without a file of prices.", source))
+  files
 }
 
 # A store holds numbers and days, which are written in no way.

@@ -17,8 +17,8 @@ class Hash {
     const unsigned char* at = static_cast<const unsigned char*>(data);
     total_ += size;
     if (held_ > 0) {
-      const std::size_t missing = sizeof(rest_) - held_;
-      const std::size_t taken = size < missing ? size : missing;
+      const std::size_t room = sizeof(rest_) - held_;
+      const std::size_t taken = size < room ? size : room;
       std::memcpy(rest_ + held_, at, taken);
       held_ += taken;
       at += taken;
@@ -95,7 +95,7 @@ inline void add_big_endian(Hash& hash, const double* x, std::size_t n) {
     for (std::size_t i = 0; i < now; ++i) {
       std::uint64_t word;
       std::memcpy(&word, x + i, 8);
-      for (int b = 0; b < 8; ++b) {
+      for (std::size_t b = 0; b < 8; ++b) {
         bytes[8 * i + b] = static_cast<unsigned char>(word >> (8 * (7 - b)));
       }
     }

@@ -376,8 +376,11 @@ int main(int count, char** words) {
     whole.add(said, length);
     pieces.add(said, cut);
     pieces.add(said + cut, length - cut);
-    check("xxHash64 in two pieces", whole.value() == 0xfbcea83c8a378bf1ull &&
-          empty.value() == 0xef46db3751d8e999ull && pieces.value() == whole.value() ? 0.0 : 1e300,
+    check("xxHash64 in two pieces",
+          whole.value() == 0xfbcea83c8a378bf1ull && empty.value() == 0xef46db3751d8e999ull &&
+                  pieces.value() == whole.value()
+              ? 0.0
+              : 1e300,
           1e-15);
   }
 
