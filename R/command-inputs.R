@@ -76,6 +76,7 @@ input_opened <- function(files, options, reading, command) {
 # What is measured of what was read.
 chosen_prices <- function(prices, options, command) {
   if (!is.null(options$rates) || !is.null(options$base)) {
+    if (is_opened(prices)) prices <- as_prices(prices)
     prices <- converted_prices(prices, options)
   }
   prices <- cut_to_span(prices, options, command)

@@ -271,7 +271,7 @@ options_of_measures <- function() {
       }
     ),
     lags = option(
-      "N", "number",
+      "N", "several numbers",
       "of newey-west errors (by the length of the sample)",
       idle = function(o, command) {
         if (!identical(o$errors, "newey-west")) {

@@ -458,6 +458,12 @@ test_that("the command reads in blocks by --memory, with the same answers", {
     c("volatility", bay, "--workers", "2")
   )
   for (line in refused) expect_equal(imbroglio(line)$status, 2L, info = line[4])
+  abroad <- c(
+    "volatility", at("bay"), "--security", "BAYMETAL", "--rates", demo_file("bay-rates.csv"),
+    "--base", "HBC", "--currencies", "BAYMETAL=TMC", "--format", "csv"
+  )
+  expect_identical(imbroglio(abroad, "--memory", "100MB")$out, imbroglio(abroad)$out)
+  expect_equal(imbroglio(abroad, "--memory", "100KB")$status, 3L)
   too_much <- imbroglio("correlation", at("bay"), "--memory", "100KB")
   expect_equal(too_much$status, 3L)
   expect_match(too_much$err, "--memory")

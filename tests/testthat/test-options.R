@@ -114,6 +114,15 @@ test_that("what is not known is refused, and what people write is taken", {
   for (value in c("1,500,000", "1.5m", "1500k", "1500000")) {
     expect_equal(var("--value", value)$var_value, 1.5e6 * var()$var, tolerance = 1e-12)
   }
+  # A comma is between numbers wherever several are taken, and within one elsewhere.
+  options <- imbroglio:::options_known()
+  for (name in names(Filter(function(option) identical(option$takes, "N"), options))) {
+    taken <- if (name == "lags") c(1, 250) else 1250
+    expect_equal(options[[name]]$read("1,250"), taken, info = name)
+  }
+  for (name in c("window", "level", "horizon")) {
+    expect_equal(options[[name]]$read("1,250"), c(1, 250), info = name)
+  }
   expect_equal(
     imbroglio("volatility", file, "--weights", "INDEXX=1.2", "--cash", "-0.2")$status,
     0L
