@@ -70,7 +70,6 @@ record_of_check <- function() {
 #' @export
 check_prices <- function(source, actions = NULL, securities = NULL, today = Sys.Date(),
                          price = NULL, dates = NULL, decimal = NULL, stale = NULL) {
-  if (is_price_folder(source) && is.null(price)) source <- open_prices(source)
   if (is_opened(source)) {
     if (!is.null(securities)) source$about <- read_securities(securities)
     told <- read_actions(actions, list(dates = dates, decimal = decimal))
