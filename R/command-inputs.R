@@ -64,7 +64,8 @@ input_opened <- function(files, options, reading, command) {
       remedy = "Leave one of them out."
     )
   }
-  use_workers(options$workers)
+  # Two processes that read beside each other were no faster than one.
+  use_workers(options$workers %||% 1L)
   x <- do.call(open_prices, c(
     list(files, memory = options$memory, securities = options$securities),
     reading[c("price", "dates", "decimal")]

@@ -65,7 +65,7 @@ options_of_answers <- function() {
     quiet = flag("no notes: the answer, warnings and errors only; on every command"),
     title = option("TEXT", "text", "the title of the page"),
     workers = option(
-      "N", "number", "how many processes measure side by side (all cores)",
+      "N", "number", "how many processes measure side by side (all cores; with --memory 1)",
       idle = unless(function(o, command) {
         command %in% c("study", "report") || !is.null(o$memory)
       }, "it is of --memory")
