@@ -65,7 +65,7 @@ part_seen <- function(seen, d, origin, one_file) {
       remedy = "Say which as `price =`, `dates =` and `decimal =`."
     )
   }
-  reading <- sort(unique(gsub("[0-9,]+", "", d$remarks)))
+  reading <- sort(unique(gsub("[0-9]+", "", d$reading)))
   differ(seen$measured, d$measured, "the prices")
   if (one_file) {
     differ(seen$layout, d$layout, "the columns")
@@ -153,12 +153,16 @@ on_dates <- function(table, dates) {
 # it on the deliveries of each part.
 parts_of_source <- function(source, how, bytes) {
   files <- files_of_source(source)
-  origin <- if (length(source) == 1L) {
+  origin <- if (identical(source, "-")) {
+    "standard input"
+  } else if (length(source) == 1L) {
     paste(if (dir.exists(source)) "folder" else "file", basename(source))
   } else {
     count(length(source), "file")
   }
-  for (file in files) if (file_kind(path.expand(file)) == "none") refuse_no_file(file)
+  for (file in setdiff(files, "-")) {
+    if (file_kind(path.expand(file)) == "none") refuse_no_file(file)
+  }
   list(
     each = function(work) {
       for (file in files) {
@@ -208,9 +212,27 @@ over_text_pieces <- function(file, how, size, work) {
     if (is.null(header)) refuse_wide_text(held, file)
     last <- if (length(bytes)) whole_lines(held) else length(held)
     rest <- held[-seq_len(last)]
-    if (last > 0L) work(read_file_piece(file, c(header, held[seq_len(last)]), how))
-    header <- header %||% first_line_of(held, file)
+    if (last > 0L) {
+      read <- read_file_piece(file, c(header, held[seq_len(last)]), how)
+      if (is.null(header) && length(bytes)) {
+        header <- first_line_of(held, file)
+        refuse_later_header(header, read, file)
+      }
+      work(read)
+    }
   }
+}
+
+# Pieces after the first are read by the first line of the file.
+refuse_later_header <- function(header, read, file) {
+  named <- vapply(read, function(d) {
+    any(grepRaw(charToRaw(enc2utf8(d$date_column)), header, fixed = TRUE) > 0L)
+  }, NA)
+  if (all(named)) return(invisible())
+  fail(
+    "layout", sprintf("Of %s no pieces are read: its first line is no header.", basename(file)),
+    remedy = "Take away what stands above the header, or give more `memory`."
+  )
 }
 
 refuse_wide_text <- function(bytes, file) {

@@ -26,7 +26,7 @@
 #'   A store is read in the state that it had when it was opened; if prices are added meanwhile,
 #'   reading on is refused (`imbroglio_error_store`).
 #'
-#' @param source What [read_prices()] takes, but a connection or a query.
+#' @param source What [read_prices()] takes, but a table or a query of a database.
 #' @param memory How much memory measuring may take, such as `"500MB"` or `"2GB"`, beside what R
 #'   and the results need. A block is a tenth of it, of two securities at least; of one that
 #'   alone is larger, see `print()`.

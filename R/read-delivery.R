@@ -34,6 +34,10 @@ delivery_of <- function(grid, how) {
     not_numbers = faults_of(rows$faults, found$layout, found$read, length(rows$days)),
     no_day = data.frame(row = no_day, text = as.character(rows$date_text[no_day])),
     date_column = found$date,
+    # How numbers and dates were understood.
+    reading = c(
+      parted_remark(grid$separator, numbers$decimal), numbers$remarks, grid$days$remarks
+    ),
     remarks = c(
       parted_remark(grid$separator, numbers$decimal),
       grid$remarks,

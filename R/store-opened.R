@@ -109,17 +109,16 @@ parquet_reader <- function(path, how) {
   origin <- sprintf("file %s", basename(path))
   table_of_columns <- function(wanted) {
     read <- as.data.frame(nanoparquet::read_parquet(path, col_select = c(columns$date, wanted)))
-    suppressMessages(
-      table_of(delivery_of(grid_of_frame(read[c(columns$date, wanted)], origin), how)),
-      classes = "imbroglio_note"
-    )
+    table_of(delivery_of(grid_of_frame(read[c(columns$date, wanted)], origin), how))
   }
+  # What is said of the dates is said once.
   dates <- table_of_columns(columns$numbers[1L])$dates
   list(
     securities = columns$numbers, dates = dates, origin = origin, measured = "close",
     fields = character(), layout = "wide",
     tables = function(wanted) {
-      table <- on_dates(table_of_columns(wanted), dates)
+      table <- suppressMessages(table_of_columns(wanted), classes = "imbroglio_note")
+      table <- on_dates(table, dates)
       function(field, wanted) table$close
     }
   )

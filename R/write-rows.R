@@ -60,8 +60,7 @@ append_rows <- function(written, table, part, columns) {
     )
   }
   n <- length(table[[1L]])
-  for (start in seq(1L, n, by = rows_of_piece)[n > 0L]) {
-    rows <- start:min(n, start + rows_of_piece - 1L)
+  for (rows in split(seq_len(n), (seq_len(n) - 1L) %/% rows_of_piece)) {
     why <- write_bytes(part, text_bytes(as_csv(lapply(table, `[`, rows))[-1L]), TRUE)
     if (nzchar(why)) fail("write", "The rows could not be written.", where = why)
   }

@@ -184,6 +184,11 @@ test_that("each kind of source is read in blocks as it is read whole", {
   daily <- quietly(read_prices(demo_file("bay-daily.csv.gz")))[1:300, c("TARROW", "OSSELL")]
   traded <- quietly(read_prices(demo_file("bay-daily.csv.gz"), price = "close"))
   quietly(write_prices(bay, at("wide.parquet")))
+  newest <- as.data.frame(bay)[nrow(bay):1, c(2, 3, 1, 4:6)]
+  names(newest)[3] <- "__index_level_0__"
+  newest[[3]] <- as.POSIXct(newest[[3]], tz = "UTC")
+  nanoparquet::write_parquet(newest, at("frame.parquet"))
+  expect_message(open_prices(at("frame.parquet")), "newest first")
   quietly(write_prices(bay, at("wide.csv")))
   quietly(write_prices(bay, at("long.csv"), layout = "long"))
   quietly(write_prices(daily, at("daily.csv"), layout = "long"))
@@ -199,7 +204,8 @@ test_that("each kind of source is read in blocks as it is read whole", {
   quietly(store_prices(bay, at("plain.sqlite")))
   write_prices(daily, at("folder"))
   sources <- list(
-    list(at("wide.parquet")), list(at("wide.csv")), list(at("wide.csv"), "400KB"),
+    list(at("wide.parquet")), list(at("frame.parquet")),
+    list(at("wide.csv")), list(at("wide.csv"), "400KB"),
     list(at("long.csv")), list(at("long.csv"), "1MB"), list(at("daily.csv"), "1MB"),
     list(at("daily.csv.gz"), "400KB"), list(at("daily.parquet")), list(at("years")),
     list(at("kept.sqlite")), list(at("kept.sqlite"), price = "close"), list(at("plain.sqlite")),
@@ -254,6 +260,28 @@ test_that("a text in pieces is read as a whole, or refused", {
   writeLines(c("date,security,close", lines), con)
   close(con)
   expect_error(open_prices(wide, memory = "400KB"), class = "imbroglio_error_encoding")
+  # What stands below, or in one piece alone, does not part the pieces; what stands above does.
+  days <- as.Date("2023-01-02") + 0:399
+  rows <- sprintf("%s,%.2f,%.2f", days, 100 + sin(1:400), 50 + cos(1:400))
+  units <- sprintf("%s,%s,%.2f,%s", rep(days, each = 3), c("A", "B", "C"), 100 + sin(1:1200),
+                   c("HBC", "TMC", "HBC"))
+  euro <- gsub("[.]", ",", gsub(",", ";", rows))
+  for (text in list(
+    c("date,A,B", rev(rows), "", "Source: the desk"),
+    c("date,security,close,currency", units),
+    c("\ufeffdate;A;B", paste0(euro, "\r"))
+  )) {
+    file <- written(text)
+    whole <- quietly(read_prices(file))
+    x <- quietly(open_prices(file, memory = "100KB"))
+    expect_equal(x$about, whole$about, info = text[1], ignore_attr = TRUE)
+    expect_as_whole(measure_volatility(x), measure_volatility(whole), text[1])
+  }
+  titled <- written("Prices of the desk", "", "date,A,B", rows)
+  expect_error(
+    quietly(open_prices(titled, memory = "100KB")), "first line is no header",
+    class = "imbroglio_error_layout"
+  )
   long <- tempfile(fileext = ".parquet")
   write_prices(quietly(read_prices(demo_file("bay.csv"))), long, layout = "long")
   expect_error(open_prices(long, memory = "100KB"), class = "imbroglio_error_memory")
@@ -412,6 +440,13 @@ test_that("rows are written as they are measured, whole or not at all", {
   expect_error(write(two$opened, columns = "nothing"), class = "imbroglio_error_argument")
   expect_identical(readLines(file), kept)
   expect_error(write_rows(measure_volatility(two$whole), "rows.json"), class = "imbroglio_error")
+  # A block may have no row: the benchmark alone, a security that came later.
+  few <- function(x) measure_beta(x[, c("BAYALL", "LATE", "TARROW")], "BAYALL", window = 150)
+  expect_equal(write_rows(few(two$opened), file), nrow(few(two$whole)))
+  early <- window(two$opened[, c("LATE", "TARROW", "BAYALL", "OSSELL")], end = "2017-01-31")
+  early$shown_from <- as.Date("2017-01-20")
+  expect_gt(quietly(write_rows(measure_volatility(early, window = 20), file)), 10)
+  expect_true(all(as.Date(read.csv(file)$to) >= as.Date("2017-01-20")))
   # What is asked next is measured as ever.
   expect_equal(nrow(measure_volatility(two$opened)), 4)
 })
@@ -434,6 +469,16 @@ test_that("the command reads in blocks by --memory, with the same answers", {
   beside <- c("beta", at("bay"), "--benchmark", "BAYALL", "--format", "csv")
   expect_identical(
     imbroglio(beside, "--memory", "100KB", "--workers", "2")$out, imbroglio(beside)$out
+  )
+  piped <- system2(
+    "sh", c("-c", shQuote(sprintf(
+      "cat '%s' | R_LIBS='%s' '%s' volatility - --memory 1GB --security TARROW --format csv",
+      bay, paste(.libPaths(), collapse = ":"),
+      system.file("exec", "imbroglio", package = "imbroglio")
+    ))), stdout = TRUE, stderr = FALSE
+  )
+  expect_identical(
+    piped, imbroglio("volatility", bay, "--security", "TARROW", "--format", "csv")$out
   )
   rolling <- c("volatility", at("bay"), "--window", "60", "--during", "2025", "--out")
   expect_match(imbroglio(rolling, at("b.csv"), "--memory", "100KB")$err, "Wrote 3,[0-9]+ rows")
