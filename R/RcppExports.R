@@ -233,6 +233,22 @@ core_powers <- function(returns, mean, deviation, most) {
     .Call(`_imbroglio_core_powers`, returns, mean, deviation, most)
 }
 
+core_pack <- function(columns, ends) {
+    .Call(`_imbroglio_core_pack`, columns, ends)
+}
+
+core_unpack <- function(packets, rows, columns) {
+    .Call(`_imbroglio_core_unpack`, packets, rows, columns)
+}
+
+core_merge_rows <- function(a, b) {
+    .Call(`_imbroglio_core_merge_rows`, a, b)
+}
+
+core_runs <- function(x) {
+    .Call(`_imbroglio_core_runs`, x)
+}
+
 core_fit_pareto <- function(excesses) {
     .Call(`_imbroglio_core_fit_pareto`, excesses)
 }
@@ -363,14 +379,6 @@ core_rolling_tracking_error <- function(returns, start, benchmark, rows, span, l
 
 core_rolling_tracking <- function(returns, start, benchmark, rows, span, log, window, min_obs) {
     .Call(`_imbroglio_core_rolling_tracking`, returns, start, benchmark, rows, span, log, window, min_obs)
-}
-
-core_unpack <- function(ids, pieces, width) {
-    .Call(`_imbroglio_core_unpack`, ids, pieces, width)
-}
-
-core_runs <- function(x) {
-    .Call(`_imbroglio_core_runs`, x)
 }
 
 core_column_views <- function(x) {

@@ -143,6 +143,7 @@ update_store <- function(store, feed, securities = NULL, from = NULL, to = NULL,
     counts <- with_store(store, function(connection, address) {
       add_to_store(
         connection,
+        address,
         part$rows,
         part$actions,
         about,

@@ -123,11 +123,13 @@ rows_asked <- function(connection, address, path, asked, days) {
     }
     since <- as.numeric(sub("^.*\\.", "", asked$held_state))
   }
-  rows <- if (path == "/v1/prices" && is.null(since)) {
+  rows <- if (path == "/v1/actions") {
+    query <- query_of_rows("actions", fields, known$id, days, since)
+    lapply(DBI::dbGetQuery(connection, paste(query, "order by 1, 2")), as.numeric)
+  } else if (is.null(since)) {
     within_days(rows_now(connection, address, is_sealed(connection), known$id), days)
   } else {
-    query <- query_of_rows(sub("^/v1/", "", path), fields, known$id, days, since)
-    lapply(DBI::dbGetQuery(connection, paste(query, "order by 1, 2")), as.numeric)
+    prices_since(connection, address, known$id, days, since)
   }
   rows <- data.frame(
     security = known$security[match(rows$security_id, known$id)],
@@ -140,13 +142,10 @@ rows_asked <- function(connection, address, path, asked, days) {
 }
 
 securities_listed <- function(connection, known) {
-  spans <- DBI::dbGetQuery(
-    connection,
-    paste0(
-      "select security_id, min(day) as low, max(day) as high from prices group by ",
-      "security_id"
-    )
-  )
+  spans <- DBI::dbGetQuery(connection, sprintf(
+    "select security_id, min(first_day) as low, max(last_day) as high from %s group by security_id",
+    spans_of_prices(connection, "true")
+  ))
   day <- function(column) {
     core_iso_days(.Date(as.numeric(spans[[column]][match(known$id, spans$security_id)])))
   }
@@ -162,6 +161,15 @@ securities_listed <- function(connection, known) {
 within_days <- function(series, days) {
   inside <- series$day >= (days$from %||% -Inf) & series$day <= (days$to %||% Inf)
   if (all(inside)) series else lapply(series, `[`, inside)
+}
+
+# The prices that changed since a state, and those after what is held.
+prices_since <- function(connection, address, ids, days, since) {
+  new <- sprintf("addition > %.0f or %%s > %d", since, days$held_to)
+  asked <- function(day) sprintf("%s and (%s)", of_ids(ids), sprintf(new, day))
+  rows <- live_rows(connection, address, asked("day"), asked("last_day"))
+  is_new <- rows$addition > since | rows$day > days$held_to
+  within_days(lapply(rows, `[`, is_new), days)
 }
 
 # Rows of a span, or those that changed since a state and those after what is held.

@@ -24,17 +24,21 @@
 #'   and the `same`; its attribute `addition` is the number of the addition, `NA` if nothing
 #'   changed.
 #' @section The tables of a store: One schema for both kinds of database; in PostgreSQL it is
-#'   called `imbroglio`. The view `daily_prices` gives names and dates to those who query it.
+#'   called `imbroglio`. What is long is packed; other programs read prices from what
+#'   [write_prices()] or `imbroglio store --export` writes. One may write while any number read:
+#'   each reader sees the store as it was when it began. A file of SQLite's is for programs of one
+#'   machine (beside it stand files ending in `-wal` and `-shm` while it is used; copy it when it
+#'   is not), PostgreSQL for several.
 #'
 #'   | table | holds |
 #'   |---|---|
 #'   | `additions` | number, time (UTC), source, prices new and restated |
 #'   | `securities` | id, security, name, currency, group, benchmark |
-#'   | `prices`, `actions` | a row for each security and day (counted from 1970-01-01), with its addition |
+#'   | `packed` | prices in parts of up to 2,048 of a security, compressed: their days, and their fields with the addition of each; a checksum with each part |
+#'   | `prices`, `actions` | what is not packed: a row for each security and day (counted from 1970-01-01), with its addition |
 #'   | `prices_before`, `actions_before` | what was restated, with the addition that brought it and the one that replaced it |
 #'   | `held` | for each feed and security that was asked for: the span that was fetched, and the feed's state |
 #'   | `sums` | the checksums of series and additions |
-#'   | `packed` (SQLite) | long series a second time, for speed; dropped when a row of them changes |
 #' @section Errors: `imbroglio_error_store` for a store that cannot be opened, read or written, is
 #'   damaged, or is of a newer version (with `imbroglio_error_write` where writing failed);
 #'   `imbroglio_error_file` for a file that is none or not there.
@@ -67,6 +71,7 @@ store_prices <- function(prices, store, actions = NULL, source = prices$origin, 
   added <- with_store(store, function(connection, address) {
     add_to_store(
       connection,
+      address,
       list(list(rows)),
       actions[actions$security %in% colnames(prices), ],
       prices$about,
@@ -87,7 +92,7 @@ store_prices <- function(prices, store, actions = NULL, source = prices$origin, 
 
 # `rows`: lists of tables of security, day and fields, those with the same fields together;
 # `feed`: what is held of which feed from now on.
-add_to_store <- function(connection, rows, actions, about, source, feed = NULL) {
+add_to_store <- function(connection, address, rows, actions, about, source, feed = NULL) {
   rows <- lapply(rows, function(tables) {
     fields <- intersect(price_fields, names(tables[[1L]]))
     filled_together(tables, fields)
@@ -110,7 +115,8 @@ add_to_store <- function(connection, rows, actions, about, source, feed = NULL) 
       day = as.integer(columns$day),
       columns[fields]
     )
-    merge_rows(connection, table, arriving, fields, addition)
+    if (table == "prices") arriving <- meet_packed(connection, address, arriving, fields)
+    if (nrow(arriving)) merge_rows(connection, table, arriving, fields, addition)
   }
   # Of securities of which there is nothing yet, nothing need be compared or read back.
   fresh <- if (length(rows) == 1L) rows_of_new(connection, rows[[1L]], ids, addition)
@@ -137,13 +143,7 @@ add_to_store <- function(connection, rows, actions, about, source, feed = NULL) 
   }
   if (NROW(changed)) seal_addition(connection, addition, fresh)
   if (length(feed$security)) note_held(connection, feed, ids, at)
-  if (inherits(connection, "SQLiteConnection")) {
-    if (is.null(fresh)) {
-      pack_series(connection, ids[wanted], counts$new, addition)
-    } else {
-      pack_rows(connection, fresh, changed$id[changed$new > 250L], addition)
-    }
-  }
+  if (is.null(fresh) && NROW(changed)) pack_due(connection, address, changed$id)
   structure(counts, addition = if (anything) addition else NA_integer_)
 }
 
@@ -236,100 +236,3 @@ note_asked <- function(connection, feed, securities, unknown = character()) {
                      and a.unknown = 1)"
   )
 }
-
-# Series of which a good part is not packed yet. Counting takes as long as the series are, so it
-# is done only where many rows came at once or in many additions.
-pack_series <- function(connection, ids, new, addition) {
-  packed <- DBI::dbGetQuery(connection, "select security_id, addition, n from packed")
-  at <- match(ids, packed$security_id)
-  likely <- ids[is.na(at) | new > 250L | addition - packed$addition[at] > 250L]
-  if (!length(likely)) return(invisible())
-  due <- DBI::dbGetQuery(
-    connection,
-    sprintf(
-      "select security_id, count(*) as n from prices p where security_id in (%s) and addition >
-       coalesce((select addition from packed where security_id = p.security_id), 0)
-         group by security_id",
-      paste(likely, collapse = ", ")
-    )
-  )
-  before <- packed$n[match(due$security_id, packed$security_id)]
-  due <- due$security_id[due$n > pmax(250, 0.2 * ifelse(is.na(before), 0, before))]
-  if (!length(due)) return(invisible())
-  rows <- DBI::dbGetQuery(
-    connection,
-    sprintf(
-      "select security_id, day, %s from prices where security_id in (%s)
-    order by security_id, day",
-      paste(price_fields, collapse = ", "),
-      paste(due, collapse = ", ")
-    )
-  )
-  pack_rows(connection, rows, due, addition)
-}
-
-# `rows` are in the order of securities and days.
-pack_rows <- function(connection, rows, ids, addition) {
-  if (!length(ids)) return(invisible())
-  values <- vapply(c("day", price_fields), function(f) as.numeric(rows[[f]]), rows$day + 0)
-  of <- split(seq_len(nrow(rows)), rows$security_id)[as.character(ids)]
-  DBI::dbExecute(
-    connection,
-    "insert or replace into packed values (?, ?, ?, ?)",
-    params = list(
-      as.integer(names(of)),
-      rep(addition, length(of)),
-      lengths(of, use.names = FALSE),
-      unname(lapply(of, function(i) writeBin(as.vector(values[i, ]), raw(), endian = "little")))
-    )
-  )
-}
-
-# ---- reading
-# ------------------------------------------------------------------------------------
-
-# The delivery that a store holds, now or as it was known at an earlier time.
-read_store <- function(store, how) {
-  with_store(store, function(connection, address) {
-    sealed <- is_sealed(connection)
-    if (sealed) {
-      check_rest(connection, address)
-    } else {
-      note(
-        "store",
-        sprintf(
-          "The store %s has no checksums yet; adding or fetching anything makes them.",
-          address$shown
-        )
-      )
-    }
-    state <- state_at(connection, how$as_of, address)
-    rows <- if (is.null(how$as_of)) {
-      rows_now(connection, address, sealed)
-    } else {
-      rows_known(connection, address, state$addition, sealed)
-    }
-    if (anyNA(rows$close)) {
-      there <- !is.na(rows$close) | !is.na(rows$adjusted)
-      rows <- lapply(rows, `[`, there)
-    }
-    if (!length(rows$day)) {
-      fail("empty", sprintf("There are no prices in the store %s.", address$shown))
-    }
-    securities <- DBI::dbGetQuery(connection, "select * from securities order by id")
-    owner <- groups_of(rows$security_id)
-    securities <- securities[match(owner$keys, securities$id), ]
-    delivery_of_rows(
-      securities$security,
-      owner$of,
-      rows$day,
-      rows[price_fields],
-      actions_of_store(connection, state, securities),
-      about_of_store(securities),
-      origin_of_store(address, state),
-      how
-    )
-  })
-}
-
-# ---- what a store holds ---------------------------------------------------------------------

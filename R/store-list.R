@@ -61,15 +61,12 @@ as_listed <- function(table, what, address, days = character()) {
 #' @export
 store_contents <- function(store) {
   with_store(store, function(connection, address) {
-    held <- DBI::dbGetQuery(
-      connection,
+    held <- DBI::dbGetQuery(connection, sprintf(
       "select s.security, s.name, s.security_group as \"group\", p.first_day, p.last_day, p.n,
         coalesce(b.n, 0) as restated, coalesce(a.n, 0) as actions, p.addition, d.added_at,
           h.checked_at, d.source
-      from (select security_id, min(day) as first_day, max(day) as last_day,
-        cast(count(*) as integer) as n,
-            max(addition) as addition
-            from prices where coalesce(close, adjusted) is not null group by security_id) p
+      from (select security_id, min(first_day) as first_day, max(last_day) as last_day,
+        cast(sum(n) as integer) as n, max(addition) as addition from %s group by security_id) p
       join securities s on s.id = p.security_id join additions d on d.addition = p.addition
       left join (select security_id,
                  cast(sum(restated) as integer) as n from prices_before
@@ -81,8 +78,9 @@ store_contents <- function(store) {
       left join (select security_id,
                  max(checked_at) as checked_at from held
                    group by security_id) h on h.security_id = s.id
-      order by s.id"
-    )
+      order by s.id",
+      spans_of_prices(connection)
+    ))
     as_listed(held, "contents", address, c(first_day = "from", last_day = "to"))
   })
 }
@@ -91,35 +89,70 @@ store_contents <- function(store) {
 #' @export
 store_restatements <- function(store) {
   with_store(store, function(connection, address) {
-    # What replaced a value is the next one in its history, or the one that holds now.
-    each <- function(table, fields) {
-      vapply(fields, function(field) {
-        sprintf(
-          "select s.security, b.day, '%1$s' as field, b.%1$s as \"before\", n.%1$s as after,
-             f.added_at as known_from,
-         r.added_at as restated_at, b.replaced_in as addition, r.source
-       from %2$s_before b join (select security_id, day, addition, %1$s from %2$s union all
-         select security_id, day, addition, %1$s from %2$s_before) n
-         on n.security_id = b.security_id and n.day = b.day and n.addition = b.replaced_in
-       join securities s on s.id = b.security_id join additions f on f.addition = b.addition
-       join additions r on r.addition = b.replaced_in where b.%1$s is not null
-         and b.%1$s is distinct from n.%1$s",
-          field,
-          table
-        )
-      }, "")
-    }
-    parts <- c(each("prices", price_fields), each("actions", c("split", "dividend")))
-    as_listed(
-      DBI::dbGetQuery(
-        connection,
-        paste(paste(parts, collapse = " union all "), "order by 8, 1, 2, 3")
-      ),
-      "restatements",
-      address,
-      c(day = "date")
+    prices <- restated_values(
+      DBI::dbGetQuery(connection, "select * from prices_before"), price_fields,
+      function(ids) as_frame(live_rows(connection, address, of_ids(ids)))
     )
+    actions <- restated_values(
+      DBI::dbGetQuery(connection, "select * from actions_before"), kept_fields$actions,
+      function(ids) DBI::dbGetQuery(connection, paste("select * from actions where", of_ids(ids)))
+    )
+    found <- rbind(prices, actions)
+    securities <- DBI::dbGetQuery(connection, "select id, security from securities")
+    additions <- DBI::dbGetQuery(connection, "select addition, added_at, source from additions")
+    brought <- match(found$known, additions$addition)
+    restated <- match(found$addition, additions$addition)
+    table <- data.frame(
+      security = securities$security[match(found$security_id, securities$id)],
+      found[c("date", "field", "before", "after")],
+      known_from = additions$added_at[brought], restated_at = additions$added_at[restated],
+      addition = found$addition, source = additions$source[restated]
+    )
+    table <- table[with(table, order(addition, security, date, field, method = "radix")), ]
+    as_listed(table, "restatements", address, c(date = "date"))
   })
+}
+
+# Each value that another one replaced: the next in its history, or the one that `now` gives of
+# some securities.
+restated_values <- function(before, fields, now) {
+  before[] <- lapply(before, as.numeric)
+  replaced <- function(rows, field, i = integer()) {
+    value <- rows[[field]]
+    data.frame(
+      security_id = rows$security_id[i], date = rows$day[i], field = rep(field, length(i)),
+      before = value[i], known = rows$addition[i], addition = as.integer(rows$replaced_in[i])
+    )
+  }
+  if (!nrow(before)) return(cbind(replaced(before, fields[1L]), after = numeric()))
+  key <- order_key(before$security_id, before$day)
+  holds <- now(unique(before$security_id))
+  holds <- holds[order_key(holds$security_id, holds$day) %in% key, ]
+  columns <- c("security_id", "day", "addition", fields)
+  history <- rbind(before[columns], as.data.frame(lapply(holds[columns], as.numeric)))
+  next_one <- match(
+    paste(key, before$replaced_in),
+    paste(order_key(history$security_id, history$day), history$addition)
+  )
+  do.call(rbind, lapply(fields, function(field) {
+    after <- history[[field]][next_one]
+    was <- before[[field]]
+    i <- which(!is.na(was) & (is.na(after) | was != after))
+    cbind(replaced(before, field, i), after = after[i])
+  }))
+}
+
+# Where prices are, rows and parts alike: a subquery of first_day, last_day, n and addition.
+spans_of_prices <- function(connection, rows = is_priced) {
+  sprintf(
+    "(select security_id, day as first_day, day as last_day, 1 as n, addition from prices
+       where %s%s) spans", rows,
+    if (has_parts(connection)) {
+      " union all select security_id, first_day, last_day, n, addition from packed"
+    } else {
+      ""
+    }
+  )
 }
 
 #' @rdname store_contents

@@ -66,7 +66,8 @@ rows_of_new <- function(connection, columns, ids, addition) {
   id <- unname(ids)[match(columns$security, names(ids))]
   there <- DBI::dbGetQuery(
     connection,
-    "select id from securities where exists (select 1 from prices where security_id = id)"
+    "select id from securities where exists (select 1 from prices where security_id = id)
+       or exists (select 1 from packed where security_id = id)"
   )$id
   if (any(unique(id) %in% there)) return(NULL)
   rows <- list(security_id = id, day = as.integer(columns$day))
@@ -89,22 +90,24 @@ rows_of_new <- function(connection, columns, ids, addition) {
   )
 }
 
+# What is long is packed at once.
 insert_new <- function(connection, rows) {
   # An index over many rows is made faster than it is kept while they come.
-  anew <- attr(rows, "first") && inherits(connection, "SQLiteConnection")
+  ids <- unique(rows$security_id)
+  n <- tabulate(match(rows$security_id, ids), length(ids))
+  priced <- !is.na(rows$close) | !is.na(rows$adjusted)
+  long <- priced & rows$security_id %in% ids[n >= rows_left_loose(ids)]
+  write_parts(connection, if (all(long)) rows else lapply(rows, `[`, long))
+  loose <- rows[!long, ]
+  anew <- attr(rows, "first") && nrow(loose) && inherits(connection, "SQLiteConnection")
   if (anew) {
     index <- "select sql from sqlite_master where name = 'prices_by_addition'"
     made_by <- DBI::dbGetQuery(connection, index)$sql
     DBI::dbExecute(connection, "drop index prices_by_addition")
   }
-  DBI::dbAppendTable(connection, "prices", rows)
+  if (nrow(loose)) DBI::dbAppendTable(connection, "prices", loose)
   if (anew) DBI::dbExecute(connection, made_by)
-  ids <- unique(rows$security_id)
-  data.frame(
-    id = ids,
-    new = tabulate(match(rows$security_id, ids), length(ids)),
-    restated = integer(length(ids))
-  )
+  data.frame(id = ids, new = n, restated = integer(length(ids)))
 }
 
 # What is replaced goes to a table of its own.

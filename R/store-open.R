@@ -74,6 +74,7 @@ with_store <- function(store, work, write = FALSE, least = readable_version) {
   tryCatch({
     result <- in_transaction(connection, address, work, write, least)
     done <- TRUE
+    if (write && !is.null(address$file)) tidy_file(connection)
     result
   }, error = function(e) {
     if (inherits(e, "imbroglio_error") || inherits(e, "interrupt")) stop(e)
@@ -117,6 +118,20 @@ remove_ruin <- function(file) {
   }
 }
 
+# From its first prices on, a file is read while it is written: by a log of what is written. What
+# stands in the log is put into the file, and room that was given up is given back, unless others
+# are reading just now; then the next writer does.
+tidy_file <- function(connection) {
+  ask <- function(...) DBI::dbGetQuery(connection, paste("pragma", ...))[[1L]]
+  ask("busy_timeout = 2000")
+  try(silent = TRUE, {
+    ask("journal_mode = wal")
+    free <- ask("freelist_count")
+    if (free > 1000 && free > 0.3 * ask("page_count")) DBI::dbExecute(connection, "vacuum")
+    ask("wal_checkpoint(truncate)")
+  })
+}
+
 begin_work <- function(connection, address, run, write) {
   if (address$kind == "sqlite") return(run(if (write) "begin immediate" else "begin"))
   # By a call of its own: what writes tables there would otherwise begin and commit by itself.
@@ -157,19 +172,7 @@ connect_store <- function(address, write) {
   if (file.exists(address$file) && file.size(address$file) > 0 && !is_sqlite(address$file)) {
     fail("file", sprintf("%s is not a price store.", address$file))
   }
-  # The journal of a writer that was killed is rolled back by whoever opens the file next, also to
-  # read.
-  flags <- if (write) {
-    RSQLite::SQLITE_RWC
-  } else if (file.access(address$file, 2L) == 0L) {
-    RSQLite::SQLITE_RW
-  } else {
-    RSQLite::SQLITE_RO
-  }
-  connection <- tryCatch(
-    DBI::dbConnect(RSQLite::SQLite(), address$file, flags = flags, synchronous = NULL),
-    error = unopened
-  )
+  connection <- tryCatch(connect_file(address$file, write), error = unopened)
   tryCatch(
     {
       DBI::dbGetQuery(connection, "pragma busy_timeout = 120000")
@@ -181,6 +184,21 @@ connect_store <- function(address, write) {
     }
   )
   connection
+}
+
+# The journal of a writer that was killed is rolled back by whoever opens the file next, also to
+# read. Where nothing may be written beside it, nobody writes it either.
+connect_file <- function(file, write) {
+  connect <- function(file, flags) {
+    DBI::dbConnect(RSQLite::SQLite(), file, flags = flags, synchronous = NULL)
+  }
+  may_write <- file.access(file, 2L) == 0L && file.access(dirname(file), 2L) == 0L
+  if (write) return(connect(file, RSQLite::SQLITE_RWC))
+  if (may_write) return(connect(file, RSQLite::SQLITE_RW))
+  if (file.exists(paste0(file, "-wal"))) return(connect(file, RSQLite::SQLITE_RO))
+  path <- utils::URLencode(normalizePath(file, winslash = "/"))
+  still <- paste0("file:", gsub("[?]", "%3f", gsub("#", "%23", path)), "?immutable=1")
+  connect(still, bitwOr(RSQLite::SQLITE_RO, 0x40L))
 }
 
 is_sqlite <- function(path) {
@@ -268,12 +286,32 @@ store_migrations <- list(
        primary key (what, id))",
       "alter table imbroglio_store add column seal text"
     )
+  },
+  # What is long is kept once, packed, in both kinds of database; see store-pack.R.
+  function(kind) {
+    c(
+      if (kind == "sqlite") {
+        c("drop trigger packed_updated", "drop trigger packed_deleted", "drop table packed")
+      },
+      # It would show what happens not to be packed.
+      "drop view daily_prices",
+      sprintf(
+        "create table packed (security_id integer not null, first_day integer not null,
+           last_day integer not null, n integer not null, addition integer not null,
+           fields integer not null, days %1$s not null, data %1$s not null,
+           primary key (security_id, first_day))",
+        c(sqlite = "blob", postgresql = "bytea")[[kind]]
+      ),
+      # What is compressed already is not tried again.
+      if (kind == "postgresql") "alter table packed alter column data set storage external"
+    )
   }
 )
 
-# Stores from this version on can be read; those of the last have checksums.
+# Stores from this version on can be read; the next has checksums, the one after packed parts.
 readable_version <- 3L
 is_sealed <- function(connection) store_version(connection) >= 4L
+has_parts <- function(connection) store_version(connection) >= 5L
 
 store_version <- function(connection) {
   if (!has_versions(connection)) return(0L)
@@ -359,6 +397,7 @@ migrate_store <- function(connection, address) {
       sprintf("insert into imbroglio_store values (0, '%s')", new_identity())
     )
   }
+  if (version >= 4L) check_all(connection, address)
   for (step in seq(version + 1L, length(store_migrations))) {
     for (statement in store_migrations[[step]](address$kind)) {
       DBI::dbExecute(connection, statement)
@@ -368,7 +407,10 @@ migrate_store <- function(connection, address) {
     connection,
     sprintf("update imbroglio_store set version = %d", length(store_migrations))
   )
-  if (version) seal_all(connection)
+  if (!version) return(invisible())
+  if (version < 5L) pack_all(connection, address)
+  if (version < 4L) seal_all(connection, address)
+  seal_rest(connection)
 }
 
 # Tells one store from another, so that what one feed calls its state is not taken for that of the

@@ -5,19 +5,16 @@ store_reader <- function(source, how) {
     sealed <- is_sealed(connection)
     if (sealed) check_rest(connection, address)
     state <- state_at(connection, NULL, address)
-    held <- "from prices where close is not null or adjusted is not null"
     ask <- function(...) DBI::dbGetQuery(connection, paste(...))
     securities <- ask(
-      "select * from securities where id in (select distinct security_id", held, ") order by id"
+      "select * from securities where id in (select security_id from",
+      spans_of_prices(connection), ") order by id"
     )
     if (!nrow(securities)) {
       fail("empty", sprintf("There are no prices in the store %s.", address$shown))
     }
-    days <- as.numeric(ask("select distinct day", held, "order by day")$day)
-    there <- ask(
-      "select", paste0("count(", price_fields, ") as ", price_fields, collapse = ", "), held
-    )
-    fields <- price_fields[vapply(there, as.numeric, 0) > 0]
+    days <- days_of_store(connection, address)
+    fields <- price_fields[fields_held(connection)[price_fields]]
     actions <- actions_of_store(connection, state, securities)
     adjusting <- "close" %in% fields && (nrow(actions) > 0L || "adjusted" %in% fields)
     if (adjusting) fields <- union(fields, "adjusted")
@@ -26,7 +23,9 @@ store_reader <- function(source, how) {
     )
     about <- about_of_store(securities)
     origin <- origin_of_store(address, state)
-    counted <- adjusting && counted_adjusted(ask, actions, securities)
+    # Whether any adjusted close comes of the actions, and not of the rows.
+    acted <- securities$id[securities$security %in% actions$security]
+    counted <- adjusting && length(acted) && fields_held(connection, acted)[["unadjusted"]]
     list(
       securities = securities$security, dates = .Date(days), origin = origin, measured = measured,
       fields = setdiff(fields, measured), about = about, actions = actions,
@@ -44,14 +43,36 @@ store_reader <- function(source, how) {
   })
 }
 
-# Whether any adjusted close comes of the actions, and not of the rows.
-counted_adjusted <- function(ask, actions, securities) {
-  if (!nrow(actions)) return(FALSE)
-  ids <- securities$id[securities$security %in% actions$security]
-  ask(
-    "select count(*) as n from prices where adjusted is null and close is not null and",
-    sprintf("security_id in (%s)", paste(ids, collapse = ", "))
-  )$n > 0
+# The days on which any security has a price.
+days_of_store <- function(connection, address) {
+  ask <- function(...) DBI::dbGetQuery(connection, paste(...))
+  days <- ask("select distinct day from prices where", is_priced)$day
+  if (has_parts(connection)) {
+    parts <- ask("select n, days from packed")
+    found <- core_unpack(unclass(parts$days), as.numeric(parts$n), 1L)
+    if (length(found$damaged)) refuse_damaged(address, "packed prices")
+    days <- c(days, found$columns[[1L]])
+  }
+  sort(unique(as.numeric(days)))
+}
+
+# Which fields any priced row has, and whether one has a close without an adjusted close.
+fields_held <- function(connection, ids = NULL) {
+  any_of <- function(columns, table, where) {
+    counts <- DBI::dbGetQuery(connection, sprintf(
+      "select %s from %s where %s", paste(columns, collapse = ", "), table, where
+    ))
+    vapply(counts, function(n) !is.na(n) && as.numeric(n) > 0, NA)
+  }
+  has <- c(paste(price_fields, "is not null"), "adjusted is null and close is not null")
+  found <- any_of(
+    sprintf("sum(case when %s then 1 else 0 end)", has), "prices",
+    paste(of_ids(ids), "and", is_priced)
+  )
+  if (has_parts(connection)) {
+    found <- found | any_of(sprintf("max(fields & %d)", field_bits), "packed", of_ids(ids))
+  }
+  stats::setNames(found, names(field_bits))
 }
 
 # The columns of some securities, as a function of field and names.

@@ -1,5 +1,49 @@
 # What a store holds, read as it is now or was then.
 
+# The delivery that a store holds, now or as it was known at an earlier time.
+read_store <- function(store, how) {
+  with_store(store, function(connection, address) {
+    sealed <- is_sealed(connection)
+    if (sealed) {
+      check_rest(connection, address)
+    } else {
+      note(
+        "store",
+        sprintf(
+          "The store %s has no checksums yet; adding or fetching anything makes them.",
+          address$shown
+        )
+      )
+    }
+    state <- state_at(connection, how$as_of, address)
+    rows <- if (is.null(how$as_of)) {
+      rows_now(connection, address, sealed)
+    } else {
+      rows_known(connection, address, state$addition, sealed)
+    }
+    if (anyNA(rows$close)) {
+      there <- !is.na(rows$close) | !is.na(rows$adjusted)
+      rows <- lapply(rows, `[`, there)
+    }
+    if (!length(rows$day)) {
+      fail("empty", sprintf("There are no prices in the store %s.", address$shown))
+    }
+    securities <- DBI::dbGetQuery(connection, "select * from securities order by id")
+    owner <- groups_of(rows$security_id)
+    securities <- securities[match(owner$keys, securities$id), ]
+    delivery_of_rows(
+      securities$security,
+      owner$of,
+      rows$day,
+      rows[price_fields],
+      actions_of_store(connection, state, securities),
+      about_of_store(securities),
+      origin_of_store(address, state),
+      how
+    )
+  })
+}
+
 # The last addition there was at a time: a date (to its end), a time (both UTC) or the number of
 # an addition.
 state_at <- function(connection, as_of, address) {
@@ -68,9 +112,9 @@ end_of_time <- function(as_of) {
   sub("Z$", "", until)
 }
 
-# Each series is tested against its checksum.
+# Each series is tested against its checksum; `ids`: of which securities, `NULL`: all.
 rows_now <- function(connection, address, sealed, ids = NULL) {
-  series <- series_now(connection, address, ids)
+  series <- live_rows(connection, address, of_ids(ids))
   if (!sealed) return(series)
   securities <- DBI::dbGetQuery(connection, "select id, security from securities")
   check_series(connection, address, series, securities, ids)
@@ -81,7 +125,7 @@ rows_now <- function(connection, address, sealed, ids = NULL) {
 # is tested first.
 rows_known <- function(connection, address, addition, sealed) {
   wanted <- name_of_ids(connection)
-  now <- rows_to_sum(connection, "prices", sprintf("addition <= %d", addition))
+  now <- rows_where(live_rows(connection, address), function(rows) rows$addition <= addition)
   before <- rows_to_sum(
     connection,
     "prices_before",
@@ -89,13 +133,12 @@ rows_known <- function(connection, address, addition, sealed) {
     c("replaced_in", "restated")
   )
   called <- function(what) function(id) sprintf("the prices %s by addition %s", what, some(id))
-  brought <- rbind(now, before[names(now)])
   if (sealed) {
     compare_sums(
       connection,
       address,
       "addition",
-      brought_sums(brought, wanted),
+      brought_sums(Map(c, now, before[names(now)]), wanted),
       called("brought"),
       until = addition
     )
@@ -109,81 +152,13 @@ rows_known <- function(connection, address, addition, sealed) {
       until = addition
     )
   }
-  rows <- rbind(now, before[before$replaced_in > addition, names(now)])
-  rows <- rows[order(rows$security_id, rows$day), c("security_id", "day", price_fields)]
-  rows$security_id <- as.integer(rows$security_id)
-  rows$day <- as.integer(rows$day)
-  as.list(rows)
+  later <- before[before$replaced_in > addition, names(now)]
+  merged_rows(now, as.list(later[order(later$security_id, later$day), ]))
 }
 
-# `ids`: of which securities; `NULL`: all.
-series_now <- function(connection, address, ids = NULL) {
-  of <- function(column) {
-    if (is.null(ids)) "true" else sprintf("%s in (%s)", column, paste(ids, collapse = ", "))
-  }
-  rows <- function(...) {
-    found <- DBI::dbGetQuery(
-      connection,
-      paste(
-        "select security_id, day, ",
-        paste(price_fields, collapse = ", "),
-        "from prices where",
-        of("security_id"),
-        ...
-      )
-    )
-    lapply(found, as.numeric)
-  }
-  packed <- if (address$kind == "sqlite") {
-    DBI::dbGetQuery(
-      connection,
-      paste("select security_id, n, data from packed where", of("security_id"))
-    )
-  }
-  if (!NROW(packed)) return(rows("order by security_id, day"))
-  # Rows that came later, and those of securities that are not packed.
-  late <- Map(
-    c,
-    # By the index, an addition and a security at a time: most rows are of additions that others'
-    # packed series lack.
-    lapply(DBI::dbGetQuery(
-      connection,
-      sprintf(
-        "select p.security_id, p.day, %s from packed cross join additions a cross join prices p
-        where a.addition > packed.addition and p.addition = a.addition
-          and p.security_id = packed.security_id and %s",
-        paste0("p.", price_fields, collapse = ", "),
-        of("packed.security_id")
-      )
-    ), as.numeric),
-    rows(
-      "and security_id in (select id from securities where id not in (select security_id ",
-      "from packed))"
-    )
-  )
-  width <- length(price_fields) + 1L
-  if (any(lengths(packed$data) != packed$n * width * 8)) refuse_damaged(address, "packed prices")
-  pieces <- with_late(stats::setNames(unclass(packed$data), packed$security_id), late, width)
-  ids <- sort(as.numeric(names(pieces)))
-  unpacked <- core_unpack(ids, unname(pieces[as.character(ids)]), width)
-  stats::setNames(unpacked, c("security_id", "day", price_fields))
-}
-
-# Packed series, by their ids, and those with rows that came later as numbers, in order.
-with_late <- function(pieces, late, width) {
-  late_of <- split(seq_along(late$day), late$security_id)
-  for (id in names(late_of)) {
-    added <- vapply(late[-1L], `[`, numeric(length(late_of[[id]])), late_of[[id]])
-    long <- rbind(
-      if (!is.null(pieces[[id]])) {
-        n <- length(pieces[[id]]) / 8
-        matrix(readBin(pieces[[id]], "double", n, endian = "little"), ncol = width)
-      },
-      matrix(added, ncol = width)
-    )
-    pieces[[id]] <- if (is.unsorted(long[, 1L])) long[order(long[, 1L]), , drop = FALSE] else long
-  }
-  pieces
+rows_where <- function(rows, holds) {
+  keep <- holds(rows)
+  if (all(keep)) rows else lapply(rows, `[`, keep)
 }
 
 # The rows of a table as they stood after an addition.

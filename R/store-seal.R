@@ -103,22 +103,21 @@ seal_addition <- function(connection, addition, fresh = NULL) {
 }
 
 # All sums anew: of a store that had none.
-seal_all <- function(connection) {
-  names <- name_of_ids(connection)
-  sums <- all_sums(connection, names)
+seal_all <- function(connection, address) {
+  sums <- all_sums(connection, live_rows(connection, address), name_of_ids(connection))
   DBI::dbExecute(connection, "delete from sums")
   for (what in unique(sums$what)) {
     write_sums(connection, what, sums[sums$what == what, c("id", "n", "sum")])
   }
 }
 
-all_sums <- function(connection, parts) {
-  now <- rows_to_sum(connection, "prices", "true")
+# `now`: the rows that hold.
+all_sums <- function(connection, now, parts) {
   before <- rows_to_sum(connection, "prices_before", "true", c("replaced_in", "restated"))
   of <- function(what, sums) if (nrow(sums)) data.frame(what = what, sums)
   rbind(
     of("series", series_sums(now, parts)),
-    of("addition", brought_sums(rbind(now, before[names(now)]), parts)),
+    of("addition", brought_sums(Map(c, now, before[names(now)]), parts)),
     of("replaced", replaced_sums(before, parts))
   )
 }
@@ -133,8 +132,8 @@ write_sums <- function(connection, what, sums) {
   )
 }
 
-# Everything but prices: names, actions, the list of additions, what is held of which feed, and
-# the sums themselves.
+# Everything but prices: names, actions, the list of additions, what is held of which feed, the
+# sums themselves, and what is known of packed parts.
 digest_of_rest <- function(connection) {
   kept <- DBI::dbGetQuery(connection, "select version, identity from imbroglio_store")
   tables <- c(
@@ -143,13 +142,18 @@ digest_of_rest <- function(connection) {
     actions = "security_id, day",
     actions_before = "security_id, day, addition",
     held = "feed, security_id",
-    sums = "what, id"
+    sums = "what, id",
+    if (kept$version >= 5L) c(packed = "security_id, first_day")
   )
   text <- unlist(lapply(names(tables), function(table) {
     # SQLite warns of a damaged cell that is no text among text.
     rows <- suppressWarnings(DBI::dbGetQuery(
       connection,
-      sprintf("select * from %s order by %s", table, tables[[table]])
+      sprintf(
+        "select %s from %s order by %s",
+        if (table == "packed") "security_id, first_day, last_day, n, addition, fields" else "*",
+        table, tables[[table]]
+      )
     ))
     cells <- lapply(rows, function(v) {
       if (!is.character(v)) return(core_shortest(as.numeric(v)))
@@ -178,7 +182,7 @@ check_rest <- function(connection, address) {
   seal <- DBI::dbGetQuery(connection, "select seal from imbroglio_store")$seal
   if (is.na(seal)) return(invisible())
   if (!identical(seal, digest_of_rest(connection))) {
-    refuse_damaged(address, "its names, actions or additions")
+    refuse_damaged(address, "its names, actions, additions or list of parts")
   }
 }
 
@@ -206,6 +210,16 @@ check_series <- function(connection, address, rows, securities, ids) {
   compare_sums(connection, address, "series", sums, function(id) {
     sprintf("the prices of %s", some(securities$security[match(id, securities$id)]))
   }, among = ids)
+}
+
+# Before a store is brought up to date: what is damaged would be sealed anew.
+check_all <- function(connection, address) {
+  check_rest(connection, address)
+  sums <- all_sums(connection, live_rows(connection, address), name_of_ids(connection))
+  for (what in c("series", "addition", "replaced")) {
+    of <- sums[sums$what == what, c("id", "n", "sum")]
+    compare_sums(connection, address, what, of, function(id) sprintf("its prices (%s)", what))
+  }
 }
 
 compare_sums <- function(connection, address, what, sums, called, until = Inf, among = NULL) {
@@ -250,6 +264,7 @@ verify_store <- function(store) {
       data.frame(part = part, item = item, n = as.integer(n), sound = sound)
     }
     names <- name_of_ids(connection)
+    packed <- sound_parts(connection)
     whole <- if (address$kind == "sqlite") {
       identical(DBI::dbGetQuery(connection, "pragma integrity_check")[[1L]], "ok")
     }
@@ -259,7 +274,7 @@ verify_store <- function(store) {
     )
     both <- merge(
       DBI::dbGetQuery(connection, "select what, id, n, sum from sums"),
-      all_sums(connection, names),
+      all_sums(connection, merged_rows(packed$rows, loose_rows(connection, "true")), names),
       by = c("what", "id"),
       all = TRUE
     )
@@ -269,7 +284,7 @@ verify_store <- function(store) {
       if (!is.null(whole)) verdict("database", address$shown, NA, whole),
       verdict("rest", address$shown, NA, rest),
       verdict(both$what, item, ifelse(is.na(both$n.y), 0L, both$n.y), sound),
-      if (address$kind == "sqlite") verify_packed(connection, names, verdict)
+      verify_packed(packed, names, verdict)
     )
     table <- table[
       order(match(table$part, c("database", "rest", "series", "packed", "addition", "replaced"))),
@@ -278,32 +293,13 @@ verify_store <- function(store) {
   })
 }
 
-# What is packed is the same as the rows that it was made of.
-verify_packed <- function(connection, names, verdict) {
-  packed <- DBI::dbGetQuery(connection, "select security_id, addition, n, data from packed")
-  if (!nrow(packed)) return(NULL)
-  do.call(
-    rbind,
-    lapply(seq_len(nrow(packed)), function(i) {
-      rows <- DBI::dbGetQuery(
-        connection,
-        sprintf(
-          "select day, %s from prices where security_id = %d and addition <= %d order by day",
-          paste(price_fields, collapse = ", "),
-          packed$security_id[i],
-          packed$addition[i]
-        )
-      )
-      same <- identical(
-        packed$data[[i]],
-        writeBin(as.numeric(unlist(rows)), raw(), endian = "little")
-      )
-      verdict(
-        "packed",
-        names$security[match(packed$security_id[i], names$id)],
-        nrow(rows),
-        same && nrow(rows) == packed$n[i]
-      )
-    })
+# The packed parts of each series.
+verify_packed <- function(packed, names, verdict) {
+  if (!length(packed$sound)) return(NULL)
+  ids <- unique(packed$id)
+  of <- factor(packed$id, ids)
+  verdict(
+    "packed", names$security[match(ids, names$id)], tapply(packed$n, of, sum),
+    as.vector(tapply(packed$sound, of, all))
   )
 }

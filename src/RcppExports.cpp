@@ -789,6 +789,54 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_pack
+Rcpp::List core_pack(const Rcpp::List& columns, const Rcpp::NumericVector& ends);
+RcppExport SEXP _imbroglio_core_pack(SEXP columnsSEXP, SEXP endsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type ends(endsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_pack(columns, ends));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_unpack
+Rcpp::List core_unpack(const Rcpp::List& packets, const Rcpp::NumericVector& rows, int columns);
+RcppExport SEXP _imbroglio_core_unpack(SEXP packetsSEXP, SEXP rowsSEXP, SEXP columnsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type packets(packetsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< int >::type columns(columnsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_unpack(packets, rows, columns));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_merge_rows
+Rcpp::List core_merge_rows(const Rcpp::List& a, const Rcpp::List& b);
+RcppExport SEXP _imbroglio_core_merge_rows(SEXP aSEXP, SEXP bSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type a(aSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type b(bSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_merge_rows(a, b));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_runs
+Rcpp::List core_runs(const Rcpp::NumericVector& x);
+RcppExport SEXP _imbroglio_core_runs(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_runs(x));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_fit_pareto
 Rcpp::NumericVector core_fit_pareto(const Rcpp::NumericVector& excesses);
 RcppExport SEXP _imbroglio_core_fit_pareto(SEXP excessesSEXP) {
@@ -1230,30 +1278,6 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// core_unpack
-Rcpp::List core_unpack(const Rcpp::NumericVector& ids, const Rcpp::List& pieces, int width);
-RcppExport SEXP _imbroglio_core_unpack(SEXP idsSEXP, SEXP piecesSEXP, SEXP widthSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type ids(idsSEXP);
-    Rcpp::traits::input_parameter< const Rcpp::List& >::type pieces(piecesSEXP);
-    Rcpp::traits::input_parameter< int >::type width(widthSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_unpack(ids, pieces, width));
-    return rcpp_result_gen;
-END_RCPP
-}
-// core_runs
-Rcpp::List core_runs(const Rcpp::NumericVector& x);
-RcppExport SEXP _imbroglio_core_runs(SEXP xSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_runs(x));
-    return rcpp_result_gen;
-END_RCPP
-}
 // core_column_views
 Rcpp::List core_column_views(const Rcpp::NumericMatrix& x);
 RcppExport SEXP _imbroglio_core_column_views(SEXP xSEXP) {
@@ -1364,6 +1388,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_rolling_line", (DL_FUNC) &_imbroglio_core_rolling_line, 10},
     {"_imbroglio_core_moments", (DL_FUNC) &_imbroglio_core_moments, 3},
     {"_imbroglio_core_powers", (DL_FUNC) &_imbroglio_core_powers, 4},
+    {"_imbroglio_core_pack", (DL_FUNC) &_imbroglio_core_pack, 2},
+    {"_imbroglio_core_unpack", (DL_FUNC) &_imbroglio_core_unpack, 3},
+    {"_imbroglio_core_merge_rows", (DL_FUNC) &_imbroglio_core_merge_rows, 2},
+    {"_imbroglio_core_runs", (DL_FUNC) &_imbroglio_core_runs, 1},
     {"_imbroglio_core_fit_pareto", (DL_FUNC) &_imbroglio_core_fit_pareto, 1},
     {"_imbroglio_core_book_value", (DL_FUNC) &_imbroglio_core_book_value, 6},
     {"_imbroglio_core_bound", (DL_FUNC) &_imbroglio_core_bound, 2},
@@ -1397,8 +1425,6 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_tracking", (DL_FUNC) &_imbroglio_core_tracking, 6},
     {"_imbroglio_core_rolling_tracking_error", (DL_FUNC) &_imbroglio_core_rolling_tracking_error, 8},
     {"_imbroglio_core_rolling_tracking", (DL_FUNC) &_imbroglio_core_rolling_tracking, 8},
-    {"_imbroglio_core_unpack", (DL_FUNC) &_imbroglio_core_unpack, 3},
-    {"_imbroglio_core_runs", (DL_FUNC) &_imbroglio_core_runs, 1},
     {"_imbroglio_core_column_views", (DL_FUNC) &_imbroglio_core_column_views, 1},
     {"_imbroglio_core_window_rows", (DL_FUNC) &_imbroglio_core_window_rows, 4},
     {"_imbroglio_core_picked", (DL_FUNC) &_imbroglio_core_picked, 3},

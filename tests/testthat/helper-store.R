@@ -9,22 +9,18 @@ each_store <- function(test, server = get("server", envir = parent.frame())) {
 # Everything that is told of prices and their past, without times.
 state_of <- function(store) {
   imbroglio:::with_store(store, function(connection, address) {
-    lapply(
-      c(
-        prices = "prices",
-        before = "prices_before",
-        actions = "actions",
-        acted = "actions_before",
-        securities = "securities"
-      ),
-      function(table) {
-        rows <- DBI::dbReadTable(connection, table)
-        rows <- lapply(rows[do.call(order, unname(as.list(rows))), ], function(v) {
-          if (is.character(v)) v else as.numeric(v)
-        })
-        unname(rows)
-      }
+    tables <- c(
+      before = "prices_before", actions = "actions", acted = "actions_before",
+      securities = "securities"
     )
+    rest <- lapply(tables, function(table) {
+      rows <- DBI::dbReadTable(connection, table)
+      rows <- lapply(rows[do.call(order, unname(as.list(rows))), ], function(v) {
+        if (is.character(v)) v else as.numeric(v)
+      })
+      unname(rows)
+    })
+    c(list(prices = imbroglio:::live_rows(connection, address)), rest)
   })
 }
 quiet <- function(code) suppressMessages(code, classes = "imbroglio_note")

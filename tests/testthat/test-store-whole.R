@@ -67,120 +67,193 @@ test_that("names are data, and what is no store is refused in one sentence", {
   }
 })
 
-test_that("a store of an older version is brought up to date, and one of a newer is left alone", {
-  table <- data.frame(date = as.Date("2024-01-01") + 0:1, A = 1:2)
+# A store as an older version left it: its own tables, with rows alone.
+older_store <- function(store, kind, version, table) {
+  connection <- if (kind == "SQLite") {
+    DBI::dbConnect(RSQLite::SQLite(), store)
+  } else {
+    server$connection
+  }
+  run <- function(...) for (statement in c(...)) DBI::dbExecute(connection, statement)
+  if (kind == "PostgreSQL") {
+    run("drop schema if exists imbroglio cascade", "create schema imbroglio")
+    run("set search_path to imbroglio")
+  }
+  run(
+    "create table imbroglio_store (version integer not null, identity text not null)",
+    sprintf("insert into imbroglio_store values (%d, 'abc')", version)
+  )
+  for (made in imbroglio:::store_migrations[seq_len(version)]) run(made(tolower(kind)))
+  securities <- unique(table$security)
+  DBI::dbAppendTable(connection, "securities", data.frame(
+    id = seq_along(securities), security = securities
+  ))
+  at <- rep(1:2, length.out = nrow(table))
+  rows <- data.frame(
+    security_id = match(table$security, securities), day = as.integer(table$date),
+    close = table$close, addition = at
+  )
+  DBI::dbAppendTable(connection, "prices", rows)
+  DBI::dbAppendTable(connection, "prices_before", data.frame(
+    rows[2, c("security_id", "day")], close = 1, addition = 1L, replaced_in = 2L, restated = 1L
+  ))
+  DBI::dbAppendTable(connection, "additions", data.frame(
+    addition = 1:2, added_at = c("2024-01-01T00:00:00.000Z", "2024-01-02T00:00:00.000Z"),
+    source = "then", new_prices = c(sum(at == 1) + 1L, sum(at == 2) - 1L), restated_prices = 0:1
+  ))
+  if (version >= 4) {
+    imbroglio:::seal_all(connection, list())
+    imbroglio:::seal_rest(connection)
+  }
+  if (kind == "SQLite") DBI::dbDisconnect(connection) else run("reset search_path")
+}
+
+change_store <- function(store, kind, ...) {
+  connection <- if (kind == "SQLite") {
+    DBI::dbConnect(RSQLite::SQLite(), store)
+  } else {
+    server$connection
+  }
+  if (kind == "SQLite") on.exit(DBI::dbDisconnect(connection))
+  for (statement in c(...)) {
+    if (kind == "PostgreSQL") {
+      statement <- gsub("(update|from|into|join) (?=[a-z])", "\\1 imbroglio.", statement, perl = TRUE)
+    }
+    DBI::dbExecute(connection, statement)
+  }
+}
+
+test_that("a store of any older version is brought up to date; one of a newer is left alone", {
+  table <- data.frame(
+    date = rep(as.Date("2010-01-01") + 0:2999, 3), security = rep(c("A", "B", "C"), each = 3000),
+    close = round(exp(sin(1:9000)), 3)
+  )[-(3000 + 51:3000), ]
+  later <- data.frame(date = as.Date("2020-01-01") + 0:1, A = 1:2, D = 3:4)
   each_store(function(store, kind) {
-    quiet(store_prices(table, store))
-    # As the first version left it.
-    run <- function(...) {
-      connection <- if (kind == "SQLite") {
-        DBI::dbConnect(RSQLite::SQLite(), store)
+    for (version in 1:4) {
+      info <- paste(kind, version)
+      unlink(paste0(store, c("", "-wal", "-shm")))
+      older_store(store, kind, version, table)
+      if (version < 3) {
+        expect_error(read_prices(store), "older version", class = "imbroglio_error_store")
       } else {
-        server$connection
+        read <- quiet(read_prices(store))
+        expect_identical(read$close[, "A"], table$close[1:3000], ignore_attr = TRUE, info = info)
+        expect_equal(dim(open_prices(store)), c(3000L, 3L), info = info)
+        expect_equal(store_contents(store)$n, c(3000L, 50L, 3000L), info = info)
+        expect_equal(store_restatements(store)$before, 1, info = info)
       }
-      if (kind == "SQLite") {
-        on.exit(DBI::dbDisconnect(connection))
-      } else {
-        DBI::dbExecute(connection, "set search_path to imbroglio")
-        on.exit(DBI::dbExecute(connection, "reset search_path"))
+      if (version == 3) {
+        expect_message(read_prices(store), "no checksums yet", class = "imbroglio_note_store")
+        expect_error(verify_store(store), "no checksums yet", class = "imbroglio_error_store")
       }
-      for (statement in c(...)) DBI::dbExecute(connection, statement)
-    }
-    if (kind == "SQLite") {
-      run("drop trigger packed_updated", "drop trigger packed_deleted", "drop table packed")
-    }
-    run(
-      "drop table sums", "alter table imbroglio_store drop column seal", "drop table held",
-      "drop table actions", "drop table actions_before", "update imbroglio_store set version = 1"
-    )
-    expect_error(read_prices(store), "older version", class = "imbroglio_error_store")
-    if (kind == "SQLite") {
-      # The third is read without checksums, and says so.
-      older <- tempfile(fileext = ".sqlite")
-      quiet(store_prices(table, older))
-      connection <- DBI::dbConnect(RSQLite::SQLite(), older)
-      for (statement in c(
-        "drop table sums",
-        "alter table imbroglio_store drop column seal",
-        "update imbroglio_store set version = 3"
-      )) {
-        DBI::dbExecute(connection, statement)
-      }
-      DBI::dbDisconnect(connection)
-      expect_message(
-        expect_equal(read_prices(older)$close[, 1], 1:2),
-        "no checksums yet",
-        class = "imbroglio_note_store"
+      quiet(store_prices(later, store))
+      now <- read_prices(store)
+      expect_identical(
+        now$close[1:3000, c("A", "C")], matrix(table$close[table$security != "B"], 3000),
+        ignore_attr = TRUE, info = info
       )
-      expect_error(verify_store(older), "no checksums yet", class = "imbroglio_error_store")
-      quiet(store_prices(transform(table, A = 2:3), older))
-      expect_true(all(verify_store(older)$sound))
-      expect_equal(read_prices(older, as_of = 1)$close[, 1], 1:2)
+      first <- read_prices(store, as_of = 1)$close
+      expect_equal(c(first[2, "A"], sum(!is.na(first))), c(A = 1, 3026), info = info)
+      expect_true(all(verify_store(store)$sound), info = info)
+      expect_setequal(
+        verify_store(store)$item[verify_store(store)$part == "packed"], c("A", "C")
+      )
     }
-    quiet(store_prices(transform(table, A = 2:3), store))
-    expect_equal(read_prices(store)$close[, 1], 2:3)
-    expect_equal(read_prices(store, as_of = 1)$close[, 1], 1:2)
-    run("update imbroglio_store set version = 99")
-    for (use in list(read_prices, store_contents, function(s) store_prices(table, s))) {
+    # What is damaged is not brought up to date.
+    unlink(store)
+    older_store(store, kind, 4L, table)
+    damage <- "update prices set close = 77 where security_id = 3 and day = 15000"
+    change_store(store, kind, damage)
+    for (use in list(read_prices, function(s) store_prices(later, s))) {
+      expect_error(quiet(use(store)), "damaged", class = "imbroglio_error_store")
+    }
+    change_store(store, kind, "update imbroglio_store set version = 99")
+    for (use in list(read_prices, store_contents, function(s) store_prices(later, s))) {
       expect_error(quiet(use(store)), "newer version", class = "imbroglio_error_store")
     }
   })
 })
 
 test_that("what was changed by other hands is found, where it is read and by a test of all", {
+  traded <- bay()
+  late <- data.frame(date = as.Date("2026-01-01") + 1:2, TARROW = 1:2, QUILLMOOR = 3:4)
+  tarrow <- "security_id = (select id from securities where security = 'TARROW')"
+  part <- paste("update packed set %s where", tarrow, "and n = 2048")
+  cases <- list(
+    "a row" = c("update prices set close = 77 where close = 1", "TARROW"),
+    "a row less" = c("delete from prices where close = 4", "QUILLMOOR"),
+    "a row more" = c(
+      "insert into prices (security_id, day, close, addition) values (3, 30000, 5, 1)", "TARROW"
+    ),
+    "a part less" = c(paste("delete from packed where", tarrow, "and n < 2048"), "names"),
+    "a part of nothing" = c(sprintf(part, "data = days"), "packed prices"),
+    "other days" = c(
+      sprintf(part, "days = (select days from packed where n < 2048 limit 1)"), "packed prices"
+    ),
+    "days moved" = c(sprintf(part, "first_day = first_day - 1"), "names"),
+    "more rows" = c(sprintf(part, "n = 4000000"), "names"),
+    "another's" = c(sprintf(part, "security_id = 77"), "names"),
+    "what it has" = c(sprintf(part, "fields = 8"), "names"),
+    "a name" = c("update securities set security = 'TARROX' where security = 'TARROW'", "names"),
+    "a past" = c("update additions set source = 'x'", "names")
+  )
+  each_store(function(store, kind) {
+    for (case in names(cases)) {
+      info <- paste(kind, case)
+      if (kind == "SQLite") {
+        unlink(store)
+      } else {
+        DBI::dbExecute(server$connection, "drop schema if exists imbroglio cascade")
+      }
+      quiet(store_prices(traded, store))
+      quiet(store_prices(late, store))
+      expect_true(all(verify_store(store)$sound), info = info)
+      change_store(store, kind, cases[[case]][1])
+      read <- expect_error(
+        read_prices(store, price = "close"), "damaged",
+        class = "imbroglio_error_store", info = info
+      )
+      expect_match(conditionMessage(read), cases[[case]][2], info = info)
+      verified <- verify_store(store)
+      expect_false(all(verified$sound), info = info)
+      if (startsWith(case, "a row")) expect_true(cases[[case]][2] %in% verified$item[!verified$sound])
+      # What is damaged is not sealed anew by what is added.
+      if (cases[[case]][2] == "names") {
+        expect_error(
+          quiet(store_prices(traded, store)), "names, actions, additions",
+          class = "imbroglio_error_store", info = info
+        )
+        expect_false(verified$sound[verified$part == "rest"], info = info)
+      }
+    }
+  })
+  # Bytes among text, of which SQLite itself warns; and a part of which any one byte is another.
   store <- tempfile(fileext = ".sqlite")
-  quiet(store_prices(bay(), store))
+  quiet(store_prices(traded, store))
   connection <- DBI::dbConnect(RSQLite::SQLite(), store)
   on.exit(DBI::dbDisconnect(connection))
-  packed <- function() DBI::dbGetQuery(connection, "select count(*) as n from packed")$n
-  expect_equal(packed(), 15)
-  DBI::dbExecute(
-    connection,
-    paste0(
-      "update prices set close = 77 where security_id = 3 and day = (select min(day) ",
-      "from prices)"
-    )
-  )
-  DBI::dbExecute(
-    connection,
-    "delete from prices where security_id = 5 and day = (select max(day) from prices)"
-  )
-  expect_equal(packed(), 13)
-  expect_error(
-    read_prices(connection, price = "close"),
-    "TARROW and QUILLMOOR",
-    class = "imbroglio_error_store"
-  )
-  verified <- verify_store(connection)
-  expect_equal(verified$item[!verified$sound], c("TARROW", "QUILLMOOR", "1"))
-  expect_equal(sum(verified$sound), 28L)
-  DBI::dbExecute(
-    connection,
-    "update securities set security = 'TARROX' where security = 'TARROW'"
-  )
-  # What is damaged is not sealed anew by what is added.
-  expect_error(
-    quiet(store_prices(bay(), store)),
-    "names, actions or additions",
-    class = "imbroglio_error_store"
-  )
-  expect_false(verify_store(connection)$sound[verify_store(connection)$part == "rest"])
-  # Bytes among text, of which SQLite itself warns.
+  kept <- DBI::dbGetQuery(connection, "select rowid, data from packed limit 1")
+  set.seed(4)
+  for (i in sample(length(kept$data[[1]]), 40)) {
+    bytes <- kept$data[[1]]
+    bytes[i] <- xor(bytes[i], as.raw(2^sample(0:7, 1)))
+    change <- function(bytes) {
+      DBI::dbExecute(
+        connection, "update packed set data = ? where rowid = ?",
+        params = list(list(bytes), kept$rowid)
+      )
+    }
+    change(bytes)
+    expect_error(read_prices(store), "packed prices", class = "imbroglio_error_store")
+  }
+  change(kept$data[[1]])
+  expect_true(all(verify_store(store)$sound))
   DBI::dbExecute(connection, "update sums set what = x'ff00' where id = 2")
   expect_no_warning(expect_error(
     read_prices(store, price = "close"),
     class = "imbroglio_error_store"
   ))
-  expect_equal(
-    DBI::dbGetQuery(
-      connection,
-      paste0(
-        "select date, close from daily_prices where security = 'BAYALL' order by date ",
-        "limit 1"
-      )
-    ),
-    data.frame(date = "2016-01-04", close = 1000)
-  )
 })
 
 test_that("a writer that is killed leaves the whole old state or the whole new one", {
@@ -188,7 +261,7 @@ test_that("a writer that is killed leaves the whole old state or the whole new o
   each_store(function(store, kind) {
     fresh <- function() {
       if (kind == "SQLite") {
-        unlink(paste0(store, c("", "-journal")))
+        unlink(paste0(store, c("", "-journal", "-wal", "-shm")))
       } else {
         DBI::dbExecute(server$connection, "drop schema if exists imbroglio cascade")
       }
@@ -202,7 +275,10 @@ test_that("a writer that is killed leaves the whole old state or the whole new o
     new <- state_of(store)
     expect_false(identical(old, new))
     reset <- function() {
-      if (kind == "SQLite") return(file.copy(kept, store, overwrite = TRUE))
+      if (kind == "SQLite") {
+        unlink(paste0(store, c("-wal", "-shm", "-journal")))
+        return(file.copy(kept, store, overwrite = TRUE))
+      }
       fresh()
       quiet(store_prices(early, store))
     }

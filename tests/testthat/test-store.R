@@ -209,7 +209,7 @@ test_that("any past state of many additions is what one would remember", {
 
 test_that("packed series, late rows and short series are read as one, and some of them too", {
   each_store(function(store, kind) {
-    days <- as.Date("2015-01-01") + 0:699
+    days <- as.Date("2015-01-01") + 0:4999
     set.seed(31)
     table_of <- function(security, at) {
       data.frame(
@@ -219,13 +219,17 @@ test_that("packed series, late rows and short series are read as one, and some o
         volume = replace(round(runif(length(at), 1, 1e6)), at %% 7 == 0, NA)
       )
     }
-    # Long ones at once; days before and after; one on a day in between; a value restated, for
-    # which what was packed is thrown away; short ones beside them.
+    # Long ones at once; days before and after; one on a day in between; a value restated; short
+    # ones beside them; parts that are full, and more days within, between and behind them.
     told <- list(
       rbind(table_of("A", 101:500), table_of("C", 150:450), table_of("B", 1:3)),
       rbind(table_of("A", c(7, 501:520)), table_of("D", 600:700), table_of("B", 2:9)),
       rbind(table_of("C", c(12, 300)), table_of("A", 11)),
-      rbind(table_of("D", 1:599), table_of("C", 451:700))
+      rbind(table_of("D", 1:599), table_of("C", 451:700)),
+      rbind(table_of("E", seq(2, 5000, 2)), table_of("D", 701:702)),
+      rbind(table_of("E", seq(1001, 1401, 2)), table_of("D", c(350, 703:800))),
+      rbind(table_of("E", c(seq(3901, 4601, 2), 2:4)), table_of("B", 10:900)),
+      rbind(table_of("E", 1:5000), table_of("C", 12:13))
     )
     known <- NULL
     for (table in told) {
@@ -238,18 +242,18 @@ test_that("packed series, late rows and short series are read as one, and some o
       expect_identical(found$close[at], known$close, info = kind)
       expect_identical(found$fields$volume[at], known$volume, info = kind)
       imbroglio:::with_store(store, function(connection, address) {
-        ids <- DBI::dbGetQuery(connection, "select id from securities")$id
+        held <- DBI::dbGetQuery(connection, "select id, security from securities")
+        ids <- held$id
         for (some in list(ids, ids[1], rev(ids[-1]))) {
           series <- imbroglio:::rows_now(connection, address, TRUE, some)
-          direct <- DBI::dbGetQuery(
-            connection,
-            sprintf(
-              "select security_id, day, %s from prices where security_id in (%s) order by 1, 2",
-              paste(imbroglio:::price_fields, collapse = ", "),
-              paste(some, collapse = ", ")
-            )
+          own <- known[match(known$security, held$security) %in% match(some, held$id), ]
+          own$id <- held$id[match(own$security, held$security)]
+          own <- own[order(own$id, own$date), ]
+          expect_identical(
+            unname(series[c("security_id", "day", "close", "volume")]),
+            list(as.numeric(own$id), as.numeric(own$date), own$close, own$volume),
+            info = kind
           )
-          expect_identical(unname(series), unname(lapply(direct, as.numeric)), info = kind)
         }
       })
       expect_true(all(verify_store(store)$sound))
