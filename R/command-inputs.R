@@ -54,7 +54,7 @@ input_prices <- function(files, options, command) {
 
 # Read in blocks.
 input_opened <- function(files, options, reading, command) {
-  unused <- Filter(function(name) !is.null(options[[name]]), c("as_of", "sheet"))
+  unused <- if (!is.null(options$sheet)) "sheet"
   if (isTRUE(options$strict)) unused <- c(unused, "strict")
   if (is_kept(options)) unused <- c(unused, "record")
   if (length(unused)) {
@@ -65,9 +65,12 @@ input_opened <- function(files, options, reading, command) {
     )
   }
   # Two processes that read beside each other were no faster than one.
-  use_workers(options$workers %||% 1L)
+  use_workers(options, options$workers %||% 1L)
   x <- do.call(open_prices, c(
-    list(files, memory = options$memory, securities = options$securities),
+    list(
+      files, memory = options$memory, securities = options$securities, as_of = options$as_of,
+      resume = options$resume
+    ),
     reading[c("price", "dates", "decimal")]
   ))
   keep_input(options, x)

@@ -70,6 +70,16 @@ options_of_answers <- function() {
         command %in% c("study", "report") || !is.null(o$memory)
       }, "it is of --memory")
     ),
+    plan = option(
+      "FILE", "text", "who measures side by side: processes, hosts over SSH, a scheduler (.yml)",
+      idle = unless(function(o, command) {
+        command %in% c("study", "report") || !is.null(o$memory)
+      }, "it is of --memory")
+    ),
+    resume = option(
+      "FOLDER", "text", "keep what came of each block there, and go on from what is there",
+      idle = unless(function(o, command) !is.null(o$memory), "it is of --memory")
+    ),
     only = option("A,B", "list", "only these sections or measures: top, risk, falls, var, ..."),
     fresh = flag("measure all again, whatever is known of the run before"),
     help = flag("show this")

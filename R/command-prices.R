@@ -58,7 +58,7 @@ run_check <- function(files, options) {
 
 # Read in blocks, to be checked and no more.
 opened_to_check <- function(files, options, how) {
-  more <- Filter(function(name) !is.null(options[[name]]), c("repair", "figure", "as_of"))
+  more <- Filter(function(name) !is.null(options[[name]]), c("repair", "figure"))
   if (length(more)) {
     fail(
       "argument",

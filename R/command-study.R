@@ -8,7 +8,7 @@ command_of_study <- function() {
     takes = "new PRICES... | run STUDY | check STUDY",
     options = c(
       "price", "dates", "decimal", "sheet", "holdings", "benchmark", "limits", "securities",
-      "base", "rates", "currencies", "carry", "title", "only", "fresh", "today", "workers", "out",
+      "base", "rates", "currencies", "carry", "title", "only", "fresh", "today", "workers", "plan", "out",
       "help"
     ),
     help = c(
@@ -47,7 +47,7 @@ run_study_command <- function(files, options) {
 }
 
 draft_the_study <- function(files, options) {
-  refuse_options(options, c("only", "fresh", "today", "workers"), "study new")
+  refuse_options(options, c("only", "fresh", "today", "workers", "plan"), "study new")
   some_files(files, "study new")
   out <- options$out %||% "study.yml"
   arguments <- options[intersect(
@@ -83,7 +83,7 @@ only_in_new <- c(
 run_the_study <- function(files, options) {
   refuse_options(options, only_in_new, "study run")
   attach_usual()
-  use_workers(options$workers)
+  use_workers(options)
   study <- one_study(files, "run")
   folder <- options$out %||% study_path(study, study$says$report$folder %||% "report")
   run <- run_study(
@@ -96,7 +96,13 @@ run_the_study <- function(files, options) {
 }
 
 # All cores, where nothing else is asked and the package future is there.
-use_workers <- function(workers) {
+use_workers <- function(options, workers = options$workers) {
+  if (!is.null(options$plan)) {
+    if (!is.null(options$workers)) {
+      fail("argument", "--plan says how many workers there are.", remedy = "Leave out --workers.")
+    }
+    return(set_plan_of_file(options$plan))
+  }
   if (is.null(workers)) {
     workers <- if (requireNamespace("parallelly", quietly = TRUE)) {
       parallelly::availableCores()
@@ -107,12 +113,12 @@ use_workers <- function(workers) {
     check_whole(workers, "workers")
     if (workers > 1) need_package("future", "More than one worker")
   }
-  options(imbroglio.workers = as.integer(workers))
+  base::options(imbroglio.workers = as.integer(workers))
 }
 
 check_the_study <- function(files, options) {
   refuse_options(
-    options, c(only_in_new, "only", "fresh", "today", "workers", "out"), "study check"
+    options, c(only_in_new, "only", "fresh", "today", "workers", "plan", "out"), "study check"
   )
   study <- one_study(files, "check")
   refuse_absent_files(study)
@@ -167,7 +173,7 @@ command_of_report <- function() {
 
 run_report <- function(files, options) {
   attach_usual()
-  use_workers(options$workers)
+  use_workers(options)
   of_study <- length(files) == 1L && grepl("[.]ya?ml$", files, ignore.case = TRUE)
   out <- options$out %||% paste0(
     sub("\\.(csv|sqlite|ya?ml)(\\.gz)?$", "", basename(files[1L])),
@@ -184,7 +190,7 @@ run_report <- function(files, options) {
       options,
       setdiff(
         gsub("-", "_", command_of_report()$options, fixed = TRUE),
-        c("only", "today", "workers", "out", "help")
+        c("only", "today", "workers", "plan", "out", "help")
       ),
       "a report of a study, which says it itself"
     )

@@ -14,13 +14,14 @@ done_by_plan <- function(pieces, does, lost, told = function(name) NULL) {
 }
 
 done_side_by_side <- function(pieces, does, lost, told) {
-  threads <- threads_of_worker()
+  beside <- workers_beside()
+  pause <- if (is_scheduled()) 0.5 else 0.005
   begun <- tries <- done <- list()
   died <- character()
   begin <- function(name) {
     tries[[name]] <<- (tries[[name]] %||% 0L) + 1L
     # Waits until a worker is free.
-    begun[name] <<- list(alive(begin_piece(pieces[[name]], does, threads)))
+    begun[name] <<- list(alive(begin_piece(pieces[[name]], does, beside)))
   }
   take <- function(name) {
     made <- if (!is.null(begun[[name]])) alive(list(value = future::value(begun[[name]])))
@@ -53,7 +54,7 @@ done_side_by_side <- function(pieces, does, lost, told) {
   }
   while (length(begun)) {
     take_ready()
-    Sys.sleep(0.005)
+    Sys.sleep(pause)
   }
   done[names(pieces)]
 }
@@ -68,10 +69,10 @@ without_warning_of <- function(caller, code) {
   })
 }
 
-begin_piece <- function(piece, does, threads) {
+begin_piece <- function(piece, does, beside) {
   future::future(
-    quote(with_threads(threads, does(piece))), substitute = FALSE, seed = NULL,
-    globals = list(with_threads = with_threads, threads = threads, does = does, piece = piece),
+    quote(with_threads(beside, does(piece))), substitute = FALSE, seed = NULL,
+    globals = list(with_threads = with_threads, beside = beside, does = does, piece = piece),
     packages = "imbroglio"
   )
 }
@@ -93,21 +94,34 @@ plan_of_processes <- function(workers) {
   future::plan(kind, workers = workers)
 }
 
-# Workers times threads are no more than the cores. The threads of a process do not live on in its
-# forks.
-threads_of_worker <- function() {
-  forks <- inherits(future::plan("list")[[1L]], "multicore")
-  if (forks) 1L else max(1L, parallelly::availableCores() %/% workers_in_plan())
+# Jobs of a scheduler, each of which begins a process of its own.
+is_scheduled <- function() inherits(future::plan("list")[[1L]], "batchtools")
+
+# How many workers share the machine of one.
+workers_beside <- function() {
+  if (workers_in_plan() < 2L) return(1L)
+  if (is_scheduled()) return(1L)
+  plan <- future::plan("list")[[1L]]
+  if (inherits(plan, "cluster") && !inherits(plan, "multisession")) {
+    hosts <- eval(formals(plan)$workers, environment(plan))
+    if (is.character(hosts)) return(max(table(hosts)))
+  }
+  workers_in_plan()
 }
 
-with_threads <- function(threads, code) {
+# Workers times threads are no more than the cores of their machine. The threads of a process do
+# not live on in its forks.
+with_threads <- function(beside, code) {
   before <- Sys.getenv("RCPP_PARALLEL_NUM_THREADS", NA)
   on.exit(if (is.na(before)) {
     Sys.unsetenv("RCPP_PARALLEL_NUM_THREADS")
   } else {
     Sys.setenv(RCPP_PARALLEL_NUM_THREADS = before)
   })
-  Sys.setenv(RCPP_PARALLEL_NUM_THREADS = threads)
+  # Not as one worker of several, which may have one.
+  cores <- parallelly::availableCores(methods = c("Slurm", "nproc", "system"))
+  forked <- parallelly::isForkedChild()
+  Sys.setenv(RCPP_PARALLEL_NUM_THREADS = if (forked) 1L else max(1L, cores %/% beside))
   code
 }
 

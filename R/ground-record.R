@@ -125,7 +125,7 @@ priced <- c(
   "from", "to", "last", "during", "security", "securities", "price", "dates", "decimal", "sheet",
   "strict", "as-of", "memory"
 )
-choose <- c("given", priced, "workers", "rates", "base", "currencies", "carry")
+choose <- c("given", priced, "workers", "plan", "resume", "rates", "base", "currencies", "carry")
 book <- c(
   "weights", "shares", "values", "holdings", "rebalance", "cash", "normalise", "held", "parts",
   "stand-in", "carried", "between", "bridges"

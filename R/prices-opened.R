@@ -23,16 +23,21 @@
 #'   files, each read by itself; a CSV file, read in pieces of whole lines) is laid out as such a
 #'   folder first, in the session's temporary folder, which is said.
 #'
-#'   A store is read in the state that it had when it was opened; if prices are added meanwhile,
-#'   reading on is refused (`imbroglio_error_store`).
+#'   A store is read in the state that it had when it was opened, or earlier (`as_of`), whatever is
+#'   added meanwhile.
 #'
 #' @param source What [read_prices()] takes, but a table or a query of a database.
 #' @param memory How much memory measuring may take, such as `"500MB"` or `"2GB"`, beside what R
 #'   and the results need. A block is a tenth of it, of two securities at least; of one that
 #'   alone is larger, see `print()`.
-#' @param price,dates,decimal,securities As [read_prices()] takes them.
+#' @param price,dates,decimal,securities,as_of As [read_prices()] takes them.
 #' @param folder Where to lay out what cannot be read in blocks, a new folder that is kept; by
 #'   default a temporary one.
+#' @param resume A folder of your own in which what comes of each block is kept, so that a run
+#'   that was stopped goes on where it was when the same is measured again; a new one is made. By
+#'   a digest of the block's prices, the measure, its arguments and the version: what is not quite
+#'   the same is measured. Rows written as they come ([write_rows()]) are not kept. Remove it when
+#'   all is done.
 #' @return An opened source. `dim()`, `colnames()` and `print()` say what it holds; [as_prices()]
 #'   reads it whole, if it fits. The result of a measure keeps it: a working or a figure reads the
 #'   securities that are shown, so choose rows first.
@@ -51,18 +56,30 @@
 #' unlink(folder, recursive = TRUE)
 #' @export
 open_prices <- function(source, memory = "1GB", price = NULL, dates = NULL, decimal = NULL,
-                        securities = NULL, folder = NULL) {
+                        securities = NULL, folder = NULL, as_of = NULL, resume = NULL) {
   bytes <- bytes_of(memory)
-  how <- list(price = price, dates = dates, decimal = decimal)
+  if (!is.null(resume)) resume <- folder_to_resume(resume)
+  how <- list(price = price, dates = dates, decimal = decimal, as_of = as_of)
   reader <- reader_of(source, how, bytes, folder)
   chosen <- reader$securities
   x <- new_opened(list(
     dates = reader$dates, chosen = chosen, universe = chosen, steps = list(), kind = NULL,
-    every = NULL, memory = bytes, reader = reader,
+    every = NULL, memory = bytes, reader = reader, resume = resume,
     about = reader$about[match(chosen, reader$about$security), ], actions = reader$actions,
     measured = reader$measured, origin = reader$origin, repairs = reader$repairs
   ))
   if (is.null(securities)) x else with_securities(x, securities)
+}
+
+# A folder of one's own: what is in it is taken as what came of blocks.
+folder_to_resume <- function(folder) {
+  if (!is.character(folder) || length(folder) != 1L || is.na(folder) || !nzchar(folder)) {
+    fail("argument", "`resume` must be a folder.", where = sprintf("It is %s.", shown(folder)))
+  }
+  if (!dir.exists(folder) && !suppressWarnings(dir.create(folder, mode = "0700"))) {
+    fail("file", sprintf("There is no folder %s, and none can be made there.", folder))
+  }
+  normalizePath(folder)
 }
 
 # How a source is read: its `securities`, `dates`, `origin`, the column that is `measured` and the
@@ -70,8 +87,12 @@ open_prices <- function(source, memory = "1GB", price = NULL, dates = NULL, deci
 # wanted)` gives the columns of some securities, all dates in rows; or `tables(wanted)` a table of
 # prices of them. `digest`: of the whole, where it is known.
 reader_of <- function(source, how, bytes, folder) {
+  stored <- holds_store(source, how)
+  if (!is.null(how$as_of) && !stored) {
+    fail("argument", "`as_of` asks for an earlier state, which only a price store has.")
+  }
   if (is_price_folder(source)) return(folder_reader(source, how$price))
-  if (holds_store(source, how)) {
+  if (stored) {
     refuse_text_choices(how)
     return(store_reader(source, how))
   }

@@ -17,9 +17,8 @@ measured_in_blocks <- function(called) {
   # What else is opened is a benchmark.
   given[at[-1L]] <- lapply(given[at[-1L]], as_prices)
   beside <- securities_beside(x, given)
-  # Rows that are written as they come take several times their prices; workers share the memory.
-  share <- if (is.null(under_way$sink)) workers_in_plan() else 10L
-  size <- max(block_size(x) %/% share, 2L + length(beside))
+  x$asked <- if (!is.null(x$resume)) key_of_call(called$measure, given[-at])
+  size <- max(size_by_plan(x), 2L + length(beside))
   found <- measured_blocks(x, blocks_of(x, size), beside, function(block) {
     given[[at[1L]]] <- block
     do.call(called$measure, given)
@@ -27,6 +26,16 @@ measured_in_blocks <- function(called) {
   if (is.matrix(found$made[[1L]])) return(do.call(cbind, found$made))
   result <- results_together(found, x)
   in_blocks(result, called, found$others)
+}
+
+# Rows that are written as they come take several times their prices; workers share the memory of
+# their machine, and each has several blocks; to begin a job takes seconds.
+size_by_plan <- function(x) {
+  if (!is.null(under_way$sink)) return(block_size(x) %/% 10L)
+  workers <- workers_in_plan()
+  if (workers < 2L) return(block_size(x))
+  each <- if (is_scheduled()) 2L else 8L
+  min(block_size(x) %/% workers_beside(), ceiling(length(x$chosen) / (each * workers)))
 }
 
 # What is to be measured again where a working or a figure wants the table.
@@ -139,15 +148,24 @@ measured_block <- function(x, own, beside, measure, others, at_last = FALSE, mor
     }
   }
   tried <- function(more) {
-    table <- block_table(x, unique(c(own, beside, more)), others)
+    # The digest of all is none of a block, and to take it may be to read all.
+    table <- altered(block_table(x, unique(c(own, beside, more)), others), digest = NULL)
     known <- others %||% first_frequency(table)
     if (is.null(known) && !at_last) return(list(state = "waiting"))
+    kept <- kept_block(x, table, own)
+    if (!is.null(kept$before)) {
+      heard <<- kept$before$said
+      under_way$strange <- kept$before$strange
+      return(kept$before$one)
+    }
     result <- measure(table)
     own <- intersect(own, colnames(table))
-    list(
+    one <- list(
       state = "done", made = kept_of(result, own, x), own = own, told = under_way$told,
       others = known
     )
+    kept$keep(list(one = one, said = heard, strange = under_way$strange))
+    one
   }
   one <- tryCatch(
     withCallingHandlers(
@@ -164,6 +182,38 @@ measured_block <- function(x, own, beside, measure, others, at_last = FALSE, mor
   one$strange <- under_way$strange
   free_block(x)
   one
+}
+
+# What is asked of each block, as a key: functions by what they say, since R changes how it keeps
+# them.
+key_of_call <- function(measure, given) {
+  said <- function(v) {
+    if (is.function(v)) return(deparse(v))
+    if (is.environment(v)) v <- as.list(v, sorted = TRUE)
+    if (is.list(v)) lapply(unclass(v), said) else v
+  }
+  digest::digest(
+    list(
+      said(measure), said(given), said(registries()),
+      as.character(utils::packageVersion("imbroglio"))
+    ),
+    algo = "xxhash64"
+  )
+}
+
+# What came of a block in a run before, by all that it was made of; and how to keep it for the
+# next.
+kept_block <- function(x, table, own) {
+  if (is.null(x$asked)) return(list(keep = identity))
+  key <- digest::digest(list(x$asked, own, unclass(table)), algo = "xxhash64")
+  file <- file.path(x$resume, paste0(key, ".rds"))
+  before <- if (file.exists(file)) tryCatch(readRDS(file), error = function(e) NULL)
+  list(before = before, keep = function(made) {
+    if (!is.null(under_way$sink)) return()
+    new <- tempfile("block", x$resume)
+    saveRDS(made, new, compress = FALSE)
+    file.rename(new, file)
+  })
 }
 
 # A security with fewer than two prices goes by the frequency of the others: the first of the

@@ -67,11 +67,20 @@ slower_than_security <- function(columns) {
 }
 
 # The basis of the whole, from what those of the blocks were made of.
+# Tables of blocks have no digest, see measured_block().
+with_digest <- function(made_of, digest) {
+  if (!is.null(made_of$prices)) {
+    made_of <- altered(made_of, prices = with_digest(made_of$prices, digest))
+  }
+  if (is.null(made_of$digest)) altered(made_of, digest = digest) else made_of
+}
+
 bases_together <- function(bases, found, x) {
   own <- found$own
   asked <- lapply(bases, attr, "asked")
   if (any(vapply(asked, is.null, NA))) stop("a basis of a block does not say what it was made of")
   one <- asked[[1L]]
+  one$x <- with_digest(one$x, digest_of_opened(x))
   days <- sort(unique(unlist(lapply(asked, function(a) as.numeric(c(a$x$first, a$x$dates))))))
   # The first price of the whole table has no return.
   if (inherits(one$x, "imbroglio_returns")) days <- days[-1L]

@@ -1,20 +1,22 @@
 # A price store and a wide Parquet file, read some securities at a time.
 
+# The store is read in the state that it had when it was opened, or earlier (`how$as_of`).
 store_reader <- function(source, how) {
+  # A worker stands in another folder.
+  if (is.character(source) && !grepl("^postgres(ql)?:", source)) {
+    source <- paste0("sqlite:", normalizePath(sub("^sqlite:", "", source), mustWork = FALSE))
+  }
   with_store(source, function(connection, address) {
-    sealed <- is_sealed(connection)
-    if (sealed) check_rest(connection, address)
-    state <- state_at(connection, NULL, address)
-    ask <- function(...) DBI::dbGetQuery(connection, paste(...))
-    securities <- ask(
-      "select * from securities where id in (select security_id from",
-      spans_of_prices(connection), ") order by id"
-    )
-    if (!nrow(securities)) {
+    if (is_sealed(connection)) check_rest(connection, address)
+    state <- state_at(connection, how$as_of, address)
+    now <- state_at(connection, NULL, address)$addition == state$addition
+    held <- (if (now) held_now else held_then)(connection, address, state)
+    if (!length(held$ids)) {
       fail("empty", sprintf("There are no prices in the store %s.", address$shown))
     }
-    days <- days_of_store(connection, address)
-    fields <- price_fields[fields_held(connection)[price_fields]]
+    securities <- DBI::dbGetQuery(connection, "select * from securities order by id")
+    securities <- securities[securities$id %in% held$ids, ]
+    fields <- price_fields[held$has(NULL)[price_fields]]
     actions <- actions_of_store(connection, state, securities)
     adjusting <- "close" %in% fields && (nrow(actions) > 0L || "adjusted" %in% fields)
     if (adjusting) fields <- union(fields, "adjusted")
@@ -25,22 +27,58 @@ store_reader <- function(source, how) {
     origin <- origin_of_store(address, state)
     # Whether any adjusted close comes of the actions, and not of the rows.
     acted <- securities$id[securities$security %in% actions$security]
-    counted <- adjusting && length(acted) && fields_held(connection, acted)[["unadjusted"]]
+    counted <- adjusting && length(acted) && held$has(acted)[["unadjusted"]]
     list(
-      securities = securities$security, dates = .Date(days), origin = origin, measured = measured,
-      fields = setdiff(fields, measured), about = about, actions = actions,
+      securities = securities$security, dates = .Date(held$days), origin = origin,
+      measured = measured, fields = setdiff(fields, measured), about = about, actions = actions,
       layout = paste("measured on", measured),
       # A connection is of this process alone.
       local = inherits(source, "DBIConnection"),
       repairs = if (counted && measured == "adjusted") adjustment_note("adjusted", actions),
       tables = function(wanted) {
         columns_of_store(
-          source, state, securities[match(wanted, securities$security), ], .Date(days),
+          source, state, securities[match(wanted, securities$security), ], .Date(held$days),
           list(price = measured, adjusting = adjusting), actions, origin
         )
       }
     )
   })
+}
+
+# Of which securities and days there are prices, and which fields some of them have.
+held_now <- function(connection, address, state) {
+  list(
+    ids = DBI::dbGetQuery(
+      connection, paste("select distinct security_id from", spans_of_prices(connection))
+    )$security_id,
+    days = days_of_store(connection, address),
+    has = function(ids) fields_held(connection, ids)
+  )
+}
+
+# The same of an earlier state, for which all is read once.
+held_then <- function(connection, address, state) {
+  every <- DBI::dbGetQuery(connection, "select id from securities order by id")$id
+  found <- lapply(in_lots(every), function(ids) {
+    rows <- rows_known(connection, address, state$addition, is_sealed(connection), ids)
+    rows <- rows_where(rows, function(r) !is.na(r$close) | !is.na(r$adjusted))
+    has <- c(lapply(rows[price_fields], function(v) !is.na(v)), list(!is.na(rows$close)))
+    has[[length(has)]] <- has[[length(has)]] & !has$adjusted
+    ids <- unique(rows$security_id)
+    list(
+      ids = ids, days = unique(rows$day),
+      has = vapply(has, function(flag) ids %in% rows$security_id[flag], logical(length(ids)))
+    )
+  })
+  of <- unlist(lapply(found, `[[`, "ids"))
+  has <- do.call(rbind, lapply(found, function(one) matrix(one$has, length(one$ids))))
+  list(
+    ids = of, days = sort(unique(unlist(lapply(found, `[[`, "days")))),
+    has = function(ids) {
+      own <- if (is.null(ids)) has else has[of %in% ids, , drop = FALSE]
+      stats::setNames(colSums(own) > 0, names(field_bits))
+    }
+  )
 }
 
 # The days on which any security has a price.
@@ -78,15 +116,20 @@ fields_held <- function(connection, ids = NULL) {
 # The columns of some securities, as a function of field and names.
 columns_of_store <- function(source, state, securities, dates, how, actions, origin) {
   rows <- with_store(source, function(connection, address) {
-    now <- state_at(connection, NULL, address)
-    if (now$addition != state$addition) {
+    sealed <- is_sealed(connection)
+    then <- state_at(connection, state$addition, address)
+    if (!identical(as.list(then), as.list(state))) {
       fail(
         "store",
-        sprintf("The store %s was added to while it was read in blocks.", address$shown),
+        sprintf("The store %s became another while it was read in blocks.", address$shown),
         remedy = "Open it again."
       )
     }
-    rows_now(connection, address, is_sealed(connection), securities$id)
+    if (state_at(connection, NULL, address)$addition == state$addition) {
+      rows_now(connection, address, sealed, securities$id)
+    } else {
+      rows_known(connection, address, state$addition, sealed, securities$id)
+    }
   })
   there <- !is.na(rows$close) | !is.na(rows$adjusted)
   if (!all(there)) rows <- lapply(rows, `[`, there)
@@ -126,6 +169,7 @@ wide_columns <- function(path) {
 }
 
 parquet_reader <- function(path, how) {
+  path <- normalizePath(path)
   columns <- wide_columns(path)
   origin <- sprintf("file %s", basename(path))
   table_of_columns <- function(wanted) {

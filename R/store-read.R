@@ -122,18 +122,19 @@ rows_now <- function(connection, address, sealed, ids = NULL) {
 }
 
 # The prices as they stood after an addition: what each addition brought and replaced until then
-# is tested first.
-rows_known <- function(connection, address, addition, sealed) {
+# is tested first; of some securities, what holds of them now.
+rows_known <- function(connection, address, addition, sealed, ids = NULL) {
   wanted <- name_of_ids(connection)
-  now <- rows_where(live_rows(connection, address), function(rows) rows$addition <= addition)
+  live <- rows_now(connection, address, sealed && !is.null(ids), ids)
+  now <- rows_where(live, function(rows) rows$addition <= addition)
   before <- rows_to_sum(
     connection,
     "prices_before",
-    sprintf("addition <= %d", addition),
+    sprintf("addition <= %d and %s", addition, of_ids(ids)),
     c("replaced_in", "restated")
   )
   called <- function(what) function(id) sprintf("the prices %s by addition %s", what, some(id))
-  if (sealed) {
+  if (sealed && is.null(ids)) {
     compare_sums(
       connection,
       address,

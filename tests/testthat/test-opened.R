@@ -387,7 +387,7 @@ test_that("blocks are measured by any plan, and one that dies is named", {
 server <- tryCatch(postgres_process(), skip = function(why) conditionMessage(why))
 if (is.list(server)) withr::defer(stop_postgres(server), teardown_env())
 
-test_that("a store is read in blocks, and says so if it is added to meanwhile", {
+test_that("a store is read in blocks as it was when it was opened, or earlier", {
   traded <- quietly(read_prices(demo_file("bay-daily.csv.gz"), price = "close"))[1:300, 1:7]
   each_store(function(store, kind) {
     quietly(store_prices(traded[1:280, ], store, demo_file("bay-actions.csv")))
@@ -398,8 +398,30 @@ test_that("a store is read in blocks, and says so if it is added to meanwhile", 
     expect_identical(chosen$about, quietly(
       read_prices(store, securities = demo_file("bay-securities.csv"))
     )$about)
-    quietly(store_prices(traded, store))
-    expect_error(measure_volatility(x), "Open it again", class = "imbroglio_error_store")
+    # Five days are restated, twenty come, and one that was not there before.
+    late <- traded
+    late$close[270:274, ] <- late$close[270:274, ] * 1.01
+    quietly(store_prices(late, store, data.frame(
+      security = "TARROW", date = traded$dates[275], split = 2
+    )))
+    came <- data.frame(date = traded$dates[1:300], LATER = 1:300 + sin(1:300))
+    quietly(store_prices(came, store))
+    expect_as_whole(measure_volatility(x), measure_volatility(whole), kind)
+    for (then in 1:3) {
+      past <- opened_small(store, as_of = then)
+      all <- quietly(read_prices(store, as_of = then))
+      expect_as_whole(measure_beta(past, "BAYALL"), measure_beta(all, "BAYALL"), paste(kind, then))
+      expect_identical(as_prices(past)$fields, all$fields, info = paste(kind, then))
+      expect_identical(past$reader$repairs, all$repairs)
+    }
+    expect_error(opened_small(store, as_of = "2001-01-01"), class = "imbroglio_error_store")
+    # Another store under the same name.
+    if (kind == "SQLite") {
+      unlink(store)
+      quietly(store_prices(traded, store))
+      expect_error(measure_volatility(x), "Open it again", class = "imbroglio_error_store")
+      expect_error(open_prices(demo_file("bay.csv"), as_of = 1), class = "imbroglio_error_argument")
+    }
   })
 })
 

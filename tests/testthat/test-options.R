@@ -25,7 +25,7 @@ test_that("each option of each command changes the answer, or is refused with th
     "figure", "workbook", "columns", "help", "record", "recorded-by", "keep-unfinished", "rates",
     "base", "currencies", "carry",
     # The same answers, and a store written to a folder: test-opened.R.
-    "memory", "export", "workers",
+    "memory", "export", "workers", "plan", "resume",
     # Of books of unlike things: test-unlike.R.
     "between", "bridges", "over", "held-by-date",
     # Of what stops or is old: test-ended.R; of the days before: test-days.R.

@@ -1,26 +1,5 @@
 # Work in pieces, side by side: whatever the plan, the same.
 
-small_study <- function(...) {
-  folder <- tempfile("side-by-side-")
-  dir.create(folder)
-  prices <- as.matrix(demo_prices()[1:300, c("OSSELL", "TARROW", "BAYALL")])
-  write.csv(
-    data.frame(date = rownames(prices), prices), file.path(folder, "prices.csv"),
-    row.names = FALSE
-  )
-  file <- file.path(folder, "study.yml")
-  writeLines(c(
-    "prices: prices.csv", "book: {shares: {OSSELL: 100, TARROW: 60}}", "benchmark: BAYALL",
-    "measures: {return: , beta: }", ...
-  ), file)
-  file
-}
-
-digests_of <- function(folder) {
-  files <- list.files(folder, recursive = TRUE)
-  stats::setNames(tools::md5sum(file.path(folder, files)), files)
-}
-
 test_that("a study is the same to the byte on any plan, and by the command", {
   study <- small_study()
   run <- function(plan, ...) {
