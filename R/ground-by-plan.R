@@ -70,11 +70,33 @@ without_warning_of <- function(caller, code) {
 }
 
 begin_piece <- function(piece, does, beside) {
+  here <- vapply(c("LC_CTYPE", "LC_COLLATE"), Sys.getlocale, "")
   future::future(
-    quote(with_threads(beside, does(piece))), substitute = FALSE, seed = NULL,
-    globals = list(with_threads = with_threads, beside = beside, does = does, piece = piece),
+    quote(as_there(here, with_threads(beside, does(piece)))), substitute = FALSE, seed = NULL,
+    globals = list(
+      as_there = as_there, with_threads = with_threads, here = here, beside = beside,
+      does = does, piece = piece
+    ),
     packages = "imbroglio"
   )
+}
+
+# What is written depends on the letters that there are: a worker of another machine often begins
+# with those of ASCII only.
+as_there <- function(locale, code) {
+  before <- vapply(names(locale), Sys.getlocale, "")
+  set <- function(locale) {
+    for (part in names(locale)) {
+      done <- suppressWarnings(Sys.setlocale(part, locale[[part]]))
+      if (!nzchar(done) && grepl("UTF-?8", locale[[part]], ignore.case = TRUE)) {
+        suppressWarnings(Sys.setlocale(part, "C.UTF-8"))
+      }
+    }
+  }
+  if (identical(before, locale)) return(code)
+  on.exit(set(before))
+  set(locale)
+  code
 }
 
 # One worker is no more than this process. A plan that is set goes before what a command asks for.

@@ -77,22 +77,32 @@ refuse_plan <- function(file, why) {
   )
 }
 
-# As ssh knows them; a host that is named twice has two workers.
+# As ssh knows them; a host that is named twice has two workers. Each is asked once by hand first:
+# what ssh says of one that cannot be reached is the answer, and nothing waits for it.
 plan_of_hosts <- function(says) {
+  with <- c(
+    "-o", "BatchMode=yes", "-o", "ConnectTimeout=15", if (!is.null(says$ssh)) c("-F", says$ssh)
+  )
+  rscript <- says$rscript %||% "Rscript"
+  for (host in unique(says$hosts)) {
+    said <- suppressWarnings(system2(
+      "ssh", c(with, host, rscript, "--version"),
+      stdout = TRUE, stderr = TRUE, stdin = nullfile()
+    ))
+    if (!is.null(attr(said, "status"))) stop(paste0(host, ": ", paste(said, collapse = " ")))
+  }
   future::plan(
-    future::cluster, workers = says$hosts, homogeneous = FALSE,
-    rscript = says$rscript %||% "Rscript", rscript_libs = says$libraries,
-    rshcmd = "ssh",
-    rshopts = c(
-      "-o", "BatchMode=yes", "-o", "ConnectTimeout=15", if (!is.null(says$ssh)) c("-F", says$ssh)
-    ),
-    connectTimeout = 60, tries = 2L
+    future::cluster, workers = says$hosts, homogeneous = FALSE, rscript = rscript,
+    rscript_libs = says$libraries, rshcmd = "ssh", rshopts = with, connectTimeout = 60,
+    tries = 2L, setup_strategy = "sequential"
   )
 }
 
 plan_of_scheduler <- function(says) {
   need_package("future.batchtools", "A scheduler")
   if (!dir.exists(says$folder)) fail("plan", sprintf("There is no folder %s.", says$folder))
+  # A package of the scheduler's asks for it aloud.
+  library(methods)
   # What is made there for the jobs goes when this process does.
   own <- tempfile("imbroglio-", normalizePath(says$folder))
   dir.create(own, mode = "0700")

@@ -36,7 +36,9 @@ test_that("what other machines measure is what this one does, by the command too
     several <- imbroglio(line, "--plan", file)
     expect_equal(several$status, 0L, info = several$err)
     expect_identical(several$out, one$out, info = kind)
-    expect_identical(several$err, one$err, info = kind)
+    # A note of several securities may be one for each block.
+    expect_identical(nchar(several$err) > 0L, nchar(one$err) > 0L, info = several$err)
+    expect_no_match(several$err, "package|worker", info = kind)
     expect_equal(page("--plan", file), before, info = kind)
     if (kind == "slurm") expect_length(list.files(sub("folder: ", "", plans$slurm[3])), 0L)
   }
@@ -66,12 +68,12 @@ test_that("a worker elsewhere that dies has its block done again; three deaths a
   }
   never <- sum(as.matrix(as_returns(as_prices(x)))[, "S07"])
   register_var_method("deadly", local(function(r, level) {
-    if (Sys.getpid() != here && sum(r) == never) tools::pskill(Sys.getpid(), tools::SIGKILL)
+    if (Sys.getpid() != here && abs(sum(r) - never) < 1e-9) tools::pskill(Sys.getpid(), tools::SIGKILL)
     c(sum(r), NA)
   }))
   if (!is.null(plans$hosts)) {
     expect_warning(
-      found <- on_plan(plans$hosts, quietly(measure_var(x, method = "deadly"))), "S07",
+      found <- on_plan(plans$hosts, measure_var(x, method = "deadly")), "S07",
       class = "imbroglio_warning_lost"
     )
     expect_false("S07" %in% found$security)
