@@ -142,10 +142,11 @@ with_threads <- function(beside, code) {
   })
   # Not as one worker of several, which may have one.
   cores <- parallelly::availableCores(methods = c("Slurm", "nproc", "system"))
-  forked <- parallelly::isForkedChild()
-  Sys.setenv(RCPP_PARALLEL_NUM_THREADS = if (forked) 1L else max(1L, cores %/% beside))
+  Sys.setenv(RCPP_PARALLEL_NUM_THREADS = if (is_fork()) 1L else max(1L, cores %/% beside))
   code
 }
+
+is_fork <- function() "parallelly" %in% loadedNamespaces() && parallelly::isForkedChild()
 
 # What a user registered, which a worker does not know by itself.
 registries <- function() {

@@ -143,8 +143,12 @@ blocks_of <- function(x, size = block_size(x)) {
   unname(split(x$chosen, block))
 }
 
-# What a block took is given back before the next: R itself waits until much more is used.
-free_block <- function(x) if (block_size(x) * bytes_a_security(x) > 1e6) gc(verbose = FALSE)
+# What a block took is given back before the next: R itself waits until much more is used. A fork
+# ends with its block, and would copy all that it shares to look through it.
+free_block <- function(x) {
+  large <- block_size(x) * bytes_a_security(x) > 1e6
+  if (large && !is_fork()) gc(verbose = FALSE)
+}
 
 # The table of some securities: prices as they are read and then whatever was asked for.
 block_table <- function(x, wanted, others = NULL, of = length(x$chosen)) {
