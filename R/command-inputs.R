@@ -64,7 +64,7 @@ input_opened <- function(files, options, reading, command) {
       remedy = "Leave one of them out."
     )
   }
-  # Two processes that read beside each other were no faster than one.
+  # One process has a thread for each core, and the whole of the memory.
   use_workers(options, options$workers %||% 1L)
   x <- do.call(open_prices, c(
     list(

@@ -2,8 +2,9 @@
 # processes, other machines, a scheduler), or one piece after the other where none is.
 
 # `does(piece)` of each piece, by the names of `pieces`. A worker that dies has its piece done
-# again; a piece of which three died is `lost(piece)`. `told(name)` is called as each is done.
+# again; a piece of which three died is `lost(piece, why)`. `told(name)` is called as each is done.
 done_by_plan <- function(pieces, does, lost, told = function(name) NULL) {
+  told <- with_progress(length(pieces), told)
   if (length(pieces) < 2L || workers_in_plan() < 2L) {
     return(Map(function(piece, name) {
       on.exit(told(name))
@@ -13,24 +14,39 @@ done_by_plan <- function(pieces, does, lost, told = function(name) NULL) {
   without_warning_of("mccollect", done_side_by_side(pieces, does, lost, told))
 }
 
-done_side_by_side <- function(pieces, does, lost, told) {
+# Of those who asked to see progress by the package progressr, wherever pieces are done.
+with_progress <- function(pieces, told) {
+  force(told)
+  if (!"progressr" %in% loadedNamespaces()) return(told)
+  shown <- progressr::progressor(steps = pieces, envir = parent.frame())
+  function(name) {
+    told(name)
+    shown(name)
+  }
+}
+
+done_side_by_side <- function(pieces, does, lost, told = function(name) NULL) {
   beside <- workers_beside()
   pause <- if (is_scheduled()) 0.5 else 0.005
   begun <- tries <- done <- list()
   died <- character()
   begin <- function(name) {
     tries[[name]] <<- (tries[[name]] %||% 0L) + 1L
-    # Waits until a worker is free.
-    begun[name] <<- list(alive(begin_piece(pieces[[name]], does, beside)))
+    # Waits until a worker is free. A dead one of a cluster is found here.
+    one <- begun_in_time(function() begin_piece(pieces[[name]], does, beside))
+    if (inherits(one, "error") && tries[[name]] >= 3L) stop(one)
+    begun[name] <<- list(if (!inherits(one, "error")) one)
   }
   take <- function(name) {
-    made <- if (!is.null(begun[[name]])) alive(list(value = future::value(begun[[name]])))
+    made <- if (!is.null(begun[[name]])) alive(future::value(begun[[name]]))
     begun[name] <<- NULL
-    if (is.null(made) && tries[[name]] < 3L) {
+    if (!is.null(made$error)) stop(made$error)
+    came <- "value" %in% names(made)
+    if (!came && tries[[name]] < 3L) {
       died <<- c(died, name)
       return()
     }
-    done[name] <<- made %||% list(lost(pieces[[name]]))
+    done[name] <<- if (came) made["value"] else list(lost(pieces[[name]], made$why))
     told(name)
   }
   take_ready <- function() {
@@ -59,8 +75,19 @@ done_side_by_side <- function(pieces, does, lost, told) {
   done[names(pieces)]
 }
 
-# NULL where a worker died of it.
-alive <- function(code) tryCatch(code, FutureError = function(e) NULL)
+# A scheduler may not know for a moment what became of its jobs.
+begun_in_time <- function(begin) {
+  for (i in seq_len(if (is_scheduled()) 10L else 1L)) {
+    if (i > 1L) Sys.sleep(2)
+    begun <- tryCatch(begin(), error = identity)
+    if (!inherits(begun, "error")) break
+  }
+  begun
+}
+
+# What goes wrong here is of a worker or on the way to it; what goes wrong with a piece is caught
+# where it is done.
+alive <- function(code) tryCatch(code, error = function(e) list(why = conditionMessage(e)))
 
 # That a fork ended is seen to.
 without_warning_of <- function(caller, code) {
@@ -72,7 +99,10 @@ without_warning_of <- function(caller, code) {
 begin_piece <- function(piece, does, beside) {
   here <- vapply(c("LC_CTYPE", "LC_COLLATE"), Sys.getlocale, "")
   future::future(
-    quote(as_there(here, with_threads(beside, does(piece)))), substitute = FALSE, seed = NULL,
+    quote(as_there(here, with_threads(beside, tryCatch(
+      list(value = does(piece)), error = function(e) list(error = e)
+    )))),
+    substitute = FALSE, seed = NULL,
     globals = list(
       as_there = as_there, with_threads = with_threads, here = here, beside = beside,
       does = does, piece = piece

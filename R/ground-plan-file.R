@@ -25,7 +25,10 @@ set_plan_of_file <- function(file) {
     fail(
       "plan", sprintf("The workers of %s cannot be had.", basename(file)),
       where = conditionMessage(e),
-      remedy = "Is each of them reached by hand, without a question (ssh HOST, sbatch)?"
+      remedy = paste0(
+        "Is each of them reached by hand, without a question (ssh HOST, sbatch), and is ",
+        "imbroglio installed there (\"libraries: [PATH]\")?"
+      )
     )
   }
   tryCatch(
@@ -121,24 +124,25 @@ plan_of_scheduler <- function(says) {
 # Each host, or a job, says which version of this package it has.
 ask_workers <- function(says) {
   if (!is.null(says$processes)) return(invisible())
-  own <- as.character(utils::packageVersion("imbroglio"))
-  asked <- lapply(if (is.null(says$hosts)) 1L else seq_along(says$hosts), function(i) {
-    future::future(quote({
+  asked <- if (is.null(says$hosts)) "job" else says$hosts
+  found <- done_side_by_side(
+    stats::setNames(asked, make.unique(asked)),
+    function(worker) {
+      # So that no host is asked twice while another is not.
       Sys.sleep(0.2)
-      c(Sys.info()[["nodename"]], tryCatch(
-        as.character(utils::packageVersion("imbroglio")), error = function(e) "none"
-      ))
-    }), substitute = FALSE)
-  })
-  found <- lapply(asked, future::value)
+      c(Sys.info()[["nodename"]], as.character(utils::packageVersion("imbroglio")))
+    },
+    lost = function(worker, why) stop(paste0(worker, ": ", why %||% "it ended, three times"))
+  )
+  own <- as.character(utils::packageVersion("imbroglio"))
   other <- Filter(function(one) one[2L] != own, found)
   if (length(other)) {
     fail(
-      "plan", sprintf("Of imbroglio there is %s %s, %s.", own, "here", paste(
+      "plan", sprintf("Of imbroglio there is %s here, %s.", own, paste(
         unique(vapply(other, function(one) sprintf("%s on %s", one[2L], one[1L]), "")),
         collapse = ", "
       )),
-      remedy = "Install the same version on all, and name its library: \"libraries: [PATH]\"."
+      remedy = "Install the same version on all."
     )
   }
 }

@@ -8,7 +8,8 @@
 #'   or beside a benchmark: returns, volatility, beta, tracking, drawdowns, ratios, fits, value at
 #'   risk and its backtests, worst periods, rolling tables, the summary; and [check_prices()].
 #'   `window()`, [as_returns()] and `[, securities]` are done to each block as it is read; several
-#'   at once where a plan of the package future is set, with the same results. The benchmark is
+#'   at once where a plan of the package future is set (processes, other hosts, a scheduler), with
+#'   the same results, and shown by the package progressr if it is told to. The benchmark is
 #'   read with each block. A book reads its holdings, see [as_portfolio()]: give it the
 #'   `benchmark`.
 #'

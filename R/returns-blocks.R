@@ -129,7 +129,7 @@ worker_of_blocks <- function(x, beside, measure, others) {
   }
 }
 
-lost_block <- function(own) list(state = "lost", own = own)
+lost_block <- function(own, why) list(state = "lost", own = own)
 
 # What is made of one block, and all that was said meanwhile. `state`: "done"; "empty", where none
 # has a price in the span; "waiting", where it is not known yet what a security with one price goes

@@ -169,7 +169,7 @@ part_of_work <- function(piece) {
   with_line_of(piece$source$study, part$measure, fragment_of(work, piece$name, part))
 }
 
-part_that_died <- function(piece) {
+part_that_died <- function(piece, why) {
   part <- report_parts()[[piece$name]]
   list(
     name = piece$name, section = part$section %||% "top", above = part$above, says = FALSE,

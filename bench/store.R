@@ -97,6 +97,65 @@ lines <- c(
   "",
   sprintf("Fetching all took %.1f s, reading the CSV %.0f ms.", whole, 1000 * reading[["csv"]])
 )
+
+# Five million closes with all their digits, in both kinds of database.
+Sys.setenv(TZ = "UTC")
+library(testthat)
+source("tests/testthat/helper-parts.R")
+n <- 2500L
+days <- dates[seq_len(n)]
+many <- sprintf("SEC%05d", seq_len(2000L))
+closes <- 100 * exp(apply(matrix(rnorm(n * 2000L, 0, 0.01), n), 2L, cumsum))
+large <- file("large.csv")
+data.table::fwrite(stats::setNames(data.frame(days, closes), c("date", many)), large)
+prices <- NULL
+read <- once(function() prices <<- quiet(read_prices(large)))
+table_on <- function(values, days) as_prices(`colnames<-`(values, many), dates = days)
+of_large <- function(store, size) {
+  keep <- function(table) once(function() quiet(store_prices(table, store)))
+  later <- function(i) table_on(rbind(seq_along(many) / 7 + i, seq_along(many) / 7), max(days) + 2 * i - 1:0)
+  took <- c(
+    "store them" = keep(prices), "and reading the CSV" = 0,
+    "two days more of all" = stats::median(vapply(1:5, function(i) keep(later(i)), 0)),
+    "all again, nothing new" = keep(prices),
+    "five days restated" = keep(table_on(closes[n - 4:0, ] + 1, days[n - 4:0]))
+  )
+  took[2L] <- took[1L] + read
+  size <- size()
+  then <- NULL
+  took <- c(
+    took, "read all" = once(function() read_prices(store)),
+    "read all as at first" = once(function() then <<- read_prices(store, as_of = 1)),
+    "test all (verify)" = once(function() stopifnot(all(verify_store(store)$sound)))
+  )
+  stopifnot(identical(then$close, prices$close))
+  list(took = took, size = size)
+}
+sqlite <- file("large.sqlite")
+database <- postgres_process()
+found <- list(
+  of_large(sqlite, function() file.size(sqlite) / 1e6),
+  of_large(database$address, function() {
+    DBI::dbGetQuery(database$connection, paste(
+      "select sum(pg_total_relation_size(c.oid))::float8 as n from pg_class c join pg_namespace s",
+      "on s.oid = c.relnamespace where s.nspname = 'imbroglio' and c.relkind = 'r'"
+    ))$n / 1e6
+  })
+)
+stop_postgres(database)
+lines <- c(
+  lines, "",
+  "Five million closes with all their digits (2,000 securities, 2,500 days):", "",
+  "| | SQLite, x reading the CSV | PostgreSQL, x reading the CSV |", "|---|---|---|",
+  sprintf(
+    "| %s | %.2f | %.2f |", names(found[[1L]]$took), found[[1L]]$took / read, found[[2L]]$took / read
+  ),
+  "",
+  sprintf(
+    "They take %.0f MB in SQLite, %.0f MB in PostgreSQL; reading the CSV (%.0f MB) took %.1f s.",
+    found[[1L]]$size, found[[2L]]$size, file.size(large) / 1e6, read
+  )
+)
 writeLines(lines, "bench/store.md")
 writeLines(lines)
 unlink(folder, recursive = TRUE)

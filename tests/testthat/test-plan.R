@@ -117,7 +117,7 @@ test_that("a worker that dies has its piece done again; one that dies thrice is 
     })
     told <- character()
     expect_silent(done <- imbroglio:::done_by_plan(
-      pieces, does, function(piece) list(0L, paste("lost", piece$name)),
+      pieces, does, function(piece, why) list(0L, paste("lost", piece$name)),
       function(name) told <<- c(told, name)
     ))
     expect_equal(vapply(done, `[[`, "", 2), c(a = "a", b = "b", c = "lost c", d = "d"))
@@ -142,4 +142,23 @@ test_that("a worker that finds other files than the first does not measure them"
   expect_error(
     quietly(imbroglio:::work_of_source(source)), "changed", class = "imbroglio_error_file"
   )
+})
+
+test_that("progress is shown to whoever asked for it, of all pieces by any plan", {
+  for (package in c("progressr", "nanoparquet")) skip_if_not_installed(package)
+  prices <- as_prices(as.matrix(demo_prices()[1:100, 1:6]))
+  write_prices(prices, folder <- tempfile("progress-"))
+  x <- quietly(open_prices(folder))
+  x$memory <- 1
+  for (plan in c(future::sequential, future::multicore)) {
+    before <- future::plan(plan)
+    steps <- 0
+    withCallingHandlers(
+      measure_volatility(x),
+      progression = function(p) steps <<- steps + (p$type == "update") * p$amount
+    )
+    future::plan(before)
+    # The first block says what the others go by.
+    expect_equal(steps, length(imbroglio:::blocks_of(x)) - 1)
+  }
 })
