@@ -8,7 +8,8 @@ command_of_study <- function() {
     takes = "new PRICES... | run STUDY | check STUDY",
     options = c(
       "price", "dates", "decimal", "sheet", "holdings", "benchmark", "limits", "securities",
-      "base", "rates", "currencies", "carry", "title", "only", "fresh", "today", "workers", "plan", "out",
+      "base", "rates", "currencies", "carry", "title", "only", "fresh", "today", "workers",
+      "plan", "out",
       "help"
     ),
     help = c(

@@ -143,7 +143,8 @@ rows_asked <- function(connection, address, path, asked, days) {
 
 securities_listed <- function(connection, known) {
   spans <- DBI::dbGetQuery(connection, sprintf(
-    "select security_id, min(first_day) as low, max(last_day) as high from %s group by security_id",
+    "select security_id, min(first_day) as low, max(last_day) as high from %s
+       group by security_id",
     spans_of_prices(connection, "true")
   ))
   day <- function(column) {

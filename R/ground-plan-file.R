@@ -49,7 +49,9 @@ read_plan <- function(file) {
     yaml::yaml.load(paste(readLines(file, warn = FALSE), collapse = "\n"), eval.expr = FALSE),
     error = function(e) refuse_plan(file, conditionMessage(e))
   )
-  if (!is.list(says) || is.null(names(says))) refuse_plan(file, "It has no lines of \"word: value\".")
+  if (!is.list(says) || is.null(names(says))) {
+    refuse_plan(file, "It has no lines of \"word: value\".")
+  }
   kind <- intersect(names(plan_keys), names(says))
   if (length(kind) != 1L) refuse_plan(file, "It has none or several of the three.")
   for (key in names(says)) {

@@ -128,7 +128,8 @@ meet_packed <- function(connection, address, arriving, fields) {
   keep <- rep(TRUE, nrow(arriving))
   for (ids in in_lots(unique(met$security_id))) {
     parts <- packed_parts(connection, sprintf(
-      "last_day >= %d and first_day <= %d and %s", min(arriving$day), max(arriving$day), of_ids(ids)
+      "last_day >= %d and first_day <= %d and %s",
+      min(arriving$day), max(arriving$day), of_ids(ids)
     ))
     packed <- unpack_parts(parts, address)
     own <- which(arriving$security_id %in% ids)

@@ -113,7 +113,9 @@ read <- once(function() prices <<- quiet(read_prices(large)))
 table_on <- function(values, days) as_prices(`colnames<-`(values, many), dates = days)
 of_large <- function(store, size) {
   keep <- function(table) once(function() quiet(store_prices(table, store)))
-  later <- function(i) table_on(rbind(seq_along(many) / 7 + i, seq_along(many) / 7), max(days) + 2 * i - 1:0)
+  later <- function(i) {
+    table_on(rbind(seq_along(many) / 7 + i, seq_along(many) / 7), max(days) + 2 * i - 1:0)
+  }
   took <- c(
     "store them" = keep(prices), "and reading the CSV" = 0,
     "two days more of all" = stats::median(vapply(1:5, function(i) keep(later(i)), 0)),
@@ -148,7 +150,8 @@ lines <- c(
   "Five million closes with all their digits (2,000 securities, 2,500 days):", "",
   "| | SQLite, x reading the CSV | PostgreSQL, x reading the CSV |", "|---|---|---|",
   sprintf(
-    "| %s | %.2f | %.2f |", names(found[[1L]]$took), found[[1L]]$took / read, found[[2L]]$took / read
+    "| %s | %.2f | %.2f |", names(found[[1L]]$took),
+    found[[1L]]$took / read, found[[2L]]$took / read
   ),
   "",
   sprintf(

@@ -67,20 +67,24 @@ for (kind in c("hosts", "slurm")) {
 unlink(folder, recursive = TRUE)
 lines <- c(
   sprintf(
-    "%s securities x %s days in a folder, --memory 300MB; two cores (%s). The same bits each time.",
-    format(n, big.mark = ","), format(size[1L], big.mark = ","), format(Sys.Date())
+    "%s securities x %s days in a folder, %s; two cores (%s). The same bits each time.",
+    format(n, big.mark = ","), format(size[1L], big.mark = ","), "--memory 300MB",
+    format(Sys.Date())
   ),
   "", sprintf("| | %s |", paste(names(asked), collapse = " | ")), "|---|---|---|---|",
-  sprintf("| one process, one thread: seconds | %s |", paste(sprintf("%.1f", took[, 1L]), collapse = " | ")),
+  sprintf(
+    "| one process, one thread: seconds | %s |",
+    paste(sprintf("%.1f", took[, 1L]), collapse = " | ")
+  ),
   vapply(names(ways)[-1L], function(way) {
     sprintf("| %s: times as fast | %s |", way, paste(
       sprintf("%.2f", took[, 1L] / took[, way]), collapse = " | "
     ))
   }, "", USE.NAMES = FALSE),
   "",
-  "A worker has one thread here, since there are two cores. The first block is measured before the",
-  "others are handed out; a job of the scheduler takes some seconds to begin, which is what its",
-  "short runs are made of."
+  "A worker has one thread here, since there are two cores. The first block is measured before",
+  "the others are handed out; a job of the scheduler takes some seconds to begin, which is what",
+  "its short runs are made of."
 )
 writeLines(lines, "bench/workers.md")
 writeLines(lines)

@@ -114,7 +114,8 @@ class Packing {
       if (digits < 0) {
         std::memcpy(&now, x + i, sizeof now);
       } else {
-        now = static_cast<std::uint64_t>(static_cast<std::int64_t>(std::round(x[i] * power(digits))));
+        now = static_cast<std::uint64_t>(
+            static_cast<std::int64_t>(std::round(x[i] * power(digits))));
       }
       const std::uint64_t d = now - before;
       differ_.push_back((d << 1) ^ (0 - (d >> 63)));

@@ -2,8 +2,9 @@
 # of a plan file; what was started ends with the file of tests.
 machine_plan <- function(kind, where = parent.frame()) {
   script <- suppressWarnings(normalizePath(test_path("..", "machines", kind)))
-  needed <- c(hosts = "ssh-keygen", slurm = "sbatch")[[kind]]
-  if (!nzchar(Sys.which(needed)) || !file.exists(script)) return(NULL)
+  server <- c(hosts = "sshd", slurm = "slurmctld")[[kind]]
+  there <- nzchar(Sys.which(server)) || file.exists(file.path("/usr/sbin", server))
+  if (!there || !file.exists(script)) return(NULL)
   folder <- tempfile(kind, "/tmp")
   dir.create(folder)
   withr::defer({

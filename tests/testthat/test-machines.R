@@ -68,7 +68,9 @@ test_that("a worker elsewhere that dies has its block done again; three deaths a
   }
   never <- sum(as.matrix(as_returns(as_prices(x)))[, "S07"])
   register_var_method("deadly", local(function(r, level) {
-    if (Sys.getpid() != here && abs(sum(r) - never) < 1e-9) tools::pskill(Sys.getpid(), tools::SIGKILL)
+    if (Sys.getpid() != here && abs(sum(r) - never) < 1e-9) {
+      tools::pskill(Sys.getpid(), tools::SIGKILL)
+    }
     c(sum(r), NA)
   }))
   if (!is.null(plans$hosts)) {
@@ -120,7 +122,8 @@ test_that("a plan is data, and what it says is what can be", {
     c("hosts: []", "hosts"), c("processes: 0", "processes"), c("processes: !expr q()", "plan"),
     c("workers: 3", "three"), c("hosts: [a]\nprocesses: 2", "three"), c("- a", "word: value"),
     c("scheduler: other\nworkers: 1\nfolder: /tmp", "scheduler"), c("scheduler: slurm", "workers"),
-    c("scheduler: slurm\nworkers: 2\nfolder: /no/such", "folder"), c("hosts: [a]\nspeed: 3", "speed"),
+    c("scheduler: slurm\nworkers: 2\nfolder: /no/such", "folder"),
+    c("hosts: [a]\nspeed: 3", "speed"),
     c("scheduler: slurm\nworkers: 2\nfolder: /tmp\noptions: ['--x; touch y']", "options"),
     c("scheduler: slurm\nworkers: 2\nfolder: '/tmp/`x`'", "folder"), c("hosts: [", "plan")
   )

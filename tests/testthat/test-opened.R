@@ -420,7 +420,8 @@ test_that("a store is read in blocks as it was when it was opened, or earlier", 
       unlink(store)
       quietly(store_prices(traded, store))
       expect_error(measure_volatility(x), "Open it again", class = "imbroglio_error_store")
-      expect_error(open_prices(demo_file("bay.csv"), as_of = 1), class = "imbroglio_error_argument")
+      file <- demo_file("bay.csv")
+      expect_error(open_prices(file, as_of = 1), class = "imbroglio_error_argument")
     }
   })
 })

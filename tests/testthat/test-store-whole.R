@@ -117,7 +117,8 @@ change_store <- function(store, kind, ...) {
   if (kind == "SQLite") on.exit(DBI::dbDisconnect(connection))
   for (statement in c(...)) {
     if (kind == "PostgreSQL") {
-      statement <- gsub("(update|from|into|join) (?=[a-z])", "\\1 imbroglio.", statement, perl = TRUE)
+      before <- "(update|from|into|join) (?=[a-z])"
+      statement <- gsub(before, "\\1 imbroglio.", statement, perl = TRUE)
     }
     DBI::dbExecute(connection, statement)
   }
@@ -217,7 +218,9 @@ test_that("what was changed by other hands is found, where it is read and by a t
       expect_match(conditionMessage(read), cases[[case]][2], info = info)
       verified <- verify_store(store)
       expect_false(all(verified$sound), info = info)
-      if (startsWith(case, "a row")) expect_true(cases[[case]][2] %in% verified$item[!verified$sound])
+      if (startsWith(case, "a row")) {
+        expect_true(cases[[case]][2] %in% verified$item[!verified$sound])
+      }
       # What is damaged is not sealed anew by what is added.
       if (cases[[case]][2] == "names") {
         expect_error(
