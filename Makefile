@@ -6,7 +6,7 @@ SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R src/*.cpp src/*.h src/Makevars
 	$(shell find inst -type f)
 export R_LIBS := $(LIBRARY):$(R_LIBS)
 
-.PHONY: demo test check lint sanitize newest bench opened readers workers counts study bridge-study change-study attack shots install docs workings site demo-data setup-run setup-test setup-lint setup-newest setup-bench setup-shots setup-docs clean
+.PHONY: demo test check lint sanitize newest bench opened readers counts study bridge-study change-study attack shots install docs workings site demo-data setup-run setup-test setup-lint setup-newest setup-bench setup-shots setup-docs clean
 
 demo: setup-run build/installed
 	@exec/imbroglio demo --figure build/demo.png
@@ -47,9 +47,6 @@ opened: setup-bench build/installed
 # Instructions counted, not time: what `bench/counts.csv` keeps, and more than a tenth above it fails.
 readers: setup-bench build/installed
 	@Rscript bench/readers.R
-
-workers: setup-bench build/installed
-	@Rscript bench/workers.R
 
 counts: setup-bench build/installed
 	@UPDATE=$(UPDATE) Rscript bench/counts.R

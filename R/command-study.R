@@ -102,6 +102,8 @@ use_workers <- function(options, workers = options$workers) {
     if (!is.null(options$workers)) {
       fail("argument", "--plan says how many workers there are.", remedy = "Leave out --workers.")
     }
+    # What a scheduler's package would ask for aloud.
+    attach_usual()
     return(set_plan_of_file(options$plan))
   }
   if (is.null(workers)) {

@@ -26,13 +26,14 @@ with_progress <- function(pieces, told) {
 }
 
 done_side_by_side <- function(pieces, does, lost, told = function(name) NULL) {
+  workers <- workers_in_plan()
   beside <- workers_beside()
   pause <- if (is_scheduled()) 0.5 else 0.005
   begun <- tries <- done <- list()
   died <- character()
   begin <- function(name) {
     tries[[name]] <<- (tries[[name]] %||% 0L) + 1L
-    # Waits until a worker is free. A dead one of a cluster is found here.
+    # A dead worker of a cluster is found here.
     one <- begun_in_time(function() begin_piece(pieces[[name]], does, beside))
     if (inherits(one, "error") && tries[[name]] >= 3L) stop(one)
     begun[name] <<- list(if (!inherits(one, "error")) one)
@@ -64,11 +65,12 @@ done_side_by_side <- function(pieces, does, lost, told = function(name) NULL) {
     died <<- character()
     for (name in again) begin(name)
   }
-  for (name in names(pieces)) {
-    begin(name)
-    take_ready()
-  }
-  while (length(begun)) {
+  waiting <- names(pieces)
+  while (length(waiting) || length(begun)) {
+    # No more than there are workers: to wait for one is not left to each kind of plan.
+    free <- utils::head(waiting, max(0L, workers - length(begun)))
+    waiting <- setdiff(waiting, free)
+    for (name in free) begin(name)
     take_ready()
     Sys.sleep(pause)
   }

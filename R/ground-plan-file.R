@@ -106,8 +106,6 @@ plan_of_hosts <- function(says) {
 plan_of_scheduler <- function(says) {
   need_package("future.batchtools", "A scheduler")
   if (!dir.exists(says$folder)) fail("plan", sprintf("There is no folder %s.", says$folder))
-  # A package of the scheduler's asks for it aloud.
-  library(methods)
   # What is made there for the jobs goes when this process does.
   own <- tempfile("imbroglio-", normalizePath(says$folder))
   dir.create(own, mode = "0700")

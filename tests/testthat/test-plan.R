@@ -146,6 +146,7 @@ test_that("a worker that finds other files than the first does not measure them"
 
 test_that("progress is shown to whoever asked for it, of all pieces by any plan", {
   for (package in c("progressr", "nanoparquet")) skip_if_not_installed(package)
+  withr::local_options(progressr.enable = TRUE)
   prices <- as_prices(as.matrix(demo_prices()[1:100, 1:6]))
   write_prices(prices, folder <- tempfile("progress-"))
   x <- quietly(open_prices(folder))
