@@ -33,13 +33,12 @@ done_side_by_side <- function(pieces, does, lost, told = function(name) NULL) {
   died <- character()
   begin <- function(name) {
     tries[[name]] <<- (tries[[name]] %||% 0L) + 1L
-    # A dead worker of a cluster is found here.
-    one <- begun_in_time(function() begin_piece(pieces[[name]], does, beside))
-    if (inherits(one, "error") && tries[[name]] >= 3L) stop(one)
-    begun[name] <<- list(if (!inherits(one, "error")) one)
+    begun[name] <<- list(begun_in_time(
+      function() begin_piece(pieces[[name]], does, beside), last = tries[[name]] >= 3L
+    ))
   }
   take <- function(name) {
-    made <- if (!is.null(begun[[name]])) alive(future::value(begun[[name]]))
+    made <- alive(future::value(begun[[name]]))
     begun[name] <<- NULL
     if (!is.null(made$error)) stop(made$error)
     came <- "value" %in% names(made)
@@ -77,14 +76,15 @@ done_side_by_side <- function(pieces, does, lost, told = function(name) NULL) {
   done[names(pieces)]
 }
 
-# A scheduler may not know for a moment what became of its jobs.
-begun_in_time <- function(begin) {
+# A scheduler may not know for a moment what became of its jobs. NULL where it could not be begun,
+# as with a dead worker of a cluster; the `last` time that is an error.
+begun_in_time <- function(begin, last) {
   for (i in seq_len(if (is_scheduled()) 10L else 1L)) {
     if (i > 1L) Sys.sleep(2)
     begun <- tryCatch(begin(), error = identity)
-    if (!inherits(begun, "error")) break
+    if (!inherits(begun, "error")) return(begun)
   }
-  begun
+  if (last) stop(begun)
 }
 
 # What goes wrong here is of a worker or on the way to it; what goes wrong with a piece is caught

@@ -10,7 +10,7 @@ store_reader <- function(source, how) {
     if (is_sealed(connection)) check_rest(connection, address)
     state <- state_at(connection, how$as_of, address)
     now <- state_at(connection, NULL, address)$addition == state$addition
-    held <- (if (now) held_now else held_then)(connection, address, state)
+    held <- (if (now) spans_now else spans_then)(connection, address, state)
     if (!length(held$ids)) {
       fail("empty", sprintf("There are no prices in the store %s.", address$shown))
     }
@@ -46,7 +46,7 @@ store_reader <- function(source, how) {
 }
 
 # Of which securities and days there are prices, and which fields some of them have.
-held_now <- function(connection, address, state) {
+spans_now <- function(connection, address, state) {
   list(
     ids = DBI::dbGetQuery(
       connection, paste("select distinct security_id from", spans_of_prices(connection))
@@ -57,7 +57,7 @@ held_now <- function(connection, address, state) {
 }
 
 # The same of an earlier state, for which all is read once.
-held_then <- function(connection, address, state) {
+spans_then <- function(connection, address, state) {
   every <- DBI::dbGetQuery(connection, "select id from securities order by id")$id
   found <- lapply(in_lots(every), function(ids) {
     rows <- rows_known(connection, address, state$addition, is_sealed(connection), ids)

@@ -61,9 +61,9 @@ Rcpp::List core_unpack(const Rcpp::List& packets, const Rcpp::NumericVector& row
     to[static_cast<std::size_t>(j)] = REAL(column);
   }
   std::vector<char> sound(count, 0);
-  const double missing = NA_REAL;
+  const double none = NA_REAL;
   imbroglio::over_columns(2048 * width, count, [&](std::size_t first, std::size_t last) {
-    imbroglio::Unpacking unpacking(missing);
+    imbroglio::Unpacking unpacking(none);
     std::vector<double*> at(width);
     for (std::size_t i = first; i < last; ++i) {
       for (std::size_t j = 0; j < width; ++j) at[j] = to[j] + begin[i];

@@ -56,14 +56,14 @@ class Packing {
   }
 
   void pack_column(const double* x, std::size_t rows, std::string& out) {
-    std::string missing((rows + 7) / 8, '\0');
+    std::string absent((rows + 7) / 8, '\0');
     std::size_t there = 0;
     for (std::size_t i = 0; i < rows; ++i) {
       if (!std::isnan(x[i])) {
         ++there;
         continue;
       }
-      missing[i / 8] = static_cast<char>(missing[i / 8] | (1 << (i % 8)));
+      absent[i / 8] = static_cast<char>(absent[i / 8] | (1 << (i % 8)));
     }
     if (there == 0) {
       out += '\0';
@@ -72,7 +72,7 @@ class Packing {
     const int digits = digits_of(x, rows);
     out += static_cast<char>(digits < 0 ? bits_kept : digits + 1);
     out += static_cast<char>(there < rows);
-    if (there < rows) put_bytes(missing, out);
+    if (there < rows) put_bytes(absent, out);
     differences(x, rows, digits);
     std::uint64_t all = 0;
     for (const std::uint64_t d : differ_) all |= d;
@@ -155,7 +155,7 @@ class Packing {
 // What was packed, column by column; nothing that was not written by the above is taken.
 class Unpacking {
  public:
-  explicit Unpacking(double missing) : missing_(missing) {
+  explicit Unpacking(double absent) : absent_(absent) {
     inflater_.zalloc = nullptr;
     inflater_.zfree = nullptr;
     inflater_.opaque = nullptr;
@@ -201,16 +201,18 @@ class Unpacking {
   bool unpack_column(double* x, std::size_t rows) {
     const std::uint64_t kind = take(1);
     if (kind == 0) {
-      std::fill_n(x, rows, missing_);
+      std::fill_n(x, rows, absent_);
       return true;
     }
     if (kind > 10 && kind != Packing::bits_kept) return false;
-    std::vector<unsigned char> missing;
+    std::vector<unsigned char> absent;
     const std::uint64_t gaps = take(1);
     if (gaps > 1) return false;
-    if (gaps == 1 && !take_bytes((rows + 7) / 8, missing)) return false;
+    if (gaps == 1 && !take_bytes((rows + 7) / 8, absent)) return false;
     std::size_t there = rows;
-    for (std::size_t i = 0; gaps == 1 && i < rows; ++i) there -= (missing[i / 8] >> (i % 8)) & 1;
+    for (std::size_t i = 0; gaps == 1 && i < rows; ++i) {
+      if ((absent[i / 8] >> (i % 8)) & 1) --there;
+    }
     differ_.assign(there, 0);
     const std::uint64_t bytes = take(1);
     if (bytes > 8) return false;
@@ -223,8 +225,8 @@ class Unpacking {
     std::uint64_t now = 0;
     const double unit = kind > 10 ? 1.0 : Packing::power(static_cast<int>(kind) - 1);
     for (std::size_t i = 0, k = 0; i < rows; ++i) {
-      if (gaps == 1 && ((missing[i / 8] >> (i % 8)) & 1)) {
-        x[i] = missing_;
+      if (gaps == 1 && ((absent[i / 8] >> (i % 8)) & 1)) {
+        x[i] = absent_;
         continue;
       }
       const std::uint64_t d = differ_[k++];
@@ -257,7 +259,7 @@ class Unpacking {
     return true;
   }
 
-  double missing_;
+  double absent_;
   z_stream inflater_;
   bool ready_ = false;
   const unsigned char* at_ = nullptr;
