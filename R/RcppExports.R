@@ -249,6 +249,10 @@ core_runs <- function(x) {
     .Call(`_imbroglio_core_runs`, x)
 }
 
+core_bytes_as_hex <- function(bytes) {
+    .Call(`_imbroglio_core_bytes_as_hex`, bytes)
+}
+
 core_fit_pareto <- function(excesses) {
     .Call(`_imbroglio_core_fit_pareto`, excesses)
 }

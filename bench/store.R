@@ -109,7 +109,7 @@ closes <- 100 * exp(apply(matrix(rnorm(n * 2000L, 0, 0.01), n), 2L, cumsum))
 large <- file("large.csv")
 data.table::fwrite(stats::setNames(data.frame(days, closes), c("date", many)), large)
 prices <- NULL
-read <- once(function() prices <<- quiet(read_prices(large)))
+read <- min(vapply(1:3, function(i) once(function() prices <<- quiet(read_prices(large))), 0))
 table_on <- function(values, days) as_prices(`colnames<-`(values, many), dates = days)
 of_large <- function(store, size) {
   keep <- function(table) once(function() quiet(store_prices(table, store)))

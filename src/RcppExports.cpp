@@ -837,6 +837,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_bytes_as_hex
+Rcpp::CharacterVector core_bytes_as_hex(const Rcpp::List& bytes);
+RcppExport SEXP _imbroglio_core_bytes_as_hex(SEXP bytesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type bytes(bytesSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_bytes_as_hex(bytes));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_fit_pareto
 Rcpp::NumericVector core_fit_pareto(const Rcpp::NumericVector& excesses);
 RcppExport SEXP _imbroglio_core_fit_pareto(SEXP excessesSEXP) {
@@ -1392,6 +1403,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_unpack", (DL_FUNC) &_imbroglio_core_unpack, 3},
     {"_imbroglio_core_merge_rows", (DL_FUNC) &_imbroglio_core_merge_rows, 2},
     {"_imbroglio_core_runs", (DL_FUNC) &_imbroglio_core_runs, 1},
+    {"_imbroglio_core_bytes_as_hex", (DL_FUNC) &_imbroglio_core_bytes_as_hex, 1},
     {"_imbroglio_core_fit_pareto", (DL_FUNC) &_imbroglio_core_fit_pareto, 1},
     {"_imbroglio_core_book_value", (DL_FUNC) &_imbroglio_core_book_value, 6},
     {"_imbroglio_core_bound", (DL_FUNC) &_imbroglio_core_bound, 2},

@@ -120,3 +120,21 @@ Rcpp::List core_runs(const Rcpp::NumericVector& x) {
   }
   return Rcpp::List::create(Rcpp::_["keys"] = keys, Rcpp::_["of"] = of);
 }
+
+// Bytes as PostgreSQL reads them in a text.
+// [[Rcpp::export]]
+Rcpp::CharacterVector core_bytes_as_hex(const Rcpp::List& bytes) {
+  static const char* const digits = "0123456789abcdef";
+  Rcpp::CharacterVector out(bytes.size());
+  std::string text;
+  for (R_xlen_t i = 0; i < bytes.size(); ++i) {
+    const SEXP one = bytes[i];
+    text = "\\x";
+    for (R_xlen_t j = 0; j < Rf_xlength(one); ++j) {
+      text += digits[RAW(one)[j] >> 4];
+      text += digits[RAW(one)[j] & 15];
+    }
+    out[i] = text;
+  }
+  return out;
+}
