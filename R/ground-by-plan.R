@@ -79,7 +79,7 @@ done_side_by_side <- function(pieces, does, lost, told = function(name) NULL) {
 # A scheduler may not know for a moment what became of its jobs. NULL where it could not be begun,
 # as with a dead worker of a cluster; the `last` time that is an error.
 begun_in_time <- function(begin, last) {
-  for (i in seq_len(if (is_scheduled()) 10L else 1L)) {
+  for (i in seq_len(if (is_scheduled()) 3L else 1L)) {
     if (i > 1L) Sys.sleep(2)
     begun <- tryCatch(begin(), error = identity)
     if (!inherits(begun, "error")) return(begun)

@@ -11,7 +11,7 @@ plan_keys <- list(
 plan_forms <- c(
   processes = "[1-9][0-9]{0,3}", workers = "[1-9][0-9]{0,3}", cores = "[1-9][0-9]{0,2}",
   minutes = "[1-9][0-9]{0,5}", hosts = "[A-Za-z0-9_][A-Za-z0-9_.@:-]*",
-  ssh = "[A-Za-z0-9_./+~][A-Za-z0-9_./+~ -]*", rscript = "[A-Za-z0-9_./+~][A-Za-z0-9_./+~-]*",
+  ssh = "[A-Za-z0-9_./+~][A-Za-z0-9_./+~-]*", rscript = "[A-Za-z0-9_./+~][A-Za-z0-9_./+~-]*",
   libraries = "[A-Za-z0-9_./+~][A-Za-z0-9_./+~-]*", folder = "[^\"'`$\\\\-][^\"'`$\\\\]*",
   scheduler = "slurm", options = "--[a-z-]+(=[A-Za-z0-9_.,:/@+-]+)?"
 )
@@ -63,6 +63,10 @@ read_plan <- function(file) {
     }
     values <- as.character(unlist(says[[key]]))
     bad <- !grepl(sprintf("^%s$", plan_forms[[key]]), values)
+    several <- key %in% c("hosts", "libraries", "options")
+    if (!several && length(values) > 1L) {
+      refuse_plan(file, sprintf("It says more than one \"%s\".", key))
+    }
     if (!length(values) || any(bad)) {
       refuse_plan(file, sprintf("\"%s\" cannot be %s.", key, shown(c(values[bad], "")[1L])))
     }
@@ -77,8 +81,10 @@ read_plan <- function(file) {
 refuse_plan <- function(file, why) {
   fail(
     "plan", sprintf("%s is no plan that can be worked by.", file), where = why,
-    remedy = "Write \"processes: 4\", or \"hosts: [a, a, b]\", or \"scheduler: slurm\" with
-      \"workers:\" and a \"folder:\" that all nodes see."
+    remedy = paste0(
+      "Write \"processes: 4\", or \"hosts: [a, a, b]\", or \"scheduler: slurm\" with ",
+      "\"workers:\" and a \"folder:\" that all nodes see."
+    )
   )
 }
 

@@ -123,7 +123,8 @@ test_that("a plan is data, and what it says is what can be", {
     c("workers: 3", "three"), c("hosts: [a]\nprocesses: 2", "three"), c("- a", "word: value"),
     c("scheduler: other\nworkers: 1\nfolder: /tmp", "scheduler"), c("scheduler: slurm", "workers"),
     c("scheduler: slurm\nworkers: 2\nfolder: /no/such", "folder"),
-    c("hosts: [a]\nspeed: 3", "speed"),
+    c("hosts: [a]\nspeed: 3", "speed"), c("processes: [2, 3]", "more than one"),
+    c("hosts: [a]\nssh: '/tmp/a -oProxyCommand=x'", "ssh"),
     c("scheduler: slurm\nworkers: 2\nfolder: /tmp\noptions: ['--x; touch y']", "options"),
     c("scheduler: slurm\nworkers: 2\nfolder: '/tmp/`x`'", "folder"), c("hosts: [", "plan")
   )
