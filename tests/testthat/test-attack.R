@@ -3,7 +3,7 @@
 batch <- function(kind, from, to) {
   out <- tempfile(fileext = ".rds")
   before <- setwd(dirname(source_file("DESCRIPTION")))
-  on.exit(setwd(before))
+  withr::defer(setwd(before))
   status <- system2(
     file.path(R.home("bin"), "Rscript"),
     c("--no-init-file", "tests/attack/attack.R", shQuote(kind), from, to, out),

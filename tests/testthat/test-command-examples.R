@@ -8,10 +8,10 @@ test_that("each command has help with an example that runs", {
   expect_equal(imbroglio("demo", "--files", folder)$status, 0L)
   expect_setequal(list.files(folder), demo_file())
   old <- setwd(folder)
-  on.exit(setwd(old))
+  withr::defer(setwd(old))
   # The examples of fetch ask a feed where `imbroglio feed` serves.
   feed <- feed_process(port = 8017L)
-  on.exit(feed$process$kill(), add = TRUE)
+  withr::defer(feed$process$kill())
   for (name in names(imbroglio:::commands())) {
     expect_true(any(grepl(paste0("^  ", name, " "), overview$out)))
     help <- imbroglio:::command_help(name, imbroglio:::commands()[[name]])

@@ -41,7 +41,7 @@ test_that("a feed that fails, limits, cuts off and lies gives all that can be ha
     if (!grepl("^slow|^limit", faults)) expect_gt(max(told$tries), 1)
   }
   slow <- feed_process("faults = c(slow = 1)")
-  on.exit(slow$process$kill())
+  withr::defer(slow$process$kill())
   expect_error(
     fetch_prices(slow$address, "BAYALL", time_limit = 0.2, tries = 2),
     "(?i)time",
@@ -152,7 +152,7 @@ test_that("a connection that ends in the middle of a body is no answer", {
     }",
     cut
   ))
-  on.exit(server$kill())
+  withr::defer(server$kill())
   while (!file.exists(cut) || !length(readLines(cut))) Sys.sleep(0.05)
   expect_error(
     fetch_prices(paste0("http://127.0.0.1:", readLines(cut)), tries = 2),

@@ -40,7 +40,7 @@ test_that("a token is not shown, nor kept", {
   token <- paste(c("hush", "4711", "hush"), collapse = "-")
   withr::local_envvar(IMBROGLIO_FEED_TOKEN = token)
   guarded <- feed_process("", IMBROGLIO_FEED_TOKEN = token)
-  on.exit(guarded$process$kill(), add = TRUE)
+  withr::defer(guarded$process$kill())
   store <- new_store()
   folder <- tempfile()
   dir.create(folder)
@@ -101,7 +101,7 @@ test_that("a token goes to the feed and nowhere else, and one that is wrong is s
   token <- paste(c("hush", "4711", "hush"), collapse = "-")
   withr::local_envvar(IMBROGLIO_FEED_TOKEN = token)
   guarded <- feed_process("", IMBROGLIO_FEED_TOKEN = token)
-  on.exit(guarded$process$kill(), add = TRUE)
+  withr::defer(guarded$process$kill())
   # Sent to the feed, and not to where it redirects.
   fetch_prices(bad$at("seen"), "ALPHA")
   withr::with_envvar(c(IMBROGLIO_FEED_TOKEN = ""), fetch_prices(bad$at("seen"), "ALPHA"))
@@ -134,7 +134,7 @@ test_that("certificates are checked", {
   folder <- tempfile()
   dir.create(folder)
   old <- setwd(folder)
-  on.exit(setwd(old))
+  withr::defer(setwd(old))
   processx::run(
     "openssl",
     c(
@@ -147,7 +147,7 @@ test_that("certificates are checked", {
     "openssl",
     c("s_server", "-quiet", "-accept", port, "-cert", "cert.pem", "-key", "key.pem", "-WWW")
   )
-  on.exit(server$kill(), add = TRUE)
+  withr::defer(server$kill())
   Sys.sleep(0.5)
   address <- sprintf("https://localhost:%d", port)
   expect_error(

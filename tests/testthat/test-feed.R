@@ -31,7 +31,7 @@ test_that("what is fetched is what the feed has: adjusted, with names, in any fo
   )
   expect_equal(listed$about$name, "Cranes")
   json <- feed_process("form = 'json', page_rows = 700")
-  on.exit(json$process$kill())
+  withr::defer(json$process$kill())
   expect_identical(
     fetch_prices(json$address, c("TARROW", "EBBING"))$close,
     prices$close[, c("TARROW", "EBBING")]
@@ -144,7 +144,7 @@ test_that("an update asks only for what is new or restated, and a past state can
   }
   suppressMessages(store_prices(walk(290, 0), feed))
   served <- feed_process(sprintf("'%s'", feed))
-  on.exit(served$process$kill())
+  withr::defer(served$process$kill())
   own <- new_store()
   update <- updating(own, served$address)
   first <- update(to = days[280])

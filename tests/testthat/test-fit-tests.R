@@ -90,7 +90,7 @@ test_that("a test by draws rejects as often as it says, the textbook's almost ne
     }
   }
   RcppParallel::setThreadOptions(numThreads = 1)
-  on.exit(RcppParallel::setThreadOptions(numThreads = RcppParallel::defaultNumThreads()))
+  withr::defer(RcppParallel::setThreadOptions(numThreads = RcppParallel::defaultNumThreads()))
   for (name in names(tried)) {
     shape <- c(tried[[name]][[1]][-(1:2)], 0, 0)[1:2]
     RcppParallel::setThreadOptions(numThreads = 1)

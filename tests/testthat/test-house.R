@@ -120,6 +120,9 @@ test_that("a test is of one behaviour, and no longer than a hundred lines", {
     }, 0L)
     long <- vapply(tests, function(e) e[[2]], "")[lines > 100L]
     expect_equal(long, character(), info = basename(file))
+    # on.exit() without `add` forgets what was deferred before it: a test's traces stayed so.
+    calls <- unlist(lapply(tests, function(e) names_in(e)$called))
+    expect_false("on.exit" %in% calls, info = basename(file))
   }
 })
 

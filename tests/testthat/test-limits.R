@@ -139,7 +139,7 @@ test_that("the command's status says whether a limit is broken, and the morning 
   expect_equal(imbroglio("limits", bay, book)$status, 2L)
 
   feed <- feed_process()
-  on.exit(feed$process$kill())
+  withr::defer(feed$process$kill())
   folder <- file.path(tempfile(), "this morning")
   dir.create(dirname(folder))
   held <- written("security,quantity", "OSSELL,2000", "TARROW,500", "BAYBOND,1000", "cash,12000")

@@ -7,7 +7,7 @@ plans <- Filter(length, lapply(
 ))
 on_plan <- function(plan, code) {
   before <- future::plan()
-  on.exit(future::plan(before))
+  withr::defer(future::plan(before))
   quietly(imbroglio:::set_plan_of_file(plan_file(plan)))
   code
 }

@@ -357,7 +357,7 @@ test_that("blocks are measured by any plan, and one that dies is named", {
   )
   by <- function(x, plan, ...) {
     before <- future::plan(plan, ...)
-    on.exit(future::plan(before))
+    withr::defer(future::plan(before))
     lapply(asked, function(f) told_of(f(x)))
   }
   one <- by(two$opened, future::sequential)
@@ -376,7 +376,7 @@ test_that("blocks are measured by any plan, and one that dies is named", {
   long <- c("TARROW", "BAYALL", "OSSELL", "BAYBOND")
   alike <- both_of(unlike_universe()[, c(long, "LATE", "EARLY")])
   before <- future::plan(future::multicore, workers = 2)
-  on.exit(future::plan(before))
+  withr::defer(future::plan(before))
   expect_warning(
     found <- measure_var(alike$opened, method = "deadly"), "LATE and EARLY",
     class = "imbroglio_warning_lost"

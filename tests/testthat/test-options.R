@@ -33,7 +33,7 @@ test_that("each option of each command changes the answer, or is refused with th
   )
   run <- function(words) {
     out <- tempfile(fileext = ".json")
-    on.exit(unlink(out))
+    withr::defer(unlink(out))
     status <- suppressWarnings(suppressMessages(tryCatch(
       imbroglio:::run_command(c(words, "--out", out)),
       imbroglio_error = function(e) "refused"
@@ -48,7 +48,7 @@ test_that("each option of each command changes the answer, or is refused with th
   }
   quiet <- file(tempfile(), "w")
   sink(quiet, type = "message")
-  on.exit({
+  withr::defer({
     sink(type = "message")
     close(quiet)
   })

@@ -4,7 +4,7 @@ test_that("a study is the same to the byte on any plan, and by the command", {
   study <- small_study()
   run <- function(plan, ...) {
     before <- future::plan(plan, ...)
-    on.exit(future::plan(before))
+    withr::defer(future::plan(before))
     folder <- file.path(tempfile(), "report")
     dir.create(dirname(folder))
     states <- quietly(run_study(study, folder, today = "2017-06-01"))
@@ -39,7 +39,7 @@ test_that("a report of what is in memory, by what was registered, is the same on
   book <- as_portfolio(demo_prices()[1:300, ], shares = c(OSSELL = 100, TARROW = 60))
   page <- function(method, plan, ...) {
     before <- future::plan(plan, ...)
-    on.exit(future::plan(before))
+    withr::defer(future::plan(before))
     file <- tempfile(fileext = ".html")
     states <- quietly(write_report(
       book, file, only = c("return", "var"), method = method, today = "2017-06-01"
@@ -60,7 +60,7 @@ test_that("a report of what is in memory, by what was registered, is the same on
 test_that("a changed choice is measured alone on any plan, and gives the page of a fresh run", {
   study <- small_study()
   before <- future::plan(future::multicore, workers = 2)
-  on.exit(future::plan(before))
+  withr::defer(future::plan(before))
   run <- function(folder, ...) quietly(run_study(study, folder, today = "2017-06-01", ...))
   folder <- file.path(dirname(study), "report")
   run(folder)

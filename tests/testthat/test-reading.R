@@ -154,7 +154,7 @@ test_that("names of securities are text", {
     c("0700", "1E5")
   )
   old <- Sys.getlocale("LC_CTYPE")
-  on.exit(Sys.setlocale("LC_CTYPE", old))
+  withr::defer(Sys.setlocale("LC_CTYPE", old))
   suppressWarnings(Sys.setlocale("LC_CTYPE", "tr_TR.UTF-8"))
   expect_named(
     read_quietly(written("DATE,HIGH,LOW,CLOSE", "2024-01-02,3,1,2", "2024-01-03,3,1,2"))$fields,

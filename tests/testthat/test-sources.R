@@ -137,7 +137,7 @@ test_that("one table, a folder, a workbook, Parquet and a database give the same
   }
   if (requireNamespace("RSQLite", quietly = TRUE)) {
     connection <- DBI::dbConnect(RSQLite::SQLite(), tempfile(fileext = ".sqlite"))
-    on.exit(DBI::dbDisconnect(connection))
+    withr::defer(DBI::dbDisconnect(connection))
     DBI::dbWriteTable(connection, "quotes", transform(long, date = format(date)))
     tables$table <- read_prices(connection, table = "quotes")
     tables$query <- read_prices(

@@ -114,7 +114,7 @@ change_store <- function(store, kind, ...) {
   } else {
     server$connection
   }
-  if (kind == "SQLite") on.exit(DBI::dbDisconnect(connection))
+  if (kind == "SQLite") withr::defer(DBI::dbDisconnect(connection))
   for (statement in c(...)) {
     if (kind == "PostgreSQL") {
       before <- "(update|from|into|join) (?=[a-z])"
@@ -235,7 +235,7 @@ test_that("what was changed by other hands is found, where it is read and by a t
   store <- tempfile(fileext = ".sqlite")
   quiet(store_prices(traded, store))
   connection <- DBI::dbConnect(RSQLite::SQLite(), store)
-  on.exit(DBI::dbDisconnect(connection))
+  withr::defer(DBI::dbDisconnect(connection))
   kept <- DBI::dbGetQuery(connection, "select rowid, data from packed limit 1")
   set.seed(4)
   for (i in sample(length(kept$data[[1]]), 40)) {

@@ -9,7 +9,7 @@ gapped <- function(rows, columns, gaps, seed) {
 }
 on_threads <- function(n, code) {
   RcppParallel::setThreadOptions(numThreads = n)
-  on.exit(RcppParallel::setThreadOptions(numThreads = RcppParallel::defaultNumThreads()))
+  withr::defer(RcppParallel::setThreadOptions(numThreads = RcppParallel::defaultNumThreads()))
   code()
 }
 

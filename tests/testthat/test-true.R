@@ -176,7 +176,7 @@ test_that("a seed gives the same numbers whatever kind R has been set to, and le
   returns <- as_returns(stock_prices())[, "NORTH"]
   usual <- measure_var(returns, method = "third-test")$var_error
   before <- suppressWarnings(RNGkind("Wichmann-Hill", "Box-Muller", "Rounding"))
-  on.exit(suppressWarnings(do.call(RNGkind, as.list(before))), add = TRUE)
+  withr::defer(suppressWarnings(do.call(RNGkind, as.list(before))))
   set.seed(4)
   next_one <- runif(1)
   set.seed(4)
