@@ -14,6 +14,18 @@ done_by_plan <- function(pieces, does, lost, told = function(name) NULL) {
   without_warning_of("mccollect", done_side_by_side(pieces, does, lost, told))
 }
 
+# Functions without arguments, whose work is too large to send: side by side by forks, else one
+# after the other.
+done_by_forks <- function(works) {
+  forks <- workers_in_plan() > 1L && inherits(future::plan("list")[[1L]], "multicore")
+  if (!forks) return(lapply(works, function(work) work()))
+  does <- function(work) work()
+  lost <- function(work, why) {
+    fail("write", "A process that wrote ended, three times.", where = why)
+  }
+  without_warning_of("mccollect", done_side_by_side(works, does, lost))
+}
+
 # Of those who asked to see progress by the package progressr, wherever pieces are done.
 with_progress <- function(pieces, told) {
   force(told)

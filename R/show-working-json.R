@@ -25,8 +25,11 @@ working_json <- function(working, file = NULL) {
   data <- vapply(written$rows, rows_json, "")
   text <- object_json(
     c(
-      json_of_working(working, whole = TRUE),
+      json_of_working(working),
       list(
+        steps = array_json(steps_json(
+          written$steps, attr(working, "values"), attr(working, "row")
+        )),
         data = object_json(data),
         functions = functions_json(written$steps),
         otherwise = array_json(others_json(other_choices(working))),
@@ -45,8 +48,8 @@ form_of_working <- 2L
 # Columns as text, by their digests, while a report is made: the same one stands in many workings.
 columns_written <- new.env(parent = emptyenv())
 
-# What a record of a study keeps of a working: its steps, and its columns by their digests, so that
-# one on which several stand is kept once.
+# What a record of a study keeps of a working: its numbers; its steps and its columns are kept by
+# their digests, so that what several workings stand on is kept once.
 sums_of_record <- function(working, row) {
   data <- character()
   put <- function(x, written) {
@@ -61,16 +64,37 @@ sums_of_record <- function(working, row) {
     data[one$key] <<- one$text
     text_json(one$key)
   }
-  rows <- vapply(attr(working, "written")$rows, rows_json, "", put = put)
+  written <- attr(working, "written")
+  parts <- c("name", "words", "expression", "unit", "source", "proof")
+  steps <- lapply(unname(written$steps), `[`, parts)
   whole <- object_json(c(
-    json_of_working(working, FALSE), list(row = row, data = object_json(rows))
+    json_of_working(working),
+    list(steps = put(steps, function(steps) array_json(steps_json(steps)))),
+    numbers_of_steps(written$steps, attr(working, "values"), attr(working, "row")),
+    list(row = row, data = object_json(vapply(written$rows, rows_json, "", put = put)))
   ))
   list(workings = whole, data = data)
 }
 
-# `whole`: with the values of columns; else only of single numbers, of columns how many there are,
-# and how many before the first that is known.
-json_of_working <- function(working, whole) {
+# The values of steps that are one number, and what was measured; of columns how many rows there
+# are, and how many before the first that is known.
+numbers_of_steps <- function(steps, values, row) {
+  of <- lapply(steps, function(s) as.numeric(values[[s$name]]))
+  columns <- lengths(of) != 1L
+  single <- rep(NA_real_, length(of))
+  single[!columns] <- unlist(of[!columns])
+  begins <- vapply(of, function(x) match(FALSE, is.na(x), 1L) - 1L, 0L)
+  measured <- vapply(steps, function(s) {
+    number <- as.numeric(row[[s$name]])
+    if (length(number) == 1L) number else NA_real_
+  }, 0)
+  lapply(list(
+    values = single, rows = ifelse(columns, lengths(of), NA), begins = ifelse(columns, begins, NA),
+    measured_steps = measured
+  ), numbers_json)
+}
+
+json_of_working <- function(working) {
   written <- attr(working, "written")
   row <- attr(working, "row")
   picked <- row[intersect(c("security", "method", "benchmark", "family"), names(row))]
@@ -90,8 +114,7 @@ json_of_working <- function(working, whole) {
       number = text_json(attr(working, "asked")),
       measured = numbers_json(attr(working, "measured"), FALSE),
       difference = numbers_json(attr(working, "difference"), FALSE),
-      choices = array_json(vapply(written$choices, choice_json, "")),
-      steps = array_json(steps_json(written$steps, attr(working, "values"), row, whole))
+      choices = array_json(vapply(written$choices, choice_json, ""))
     )
   )
 }
@@ -122,29 +145,29 @@ choice_json <- function(choice) {
   ))
 }
 
-# `row`: the result's, of which some steps are numbers.
-steps_json <- function(steps, values, row, whole) {
+# `row`: the result's, of which some steps are numbers. Without `values`: the steps alone.
+steps_json <- function(steps, values = NULL, row = NULL) {
   if (!length(steps)) return(character())
   of <- function(part) text_json(vapply(steps, `[[`, "", part))
-  value <- vapply(steps, function(s) {
-    value <- values[[s$name]]
-    if (length(value) == 1L) return(value_json(value, s$unit))
-    if (whole) return(value_json(value, s$unit, TRUE))
-    begins <- match(FALSE, is.na(value), 1L) - 1L
-    sprintf("{\"rows\": %d, \"begins\": %d}", length(value), begins)
-  }, "")
-  measured <- vapply(steps, function(s) {
-    number <- row[[s$name]]
-    single <- length(number) == 1L && is.finite(as.numeric(number))
-    if (single) sprintf(", \"measured\": %s", value_json(as.numeric(number), s$unit)) else ""
-  }, "")
+  value <- measured <- ""
+  if (!is.null(values)) {
+    value <- vapply(steps, function(s) {
+      value <- values[[s$name]]
+      sprintf("\"value\": %s, ", value_json(value, s$unit, length(value) != 1L))
+    }, "")
+    measured <- vapply(steps, function(s) {
+      number <- row[[s$name]]
+      single <- length(number) == 1L && is.finite(as.numeric(number))
+      if (single) sprintf(", \"measured\": %s", value_json(as.numeric(number), s$unit)) else ""
+    }, "")
+  }
   proof <- vapply(steps, function(s) {
     if (!length(s$proof)) return("")
     sprintf(", \"proof\": [%s]", paste(text_json(s$proof), collapse = ", "))
   }, "")
   sprintf(
     paste0(
-      "{\"name\": %s, \"words\": %s, \"expression\": %s, \"value\": %s, \"unit\": %s, ",
+      "{\"name\": %s, \"words\": %s, \"expression\": %s, %s\"unit\": %s, ",
       "\"source\": %s%s%s}"
     ),
     of("name"), of("words"),

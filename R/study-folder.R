@@ -51,7 +51,7 @@ record_in <- function(folder) {
   )
   if (!is.list(record)) return(NULL)
   files <- record$files
-  ours <- identical(record$made_by, "imbroglio") && isTRUE(record$form %in% c(2L, 3L)) &&
+  ours <- identical(record$made_by, "imbroglio") && isTRUE(record$form %in% 2:4) &&
     is.list(record$parts) && is.list(files) &&
     all(grepl(own_files, names(files))) && all(vapply(files, is.character, NA))
   if (!ours) return(NULL)

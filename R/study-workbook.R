@@ -2,7 +2,8 @@
 # cell is a formula, over the sheets of steps and of data behind the tables. The page has the same
 # tables as values.
 
-# Gives the bytes of the one with values; NULL where openxlsx is missing.
+# Gives the bytes of the one with values; NULL where openxlsx is missing. Forks make both side by
+# side: to others all that is in them would have to be sent.
 workbooks_of_study <- function(fragments, data, file, most = 2.2e6) {
   has <- Filter(function(f) length(f$csv) > 1L, fragments)
   if (!length(has)) return(NULL)
@@ -10,10 +11,23 @@ workbooks_of_study <- function(fragments, data, file, most = 2.2e6) {
     note("report", "The workbook needs the package openxlsx, which is not installed.")
     return(NULL)
   }
-  of_values <- tempfile(fileext = ".xlsx")
-  on.exit(unlink(of_values))
-  save_book(tables_book(has)$book, of_values)
-  put_cells(of_values, character(), list())
+  made <- done_by_forks(list(
+    live = function() live_workbook(has, data, file, most),
+    values = function() values_workbook(has)
+  ))
+  if (!made_whole(file, "xlsx")) fail("write", "The workbook came out cut off.")
+  made$values
+}
+
+values_workbook <- function(has) {
+  file <- tempfile(fileext = ".xlsx")
+  on.exit(unlink(file))
+  save_book(tables_book(has)$book, file)
+  put_cells(file, character(), list())
+  readBin(file, "raw", file.size(file))
+}
+
+live_workbook <- function(has, data, file, most) {
   live <- tables_book(has)
   plans <- plans_of_record(has, data, most)
   cells <- list()
@@ -28,8 +42,6 @@ workbooks_of_study <- function(fragments, data, file, most = 2.2e6) {
   )
   save_book(live$book, file)
   put_cells(file, openxlsx::sheets(live$book), cells)
-  if (!made_whole(file, "xlsx")) fail("write", "The workbook came out cut off.")
-  readBin(of_values, "raw", file.size(of_values))
 }
 
 linked_words <- function(plans) {

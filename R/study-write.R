@@ -70,7 +70,7 @@ run_as_record <- function(part, study, run, before = NULL) {
   files <- list.files(part, recursive = TRUE)
   record <- list(
     made_by = "imbroglio",
-    form = 3L,
+    form = 4L,
     version = as.character(utils::packageVersion("imbroglio")),
     study = study$lines,
     report = report_asked(study),

@@ -43,8 +43,12 @@ workings_of_record <- function(file) {
   )
 }
 
-# With the columns that a record has by their digests.
+# With the columns and the steps that a record has by their digests.
 with_columns <- function(read, data) {
+  if (is.character(read$steps)) {
+    numbers <- read[c("values", "rows", "begins", "measured_steps")]
+    read$steps <- do.call(Map, c(list(step_of_record, data[[read$steps]]), unname(numbers)))
+  }
   read$data <- lapply(read$data, function(r) {
     r$columns <- lapply(r$columns, function(key) data[[key]])
     if (!is.null(r$dates)) r$dates <- data[[r$dates]]
@@ -53,10 +57,18 @@ with_columns <- function(read, data) {
   read
 }
 
+step_of_record <- function(one, value, rows, begins, measured) {
+  if (!is.na(rows)) one$value <- list(rows = rows, begins = begins)
+  if (!is.na(value)) one$value <- value
+  if (!is.na(measured)) one$measured <- measured
+  one
+}
+
 # As a workbook wants it, which computes it: its choices are numbers like others, and of a column
 # it is known where it begins.
 working_of_record <- function(read, data) {
-  made <- working_read(with_columns(read, data), "record.json")
+  read <- with_columns(read, data)
+  made <- working_read(read, "record.json")
   chosen <- lapply(made$written$choices, function(one) {
     entered(one$name, one$value, paste("chosen:", one$words), one$unit)
   })
