@@ -93,8 +93,10 @@ measure_capture <- function(returns, benchmark, window = NULL, min_obs = NULL) {
   if (is.null(window)) refuse_without_window(min_obs)
   securities <- colnames(returns$values)[rows]
   pairs <- unlist(lapply(beside$names, function(b) lapply(securities, c, b)), recursive = FALSE)
-  shared <- lapply(pairs, function(pair) returns_together(returns, pair))
-  columns <- stacked(unname(Map(function(pair, both) {
+  longest <- 0L
+  columns <- stacked(unname(lapply(pairs, function(pair) {
+    both <- returns_together(returns, pair)
+    longest <<- max(longest, length(both$dates))
     made <- if (is.null(windows)) {
       capture_of(pair, both)
     } else {
@@ -103,10 +105,8 @@ measure_capture <- function(returns, benchmark, window = NULL, min_obs = NULL) {
     row <- match(pair[1L], colnames(returns$values))
     every <- shared_frequency(returns, row, pair[2L], NULL)$every
     c(made, list(every = rep(unname(every), length(made$n))))
-  }, pairs, shared)))
-  if (!is.null(windows)) {
-    warn_short(max(vapply(shared, function(s) length(s$dates), 0L)), min(windows$least))
-  }
+  })))
+  if (!is.null(windows)) warn_short(longest, min(windows$least))
   pair_result(
     columns,
     "capture",

@@ -128,11 +128,14 @@ worst_periods <- function(returns, worst = 5L, best = 0L, horizon = 1L, overlapp
   beside <- if (!is.null(benchmark)) one_beside(returns, benchmark)
   securities <- setdiff(colnames(returns$values), beside$name)
   if (!length(securities)) fail("argument", "There is no security but the benchmark.")
+  own <- returns$values
+  if (!is.null(beside)) own <- own[, securities, drop = FALSE]
   request <- list(worst = worst, best = best, h = horizon, overlapping = isTRUE(overlapping))
-  before <- core_rolling_tail(returns$values, window, window, level, rank_code("nearest"), FALSE)
-  colnames(before$var) <- colnames(returns$values)
+  tail <- core_rolling_tail(returns$values, window, window, level, rank_code("nearest"), FALSE)
+  before <- `colnames<-`(tail$var, colnames(returns$values))
+  rm(tail)
   parts <- lapply(securities, function(security) {
-    periods_of_security(returns, security, before$var[, security], beside, request)
+    periods_of_security(returns, security, before[, security], beside, request)
   })
   columns <- stacked(parts)
   if (!length(columns$security)) {
@@ -154,7 +157,7 @@ worst_periods <- function(returns, worst = 5L, best = 0L, horizon = 1L, overlapp
     "worst",
     returns_basis(
       returns,
-      sample_of(returns$dates, returns$values[, securities, drop = FALSE]),
+      sample_of(returns$dates, own),
       securities = securities,
       choices = worst_choices(request, level, window, beside$name),
       exact = list(horizon = horizon, window = window, level = level)
