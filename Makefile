@@ -6,7 +6,7 @@ SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R src/*.cpp src/*.h src/Makevars
 	$(shell find inst -type f)
 export R_LIBS := $(LIBRARY):$(R_LIBS)
 
-.PHONY: demo test check lint sanitize newest bench opened readers counts study bridge-study change-study attack shots install docs workings site demo-data setup-run setup-test setup-lint setup-newest setup-bench setup-shots setup-docs clean
+.PHONY: demo test check lint sanitize newest bench opened results readers counts study bridge-study change-study attack shots install docs workings site demo-data setup-run setup-test setup-lint setup-newest setup-bench setup-shots setup-docs clean
 
 demo: setup-run build/installed
 	@exec/imbroglio demo --figure build/demo.png
@@ -44,10 +44,14 @@ bench: setup-bench build/installed
 opened: setup-bench build/installed
 	@Rscript bench/opened.R
 
-# Instructions counted, not time: what `bench/counts.csv` keeps, and more than a tenth above it fails.
+# Time and memory against size, in processes of their own (a quarter of an hour).
+results: setup-bench build/installed
+	@Rscript bench/results.R
+
 readers: setup-bench build/installed
 	@Rscript bench/readers.R
 
+# Instructions counted, not time: what `bench/counts.csv` keeps, and more than a tenth above it fails.
 counts: setup-bench build/installed
 	@UPDATE=$(UPDATE) Rscript bench/counts.R
 

@@ -26,7 +26,7 @@ run_check <- function(files, options) {
   delivery <- if (is.null(options$memory)) {
     read_delivery(files, how)
   } else {
-    opened_to_check(files, options, how)
+    input_to_check(files, options, how)
   }
   findings <- do.call(
     check_prices,
@@ -57,7 +57,7 @@ run_check <- function(files, options) {
 }
 
 # Read in blocks, to be checked and no more.
-opened_to_check <- function(files, options, how) {
+input_to_check <- function(files, options, how) {
   more <- Filter(function(name) !is.null(options[[name]]), c("repair", "figure"))
   if (length(more)) {
     fail(
@@ -66,7 +66,7 @@ opened_to_check <- function(files, options, how) {
       remedy = "Leave one of them out."
     )
   }
-  do.call(open_prices, c(list(files, memory = options$memory), how))
+  opened_to_check(files, options$memory, how)
 }
 
 command_of_prices <- function() {

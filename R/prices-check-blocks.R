@@ -1,6 +1,50 @@
 # An opened source, checked block by block: what its securities share (the trading days, which of
 # them have fewer prices than most) is found in a first reading, what is wrong in a second.
 
+# What would be refused when a file is laid out is found, and laid out without.
+opened_to_check <- function(source, memory, how) {
+  faults <- new_faults()
+  x <- opened_source(source, memory, how, faults = faults)
+  x$faults <- faults$found()
+  x
+}
+
+new_faults <- function() {
+  found <- list()
+  priced <- character()
+  keep <- function(d, names) {
+    found <<- c(found, lapply(names, function(name) findings_of(d, name)))
+  }
+  list(
+    without_unread = function(d) {
+      if (!isTRUE(d$recorded)) d$lines <- d$actions
+      keep(d, c("action line", "unreadable", "not positive", "unsorted"))
+      lacking <- without_price(d)
+      priced <<- union(priced, d$securities[setdiff(seq_along(d$securities), lacking)])
+      price <- d$values[[d$measured]]
+      d$values[[d$measured]][!is.na(price) & !is_price(price)] <- NA
+      without_rows(d, which(is.na(d$day)))
+    },
+    # Of those that have not one in any part.
+    without_price = function(securities) {
+      d <- list(securities = setdiff(securities, priced), security = integer())
+      keep(d, "no price")
+      d$securities
+    },
+    without_repeats = function(d) {
+      keep(d, c("duplicate, differs", "duplicate"))
+      without_rows(d, repeated(d)$row)
+    },
+    found = function() {
+      made <- do.call(rbind, found)
+      if (is.null(made)) return(NULL)
+      made$row <- NA_integer_
+      # That a part is not in order is said once.
+      made[!(made$finding == "unsorted" & duplicated(made$finding)), ]
+    }
+  )
+}
+
 check_opened <- function(x, actions, today, stale) {
   if (length(x$steps)) {
     fail(
@@ -34,7 +78,9 @@ check_opened <- function(x, actions, today, stale) {
     if (name %in% of_the_table) return(findings_of(whole, name))
     do.call(rbind, lapply(found, `[[`, match(name, by_security)))
   })
-  findings_result(do.call(rbind, findings), x$chosen, opened_basis(x, shared), x)
+  findings_result(
+    do.call(rbind, c(list(x$faults), findings)), x$chosen, opened_basis(x, shared), x
+  )
 }
 
 # Checks of which there is one finding for the whole table.

@@ -40,6 +40,19 @@ price_checks <- list(
     bad <- which(!is.na(price) & !is_price(price))
     told(d, bad, sprintf("%s is %s", d$measured, price[bad]), "blank")
   }),
+  # In a wide table its column is empty.
+  `no price` = list(severity = "error", find = function(d) {
+    lacking <- without_price(d)
+    if (!length(lacking)) return(NULL)
+    list(
+      security = d$securities[lacking],
+      date = as.Date(NA),
+      detail = "not one price",
+      remedy = "drop",
+      by = NA_real_,
+      row = match(lacking, d$security)
+    )
+  }),
   `duplicate, differs` = list(severity = "error", find = function(d) {
     repeats <- repeated(d)
     told(
@@ -325,9 +338,15 @@ percent_of <- function(x) sprintf("%+.0f %%", 100 * x)
 # A number for each security and day.
 cell_of <- function(d) d$security * 1e7 + d$day
 
+without_price <- function(d) {
+  price <- d$values[[d$measured]]
+  usable <- !is.na(d$day) & !is.na(price) & is_price(price)
+  which(tabulate(d$security[usable], length(d$securities)) == 0L)
+}
+
 repeated <- function(d) {
   cell <- cell_of(d)
-  again <- which(duplicated(cell) & !is.na(d$day))
+  again <- which(duplicated(cell) & !is.na(d$day) & !d$security %in% without_price(d))
   first <- match(cell[again], cell)
   price <- d$values[[d$measured]]
   list(

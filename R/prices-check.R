@@ -29,6 +29,7 @@ record_of_check <- function() {
 #' | action line | warning | a split or dividend is told among the prices; it is taken out into the actions |
 #' | unreadable | error | a cell is no number, or no date |
 #' | not positive | error | a price is zero, negative, or beyond all bounds (1e-60 to 1e60) |
+#' | no price | error | a security has not one that can be used; to drop it is to leave it out |
 #' | duplicate, differs | error | two prices for one date |
 #' | duplicate | warning | the same row again |
 #' | unsorted | note | rows are newest first, or in no order |
@@ -58,6 +59,8 @@ record_of_check <- function() {
 #'   last price lies before it, by the table's own calendar.
 #' @param stale How many of them are no finding; if absent, any number is said and none is found.
 #' @param price,dates,decimal See [read_prices()].
+#' @param memory Where all at once are too many: how much memory may be taken, such as `"1GB"`. The
+#'   source is read in blocks, see [open_prices()], and what `open_prices()` would refuse is found.
 #' @return A table, errors first, of `security`, `date`, `finding`, `detail`, `severity`
 #'   (`"error"`, `"warning"`, `"note"`),
 #'   `remedy` (what [repair_prices()] would do: `"sort"`, `"drop"`, `"blank"`, `"divide"`,
@@ -69,7 +72,12 @@ record_of_check <- function() {
 #' findings[findings$severity == "error", c("security", "date", "finding", "detail")]
 #' @export
 check_prices <- function(source, actions = NULL, securities = NULL, today = Sys.Date(),
-                         price = NULL, dates = NULL, decimal = NULL, stale = NULL) {
+                         price = NULL, dates = NULL, decimal = NULL, stale = NULL,
+                         memory = NULL) {
+  if (!is.null(memory)) {
+    how <- list(price = price, dates = dates, decimal = decimal)
+    source <- opened_to_check(source, memory, how)
+  }
   if (is_opened(source)) {
     if (!is.null(securities)) source$about <- read_securities(securities)
     told <- read_actions(actions, list(dates = dates, decimal = decimal))

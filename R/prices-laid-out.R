@@ -2,7 +2,8 @@
 # folder of prices: rows go to one of several shares by their security, and each share is set in
 # order by itself.
 
-laid_out <- function(source, how, bytes, folder) {
+# `faults`: keeps what is wrong, where it is checked; else that is refused.
+laid_out <- function(source, how, bytes, folder, faults = NULL) {
   parts <- parts_of_source(source, how, bytes)
   if (is.null(folder)) {
     folder <- tempfile("prices-")
@@ -14,8 +15,8 @@ laid_out <- function(source, how, bytes, folder) {
                            sentence_case(parts$origin), where))
   spool <- private_folder(tempdir(), "the rows of the prices")
   on.exit(unlink(spool, recursive = TRUE))
-  seen <- rows_spooled(parts, how, spool)
-  write_laid_out(seen, spool, folder)
+  seen <- rows_spooled(parts, how, spool, faults)
+  write_laid_out(seen, spool, folder, faults)
   reader <- folder_reader(folder)
   reader$origin <- parts$origin
   reader
@@ -28,6 +29,7 @@ leave_rows <- function(d, security, number, spool) {
   rows <- data.frame(
     security = security, day = d$day, place = seq_along(security), d$values, check.names = FALSE
   )
+  saveRDS(d$place, file.path(spool, sprintf("place-%06d.rds", number)), compress = FALSE)
   by <- split(rows, security %% shares_of_rows)
   for (share in names(by)) {
     saveRDS(by[[share]], file.path(spool, sprintf("%s-%06d.rds", share, number)), compress = FALSE)
@@ -36,16 +38,18 @@ leave_rows <- function(d, security, number, spool) {
 
 # Reads each part and leaves its rows in the spool, by shares. What the parts say of themselves is
 # added up, and must be of one kind.
-rows_spooled <- function(parts, how, spool) {
+rows_spooled <- function(parts, how, spool, faults = NULL) {
   seen <- list(securities = character(), days = numeric(), pieces = 0L)
   parts$each(function(deliveries) {
     for (d in deliveries) {
-      refuse_unread(d)
+      if (is.null(faults)) refuse_unread(d)
       d <- in_rows(d)
+      if (!is.null(faults)) d <- faults$without_unread(d)
       seen <<- part_seen(seen, d, parts$origin, parts$one_file)
       leave_rows(d, match(d$securities, seen$securities)[d$security], seen$pieces, spool)
     }
   })
+  if (!is.null(faults)) seen$left_out <- faults$without_price(seen$securities)
   if (length(seen$days) < 2L) refuse_one_date(.Date(seen$days), parts$origin)
   note_delivery(list(
     origin = parts$origin, layout = seen$layout, remarks = seen$remarks, taken = seen$taken,
@@ -86,24 +90,26 @@ part_seen <- function(seen, d, origin, one_file) {
   seen
 }
 
-write_laid_out <- function(seen, spool, folder) {
+write_laid_out <- function(seen, spool, folder, faults = NULL) {
   tables <- function(work) {
     for (share in seq_len(shares_of_rows) - 1L) {
       files <- list.files(spool, sprintf("^%d-", share), full.names = TRUE)
-      if (length(files)) work(table_of_share(seen, files))
+      table <- if (length(files)) table_of_share(seen, files, faults)
+      if (!is.null(table)) work(table)
     }
   }
   about <- if (NROW(seen$about)) about_of_all(list(seen$about), seen$securities, seen$origin)
   write_price_folder(
     list(
-      dates = .Date(seen$days), securities = seen$securities, tables = tables, about = about,
+      dates = .Date(seen$days), securities = setdiff(seen$securities, seen$left_out),
+      tables = tables, about = about,
       actions = seen$actions
     ),
     folder
   )
 }
 
-table_of_share <- function(seen, files) {
+table_of_share <- function(seen, files, faults = NULL) {
   pieces <- as.integer(sub("^.*-([0-9]+)[.]rds$", "\\1", files))
   read <- lapply(files, readRDS)
   rows <- stacked(read, ragged = TRUE)
@@ -112,7 +118,11 @@ table_of_share <- function(seen, files) {
   own <- sort(unique(rows$security))
   fields <- c(seen$measured, seen$fields)
   place <- rows$place
-  table <- table_of(structure(
+  where <- function(i) {
+    place_then <- readRDS(file.path(dirname(files[1L]), sprintf("place-%06d.rds", piece[i])))
+    sprintf("%s of %s", place_then(place[i]), seen$origins[piece[i]])
+  }
+  d <- structure(
     list(
       securities = seen$securities[own],
       security = match(rows$security, own),
@@ -121,9 +131,7 @@ table_of_share <- function(seen, files) {
         rows[[f]] %||% rep(NA_real_, length(place))
       }),
       measured = seen$measured,
-      place = function(i) {
-        some(sprintf("row %s of %s", count(place[i]), seen$origins[piece[i]]))
-      },
+      place = function(i) some(vapply(i, where, "")),
       rows = identity,
       origin = seen$origin,
       actions = seen$actions,
@@ -131,8 +139,10 @@ table_of_share <- function(seen, files) {
       layout = seen$layout
     ),
     class = "imbroglio_delivery"
-  ))
-  on_dates(table, .Date(seen$days))
+  )
+  if (!is.null(faults)) d <- faults$without_repeats(without_securities(d, seen$left_out))
+  if (!length(d$securities)) return(NULL)
+  on_dates(table_of(d), .Date(seen$days))
 }
 
 # The table with a row for each of these dates.
@@ -205,6 +215,7 @@ over_text_pieces <- function(file, how, size, work) {
   how$name <- how$name %||% name
   header <- NULL
   rest <- raw()
+  lines <- 0
   repeat {
     bytes <- readBin(connection, "raw", size)
     held <- c(rest, bytes)
@@ -213,7 +224,9 @@ over_text_pieces <- function(file, how, size, work) {
     last <- if (length(bytes)) whole_lines(held) else length(held)
     rest <- held[-seq_len(last)]
     if (last > 0L) {
-      read <- read_file_piece(file, c(header, held[seq_len(last)]), how)
+      piece <- held[seq_len(last)]
+      read <- read_file_piece(file, c(header, piece), how, lines)
+      lines <- lines + sum(piece == as.raw(10L)) - is.null(header)
       if (is.null(header) && length(bytes)) {
         header <- first_line_of(held, file)
         refuse_later_header(header, read, file)
@@ -246,9 +259,12 @@ refuse_wide_text <- function(bytes, file) {
   )
 }
 
-read_file_piece <- function(file, bytes, how) {
+# `lines`: of the file before the piece, less its header.
+read_file_piece <- function(file, bytes, how, lines) {
+  piece_of_text$lines_before <- lines
+  on.exit(piece_of_text$lines_before <- NULL)
   folder <- private_folder(tempdir(), "a piece of the prices")
-  on.exit(unlink(folder, recursive = TRUE))
+  on.exit(unlink(folder, recursive = TRUE), add = TRUE)
   part <- file.path(folder, sub("[.]gz$", "", basename(file), ignore.case = TRUE))
   writeBin(bytes, part)
   read_file(part, how)

@@ -58,18 +58,23 @@
 #' @export
 open_prices <- function(source, memory = "1GB", price = NULL, dates = NULL, decimal = NULL,
                         securities = NULL, folder = NULL, as_of = NULL, resume = NULL) {
-  bytes <- bytes_of(memory)
   if (!is.null(resume)) resume <- folder_to_resume(resume)
   how <- list(price = price, dates = dates, decimal = decimal, as_of = as_of)
-  reader <- reader_of(source, how, bytes, folder)
+  x <- opened_source(source, memory, how, folder)
+  x$resume <- resume
+  if (is.null(securities)) x else with_securities(x, securities)
+}
+
+opened_source <- function(source, memory, how, folder = NULL, faults = NULL) {
+  bytes <- bytes_of(memory)
+  reader <- reader_of(source, how, bytes, folder, faults)
   chosen <- reader$securities
-  x <- new_opened(list(
+  new_opened(list(
     dates = reader$dates, chosen = chosen, universe = chosen, steps = list(), kind = NULL,
-    every = NULL, memory = bytes, reader = reader, resume = resume,
+    every = NULL, memory = bytes, reader = reader,
     about = reader$about[match(chosen, reader$about$security), ], actions = reader$actions,
     measured = reader$measured, origin = reader$origin, repairs = reader$repairs
   ))
-  if (is.null(securities)) x else with_securities(x, securities)
 }
 
 # A folder of one's own: what is in it is taken as what came of blocks.
@@ -86,8 +91,8 @@ folder_to_resume <- function(folder) {
 # How a source is read: its `securities`, `dates`, `origin`, the column that is `measured` and the
 # other `fields`, what is known `about` securities and their `actions`, `repairs`; `parted(field,
 # wanted)` gives the columns of some securities, all dates in rows; or `tables(wanted)` a table of
-# prices of them. `digest`: of the whole, where it is known.
-reader_of <- function(source, how, bytes, folder) {
+# prices of them. `digest`: of the whole, where it is known. `faults`: of what is checked.
+reader_of <- function(source, how, bytes, folder, faults = NULL) {
   stored <- holds_store(source, how)
   if (!is.null(how$as_of) && !stored) {
     fail("argument", "`as_of` asks for an earlier state, which only a price store has.")
@@ -98,7 +103,7 @@ reader_of <- function(source, how, bytes, folder) {
     return(store_reader(source, how))
   }
   if (is_wide_parquet(source)) return(parquet_reader(source, how))
-  laid_out(source, how, bytes, folder)
+  laid_out(source, how, bytes, folder, faults)
 }
 
 new_opened <- function(parts) structure(parts, class = "imbroglio_opened")

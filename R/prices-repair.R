@@ -4,7 +4,7 @@
 #' what is left. The
 #' basis of everything measured on it lists them.
 #'
-#' `"sort"` puts rows in date order, `"drop"` drops a repeat, `"blank"` empties a cell,
+#' `"sort"` puts rows in date order, `"drop"` drops a repeat or a security without a price, `"blank"` empties a cell,
 #' `"divide"` divides the prices of a row by
 #' `by`, `"split"` records a split of `by` new shares for one old and divides all earlier
 #' prices (and multiplies volume) by it. A
@@ -50,6 +50,7 @@ repair_prices <- function(source, findings, price = NULL, dates = NULL, decimal 
     which(is.na(d$day))[d$rows(which(is.na(d$day))) %in% undated]
   )
   d <- without_rows(d, gone)
+  d <- without_securities(d, todo$security[todo$finding == "no price"])
   # What is in the findings was accepted and need not be said again.
   repaired <- withCallingHandlers(table_of(d), imbroglio_note_order = function(m) {
     if ("sort" %in% todo$remedy) invokeRestart("muffleMessage")
@@ -133,5 +134,14 @@ without_rows <- function(d, gone) {
   d$no_day <- d$no_day[!d$no_day$row %in% gone, ]
   d$place <- function(i) place(kept[i])
   d$rows <- function(i) rows(kept[i])
+  d
+}
+
+without_securities <- function(d, names) {
+  kept <- which(!d$securities %in% names)
+  if (length(kept) == length(d$securities)) return(d)
+  d <- without_rows(d, which(!d$security %in% kept))
+  d$security <- match(d$security, kept)
+  d$securities <- d$securities[kept]
   d
 }

@@ -176,9 +176,15 @@ wide_rows <- function(days, numbers, securities, place) {
     securities = securities,
     wide = list(days = days, columns = unname(numbers)),
     measured = "close",
-    place = function(i) place((i - 1L) %% n + 1L),
+    place = place_of_cells(place, n),
     rows = function(i) (i - 1L) %% n + 1L
   )
+}
+
+# A function of its own, so that it keeps no more than it needs.
+place_of_cells <- function(place, n) {
+  force(place)
+  function(i) place((i - 1L) %% n + 1L)
 }
 
 # A delivery with a row for each security and day, whatever it came as.

@@ -106,6 +106,9 @@ plain_name <- function(names) gsub("[^a-z0-9]", "", lower_case(names))
 
 separators <- c(tab = "\t", `;` = ";", `|` = "|", comma = ",")
 
+# Of a file that is read in pieces: how many lines stand before this one.
+piece_of_text <- new.env(parent = emptyenv())
+
 read_text_grid <- function(file, ending) {
   if (ending %in% c("xlsx", "xls", "parquet")) {
     fail(
@@ -123,7 +126,8 @@ read_text_grid <- function(file, ending) {
   if (shape$malformed) refuse_open_quote(shape, file$origin)
   separator <- shape$separator
   refuse_columns(length(shape$names), file$origin)
-  read <- core_delimited(bytes, shape$start, separator, shape$line, length(shape$names))
+  line <- shape$line + (piece_of_text$lines_before %||% 0)
+  read <- core_delimited(bytes, shape$start, separator, line, length(shape$names))
   if (read$bad_line > 0) refuse_line(read, length(shape$names), file$origin)
   if (!read$rows) refuse_empty(file$origin)
   again <- text_again(bytes, shape$start, separator, read$rows)

@@ -5,63 +5,7 @@ library(imbroglio)
 folder <- tempfile("opened-")
 dir.create(folder)
 at <- function(name) file.path(folder, name)
-
-# Prices that are made as they are read: sums of two of 64 random walks.
-made_up <- '
-made_up <- function(n, days, memory) {
-  dates <- as.Date("2000-01-03") + 0:(ceiling(days * 7 / 5) + 6)
-  dates <- dates[!as.POSIXlt(dates)$wday %in% c(0, 6)][seq_len(days)]
-  securities <- sprintf("S%07d", seq_len(n))
-  set.seed(1)
-  pool <- apply(matrix(rnorm(days * 64, 2e-4, 0.012), days), 2, cumsum)
-  tables <- function(names) {
-    i <- as.integer(substring(names, 2))
-    a <- pool[, i %% 64 + 1, drop = FALSE]
-    b <- pool[, (i %/% 64) %% 64 + 1, drop = FALSE]
-    close <- 100 * exp(a + b * rep(0.2 + (i %% 7) / 10, each = days))
-    function(field, names) `colnames<-`(close, names)
-  }
-  reader <- list(
-    securities = securities, dates = dates, origin = "prices made as they are read",
-    measured = "close", fields = character(), layout = "wide", tables = tables, digest = "none"
-  )
-  imbroglio:::new_opened(list(
-    dates = dates, chosen = securities, universe = securities, steps = list(),
-    memory = imbroglio:::bytes_of(memory), reader = reader, measured = "close",
-    origin = reader$origin
-  ))
-}
-'
-
-# What `code` takes in a process of its own, where `x` is made before: seconds, and by how many MB
-# the most memory that it ever had is above what it had at the start.
-taken <- function(x, code) {
-  file <- at("run.R")
-  writeLines(c(
-    "suppressMessages(library(imbroglio))", "options(cli.progress_show_after = Inf)",
-    "peak <- function() as.numeric(gsub('[^0-9]', '',",
-    "  grep('VmHWM', readLines('/proc/self/status'), value = TRUE))) / 1024",
-    "quiet <- function(x) suppressWarnings(suppressMessages(x))",
-    made_up, "start <- peak()", "before <- proc.time()[[3]]", paste("x <- quiet(", x, ")"),
-    "opened <- proc.time()[[3]]", paste("made <- quiet(", code, ")"),
-    "done <- proc.time()[[3]]",
-    "cat('taken', done - opened, opened - before, peak() - start, NROW(made))"
-  ), file)
-  out <- system2("Rscript", file, stdout = TRUE)
-  values <- strsplit(tail(out, 1L), " ", fixed = TRUE)[[1L]]
-  if (values[1L] != "taken") stop(paste(out, collapse = "\n"))
-  stats::setNames(as.numeric(values[-1L]), c("seconds", "opening", "memory", "rows"))
-}
-
-rows <- function(cells) {
-  line <- function(x) paste0("| ", paste(x, collapse = " | "), " |")
-  unname(apply(do.call(rbind, cells), 1L, line))
-}
-head_of <- function(...) {
-  c(paste0("| ", paste(c(...), collapse = " | "), " |"), paste0("|", strrep("---|", ...length())))
-}
-said <- function(x, digits = 3) format(signif(x, digits), big.mark = ",", scientific = FALSE)
-note <- function(...) message(format(Sys.time(), "%H:%M:%S "), ...)
+source("bench/taken.R")
 
 # ---- 20,000 securities of 6,300 days ----------------------------------------------------------
 note("writing")
@@ -157,15 +101,10 @@ database_lines <- if (!is.null(database)) {
   )
 }
 
-processor <- sub("^.*: ", "", grep("model name", readLines("/proc/cpuinfo"), value = TRUE)[1L])
 writeLines(c(
   "# Sources that are never whole",
   "",
-  sprintf(
-    "%s, %d cores; %s; imbroglio %s; %s. By `bench/opened.R`, each line in a process of its own.",
-    processor, parallel::detectCores(), R.version.string, utils::packageVersion("imbroglio"),
-    format(Sys.Date())
-  ),
+  machine("bench/opened.R"),
   paste(
     "Memory is the most that a process ever had (resident), less what it had with the package",
     "loaded."

@@ -252,7 +252,7 @@ test_that("a text in pieces is read as a whole, or refused", {
   )
   twice <- written("date,security,close", lines, sub(",[0-9.]+$", ",1.00", lines[5]))
   expect_error(
-    quietly(open_prices(twice, memory = "400KB")), "row .* of file",
+    quietly(open_prices(twice, memory = "400KB")), "Line .* of file",
     class = "imbroglio_error_duplicate"
   )
   wide <- tempfile(fileext = ".csv")
@@ -290,6 +290,59 @@ test_that("a text in pieces is read as a whole, or refused", {
   kept <- new_folder()
   quietly(open_prices(file, memory = "400KB", folder = kept))
   expect_identical(quietly(read_prices(kept))$close, whole$close)
+})
+
+test_that("what is wrong in a text is said of its line and found, in pieces as whole", {
+  days <- as.Date("2023-01-02") + 0:399
+  texts <- list(
+    "date,A,B" = sprintf("%s,%.2f,%.2f", days, 100 + sin(1:400), 50 + cos(1:400)),
+    "date,security,close" = sprintf("%s,%s,%.2f", rep(days, each = 3), c("A", "B", "C"),
+                                    100 + sin(1:1200))
+  )
+  faults <- list(
+    function(x, i) replace(x, i, sub("[^,]+$", "x", x[i])),
+    function(x, i) replace(x, i, sub("^[^,]+", "soon", x[i])),
+    function(x, i) replace(x, i, sub("[^,]+$", "-3", x[i])),
+    function(x, i) append(x, x[i], i),
+    function(x, i) append(x, sub("[^,]+$", "7", x[i]), i + 150L)
+  )
+  open_quote <- function(x, i) replace(x, i, sub(",", ",\"", x[i]))
+  places <- c(31L, 163L, 331L, 390L)
+  key <- function(found) {
+    found <- as.data.frame(found)[c("security", "date", "finding", "detail", "severity", "remedy")]
+    sort(do.call(paste, found))
+  }
+  for (head in names(texts)) {
+    for (fault in c(faults, open_quote)) {
+      file <- written(head, fault(texts[[head]], places[3]))
+      refused <- function(code) tryCatch(quietly(code), imbroglio_error = identity)
+      a <- refused(read_prices(file))
+      b <- refused(open_prices(file, memory = "100KB"))
+      # The same row again is only said.
+      if (!inherits(a, "condition")) next
+      expect_identical(class(b), class(a), info = head)
+      expect_identical(b$line, a$line, info = paste(head, conditionMessage(b)))
+    }
+    with_none <- if (head == "date,A,B") {
+      sub(",", ",,", texts[[head]])
+    } else {
+      c(texts[[head]], "2023-03-01,NONE,")
+    }
+    of_all <- function(faults) {
+      written(sub("A,", "NONE,A,", head), Reduce(function(x, i) {
+        faults[[i]](x, places[1L + i %% 4L] - 7L * i)
+      }, seq_along(faults), with_none))
+    }
+    whole <- quietly(check_prices(of_all(faults)))
+    expect_true(all(c("unreadable", "no price", "duplicate, differs") %in% whole$finding))
+    pieces <- quietly(check_prices(of_all(faults), memory = "100KB"))
+    expect_equal(key(pieces), key(whole), info = head)
+    # All can be put right but for two prices for one day.
+    few <- of_all(faults[1:4])
+    right <- quietly(repair_prices(few, check_prices(few)))
+    expect_false("NONE" %in% colnames(right))
+    expect_false(any(quietly(check_prices(right))$severity == "error"))
+  }
 })
 
 test_that("a folder of prices keeps all that is known, and is tested when it is read", {
