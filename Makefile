@@ -6,7 +6,7 @@ SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R src/*.cpp src/*.h src/Makevars
 	$(shell find inst -type f)
 export R_LIBS := $(LIBRARY):$(R_LIBS)
 
-.PHONY: demo test check lint sanitize newest bench opened results readers counts study bridge-study change-study attack shots install docs workings site demo-data setup-run setup-test setup-lint setup-newest setup-bench setup-shots setup-docs clean
+.PHONY: demo test check lint sanitize newest bench opened results workers far readers counts study bridge-study change-study attack shots install docs workings site demo-data setup-run setup-test setup-lint setup-newest setup-bench setup-shots setup-docs clean
 
 demo: setup-run build/installed
 	@exec/imbroglio demo --figure build/demo.png
@@ -47,6 +47,15 @@ opened: setup-bench build/installed
 # Time and memory against size, in processes of their own (a quarter of an hour).
 results: setup-bench build/installed
 	@Rscript bench/results.R
+	@Rscript bench/start.R
+
+# Workers of five kinds, on this machine (ten minutes; the servers: tools/setup machines).
+workers: setup-bench build/installed
+	@Rscript bench/workers.R
+
+# What follows for a million securities (ten minutes, 1 GB of disk).
+far: setup-bench build/installed
+	@Rscript bench/far.R
 
 readers: setup-bench build/installed
 	@Rscript bench/readers.R
