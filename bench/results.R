@@ -162,5 +162,6 @@ writeLines(c(
   "",
   "More workers than there are cores gain nothing; each costs the time in which it begins.",
   "What hosts and a scheduler gain is in [workers.md](workers.md), sources that are never whole",
-  "in [opened.md](opened.md); `docs/how-far.md` says what follows for larger ones."
+  "in [opened.md](opened.md), how long a command takes to begin in [start.md](start.md);",
+  "`docs/how-far.md` says what follows for larger ones."
 ), "bench/RESULTS.md")
