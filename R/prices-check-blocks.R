@@ -16,9 +16,11 @@ new_faults <- function() {
     found <<- c(found, lapply(names, function(name) findings_of(d, name)))
   }
   list(
-    without_unread = function(d) {
+    without_unread = function(d, one_file) {
       if (!isTRUE(d$recorded)) d$lines <- d$actions
-      keep(d, c("action line", "unreadable", "not positive", "unsorted"))
+      named <- d
+      if (!one_file) named$place <- function(i) sprintf("%s of %s", d$place(i), d$origin)
+      keep(named, c("action line", "unreadable", "not positive", "unsorted"))
       lacking <- without_price(d)
       priced <<- union(priced, d$securities[setdiff(seq_along(d$securities), lacking)])
       price <- d$values[[d$measured]]

@@ -44,7 +44,7 @@ rows_spooled <- function(parts, how, spool, faults = NULL) {
     for (d in deliveries) {
       if (is.null(faults)) refuse_unread(d)
       d <- in_rows(d)
-      if (!is.null(faults)) d <- faults$without_unread(d)
+      if (!is.null(faults)) d <- faults$without_unread(d, parts$one_file)
       seen <<- part_seen(seen, d, parts$origin, parts$one_file)
       leave_rows(d, match(d$securities, seen$securities)[d$security], seen$pieces, spool)
     }

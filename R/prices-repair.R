@@ -126,13 +126,12 @@ repair_words <- function(todo) {
 without_rows <- function(d, gone) {
   if (!length(gone)) return(d)
   kept <- setdiff(seq_along(d$day), gone)
-  place <- d$place
   rows <- d$rows
   d$security <- d$security[kept]
   d$day <- d$day[kept]
   d$values <- lapply(d$values, `[`, kept)
   d$no_day <- d$no_day[!d$no_day$row %in% gone, ]
-  d$place <- function(i) place(kept[i])
+  d$place <- place_of_rows(d$place, kept)
   d$rows <- function(i) rows(kept[i])
   d
 }

@@ -345,6 +345,23 @@ test_that("what is wrong in a text is said of its line and found, in pieces as w
   }
 })
 
+test_that("what is wrong in one file of several is found there", {
+  folder <- tempfile("many-")
+  dir.create(folder)
+  days <- as.Date("2023-01-02") + 0:99
+  rows <- list(A = sprintf("%s,%.2f", days, 100 + sin(1:100)), NONE = paste0(days, ","))
+  rows$B <- replace(rows$A, c(50, 70), paste0(days[c(50, 70)], c(",oops", ",0")))
+  for (name in names(rows)) {
+    writeLines(c("date,close", rows[[name]]), file.path(folder, paste0(name, ".csv")))
+  }
+  columns <- c("security", "date", "finding", "detail", "severity", "remedy")
+  sorted <- function(found) found[order(found$security, found$date, found$finding), columns]
+  whole <- as.data.frame(check_prices(folder))
+  pieces <- as.data.frame(quietly(check_prices(folder, memory = "100KB")))
+  expect_match(whole$detail[whole$finding == "unreadable"], "line 51 of file B.csv")
+  expect_equal(sorted(pieces), sorted(whole), ignore_attr = TRUE)
+})
+
 test_that("a folder of prices keeps all that is known, and is tested when it is read", {
   store <- tempfile(fileext = ".sqlite")
   traded <- quietly(read_prices(demo_file("bay-daily.csv.gz"), price = "close"))
