@@ -55,6 +55,8 @@ securities_beside <- function(x, given) {
 # What `measure` makes of each block, less the rows of what stood beside it: one after the other,
 # or by the plan that is set. The first blocks say what a security with one price goes by.
 measured_blocks <- function(x, blocks, beside, measure) {
+  # Of rows that are written as they come nothing is kept.
+  if (!is.null(under_way$sink)) x$asked <- NULL
   n <- length(blocks)
   heard <- new_hearing(n)
   found <- vector("list", n)
@@ -78,11 +80,12 @@ measured_blocks <- function(x, blocks, beside, measure) {
     next_one <- next_one + 1L
   }
   rest <- seq_len(n)[seq_len(n) >= next_one]
-  if (length(rest) > 1L && is.null(under_way$sink) && !isTRUE(x$reader$local)) {
-    pieces <- stats::setNames(blocks[rest], rest)
+  if (length(rest) > 1L && !isTRUE(x$reader$local)) {
     does <- worker_of_blocks(x, beside, measure, others)
-    made <- done_by_plan(pieces, does, lost_block)
-    for (i in rest) take(i, made[[as.character(i)]])
+    for (some_blocks in at_a_time(rest)) {
+      made <- done_by_plan(stats::setNames(blocks[some_blocks], some_blocks), does, lost_block)
+      for (i in some_blocks) take(i, written_here(made[[as.character(i)]], x))
+    }
   } else {
     for (i in rest) ask(i)
   }
@@ -90,6 +93,19 @@ measured_blocks <- function(x, blocks, beside, measure) {
   for (i in which(state %in% c("waiting", "short"))) ask(i, at_last = TRUE)
   cli::cli_progress_done(id = progress)
   blocks_together(found, heard, others, x)
+}
+
+# All, or of rows that are written as they come one for each worker: what waits to be written is
+# half of the memory at most.
+at_a_time <- function(blocks) {
+  if (is.null(under_way$sink)) return(list(blocks))
+  split(blocks, (seq_along(blocks) - 1L) %/% min(workers_in_plan(), 10L))
+}
+
+# Rows that a worker measured, where they are written as they come.
+written_here <- function(one, x) {
+  if (one$state == "done") one$made <- written_of(one$made, x)
+  one
 }
 
 blocks_together <- function(found, heard, others, x) {
@@ -125,6 +141,10 @@ worker_of_blocks <- function(x, beside, measure, others) {
   function(own) {
     Map(list2env, registered, registries())
     options(written)
+    # Rows are written where the others are, too.
+    sink <- under_way$sink
+    on.exit(under_way$sink <- sink)
+    under_way$sink <- NULL
     measured_block(x, own, beside, measure, others)
   }
 }
@@ -209,7 +229,6 @@ kept_block <- function(x, table, own) {
   file <- file.path(x$resume, paste0(key, ".rds"))
   before <- if (file.exists(file)) tryCatch(readRDS(file), error = function(e) NULL)
   list(before = before, keep = function(made) {
-    if (!is.null(under_way$sink)) return()
     new <- tempfile("block", x$resume)
     saveRDS(made, new, compress = FALSE)
     file.rename(new, file)
@@ -225,8 +244,9 @@ first_frequency <- function(table) {
 }
 
 # What is kept of a block: nothing of rows that are written as they come.
-kept_of <- function(result, own, x) {
-  kept <- of_own(result, own)
+kept_of <- function(result, own, x) written_of(of_own(result, own), x)
+
+written_of <- function(kept, x) {
   if (is.null(under_way$sink) || is.matrix(kept)) return(kept)
   if (length(slower_than_security(kept$columns))) {
     fail(
