@@ -226,9 +226,10 @@ over_text_pieces <- function(file, how, size, work) {
     if (last > 0L) {
       piece <- held[seq_len(last)]
       read <- read_file_piece(file, c(header, piece), how, lines)
-      lines <- lines + sum(piece == as.raw(10L)) - is.null(header)
+      lines <- lines + sum(piece == as.raw(10L))
       if (is.null(header) && length(bytes)) {
-        header <- first_line_of(held, file)
+        header <- lines_to_header(piece, file)
+        lines <- lines - sum(header == as.raw(10L))
         refuse_later_header(header, read, file)
       }
       work(read)
@@ -236,15 +237,15 @@ over_text_pieces <- function(file, how, size, work) {
   }
 }
 
-# Pieces after the first are read by the first line of the file.
+# Pieces after the first are read by the header of the file, with what stands above it.
 refuse_later_header <- function(header, read, file) {
   named <- vapply(read, function(d) {
     any(grepRaw(charToRaw(enc2utf8(d$date_column)), header, fixed = TRUE) > 0L)
   }, NA)
   if (all(named)) return(invisible())
   fail(
-    "layout", sprintf("Of %s no pieces are read: its first line is no header.", basename(file)),
-    remedy = "Take away what stands above the header, or give more `memory`."
+    "layout", sprintf("Of %s no pieces are read: its first lines have no header.", basename(file)),
+    remedy = "Name the columns in a line above them, or give more `memory`."
   )
 }
 
@@ -270,9 +271,12 @@ read_file_piece <- function(file, bytes, how, lines) {
   read_file(part, how)
 }
 
-first_line_of <- function(bytes, file) {
-  end <- match(as.raw(10L), bytes)
-  if (is.na(end)) fail("layout", sprintf("%s has no lines to be cut at.", basename(file)))
+lines_to_header <- function(bytes, file) {
+  shape <- shape_of_text(as_utf8(bytes, basename(file))$bytes, basename(file))
+  end <- which(bytes == as.raw(10L))[shape$line - 1L]
+  if (!length(end) || is.na(end)) {
+    fail("layout", sprintf("%s has no lines to be cut at.", basename(file)))
+  }
   bytes[seq_len(end)]
 }
 

@@ -4,8 +4,8 @@
 #' what is left. The
 #' basis of everything measured on it lists them.
 #'
-#' `"sort"` puts rows in date order, `"drop"` drops a repeat or a security without a price, `"blank"` empties a cell,
-#' `"divide"` divides the prices of a row by
+#' `"sort"` puts rows in date order, `"drop"` drops a repeat or a security without a price,
+#' `"blank"` empties a cell, `"divide"` divides the prices of a row by
 #' `by`, `"split"` records a split of `by` new shares for one old and divides all earlier
 #' prices (and multiplies volume) by it. A
 #' finding with the remedy `"none"` wants a decision of the analyst's own and is left as it is.

@@ -25,9 +25,9 @@ cells <- lapply(asked, function(args) {
   packages <- readLines(list_file)
   loading <- tempfile(fileext = ".R")
   writeLines(sprintf("loadNamespace('%s')", packages), loading)
-  t <- vapply(1:7, function(i) c(
-    seconds(system2(command, shQuote(args), stdout = FALSE)), seconds(rscript(loading))
-  ), numeric(2L))
+  t <- vapply(1:7, function(i) {
+    c(seconds(system2(command, shQuote(args), stdout = FALSE)), seconds(rscript(loading)))
+  }, numeric(2L))
   least <- apply(t, 1L, min)
   c(
     sprintf("`imbroglio %s`", paste(basename(args), collapse = " ")), length(packages),
