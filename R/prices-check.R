@@ -84,6 +84,7 @@ check_prices <- function(source, actions = NULL, securities = NULL, today = Sys.
     return(check_opened(source, told, check_date(today, "today"), check_stale(stale)))
   }
   d <- delivery_from(source, list(price = price, dates = dates, decimal = decimal))
+  refuse_no_column(d)
   if (!inherits(source, "imbroglio_prices") && !isTRUE(d$recorded)) d$lines <- d$actions
   d$actions <- rbind(d$actions, read_actions(actions, list(dates = dates, decimal = decimal)))
   d$about <- if (is.null(securities)) d$about else read_securities(securities)

@@ -42,7 +42,7 @@ rows_spooled <- function(parts, how, spool, faults = NULL) {
   seen <- list(securities = character(), days = numeric(), pieces = 0L)
   parts$each(function(deliveries) {
     for (d in deliveries) {
-      if (is.null(faults)) refuse_unread(d)
+      if (is.null(faults)) refuse_unread(d) else refuse_without_security(d)
       d <- in_rows(d)
       if (!is.null(faults)) d <- faults$without_unread(d, parts$one_file)
       seen <<- part_seen(seen, d, parts$origin, parts$one_file)
@@ -50,6 +50,10 @@ rows_spooled <- function(parts, how, spool, faults = NULL) {
     }
   })
   if (!is.null(faults)) seen$left_out <- faults$without_price(seen$securities)
+  # Of nothing there are no blocks.
+  if (length(seen$left_out) && setequal(seen$left_out, seen$securities)) {
+    refuse_without_price(seen$left_out, parts$origin)
+  }
   if (length(seen$days) < 2L) refuse_one_date(.Date(seen$days), parts$origin)
   note_delivery(list(
     origin = parts$origin, layout = seen$layout, remarks = seen$remarks, taken = seen$taken,

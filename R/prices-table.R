@@ -230,23 +230,25 @@ read_of <- function(prices) {
   prices$read %||% list(list(dates = prices$dates, values = prices$close))
 }
 
+refuse_without_price <- function(securities, origin) {
+  fail(
+    "all_missing",
+    sprintf(
+      "%s %s no price at all in %s.",
+      some(securities),
+      if (length(securities) == 1L) "has" else "have",
+      origin
+    ),
+    remedy = "Take the column out, or fill it."
+  )
+}
+
 new_prices <- function(dates, close, origin, fields = list(), measured = "close", actions = NULL,
                        layout = NULL) {
   check_securities(colnames(close), origin)
   if (length(dates) < 2L) refuse_one_date(dates, origin)
   empty <- colnames(close)[core_observed(close) == 0L]
-  if (length(empty)) {
-    fail(
-      "all_missing",
-      sprintf(
-        "%s %s no price at all in %s.",
-        some(empty),
-        if (length(empty) == 1L) "has" else "have",
-        origin
-      ),
-      remedy = "Take the column out, or fill it."
-    )
-  }
+  if (length(empty)) refuse_without_price(empty, origin)
   structure(
     list(
       dates = dates,

@@ -208,13 +208,20 @@ refuse_unread <- function(d) {
       value = first$text[1L]
     )
   }
-  if (!length(d$securities)) {
-    fail("layout", sprintf("There is no column of prices beside the dates in %s.", origin))
-  }
+  refuse_without_security(d)
+}
+
+refuse_no_column <- function(d) {
+  if (length(d$securities)) return(invisible())
+  fail("layout", sprintf("There is no column of prices beside the dates in %s.", d$origin))
+}
+
+refuse_without_security <- function(d) {
+  refuse_no_column(d)
   if (anyNA(d$security) || anyNA(d$securities)) {
     fail(
       "layout",
-      sprintf("There is a price without a security in %s.", origin),
+      sprintf("There is a price without a security in %s.", d$origin),
       where = sentence_case(d$place(which(is.na(d$securities[d$security]))))
     )
   }

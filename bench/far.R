@@ -117,7 +117,13 @@ text <- c(
   "",
   "## Where it ends",
   "",
-  "* *The results* are in memory: some 0.4 KB for each row of a measure, by the million above.",
+  sprintf(
+    paste(
+      "* *The results* are in memory, with the index: %s KB for each security, by the million",
+      "above."
+    ),
+    said(whole[["memory"]] * 1e3 / large, 2)
+  ),
   sprintf(
     paste(
       "* *Rows through time* are written as they come, %s MB for each security of ten years: of a",

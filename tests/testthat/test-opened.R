@@ -334,6 +334,18 @@ test_that("what is wrong in a text is said of its line and found, in pieces as w
     expect_true(all(c("unreadable", "no price", "duplicate, differs") %in% whole$finding))
     pieces <- quietly(check_prices(of_all(faults), memory = "100KB"))
     expect_equal(key(pieces), key(whole), info = head)
+    nothing <- written("date,A,B", paste0(days, ",,"))
+    expect_error(
+      quietly(check_prices(nothing, memory = "100KB")), "A and B have no price",
+      class = "imbroglio_error_all_missing"
+    )
+    none <- written("date,note", paste0(days, ",seen"))
+    for (memory in list(NULL, "100KB")) {
+      expect_error(
+        quietly(check_prices(none, memory = memory)), "no column of prices",
+        class = "imbroglio_error_layout"
+      )
+    }
     # All can be put right but for two prices for one day.
     few <- of_all(faults[1:4])
     right <- quietly(repair_prices(few, check_prices(few)))
