@@ -124,6 +124,16 @@ of_added <- function(o, command) {
   if (command == "store" && is.null(o$add)) "it is of what is added: give --add FILE"
 }
 
+of_written <- unless(
+  function(o, command) length(written_to_store(o)) > 0L,
+  "it is of what is written: --add, --withdraw, --rename, --merge, --end or --remove"
+)
+
+written_to_store <- function(o) {
+  asked <- c("add", "withdraw", "rename", "merge", "end", "remove")
+  asked[!vapply(asked, function(name) is.null(o[[name]]), NA)]
+}
+
 # A store is read in blocks where it is written to a folder.
 of_export <- function(o, command) {
   if (command == "store" && is.null(o$export)) "it is of --export FOLDER"

@@ -128,6 +128,31 @@ options_of_feeds <- function() {
     restatements = flag("list what was restated, with both values and both dates"),
     additions = flag("list what was added when"),
     verify = flag("test all checksums of the store"),
+    withdraw = option("N", "number", "undo an entry of the store, by its number"),
+    rename = option("OLD=NEW", "pairs", "call a security otherwise from now on"),
+    merge = option("OLD=NEW", "pairs", "put what is held of OLD to NEW, of which it is"),
+    end = option("NAME=DATE", "pairs", "say when a security was traded for the last time"),
+    remove = option("A,B", "list", "take away all that is held of these securities"),
+    prefer = option(
+      "NAME", "text", "whose prices stay where both have them",
+      idle = unless(function(o, command) !is.null(o$merge), "it is of --merge OLD=NEW")
+    ),
+    why = option(
+      "TEXT", "text", "a few words that are kept with the entry", idle = of_written
+    ),
+    `dry-run` = flag("say what would be written, and write nothing", idle = of_written),
+    doubts = option(
+      "WHAT", "text",
+      "refuse what a person would doubt, or tell of it and add it all the same (refuse)",
+      idle = first_reason(of_added, unless(
+        function(o, command) !isTRUE(o$dry_run), "a --dry-run tells of all of them"
+      ))
+    ),
+    grants = option("ROLE", "text", "give a role of the server the rights to read the store"),
+    may = option(
+      "WHAT", "text", "read, or write: what the role may do (read)",
+      idle = unless(function(o, command) !is.null(o$grants), "it is of --grants ROLE")
+    ),
     export = option(
       "FOLDER", "text", "write all prices to a new folder, which is read in blocks by --memory"
     )

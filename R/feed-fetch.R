@@ -148,9 +148,11 @@ update_store <- function(store, feed, securities = NULL, from = NULL, to = NULL,
         part$actions,
         about,
         paste("feed", feed$address),
-        held_after(part$came, held, span, feed$address)
+        held_after(part$came, held, span, feed$address),
+        judge = function(...) doubts_of(connection, address, ..., named = FALSE)
       )
     }, write = TRUE)
+    tell_doubts(attr(counts, "doubts"))
     if (!is.na(attr(counts, "addition"))) addition <<- attr(counts, "addition")
     counts
   })

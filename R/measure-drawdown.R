@@ -292,6 +292,7 @@ wealth_of <- function(x, level = NULL) {
 }
 
 wealth_of_prices <- function(x, level) {
+  refuse_one_date(x)
   falls <- if (!is.null(level)) core_falls(x$close, "wealth", FALSE, level)
   sample <- sample_of(x$dates, x$close, falls$n %||% core_observed(x$close))
   frequency <- frequencies_of(x$dates, x$close, sample$n, x$others)

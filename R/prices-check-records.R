@@ -327,7 +327,11 @@ price_checks <- list(
       if (early >= 5L &&
           !(d$frequency$rare[j] &&
             d$calendar[length(d$calendar)] - s$day[length(s$day)] <= 2 * d$frequency$usual[j])) {
-        told(d, s$row[length(s$row)], sprintf("%s before the last", count(early, "trading day")))
+        end <- d$ended[d$securities[j]]
+        told(d, s$row[length(s$row)], paste0(
+          count(early, "trading day"), " before the last",
+          if (length(end) && !is.na(end)) sprintf("; it ended on %s", .Date(as.numeric(end)))
+        ))
       }
     })
   })

@@ -54,7 +54,7 @@ rows_spooled <- function(parts, how, spool, faults = NULL) {
   if (length(seen$left_out) && setequal(seen$left_out, seen$securities)) {
     refuse_without_price(seen$left_out, parts$origin)
   }
-  if (length(seen$days) < 2L) refuse_one_date(.Date(seen$days), parts$origin)
+  if (!length(seen$days)) refuse_no_date(parts$origin)
   note_delivery(list(
     origin = parts$origin, layout = seen$layout, remarks = seen$remarks, taken = seen$taken,
     actions = seen$actions

@@ -28,7 +28,7 @@
 #'   that is no number (`imbroglio_error_price`), a price of zero or below
 #'   (`imbroglio_error_not_positive`), a security without any price
 #'   (`imbroglio_error_all_missing`), two prices that differ for one date and security
-#'   (`imbroglio_error_duplicate`), fewer than two dates (`imbroglio_error_too_short`).
+#'   (`imbroglio_error_duplicate`), no date at all (`imbroglio_error_empty`).
 #'   Rows that are newest first or unsorted are put in order, and rows that say the same twice are
 #'   dropped; both are said.
 #' @family ways to get prices
@@ -246,7 +246,7 @@ refuse_without_price <- function(securities, origin) {
 new_prices <- function(dates, close, origin, fields = list(), measured = "close", actions = NULL,
                        layout = NULL) {
   check_securities(colnames(close), origin)
-  if (length(dates) < 2L) refuse_one_date(dates, origin)
+  if (!length(dates)) refuse_no_date(origin)
   empty <- colnames(close)[core_observed(close) == 0L]
   if (length(empty)) refuse_without_price(empty, origin)
   structure(
@@ -265,12 +265,18 @@ new_prices <- function(dates, close, origin, fields = list(), measured = "close"
   )
 }
 
-refuse_one_date <- function(dates, origin) {
+refuse_no_date <- function(origin) {
+  fail("empty", sprintf("There is no date with a price in %s.", origin))
+}
+
+# One day can be kept, checked and added to others; measured it cannot be.
+refuse_one_date <- function(prices) {
+  if (length(prices$dates) > 1L) return(invisible())
   fail(
     "too_short",
-    sprintf("There is only one date in %s.", origin),
-    where = if (length(dates)) sprintf("It is %s.", dates),
-    remedy = "A return needs two prices."
+    sprintf("There is only one date in %s.", prices$origin),
+    where = sprintf("It is %s.", prices$dates),
+    remedy = "A return needs two prices; a single day can be added to a store."
   )
 }
 
@@ -336,7 +342,7 @@ pick_securities <- function(wanted, names) {
 # A part keeps the digest of what was handed in, and the list of all securities,
 # by which a figure gives each its colour.
 part_of <- function(x, rows, columns) {
-  if (length(rows) < 2L) refuse_one_date(x$dates[rows], x$origin)
+  if (!length(rows)) refuse_no_date(x$origin)
   securities <- colnames(x$close)[columns]
   altered(
     x,

@@ -54,7 +54,10 @@ as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinish
   if (inherits(x, "imbroglio_returns")) {
     return(if (as_they_are) x else returns_again(x, kind, every, keep_unfinished))
   }
-  if (is_opened(x)) return(returns_later(x, kind, every, keep_unfinished))
+  if (is_opened(x)) {
+    refuse_one_date(x)
+    return(returns_later(x, kind, every, keep_unfinished))
+  }
   kind <- one_of(kind, "kind", c("simple", "log"))
   given <- one_of(given, "given", c("prices", "returns", "profits"))
   if (given != "prices") {
@@ -62,6 +65,7 @@ as_returns <- function(x, kind = c("simple", "log"), every = NULL, keep_unfinish
   }
   refuse_others(...)
   prices <- as_prices(x)
+  refuse_one_date(prices)
   warn_unadjusted(prices)
   frequency <- frequencies_of(prices$dates, prices$close, others = prices$others)
   at <- prices

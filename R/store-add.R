@@ -20,9 +20,28 @@
 #' @param actions Splits and dividends beside those of the table, see [adjust_prices()].
 #' @param source A few words on where the prices came from.
 #' @param dates,decimal See [read_prices()], for actions that can be read two ways.
-#' @return Invisibly, a data frame of `security` and how many of its prices were `new`, `restated`
-#'   and the `same`; its attribute `addition` is the number of the addition, `NA` if nothing
-#'   changed.
+#' @param doubts What to do where a person would doubt what comes, see there: `"refuse"` all of
+#'   it, or `"tell"`.
+#' @param why A few words, kept with the addition.
+#' @param dry_run Whether only to tell what would be added and what is doubtful.
+#' @return Invisibly, a data frame of `security`, how many of its prices were `new`, `restated`
+#'   and the `same`, and by how much of what it was one was restated at most (`furthest`); its
+#'   attribute `addition` is the number of the addition, `NA` if nothing
+#'   changed, `doubts` a data frame of `security`, `date`, `doubt` and `detail`.
+#' @section What is doubted: Prices are taken as they come, but a file of another unit, of another
+#'   day or of other names is seen by what is held already. What was added wrongly is withdrawn by
+#'   [correct_store()].
+#'
+#'   | doubt | where |
+#'   |---|---|
+#'   | jump | a new price is more than 3 times, or less than a third of, the one beside it, a recorded split counted |
+#'   | restated | a price that is held is restated by more than half |
+#'   | exchanged | one security's prices are restated to what another's were |
+#'   | repeated | all prices of a new day, three or more, are those of the day before |
+#'   | weekend, future | new prices of a weekend where those about it are of weekdays; of a day more than one ahead |
+#'   | ended | prices after the day on which the security ended |
+#'   | name | a new security with nearly the name of one that is held and did not come (digits are not looked at) |
+#'   | currency, name | another currency, or another name, than the one that is held |
 #' @section The tables of a store: One schema for both kinds of database; in PostgreSQL it is
 #'   called `imbroglio`. What is long is packed; other programs read prices from what
 #'   [write_prices()] or `imbroglio store --export` writes. One may write while any number read:
@@ -32,8 +51,9 @@
 #'
 #'   | table | holds |
 #'   |---|---|
-#'   | `additions` | number, time (UTC), source, prices new and restated |
-#'   | `securities` | id, security, name, currency, group, benchmark |
+#'   | `additions` | number, time (UTC), source, prices new and restated; of which kind, by whom, why |
+#'   | `securities` | id, security, name, currency, group, benchmark, the day on which it ended |
+#'   | `told_before` | what was said of a security before an addition said otherwise |
 #'   | `packed` | prices in parts of up to 2,048 of a security, compressed: their days, and their fields with the addition of each; a checksum with each part |
 #'   | `prices`, `actions` | what is not packed: a row for each security and day (counted from 1970-01-01), with its addition |
 #'   | `prices_before`, `actions_before` | what was restated, with the addition that brought it and the one that replaced it |
@@ -41,7 +61,8 @@
 #'   | `sums` | the checksums of series and additions |
 #' @section Errors: `imbroglio_error_store` for a store that cannot be opened, read or written, is
 #'   damaged, or is of a newer version (with `imbroglio_error_write` where writing failed);
-#'   `imbroglio_error_file` for a file that is none or not there.
+#'   `imbroglio_error_file` for a file that is none or not there; `imbroglio_error_doubt` for what
+#'   is doubtful (its field `doubts` is their table).
 #' @family ways to get prices
 #' @examples
 #' if (requireNamespace("RSQLite", quietly = TRUE)) {
@@ -53,9 +74,12 @@
 #' }
 #' @export
 store_prices <- function(prices, store, actions = NULL, source = prices$origin, dates = NULL,
-                         decimal = NULL) {
+                         decimal = NULL, doubts = c("refuse", "tell"), why = NULL,
+                         dry_run = FALSE) {
   prices <- as_prices(prices)
   force(source)
+  doubts <- one_of(doubts, "doubts", c("refuse", "tell"))
+  why <- check_why(why)
   there <- which(!is.na(prices$close))
   rows <- list(
     security = colnames(prices$close)[(there - 1L) %/% nrow(prices$close) + 1L],
@@ -69,57 +93,55 @@ store_prices <- function(prices, store, actions = NULL, source = prices$origin, 
   actions <- rbind(prices$actions, read_actions(actions, list(dates = dates, decimal = decimal)))
   warn_adjusted_already(prices, actions)
   added <- with_store(store, function(connection, address) {
-    add_to_store(
-      connection,
-      address,
-      list(list(rows)),
-      actions[actions$security %in% colnames(prices), ],
-      prices$about,
-      source
+    added <- add_to_store(
+      connection, address, list(list(rows)), actions[actions$security %in% colnames(prices), ],
+      prices$about, source, why = why, judge = function(...) doubts_of(connection, address, ...)
     )
-  }, write = TRUE)
-  note(
-    "stored",
-    sprintf(
-      "%s new, %s restated, %s as they were.",
-      count(sum(added$new), "price"),
-      count(sum(added$restated)),
-      count(sum(added$same))
-    )
-  )
+    if (doubts == "refuse" && !dry_run) refuse_doubts(attr(added, "doubts"), address)
+    added
+  }, write = TRUE, keep = !dry_run)
+  tell_doubts(attr(added, "doubts"))
+  note("stored", stored_words(added, dry_run))
   invisible(added)
 }
 
+check_why <- function(why) {
+  if (is.null(why)) return(NULL)
+  if (!is.character(why) || length(why) != 1L || is.na(why) || !nzchar(trimws(why))) {
+    fail("argument", "`why` is a few words.", where = sprintf("It is %s.", shown(why)))
+  }
+  trimws(why)
+}
+
+stored_words <- function(added, dry_run) {
+  words <- sprintf(
+    "%s new, %s restated, %s as they were", count(sum(added$new), "price"),
+    count(sum(added$restated)), count(sum(added$same))
+  )
+  paste0(words, if (dry_run) ": nothing was written." else ".")
+}
+
 # `rows`: lists of tables of security, day and fields, those with the same fields together;
-# `feed`: what is held of which feed from now on.
-add_to_store <- function(connection, address, rows, actions, about, source, feed = NULL) {
+# `feed`: what is held of which feed from now on; `judge`: looks at what came before it is kept.
+add_to_store <- function(connection, address, rows, actions, about, source, feed = NULL,
+                         why = NULL, judge = NULL) {
   rows <- lapply(rows, function(tables) {
     fields <- intersect(price_fields, names(tables[[1L]]))
     filled_together(tables, fields)
   })
   arrived <- unlist(lapply(rows, `[[`, "security"), use.names = FALSE)
   wanted <- unique(c(feed$security, arrived, actions$security))
-  ids <- securities_in_store(connection, wanted, about)
-  last <- DBI::dbGetQuery(
-    connection,
-    "select max(addition) as addition, max(added_at) as added_at from additions"
-  )
-  addition <- if (is.na(last$addition)) 1L else as.integer(last$addition) + 1L
-  # A clock may go back; the order of additions does not.
-  at <- max(last$added_at, utc_now(), na.rm = TRUE)
+  now <- next_addition(connection)
+  ids <- securities_in_store(connection, wanted, about, now$addition)
   merge_with <- function(table, columns) {
     if (!NROW(columns)) return(NULL)
     fields <- setdiff(names(columns), c("security", "day"))
-    arriving <- data.frame(
-      security_id = ids[columns$security],
-      day = as.integer(columns$day),
-      columns[fields]
-    )
-    if (table == "prices") arriving <- meet_packed(connection, address, arriving, fields)
-    if (nrow(arriving)) merge_rows(connection, table, arriving, fields, addition)
+    merge_into(connection, address, table, data.frame(
+      security_id = ids[columns$security], day = as.integer(columns$day), columns[fields]
+    ), now$addition)
   }
   # Of securities of which there is nothing yet, nothing need be compared or read back.
-  fresh <- if (length(rows) == 1L) rows_of_new(connection, rows[[1L]], ids, addition)
+  fresh <- if (length(rows) == 1L) rows_of_new(connection, rows[[1L]], ids, now$addition)
   changed <- if (is.null(fresh)) {
     do.call(rbind, lapply(rows, function(table) merge_with("prices", table)))
   } else {
@@ -127,24 +149,50 @@ add_to_store <- function(connection, address, rows, actions, about, source, feed
   }
   acted <- merge_with("actions", one_a_day(actions))
   counts <- counted_changes(changed, wanted, ids, arrived)
-  anything <- NROW(changed) > 0L || NROW(acted) > 0L
-  if (anything) {
-    DBI::dbAppendTable(
-      connection,
-      "additions",
-      data.frame(
-        addition = addition,
-        added_at = at,
-        source = source,
-        new_prices = sum(counts$new),
-        restated_prices = sum(counts$restated)
-      )
-    )
-  }
-  if (NROW(changed)) seal_addition(connection, addition, fresh)
-  if (length(feed$security)) note_held(connection, feed, ids, at)
+  judged <- if (!is.null(judge)) judge(now$addition, ids, changed, is.null(fresh))
+  counts$furthest <- as.numeric(judged$furthest[counts$security] %||% NA)
+  anything <- NROW(changed) > 0L || NROW(acted) > 0L || length(attr(ids, "changed"))
+  if (anything) enter_addition(connection, now, "addition", source, why, counts)
+  if (NROW(changed)) seal_addition(connection, now$addition, fresh)
+  if (length(feed$security)) note_held(connection, feed, ids, now$at)
   if (is.null(fresh) && NROW(changed)) pack_due(connection, address, changed$id)
-  structure(counts, addition = if (anything) addition else NA_integer_)
+  structure(
+    counts, addition = if (anything) now$addition else NA_integer_, doubts = judged$doubts
+  )
+}
+
+# The number and the time of what is written next.
+next_addition <- function(connection) {
+  last <- DBI::dbGetQuery(
+    connection,
+    "select max(addition) as addition, max(added_at) as added_at from additions"
+  )
+  list(
+    addition = if (is.na(last$addition)) 1L else as.integer(last$addition) + 1L,
+    # A clock may go back; the order of additions does not.
+    at = max(last$added_at, utc_now(), na.rm = TRUE)
+  )
+}
+
+merge_into <- function(connection, address, table, arriving, addition, exact = FALSE) {
+  fields <- setdiff(names(arriving), c("security_id", "day"))
+  if (table == "prices") arriving <- meet_packed(connection, address, arriving, fields, exact)
+  if (nrow(arriving)) merge_rows(connection, table, arriving, fields, addition, exact)
+}
+
+enter_addition <- function(connection, now, entry, source, why, counts, undoes = NULL) {
+  DBI::dbAppendTable(connection, "additions", data.frame(
+    addition = now$addition, added_at = now$at, source = source,
+    new_prices = sum(counts$new), restated_prices = sum(counts$restated),
+    kind = entry, by_whom = who_writes(connection), why = why %||% NA_character_,
+    undoes = undoes %||% NA_integer_
+  ))
+}
+
+# The user of the machine; of a server, the one it knows.
+who_writes <- function(connection) {
+  if (inherits(connection, "SQLiteConnection")) return(Sys.info()[["user"]])
+  DBI::dbGetQuery(connection, "select session_user::text as who")$who
 }
 
 counted_changes <- function(changed, wanted, ids, arrived) {
@@ -162,39 +210,6 @@ counted_changes <- function(changed, wanted, ids, arrived) {
 }
 
 utc_now <- function() format(Sys.time(), "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC")
-
-# The ids of securities, by name; those not yet known are entered, and what is said about any is
-# kept.
-securities_in_store <- function(connection, wanted, about) {
-  known <- DBI::dbGetQuery(connection, "select id, security from securities")
-  fresh <- setdiff(wanted, known$security)
-  if (length(fresh)) {
-    entered <- data.frame(
-      id = max(0L, known$id) + seq_along(fresh),
-      security = fresh,
-      name = NA_character_,
-      currency = NA_character_,
-      security_group = NA_character_,
-      benchmark = NA_character_
-    )
-    DBI::dbAppendTable(connection, "securities", entered)
-    known <- rbind(known, entered[c("id", "security")])
-  }
-  ids <- stats::setNames(as.integer(known$id), known$security)
-  about <- about[about$security %in% names(ids), ]
-  if (NROW(about)) {
-    with_arriving(
-      connection,
-      data.frame(id = ids[about$security], about[c("name", "currency", "group", "benchmark")]),
-      'update securities set name = coalesce(a.name, securities.name),
-      currency = coalesce(a.currency, securities.currency), benchmark = coalesce(a.benchmark,
-        securities.benchmark),
-      security_group = coalesce(a."group", securities.security_group) from arriving a
-        where a.id = securities.id'
-    )
-  }
-  ids
-}
 
 note_held <- function(connection, feed, ids, at) {
   rows <- data.frame(

@@ -10,7 +10,12 @@ record_of_store <- function() {
     price = column("price", "price"),
     part = column("part", "text"),
     item = column("of", "text"),
-    sound = column("sound", "truth")
+    sound = column("sound", "truth"),
+    ended = column("ended", "date", optional = TRUE),
+    furthest = column("by at most", "fraction", optional = TRUE),
+    entry = column("entry", "text"),
+    who = column("by", "text", optional = TRUE),
+    grounds = column("why", "text", optional = TRUE)
   ))
 }
 
@@ -51,10 +56,13 @@ as_listed <- function(table, what, address, days = character()) {
 #' @return Results, as those of measures: tables that carry a [basis()].
 #'   * `store_contents()`: `security`, `name`, `group`, `from`, `to`, `n`, `restated`, `actions`
 #'     (splits and dividends), `addition` and `added_at` (the latest that changed it, UTC),
-#'     `checked_at` (when a feed was last asked for it), `source`.
+#'     `checked_at` (when a feed was last asked for it), `source`, `ended` (when it was traded for
+#'     the last time, if that is known).
 #'   * `store_restatements()`: `security`, `date`, `field`, `before`, `after`, `known_from`,
 #'     `restated_at` (UTC), `addition` (the one that restated), `source`.
-#'   * `store_additions()`: `addition`, `added_at`, `source`, `new`, `restated`.
+#'   * `store_additions()`: `addition`, `added_at`, `source`, `new`, `restated`, `entry` (an
+#'     addition, or a correction: see [correct_store()]), `who` (the user of the machine or of the
+#'     server; not known of what an older version wrote), `grounds` (the words of `why`).
 #' @inheritSection store_prices Errors
 #' @inherit store_prices examples
 #' @family ways to get prices
@@ -64,7 +72,7 @@ store_contents <- function(store) {
     held <- DBI::dbGetQuery(connection, sprintf(
       "select s.security, s.name, s.security_group as \"group\", p.first_day, p.last_day, p.n,
         coalesce(b.n, 0) as restated, coalesce(a.n, 0) as actions, p.addition, d.added_at,
-          h.checked_at, d.source
+          h.checked_at, d.source, %s as ended
       from (select security_id, min(first_day) as first_day, max(last_day) as last_day,
         cast(sum(n) as integer) as n, max(addition) as addition from %s group by security_id) p
       join securities s on s.id = p.security_id join additions d on d.addition = p.addition
@@ -79,9 +87,15 @@ store_contents <- function(store) {
                  max(checked_at) as checked_at from held
                    group by security_id) h on h.security_id = s.id
       order by s.id",
+      if (has_told(connection)) "s.ended" else "cast(null as integer)",
       spans_of_prices(connection)
     ))
-    as_listed(held, "contents", address, c(first_day = "from", last_day = "to"))
+    held$ended <- .Date(as.numeric(held$ended))
+    listed <- as_listed(held, "contents", address, c(first_day = "from", last_day = "to"))
+    attr(listed, "changed") <- DBI::dbGetQuery(
+      connection, "select * from additions order by addition desc limit 1"
+    )
+    listed
   })
 }
 
@@ -162,8 +176,18 @@ store_additions <- function(store) {
     as_listed(
       DBI::dbGetQuery(
         connection,
-        "select addition, added_at, source, new_prices as \"new\",
-      restated_prices as restated from additions order by addition"
+        sprintf(
+          "select addition, added_at, source, new_prices as \"new\", restated_prices as restated,
+             %s from additions order by addition",
+          if (has_told(connection)) {
+            "coalesce(kind, 'addition') as entry, by_whom as who, why as grounds"
+          } else {
+            paste(
+              "'addition' as entry, cast(null as varchar(1)) as who,",
+              "cast(null as varchar(1)) as grounds"
+            )
+          }
+        )
       ),
       "additions",
       address

@@ -2,8 +2,8 @@
 # what was before.
 
 # Puts rows into a table: what differs from what is there goes to its history first. Gives for
-# each security how many were new and how many restated.
-merge_rows <- function(connection, table, arriving, fields, addition) {
+# each security how many were new and how many restated. `exact`: a missing field is told, too.
+merge_rows <- function(connection, table, arriving, fields, addition, exact = FALSE) {
   run <- function(...) DBI::dbExecute(connection, sprintf(...))
   DBI::dbWriteTable(connection, "arriving", arriving, temporary = TRUE, row.names = FALSE)
   gone <- rowSums(!is.na(arriving[fields])) == 0L
@@ -19,7 +19,7 @@ merge_rows <- function(connection, table, arriving, fields, addition) {
     )
   }
   # A price without a volume, say, says nothing of the volume.
-  for (field in if (table == "prices") fields) {
+  for (field in if (table == "prices" && !exact) fields) {
     if (anyNA(arriving[[field]][!gone])) {
       run(
         paste0(

@@ -58,8 +58,8 @@ postgresql_address <- function(text) {
 }
 
 # Runs `work` with a connection, all of it in one transaction: of a reader one state of the store,
-# of a writer the whole or nothing, one writer at a time.
-with_store <- function(store, work, write = FALSE, least = readable_version) {
+# of a writer the whole or nothing, one writer at a time; `keep`: whether what was written stays.
+with_store <- function(store, work, write = FALSE, least = readable_version, keep = write) {
   need_package("DBI", "A price store")
   address <- store_address(store)
   done <- FALSE
@@ -74,9 +74,9 @@ with_store <- function(store, work, write = FALSE, least = readable_version) {
     state_of_file(address$file)
   }
   tryCatch({
-    result <- unmoved(address, still, in_transaction(connection, address, work, write, least))
-    done <- TRUE
-    if (write && !is.null(address$file)) tidy_file(connection, address$file)
+    result <- unmoved(address, still, in_transaction(connection, address, work, write, least, keep))
+    done <- keep
+    if (keep && !is.null(address$file)) tidy_file(connection, address$file)
     result
   }, error = function(e) {
     if (inherits(e, "imbroglio_error") || inherits(e, "interrupt")) stop(e)
@@ -92,14 +92,14 @@ with_store <- function(store, work, write = FALSE, least = readable_version) {
 }
 
 # What `work` gives, all of it or nothing: read of one state, or written and sealed.
-in_transaction <- function(connection, address, work, write, least) {
+in_transaction <- function(connection, address, work, write, least, keep) {
   run <- function(statement) DBI::dbExecute(connection, statement)
   own <- address$kind == "sqlite"
   done <- FALSE
-  begin_work(connection, address, run, write)
   on.exit(if (!done) {
     try(if (own) run("rollback") else DBI::dbRollback(connection), silent = TRUE)
   })
+  begin_work(connection, address, run, write)
   if (write) {
     migrate_store(connection, address)
     check_rest(connection, address)
@@ -107,6 +107,7 @@ in_transaction <- function(connection, address, work, write, least) {
     check_version(connection, address, least)
   }
   result <- work(connection, address)
+  if (write && !keep) return(result)
   if (write) seal_rest(connection)
   if (own) run("commit") else DBI::dbCommit(connection)
   done <- TRUE
@@ -144,8 +145,11 @@ begin_work <- function(connection, address, run, write) {
   if (write) {
     # Any number will do that no other program locks by.
     run("select pg_advisory_xact_lock(817254036)")
-    run("create schema if not exists imbroglio")
+    # To ask for it is a right of its own, even where it is there.
+    here <- "select 1 from pg_namespace where nspname = 'imbroglio'"
+    if (!nrow(DBI::dbGetQuery(connection, here))) run("create schema imbroglio")
   }
+  refuse_without_rights(connection, address, write)
   run("set local search_path to imbroglio")
 }
 
@@ -159,11 +163,13 @@ connect_store <- function(address, write) {
     )
   }
   if (address$kind == "postgresql") {
-    need_package("RPostgres", "A PostgreSQL store")
-    return(tryCatch(
-      do.call(DBI::dbConnect, c(list(RPostgres::Postgres()), address$given)),
-      error = unopened
-    ))
+    return(in_some_zone({
+      need_package("RPostgres", "A PostgreSQL store")
+      tryCatch(
+        do.call(DBI::dbConnect, c(list(RPostgres::Postgres()), address$given)),
+        error = unopened
+      )
+    }))
   }
   need_package("RSQLite", "A price store in a file")
   if (!write && !file.exists(address$file)) {
@@ -187,6 +193,15 @@ connect_store <- function(address, write) {
     }
   )
   connection
+}
+
+# Whoever is connected asks for the time zone, aloud where the machine does not know it.
+in_some_zone <- function(code) {
+  if (is.na(Sys.getenv("TZ", NA))) {
+    Sys.setenv(TZ = "UTC")
+    on.exit(Sys.unsetenv("TZ"))
+  }
+  code
 }
 
 may_write_beside <- function(file) {

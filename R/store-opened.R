@@ -14,7 +14,7 @@ store_reader <- function(source, how) {
     if (!length(held$ids)) {
       fail("empty", sprintf("There are no prices in the store %s.", address$shown))
     }
-    securities <- DBI::dbGetQuery(connection, "select * from securities order by id")
+    securities <- securities_at(connection, state$addition)
     securities <- securities[securities$id %in% held$ids, ]
     fields <- price_fields[held$has(NULL)[price_fields]]
     actions <- actions_of_store(connection, state, securities)

@@ -116,7 +116,7 @@ part_of_rows <- function(id) {
 
 # Where rows arrive on days that are packed: those that change nothing are passed over, and what
 # they change is taken out of its part and is a row again, as it was.
-meet_packed <- function(connection, address, arriving, fields) {
+meet_packed <- function(connection, address, arriving, fields, exact = FALSE) {
   spans <- DBI::dbGetQuery(connection, sprintf(
     "select security_id, first_day, last_day from packed where last_day >= %d and first_day <= %d",
     min(arriving$day), max(arriving$day)
@@ -140,7 +140,9 @@ meet_packed <- function(connection, address, arriving, fields) {
     there <- match_rising(keys[own], order_key(packed$security_id, packed$day))
     own <- own[there > 0L]
     there <- there[there > 0L]
-    changes <- rows_differ(arriving[own, fields, drop = FALSE], lapply(packed[fields], `[`, there))
+    changes <- rows_differ(
+      arriving[own, fields, drop = FALSE], lapply(packed[fields], `[`, there), exact
+    )
     keep[own[!changes]] <- FALSE
     take_out(connection, parts, packed, unique(there[changes]))
   }
@@ -158,14 +160,15 @@ match_rising <- function(x, among) {
 }
 
 # Whether a row that arrives says another thing than what is there; one with nothing at all takes
-# away what is there.
-rows_differ <- function(new, old) {
-  none <- Reduce(`&`, lapply(new, is.na))
+# away what is there. `exact`: so does each field that is missing.
+rows_differ <- function(new, old, exact = FALSE) {
+  none <- exact | Reduce(`&`, lapply(new, is.na))
   differs <- logical(length(none))
   for (field in names(old)) {
     now <- new[[field]]
     was <- old[[field]]
-    differs <- differs | ifelse(none, !is.na(was), !is.na(now) & (is.na(was) | was != now))
+    gone <- none & is.na(now) & !is.na(was)
+    differs <- differs | gone | (!is.na(now) & (is.na(was) | was != now))
   }
   differs
 }

@@ -28,10 +28,10 @@ read_store <- function(store, how) {
     if (!length(rows$day)) {
       fail("empty", sprintf("There are no prices in the store %s.", address$shown))
     }
-    securities <- DBI::dbGetQuery(connection, "select * from securities order by id")
+    securities <- securities_at(connection, state$addition)
     owner <- groups_of(rows$security_id)
     securities <- securities[match(owner$keys, securities$id), ]
-    delivery_of_rows(
+    delivery <- delivery_of_rows(
       securities$security,
       owner$of,
       rows$day,
@@ -41,6 +41,9 @@ read_store <- function(store, how) {
       origin_of_store(address, state),
       how
     )
+    if (!is.null(securities$ended)) names(securities$ended) <- securities$security
+    delivery$ended <- securities$ended
+    delivery
   })
 }
 
@@ -116,8 +119,7 @@ end_of_time <- function(as_of) {
 rows_now <- function(connection, address, sealed, ids = NULL) {
   series <- live_rows(connection, address, of_ids(ids))
   if (!sealed) return(series)
-  securities <- DBI::dbGetQuery(connection, "select id, security from securities")
-  check_series(connection, address, series, securities, ids)
+  check_series(connection, address, series, ids)
   series
 }
 

@@ -96,13 +96,27 @@ store_migrations <- list(
       # What is compressed already is not tried again.
       if (kind == "postgresql") "alter table packed alter column data set storage external"
     )
+  },
+  # What was put right: who did it and why, and what was said of securities before.
+  function(kind) {
+    c(
+      "alter table additions add column kind text",
+      "alter table additions add column by_whom text",
+      "alter table additions add column why text",
+      "alter table additions add column undoes integer",
+      "alter table securities add column ended integer",
+      "create table told_before (security_id integer not null, what text not null, before text,
+         addition integer not null, primary key (security_id, what, addition))"
+    )
   }
 )
 
-# Stores from this version on can be read; the next has checksums, the one after packed parts.
+# Stores from this version on can be read; the next has checksums, the one after packed parts, the
+# one after what was said of securities before.
 readable_version <- 3L
 is_sealed <- function(connection) store_version(connection) >= 4L
 has_parts <- function(connection) store_version(connection) >= 5L
+has_told <- function(connection) store_version(connection) >= 6L
 
 store_version <- function(connection) {
   if (!has_versions(connection)) return(0L)
@@ -188,6 +202,7 @@ migrate_store <- function(connection, address) {
       sprintf("insert into imbroglio_store values (0, '%s')", new_identity())
     )
   }
+  if (version && address$kind == "postgresql") refuse_migration(connection, address, version)
   if (version >= 4L) check_all(connection, address)
   for (step in seq(version + 1L, length(store_migrations))) {
     for (statement in store_migrations[[step]](address$kind)) {
@@ -199,6 +214,7 @@ migrate_store <- function(connection, address) {
     sprintf("update imbroglio_store set version = %d", length(store_migrations))
   )
   if (!version) return(invisible())
+  if (address$kind == "postgresql") grant_again(connection)
   if (version < 5L) pack_all(connection, address)
   if (version < 4L) seal_all(connection, address)
   seal_rest(connection)

@@ -26,9 +26,14 @@ rows_to_sum <- function(connection, table, where, more = character()) {
   rows
 }
 
+# Sums are by the name that a security came with: another name later changes none.
 name_of_ids <- function(connection) {
   known <- DBI::dbGetQuery(connection, "select id, security from securities")
-  list(id = known$id, number = name_numbers(known$security), security = known$security)
+  first <- securities_at(connection, 0)
+  list(
+    id = known$id, security = known$security,
+    number = name_numbers(first$security[match(known$id, first$id)])
+  )
 }
 
 sum_rows <- function(rows, names, fields, by) {
@@ -143,7 +148,8 @@ digest_of_rest <- function(connection) {
     actions_before = "security_id, day, addition",
     held = "feed, security_id",
     sums = "what, id",
-    if (kept$version >= 5L) c(packed = "security_id, first_day")
+    if (kept$version >= 5L) c(packed = "security_id, first_day"),
+    if (kept$version >= 6L) c(told_before = "security_id, what, addition")
   )
   text <- unlist(lapply(names(tables), function(table) {
     # SQLite warns of a damaged cell that is no text among text.
@@ -158,14 +164,15 @@ digest_of_rest <- function(connection) {
     cells <- lapply(rows, function(v) {
       if (!is.character(v)) return(core_shortest(as.numeric(v)))
       # What is damaged need not be text.
-      ifelse(validUTF8(v), v, "\xff")
+      if (all(validUTF8(v))) v
     })
+    if (any(vapply(cells, is.null, NA))) return(NA_character_)
     lines <- do.call(paste, c(unname(cells), sep = "\x1f"))
     # The order of text is another in another database.
-    c(table, if (all(validUTF8(lines))) sort(lines, method = "radix") else lines)
+    c(table, sort(lines, method = "radix"))
   }))
+  if (anyNA(text)) return(NA_character_)
   text <- c(as.character(kept$version), kept$identity, text)
-  if (!all(validUTF8(text))) return(NA_character_)
   digest::digest(paste(text, collapse = "\x1e"), algo = "sha256", serialize = FALSE)
 }
 
@@ -199,16 +206,11 @@ refuse_damaged <- function(address, what) {
 }
 
 # Series as they are read, against the sums written with them.
-check_series <- function(connection, address, rows, securities, ids) {
-  if (!is.null(ids)) securities <- securities[securities$id %in% ids, ]
-  sums <- sum_rows(
-    rows,
-    list(id = securities$id, number = name_numbers(securities$security)),
-    c("day", kept_fields$prices),
-    "security_id"
-  )
+check_series <- function(connection, address, rows, ids) {
+  names <- name_of_ids(connection)
+  sums <- series_sums(rows, names)
   compare_sums(connection, address, "series", sums, function(id) {
-    sprintf("the prices of %s", some(securities$security[match(id, securities$id)]))
+    sprintf("the prices of %s", some(names$security[match(id, names$id)]))
   }, among = ids)
 }
 

@@ -43,18 +43,23 @@ words_of.imbroglio_fetch <- function(result) {
 
 #' @export
 words_of.imbroglio_contents <- function(result) {
-  last <- result$added_at[which.max(result$addition)]
+  newest <- which.max(result$addition)
+  changed <- attr(result, "changed") %||% list(
+    added_at = result$added_at[newest], addition = result$addition[newest], kind = NA,
+    source = result$source[newest]
+  )
   asked <- stats::na.omit(result$checked_at)
   sprintf(
-    "%s, %s from %s to %s, %s restated; last changed %s UTC by addition %s (%s)%s.",
+    "%s, %s from %s to %s, %s restated; last changed %s UTC by %s %s (%s)%s.",
     count(nrow(result), "security", "securities"),
     count(sum(result$n), "price"),
     min(result$from),
     max(result$to),
     count(sum(result$restated)),
-    unit_text$moment(last),
-    max(result$addition),
-    result$source[which.max(result$addition)],
+    unit_text$moment(changed$added_at),
+    if (changed$kind %in% c(NA, "addition")) "addition" else "correction",
+    changed$addition,
+    changed$source,
     if (length(asked)) {
       sprintf("; a feed was last asked %s UTC", unit_text$moment(max(asked)))
     } else {
@@ -89,10 +94,15 @@ words_of.imbroglio_verification <- function(result) {
 #' @export
 words_of.imbroglio_additions <- function(result) {
   if (!nrow(result)) return("Nothing was added yet.")
+  corrected <- sum(result$entry != "addition")
   sprintf(
-    "%s: %s new, %s restated.",
-    count(nrow(result), "addition"),
+    "%s%s: %s new, %s restated.",
+    count(nrow(result) - corrected, "addition"),
+    if (corrected) paste(" and", count(corrected, "correction")) else "",
     count(sum(result$new), "price"),
     count(sum(result$restated))
   )
 }
+
+#' @export
+words_of.imbroglio_arrival <- function(result) attr(result, "says")

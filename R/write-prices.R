@@ -65,8 +65,10 @@ write_prices <- function(prices, path, what = c("prices", "simple", "log"), ever
       remedy = "`layout = \"long\"` keeps them."
     )
   }
+  # Of one day there are no returns.
+  prices_alone <- layout == "long" || length(prices$dates) < 2L
   write_whole(path, function(part) {
-    writer(table_of_kind, what, part, if (layout == "long") "prices" else names(written_sheets))
+    writer(table_of_kind, what, part, if (prices_alone) "prices" else names(written_sheets))
   })
 }
 

@@ -24,6 +24,13 @@ state_of <- function(store) {
   })
 }
 quiet <- function(code) suppressMessages(code, classes = "imbroglio_note")
+# Prices that nobody would believe.
+stored <- function(...) {
+  withCallingHandlers(
+    quiet(store_prices(..., doubts = "tell")),
+    imbroglio_warning_doubt = function(w) invokeRestart("muffleWarning")
+  )
+}
 bay <- function(...) {
   prices <- quiet(read_prices(
     demo_file("bay-daily.csv.gz"),

@@ -203,7 +203,10 @@ test_that("an update asks only for what is new or restated, and a past state can
     )
     DBI::dbExecute(
       connection,
-      "insert into additions values (99, '2999-01-01T00:00:00Z', 'by hand', 0, 1)"
+      paste(
+        "insert into additions (addition, added_at, source, new_prices, restated_prices)",
+        "values (99, '2999-01-01T00:00:00Z', 'by hand', 0, 1)"
+      )
     )
   }))
   # What was changed by hand is not served as what was written, until it is sealed anew.

@@ -87,7 +87,6 @@ test_that("each bad input has its own error, which says where and what to do", {
     list("not_positive", "", "Line 2: A on 2024-01-02 is -1", sub(",1,", ",-1,", good)),
     list("price", "", "Inf", sub(",1,", ",Inf,", good)),
     list("all_missing", "", "B has no price", sub(",[456]$", ",", good)),
-    list("too_short", "", "only one date", good[1:2]),
     list("layout", "", "line 3|Line 3", sub("2,5", "2,5,9", good)),
     list("layout", "", "only one column", sub(",.*$", "", good)),
     list(

@@ -148,7 +148,7 @@ test_that("a store of any older version is brought up to date; one of a newer is
         expect_message(read_prices(store), "no checksums yet", class = "imbroglio_note_store")
         expect_error(verify_store(store), "no checksums yet", class = "imbroglio_error_store")
       }
-      quiet(store_prices(later, store))
+      stored(later, store)
       now <- read_prices(store)
       expect_identical(
         now$close[1:3000, c("A", "C")], matrix(table$close[table$security != "B"], 3000),
@@ -166,11 +166,11 @@ test_that("a store of any older version is brought up to date; one of a newer is
     older_store(store, kind, 4L, table)
     damage <- "update prices set close = 77 where security_id = 3 and day = 15000"
     change_store(store, kind, damage)
-    for (use in list(read_prices, function(s) store_prices(later, s))) {
+    for (use in list(read_prices, function(s) stored(later, s))) {
       expect_error(quiet(use(store)), "damaged", class = "imbroglio_error_store")
     }
     change_store(store, kind, "update imbroglio_store set version = 99")
-    for (use in list(read_prices, store_contents, function(s) store_prices(later, s))) {
+    for (use in list(read_prices, store_contents, function(s) stored(later, s))) {
       expect_error(quiet(use(store)), "newer version", class = "imbroglio_error_store")
     }
   })
@@ -208,7 +208,7 @@ test_that("what was changed by other hands is found, where it is read and by a t
         DBI::dbExecute(server$connection, "drop schema if exists imbroglio cascade")
       }
       quiet(store_prices(traded, store))
-      quiet(store_prices(late, store))
+      stored(late, store)
       expect_true(all(verify_store(store)$sound), info = info)
       change_store(store, kind, cases[[case]][1])
       read <- expect_error(
