@@ -20,7 +20,9 @@ doubt <- function(security, day, kind, detail) {
 # that comes, so that a name that is missing says something.
 doubts_of <- function(connection, address, addition, ids, changed, met, named = TRUE) {
   called <- function(id) names(ids)[match(id, ids)]
-  found <- list(if (named) doubted_names(connection, ids), doubted_told(connection, ids, addition, called))
+  found <- list(
+    if (named) doubted_names(connection, ids), doubted_told(connection, ids, addition, called)
+  )
   if (met && NROW(changed)) {
     came <- came_with(connection, addition)
     beside <- rows_beside(connection, address, came[came$new, ])

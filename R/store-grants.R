@@ -90,7 +90,8 @@ grant_statements <- function(connection, role, may) {
 grant_again <- function(connection) {
   held <- DBI::dbGetQuery(
     connection,
-    "select pg_get_userbyid(a.grantee)::text as role, bool_or(a.privilege_type = 'INSERT') as writes
+    "select pg_get_userbyid(a.grantee)::text as role,
+       bool_or(a.privilege_type = 'INSERT') as writes
      from pg_class c join pg_namespace n on n.oid = c.relnamespace, aclexplode(c.relacl) a
      where n.nspname = 'imbroglio' and c.relname = 'additions' and a.grantee not in (0, c.relowner)
      group by a.grantee"

@@ -74,7 +74,9 @@ with_store <- function(store, work, write = FALSE, least = readable_version, kee
     state_of_file(address$file)
   }
   tryCatch({
-    result <- unmoved(address, still, in_transaction(connection, address, work, write, least, keep))
+    result <- unmoved(
+      address, still, in_transaction(connection, address, work, write, least, keep)
+    )
     done <- keep
     if (keep && !is.null(address$file)) tidy_file(connection, address$file)
     result

@@ -41,8 +41,9 @@ read_store <- function(store, how) {
       origin_of_store(address, state),
       how
     )
-    if (!is.null(securities$ended)) names(securities$ended) <- securities$security
-    delivery$ended <- securities$ended
+    delivery$ended <- if (has_told(connection)) {
+      stats::setNames(securities$ended, securities$security)
+    }
     delivery
   })
 }

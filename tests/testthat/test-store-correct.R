@@ -127,7 +127,8 @@ test_that("a name, an end, a merger, a removal hold from then on and are undone 
     expect_equal(own(held(store, 3), "NEW"), merged, ignore_attr = TRUE)
     expect_true(all(verify_store(store)$sound))
     refused <- list(
-      list("argument", "One correction"), list("argument", "One", rename = c(C = "D"), remove = "C"),
+      list("argument", "One correction"),
+      list("argument", "One", rename = c(C = "D"), remove = "C"),
       list("argument", "no entry 99", withdraw = 99), list("argument", "`prefer`", remove = "C",
                                                            prefer = "C"),
       list("security", "nothing of X", rename = c(X = "Y")),
@@ -168,7 +169,7 @@ test_that("what a person would doubt is refused before it is written, and nothin
       list(c("jump", "jump"), with_close(at(118), c("OSSELL", "KELP2"), function(x) x / 10)),
       list(c("restated", "restated"), with_close(at(100:102), names[1:2], function(x) x / 100)),
       list("repeated", transform(at(117), date = days[118])),
-      list("weekend", transform(at(118), date = days[116] + (6 - (as.numeric(days[116]) + 4) %% 7))),
+      list("weekend", transform(at(118), date = days[117] + 5 - (as.numeric(days[117]) + 3) %% 7)),
       list("future", transform(at(118), date = Sys.Date() + 30)),
       list("name", transform(at(118), security = sub("OSSELL", "OSSEL", security))),
       list("name", transform(at(118), security = sub("OSSELL", "ossell.", security))),
@@ -230,8 +231,10 @@ test_that("a role of the server may do what it was granted, and is told what it 
   )
   for (read in reads) {
     for (role in c("reader", "writer")) expect_no_error(read(as_role(role)))
-    expect_error(read(as_role("stranger")), "no right to read.*belongs to tester.*--grants stranger",
-                 class = "imbroglio_error_store")
+    expect_error(
+      read(as_role("stranger")), "no right to read.*belongs to tester.*--grants stranger",
+      class = "imbroglio_error_store"
+    )
   }
   # Long enough that what is added is packed.
   quiet(store_prices(series_of("A", 101:240), as_role("writer")))
@@ -251,7 +254,9 @@ test_that("a role of the server may do what it was granted, and is told what it 
   # Of an older version the owner brings the tables up to date; the others keep their rights.
   ask("set search_path to imbroglio")
   ask("drop table told_before")
-  for (column in c("kind", "by_whom", "why", "undoes")) ask("alter table additions drop column ", column)
+  for (column in c("kind", "by_whom", "why", "undoes")) {
+    ask("alter table additions drop column ", column)
+  }
   ask("alter table securities drop column ended")
   ask("update imbroglio_store set version = 5, seal = null")
   expect_error(correct(as_role("writer"), remove = "A"), "by the owner, tester",
