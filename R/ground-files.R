@@ -19,3 +19,13 @@ write_lines <- function(lines, path) {
   why <- write_bytes(path, text_bytes(lines), FALSE)
   if (nzchar(why)) fail("write", sprintf("%s could not be written.", basename(path)), where = why)
 }
+
+# Whose a file or folder is, and what to ask for; NULL where the system does not say.
+whose <- function(path) {
+  of <- file.info(path)
+  if (is.null(of$uname) || is.na(of$uname)) return(NULL)
+  sprintf(
+    "%s belongs to %s (group %s, rights %s).", if (of$isdir) "The folder" else "It",
+    of$uname, of$grname, format(of$mode)
+  )
+}

@@ -25,7 +25,9 @@ read_bytes <- function(path) {
     if (kind == "folder") {
       fail("file", sprintf("%s is a folder.", path), remedy = "Name a file in it.")
     }
-    if (file.access(path, 4L) != 0L) fail("file", sprintf("You may not read %s.", origin))
+    if (file.access(path, 4L) != 0L) {
+      fail("file", sprintf("You may not read %s.", origin), where = whose(path))
+    }
     bytes <- if (kind == "file") {
       tryCatch(
         readBin(path, "raw", file.size(path)),

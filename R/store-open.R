@@ -180,6 +180,7 @@ connect_store <- function(address, write) {
   if (!dir.exists(dirname(address$file))) {
     fail("file", sprintf("There is no folder %s to keep a store in.", dirname(address$file)))
   }
+  refuse_file_rights(address$file, write)
   if (file.exists(address$file) && file.size(address$file) > 0 && !is_sqlite(address$file)) {
     fail("file", sprintf("%s is not a price store.", address$file))
   }
@@ -204,6 +205,29 @@ in_some_zone <- function(code) {
     on.exit(Sys.unsetenv("TZ"))
   }
   code
+}
+
+# What is written is a file, and others beside it while it is.
+refuse_file_rights <- function(file, write) {
+  folder <- dirname(file)
+  there <- file.exists(file)
+  refused <- if (there && file.access(file, 4L) != 0L) {
+    list(file, "read the store %s", "the right to read it")
+  } else if (write && there && file.access(file, 2L) != 0L) {
+    list(file, "write to the store %s", "the right to write it and its folder")
+  } else if (write && file.access(folder, 2L) != 0L) {
+    list(
+      folder, if (there) "write beside the store %s" else "make the store %s",
+      "the right to write the folder"
+    )
+  }
+  if (is.null(refused)) return(invisible())
+  fail(
+    c(if (write) "write", if (there) "store", "file"),
+    sprintf(paste0("You may not ", refused[[2L]], "."), basename(file)),
+    where = whose(refused[[1L]]),
+    remedy = sprintf("Ask its owner for %s.", refused[[3L]])
+  )
 }
 
 may_write_beside <- function(file) {

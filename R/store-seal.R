@@ -37,6 +37,7 @@ name_of_ids <- function(connection) {
 }
 
 sum_rows <- function(rows, names, fields, by) {
+  if (!length(rows[[by]])) return(data.frame(id = integer(), n = integer(), sum = character()))
   groups <- groups_of(rows[[by]])
   owner <- if (by == "security_id") groups else groups_of(rows$security_id)
   number <- names$number[match(owner$keys, names$id)][owner$of]
@@ -119,7 +120,7 @@ seal_all <- function(connection, address) {
 # `now`: the rows that hold.
 all_sums <- function(connection, now, parts) {
   before <- rows_to_sum(connection, "prices_before", "true", c("replaced_in", "restated"))
-  of <- function(what, sums) if (nrow(sums)) data.frame(what = what, sums)
+  of <- function(what, sums) data.frame(what = rep(what, nrow(sums)), sums)
   rbind(
     of("series", series_sums(now, parts)),
     of("addition", brought_sums(Map(c, now, before[names(now)]), parts)),

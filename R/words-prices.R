@@ -43,6 +43,7 @@ words_of.imbroglio_fetch <- function(result) {
 
 #' @export
 words_of.imbroglio_contents <- function(result) {
+  if (!nrow(result)) return("It holds no prices yet.")
   newest <- which.max(result$addition)
   changed <- attr(result, "changed") %||% list(
     added_at = result$added_at[newest], addition = result$addition[newest], kind = NA,

@@ -288,3 +288,58 @@ test_that("one day is kept, checked and written as any table, and refused where 
   }
   expect_error(as_returns(day), "only one date", class = "imbroglio_error_too_short")
 })
+
+test_that("a store of which only the first question was asked says that it holds nothing", {
+  each_store(function(store, kind) {
+    imbroglio:::with_store(store, write = TRUE, function(connection, address) {
+      imbroglio:::note_asked(connection, "feed", c("A", "B"))
+    })
+    expect_match(imbroglio:::in_words(store_contents(store)), "holds no prices yet")
+    expect_true(all(verify_store(store)$sound))
+    for (use in list(read_prices, open_prices, check_prices)) {
+      expect_error(use(store), "held nothing yet|no prices", class = "imbroglio_error_store")
+    }
+    expect_error(correct(store, withdraw = 1L), "no prices", class = "imbroglio_error_store")
+  })
+})
+
+test_that("who may not read or write a file is told whose it is and what to ask for", {
+  skip_if_not_installed("processx")
+  folder <- withr::local_tempdir(tmpdir = "/tmp")
+  Sys.chmod(folder, "755")
+  file <- file.path(folder, "kept.sqlite")
+  quiet(store_prices(series_of("A", 1:5), file))
+  as_other <- identity
+  if (Sys.info()[["effective_user"]] == "root") {
+    as_other <- function(words) c("runuser", "-u", "nobody", "--", words)
+  } else {
+    Sys.chmod(folder, "555")
+    withr::defer(Sys.chmod(folder, "755"))
+  }
+  rscript <- file.path(R.home("bin"), "Rscript")
+  run_r <- function(code) {
+    words <- as_other(c(rscript, "-e", code))
+    processx::run(
+      words[1L], words[-1L], error_on_status = FALSE, wd = "/",
+      env = c("current", OURS = dirname(system.file(package = "imbroglio")))
+    )
+  }
+  if (run_r("library(imbroglio, lib.loc = Sys.getenv('OURS'))")$status != 0L) {
+    skip("the library is not for others to read")
+  }
+  code <- paste(
+    ".libPaths(Sys.getenv('OURS')); library(imbroglio); tryCatch(%s,",
+    "imbroglio_error = function(e) cat(class(e)[1:2], conditionMessage(e)))"
+  )
+  cases <- list(
+    list("444", "read_prices('%s')", "1 security"),
+    list("444", "correct_store('%s', remove = 'A')", "write_?.*not write to the store.*belongs to"),
+    list("000", "store_contents('%s')", "not read the store kept.sqlite.*rights 0.*Ask its owner"),
+    list("444", "store_prices(read_prices('%1$s'), paste0('%1$s', 2))", "not make the store.*folder")
+  )
+  for (case in cases) {
+    Sys.chmod(file, case[[1L]])
+    said <- run_r(sprintf(code, sprintf(case[[2L]], file)))
+    expect_match(gsub("\\s+", " ", said$stdout), case[[3L]], info = said$stderr)
+  }
+})
