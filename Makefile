@@ -6,7 +6,7 @@ SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R src/*.cpp src/*.h src/Makevars
 	$(shell find inst -type f)
 export R_LIBS := $(LIBRARY):$(R_LIBS)
 
-.PHONY: demo test check lint sanitize newest bench opened results workers far readers counts study bridge-study change-study attack shots install docs workings site demo-data setup-run setup-test setup-lint setup-newest setup-bench setup-shots setup-docs clean
+.PHONY: demo test check lint sanitize newest bench opened results workers far year readers counts study bridge-study change-study attack shots install docs workings site demo-data setup-run setup-test setup-lint setup-newest setup-bench setup-shots setup-docs clean
 
 demo: setup-run build/installed
 	@exec/imbroglio demo --figure build/demo.png
@@ -56,6 +56,10 @@ workers: setup-bench build/installed
 # What follows for a million securities (ten minutes, 1 GB of disk).
 far: setup-bench build/installed
 	@Rscript bench/far.R
+
+# A year of a store: a day a morning, what went wrong put right (five minutes).
+year: setup-bench build/installed
+	@Rscript bench/year.R
 
 readers: setup-bench build/installed
 	@Rscript bench/readers.R

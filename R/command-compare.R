@@ -56,7 +56,8 @@ run_limits <- function(files, options) {
   said <- c(sprintf("The last price is of %s.", request$age$text), "")
   status <- hand_over_measured(found, options, extra = said)
   # So that a scheduler can act on it: what cannot be known is not within either.
-  if (any(!found$state %in% c("near", "within"))) 1L else status
+  unknown <- found$state %in% c("not measurable", "unknown")
+  status_with(status, status_of(!unknown & !found$state %in% c("near", "within"), unknown))
 }
 
 run_currency <- function(files, options) {

@@ -21,7 +21,9 @@ run_demo <- function(files, options) {
     )
   }
   if (!is.null(options$files)) {
-    if (!dir.exists(options$files)) fail("file", sprintf("There is no folder %s.", options$files))
+    if (!dir.exists(options$files)) {
+      fail(c("write", "file"), sprintf("There is no folder %s to write to.", options$files))
+    }
     taken <- file.exists(file.path(options$files, demo_file()))
     if (any(taken)) {
       fail(

@@ -30,7 +30,6 @@ command_of_fetch <- function() {
   )
 }
 
-# Ends with status 1 where something could not be had.
 run_fetch <- function(files, options) {
   if (length(files)) {
     fail(
@@ -81,7 +80,7 @@ run_fetch <- function(files, options) {
       plot = NULL
     )
   }
-  as.integer(any(outcomes$outcome == "failed"))
+  status_of(in_part = outcomes$outcome == "failed")
 }
 
 # What could not be had stands in the table.

@@ -1,6 +1,4 @@
-# The command's entry: runs one command line and ends R with its status. 0 done, 1 done but check
-# found errors, a limit is broken, fetch could not have all or a working disagrees, 2 the command
-# line is wrong, 3 the data is wrong, 4 something broke, or the feed gave nothing.
+# The command's entry: runs one command line and ends R with its status.
 command <- function(words = commandArgs(trailingOnly = TRUE)) {
   # Steps of a progress bar are noise in a log.
   if (!isatty(stderr())) options(cli.progress_show_after = Inf)
@@ -11,7 +9,12 @@ command <- function(words = commandArgs(trailingOnly = TRUE)) {
     words <- words[words != "--quiet"]
   }
   interrupt_on_signals()
-  skipped <- FALSE
+  quit(save = "no", status = status_of_line(words))
+}
+
+# Runs a command line; what goes wrong is told, and is its status.
+status_of_line <- function(words) {
+  beside <- 0L
   # What several parts of one measure say is said once.
   said <- character()
   once <- function(prefix, condition) {
@@ -33,8 +36,9 @@ command <- function(words = commandArgs(trailingOnly = TRUE)) {
       }
     ),
     imbroglio_warning = function(w) {
-      # What is left out, or disagrees, is not done.
-      if (inherits(w, paste0("imbroglio_warning_", c("skipped", "disagrees")))) skipped <<- TRUE
+      beside <<- status_with(beside, status_of(
+        inherits(w, "imbroglio_warning_disagrees"), inherits(w, "imbroglio_warning_skipped")
+      ))
       once("Warning: ", w)
       invokeRestart("muffleWarning")
     },
@@ -43,7 +47,7 @@ command <- function(words = commandArgs(trailingOnly = TRUE)) {
       invokeRestart("muffleMessage")
     }
   )
-  quit(save = "no", status = if (skipped && status == 0L) 1L else status)
+  status_with(status, beside)
 }
 
 tell <- function(prefix, condition, status = NULL) {

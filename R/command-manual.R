@@ -47,7 +47,11 @@ manual_overview <- function(known) {
       )
     })),
     ".SH EXIT STATUS",
-    roff(status_words),
+    unlist(lapply(names(statuses), function(name) {
+      c(".TP", sprintf(".B %s", name), roff(statuses[[name]]))
+    })),
+    ".PP",
+    "What a signal ended has 128 and its number.",
     ".SH ENVIRONMENT",
     unlist(lapply(names(environment_words), function(name) {
       c(".TP", sprintf(".B %s", name), roff(environment_words[[name]]))
@@ -87,12 +91,6 @@ manual_page <- function(name, command, known) {
     ), collapse = "\n")
   )
 }
-
-status_words <- paste(
-  "0 done; 1 done, but check found errors, a limit is broken, a file was left out, a part of a",
-  "report could not be measured or fetch could not have all; 2 the command line is wrong; 3 the",
-  "data is wrong; 4 something broke, or the feed gave nothing."
-)
 
 environment_words <- list(
   NO_COLOR = "no colours, also on a terminal that has them",

@@ -47,7 +47,7 @@ options_of_reading <- function() {
     strict = flag(
       paste0(
         "stop at a file that cannot be read (otherwise it is named, left out, and the ",
-        "status is 1)"
+        "status is 5)"
       )
     ),
     dates = option(

@@ -15,7 +15,6 @@ command_of_check <- function() {
   )
 }
 
-# Ends with status 1 where there are errors.
 run_check <- function(files, options) {
   some_files(files, "check")
   how <- options[intersect(c("price", "dates", "decimal", "as_of"), names(options))]
@@ -53,7 +52,7 @@ run_check <- function(files, options) {
       }
     )
   }
-  as.integer(any(findings$severity == "error"))
+  status_of(findings$severity == "error")
 }
 
 # Read in blocks, to be checked and no more.

@@ -91,7 +91,6 @@ command_of_rerun <- function() {
   )
 }
 
-# Ends with status 1 where a number is not the same.
 run_rerun <- function(files, options) {
   if (!length(files) || length(files) > 2L) {
     fail(
@@ -107,7 +106,7 @@ run_rerun <- function(files, options) {
     form, text = rerun_text(found), csv = as_csv(as.data.frame(found)), json = rerun_json(found)
   )
   hand_over_lines(lines, options, form)
-  as.integer(!is_the_same(found))
+  status_of(!is_the_same(found))
 }
 
 rerun_json <- function(x) {

@@ -69,7 +69,7 @@ add_file <- function(store, options) {
   )
 }
 
-# What would be written, and what of it is doubtful: then the status is 1.
+# What would be written, and what of it is doubtful.
 hand_over_arrival <- function(written, store, options) {
   table <- written[written$new > 0L | written$restated > 0L, ]
   result <- as_listed(table, "arrival", store_address(store))
@@ -91,7 +91,7 @@ hand_over_arrival <- function(written, store, options) {
     ),
     table = as.data.frame(result), plot = NULL
   )
-  as.integer(NROW(attr(written, "doubts")) > 0L)
+  status_of(NROW(attr(written, "doubts")) > 0L)
 }
 
 # After a correction the entries are listed, the new one with them.
@@ -125,7 +125,7 @@ hand_over_listing <- function(store, options, corrected) {
     table = as.data.frame(result),
     plot = NULL
   )
-  if (what == "verification") as.integer(!all(result$sound)) else 0L
+  status_of(what == "verification" && !all(result$sound))
 }
 
 run_grants <- function(store, options) {

@@ -93,7 +93,7 @@ run_the_study <- function(files, options) {
   )
   say_run(run)
   say("Wrote ", file.path(folder, "report.html"))
-  if (any(run$state == "failed")) 1L else 0L
+  status_of(in_part = run$state == "failed")
 }
 
 # All cores, where nothing else is asked and the package future is there.
@@ -204,5 +204,5 @@ run_report <- function(files, options) {
   run <- do.call(write_report, c(list(x, out), arguments))
   say_run(run)
   say("Wrote ", out)
-  if (any(run$state == "failed")) 1L else 0L
+  status_of(in_part = run$state == "failed")
 }

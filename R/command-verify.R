@@ -24,7 +24,6 @@ command_of_verify <- function() {
   )
 }
 
-# Ends with status 1 where a number differs, or the data are not those of the prices.
 run_verify <- function(files, options) {
   if (!length(files)) {
     fail(
@@ -55,5 +54,5 @@ run_verify <- function(files, options) {
     json = verified_json(found)
   )
   hand_over_lines(lines, options, form)
-  as.integer(!is_verified(found))
+  status_of(!is_verified(found))
 }

@@ -21,7 +21,7 @@ write_price_folder <- function(prices, path) {
     )
   }
   if (!dir.exists(dirname(path))) {
-    fail("file", sprintf("There is no folder %s to write to.", dirname(path)))
+    fail(c("write", "file"), sprintf("There is no folder %s to write to.", dirname(path)))
   }
   own <- private_folder(dirname(path), path)
   on.exit(unlink(own, recursive = TRUE))

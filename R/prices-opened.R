@@ -83,7 +83,9 @@ folder_to_resume <- function(folder) {
     fail("argument", "`resume` must be a folder.", where = sprintf("It is %s.", shown(folder)))
   }
   if (!dir.exists(folder) && !suppressWarnings(dir.create(folder, mode = "0700"))) {
-    fail("file", sprintf("There is no folder %s, and none can be made there.", folder))
+    fail(
+      c("write", "file"), sprintf("There is no folder %s, and none can be made there.", folder)
+    )
   }
   normalizePath(folder)
 }

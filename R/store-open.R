@@ -178,7 +178,10 @@ connect_store <- function(address, write) {
     fail("file", sprintf("There is no store %s.", address$file))
   }
   if (!dir.exists(dirname(address$file))) {
-    fail("file", sprintf("There is no folder %s to keep a store in.", dirname(address$file)))
+    fail(
+      c(if (write) "write", "file"),
+      sprintf("There is no folder %s to keep a store in.", dirname(address$file))
+    )
   }
   refuse_file_rights(address$file, write)
   if (file.exists(address$file) && file.size(address$file) > 0 && !is_sqlite(address$file)) {

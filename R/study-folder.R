@@ -22,7 +22,7 @@ check_folder <- function(folder) {
     fail("file", sprintf("%s is a file.", folder), remedy = "Name a folder.")
   }
   if (!dir.exists(dirname(folder))) {
-    fail("file", sprintf("There is no folder %s to write to.", dirname(folder)))
+    fail(c("write", "file"), sprintf("There is no folder %s to write to.", dirname(folder)))
   }
   there <- list.files(folder, all.files = TRUE, no.. = TRUE)
   if (!length(there)) return(folder)

@@ -65,7 +65,7 @@ write_target <- function(path) {
     fail("file", sprintf("%s is a folder.", path), remedy = "Name a file in it.")
   }
   if (!dir.exists(dirname(at))) {
-    fail("file", sprintf("There is no folder %s to write to.", dirname(at)))
+    fail(c("write", "file"), sprintf("There is no folder %s to write to.", dirname(at)))
   }
   if (is_sqlite(at)) {
     fail(

@@ -112,7 +112,10 @@ prices <- NULL
 read <- min(vapply(1:3, function(i) once(function() prices <<- quiet(read_prices(large))), 0))
 table_on <- function(values, days) as_prices(`colnames<-`(values, many), dates = days)
 of_large <- function(store, size) {
-  keep <- function(table) once(function() quiet(store_prices(table, store)))
+  # Nobody would believe what is made up here.
+  keep <- function(table) {
+    once(function() suppressWarnings(quiet(store_prices(table, store, doubts = "tell"))))
+  }
   later <- function(i) {
     table_on(rbind(seq_along(many) / 7 + i, seq_along(many) / 7), max(days) + 2 * i - 1:0)
   }

@@ -48,7 +48,7 @@ test_that("the exit status says whose fault it is, and the message what to do", 
     list(3, "no file", "var", "nowhere.csv"),
     list(3, "Did you mean TARROW", "drawdown", file, "--security", "TARROV"),
     list(3, "(?s)column A.*Line 3", "volatility", bad),
-    list(3, "no folder", "var", file, "--out", "/no/such/folder/a.json")
+    list(4, "no folder", "var", file, "--out", "/no/such/folder/a.json")
   )
   for (case in cases) {
     ran <- do.call(imbroglio, case[-(1:2)][lengths(case[-(1:2)]) > 0])

@@ -55,7 +55,7 @@ test_that("a token is not shown, nor kept", {
     run("--feed", "http://127.0.0.1:1", "--store", store, "--securities", "ALPHA"),
     imbroglio("store", store, "--format", "json")
   )
-  expect_equal(vapply(shown, function(s) as.integer(s$status), 0L), c(1L, 4L, 4L, 4L, 0L))
+  expect_equal(vapply(shown, function(s) as.integer(s$status), 0L), c(5L, 4L, 4L, 4L, 0L))
   expect_match(shown[[2]]$err, "What is Bearer [token] to me", fixed = TRUE)
   # At the highest verbosity of what asks.
   loud <- utils::capture.output(

@@ -151,7 +151,7 @@ test_that("of several files one that cannot be read is named, and the others are
   one("BETAXX", "2024-01-02,20", "2024-01-03,21", "2024-01-04,20")
   one("BADXXX", "2024-01-02,20", "2024-01-03,halted", "2024-01-04,20")
   ran <- imbroglio("tracking", folder, "--benchmark", "ALPHAX")
-  expect_equal(ran$status, 1L)
+  expect_equal(ran$status, 5L)
   expect_match(ran$err, "BADXXX.csv was left out: 1 value in column BADXXX")
   expect_match(paste(ran$out, collapse = " "), "BETAXX")
   expect_equal(imbroglio("tracking", folder, "--benchmark", "ALPHAX", "--strict")$status, 3L)

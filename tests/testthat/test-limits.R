@@ -171,7 +171,7 @@ test_that("the command's status says whether a limit is broken, and the morning 
   expect_length(first$out, 5L)
   expect_equal(first$out[5], "What moved it: no day was recorded before this one.")
   expect_equal(first$out[1], "The last price is of 2025-12-31, 1 trading day before 2026-01-02.")
-  expect_equal(first$out[2], "Prices: fetched and checked, no error among them.")
+  expect_equal(first$out[2], "Prices: fetched; the check found no error.")
   expect_equal(first$out[3], "Limits broken: BOOK fall, OSSELL weight.")
   expect_match(first$out[4], "would lose .* if the fall of 2018-10 came again")
   again <- run()
@@ -193,7 +193,7 @@ test_that("the command's status says whether a limit is broken, and the morning 
   expect_equal(today$was, today$state)
   # A feed that stands still: nothing is within any more.
   late <- run("2026-01-07")
-  expect_equal(late$status, 1L)
+  expect_equal(late$status, 6L)
   expect_match(late$out[2], "the check found errors")
   expect_match(late$out[3], "OSSELL weight (trades); not measurable: BOOK var.", fixed = TRUE)
 })
