@@ -93,7 +93,24 @@ manual_page <- function(name, command, known) {
 }
 
 environment_words <- list(
+  IMBROGLIO_FEED_TOKEN = "the token that a price feed wants; it is shown nowhere",
+  PGPASSWORD = paste(
+    "the password of a store on a server, where ~/.pgpass (PGPASSFILE) has none;",
+    "never a part of its address"
+  ),
+  RCPP_PARALLEL_NUM_THREADS = "how many threads measure (all cores); results do not depend on it",
+  https_proxy = paste(
+    "the way to a price feed through a proxy; http_proxy likewise, no_proxy for hosts without one"
+  ),
+  CURL_CA_BUNDLE = paste(
+    "a file of certificates to test that of a price feed against, instead of the system's"
+  ),
+  R_LIBS = "folders where R looks for the package first",
+  TMPDIR = "where what is not kept is written meanwhile (/tmp)",
+  TZ = "the time zone of what is today; times of a store and a feed are UTC in any",
+  LC_ALL = "text is UTF-8; where no locale says so, C.UTF-8 is taken",
   NO_COLOR = "no colours, also on a terminal that has them",
+  TERM = "dumb: a terminal without colours",
   PAGER = "what shows a text longer than the terminal; cat for none (less)"
 )
 

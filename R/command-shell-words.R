@@ -61,6 +61,7 @@ said_in_r <- c(
   "adjust_prices\\(\\)" = "imbroglio adjust",
   "volatility_series\\(\\)" = "--series",
   "verify_store\\(\\)" = "imbroglio store --verify",
+  "`store_additions\\(\\)`" = "imbroglio store --additions",
   "`layout = \"long\"`" = "--long",
   "`?on = \"pairwise\"`?" = "--on pairwise",
   "window\\(\\) on the prices, then take returns" = "--from, --to, --last or --during",

@@ -12,8 +12,8 @@ statuses <- c(
     "something broke, nothing can be written there, a package is missing, or a feed gave nothing"
   ),
   "5" = paste(
-    "done in part: a file was left out, a part of a report could not be measured, a limit neither,",
-    "or a feed did not have all"
+    "done in part: a file was left out, a part of a report could not be measured, a limit",
+    "neither, or a feed did not have all"
   ),
   "6" = "done in part, and something is wrong, as of 1"
 )
@@ -28,6 +28,6 @@ status_of <- function(wrong = FALSE, in_part = FALSE) as.integer(any(wrong)) + 5
 
 # Several of those of what is done.
 status_with <- function(status, other) {
-  if (status %in% 2:4) return(status)
+  if (!status %in% c(0L, 1L, 5L, 6L)) return(status)
   status_of((c(status, other) %% 5L) == 1L, c(status, other) >= 5L)
 }

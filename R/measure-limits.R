@@ -26,7 +26,10 @@ record_of_limits <- function() {
     compares = NULL,
     command = command_record(
       "Check the number, and hand it on", 20,
-      says = "the state of each limit of a file; status 1 where one is broken, 5 where one cannot be measured",
+      says = paste(
+        "the state of each limit of a file; status 1 where one is broken, 5 where one cannot be",
+        "measured"
+      ),
       options = c(
         choose, "every", "keep-unfinished", "kind", "limits", "window", "level", "benchmark",
         "before", "runs", "today", "stale", "value", setdiff(book, "parts"), hand_on

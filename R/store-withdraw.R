@@ -9,7 +9,7 @@ withdrawn <- function(connection, address, which, addition) {
     fail(
       "argument", sprintf("There is no entry %d in the store %s.", which, address$shown),
       where = sprintf("Its entries go up to %d.", max(entries$addition)),
-      remedy = "imbroglio store --additions (store_additions()) lists them."
+      remedy = "`store_additions()` lists them."
     )
   }
   by <- undone_by(entries)

@@ -6,7 +6,7 @@ library(imbroglio)
 library(testthat)
 source("tests/testthat/helper-parts.R")
 source("bench/taken.R")
-n <- as.integer(Sys.getenv("SECURITIES", "500"))
+n <- as.integer(Sys.getenv("SECURITIES", "200"))
 names_of <- sprintf("S%04d", seq_len(n))
 all_days <- as.Date("2015-01-01") + 0:5000
 all_days <- all_days[(as.numeric(all_days) + 3) %% 7 < 5]
@@ -146,8 +146,8 @@ lines <- c(
   sprintf(
     paste(
       "%d made-up securities, ten years at first, then a file of one day on each of 252 mornings.",
-      "On the 60th a file in another unit: refused, added by `doubts = \"tell\"`, withdrawn. On the",
-      "100th one security is renamed, on the 150th one ended two days before; on the 200th a",
+      "On the 60th a file in another unit: refused, added by `doubts = \"tell\"`, withdrawn. On",
+      "the 100th one security is renamed, on the 150th one ended two days before; on the 200th a",
       "backup is made, a hundred securities removed, and the backup brought back. Made by `make",
       "year`."
     ), n

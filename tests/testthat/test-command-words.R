@@ -36,6 +36,21 @@ texts_said <- function() {
   unique(texts)
 }
 
+test_that("the manual names every variable that is read", {
+  read <- character()
+  walk <- function(x) {
+    if (!is.call(x)) return()
+    if (identical(x[[1L]], quote(Sys.getenv)) && is.character(x[[2L]])) read <<- c(read, x[[2L]])
+    for (part in as.list(x)) if (!missing(part)) walk(part)
+  }
+  house <- asNamespace("imbroglio")
+  for (name in ls(house, all.names = TRUE)) {
+    if (is.function(get(name, house))) walk(body(get(name, house)))
+  }
+  expect_gt(length(read), 4L)
+  expect_setequal(setdiff(read, names(imbroglio:::environment_words)), character())
+})
+
 test_that("no message speaks R to whoever uses the command", {
   texts <- gsub("%[0-9]*[$]?[sd]", "X", texts_said())
   expect_gt(length(texts), 900)

@@ -333,9 +333,9 @@ test_that("who may not read or write a file is told whose it is and what to ask 
   )
   cases <- list(
     list("444", "read_prices('%s')", "1 security"),
-    list("444", "correct_store('%s', remove = 'A')", "write_?.*not write to the store.*belongs to"),
+    list("444", "correct_store('%s', remove = 'A')", "write_?.*not write to the store.*belongs"),
     list("000", "store_contents('%s')", "not read the store kept.sqlite.*rights 0.*Ask its owner"),
-    list("444", "store_prices(read_prices('%1$s'), paste0('%1$s', 2))", "not make the store.*folder")
+    list("444", "store_prices(read_prices('%1$s'), '%1$s2')", "not make the store.*folder")
   )
   for (case in cases) {
     Sys.chmod(file, case[[1L]])
