@@ -13,6 +13,10 @@ option_groups <- list(
     "weights", "shares", "values", "holdings", "rebalance", "cash", "normalise", "held", "parts",
     "stand-in", "carried"
   ),
+  "What is written to a store, and put right" = c(
+    "add", "doubts", "withdraw", "rename", "merge", "prefer", "end", "remove", "why", "dry-run",
+    "grants", "may"
+  ),
   "What comes out" = c(
     "long", "date", "number", "columns", "format", "out", "figure", "workbook", "record",
     "recorded-by", "view",

@@ -148,8 +148,7 @@ lines <- c(
       "%d made-up securities, ten years at first, then a file of one day on each of 252 mornings.",
       "On the 60th a file in another unit: refused, added by `doubts = \"tell\"`, withdrawn. On",
       "the 100th one security is renamed, on the 150th one ended two days before; on the 200th a",
-      "backup is made, a hundred securities removed, and the backup brought back. Made by `make",
-      "year`."
+      "backup is made, a hundred securities removed, and the backup brought back."
     ), n
   ), "",
   head_of("", names(found)),
