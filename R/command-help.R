@@ -14,7 +14,7 @@ option_groups <- list(
     "stand-in", "carried"
   ),
   "What is written to a store, and put right" = c(
-    "add", "doubts", "withdraw", "rename", "merge", "prefer", "end", "remove", "why", "dry-run",
+    "add", "doubts", "withdraw", "rename", "merge", "prefer", "ended", "remove", "why", "dry-run",
     "grants", "may"
   ),
   "What comes out" = c(

@@ -126,11 +126,11 @@ of_added <- function(o, command) {
 
 of_written <- unless(
   function(o, command) length(written_to_store(o)) > 0L,
-  "it is of what is written: --add, --withdraw, --rename, --merge, --end or --remove"
+  "it is of what is written: --add, --withdraw, --rename, --merge, --ended or --remove"
 )
 
 written_to_store <- function(o) {
-  asked <- c("add", "withdraw", "rename", "merge", "end", "remove")
+  asked <- c("add", "withdraw", "rename", "merge", "ended", "remove")
   asked[!vapply(asked, function(name) is.null(o[[name]]), NA)]
 }
 

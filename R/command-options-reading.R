@@ -131,7 +131,7 @@ options_of_feeds <- function() {
     withdraw = option("N", "number", "undo an entry of the store, by its number"),
     rename = option("OLD=NEW", "pairs", "call a security otherwise from now on"),
     merge = option("OLD=NEW", "pairs", "put what is held of OLD to NEW, of which it is"),
-    end = option("NAME=DATE", "pairs", "say when a security was traded for the last time"),
+    ended = option("NAME=DATE", "pairs", "say when a security was traded for the last time"),
     remove = option("A,B", "list", "take away all that is held of these securities"),
     prefer = option(
       "NAME", "text", "whose prices stay where both have them",

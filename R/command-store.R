@@ -8,7 +8,7 @@ command_of_store <- function() {
     takes = "STORE",
     options = c(
       "add", "actions", "securities", "price", "dates", "decimal", "doubts", "withdraw", "rename",
-      "merge", "prefer", "end", "remove", "why", "dry-run", "restatements", "additions", "verify",
+      "merge", "prefer", "ended", "remove", "why", "dry-run", "restatements", "additions", "verify",
       "grants", "may", "export", "memory", "format", "out", "help"
     ),
     example = c(

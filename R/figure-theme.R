@@ -197,6 +197,7 @@ write_figure <- function(plot, path, width = 12.8, height = 8) {
   write_whole(path, function(part) {
     draw(part, width, height)
     tryCatch(print(plot), finally = grDevices::dev.off())
+    if (grepl("[.]pdf$", path, ignore.case = TRUE)) without_moment(part)
   })
 }
 

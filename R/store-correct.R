@@ -11,15 +11,15 @@
 #' |---|---|
 #' | `withdraw = 7` | undoes entry 7: what holds is what the other entries say, of each value the last that told another. A renaming, an end or a withdrawal is undone so, too. What was told again as it was held already is not kept, and goes with the entry that brought it |
 #' | `rename = c(OLD = "NEW")` | OLD is called NEW from now on |
-#' | `merge = c(OLD = "NEW")` | the prices, splits and dividends of OLD become NEW's, where NEW has none; where both have another price for a day, `prefer` says whose stays |
-#' | `end = c(NAME = "2025-03-14")` | NAME was traded for the last time on that day: what is held after it is taken away, `update_store()` asks for it no more, and what comes later is doubted |
+#' | `merge = c(OLD = "NEW")` | the prices, splits and dividends of OLD go to NEW, where it has none; where both have another price for a day, `prefer` says whose stays |
+#' | `ended = c(NAME = "2025-03-14")` | NAME was traded for the last time on that day: what is held after it is taken away, `update_store()` asks for it no more, and what comes later is doubted |
 #' | `remove = c("A", "B")` | all that is held of them is taken away |
 #'
 #' A feed is not asked again for what was withdrawn: `update_store()` asks for what is new;
 #' `update_store(from = , update = FALSE)` fetches a span again.
 #'
 #' @param store See [store_prices()].
-#' @param withdraw,rename,merge,end,remove One of these, see there.
+#' @param withdraw,rename,merge,ended,remove One of these, see there.
 #' @param prefer The security whose prices stay where both have them.
 #' @param why A few words, kept with the entry.
 #' @param dry_run Whether only to tell what would be written.
@@ -32,17 +32,17 @@
 #' @examples
 #' if (requireNamespace("RSQLite", quietly = TRUE)) {
 #'   store <- tempfile(fileext = ".sqlite")
-#'   prices <- read_prices(demo_file("bay.csv"))[, c("TARROW", "SALTERN")]
+#'   prices <- read_prices(demo_file("bay.csv"))[, c("TARROW", "PELLAN")]
 #'   store_prices(prices, store)
-#'   correct_store(store, end = c(SALTERN = "2024-06-28"), why = "taken over")
+#'   correct_store(store, ended = c(PELLAN = "2024-06-28"), why = "taken over")
 #'   correct_store(store, withdraw = 2, why = "it was another one")
 #'   store_additions(store)
 #' }
 #' @export
-correct_store <- function(store, withdraw = NULL, rename = NULL, merge = NULL, end = NULL,
+correct_store <- function(store, withdraw = NULL, rename = NULL, merge = NULL, ended = NULL,
                           remove = NULL, prefer = NULL, why = NULL, dry_run = FALSE) {
   asked <- Filter(Negate(is.null), list(
-    withdraw = withdraw, rename = rename, merge = merge, end = end, remove = remove
+    withdraw = withdraw, rename = rename, merge = merge, ended = ended, remove = remove
   ))
   if (length(asked) != 1L) {
     fail(
@@ -52,7 +52,7 @@ correct_store <- function(store, withdraw = NULL, rename = NULL, merge = NULL, e
       } else {
         "None is"
       }),
-      remedy = "Give one of `withdraw`, `rename`, `merge`, `end` and `remove`."
+      remedy = "Give one of `withdraw`, `rename`, `merge`, `ended` and `remove`."
     )
   }
   if (!is.null(prefer) && is.null(merge)) {
@@ -64,11 +64,11 @@ correct_store <- function(store, withdraw = NULL, rename = NULL, merge = NULL, e
     now <- next_addition(connection)
     change <- switch(
       names(asked),
-      withdraw = withdrawn(connection, address, withdraw, now$addition),
-      rename = renamed(connection, rename, now$addition),
-      merge = merged(connection, address, merge, prefer, now$addition),
-      end = ended(connection, address, end, now$addition),
-      remove = removed(connection, address, remove)
+      withdraw = withdraw_entry(connection, address, withdraw, now$addition),
+      rename = rename_security(connection, rename, now$addition),
+      merge = merge_securities(connection, address, merge, prefer, now$addition),
+      ended = end_security(connection, address, ended, now$addition),
+      remove = remove_securities(connection, address, remove)
     )
     corrected(connection, address, now, change, why)
   }, write = TRUE, keep = !dry_run)
@@ -134,7 +134,7 @@ one_pair <- function(pair, name) {
       "argument", sprintf("`%s` is one name and what becomes of it.", name),
       where = sprintf("It is %s.", shown(pair)),
       remedy = sprintf(
-        "Write `%s = c(NAME = \"%s\")`.", name, if (name == "end") "2025-03-14" else "OTHER"
+        "Write `%s = c(NAME = \"%s\")`.", name, if (name == "ended") "2025-03-14" else "OTHER"
       )
     )
   }
@@ -151,7 +151,7 @@ refuse_taken <- function(connection, names) {
   )
 }
 
-renamed <- function(connection, pair, addition) {
+rename_security <- function(connection, pair, addition) {
   pair <- one_pair(pair, "rename")
   id <- held_id(connection, pair$from)
   check_securities(pair$to, "`rename`")
@@ -178,7 +178,7 @@ rows_of <- function(connection, address, ids) {
   )
 }
 
-merged <- function(connection, address, pair, prefer, addition) {
+merge_securities <- function(connection, address, pair, prefer, addition) {
   pair <- one_pair(pair, "merge")
   ids <- held_id(connection, c(pair$from, pair$to))
   if (ids[1L] == ids[2L]) fail("argument", sprintf("%s is to be merged with itself.", pair$from))
@@ -235,10 +235,10 @@ refuse_unlike <- function(old, new, at, pair) {
   )
 }
 
-ended <- function(connection, address, pair, addition) {
-  pair <- one_pair(pair, "end")
+end_security <- function(connection, address, pair, addition) {
+  pair <- one_pair(pair, "ended")
   id <- held_id(connection, pair$from)
-  day <- as.integer(check_date(pair$to, "end", last = TRUE))
+  day <- as.integer(check_date(pair$to, "ended", last = TRUE))
   held <- rows_of(connection, address, id)
   if (day < min(held$prices$day)) {
     fail(
@@ -258,7 +258,7 @@ ended <- function(connection, address, pair, addition) {
   )
 }
 
-removed <- function(connection, address, securities) {
+remove_securities <- function(connection, address, securities) {
   if (!is.character(securities) || !length(securities) || anyNA(securities)) {
     fail("argument", "`remove` is names of securities.",
          where = sprintf("It is %s.", shown(securities)))

@@ -1,7 +1,7 @@
 # An entry of a store that is withdrawn.
 
 # What holds then is what the entries say that are left: of each value the last of their changes.
-withdrawn <- function(connection, address, which, addition) {
+withdraw_entry <- function(connection, address, which, addition) {
   which <- check_whole(which, "withdraw", least = 1L)
   entries <- DBI::dbGetQuery(connection, "select * from additions order by addition")
   entry <- entries[entries$addition == which, ]

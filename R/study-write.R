@@ -110,4 +110,5 @@ write_pdf <- function(page, file) {
   if (!file.exists(made) || !made_whole(made, "pdf") || !file.copy(made, file, overwrite = TRUE)) {
     fail("write", "The browser made no PDF.", where = some(utils::tail(said, 2L)))
   }
+  without_moment(file)
 }

@@ -302,6 +302,7 @@ write_table_workbook <- function(table, result, path) {
     openxlsx::setColWidths(book, name, seq_along(sheets[[name]]), 16)
   }
   save_book(book, path)
+  put_cells(path, openxlsx::sheets(book), list())
 }
 
 # A basis as lines of two cells, all of it.

@@ -139,6 +139,17 @@ closes_its_root <- function(bytes) {
   )
 }
 
+# What is written again is the same file: a PDF says when it was made, as the file system does.
+without_moment <- function(path) {
+  bytes <- readBin(path, "raw", file.size(path))
+  for (at in grepRaw("/(CreationDate|ModDate) [(]D:[0-9]{14}", bytes, all = TRUE)) {
+    digits <- grepRaw("[0-9]{14}", bytes, offset = at)
+    bytes[digits - 1L + seq_len(14L)] <- charToRaw("19800102000000")
+  }
+  why <- write_bytes(path, bytes, FALSE)
+  if (nzchar(why)) fail("write", sprintf("%s could not be written.", basename(path)), where = why)
+}
+
 # JSON by our own layout; the strings by jsonlite.
 as_json <- function(result, columns = names(result)) {
   quoted <- function(x) {

@@ -145,5 +145,6 @@ export_forms <- list(
       openxlsx::setColWidths(book, name, 1L, 12)
     }
     save_book(book, path)
+    put_cells(path, openxlsx::sheets(book), list())
   }
 )

@@ -74,7 +74,7 @@ one_year <- function(store, size, backup, restore) {
       last <- 2520L + 148L
       held[seq_len(nrow(held)) > last, "S0009"] <- NA
       told$ended <- put(
-        quietly(correct_store(store, end = c(S0009 = all_days[last]), why = "taken over")), held
+        quietly(correct_store(store, ended = c(S0009 = all_days[last]), why = "taken over")), held
       )
     }
     if (i == 200L) {

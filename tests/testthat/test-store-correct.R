@@ -90,7 +90,7 @@ test_that("a name, an end, a merger, a removal hold from then on and are undone 
     own <- function(table, name) `rownames<-`(table[table$security == name, -2L], NULL)
     # A dry run writes nothing.
     state <- state_of(store)
-    for (change in list(list(rename = c(OLD = "X")), list(end = c(C = "2024-03-01")))) {
+    for (change in list(list(rename = c(OLD = "X")), list(ended = c(C = "2024-03-01")))) {
       expect_message(
         do.call(correct_store, c(list(store, dry_run = TRUE), change)), "nothing was written"
       )
@@ -110,7 +110,7 @@ test_that("a name, an end, a merger, a removal hold from then on and are undone 
     ))
     expect_equal(quiet(read_prices(store))$actions$dividend, c(1, 2))
     expect_setequal(unique(held(store)$security), c("NEW", "C"))
-    correct(store, end = c(C = days[100]))
+    correct(store, ended = c(C = days[100]))
     expect_equal(max(own(held(store), "C")$date), days[100])
     contents <- store_contents(store)
     expect_equal(contents$ended[contents$security == "C"], days[100])
@@ -134,8 +134,9 @@ test_that("a name, an end, a merger, a removal hold from then on and are undone 
       list("security", "nothing of X", rename = c(X = "Y")),
       list("security", "There is a C", rename = c(OLD = "C")),
       list("security", "control characters", rename = c(OLD = "a\nb")),
-      list("argument", "one name and what", end = "2024-01-01"),
-      list("argument", "cannot have ended", end = c(C = "2001-01-01")),
+      list("argument", "`ended` must be one date", ended = c(C = "2025-13-01")),
+      list("argument", "one name and what", ended = "2024-01-01"),
+      list("argument", "cannot have ended", ended = c(C = "2001-01-01")),
       list("argument", "with itself", merge = c(C = "C")),
       list("argument", "a few words", remove = "C", why = "")
     )
