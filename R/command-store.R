@@ -8,8 +8,8 @@ command_of_store <- function() {
     takes = "STORE",
     options = c(
       "add", "actions", "securities", "price", "dates", "decimal", "doubts", "withdraw", "rename",
-      "merge", "prefer", "ended", "remove", "why", "dry-run", "restatements", "additions", "verify",
-      "grants", "may", "export", "memory", "format", "out", "help"
+      "merge", "prefer", "ended", "remove", "why", "dry-run", "restatements", "additions",
+      "verify", "grants", "may", "export", "memory", "format", "out", "help"
     ),
     example = c(
       paste0(
