@@ -121,7 +121,10 @@ update_store <- function(store, feed, securities = NULL, from = NULL, to = NULL,
   feed <- feed_at(feed, ...)
   span <- check_span(from, to)
   held <- held_of(store, feed$address)
-  if (is.null(securities) && update && nrow(held)) securities <- held$security
+  if (is.null(securities) && update && nrow(held)) {
+    securities <- held$security
+    note_ended(attr(held, "ended"))
+  }
   had <- held$security[!is.na(held$last_day)]
   wanted <- asked_for(feed, securities, known = if (update) had)
   chosen_names <- setdiff(wanted$names, names(wanted$lost))
@@ -163,6 +166,13 @@ update_store <- function(store, feed, securities = NULL, from = NULL, to = NULL,
   if (length(unknown)) note_now(unknown)
   attr(outcomes, "addition") <- addition
   outcomes
+}
+
+note_ended <- function(ended) {
+  if (!length(ended)) return(invisible())
+  note("ended", sprintf(
+    "%s ended, and %s not asked for.", some(ended), if (length(ended) == 1L) "is" else "are"
+  ))
 }
 
 check_span <- function(from, to) {

@@ -176,11 +176,14 @@ held_of <- function(store, feed) {
   with_store(store, function(connection, address) {
     if (store_version(connection) < 2L) return(none)
     held <- DBI::dbGetQuery(connection, paste(
-      "select h.feed, s.security, h.first_day, h.last_day, h.state from held h",
-      "join securities s on s.id = h.security_id",
-      if (has_told(connection)) "where s.ended is null", "order by s.id"
+      "select h.feed, s.security, h.first_day, h.last_day, h.state,",
+      if (has_told(connection)) "s.ended" else "null", "as ended",
+      "from held h join securities s on s.id = h.security_id order by s.id"
     ))
-    held[held$feed == feed, -1L]
+    held <- held[held$feed == feed, -1L]
+    structure(
+      held[is.na(held$ended), names(none)], ended = held$security[!is.na(held$ended)]
+    )
   }, least = 0L)
 }
 

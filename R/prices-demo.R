@@ -36,7 +36,7 @@
 #' * `bay-rates.csv`: what a crown of Tinmoor (TMC) costs in HBC, which all are quoted in.
 #' * `bay-limits.csv`: the limits that it keeps, see [check_limits()].
 #' * `bay-unlike.csv`: a book of unlike things: twelve shares, one of them short and one,
-#'   `TINROPE` (`bay-tinmoor.csv`), in crowns; the fund of Wednesdays, one that is priced at the
+#'   `TINROPE` (`bay-tinmoor.csv.gz`), in crowns; the fund of Wednesdays, one that is priced at the
 #'   end of months, `KELPFUND` (`bay-kelp.csv`); cash in two currencies. `bay-limits-unlike.csv`:
 #'   its limits, each with its own time.
 #' * `bay-delivery.csv.gz`: the daily table **as it would arrive**, see below.

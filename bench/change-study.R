@@ -4,7 +4,7 @@ suppressPackageStartupMessages(library(imbroglio))
 quietly <- function(expr) suppressWarnings(suppressMessages(expr))
 
 prices <- quietly(read_prices(
-  demo_file(c("bay.csv", "bay-fund.csv", "bay-kelp.csv", "bay-tinmoor.csv"))
+  demo_file(c("bay.csv", "bay-fund.csv", "bay-kelp.csv", "bay-tinmoor.csv.gz"))
 ))
 own <- setNames(rep("HBC", ncol(prices)), colnames(prices))
 own["TINROPE"] <- "TMC"

@@ -331,7 +331,7 @@ set.seed(78)
 rope <- 24 * exp(cumsum(.7 * common + .009 * fat(n, 5)))
 write(
   data.frame(date = days, security = "TINROPE", currency = "TMC", close = round(rope, 2)),
-  "bay-tinmoor.csv"
+  "bay-tinmoor.csv.gz"
 )
 month_end <- !duplicated(format(days, "%Y-%m"), fromLast = TRUE)
 kelp <- 50 * exp(cumsum(.4 * common + .003 * fat(n, 5)))

@@ -86,7 +86,7 @@ forget_registered <- function(frame = parent.frame()) {
 # The book of the demo, with what it stands on.
 demo_unlike <- function(...) {
   prices <- quietly(read_prices(
-    demo_file(c("bay.csv", "bay-fund.csv", "bay-kelp.csv", "bay-tinmoor.csv"))
+    demo_file(c("bay.csv", "bay-fund.csv", "bay-kelp.csv", "bay-tinmoor.csv.gz"))
   ))
   own <- setNames(rep("HBC", ncol(prices)), colnames(prices))
   own["TINROPE"] <- "TMC"

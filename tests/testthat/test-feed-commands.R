@@ -129,3 +129,15 @@ test_that("two commands that update the same store at once lose no row and doubl
     c(sum(!is.na(part$close)), 0)
   )
 })
+
+test_that("what ended is asked for no more, and that is said", {
+  feed <- feed_process()
+  withr::defer(feed$process$kill())
+  store <- tempfile(fileext = ".sqlite")
+  quietly(update_store(store, feed$address, c("BAYALL", "TARROW"), from = "2025-06-01"))
+  quietly(correct_store(store, ended = c(TARROW = "2025-12-31")))
+  expect_message(
+    again <- update_store(store, feed$address), "TARROW ended, and is not asked for"
+  )
+  expect_equal(again$security, "BAYALL")
+})

@@ -444,7 +444,7 @@ test_that("what each holding added is to the cent, adds up, and follows trades a
 })
 
 test_that("the demo's book goes through the commands, and each says what was made", {
-  files <- demo_file(c("bay.csv", "bay-fund.csv", "bay-kelp.csv", "bay-tinmoor.csv"))
+  files <- demo_file(c("bay.csv", "bay-fund.csv", "bay-kelp.csv", "bay-tinmoor.csv.gz"))
   book <- c(
     "--holdings", demo_file("bay-unlike.csv"), "--base", "HBC", "--rates",
     demo_file("bay-rates.csv"), "--carry", "3", "--currencies", "BAYALL=HBC", "--bridges", "2"
