@@ -143,7 +143,7 @@ test_that("three commands lead from a folder of files and a holdings file to a r
   expect_match(run("--only", "risk")$err, "2 parts measured\\.")
 })
 
-test_that("what cannot be measured is a note in the page and status 1, and the rest is there", {
+test_that("what cannot be measured is a note in the page and status 5, and the rest is there", {
   home <- study_folder()
   short <- read.csv(file.path(home, "bay.csv"))[c("date", "OSSELL", "PELLAN", "BAYALL")]
   short$PELLAN[seq_len(nrow(short) - 4)] <- NA
@@ -154,7 +154,7 @@ test_that("what cannot be measured is a note in the page and status 1, and the r
     folder = home
   )
   ran <- imbroglio("study", "run", study, "--out", file.path(home, "out"))
-  expect_equal(ran$status, 1L)
+  expect_equal(ran$status, 5L)
   expect_match(ran$err, "not to be had")
   page <- paste(readLines(file.path(home, "out", "report.html")), collapse = "")
   expect_match(page, "PELLAN costs BOOK much of its history")
@@ -172,7 +172,7 @@ test_that("what cannot be measured is a note in the page and status 1, and the r
   expect_false(dir.exists(file.path(home, "out2")))
   # It is as broken a second time, when nothing is measured again.
   again <- imbroglio("study", "run", study, "--out", file.path(home, "out"))
-  expect_equal(again$status, 1L)
+  expect_equal(again$status, 5L)
   expect_match(again$err, "0 parts measured, .* not to be had")
   # Of a folder that holds anything else nothing is replaced.
   kept <- file.path(home, "mine")
