@@ -167,7 +167,7 @@ test_that("a table of prices is what its digest says, and rows of it can be look
   expect_equal(dim(head(late)), c(6L, 2L))
   expect_output(print(late[1:5, ]), "NEW +- +- +0")
   expect_equal(measure_volatility(head(late))$n, c(5L, 0L))
-  expect_error(late[3, ], class = "imbroglio_error_too_short")
+  expect_error(as_returns(late[3, ]), class = "imbroglio_error_too_short")
 })
 
 test_that("a seed gives the same numbers whatever kind R has been set to, and leaves it so", {
