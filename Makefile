@@ -57,7 +57,7 @@ workers: setup-bench build/installed
 far: setup-bench build/installed
 	@Rscript bench/far.R
 
-# A year of a store: a day a morning, what went wrong put right (five minutes).
+# A year of a store: a day a morning, what went wrong put right (ten minutes).
 year: setup-bench build/installed
 	@Rscript bench/year.R
 

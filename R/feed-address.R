@@ -117,6 +117,8 @@ request_of <- function(feed, url) {
     noprogress = FALSE,
     xferinfofunction = function(down, up) down[2L] <= most_answer
   )
+  own <- Sys.getenv("CURL_CA_BUNDLE")
+  if (nzchar(own)) request <- httr2::req_options(request, cainfo = own)
   # Wherever it was sent on to, the token stays with the feed's own host.
   if (nzchar(feed$token) && identical(split_address(url)$origin, feed$origin)) {
     request <- httr2::req_auth_bearer_token(request, feed$token)

@@ -111,13 +111,13 @@ corrected <- function(connection, address, now, change, why) {
 # ---- renamed, merged, ended, removed; withdrawn: store-withdraw.R -------------------------------
 
 # The id of a security that something is held of.
-held_id <- function(connection, security, must = TRUE) {
+held_id <- function(connection, security) {
   known <- DBI::dbGetQuery(connection, sprintf(
     "select id, security from securities where id in
        (select security_id from %s)", spans_of_prices(connection)
   ))
   unknown <- setdiff(security, known$security)
-  if (length(unknown) && must) {
+  if (length(unknown)) {
     fail(
       "security", sprintf("The store holds nothing of %s.", some(unknown)),
       remedy = did_you_mean(unknown[1L], known$security)

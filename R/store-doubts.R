@@ -213,7 +213,11 @@ doubted_names <- function(connection, ids) {
   known <- DBI::dbGetQuery(connection, "select security from securities")$security
   known <- setdiff(known, attr(ids, "arrived"))
   if (!length(fresh) || !length(known)) return(NULL)
-  plain <- function(x) gsub("[^a-z0-9]", "", lower_case(x))
+  # Of a script without such letters nothing would be left.
+  plain <- function(x) {
+    bare <- gsub("[[:space:][:punct:]]", "", lower_case(x))
+    ifelse(nzchar(bare), bare, x)
+  }
   near <- known[match(plain(fresh), plain(known))]
   long <- which(is.na(near) & nchar(fresh) > 3L)
   # What differs by a number is another of a kind.

@@ -155,6 +155,10 @@ test_that("certificates are checked", {
     "self-signed certificate",
     class = "imbroglio_error_feed"
   )
+  # One's own are taken where they are named: then it is the answer that is none.
+  withr::local_envvar(CURL_CA_BUNDLE = file.path(folder, "cert.pem"))
+  said <- expect_error(fetch_prices(address, "A", tries = 1), class = "imbroglio_error_feed")
+  expect_no_match(conditionMessage(said), "certificate")
 })
 
 test_that("an answer is unpacked no further than a page can be", {

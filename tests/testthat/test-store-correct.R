@@ -121,6 +121,14 @@ test_that("a name, an end, a merger, a removal hold from then on and are undone 
     correct(store, remove = "NEW")
     expect_equal(unique(held(store)$security), "C")
     expect_true(all(verify_store(store)$sound))
+    # In blocks each state is as read whole, by its names.
+    for (then in seq_len(nrow(store_additions(store)))) {
+      measured <- lapply(list(read_prices, open_prices), function(read) {
+        prices <- quiet(read(store, price = "close", as_of = then))
+        as.data.frame(quietly(measure_volatility(as_returns(prices))))
+      })
+      expect_identical(measured[[1L]], measured[[2L]], info = paste(kind, then))
+    }
     for (entry in 6:2) correct(store, withdraw = entry)
     expect_equal(held(store), before)
     expect_true(all(is.na(store_contents(store)$ended)))
@@ -207,6 +215,11 @@ test_that("what a person would doubt is refused before it is written, and nothin
     ))
     seen <- quiet(store_prices(with_close(at(117), "KELP2", function(x) x * 0.9), store))
     expect_equal(seen$furthest, c(NA, NA, NA, -0.1), tolerance = 1e-3)
+    # Two names of a script without our letters are no more alike than others.
+    for (name in c("\u4eac\u90fd", "\u5927\u962a")) {
+      own <- quiet(store_prices(transform(at(117)[1L, ], security = name), store))
+      expect_equal(nrow(attr(own, "doubts")), 0L, info = kind)
+    }
   })
 })
 
