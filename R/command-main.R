@@ -25,15 +25,9 @@ status_of_line <- function(words) {
   status <- withCallingHandlers(
     tryCatch(
       run_command(words),
-      imbroglio_error_argument = function(e) tell("Error: ", e, 2L),
-      imbroglio_error_package = function(e) tell("Error: ", e, 4L),
-      imbroglio_error_feed = function(e) tell("Error: ", e, 4L),
-      imbroglio_error_write = function(e) tell("Error: ", e, 4L),
       interrupt = function(i) 128L + signal_to_end(),
-      imbroglio_error = function(e) tell("Error: ", e, 3L),
-      error = function(e) {
-        tell("Something broke: ", e, 4L)
-      }
+      imbroglio_error = function(e) tell("Error: ", e, status_of_error(e)),
+      error = function(e) tell("Something broke: ", e, status_of_error(e))
     ),
     imbroglio_warning = function(w) {
       beside <<- status_with(beside, status_of(

@@ -97,6 +97,7 @@ options_of_reading <- function() {
 
 options_of_feeds <- function() {
   list(
+    `no-fetch` = flag("ask no feed, measure what is held"),
     feed = option(
       "URL", "text",
       "the address of the price feed; its token is read from IMBROGLIO_FEED_TOKEN"
@@ -111,7 +112,7 @@ options_of_feeds <- function() {
     `time-limit` = option("S", "number", "seconds for one answer (30)"),
     patience = option(
       "S", "number",
-      "seconds the feed may make us wait before anything more comes (120)"
+      "seconds for which nothing more may come of the feed (120)"
     ),
     allow = option("HOST,HOST", "list", "hosts that the feed may redirect to"),
     verbose = flag("tell of each question and answer"),

@@ -92,7 +92,7 @@ question_url <- function(feed, question) {
   )
 }
 
-request_of <- function(feed, url) {
+request_of <- function(feed, url, time_limit = feed$time_limit) {
   request <- httr2::request(url)
   request <- httr2::req_headers(
     request,
@@ -102,7 +102,7 @@ request_of <- function(feed, url) {
     request,
     paste0("imbroglio/", utils::packageVersion("imbroglio"))
   )
-  request <- httr2::req_timeout(request, feed$time_limit)
+  request <- httr2::req_timeout(request, time_limit)
   # When to ask again is decided here, and only here; newer versions would wait as long as a feed
   # says.
   request <- httr2::req_retry(request, max_tries = 2L, is_transient = function(response) FALSE)

@@ -15,7 +15,10 @@ ask_all <- function(feed, questions, tell = function(text) NULL,
       next
     }
     asked <- round$questions[step$ask]
-    answers <- perform_together(lapply(asked, function(q) request_of(feed, q$url)))
+    began <- as.numeric(Sys.time())
+    limit <- max(1, min(feed$time_limit, feed$patience - round$waited))
+    answers <- perform_together(lapply(asked, function(q) request_of(feed, q$url, limit)))
+    round$waited <- round$waited + as.numeric(Sys.time()) - began
     for (k in seq_along(asked)) {
       # A round that was given up has no use for what else came.
       if (!is.null(round$questions[[step$ask[k]]]$answer)) next

@@ -36,8 +36,8 @@
 #'     answered at all),
 #'   * `pause`: seconds before it is asked again, doubled each time up to 8 (0.25),
 #'   * `time_limit`: seconds for one answer (30),
-#'   * `patience`: how many seconds in all a feed may make us wait before anything more comes
-#'     (120),
+#'   * `patience`: for how many seconds in all nothing more may come, be it that a feed does not
+#'     answer or asks to wait (120),
 #'   * `allow`: names of hosts that the feed may redirect to; also a host to which the token may
 #'     go unencrypted. Other redirections to another host, and any from https to http, are
 #'     refused,

@@ -1,7 +1,7 @@
 # A round of questions to a feed: its state, which step comes next, and what an answer makes of
 # it. Nothing here asks or waits; that is in feed-ask.R.
 
-# `waited`: seconds since a page came; `answered`: whether anything ever did. A question is open
+# `waited`: seconds since a page came, asking and pausing; `answered`: whether anything ever did. A question is open
 # until it has an `answer`.
 new_round <- function(feed, questions) {
   list(
@@ -72,9 +72,13 @@ after_failure <- function(round, i, told, feed, now) {
   if (over || impatient) {
     if (!over) {
       patience <- count(feed$patience, "second")
-      told$reason <- sprintf("%s; it asks to wait longer than %s", told$reason, patience)
+      told$reason <- sprintf(
+        if (told$kind == "later") "%s; it asks to wait longer than %s" else "%s; no more within %s",
+        told$reason, patience
+      )
     }
-    told$all <- (impatient && told$kind == "later") || (told$kind == "silent" && !round$answered)
+    told$all <- (impatient && told$kind %in% c("later", "silent")) ||
+      (told$kind == "silent" && !round$answered)
     question$answer <- list(problem = told, tries = question$tries)
     round$questions[[i]] <- question
     return(if (told$all) given_up(round, told) else round)

@@ -132,6 +132,8 @@ record_of_limits <- function() {
 #'   lies before it.
 #' @param stale How many of them may lie between; if absent, any number.
 #' @param before What this function gave before (or a file of it, as CSV): `was` is the state then.
+#'   Without it, of the last day before in `runs`: however often a day is asked of, its news are
+#'   the same.
 #' @param runs The folder of a study's run, or its folder of records of days: by what was held when
 #'   a limit that is broken was last within, it is told whether the market or a trade broke it.
 #' @return A table, a row for each limit, the broken first, then the near: `security` (what it is
@@ -190,9 +192,11 @@ check_limits <- function(x, limits, window = 250L, level = 0.99, benchmark = NUL
   columns <- stacked(states)
   in_order <- order(match(columns$state, limit_states))
   columns <- lapply(columns, `[`, in_order)
-  columns$was <- states_before(before, columns)
+  days <- if (is.character(runs)) read_days(runs) else runs
+  last <- subjects$dates[length(subjects$dates)]
+  columns$was <- states_before(before %||% limits_of_day_before(days, last), columns)
   if (all(is.na(columns$unit))) columns$unit <- NULL
-  causes <- causes_of_limits(columns, if (is.character(runs)) read_days(runs) else runs, request)
+  causes <- causes_of_limits(columns, days, request)
   about <- limits_basis(request, book, subjects, benchmark)
   made <- new_result(c(columns, causes$columns), "limits", about, subjects)
   attr(made, "request") <- request
@@ -359,6 +363,11 @@ judged_series <- function(line, series, record, known) {
 }
 
 limit_states <- c("broken", "not measurable", "near", "within", "unknown")
+
+limits_of_day_before <- function(days, date) {
+  days <- Filter(function(day) day$date < date, days)
+  if (length(days)) days[[length(days)]]$limits
+}
 
 # The state of the same limits before, by what they are of, their measure and its choices.
 states_before <- function(before, columns) {

@@ -66,6 +66,9 @@ repair_prices <- function(source, findings, price = NULL, dates = NULL, decimal 
   repaired
 }
 
+# All that a finding can want, but what nobody but the analyst can do.
+remedies <- c("sort", "drop", "blank", "divide", "split")
+
 # For the working of a price: what was delivered where it was changed, and by what.
 changed_cells <- function(d, delivered, todo) {
   now <- d$values[[d$measured]]

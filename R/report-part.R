@@ -92,7 +92,8 @@ through_time_of <- function(result) inherits(result, "imbroglio_result") && thro
 lead_of <- function(result, work) {
   book <- work$book$name
   beside <- !is.null(book) && !is.null(result[["security"]]) &&
-    sum(result$security == book) == 1L && nrow(result) > 1L &&
+    # A finding may be of no one security.
+    sum(result$security %in% book) == 1L && nrow(result) > 1L &&
     !has_own_headline(result)
   if (!beside) {
     said <- headline(result)

@@ -194,3 +194,13 @@ store_additions <- function(store) {
     )
   })
 }
+
+# What a store is known by: its entries, each of which changes it. That what they brought is as they
+# brought it is tested when it is read.
+state_of_store <- function(store) {
+  entries <- as.data.frame(store_additions(store))
+  sprintf(
+    "store of %s, digest %s", count(nrow(entries), "entry", "entries"),
+    digest::digest(lapply(entries, format), algo = "xxhash64")
+  )
+}

@@ -4,7 +4,7 @@
 
 own_files <- paste0(
   "^(report[.](html|pdf)|tables[.]xlsx|(tables|figures)/[^/]+[.](csv|svg)",
-  "|runs/[-0-9]+[.]json)$"
+  "|news[.]txt|runs/[-0-9]+[.]json)$"
 )
 
 # The folder itself, of a link what it leads to; refused where it is not a run's or empty.

@@ -13,7 +13,7 @@ work_of_study <- function(study) {
   x <- if (is.null(says$book)) returns else study_book(returns, study)
   work <- new_work(
     x,
-    settings = study_settings(says),
+    settings = c(study_settings(says), list(stale = study$stale)),
     choices = says$measures[lengths(says$measures) > 0L],
     wanted = names(says$measures),
     title = says$title,
@@ -72,7 +72,11 @@ study_prices <- function(study) {
   if (length(paths) == 1L && holds_store(paths, list()) && !is.null(says$book)) {
     reading$decimal <- NULL
   }
-  prices <- do.call(read_prices, c(list(paths, securities = about), reading))
+  prices <- if (is.null(says$repair)) {
+    do.call(read_prices, c(list(paths, securities = about), reading))
+  } else {
+    repaired_prices(study, paths, reading, about)
+  }
   if (!is.null(says$actions)) prices <- adjust_prices(prices, study_path(study, says$actions))
   # What is not asked for needs no rate, and no word on its currency.
   if (!is.null(says$choose)) prices <- prices[, unique(c(says$choose, says$benchmark))]
@@ -85,6 +89,29 @@ study_prices <- function(study) {
     )
   }
   prices
+}
+
+# What the study says of remedies is done, and stands in the basis of all numbers.
+repaired_prices <- function(study, paths, reading, about) {
+  delivery <- delivery_from(paths, reading)
+  findings <- findings_of_study(study, delivery)
+  accepted <- findings[findings$remedy %in% study$says$repair, ]
+  prices <- repair_prices(delivery, accepted)
+  if (is.null(about)) prices else with_securities(prices, about)
+}
+
+# What a check finds in the files of a study, as they are delivered.
+findings_of_study <- function(study, delivery = delivery_of_study(study)) {
+  says <- study$says
+  path <- function(key) if (!is.null(key)) study_path(study, key)
+  check_prices(
+    delivery, actions = path(says$actions), securities = path(says$securities),
+    today = study$today, stale = study$stale, dates = says$read$dates, decimal = says$read$decimal
+  )
+}
+
+delivery_of_study <- function(study) {
+  delivery_from(study_path(study, study$says$prices), study$says$read)
 }
 
 currency_in_study <- function(study, prices) {
@@ -115,7 +142,7 @@ study_book <- function(returns, study) {
   do.call(as_portfolio, c(list(returns), book))
 }
 
-# The files that a study reads, each with its digest; a database's state is not known beforehand.
+# The files that a study reads, each with its digest, and a store with its state.
 study_sources <- function(study) {
   says <- study$says
   named <- c(
@@ -128,7 +155,7 @@ study_sources <- function(study) {
 }
 
 digest_of_path <- function(path) {
-  if (grepl("^[a-z]+://", path)) return("not known beforehand")
+  if (is_store_address(path) || is_sqlite(path)) return(state_of_store(path))
   files <- if (dir.exists(path)) list.files(path, full.names = TRUE, recursive = TRUE) else path
   if (!all(file.exists(files))) return("missing")
   each <- vapply(files, digest::digest, "", algo = "sha256", file = TRUE)

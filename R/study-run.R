@@ -74,9 +74,8 @@ shared_digest <- function(study, sources, only) {
   says <- study$says
   says$measures <- names(says$measures)
   says$report <- NULL
-  if ("not known beforehand" %in% sources) sources <- c(sources, tempfile())
   built <- utils::packageDescription("imbroglio")[c("Version", "Built")]
-  digest::digest(list(unname(sources), says, only, built), algo = "xxhash64")
+  digest::digest(list(unname(sources), says, only, built, study$stale), algo = "xxhash64")
 }
 
 part_digest <- function(shared, name, choices) {
@@ -181,8 +180,8 @@ part_that_died <- function(piece, why) {
 # Where a worker has the work from: it opens the study itself, once for all parts. What is not of
 # files, or of a state that another may not find, is sent along.
 source_of_work <- function(work, study) {
-  # Files, not connections, are known beforehand.
-  again <- !is.null(study) && !"not known beforehand" %in% work$sources
+  # Others may write to a store in the meantime.
+  again <- !is.null(study) && !any(startsWith(work$sources, "store"))
   key <- digest::digest(list(study$says, study$folder, work$sources, tempfile()))
   forget_work()
   opened$key <- key

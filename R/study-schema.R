@@ -50,6 +50,10 @@ study_keys <- function() {
       as_of = text_key("the store as it was at this moment"),
       strict = truth_key("stop at the first file that cannot be read")
     )),
+    repair = several_key(
+      "what is done by itself about what a check finds, and said: all other findings stay",
+      list(type = "string", enum = as.list(remedies))
+    ),
     actions = text_key("a file of splits and dividends, which closes as traded are adjusted by"),
     securities = text_key("a file of what each security is: name, group, currency"),
     choose = several_key("only these securities", name),
@@ -91,8 +95,31 @@ study_keys <- function() {
     report = group_key("what is written", list(
       folder = text_key("the folder for page, tables, figures and workbook"),
       pdf = truth_key("a PDF beside the page")
-    ))
+    )),
+    morning = morning_key()
   )
+}
+
+morning_key <- function() {
+  name <- list(type = "string")
+  group_key("what `imbroglio morning` does besides", list(
+    feed = text_key("the feed that is asked for what is new, into the store that prices names"),
+    securities = several_key("what the feed is asked for at first; without it, all it has", name),
+    allow = several_key("hosts that the feed may redirect to", name),
+    patience = number_key(
+      "seconds for which nothing may come of the feed; then what is held is measured",
+      exclusiveMinimum = 0
+    ),
+    stale = whole_key("how many trading days the last price may be old", minimum = 0L),
+    folder = text_key("where the runs of each day, their log and their index are kept"),
+    keep = text_key(
+      "for how long each day's page is kept, as \"3 months\"; then each month's last",
+      pattern = time_schema$pattern
+    ),
+    keep_workbooks = text_key(
+      "the same of the workbooks, which are large", pattern = time_schema$pattern
+    )
+  ))
 }
 
 currency_key <- function() {

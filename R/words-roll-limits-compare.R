@@ -117,7 +117,8 @@ words_of.imbroglio_limits <- function(result) {
       ),
       sprintf(" is within its limit of %s", writer(line$limit))
     ))
-    if (!is.na(line$was) && line$was != line$state) {
+    # Where it is told what broke it, it is told since when.
+    if (!is.na(line$was) && line$was != line$state && is.na(line[["within_on"]] %||% NA)) {
       said <- paste0(said, sprintf("; it was %s before", line$was))
     }
     said <- paste0(said, came_of_words(line, writer))

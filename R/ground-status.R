@@ -31,3 +31,10 @@ status_with <- function(status, other) {
   if (!status %in% c(0L, 1L, 5L, 6L)) return(status)
   status_of((c(status, other) %% 5L) == 1L, c(status, other) >= 5L)
 }
+
+# Of what broke.
+status_of_error <- function(e) {
+  if (inherits(e, "imbroglio_error_argument")) return(2L)
+  of_outside <- c("package", "feed", "write")
+  if (!inherits(e, "imbroglio_error") || inherits(e, paste0("imbroglio_error_", of_outside))) 4L else 3L
+}
