@@ -143,7 +143,7 @@ broken_run <- function(line) {
 }
 
 row_of_index <- function(line, folder) {
-  kept <- c(page = "report.html", "tables" = "tables.xlsx", news = "news.txt")
+  kept <- c(page = "report.html", workbook = "tables.xlsx", news = "news.txt")
   paths <- file.path("runs", line$last_day, kept)
   there <- file.exists(file.path(folder, paths))
   link <- function(path, text) sprintf("<a href=\"%s\">%s</a>", escaped(path), escaped(text))

@@ -128,7 +128,7 @@ test_that("groups are limited, and a table of limits that is wrong says where", 
   expect_error(check_limits(book, line("NONE", "var")), class = "imbroglio_error_security")
 })
 
-test_that("the command's status says whether a limit is broken, and the morning runs", {
+test_that("the command's status says whether a limit is broken", {
   book <- c("--weights", "OSSELL=0.6,BAYBOND=0.4")
   bay <- demo_file("bay.csv")
   broken <- imbroglio("limits", bay, book, "--limits", written("of,measure,limit", "book,var,1%"))
@@ -137,63 +137,4 @@ test_that("the command's status says whether a limit is broken, and the morning 
   within <- imbroglio("limits", bay, book, "--limits", written("of,measure,limit", "book,var,9%"))
   expect_equal(within$status, 0L)
   expect_equal(imbroglio("limits", bay, book)$status, 2L)
-
-  feed <- feed_process()
-  withr::defer(feed$process$kill())
-  folder <- file.path(tempfile(), "this morning")
-  dir.create(dirname(folder))
-  held <- written("security,quantity", "OSSELL,2000", "TARROW,500", "BAYBOND,1000", "cash,12000")
-  limits <- written(
-    "of,measure,warn,limit", "book,var,2.5%,3%", "book,fall,8%,12%", "OSSELL,weight,40%,50%"
-  )
-  run <- function(today = "2026-01-02") {
-    command <- dirname(system.file("exec", "imbroglio", package = "imbroglio"))
-    out <- tempfile()
-    status <- system2(
-      "sh",
-      shQuote(c(
-        system.file("examples", "morning.sh", package = "imbroglio"), feed$address, held, limits,
-        "BAYALL", folder, today
-      )),
-      stdout = out,
-      stderr = out,
-      env = paste0(
-        c("R_LIBS=", "PATH="),
-        shQuote(c(
-          paste(.libPaths(), collapse = ":"), paste(command, Sys.getenv("PATH"), sep = ":")
-        ))
-      )
-    )
-    list(status = status, out = readLines(out))
-  }
-  first <- run()
-  expect_equal(first$status, 1L)
-  expect_length(first$out, 5L)
-  expect_equal(first$out[5], "What moved it: no day was recorded before this one.")
-  expect_equal(first$out[1], "The last price is of 2025-12-31, 1 trading day before 2026-01-02.")
-  expect_equal(first$out[2], "Prices: fetched; the check found no error.")
-  expect_equal(first$out[3], "Limits broken: BOOK fall, OSSELL weight.")
-  expect_match(first$out[4], "would lose .* if the fall of 2018-10 came again")
-  again <- run()
-  expect_equal(again$out, first$out)
-  # As if there had been a morning before, on which less of OSSELL was held.
-  earlier <- written("security,quantity", "OSSELL,900", "TARROW,500", "BAYBOND,1000", "cash,50000")
-  study <- file.path(dirname(folder), "earlier.yml")
-  writeLines(c(
-    sprintf("prices: %s", file.path(folder, "prices.sqlite")), "period: {to: 2025-12-30}",
-    sprintf("book: {holdings: %s}", earlier), sprintf("limits: %s", limits), "benchmark: BAYALL"
-  ), study)
-  unlink(file.path(folder, "report"), recursive = TRUE)
-  quietly(run_study(study, file.path(folder, "report"), "top", today = "2025-12-31"))
-  next_day <- run()
-  by_trades <- "BOOK fall (trades), OSSELL weight (trades)"
-  expect_match(next_day$out[3], by_trades, fixed = TRUE)
-  expect_match(next_day$out[5], "Value at risk at 99 %.*Trades: \\+")
-  today <- read.csv(file.path(folder, "limits-today.csv"))
-  expect_equal(today$was, today$state)
-  # A feed that stands still: nothing is within any more.
-  late <- run("2026-01-07")
-  expect_equal(late$status, 6L)
-  expect_match(late$out[2], "the check found errors")
-  expect_match(late$out[3], "OSSELL weight (trades); not measurable: BOOK var.", fixed = TRUE)
 })

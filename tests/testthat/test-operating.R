@@ -26,8 +26,11 @@ test_that("each line of the page does what it says", {
   write(all[last, ], "day.csv")
   priced <- c("open", "high", "low", "close", "adjusted")
   write(replace(all[last, ], priced, all[last, priced] * 100), "cents.csv")
-  fenced <- cumsum(grepl("^```", lines)) %% 2L == 1L & !grepl("^```", lines)
-  code <- lines[fenced]
+  fences <- cumsum(grepl("^```", lines))
+  fenced <- fences %% 2L == 1L & !grepl("^```", lines)
+  of_study <- fences == fences[grep("^```yaml", lines)]
+  writeLines(lines[fenced & of_study], file.path(folder, "morning.yml"))
+  code <- lines[fenced & !of_study]
   expect_gt(length(code), 20L)
   command <- dirname(system.file("exec", "imbroglio", package = "imbroglio"))
   programs <- dirname(Sys.glob("/usr/lib/postgresql/*/bin/pg_dump"))
