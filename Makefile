@@ -6,7 +6,7 @@ SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R src/*.cpp src/*.h src/Makevars
 	$(shell find inst -type f)
 export R_LIBS := $(LIBRARY):$(R_LIBS)
 
-.PHONY: demo test check lint sanitize newest bench opened results workers far year readers counts study bridge-study change-study attack shots install docs workings site demo-data setup-run setup-test setup-lint setup-newest setup-bench setup-shots setup-docs clean
+.PHONY: demo test check lint sanitize newest bench opened results workers far year readers counts study bridge-study change-study attack shots install uninstall docs workings site demo-data setup-run setup-test setup-lint setup-newest setup-bench setup-shots setup-docs clean
 
 demo: setup-run build/installed
 	@exec/imbroglio demo --figure build/demo.png
@@ -88,7 +88,11 @@ shots: setup-shots build/installed
 	@tools/shots
 
 install: setup-run
-	@tools/install $(PREFIX)
+	@tools/install "$(PREFIX)"
+
+# All versions below PREFIX, or one of them: VERSION=0.1.0.
+uninstall:
+	@tools/uninstall "$(PREFIX)" $(VERSION)
 
 docs: setup-docs build/installed
 	Rscript -e 'Rcpp::compileAttributes(); roxygen2::roxygenise(load_code = "installed")'

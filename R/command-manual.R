@@ -1,5 +1,5 @@
 # Pages of the manual and completion for shells, made from what the commands say of themselves.
-# `make install` puts them where the system looks for them.
+# `install_command()` puts them where the system looks for them.
 
 write_manual <- function(folder) {
   dir.create(folder, FALSE, TRUE)
