@@ -1,5 +1,17 @@
 # Where a result goes: to the terminal, a file, a figure.
 
+# `--out -` is what is printed where nothing is named; files of their own have names.
+to_standard_output <- function(line, writes) {
+  if (!identical(line$options$out, "-")) return(line)
+  if (identical(writes, "itself")) {
+    fail(
+      "argument", "This command writes files, and --out - is none.", remedy = "Name a file or folder."
+    )
+  }
+  line$options$out <- NULL
+  line
+}
+
 hand_over_measured <- function(result, options, plot = result, extra = NULL) {
   if (comes_by_block(options)) {
     rows <- write_rows(result, options$out, options$columns)
@@ -176,11 +188,3 @@ attach_usual <- function() {
     library(package, character.only = TRUE)
   }
 }
-
-# What was done, which --quiet leaves out.
-say <- function(...) if (!quiet_asked()) speak(...)
-
-# What is wrong, which nothing leaves out.
-speak <- function(...) cat(..., "\n", sep = "", file = stderr())
-
-quiet_asked <- function() isTRUE(getOption("imbroglio.quiet"))

@@ -14,6 +14,8 @@ command <- function(words = commandArgs(trailingOnly = TRUE)) {
 
 # Runs a command line; what goes wrong is told, and is its status.
 status_of_line <- function(words) {
+  told_before <- options(imbroglio.told_as = if (asks_for_json(words)) "json")
+  on.exit(options(told_before))
   beside <- 0L
   # What several parts of one measure say is said once.
   said <- character()
@@ -44,34 +46,6 @@ status_of_line <- function(words) {
   status_with(status, beside)
 }
 
-tell <- function(prefix, condition, status = NULL) {
-  # Colours are for R's own console.
-  lines <- strsplit(
-    trimws(cli::ansi_strip(conditionMessage(condition))),
-    "\n",
-    fixed = TRUE
-  )[[1L]]
-  # cli's marks mean nothing without its colours.
-  lines[1L] <- sub("^(\u2139|i) ", "", lines[1L])
-  lines[-1L] <- sub("^\\S (?=\\S)", "", lines[-1L], perl = TRUE)
-  # One sentence a line, folded only after its words are those of the command.
-  lines <- in_shell_words(visible(lines))
-  # A word longer than any path or name would push the rest out of sight.
-  lines <- gsub("(\\S{60})\\S{340,}", "\\1...", lines)
-  speak(paste(
-    unlist(lapply(seq_along(lines), function(i) {
-      strwrap(
-        paste0(if (i == 1L) prefix, lines[i]),
-        110,
-        indent = if (i == 1L) 0 else 2,
-        exdent = if (i == 1L) 2 else 4
-      )
-    })),
-    collapse = "\n"
-  ))
-  status
-}
-
 run_command <- function(words) {
   known <- commands()
   name <- if (length(words)) words[1L] else "--help"
@@ -93,7 +67,7 @@ run_command <- function(words) {
   }
   if (name == "working") return(run_working(words[-1L], known))
   this <- known[[name]]
-  line <- read_command_line(words[-1L], this$options, name)
+  line <- to_standard_output(read_command_line(words[-1L], this$options, name), this$writes)
   if (isTRUE(line$options$help)) {
     show_lines(command_help(name, this))
     return(0L)

@@ -176,7 +176,8 @@ parted_line <- function(words, allowed, command) {
       )
     }
     if (is.null(value)) {
-      if (at > length(words) || is_option[at] || words[at] == "-") {
+      # What is written may go to standard output.
+      if (at > length(words) || is_option[at] || (words[at] == "-" && name != "out")) {
         fail("argument", sprintf("%s: --%s wants a value.", command, name))
       }
       value <- words[at]

@@ -53,7 +53,7 @@ run_working <- function(words, known) {
   takes <- setdiff(
     union(known[[of]]$options, this$options), c("figure", "columns", names_of_record)
   )
-  line <- read_command_line(words[-1L], takes, of)
+  line <- to_standard_output(read_command_line(words[-1L], takes, of), "table")
   if (isTRUE(line$options$help)) {
     print_lines(command_help("working", this))
     return(0L)

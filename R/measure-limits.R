@@ -195,7 +195,10 @@ check_limits <- function(x, limits, window = 250L, level = 0.99, benchmark = NUL
   days <- if (is.character(runs)) read_days(runs) else runs
   last <- subjects$dates[length(subjects$dates)]
   columns$was <- states_before(before %||% limits_of_day_before(days, last), columns)
-  if (all(is.na(columns$unit))) columns$unit <- NULL
+  # What only some limits have stands at the end.
+  unit <- columns$unit
+  columns$unit <- NULL
+  if (!all(is.na(unit))) columns$unit <- unit
   causes <- causes_of_limits(columns, days, request)
   about <- limits_basis(request, book, subjects, benchmark)
   made <- new_result(c(columns, causes$columns), "limits", about, subjects)

@@ -354,6 +354,6 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
 }
 
 with_money <- function(columns, value) {
-  amounts <- list(var_value = columns$var * value, es_value = columns$es * value)
-  append(columns, amounts, match("es", names(columns)))
+  # What was asked for besides stands at the end.
+  c(columns, list(var_value = columns$var * value, es_value = columns$es * value))
 }

@@ -240,12 +240,12 @@ periods_of_security <- function(returns, security, var_line, beside, request) {
       rep(NA_real_, k)
     }
   )
+  columns$var_before <- line
+  columns$breach <- -columns$total_return > line
   if (!is.null(beside)) {
     columns$benchmark <- rep(beside$name, k)
     columns$benchmark_return <- between_closes(beside, base, dates[at], dates[first])
   }
-  columns$var_before <- line
-  columns$breach <- -columns$total_return > line
   columns
 }
 

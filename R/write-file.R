@@ -150,6 +150,9 @@ without_moment <- function(path) {
   if (nzchar(why)) fail("write", sprintf("%s could not be written.", basename(path)), where = why)
 }
 
+# Grows where what stands in an answer is understood otherwise; a column more, at the end, is not.
+form_of_answers <- "1"
+
 # JSON by our own layout; the strings by jsonlite.
 as_json <- function(result, columns = names(result)) {
   quoted <- function(x) {
@@ -203,7 +206,10 @@ as_json <- function(result, columns = names(result)) {
   )
   paste0(
     "{\n  \"imbroglio\": ",
-    object(c(version = quoted(origin$version), measure = quoted(attr(result, "measure")))),
+    object(c(
+      version = quoted(origin$version), measure = quoted(attr(result, "measure")),
+      form = quoted(form_of_answers)
+    )),
     ",\n  \"basis\": ",
     object(about),
     ",\n  \"results\": ",
