@@ -97,6 +97,7 @@ uninstall:
 docs: setup-docs build/installed
 	Rscript -e 'Rcpp::compileAttributes(); roxygen2::roxygenise(load_code = "installed")'
 	Rscript -e 'writeLines(imbroglio:::schema_text(), "inst/study/study.schema.json")'
+	Rscript tools/schemas.R
 
 workings: setup-test build/installed
 	Rscript tools/workings.R

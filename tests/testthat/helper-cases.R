@@ -36,3 +36,10 @@ case_calls <- function(on_any = FALSE) {
   if (on_any) calls <- Filter(function(call) all(all.vars(call) %in% free), calls)
   calls
 }
+
+# What each case gives, of those that are results.
+answers_of_cases <- function() {
+  data <- case_data()
+  found <- lapply(case_calls(), function(call) quietly(eval(call, data)))
+  Filter(function(one) !is.null(attr(one, "measure")), found)
+}
