@@ -5,7 +5,8 @@ to_standard_output <- function(line, writes) {
   if (!identical(line$options$out, "-")) return(line)
   if (identical(writes, "itself")) {
     fail(
-      "argument", "This command writes files, and --out - is none.", remedy = "Name a file or folder."
+      "argument", "This command writes files, and --out - is none.",
+      remedy = "Name a file or folder."
     )
   }
   line$options$out <- NULL

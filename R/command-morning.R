@@ -39,7 +39,9 @@ run_morning_command <- function(files, options) {
   morning <- run_morning(study, folder, options$today, fetch = !options$no_fetch)
   print_lines(
     if (form == "json") {
-      as.character(jsonlite::toJSON(unclass(morning), auto_unbox = TRUE, null = "null", digits = NA))
+      as.character(
+        jsonlite::toJSON(unclass(morning), auto_unbox = TRUE, null = "null", digits = NA)
+      )
     } else {
       visible(attr(morning, "sentences"))
     }

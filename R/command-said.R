@@ -1,5 +1,5 @@
-# What is said beside the answer, on standard error: errors, warnings, notes, and what was done; for
-# people, or a line of JSON each for programs that ask for the answer in JSON.
+# What is said beside the answer, on standard error: errors, warnings, notes, and what was done;
+# for people, or a line of JSON each for programs that ask for the answer in JSON.
 
 tell <- function(prefix, condition, status = NULL) {
   if (told_as_json()) {
@@ -65,6 +65,11 @@ told_head <- function(kind) {
   list(imbroglio = list(kind = kind, form = form_of_answers, version = version))
 }
 
+condition_fields <- function(condition) {
+  fields <- c("file", "line", "security", "value")
+  lapply(stats::setNames(nm = fields), function(name) condition[[name]])
+}
+
 # What is wrong, where, what to do, and the fields that the condition has for programs.
 told_in_json <- function(condition, kind, status) {
   plain <- function(text) unname(in_shell_words(visible(cli::ansi_strip(text))))
@@ -84,8 +89,6 @@ told_in_json <- function(condition, kind, status) {
       remedy = if (length(remedy)) plain(paste(remedy, collapse = " "))
     ),
     if (!is.null(status)) list(status = status),
-    Filter(Negate(is.null), lapply(
-      stats::setNames(nm = c("file", "line", "security", "value")), function(name) condition[[name]]
-    ))
+    Filter(Negate(is.null), condition_fields(condition))
   )
 }

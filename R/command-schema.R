@@ -19,7 +19,8 @@ run_schema <- function(files, options) {
   if (length(files) > 1L) fail("argument", "schema takes one result.")
   if (!length(files)) {
     titles <- gsub("_", " ", vapply(known, title_of_result, ""), fixed = TRUE)
-    hand_over_lines(paste0(formatC(known, width = -max(nchar(known))), "  ", titles), options, "text")
+    names_shown <- formatC(known, width = -max(nchar(known)))
+    hand_over_lines(paste0(names_shown, "  ", titles), options, "text")
     return(0L)
   }
   if (!files %in% known) {
@@ -34,9 +35,10 @@ run_schema <- function(files, options) {
 
 # Those that have columns: some records only gather what belongs together.
 results_known <- function() {
-  names_of <- c(names(all_records()), unlist(lapply(all_records(), function(one) names(one$tables))))
+  records <- all_records()
+  of_tables <- unlist(lapply(records, function(one) names(one$tables)), use.names = FALSE)
   Filter(function(name) {
     table <- table_of_record(name)
     length(c(table$columns, table$shares)) > 0L
-  }, sort(unique(unname(names_of))))
+  }, sort(unique(c(names(records), of_tables))))
 }

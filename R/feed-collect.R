@@ -1,10 +1,10 @@
 record_of_fetch <- function() {
-  table_record(columns = list(
+  table_record("What came of a feed", columns = list(
     outcome = column("outcome", "text"),
     left_out = column("left out", "count"),
     tries = column("tries", "count"),
     reason = column("reason", "text", optional = TRUE)
-  ))
+  ), shares = c("security", "from", "to", "rows", "new", "restated"))
 }
 
 # What comes of a fetch, collected in parts that memory can hold.

@@ -1,8 +1,8 @@
 # A round of questions to a feed: its state, which step comes next, and what an answer makes of
 # it. Nothing here asks or waits; that is in feed-ask.R.
 
-# `waited`: seconds since a page came, asking and pausing; `answered`: whether anything ever did. A question is open
-# until it has an `answer`.
+# `waited`: seconds since a page came, asking and pausing; `answered`: whether anything ever did. A
+# question is open until it has an `answer`.
 new_round <- function(feed, questions) {
   list(
     waited = 0,
@@ -73,8 +73,8 @@ after_failure <- function(round, i, told, feed, now) {
     if (!over) {
       patience <- count(feed$patience, "second")
       told$reason <- sprintf(
-        if (told$kind == "later") "%s; it asks to wait longer than %s" else "%s; no more within %s",
-        told$reason, patience
+        "%s; %s %s", told$reason,
+        if (told$kind == "later") "it asks to wait longer than" else "no more within", patience
       )
     }
     told$all <- (impatient && told$kind %in% c("later", "silent")) ||

@@ -35,6 +35,6 @@ status_with <- function(status, other) {
 # Of what broke.
 status_of_error <- function(e) {
   if (inherits(e, "imbroglio_error_argument")) return(2L)
-  of_outside <- c("package", "feed", "write")
-  if (!inherits(e, "imbroglio_error") || inherits(e, paste0("imbroglio_error_", of_outside))) 4L else 3L
+  of_outside <- paste0("imbroglio_error_", c("package", "feed", "write"))
+  if (!inherits(e, "imbroglio_error") || inherits(e, of_outside)) 4L else 3L
 }

@@ -33,7 +33,7 @@ record_of_currency <- function() {
         )
       ),
       example = paste0(
-        "imbroglio currency bay.csv --security BAYMETAL --rates bay-rates.csv --base HBC ",
+        "imbroglio currency bay.csv --security BAYMETAL --rates bay-rates.csv.gz --base HBC ",
         "--currencies BAYMETAL=TMC --figure currency.png"
       )
     ),
@@ -62,7 +62,7 @@ record_of_currency <- function() {
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' abroad <- translate_prices(
-#'   prices[, c("TARROW", "BAYMETAL")], demo_file("bay-rates.csv"),
+#'   prices[, c("TARROW", "BAYMETAL")], demo_file("bay-rates.csv.gz"),
 #'   base = "HBC", currency = c(TARROW = "HBC", BAYMETAL = "TMC")
 #' )
 #' in_words(measure_currency(abroad))

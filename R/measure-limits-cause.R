@@ -144,3 +144,9 @@ who_broke_it <- function(row, numbers, day) {
     "both"
   }
 }
+
+# Those of the last day before.
+limits_of_day_before <- function(days, date) {
+  days <- Filter(function(day) day$date < date, days)
+  if (length(days)) days[[length(days)]]$limits
+}

@@ -367,11 +367,6 @@ judged_series <- function(line, series, record, known) {
 
 limit_states <- c("broken", "not measurable", "near", "within", "unknown")
 
-limits_of_day_before <- function(days, date) {
-  days <- Filter(function(day) day$date < date, days)
-  if (length(days)) days[[length(days)]]$limits
-}
-
 # The state of the same limits before, by what they are of, their measure and its choices.
 states_before <- function(before, columns) {
   none <- rep(NA_character_, length(columns$measure))

@@ -28,7 +28,7 @@
 #' @family ways to put prices right
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
-#' rates <- read_prices(demo_file("bay-rates.csv"))
+#' rates <- read_prices(demo_file("bay-rates.csv.gz"))
 #' abroad <- translate_prices(
 #'   prices[, c("TARROW", "BAYMETAL")], rates,
 #'   base = "HBC", currency = c(TARROW = "HBC", BAYMETAL = "TMC")

@@ -33,7 +33,7 @@
 #' * `bay-securities.csv`: `security`, `name`, `currency`, `group`, `benchmark`.
 #' * `bay-fund.csv`: `REEFFUND`, a fund that is priced on Wednesdays only.
 #' * `bay-holdings.csv`: what a small office holds, among it the fund, a short position and cash.
-#' * `bay-rates.csv`: what a crown of Tinmoor (TMC) costs in HBC, which all are quoted in.
+#' * `bay-rates.csv.gz`: what a crown of Tinmoor (TMC) costs in HBC, which all are quoted in.
 #' * `bay-limits.csv`: the limits that it keeps, see [check_limits()].
 #' * `bay-unlike.csv`: a book of unlike things: twelve shares, one of them short and one,
 #'   `TINROPE` (`bay-tinmoor.csv.gz`), in crowns; the fund of Wednesdays, one that is priced at the

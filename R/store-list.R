@@ -16,6 +16,21 @@ record_of_store <- function() {
     entry = column("entry", "text"),
     who = column("by", "text", optional = TRUE),
     grounds = column("why", "text", optional = TRUE)
+  ), tables = list(
+    contents = table_record("What a store holds", shares = c(
+      "security", "name", "group", "from", "to", "n", "restated", "actions", "addition",
+      "added_at", "checked_at", "source", "ended"
+    )),
+    restatements = table_record("What was restated", shares = c(
+      "security", "date", "field", "before", "after", "known_from", "restated_at", "addition",
+      "source"
+    )),
+    additions = table_record("The entries of a store", shares = c(
+      "addition", "added_at", "source", "new", "restated", "entry", "who", "grounds"
+    )),
+    verification = table_record("Whether a store is as it was written", shares = c(
+      "part", "item", "n", "sound"
+    ))
   ))
 }
 
@@ -195,8 +210,8 @@ store_additions <- function(store) {
   })
 }
 
-# What a store is known by: its entries, each of which changes it. That what they brought is as they
-# brought it is tested when it is read.
+# What a store is known by: its entries, each of which changes it. That what they brought is as
+# they brought it is tested when it is read.
 state_of_store <- function(store) {
   entries <- as.data.frame(store_additions(store))
   sprintf(

@@ -2,6 +2,11 @@
 
 usual_keep <- list(keep = "3 months", keep_workbooks = "2 weeks")
 
+kept_for <- function(study) {
+  says <- study$says$morning
+  utils::modifyList(usual_keep, as.list(says[intersect(names(usual_keep), names(says))]))
+}
+
 keep_morning <- function(morning) {
   folder <- morning$folder
   runs <- file.path(folder, "runs")
@@ -11,8 +16,7 @@ keep_morning <- function(morning) {
   morning$kept <- file.path("runs", morning$top$date)
   keep_day(morning, file.path(folder, morning$kept))
   dates <- dates_kept(folder)
-  says <- morning$study$says$morning
-  keep <- utils::modifyList(usual_keep, says[intersect(names(usual_keep), names(says))])
+  keep <- kept_for(morning$study)
   for (date in dates) prune_day(file.path(runs, date), is_due(as.Date(date), as.Date(dates), keep))
   digests <- record_in(file.path(folder, morning$kept))$files
   morning$files <- stats::setNames(digests, file.path(morning$kept, names(digests)))

@@ -68,7 +68,8 @@ run_morning <- function(study, folder = NULL, today = NULL, fetch = TRUE) {
   if (!isTRUE(fetch) && !isFALSE(fetch)) {
     fail("argument", "`fetch` is TRUE or FALSE.", where = sprintf("It is %s.", shown(fetch)))
   }
-  study <- study_of_today(if (inherits(study, "imbroglio_study")) study else read_study(study), today)
+  if (!inherits(study, "imbroglio_study")) study <- read_study(study)
+  study <- study_of_today(study, today)
   folder <- folder_of_mornings(
     folder %||% study_path(study, study$says$morning$folder %||% "mornings")
   )
@@ -207,24 +208,25 @@ measure_for_morning <- function(morning) {
 # What is wrong, and what could not be had or measured.
 judge_morning <- function(morning) {
   states <- unlist(morning$top$limits$states)
-  some_of <- function(n, what, says) if (isTRUE(n > 0)) sprintf("%s %s", count(n, what), says)
+  some_of <- function(n, what, says) if (isTRUE(n > 0)) paste(count(n, what), says)
   fetched <- morning$fetched
   table <- is.data.frame(fetched)
   failed <- if (table) sum(fetched$outcome == "failed") else 0L
   asked <- !is.null(morning$study$says$morning$feed) && !identical(fetched, "not asked")
   errors <- sum(morning$findings$severity == "error")
-  unmeasured <- states[["not measurable"]] %||% 0L
-  unknown <- states[["unknown"]] %||% 0L
+  state <- function(name) if (is.null(states)) 0L else states[[name]]
+  broken <- state("broken")
+  unmeasured <- state("not measurable") + state("unknown")
   parts <- morning$run$state == "failed"
   wrong <- c(
-    some_of(states[["broken"]], "limit", if (states[["broken"]] == 1L) "is broken" else "are broken"),
+    some_of(broken, "limit", if (broken == 1L) "is broken" else "are broken"),
     some_of(length(morning$doubts), "doubt", "about what the feed brought"),
     some_of(errors, "error", "among the prices")
   )
   part <- c(
     if (asked && !table) paste("the feed gave nothing:", fetched),
     some_of(failed, "security", "could not be had of the feed"),
-    some_of(unmeasured + unknown, "limit", "cannot be measured"),
+    some_of(unmeasured, "limit", "cannot be measured"),
     if (any(parts)) sprintf("not measured: %s", some(morning$run$part[parts]))
   )
   morning$reasons <- c(wrong, part)

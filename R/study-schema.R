@@ -204,7 +204,7 @@ study_schema <- function() {
 }
 
 schema_text <- function() {
-  as.character(jsonlite::toJSON(study_schema(), auto_unbox = TRUE, pretty = TRUE, digits = NA))
+  as.character(jsonlite::toJSON(study_schema(), auto_unbox = TRUE, digits = NA))
 }
 
 # What in a value is not as its schema says: a list of problems, each with its path.

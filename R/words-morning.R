@@ -3,9 +3,12 @@
 news_of_morning <- function(morning) {
   top <- morning$top
   moved <- unlist(lapply(unname(top$why), function(one) {
-    if (startsWith(one$lines[1L], "Since")) sprintf("%s: %s", one$label, lower_first(one$lines[1L]))
+    first <- one$lines[1L]
+    if (startsWith(first, "Since")) sprintf("%s: %s", one$label, lower_first(first))
   }))
-  paragraph <- function(title, lines) if (length(lines)) c("", paste0(title, ". ", lines[1L]), lines[-1L])
+  paragraph <- function(title, lines) {
+    if (length(lines)) c("", paste0(title, ". ", lines[1L]), lines[-1L])
+  }
   # Up to when it goes is said with the prices.
   plainly <- function(lines) sub("^Up to [-0-9]+ only, [^:]+: ", "", lines)
   c(
@@ -34,35 +37,23 @@ shortened <- function(reasons) sub(":.*$", "", reasons)
 
 prices_of_morning <- function(morning) {
   fetched <- morning$fetched
-  table <- is.data.frame(fetched)
-  failed <- if (table) fetched[fetched$outcome == "failed", ]
-  findings <- morning$findings
-  errors <- findings[findings$severity == "error", ]
+  failed <- if (is.data.frame(fetched)) fetched[fetched$outcome == "failed", ]
+  errors <- morning$findings[morning$findings$severity == "error", ]
+  asked <- !is.null(morning$study$says$morning$feed)
   c(
-    paste0(c(
+    paste(c(
       morning$top$age,
-      if (!is.null(morning$study$says$morning$feed)) {
-        if (table) {
-          sprintf(
-            "The feed had %s, %s restated.", count(sum(fetched$new), "new price"),
-            count(sum(fetched$restated))
-          )
-        } else if (fetched == "not asked") {
-          "The feed was not asked."
-        } else {
-          "Nothing came of the feed; what was held is measured."
-        }
-      },
+      if (asked) came_of_feed(fetched),
       if (isTRUE(morning$repaired > 0L)) {
-        sprintf("%s put right as the study says.", count(morning$repaired, "finding was", "findings were"))
+        put <- count(morning$repaired, "finding was", "findings were")
+        sprintf("%s put right as the study says.", put)
       },
-      if (!is.null(findings)) {
-        sprintf("The check found %s.", if (nrow(errors)) count(nrow(errors), "error") else "no error")
+      if (!is.null(morning$findings)) {
+        found <- if (NROW(errors)) count(NROW(errors), "error") else "no error"
+        sprintf("The check found %s.", found)
       }
     ), collapse = " "),
-    if (is.character(fetched) && fetched != "not asked" && !is.null(morning$study$says$morning$feed)) {
-      paste("The feed:", fetched)
-    },
+    if (asked && is.character(fetched) && fetched != "not asked") paste("The feed:", fetched),
     listed_few(morning$doubts),
     listed_few(sprintf("Not had: %s, %s.", failed$security, sub("[.]$", "", failed$reason))),
     listed_few(sprintf(
@@ -74,6 +65,17 @@ prices_of_morning <- function(morning) {
       errors$finding, sub("[.]$", "", errors$detail)
     ))
   )
+}
+
+came_of_feed <- function(fetched) {
+  if (is.data.frame(fetched)) {
+    return(sprintf(
+      "The feed had %s, %s restated.", count(sum(fetched$new), "new price"),
+      count(sum(fetched$restated))
+    ))
+  }
+  if (fetched == "not asked") return("The feed was not asked.")
+  "Nothing came of the feed; what was held is measured."
 }
 
 listed_few <- function(lines, most = 10L) {
@@ -102,11 +104,14 @@ without_tags <- function(html) {
 index_of_mornings <- function(lines, study, folder) {
   dates <- vapply(lines, function(line) line$last_day %||% NA_character_, "")
   newest <- lines[[length(lines)]]
-  of_days <- !is.na(dates) & !duplicated(dates, fromLast = TRUE)
+  measured <- vapply(lines, gave_numbers, NA)
+  lines <- lines[measured]
+  dates <- dates[measured]
+  of_days <- !duplicated(dates, fromLast = TRUE)
   lines <- lines[of_days]
   lines <- lines[order(dates[of_days], decreasing = TRUE)]
   title <- study$says$title %||% basename(study$file)
-  keep <- utils::modifyList(usual_keep, as.list(study$says$morning[names(usual_keep)]))
+  keep <- kept_for(study)
   html_document(title, report_file("page.css"), c(
     "<header>",
     sprintf("<h1>%s</h1>", escaped(title)),
@@ -133,9 +138,11 @@ index_of_mornings <- function(lines, study, folder) {
   ))
 }
 
+gave_numbers <- function(line) isTRUE(line$status %in% c(0L, 1L, 5L, 6L))
+
 # A morning that gave no numbers is not to be taken for one that found nothing.
 broken_run <- function(line) {
-  if (!is.null(line$last_day)) return(NULL)
+  if (gave_numbers(line)) return(NULL)
   sprintf(
     "<p><strong>The run of %s gave no numbers:</strong> %s</p>", escaped(line$started),
     escaped(paste(unlist(line$reasons), collapse = "; "))

@@ -174,6 +174,7 @@ as_json <- function(result, columns = names(result)) {
     text
   }
   object <- function(fields) {
+    if (!length(fields)) return("{}")
     paste0("{", paste0(quoted(names(fields)), ": ", fields, collapse = ", "), "}")
   }
   rows <- function(table) {
@@ -202,7 +203,7 @@ as_json <- function(result, columns = names(result)) {
     dropped = rows(origin$dropped),
     currency = if (!is.null(origin$currency)) cells(origin$currency),
     repairs = paste0("[", paste(cells(origin$repairs), collapse = ", "), "]"),
-    choices = if (length(origin$choices)) object(vapply(origin$choices, cells, "")) else "{}"
+    choices = object(vapply(origin$choices, cells, ""))
   )
   paste0(
     "{\n  \"imbroglio\": ",

@@ -36,9 +36,9 @@ answer_schema <- function(name) {
 }
 
 answer_rule <- paste(
-  "A number that is not known or not finite is null. Columns that are not required are there where",
-  "they were asked for, or where some row has them; columns of later versions of this form stand at",
-  "the end."
+  "A number that is not known or not finite is null. Columns that are not required are there",
+  "where they were asked for, or where some row has them; columns of later versions of this form",
+  "stand at the end."
 )
 
 # The columns that every answer has, in their order; `window`: of those through time.

@@ -8,7 +8,7 @@ prices <- quietly(read_prices(
 ))
 own <- setNames(rep("HBC", ncol(prices)), colnames(prices))
 own["TINROPE"] <- "TMC"
-base <- quietly(translate_prices(prices, demo_file("bay-rates.csv"), "HBC", own, carry = 3))
+base <- quietly(translate_prices(prices, demo_file("bay-rates.csv.gz"), "HBC", own, carry = 3))
 at <- function(day) {
   quietly(as_portfolio(
     window(base, end = day), holdings = demo_file("bay-unlike.csv"), benchmark = "BAYALL"

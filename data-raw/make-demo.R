@@ -323,7 +323,7 @@ write(
 set.seed(77)
 open <- days[!format(days, "%m-%d") %in% c("01-06", "06-24")]
 crown <- 1.8 * exp(cumsum(0.004 * rnorm(length(open))))
-write(data.frame(date = open, TMC = round(crown, 4)), "bay-rates.csv")
+write(data.frame(date = open, TMC = round(crown, 4)), "bay-rates.csv.gz")
 
 # ---- a book of unlike things: a share of Tinmoor in crowns, a fund of months, a short, two cashes
 # ------------------------------------------------------------------

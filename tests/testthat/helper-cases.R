@@ -19,7 +19,7 @@ case_data <- function(x = NULL, b = NULL, methods = names(imbroglio:::var_method
   ))
   lazily("book_of_days", as_portfolio(daily()[1:300, ], shares = c(OSSELL = 1e5, TARROW = -5e4)))
   lazily("translated", translate_prices(
-    demo_prices()[1:300, c("TARROW", "BAYMETAL")], demo_file("bay-rates.csv"), "HBC",
+    demo_prices()[1:300, c("TARROW", "BAYMETAL")], demo_file("bay-rates.csv.gz"), "HBC",
     c(TARROW = "HBC", BAYMETAL = "TMC")
   ))
   lazily("book_of_currencies", as_portfolio(data$translated, shares = c(TARROW = 9, BAYMETAL = 5)))

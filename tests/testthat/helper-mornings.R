@@ -1,5 +1,6 @@
-# A team's mornings, one after the other: a feed of its own, whose prices come day by day, a book, its
-# limits, and the study that is run. Each of the functions makes something happen the evening before.
+# A team's mornings, one after the other: a feed of its own, whose prices come day by day, a book,
+# its limits, and the study that is run. Each of the functions makes something happen the evening
+# before.
 team_mornings <- function(folder, history = 120L) {
   all <- as.matrix(demo_prices()[, c("OSSELL", "TARROW", "BAYBOND")])
   all <- utils::tail(all, history + 40L)

@@ -90,6 +90,6 @@ demo_unlike <- function(...) {
   ))
   own <- setNames(rep("HBC", ncol(prices)), colnames(prices))
   own["TINROPE"] <- "TMC"
-  base <- quietly(translate_prices(prices, demo_file("bay-rates.csv"), "HBC", own, carry = 3))
+  base <- quietly(translate_prices(prices, demo_file("bay-rates.csv.gz"), "HBC", own, carry = 3))
   quietly(as_portfolio(base, holdings = demo_file("bay-unlike.csv"), benchmark = "BAYALL", ...))
 }

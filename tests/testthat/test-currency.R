@@ -76,13 +76,13 @@ test_that("a book across currencies wants them converted", {
 
 test_that("each command counts in the base", {
   bay <- demo_file("bay.csv")
-  rates <- c("--rates", demo_file("bay-rates.csv"), "--base", "HBC")
+  rates <- c("--rates", demo_file("bay-rates.csv.gz"), "--base", "HBC")
   said <- jsonlite::fromJSON(run_here(
     "volatility", bay, "--security", "BAYMETAL", rates, "--currencies", "BAYMETAL=TMC"
   ))
   both <- merge(
     read.csv(bay)[c("date", "BAYMETAL")],
-    read.csv(demo_file("bay-rates.csv"))
+    read.csv(demo_file("bay-rates.csv.gz"))
   )
   p <- both$BAYMETAL * both$TMC
   expect_equal(said$results$volatility, sd(diff(p) / head(p, -1)), tolerance = 1e-10)

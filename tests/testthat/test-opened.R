@@ -615,7 +615,7 @@ test_that("the command reads in blocks by --memory, with the same answers", {
   past <- c("volatility", store, "--as-of", "1", "--format", "csv")
   expect_identical(imbroglio(past, "--memory", "100KB")$out, imbroglio(past)$out)
   abroad <- c(
-    "volatility", at("bay"), "--security", "BAYMETAL", "--rates", demo_file("bay-rates.csv"),
+    "volatility", at("bay"), "--security", "BAYMETAL", "--rates", demo_file("bay-rates.csv.gz"),
     "--base", "HBC", "--currencies", "BAYMETAL=TMC", "--format", "csv"
   )
   expect_identical(imbroglio(abroad, "--memory", "100MB")$out, imbroglio(abroad)$out)

@@ -4,7 +4,7 @@ study_folder <- function(frame = parent.frame()) {
   folder <- withr::local_tempdir(.local_envir = frame)
   file.copy(demo_file(c(
     "bay.csv", "bay-fund.csv", "bay-book.csv", "bay-limits-book.csv", "bay-securities.csv",
-    "bay-rates.csv", "bay-study.yml"
+    "bay-rates.csv.gz", "bay-study.yml"
   )), folder)
   folder
 }
@@ -211,7 +211,7 @@ test_that("currency, period, given returns, one security and a universe each hav
     many = c("prices: [bay.csv, bay-fund.csv]", "choose: [OSSELL, REEFFUND]", "benchmark: BAYALL"),
     money = c(
       "prices: bay.csv", "choose: [BAYMETAL, OSSELL]",
-      "currency: {base: HBC, rates: bay-rates.csv, of: {BAYMETAL: TMC, OSSELL: HBC}}",
+      "currency: {base: HBC, rates: bay-rates.csv.gz, of: {BAYMETAL: TMC, OSSELL: HBC}}",
       "period: {during: 2023}", "measures: {currency: , var: {method: normal}}"
     ),
     returns = c(
@@ -226,7 +226,8 @@ test_that("currency, period, given returns, one security and a universe each hav
     one = measure_var(window(read_prices(demo_file("bay.csv"))[, "TARROW"], last = "3 years")),
     money = measure_var(
       window(translate_prices(
-        read_prices(demo_file("bay.csv"))[, c("BAYMETAL", "OSSELL")], demo_file("bay-rates.csv"),
+        read_prices(demo_file("bay.csv"))[, c("BAYMETAL", "OSSELL")],
+        demo_file("bay-rates.csv.gz"),
         "HBC", c(BAYMETAL = "TMC", OSSELL = "HBC")
       ), during = "2023"),
       method = "normal"

@@ -447,7 +447,7 @@ test_that("the demo's book goes through the commands, and each says what was mad
   files <- demo_file(c("bay.csv", "bay-fund.csv", "bay-kelp.csv", "bay-tinmoor.csv.gz"))
   book <- c(
     "--holdings", demo_file("bay-unlike.csv"), "--base", "HBC", "--rates",
-    demo_file("bay-rates.csv"), "--carry", "3", "--currencies", "BAYALL=HBC", "--bridges", "2"
+    demo_file("bay-rates.csv.gz"), "--carry", "3", "--currencies", "BAYALL=HBC", "--bridges", "2"
   )
   lines <- list(
     "var", c("var", "--split"), "volatility", c("volatility", "--split"),
