@@ -70,13 +70,7 @@ after_failure <- function(round, i, told, feed, now) {
   over <- question$failures >= most || (told$kind == "again" && question$restarts + 1L >= most)
   impatient <- round$waited + wait > feed$patience
   if (over || impatient) {
-    if (!over) {
-      patience <- count(feed$patience, "second")
-      told$reason <- sprintf(
-        "%s; %s %s", told$reason,
-        if (told$kind == "later") "it asks to wait longer than" else "no more within", patience
-      )
-    }
+    if (!over) told$reason <- paste0(told$reason, impatient_words(told, feed))
     told$all <- (impatient && told$kind %in% c("later", "silent")) ||
       (told$kind == "silent" && !round$answered)
     question$answer <- list(problem = told, tries = question$tries)
@@ -98,6 +92,13 @@ after_failure <- function(round, i, told, feed, now) {
     }
   }
   round
+}
+
+impatient_words <- function(told, feed) {
+  sprintf(
+    "; %s %s", if (told$kind == "later") "it asks to wait longer than" else "no more within",
+    count(feed$patience, "second")
+  )
 }
 
 # All that is open is lost for the same reason.

@@ -38,8 +38,6 @@ what_runs <- function(folder) {
 
 log_file <- function(folder) file.path(folder, "log.jsonl")
 
-utc_now <- function() format(Sys.time(), "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
-
 begun_morning <- function(study, folder) {
   sweep_killed(folder)
   morning <- new.env()

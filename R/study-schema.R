@@ -42,14 +42,7 @@ study_keys <- function() {
     title = text_key("the title of the page"),
     prices = several_key("files, a folder, a price store: what read_prices() takes", name),
     given = choice_key("what the files hold", c("prices", "returns", "profits")),
-    read = group_key("how the files are read, where they can be read in several ways", list(
-      price = text_key("which column is the price"),
-      dates = text_key("the order of dates: dmy, mdy, ymd"),
-      decimal = choice_key("the decimal mark", c(".", ",")),
-      sheet = text_key("the sheet of a workbook"),
-      as_of = text_key("the store as it was at this moment"),
-      strict = truth_key("stop at the first file that cannot be read")
-    )),
+    read = reading_key(),
     repair = several_key(
       "what is done by itself about what a check finds, and said: all other findings stay",
       list(type = "string", enum = as.list(remedies))
@@ -98,6 +91,17 @@ study_keys <- function() {
     )),
     morning = morning_key()
   )
+}
+
+reading_key <- function() {
+  group_key("how the files are read, where they can be read in several ways", list(
+    price = text_key("which column is the price"),
+    dates = text_key("the order of dates: dmy, mdy, ymd"),
+    decimal = choice_key("the decimal mark", c(".", ",")),
+    sheet = text_key("the sheet of a workbook"),
+    as_of = text_key("the store as it was at this moment"),
+    strict = truth_key("stop at the first file that cannot be read")
+  ))
 }
 
 morning_key <- function() {

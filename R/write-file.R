@@ -155,32 +155,14 @@ form_of_answers <- "1"
 
 # JSON by our own layout; the strings by jsonlite.
 as_json <- function(result, columns = names(result)) {
-  quoted <- function(x) {
-    each <- unique(x)
-    vapply(each, function(s) {
-      as.character(jsonlite::toJSON(s, auto_unbox = TRUE))
-    }, "", USE.NAMES = FALSE)[match(x, each)]
-  }
-  cells <- function(x) {
-    if (inherits(x, "Date")) x <- core_iso_days(x)
-    text <- if (is.numeric(x)) {
-      core_shortest(x)
-    } else if (is.logical(x)) {
-      lower_case(x)
-    } else {
-      quoted(as.character(x))
-    }
-    text[is.na(x) | (is.numeric(x) & !is.finite(x))] <- "null"
-    text
-  }
   object <- function(fields) {
     if (!length(fields)) return("{}")
-    paste0("{", paste0(quoted(names(fields)), ": ", fields, collapse = ", "), "}")
+    paste0("{", paste0(quoted_json(names(fields)), ": ", fields, collapse = ", "), "}")
   }
   rows <- function(table) {
     if (!nrow(table)) return("[]")
     fields <- Map(
-      function(name, column) paste0(quoted(name), ": ", cells(column)),
+      function(name, column) paste0(quoted_json(name), ": ", cells_json(column)),
       names(table),
       table
     )
@@ -191,32 +173,53 @@ as_json <- function(result, columns = names(result)) {
     )
   }
   origin <- basis(result)
+  made_by <- c(
+    version = quoted_json(origin$version), measure = quoted_json(attr(result, "measure")),
+    form = quoted_json(form_of_answers)
+  )
   simple <- origin[c("from", "to", "securities", "kind", "per_year", "seed", "origin", "digest")]
   about <- c(
-    vapply(simple, cells, ""),
+    vapply(simple, cells_json, ""),
     every = if (length(origin$every) == 1L) {
-      cells(origin$every)
+      cells_json(origin$every)
     } else {
-      object(vapply(origin$every, cells, ""))
+      object(vapply(origin$every, cells_json, ""))
     },
-    observations = object(vapply(origin$observations, cells, "")),
+    observations = object(vapply(origin$observations, cells_json, "")),
     dropped = rows(origin$dropped),
-    currency = if (!is.null(origin$currency)) cells(origin$currency),
-    repairs = paste0("[", paste(cells(origin$repairs), collapse = ", "), "]"),
-    choices = object(vapply(origin$choices, cells, ""))
+    currency = if (!is.null(origin$currency)) cells_json(origin$currency),
+    repairs = paste0("[", paste(cells_json(origin$repairs), collapse = ", "), "]"),
+    choices = object(vapply(origin$choices, cells_json, ""))
   )
   paste0(
     "{\n  \"imbroglio\": ",
-    object(c(
-      version = quoted(origin$version), measure = quoted(attr(result, "measure")),
-      form = quoted(form_of_answers)
-    )),
+    object(made_by),
     ",\n  \"basis\": ",
     object(about),
     ",\n  \"results\": ",
     rows(as.data.frame(result)[columns]),
     "\n}"
   )
+}
+
+quoted_json <- function(x) {
+  each <- unique(x)
+  vapply(each, function(s) {
+    as.character(jsonlite::toJSON(s, auto_unbox = TRUE))
+  }, "", USE.NAMES = FALSE)[match(x, each)]
+}
+
+cells_json <- function(x) {
+  if (inherits(x, "Date")) x <- core_iso_days(x)
+  text <- if (is.numeric(x)) {
+    core_shortest(x)
+  } else if (is.logical(x)) {
+    lower_case(x)
+  } else {
+    quoted_json(as.character(x))
+  }
+  text[is.na(x) | (is.numeric(x) & !is.finite(x))] <- "null"
+  text
 }
 
 # Spreadsheet programs run a cell that starts like a formula; text that does gets
