@@ -6,9 +6,8 @@ RUN apt-get update \
     && apt-get install -y --no-install-recommends r-base-core g++ gfortran make \
     && rm -rf /var/lib/apt/lists/*
 COPY . /tmp/imbroglio
-# What else it needs the project's own set-up installs.
-RUN apt-get update \
-    && make -C /tmp/imbroglio install PREFIX=/usr/local \
+# What else it needs the project's own set-up installs, by apt-get, too.
+RUN make -C /tmp/imbroglio install PREFIX=/usr/local \
     && rm -rf /tmp/imbroglio /var/lib/apt/lists/*
 WORKDIR /work
 ENTRYPOINT ["imbroglio"]
