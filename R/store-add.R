@@ -40,7 +40,7 @@
 #'   | repeated | all prices of a new day, three or more, are those of the day before |
 #'   | weekend, future | new prices of a weekend where those about it are of weekdays; of a day more than one ahead |
 #'   | ended | prices after the day on which the security ended |
-#'   | name | a new security with nearly the name of one that is held and did not come (digits are not looked at) |
+#'   | name | a new security with nearly the name of one that is held and did not come (digits are not looked at), or with the name that another had before |
 #'   | currency, name | another currency, or another name, than the one that is held |
 #' @section The tables of a store: One schema for both kinds of database; in PostgreSQL it is
 #'   called `imbroglio`. What is long is packed; other programs read prices from what

@@ -21,7 +21,8 @@ doubt <- function(security, day, kind, detail) {
 doubts_of <- function(connection, address, addition, ids, changed, met, named = TRUE) {
   called <- function(id) names(ids)[match(id, ids)]
   found <- list(
-    if (named) doubted_names(connection, ids), doubted_told(connection, ids, addition, called)
+    if (named) doubted_names(connection, ids), doubted_former(connection, ids),
+    doubted_told(connection, ids, addition, called)
   )
   if (met && NROW(changed)) {
     came <- came_with(connection, addition)
@@ -209,9 +210,30 @@ doubted_ended <- function(connection, came, called) {
 
 # A security that is new, and has nearly the name of one that is held and did not come.
 doubted_names <- function(connection, ids) {
-  fresh <- attr(ids, "entered")
+  fresh <- setdiff(attr(ids, "entered"), former_names(connection)$before)
+  nearly_named(connection, fresh, attr(ids, "arrived"))
+}
+
+# One that comes under the name that another had.
+doubted_former <- function(connection, ids) {
+  once <- former_names(connection)
+  once <- once[once$before %in% attr(ids, "entered"), ]
+  doubt(once$before, rep(NA, nrow(once)), "name", sprintf(
+    "it is new, and what %s was called before", once$security
+  ))
+}
+
+former_names <- function(connection) {
+  none <- data.frame(before = character(), security = character())
+  if (!has_told(connection)) return(none)
+  DBI::dbGetQuery(connection, "select distinct t.before, s.security from told_before t
+    join securities s on s.id = t.security_id
+    where t.what = 'security' and t.before is not null and t.before <> s.security")
+}
+
+nearly_named <- function(connection, fresh, arrived) {
   known <- DBI::dbGetQuery(connection, "select security from securities")$security
-  known <- setdiff(known, attr(ids, "arrived"))
+  known <- setdiff(known, arrived)
   if (!length(fresh) || !length(known)) return(NULL)
   # Of a script without such letters nothing would be left.
   plain <- function(x) {

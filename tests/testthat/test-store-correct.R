@@ -100,6 +100,10 @@ test_that("a name, an end, a merger, a removal hold from then on and are undone 
     expect_equal(own(held(store), "OLDER"), own(before, "OLD"))
     expect_setequal(unique(held(store, 1)$security), c("OLD", "NEW", "C"))
     expect_error(
+      store_prices(series_of("OLD", 151:152), store), "what OLDER was called before",
+      class = "imbroglio_error_doubt"
+    )
+    expect_error(
       correct(store, merge = c(OLDER = "NEW")), "other prices on 11 of 11 days",
       class = "imbroglio_error_argument"
     )
