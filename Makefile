@@ -6,7 +6,7 @@ SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R src/*.cpp src/*.h src/Makevars
 	$(shell find inst -type f)
 export R_LIBS := $(LIBRARY):$(R_LIBS)
 
-.PHONY: demo test check lint sanitize newest bench opened results workers far year readers counts study bridge-study change-study attack shots install uninstall docs workings site demo-data setup-run setup-test setup-lint setup-newest setup-bench setup-shots setup-docs clean
+.PHONY: demo test check lint sanitize newest bench opened results workers far year mornings readers counts study bridge-study change-study attack shots install uninstall docs workings site demo-data setup-run setup-test setup-lint setup-newest setup-bench setup-shots setup-docs clean
 
 demo: setup-run build/installed
 	@exec/imbroglio demo --figure build/demo.png
@@ -60,6 +60,10 @@ far: setup-bench build/installed
 # A year of a store: a day a morning, what went wrong put right (ten minutes).
 year: setup-bench build/installed
 	@Rscript bench/year.R
+
+# A month of mornings with all that happens, as a table (three minutes).
+mornings: setup-bench build/installed
+	@Rscript bench/mornings.R
 
 readers: setup-bench build/installed
 	@Rscript bench/readers.R
