@@ -6,8 +6,9 @@
 #' Puts the command `imbroglio`, its pages of the manual and its completion for bash, zsh and fish
 #' below a folder: `bin/imbroglio` and `bin/imbroglio-VERSION`, `share/man/man1` and the folders of
 #' `share` where shells look. The command is a link into the library that the package was installed
-#' into, and uses that library whatever else there is. Several versions may be in several libraries:
-#' `imbroglio` is the one that was put there last, each is there by its `imbroglio-VERSION`.
+#' into, and uses that library whatever else there is. Several versions may be in several
+#' libraries: `imbroglio` is the one that was put there last, each is there by its
+#' `imbroglio-VERSION`.
 #'
 #' `bin` should be on the `PATH`. `make install PREFIX=FOLDER` in the sources puts the package
 #' itself below the folder, too.

@@ -47,12 +47,12 @@
 #' @return An `imbroglio_morning`, which prints as its sentences: `status` (as of the command, see
 #'   below), `reasons`, `sentences`, and all that the log has: `started`, `ended`, `last_day`,
 #'   `fetched`, `rows`, `findings`, `repaired`, `limits`, `parts`, `files`.
-#' @section Status: 0, all is well; 1, a limit is broken, or the prices have errors, are too old, or
-#'   those that the feed brought are doubtful (see [store_prices()]);
+#' @section Status: 0, all is well; 1, a limit is broken, or the prices have errors, are too old,
+#'   or those that the feed brought are doubtful (see [store_prices()]);
 #'   5, the feed did not have all, a part or a limit could not be measured; 6, both.
 #' @section Errors: Those of [read_study()], [run_study()] and, of a store that holds nothing yet,
-#'   [update_store()]; `imbroglio_error_write` where another morning is at work in the folder, or it
-#'   cannot be written to.
+#'   [update_store()]; `imbroglio_error_write` where another morning is at work in the folder, or
+#'   it cannot be written to.
 #' @seealso [run_study()], [explain_change()]
 #' @family ways to hand on
 #' @examplesIf all(vapply(c("yaml", "svglite", "RSQLite"), requireNamespace, NA, quietly = TRUE))

@@ -1,5 +1,5 @@
-# A month of a team's mornings as the tests have it, told as a table, and what a year of such mornings keeps:
-# bench/mornings.md.
+# A month of a team's mornings as the tests have it, told as a table, and what a year of such
+# mornings keeps: bench/mornings.md.
 house <- new.env(parent = asNamespace("imbroglio"))
 suppressMessages(library(testthat))
 for (file in list.files("tests/testthat", "^helper", full.names = TRUE)) sys.source(file, house)
@@ -7,7 +7,8 @@ options(cli.progress_show_after = Inf)
 folder <- tempfile("team-")
 dir.create(folder)
 house$team <- house$team_mornings(folder)
-of_test <- Filter(function(e) grepl("^month <-", deparse(e)[1L]), parse("tests/testthat/test-morning.R"))
+of_test <- parse("tests/testthat/test-morning.R")
+of_test <- Filter(function(e) grepl("^month <-", deparse(e)[1L]), of_test)
 eval(of_test[[1L]], house)
 days <- file.path(folder, "days")
 size <- function(paths) sum(file.size(paths), na.rm = TRUE)
@@ -30,28 +31,40 @@ told <- lapply(house$month, function(one) {
 house$team$feed$process$kill()
 told <- do.call(rbind, told)
 kilobytes <- function(x) format(round(stats::median(x) / 1024), big.mark = ",")
-# By the usual rule, of 252 mornings: three months of pages and the last of each month before, two weeks of workbooks
-# and the last of each month.
-kept <- imbroglio:::is_due
+# By the usual rule, of 252 mornings: three months of pages and the last of each month before, two
+# weeks of workbooks and the last of each month.
 dates <- seq(as.Date("2025-01-02"), by = 1L, length.out = 365L)
 dates <- utils::head(dates[!format(dates, "%u") %in% c("6", "7")], 252L)
-due <- vapply(as.list(dates), kept, "", dates, imbroglio:::usual_keep)
-year <- sum(due != "all") * stats::median(told$page) + sum(due == "nothing") * stats::median(told$book)
+due <- vapply(as.list(dates), imbroglio:::is_due, "", dates, imbroglio:::usual_keep)
+pages <- sum(due != "all")
+books <- sum(due == "nothing")
+page <- stats::median(told$page)
+book <- stats::median(told$book)
+records <- list.files(file.path(days, "report", "runs"), full.names = TRUE)
 writeLines(c(
   "# A month of mornings",
   "",
-  "Made by `make mornings`: a feed, a price store, a book of three securities with two limits, and what happens in a month.",
-  "Each is run as `imbroglio morning study.yml --today DAY`; the tests hold the status and the line (`tests/testthat/test-morning.R`).",
+  paste(
+    "Made by `make mornings`: a feed, a price store, a book of three securities with two limits,",
+    "and what happens in a month."
+  ),
+  paste(
+    "Each is run as `imbroglio morning study.yml --today DAY`; the tests hold the status and the",
+    "line (`tests/testthat/test-morning.R`)."
+  ),
   "",
   "| the evening before | last price | status | first line of the mail |",
   "|---|---|---|---|",
   sprintf("| %s | %s | %d | %s |", told$evening, told$day, told$status, told$line),
   "",
   sprintf(
-    "A morning took %.1f s (median; %.1f to %.1f), its page and tables %s KB, its workbook %s KB. Of 252 mornings the usual rule keeps %d pages and %d workbooks: %.0f MB, of %.0f that were written; the record of each day is %s KB more, the line in the log 1 to 2.",
-    stats::median(told$seconds), min(told$seconds), max(told$seconds), kilobytes(told$page), kilobytes(told$book),
-    sum(due != "all"), sum(due == "nothing"), year / 2^20,
-    252 * (stats::median(told$page) + stats::median(told$book)) / 2^20,
-    kilobytes(file.size(list.files(file.path(days, "report", "runs"), full.names = TRUE)))
+    paste(
+      "A morning took %.1f s (median; %.1f to %.1f), its page and tables %s KB, its workbook %s",
+      "KB. Of 252 mornings the usual rule keeps %d pages and %d workbooks: %.0f MB, of %.0f that",
+      "were written; the record of each day is %s KB more, the line in the log 1 to 2."
+    ),
+    stats::median(told$seconds), min(told$seconds), max(told$seconds), kilobytes(told$page),
+    kilobytes(told$book), pages, books, (pages * page + books * book) / 2^20,
+    252 * (page + book) / 2^20, kilobytes(file.size(records))
   )
 ), "bench/mornings.md")
