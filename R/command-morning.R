@@ -16,7 +16,7 @@ command_of_morning <- function() {
     ),
     example = c(
       "imbroglio morning bay-study.yml --today 2026-01-02 --no-fetch",
-      "imbroglio morning bay-study.yml --no-fetch --out days --format json"
+      "imbroglio morning bay-study.yml --today 2026-01-02 --no-fetch --format json"
     ),
     writes = "itself",
     run = run_morning_command
@@ -43,7 +43,7 @@ run_morning_command <- function(files, options) {
         jsonlite::toJSON(unclass(morning), auto_unbox = TRUE, null = "null", digits = NA)
       )
     } else {
-      visible(attr(morning, "sentences"))
+      attr(morning, "sentences")
     }
   )
   say("Wrote ", file.path(folder, morning$kept, "report.html"))

@@ -54,8 +54,9 @@ begun_morning <- function(study, folder) {
   morning
 }
 
-# The log has a line of each run that began, and its folders are no longer of use. A killed run may
-# have put the folder of the run before aside and not yet its own in its place.
+# The log has a line of each run that began, and its folders are no longer of use; where none was
+# killed they are of another who writes there. A killed run may have put the folder of the run before
+# aside and not yet its own in its place.
 sweep_killed <- function(folder) {
   file <- running_file(folder)
   killed <- what_runs(folder)
@@ -65,8 +66,8 @@ sweep_killed <- function(folder) {
     whole <- Filter(function(one) !is.null(record_in(one)), left)
     if (length(whole)) file.rename(whole[1L], report)
   }
-  unlink(left, recursive = TRUE)
   if (!file.exists(file)) return(invisible())
+  unlink(left, recursive = TRUE)
   temporary <- killed$temporary %||% ""
   ours <- identical(killed$host, Sys.info()[["nodename"]]) && temporary != tempdir() &&
     dirname(temporary) == dirname(tempdir()) && grepl("^Rtmp[A-Za-z0-9]+$", basename(temporary))

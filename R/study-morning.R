@@ -231,5 +231,5 @@ judge_morning <- function(morning) {
   )
   morning$reasons <- c(wrong, part)
   morning$status <- status_of(length(wrong) > 0L, length(part) > 0L)
-  morning$sentences <- news_of_morning(morning)
+  morning$sentences <- visible(news_of_morning(morning))
 }
