@@ -31,7 +31,7 @@ install_command <- function(prefix = "~/.local", remove = FALSE) {
   }
   prefix <- path.expand(prefix)
   target <- system.file("exec", "imbroglio", package = "imbroglio")
-  version <- as.character(utils::packageVersion("imbroglio"))
+  version <- own_version()
   links <- file.path(prefix, "bin", c("imbroglio", paste0("imbroglio-", version)))
   texts <- command_texts()
   files <- file.path(prefix, names(texts))

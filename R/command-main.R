@@ -93,7 +93,7 @@ version_lines <- function() {
     "RPostgres"
   )
   c(
-    paste("imbroglio", utils::packageVersion("imbroglio")),
+    paste("imbroglio", own_version()),
     sprintf("R %s, %s", getRversion(), R.version$platform),
     paste0("  ", formatC(parts, width = -14L), versions_of(parts))
   )

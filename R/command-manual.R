@@ -24,7 +24,7 @@ manual_head <- function(name, says) {
   c(
     sprintf(
       ".TH %s 1 \"\" \"imbroglio %s\" \"Risk from historical prices\"",
-      toupper(roff(name)), utils::packageVersion("imbroglio")
+      toupper(roff(name)), own_version()
     ),
     ".SH NAME",
     sprintf("%s \\- %s", roff(name), roff(says))

@@ -116,7 +116,7 @@ run_json <- function(run) {
   object_json(list(
     imbroglio = texts(c(
       kind = "run", form = form_of_run,
-      version = as.character(utils::packageVersion("imbroglio"))
+      version = own_version()
     )),
     made = object_json(list(
       at = text_json(format(Sys.time(), "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")),

@@ -61,7 +61,7 @@ speak_json <- function(told) {
 }
 
 told_head <- function(kind) {
-  version <- as.character(utils::packageVersion("imbroglio"))
+  version <- own_version()
   list(imbroglio = list(kind = kind, form = form_of_answers, version = version))
 }
 

@@ -100,7 +100,7 @@ request_of <- function(feed, url, time_limit = feed$time_limit) {
   )
   request <- httr2::req_user_agent(
     request,
-    paste0("imbroglio/", utils::packageVersion("imbroglio"))
+    paste0("imbroglio/", own_version())
   )
   request <- httr2::req_timeout(request, time_limit)
   # When to ask again is decided here, and only here; newer versions would wait as long as a feed

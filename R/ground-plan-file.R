@@ -136,11 +136,11 @@ ask_workers <- function(says) {
     function(worker) {
       # So that no host is asked twice while another is not.
       Sys.sleep(0.2)
-      c(Sys.info()[["nodename"]], as.character(utils::packageVersion("imbroglio")))
+      c(Sys.info()[["nodename"]], own_version())
     },
     lost = function(worker, why) stop(paste0(worker, ": ", why %||% "it ended, three times"))
   )
-  own <- as.character(utils::packageVersion("imbroglio"))
+  own <- own_version()
   other <- Filter(function(one) one[2L] != own, found)
   if (length(other)) {
     fail(

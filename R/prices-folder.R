@@ -73,7 +73,7 @@ write_folder_into <- function(own, prices) {
   if (NROW(about)) write_parquet_file(as.data.frame(about), own, "about.parquet")
   told <- list(
     form = folder_form,
-    version = as.character(utils::packageVersion("imbroglio")),
+    version = own_version(),
     measured = first$measured, fields = as.list(names(first$fields)),
     dates = length(first$dates), securities = nrow(index),
     repairs = as.list(first$repairs), layout = first$layout,

@@ -302,7 +302,7 @@ page_ends <- function(work, notes, files) {
     },
     sprintf(
       "<p class=\"notes\">Imbroglio %s. Settings: %s.</p>",
-      as.character(utils::packageVersion("imbroglio")),
+      own_version(),
       escaped(settings_words(work))
     ),
     if (!is.null(files$workbook)) {

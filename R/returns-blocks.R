@@ -215,7 +215,7 @@ key_of_call <- function(measure, given) {
   digest::digest(
     list(
       said(measure), said(given), said(registries()),
-      as.character(utils::packageVersion("imbroglio"))
+      own_version()
     ),
     algo = "xxhash64"
   )

@@ -58,7 +58,7 @@ day_as_json <- function(work, day, limits) {
   object_json(list(
     imbroglio = texts(c(
       kind = "day", form = form_of_day,
-      version = as.character(utils::packageVersion("imbroglio"))
+      version = own_version()
     )),
     date = text_json(format(dates[length(dates)])),
     since = text_or_null(if (!is.null(move)) format(move$day)),
@@ -148,7 +148,7 @@ other_causes <- function(day, then, work) {
   digests <- digests_of_day(then)
   both <- intersect(names(digests), names(day$prices))
   restated <- both[digests[both] != day$prices[both]]
-  version <- as.character(utils::packageVersion("imbroglio"))
+  version <- own_version()
   said <- c(
     vapply(other, function(name) {
       sprintf(

@@ -74,7 +74,7 @@ write_record_of_day <- function(part, named) {
   digests <- vapply(file.path(part, named), file_digest, "", USE.NAMES = FALSE)
   write_lines(as.character(jsonlite::toJSON(list(
     made_by = "imbroglio", form = 4L,
-    version = as.character(utils::packageVersion("imbroglio")),
+    version = own_version(),
     files = as.list(stats::setNames(digests, named)), parts = stats::setNames(list(), character())
   ), auto_unbox = TRUE)), file.path(part, "record.json"))
 }

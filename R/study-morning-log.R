@@ -82,7 +82,7 @@ head_of_line <- function(study, started, ended, today) {
   list(
     imbroglio = list(
       kind = "morning", form = form_of_morning,
-      version = as.character(utils::packageVersion("imbroglio"))
+      version = own_version()
     ),
     study = study, started = started, ended = ended, today = today
   )

@@ -66,7 +66,7 @@ run_morning <- function(study, folder = NULL, today = NULL, fetch = TRUE) {
   need_package("RSQLite", "A morning")
   need_ggplot()
   if (!isTRUE(fetch) && !isFALSE(fetch)) {
-    fail("argument", "`fetch` is TRUE or FALSE.", where = sprintf("It is %s.", shown(fetch)))
+    fail("argument", "`fetch` is one truth value.", where = sprintf("It is %s.", shown(fetch)))
   }
   if (!inherits(study, "imbroglio_study")) study <- read_study(study)
   study <- study_of_today(study, today)

@@ -71,7 +71,7 @@ run_as_record <- function(part, study, run, before = NULL) {
   record <- list(
     made_by = "imbroglio",
     form = 4L,
-    version = as.character(utils::packageVersion("imbroglio")),
+    version = own_version(),
     study = study$lines,
     report = report_asked(study),
     files = as.list(stats::setNames(

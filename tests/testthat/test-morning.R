@@ -230,7 +230,7 @@ test_that("what cannot be a morning is refused with its line", {
     list("imbroglio_error_file", "is a file", quote(run_morning(
       study("prices: bay.csv"), file.path(folder, "bay.csv")
     ))),
-    list("imbroglio_error_argument", "TRUE or FALSE", quote(run_morning(
+    list("imbroglio_error_argument", "one truth value", quote(run_morning(
       study("prices: bay.csv"), fetch = "no"
     )))
   )
