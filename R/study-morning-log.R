@@ -55,8 +55,8 @@ begun_morning <- function(study, folder) {
 }
 
 # The log has a line of each run that began, and its folders are no longer of use; where none was
-# killed they are of another who writes there. A killed run may have put the folder of the run before
-# aside and not yet its own in its place.
+# killed they are of another who writes there. A killed run may have put the folder of the run
+# before aside and not yet its own in its place.
 sweep_killed <- function(folder) {
   file <- running_file(folder)
   killed <- what_runs(folder)
