@@ -28,7 +28,13 @@ headline_of_morning <- function(morning) {
   study <- morning$study
   sprintf(
     "%s, %s: %s.", study$says$title %||% basename(study$file), morning$top$date,
-    if (length(morning$reasons)) some(shortened(morning$reasons), 9L) else "all is well"
+    if (length(morning$reasons)) {
+      some(shortened(morning$reasons), 9L)
+    } else if (is.null(morning$top$limits)) {
+      "nothing is wrong; it has no limits"
+    } else {
+      "all is well"
+    }
   )
 }
 

@@ -200,7 +200,9 @@ test_that("any study has mornings, of securities as of a book, with what it says
   found <- quietly(run_morning(plain, today = "2026-01-02"))
   expect_equal(found$status, 0L)
   expect_null(found$limits)
-  expect_output(print(found), "plain.yml, 2025-12-31: all is well[.].*TARROW risks most")
+  expect_output(
+    print(found), "2025-12-31: nothing is wrong; it has no limits[.].*TARROW risks most"
+  )
   expect_true(all(file.exists(file.path(folder, "mornings", names(found$files)))))
   # Where a day cannot be kept, that is said, and not taken for a day without news.
   writeLines("mine", file.path(folder, "mornings", "runs", "2025-12-30"))
