@@ -1,4 +1,4 @@
-# The command in a container: `podman build -t imbroglio .` (or docker build -f Containerfile), then
+# The command in a container: `podman build -t imbroglio .` (or `docker build -f Containerfile -t imbroglio .`), then
 # `podman run --rm -v "$PWD:/work" imbroglio volatility bay.csv`, in the folder of the files.
 FROM debian:bookworm-slim
 ENV LANG=C.UTF-8

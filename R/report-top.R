@@ -216,10 +216,10 @@ limits_of_top <- function(work) {
   ))$value
 }
 
-# Those that are near or broken, each in its sentence.
+# Those that are near or broken, or were broken the day before, each in its sentence.
 limits_said <- function(result) {
   if (is.null(result)) return(NULL)
-  at <- !result$state %in% "within"
+  at <- !result$state %in% "within" | result$was %in% "broken"
   list(
     states = as.list(table(factor(result$state, limit_states))),
     sentences = sub(basis(result)$book$opening %||% "^$", "", in_words(result)[at], fixed = TRUE),

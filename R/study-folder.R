@@ -7,8 +7,8 @@ own_files <- paste0(
   "|news[.]txt|runs/[-0-9]+[.]json)$"
 )
 
-# The folder itself, of a link what it leads to; refused where it is not a run's or empty.
-check_folder <- function(folder) {
+# The folder itself, of a link what it leads to; there, or to be made.
+named_folder <- function(folder) {
   if (!is.character(folder) || length(folder) != 1L || is.na(folder) || !nzchar(folder)) {
     fail("argument", "`folder` is the name of one.", where = sprintf("It is %s.", shown(folder)))
   }
@@ -24,6 +24,12 @@ check_folder <- function(folder) {
   if (!dir.exists(dirname(folder))) {
     fail(c("write", "file"), sprintf("There is no folder %s to write to.", dirname(folder)))
   }
+  folder
+}
+
+# Refused where it is not a run's or empty.
+check_folder <- function(folder) {
+  folder <- named_folder(folder)
   there <- list.files(folder, all.files = TRUE, no.. = TRUE)
   if (!length(there)) return(folder)
   record <- record_in(folder)

@@ -60,7 +60,7 @@ study_prices <- function(study) {
   says <- study$says
   paths <- study_path(study, says$prices)
   about <- if (!is.null(says$securities)) study_path(study, says$securities)
-  reading <- says$read
+  reading <- reading_of_study(study)
   given <- says$given %||% "prices"
   if (given != "prices") {
     return(do.call(as_returns, c(
@@ -68,14 +68,10 @@ study_prices <- function(study) {
       reading[setdiff(names(reading), "as_of")]
     )))
   }
-  # Beside a store the decimal mark is that of the holdings.
-  if (length(paths) == 1L && holds_store(paths, list()) && !is.null(says$book)) {
-    reading$decimal <- NULL
-  }
   prices <- if (is.null(says$repair)) {
     do.call(read_prices, c(list(paths, securities = about), reading))
   } else {
-    repaired_prices(study, paths, reading, about)
+    repaired_prices(study, about)
   }
   if (!is.null(says$actions)) prices <- adjust_prices(prices, study_path(study, says$actions))
   # What is not asked for needs no rate, and no word on its currency.
@@ -92,8 +88,8 @@ study_prices <- function(study) {
 }
 
 # What the study says of remedies is done, and stands in the basis of all numbers.
-repaired_prices <- function(study, paths, reading, about) {
-  delivery <- delivery_from(paths, reading)
+repaired_prices <- function(study, about) {
+  delivery <- delivery_of_study(study)
   findings <- findings_of_study(study, delivery)
   accepted <- findings[findings$remedy %in% study$says$repair, ]
   prices <- repair_prices(delivery, accepted)
@@ -110,8 +106,20 @@ findings_of_study <- function(study, delivery = delivery_of_study(study)) {
   )
 }
 
+# Of a morning of an earlier day up to it.
 delivery_of_study <- function(study) {
-  delivery_from(study_path(study, study$says$prices), study$says$read)
+  delivery <- delivery_from(study_path(study, study$says$prices), reading_of_study(study))
+  if (is.null(study$until)) return(delivery)
+  without_rows(delivery, which(delivery$day > as.numeric(study$until)))
+}
+
+# Beside a store the decimal mark is that of the holdings.
+reading_of_study <- function(study) {
+  says <- study$says
+  paths <- study_path(study, says$prices)
+  beside <- length(paths) == 1L && holds_store(paths, list()) && !is.null(says$book)
+  if (beside && (says$given %||% "prices") == "prices") says$read$decimal <- NULL
+  says$read
 }
 
 currency_in_study <- function(study, prices) {

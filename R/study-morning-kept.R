@@ -17,7 +17,10 @@ keep_morning <- function(morning) {
   keep_day(morning, file.path(folder, morning$kept))
   dates <- dates_kept(folder)
   keep <- kept_for(morning$study)
-  for (date in dates) prune_day(file.path(runs, date), is_due(as.Date(date), as.Date(dates), keep))
+  # What was made just now is what was asked for.
+  for (date in setdiff(dates, morning$top$date)) {
+    prune_day(file.path(runs, date), is_due(as.Date(date), as.Date(dates), keep))
+  }
   digests <- record_in(file.path(folder, morning$kept))$files
   morning$files <- stats::setNames(digests, file.path(morning$kept, names(digests)))
 }
@@ -59,9 +62,9 @@ keep_day <- function(morning, folder) {
   for (file in named) {
     same <- if (length(before)) file.path(morning$folder, "runs", before, file) else ""
     alike <- identical(file_digest(same), morning$record$files[[file]])
-    from <- if (alike) same else file.path(report, file)
-    taken <- suppressWarnings(file.link(from, file.path(part, file))) ||
-      file.copy(from, file.path(part, file), copy.date = TRUE)
+    # What others change in the report is not to change what is kept.
+    taken <- (alike && suppressWarnings(file.link(same, file.path(part, file)))) ||
+      file.copy(file.path(report, file), file.path(part, file), copy.date = TRUE)
     if (!taken) unreplaced(folder)
   }
   write_lines(morning$sentences, file.path(part, "news.txt"))

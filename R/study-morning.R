@@ -30,14 +30,14 @@
 #'   read it;
 #' * `runs/2025-11-28/`: page, workbook, tables, the record of the day and `news.txt`, sentences
 #'   that can be mailed, of each last date. A file that is the same as the one before is kept once;
-#'   what others put there stays. The record of each day outlives its page, and of a store's prices
-#'   any page can be made again;
+#'   what others put there stays. The record of each day outlives its page;
 #' * `log.jsonl`: a line for each run, whatever came of it, by the schema
 #'   `system.file("record", "morning.schema.json", package = "imbroglio")`.
 #'
 #' Two mornings do not overlap: the second is refused. A run that was killed is told in the log by
 #' the next, which removes what it left. A morning may be run again as often as one likes: that a
-#' limit "was within" is of the last *day* before.
+#' limit "was within" is of the last *day* before. An earlier day than one that is kept wants
+#' another folder: the holdings are those of now, and would take the place of what was recorded.
 #'
 #' @param study A study file, or the result of [read_study()].
 #' @param folder Where all is written; by default what the study says.
@@ -127,15 +127,7 @@ study_of_today <- function(study, today) {
 }
 
 folder_of_mornings <- function(folder) {
-  if (!is.character(folder) || length(folder) != 1L || is.na(folder) || !nzchar(folder)) {
-    fail("argument", "`folder` is the name of one.", where = sprintf("It is %s.", shown(folder)))
-  }
-  if (file.exists(folder) && !dir.exists(folder)) {
-    fail("file", sprintf("%s is a file.", folder), remedy = "Name a folder.")
-  }
-  if (!dir.exists(dirname(folder))) {
-    fail(c("write", "file"), sprintf("There is no folder %s to write to.", dirname(folder)))
-  }
+  folder <- named_folder(folder)
   if (!dir.exists(folder) && !dir.create(folder, showWarnings = FALSE)) {
     fail("write", sprintf("The folder %s cannot be made.", folder), where = whose(dirname(folder)))
   }
@@ -189,13 +181,31 @@ check_for_morning <- function(morning) {
   refuse_absent_files(study)
   if ((study$says$given %||% "prices") != "prices") return(invisible())
   delivery <- delivery_of_study(study)
-  if (!is.null(study$until)) {
-    delivery <- without_rows(delivery, which(delivery$day > as.numeric(study$until)))
-  }
+  morning$later <- days_later_than(delivery, morning)
   findings <- as.data.frame(findings_of_study(study, delivery))
   mended <- findings$remedy %in% study$says$repair
   morning$repaired <- sum(mended)
   morning$findings <- findings[!mended, ]
+}
+
+# The days that are recorded, or kept, after the last price: a morning of before would be one of
+# today's holdings in their place.
+days_later_than <- function(delivery, morning) {
+  recorded <- list.files(file.path(morning$folder, "report", "runs"), day_file)
+  days <- union(sub("[.]json$", "", recorded), dates_kept(morning$folder))
+  last <- suppressWarnings(max(delivery$day, na.rm = TRUE))
+  later <- days[as.numeric(as.Date(days)) > last]
+  if (length(later) && !is.null(morning$study$until)) {
+    fail(
+      "argument",
+      sprintf(
+        "`today` is %s, and the morning of %s is kept there.", morning$study$until, max(later)
+      ),
+      where = "What is held now would take the place of what was recorded of then.",
+      remedy = "Name another folder for an earlier day."
+    )
+  }
+  later
 }
 
 measure_for_morning <- function(morning) {
@@ -219,15 +229,20 @@ judge_morning <- function(morning) {
   unmeasured <- state("not measurable") + state("unknown")
   parts <- morning$run$state == "failed"
   wrong <- c(
+    if (length(morning$later)) {
+      sprintf("the prices end before the morning of %s", max(morning$later))
+    },
     some_of(broken, "limit", if (broken == 1L) "is broken" else "are broken"),
     some_of(length(morning$doubts), "doubt", "about what the feed brought"),
     some_of(errors, "error", "among the prices")
   )
   part <- c(
-    if (asked && !table) paste("the feed gave nothing:", fetched),
+    if (asked && !table) paste("nothing could be fetched:", fetched),
     some_of(failed, "security", "could not be had of the feed"),
     some_of(unmeasured, "limit", "cannot be measured"),
-    if (any(parts)) sprintf("not measured: %s", some(morning$run$part[parts]))
+    some_of(
+      sum(parts), "part", paste("of the report not measured:", some(morning$run$part[parts]))
+    )
   )
   morning$reasons <- c(wrong, part)
   morning$status <- status_of(length(wrong) > 0L, length(part) > 0L)

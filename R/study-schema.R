@@ -15,6 +15,8 @@ time_schema <- list(
   type = "string",
   pattern = "^([0-9]+ )?(day|week|fortnight|month|quarter|half-year|year)s?$"
 )
+# A span back from a day, see span_before().
+span_schema <- list(type = "string", pattern = "^[0-9]+ (day|week|month|quarter|year)s?$")
 truth_key <- function(says) list(says = says, schema = list(type = "boolean"))
 choice_key <- function(says, choices) {
   list(says = says, schema = list(type = "string", enum = as.list(choices)))
@@ -118,10 +120,10 @@ morning_key <- function() {
     folder = text_key("where the runs of each day, their log and their index are kept"),
     keep = text_key(
       "for how long each day's page is kept, as \"3 months\"; then each month's last",
-      pattern = time_schema$pattern
+      pattern = span_schema$pattern
     ),
     keep_workbooks = text_key(
-      "the same of the workbooks, which are large", pattern = time_schema$pattern
+      "the same of the workbooks, which are large", pattern = span_schema$pattern
     )
   ))
 }

@@ -22,7 +22,7 @@ news_of_morning <- function(morning) {
   )
 }
 
-lower_first <- function(text) paste0(tolower(substr(text, 1L, 1L)), substring(text, 2L))
+lower_first <- function(text) paste0(lower_case(substr(text, 1L, 1L)), substring(text, 2L))
 
 headline_of_morning <- function(morning) {
   study <- morning$study
@@ -81,7 +81,7 @@ came_of_feed <- function(fetched) {
     ))
   }
   if (fetched == "not asked") return("The feed was not asked.")
-  "Nothing came of the feed; what was held is measured."
+  "Nothing could be fetched; what was held is measured."
 }
 
 listed_few <- function(lines, most = 10L) {
@@ -94,7 +94,7 @@ limits_of_morning <- function(limits) {
   states <- unlist(limits$states)
   states <- states[states > 0]
   c(
-    paste0(sub("^([0-9,]+) limits? ", "\\1 ", some(paste(count(states), names(states)), 9L)), "."),
+    paste0(some(paste(count(states), names(states)), 9L), "."),
     unlist(limits$sentences)
   )
 }

@@ -51,7 +51,7 @@ month <- list(
   list("it is traded back", function() {
     team$hold(100)
     team$next_day()
-  }, 0L, "all is well.*2 within"),
+  }, 0L, "all is well.*2 within.*Weight .* is within its limit .*it was broken before"),
   list("the market falls", function() team$next_day(by = 0.9), 1L, "the market broke it"),
   list("a price is restated", function() team$restate("TARROW", 1.001), 1L, "1 restated"),
   list("a wrong unit", function() team$next_day(by = 100), 1L,
@@ -204,13 +204,52 @@ test_that("any study has mornings, of securities as of a book, with what it says
     print(found), "2025-12-31: nothing is wrong; it has no limits[.].*TARROW risks most"
   )
   expect_true(all(file.exists(file.path(folder, "mornings", names(found$files)))))
-  # Where a day cannot be kept, that is said, and not taken for a day without news.
-  writeLines("mine", file.path(folder, "mornings", "runs", "2025-12-30"))
+  # A day before those that are kept would be one of today's holdings in their place.
   expect_error(
-    quietly(run_morning(plain, today = "2025-12-30")), "is a file", class = "imbroglio_error_file"
+    quietly(run_morning(plain, today = "2025-12-30")), "is kept there",
+    class = "imbroglio_error_argument"
   )
-  index <- paste(readLines(file.path(folder, "mornings", "index.html")), collapse = "\n")
+  # Prices that went back are no news of that day only.
+  dir.create(file.path(folder, "mornings/runs/2026-01-05"))
+  expect_match(
+    unlist(quietly(run_morning(plain))$reasons), "prices end before the morning of 2026-01-05",
+    all = FALSE
+  )
+  # Where a day cannot be kept, that is said, and not taken for a day without news.
+  earlier <- file.path(folder, "earlier")
+  dir.create(file.path(earlier, "runs"), recursive = TRUE)
+  writeLines("mine", file.path(earlier, "runs", "2025-12-30"))
+  expect_error(
+    quietly(run_morning(plain, earlier, today = "2025-12-30")), "is a file",
+    class = "imbroglio_error_file"
+  )
+  index <- paste(readLines(file.path(earlier, "index.html")), collapse = "\n")
   expect_match(index, "gave no numbers.*is a file")
+})
+
+test_that("beside a store the decimal mark is of the holdings; a day that is asked for is kept", {
+  place <- file.path(folder, "store")
+  dir.create(place)
+  at <- function(name) file.path(place, name)
+  quietly(store_prices(demo_prices()[2300:2573, c("OSSELL", "TARROW")], at("kept.sqlite")))
+  writeLines(c("security;quantity", "OSSELL;100,5", "TARROW;60"), at("held.csv"))
+  writeLines(c(
+    "prices: kept.sqlite", "read: {decimal: \",\"}", "book: {holdings: held.csv}",
+    "measures: {drawdown: }", "repair: blank", "morning: {keep: 1 week, keep_workbooks: 1 day}"
+  ), at("study.yml"))
+  for (day in c("2025-11-12", "2025-11-26", "2025-12-31")) {
+    found <- quietly(run_morning(at("study.yml"), today = day))
+    expect_equal(found$status, 0L, info = day)
+    # What comes after the day is neither found nor mended.
+    expect_equal(found$repaired, 0L, info = day)
+    expect_true(file.exists(file.path(at("mornings"), found$kept, "report.html")), info = day)
+  }
+  expect_setequal(list.files(at("mornings/runs")), c("2025-11-26", "2025-12-31"))
+  held <- jsonlite::read_json(file.path(at("mornings"), found$kept, "runs/2025-12-31.json"))$held
+  expect_equal(held$amounts$OSSELL, 100.5)
+  last <- demo_prices()$close[2573, c("OSSELL", "TARROW")]
+  worth <- trimws(format(round(sum(last * c(100.5, 60))), big.mark = ","))
+  expect_output(print(found), paste("worth", worth))
 })
 
 test_that("what cannot be a morning is refused with its line", {
@@ -226,7 +265,7 @@ test_that("what cannot be a morning is refused with its line", {
       study("prices: bay.csv", "period: {to: 2024-01-31}"), today = "2025-01-31"
     ))),
     list("imbroglio_error_study", "time such as", quote(run_morning(
-      study("prices: bay.csv", "morning: {keep: long}")
+      study("prices: bay.csv", "morning: {keep: 1 fortnight}")
     ))),
     list("imbroglio_error_study", "does not know", quote(run_morning(
       study("prices: bay.csv", "repair: [guess]")
