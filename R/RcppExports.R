@@ -389,6 +389,10 @@ core_column_views <- function(x) {
     .Call(`_imbroglio_core_column_views`, x)
 }
 
+core_same <- function(a, b) {
+    .Call(`_imbroglio_core_same`, a, b)
+}
+
 core_window_rows <- function(x, present, days, window) {
     .Call(`_imbroglio_core_window_rows`, x, present, days, window)
 }

@@ -197,7 +197,7 @@ backtest_var <- function(returns, window = 250L, level = 0.99, method = "histori
   result <- new_result(
     columns,
     "backtest",
-    returns_basis(
+    returns_basis_later(
       returns,
       sample_of(returns$dates, returns$values),
       choices = choices,

@@ -90,7 +90,7 @@ pooled <- function(found) {
   same <- mapply(function(one, rows) {
     identical(names(one), names(first)) && !anyDuplicated(rows) && setequal(rows, named[[1L]])
   }, found, named)
-  about <- attr(first, "basis")
+  about <- basis(first)
   said <- about$choices[["between"]]
   if (!all(same)) {
     about$choices[["between"]] <- sprintf("%s; this is of the first", said)

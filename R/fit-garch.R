@@ -64,7 +64,7 @@ fit_garch <- function(returns, innovations = "normal", per_year = NULL) {
   result <- new_result(
     columns,
     "garch",
-    returns_basis(
+    returns_basis_later(
       returns,
       sample,
       per_year = per_year,

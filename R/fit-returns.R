@@ -250,7 +250,7 @@ fit_returns <- function(returns, families = c("normal", "student", "cauchy"),
   result <- new_result(
     result,
     "fit",
-    returns_basis(
+    returns_basis_later(
       returns,
       sample,
       choices = c(choices, states_choice(result$state, result$security)),

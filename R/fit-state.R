@@ -44,6 +44,7 @@ fit_of_security <- function(fit, record, j) {
 
 # What the basis says of fits that did not end inside.
 states_choice <- function(state, security) {
+  if (is.null(state) && !under_way$blocks) return(NULL)
   told_together(stats::setNames(as.character(state), security[seq_along(state)]), states_words)
 }
 

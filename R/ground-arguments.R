@@ -80,7 +80,7 @@ check_choice <- function(x, name, choices, several = FALSE) {
       value = x
     )
   }
-  unknown <- if (ok && !anyNA(x)) setdiff(x, choices) else shown(x)
+  unknown <- if (ok && !anyNA(x)) unique(x[!x %in% choices]) else shown(x)
   if (length(unknown)) {
     fail(
       "argument",

@@ -26,7 +26,7 @@
 #' basis(measure_volatility(as_returns(prices)))
 #' @export
 basis <- function(result) {
-  about <- attr(result, "basis", exact = TRUE)
+  about <- basis_read(attr(result, "basis", exact = TRUE), attr(result, "source"))
   if (is.null(about)) {
     fail(
       "argument",
@@ -50,7 +50,7 @@ basis <- function(result) {
 
 new_basis <- function(from, to, observations, dropped, kind, every, per_year = NA_real_,
                       choices = character(), seed = NA_integer_, repairs = character(), origin,
-                      digest, exact = list()) {
+                      digest, exact = list(), version = own_version()) {
   if (length(unique(every)) == 1L) every <- every[[1L]]
   structure(
     list(
@@ -68,9 +68,35 @@ new_basis <- function(from, to, observations, dropped, kind, every, per_year = N
       repairs = repairs %||% character(),
       origin = origin,
       digest = digest,
-      version = own_version()
+      version = version
     ),
     class = "imbroglio_basis"
+  )
+}
+
+# A basis that is made when it is read, by the function `makes` of what it is of and what it is
+# given: in a loop over many short series nobody reads it, and to make it takes longer than the sum.
+basis_later <- function(makes, of, given) {
+  given$version <- own_version()
+  every <- given$every
+  one <- length(every) == 1L || length(unique(every)) == 1L
+  structure(
+    list(every = if (one) every[[1L]] else every, of = of, makes = makes, given = given),
+    class = "imbroglio_basis_later"
+  )
+}
+
+basis_read <- function(about, source) {
+  if (!inherits(about, "imbroglio_basis_later")) return(about)
+  makes <- get(about$makes, topenv(), mode = "function")
+  do.call(makes, c(list(about$of %||% source), about$given))
+}
+
+# What was left out, of a basis: data.frame() takes longer than a short measure itself.
+dropped_rows <- function(security = character(), reason = character(), n = integer()) {
+  structure(
+    list(security = security, reason = reason, n = n),
+    class = "data.frame", row.names = .set_row_names(length(n))
   )
 }
 

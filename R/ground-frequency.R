@@ -53,6 +53,8 @@ frequencies <- list(
   )
 )
 
+conventional_per_year <- vapply(frequencies, `[[`, 0, "per_year")
+
 # Every second day, every ten days: a series that has none of these frequencies has periods of its
 # own; a table of several frequencies is mixed.
 adverb_of <- function(every) {
@@ -86,7 +88,7 @@ frequencies_of <- function(dates, values, observed = core_observed(values), othe
   every[few & frequency$usual <= frequencies$day$longest] <- "day"
   known <- frequency$gaps >= 20L | (frequency$gaps > 0L & frequency$gaps * frequency$mean >= 730)
   own <- days_a_year / frequency$mean
-  convention <- vapply(frequencies, `[[`, 0, "per_year")[every]
+  convention <- conventional_per_year[every]
   contradicted <- is.na(convention) | (known & abs(log(own / convention)) > log(1.1))
   per_year <- ifelse(contradicted, own, convention)
   # A series with one value, or none, goes by the others.
@@ -157,14 +159,31 @@ every_of_all <- function(frequency) {
 # How many periods a year a result went by, in words for its basis; nothing where it is the
 # convention and the dates agree with it to one in fifty.
 year_words <- function(frequency, per_year) {
-  of_each <- intersect(names(per_year), names(frequency$per_year))
+  of_each <- names(per_year)[names(per_year) %in% names(frequency$per_year)]
   if (!length(of_each) ||
       !identical(unname(per_year[of_each]), unname(frequency$per_year[of_each]))) {
     return(NULL)
   }
   per_year <- per_year[of_each]
-  written <- function(x) format(round(x, 1L), trim = TRUE, nsmall = 0L)
-  groups <- split(of_each, factor(per_year, unique(per_year)))
+  convention <- unname(conventional_per_year[frequency$every[of_each]])
+  by_dates <- is.na(convention) | per_year != convention
+  own <- frequency$own[of_each]
+  off <- which(!is.na(own) & !by_dates & abs(own / convention - 1) > 0.02)
+  c(
+    if (any(by_dates) || any(per_year != per_year[[1L]])) {
+      c("periods a year" = periods_a_year(per_year, by_dates))
+    },
+    if (length(off)) {
+      c("dates a year" = dates_a_year(own[off], convention[off], length(off) == length(of_each)))
+    }
+  )
+}
+
+# A number of periods as it is said.
+some_a_year <- function(x) as.character(round(x, 1L))
+
+periods_a_year <- function(per_year, by_dates) {
+  groups <- split(names(per_year), factor(per_year, unique(per_year)))
   of <- function(group) {
     if (length(groups) < 2L) {
       ""
@@ -179,41 +198,33 @@ year_words <- function(frequency, per_year) {
       )
     }
   }
-  convention <- vapply(frequencies, `[[`, 0, "per_year")[frequency$every[of_each]]
-  names(convention) <- of_each
-  by_dates <- vapply(groups, function(g) !isTRUE(per_year[[g[1L]]] == convention[[g[1L]]]), NA)
-  said <- if (length(groups) > 1L || any(by_dates)) {
-    c("periods a year" = paste0(
-      vapply(groups, function(g) written(per_year[[g[1L]]]), ""),
-      vapply(groups, of, ""),
-      ifelse(by_dates, " by their own dates", ""),
-      collapse = ", "
-    ))
-  }
-  own <- frequency$own[of_each]
-  off <- of_each[!is.na(own) &
-    !is.na(convention) & per_year == convention & abs(own / convention - 1) > 0.02]
-  if (!length(off)) return(said)
-  most <- off[which.max(abs(log(own[off] / convention[off])))]
+  first <- vapply(groups, `[[`, "", 1L)
+  paste0(
+    vapply(per_year[first], some_a_year, ""),
+    vapply(groups, of, ""),
+    ifelse(by_dates[match(first, names(per_year))], " by their own dates", ""),
+    collapse = ", "
+  )
+}
+
+dates_a_year <- function(own, convention, of_all) {
+  most <- which.max(abs(log(own / convention)))
   ratio <- sqrt(own[[most]] / convention[[most]])
-  c(
-    said,
-    "dates a year" = sprintf(
-      "%s%s, not %s: by them volatility a year is %s %% %s",
-      written(own[[most]]),
-      if (length(off) == length(of_each)) {
-        ""
-      } else {
-        sprintf(
-          " (%s%s)",
-          most,
-          if (length(off) > 1L) sprintf(" and %s more", count(length(off) - 1L)) else ""
-        )
-      },
-      written(convention[[most]]),
-      written(100 * abs(ratio - 1)),
-      if (ratio > 1) "more" else "less"
-    )
+  sprintf(
+    "%s%s, not %s: by them volatility a year is %s %% %s",
+    some_a_year(own[[most]]),
+    if (of_all) {
+      ""
+    } else {
+      sprintf(
+        " (%s%s)",
+        names(own)[most],
+        if (length(own) > 1L) sprintf(" and %s more", count(length(own) - 1L)) else ""
+      )
+    },
+    some_a_year(convention[[most]]),
+    some_a_year(100 * abs(ratio - 1)),
+    if (ratio > 1) "more" else "less"
   )
 }
 

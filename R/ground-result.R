@@ -8,22 +8,29 @@ new_result <- function(columns, measure, basis, source) {
     columns <- append(columns, every, match("security", names(columns)))
   }
   columns <- as.list(columns)
-  stopifnot(
-    inherits(basis, "imbroglio_basis"),
-    length(columns) > 0L,
-    !anyDuplicated(names(columns)),
-    length(unique(lengths(columns))) == 1L
-  )
-  structure(
-    columns,
+  rows <- length(columns[[1L]])
+  if (anyDuplicated(names(columns)) || any(lengths(columns) != rows)) {
+    stop("the columns of a result are not alike")
+  }
+  # A basis that is read later is of the source, which need not be kept twice.
+  if (inherits(basis, "imbroglio_basis_later")) {
+    if (core_same(basis$of, source)) {
+      basis["of"] <- list(NULL)
+    } else {
+      basis <- basis_read(basis)
+    }
+  }
+  attributes(columns) <- list(
+    names = names(columns),
     class = c(paste0("imbroglio_", measure), "imbroglio_result", "tbl_df", "tbl", "data.frame"),
-    row.names = .set_row_names(length(columns[[1L]])),
+    row.names = .set_row_names(rows),
     measure = measure,
     basis = basis,
     source = source,
     columns = names(columns),
-    rows = length(columns[[1L]])
+    rows = rows
   )
+  columns
 }
 
 # What a period of each row is called, where they are not alike.

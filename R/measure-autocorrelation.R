@@ -129,7 +129,7 @@ measure_autocorrelation <- function(returns, lags = 1:5, errors = c("robust", "i
       box_p = stats::pchisq(of_lags(box), lags, lower.tail = FALSE)
     ),
     "autocorrelation",
-    returns_basis(returns, sample, choices = c(lags = some(lags, 20L), errors = errors)),
+    returns_basis_later(returns, sample, choices = c(lags = some(lags, 20L), errors = errors)),
     returns
   )
 }

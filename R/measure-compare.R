@@ -163,7 +163,7 @@ compare_measures <- function(a, b = NULL, measures = c("volatility", "sharpe"), 
   made <- new_result(
     columns,
     "compare",
-    returns_basis(
+    returns_basis_later(
       returns,
       sample_of(returns$dates, returns$values),
       choices = c(

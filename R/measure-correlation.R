@@ -372,7 +372,7 @@ rolling_correlation_of <- function(returns, windows) {
   new_result(
     columns,
     "correlation",
-    returns_basis(
+    returns_basis_later(
       returns,
       lapply(sample_of(returns$dates, returns$values), `[`, -1L),
       choices = windows$words,

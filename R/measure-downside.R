@@ -226,7 +226,7 @@ asked_of_falls <- function(returns, target, power, deepest, per_year, errors, dr
 
 basis_of_falls <- function(asked, sample, more = NULL) {
   drawn <- isTRUE(asked$errors %in% c("dependent", "bootstrap"))
-  returns_basis(
+  returns_basis_later(
     asked$returns,
     sample,
     per_year = asked$named_years,

@@ -287,7 +287,7 @@ wealth_of <- function(x, level = NULL) {
       on[first] <- x$start[column[first]]
       on
     },
-    basis = function(...) returns_basis(x, sample, ...)
+    basis = function(...) returns_basis_later(x, sample, ...)
   )
 }
 
@@ -306,7 +306,7 @@ wealth_of_prices <- function(x, level) {
     sample = sample,
     falls = falls,
     date = function(row, column = NULL) x$dates[row],
-    basis = function(...) prices_basis(x, sample, frequency, ...)
+    basis = function(...) prices_basis_later(x, sample, frequency, ...)
   )
 }
 

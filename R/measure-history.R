@@ -203,7 +203,7 @@ basis_of_days <- function(days) {
   made <- new_basis(
     from = dates[1L], to = dates[length(dates)],
     observations = stats::setNames(length(days), latest$of),
-    dropped = data.frame(security = character(), reason = character(), n = integer()),
+    dropped = dropped_rows(),
     kind = "record", every = "day", choices = latest$choices, origin = "runs of a study",
     digest = digest::digest(lapply(days, `[[`, "numbers"), "xxhash64")
   )

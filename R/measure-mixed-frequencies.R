@@ -96,7 +96,7 @@ parted <- function(found, strange, rows, benchmarks, joint) {
   part <- rep(seq_along(table), lengths(lapply(table, `[[`, 1L)))
   in_order <- order(match(columns$security, rows), match(columns$benchmark, benchmarks))
   columns <- lapply(columns, `[`, in_order)
-  bases <- lapply(found, attr, "basis")
+  bases <- lapply(found, basis)
   about <- bases[[length(bases)]]
   about$from <- min(do.call(c, lapply(bases, `[[`, "from")))
   about$to <- max(do.call(c, lapply(bases, `[[`, "to")))

@@ -182,7 +182,7 @@ measure_return <- function(returns, window = NULL, min_obs = NULL, per_year = NU
   new_result(
     columns,
     "return",
-    returns_basis(
+    returns_basis_later(
       returns,
       sample_of(returns$dates, returns$values, columns$n),
       per_year = per_year,
@@ -357,7 +357,7 @@ rolling_return <- function(returns, windows, per_year, by_hand, with_free, choic
   new_result(
     stacked(parts),
     "return",
-    returns_basis(
+    returns_basis_later(
       returns,
       sample,
       per_year = per_year,

@@ -124,7 +124,7 @@ roll_measures <- function(returns, measures = c("volatility", "var"), window = 2
   made <- new_result(
     columns,
     "roll",
-    returns_basis(
+    returns_basis_later(
       request$returns,
       sample_of(request$returns$dates, request$returns$values),
       choices = c(

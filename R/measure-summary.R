@@ -116,7 +116,7 @@ measure_summary <- function(returns, benchmark = NULL, level = 0.99, per_year = 
   new_result(
     columns,
     "summary",
-    returns_basis(
+    returns_basis_later(
       returns,
       sample_of(returns$dates, returns$values, tail$n),
       per_year = per_year,

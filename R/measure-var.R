@@ -339,7 +339,7 @@ measure_var <- function(returns, level = 0.99, horizon = 1L, method = "historica
   new_result(
     columns,
     "var",
-    returns_basis(
+    returns_basis_later(
       returns,
       sample_of(returns$dates, returns$values),
       choices = c(

@@ -43,7 +43,7 @@ whole_volatility <- function(returns, per_year, choices) {
   new_result(
     columns,
     "volatility",
-    returns_basis(
+    returns_basis_later(
       returns,
       samples[[1L]],
       per_year = per_year,
@@ -110,7 +110,7 @@ rolling_volatility_of <- function(returns, windows, per_year, choices, as) {
   new_result(
     stacked(parts),
     "volatility",
-    returns_basis(returns, sample, per_year = per_year, choices = c(windows$words, words)),
+    returns_basis_later(returns, sample, per_year = per_year, choices = c(windows$words, words)),
     returns
   )
 }

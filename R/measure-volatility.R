@@ -291,7 +291,7 @@ volatility_series <- function(returns, method = "ewma", per_year = NULL, decay =
   new_result(
     stacked(parts),
     "volatility_series",
-    returns_basis(
+    returns_basis_later(
       returns,
       sample,
       per_year = per_year,
@@ -303,7 +303,8 @@ volatility_series <- function(returns, method = "ewma", per_year = NULL, decay =
 }
 
 volatility_choices <- function(method, decay, half_life, errors, confidence) {
-  check_choice(method, "method", names(volatility_estimators()), several = TRUE)
+  known <- volatility_estimators()
+  check_choice(method, "method", names(known), several = TRUE)
   errors <- one_of(errors, "errors", c("kurtosis", "normal", "dependent"))
   if (errors == "dependent" && !"deviation" %in% method) {
     fail(
@@ -314,16 +315,17 @@ volatility_choices <- function(method, decay, half_life, errors, confidence) {
   }
   decay <- check_decay(decay, half_life) %||% 0.94
   check_fraction(confidence, "confidence")
-  options <- unlist(lapply(volatility_estimators()[method], `[[`, "options"))
+  method <- unique(method)
+  decays <- any(vapply(known[method], function(record) "decay" %in% record$options, NA))
   list(
-    method = unique(method),
-    usual = identical(unique(method), usual_method(measure_volatility)),
+    method = method,
+    usual = identical(method, formals(measure_volatility)$method),
     decay = decay,
     errors = errors,
     confidence = confidence,
     words = c(
-      method = paste(unique(method), collapse = ", "),
-      if ("decay" %in% options) c(decay = format(decay))
+      method = paste(method, collapse = ", "),
+      decay = if (decays) format(decay)
     )
   )
 }

@@ -155,7 +155,7 @@ worst_periods <- function(returns, worst = 5L, best = 0L, horizon = 1L, overlapp
   made <- new_result(
     columns,
     "worst",
-    returns_basis(
+    returns_basis_later(
       returns,
       sample_of(returns$dates, own),
       securities = securities,

@@ -155,7 +155,7 @@ opened_basis <- function(x, shared) {
     x$dates[1L],
     x$dates[length(x$dates)],
     stats::setNames(shared$n, x$chosen),
-    data.frame(security = character(), reason = character(), n = integer()),
+    dropped_rows(),
     "price",
     if (length(shared$calendar) > 1L) calendar_every(.Date(shared$calendar)) else "day",
     choices = c("last price" = shared$age$text),

@@ -179,7 +179,7 @@ delivery_basis <- function(d) {
     .Date(min(days)),
     .Date(max(days)),
     stats::setNames(n, d$securities),
-    data.frame(security = character(), reason = character(), n = integer()),
+    dropped_rows(),
     "price",
     if (length(d$calendar) > 1L) calendar_every(.Date(d$calendar)) else "day",
     choices = c("last price" = d$age$text),

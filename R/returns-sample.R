@@ -1,28 +1,36 @@
 # What each security's sample is: the dates of its first and last observation,
 # how many there are, and what is not there.
 sample_of <- function(dates, values, n = core_observed(values)) {
+  days <- unclass(dates)
   # What has a value on every date need not be looked through for its first and last.
-  span <- if (all(n == length(dates)) && length(dates)) {
-    list(first = rep(1L, length(n)), last = rep(length(dates), length(n)))
+  span <- if (all(n == length(days)) && length(days)) {
+    list(first = rep(1L, length(n)), last = rep(length(days), length(n)))
   } else {
     core_span(values)
   }
-  inside <- ifelse(n > 0L, span$last - span$first + 1L - n, 0L)
-  list(
-    from = dates[span$first],
-    to = dates[span$last],
+  sample <- list(
+    from = .Date(days[span$first]),
+    to = .Date(days[span$last]),
     first = span$first,
     last = span$last,
     n = n,
-    inside = inside,
-    before = ifelse(n > 0L, span$first - 1L, length(dates)),
-    after = ifelse(n > 0L, length(dates) - span$last, 0L)
+    inside = span$last - span$first + 1L - n,
+    before = span$first - 1L,
+    after = length(days) - span$last
   )
+  none <- n == 0L
+  if (any(none)) {
+    sample$inside[none] <- 0L
+    sample$before[none] <- length(days)
+    sample$after[none] <- 0L
+  }
+  sample
 }
 
 # `rare`: securities that have prices less often than the others of their table, which lack
 # nothing on dates in between.
 dropped_of <- function(securities, sample, inside, rare) {
+  if (!sum(sample$before, sample$after, sample$inside)) return(dropped_rows())
   reasons <- list(
     "before the first price" = sample$before,
     "after the last price" = sample$after,
@@ -30,20 +38,30 @@ dropped_of <- function(securities, sample, inside, rare) {
   )
   reasons[[inside]] <- ifelse(rare, 0L, sample$inside)
   some <- lapply(reasons, function(n) which(n > 0L))
-  data.frame(
-    security = securities[unlist(some, use.names = FALSE)],
-    reason = rep(names(reasons), lengths(some)),
-    n = as.integer(unlist(Map(`[`, reasons, some), use.names = FALSE))
+  dropped_rows(
+    securities[unlist(some, use.names = FALSE)],
+    rep(names(reasons), lengths(some)),
+    as.integer(unlist(Map(`[`, reasons, some), use.names = FALSE))
   )
 }
 
-# The basis of a measure of returns.
+# The basis of a measure of returns, made when it is read.
+returns_basis_later <- function(returns, sample, ..., per_year = NA_real_,
+                                every = returns$frequency$every) {
+  if (under_way$blocks) {
+    return(returns_basis(returns, sample, ..., per_year = per_year, every = every))
+  }
+  basis_later("returns_basis", returns, list(
+    sample = sample, ..., per_year = per_year, every = every
+  ))
+}
+
 returns_basis <- function(returns, sample, ..., per_year = NA_real_, choices = character(),
                           every = returns$frequency$every, securities = colnames(returns$values)) {
-  known <- c(sample$from, sample$to)
+  known <- as.numeric(c(sample$from, sample$to))
   known <- known[!is.na(known)]
   # Of no dates there are no ends.
-  ends <- if (length(known)) range(known) else rep(as.Date(NA), 2L)
+  ends <- .Date(if (length(known)) range(known) else c(NA_real_, NA_real_))
   made <- new_basis(
     from = ends[1L],
     to = ends[2L],
@@ -87,7 +105,17 @@ returns_basis <- function(returns, sample, ..., per_year = NA_real_, choices = c
   ))
 }
 
-# The basis of a measure of prices.
+# The basis of a measure of prices, made when it is read.
+prices_basis_later <- function(prices, sample, frequency, ..., per_year = NA_real_,
+                               every = frequency$every) {
+  if (under_way$blocks) {
+    return(prices_basis(prices, sample, frequency, ..., per_year = per_year, every = every))
+  }
+  basis_later("prices_basis", prices, list(
+    sample = sample, frequency = frequency, ..., per_year = per_year, every = every
+  ))
+}
+
 prices_basis <- function(prices, sample, frequency, ..., per_year = NA_real_,
                          choices = character(), every = frequency$every,
                          securities = colnames(prices$close)) {

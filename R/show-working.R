@@ -306,7 +306,7 @@ price_working <- function(prices, security, date) {
       from = at$date,
       to = max(prices$dates),
       observations = stats::setNames(1L, at$security),
-      dropped = data.frame(security = character(), reason = character(), n = integer()),
+      dropped = dropped_rows(),
       kind = "price",
       every = frequencies_of(prices$dates, prices$close[, at$security, drop = FALSE])$every,
       repairs = prices$repairs,

@@ -52,7 +52,7 @@ as_listed <- function(table, what, address, days = character()) {
     edge(min, if (of_contents) "from" else "date"),
     edge(max, if (of_contents) "to" else "date"),
     observations,
-    data.frame(security = character(), reason = character(), n = integer()),
+    dropped_rows(),
     "price",
     "day",
     origin = paste("store", address$shown),

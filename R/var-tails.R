@@ -163,7 +163,7 @@ tail_thresholds <- function(returns, from = 15, to = 0.2, steps = 60L, level = 0
   new_result(
     columns,
     "tail",
-    returns_basis(
+    returns_basis_later(
       returns,
       sample_of(returns$dates, returns$values),
       choices = c(level = format(level)),

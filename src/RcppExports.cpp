@@ -15,7 +15,6 @@ Rcpp::NumericMatrix core_autocorrelations(const Rcpp::NumericMatrix& values, con
 RcppExport SEXP _imbroglio_core_autocorrelations(SEXP valuesSEXP, SEXP lagsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type values(valuesSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type lags(lagsSEXP);
     rcpp_result_gen = Rcpp::wrap(core_autocorrelations(values, lags));
@@ -27,7 +26,6 @@ Rcpp::List core_rolling_tail(const Rcpp::NumericMatrix& returns, int window, int
 RcppExport SEXP _imbroglio_core_rolling_tail(SEXP returnsSEXP, SEXP windowSEXP, SEXP leastSEXP, SEXP levelSEXP, SEXP rankSEXP, SEXP logSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
     Rcpp::traits::input_parameter< int >::type window(windowSEXP);
     Rcpp::traits::input_parameter< int >::type least(leastSEXP);
@@ -43,7 +41,6 @@ Rcpp::List core_backtest(const Rcpp::NumericMatrix& returns, const Rcpp::Numeric
 RcppExport SEXP _imbroglio_core_backtest(SEXP returnsSEXP, SEXP varSEXP, SEXP esSEXP, SEXP levelSEXP, SEXP logSEXP, SEXP spanSEXP, SEXP limitsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type var(varSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type es(esSEXP);
@@ -60,7 +57,6 @@ Rcpp::List core_draw_book(const Rcpp::NumericMatrix& growth, const Rcpp::Numeric
 RcppExport SEXP _imbroglio_core_draw_book(SEXP growthSEXP, SEXP worthSEXP, SEXP cashSEXP, SEXP horizonSEXP, SEXP drawsSEXP, SEXP blocksSEXP, SEXP lengthSEXP, SEXP seedSEXP, SEXP addsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type growth(growthSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type worth(worthSEXP);
     Rcpp::traits::input_parameter< double >::type cash(cashSEXP);
@@ -79,7 +75,6 @@ Rcpp::IntegerMatrix core_drawn_days(int days, int horizon, const Rcpp::IntegerVe
 RcppExport SEXP _imbroglio_core_drawn_days(SEXP daysSEXP, SEXP horizonSEXP, SEXP pathsSEXP, SEXP blocksSEXP, SEXP lengthSEXP, SEXP seedSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< int >::type days(daysSEXP);
     Rcpp::traits::input_parameter< int >::type horizon(horizonSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type paths(pathsSEXP);
@@ -95,7 +90,6 @@ Rcpp::List core_begun_days(int days, int horizon, const Rcpp::IntegerVector& pat
 RcppExport SEXP _imbroglio_core_begun_days(SEXP daysSEXP, SEXP horizonSEXP, SEXP pathsSEXP, SEXP weightSEXP, SEXP blocksSEXP, SEXP lengthSEXP, SEXP seedSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< int >::type days(daysSEXP);
     Rcpp::traits::input_parameter< int >::type horizon(horizonSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type paths(pathsSEXP);
@@ -112,7 +106,6 @@ Rcpp::NumericVector core_mean_growth(const Rcpp::NumericMatrix& growth, int hori
 RcppExport SEXP _imbroglio_core_mean_growth(SEXP growthSEXP, SEXP horizonSEXP, SEXP pathsSEXP, SEXP blocksSEXP, SEXP lengthSEXP, SEXP seedSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type growth(growthSEXP);
     Rcpp::traits::input_parameter< int >::type horizon(horizonSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type paths(pathsSEXP);
@@ -128,7 +121,6 @@ Rcpp::NumericVector core_filtered_paths(const Rcpp::NumericVector& residuals, co
 RcppExport SEXP _imbroglio_core_filtered_paths(SEXP residualsSEXP, SEXP atSEXP, SEXP varianceSEXP, SEXP horizonSEXP, SEXP drawsSEXP, SEXP logSEXP, SEXP seedSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type residuals(residualsSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type at(atSEXP);
     Rcpp::traits::input_parameter< double >::type variance(varianceSEXP);
@@ -145,7 +137,6 @@ Rcpp::List core_common(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVe
 RcppExport SEXP _imbroglio_core_common(SEXP returnsSEXP, SEXP startSEXP, SEXP spanSEXP, SEXP logSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type start(startSEXP);
     Rcpp::traits::input_parameter< bool >::type span(spanSEXP);
@@ -159,7 +150,6 @@ Rcpp::List core_pairs(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVec
 RcppExport SEXP _imbroglio_core_pairs(SEXP returnsSEXP, SEXP startSEXP, SEXP spanSEXP, SEXP logSEXP, SEXP decaySEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type start(startSEXP);
     Rcpp::traits::input_parameter< bool >::type span(spanSEXP);
@@ -174,7 +164,6 @@ Rcpp::NumericMatrix core_decayed_deviation(const Rcpp::NumericMatrix& x, double 
 RcppExport SEXP _imbroglio_core_decayed_deviation(SEXP xSEXP, SEXP decaySEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
     Rcpp::traits::input_parameter< double >::type decay(decaySEXP);
     rcpp_result_gen = Rcpp::wrap(core_decayed_deviation(x, decay));
@@ -186,7 +175,6 @@ Rcpp::NumericVector core_decayed_from(const Rcpp::NumericVector& x, double decay
 RcppExport SEXP _imbroglio_core_decayed_from(SEXP xSEXP, SEXP decaySEXP, SEXP varianceSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
     Rcpp::traits::input_parameter< double >::type decay(decaySEXP);
     Rcpp::traits::input_parameter< double >::type variance(varianceSEXP);
@@ -199,7 +187,6 @@ Rcpp::List core_head(const Rcpp::RawVector& bytes, const std::string& separator,
 RcppExport SEXP _imbroglio_core_head(SEXP bytesSEXP, SEXP separatorSEXP, SEXP mostSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type bytes(bytesSEXP);
     Rcpp::traits::input_parameter< const std::string& >::type separator(separatorSEXP);
     Rcpp::traits::input_parameter< int >::type most(mostSEXP);
@@ -212,7 +199,6 @@ Rcpp::List core_delimited(const Rcpp::RawVector& bytes, double start, const std:
 RcppExport SEXP _imbroglio_core_delimited(SEXP bytesSEXP, SEXP startSEXP, SEXP separatorSEXP, SEXP lineSEXP, SEXP columnsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type bytes(bytesSEXP);
     Rcpp::traits::input_parameter< double >::type start(startSEXP);
     Rcpp::traits::input_parameter< const std::string& >::type separator(separatorSEXP);
@@ -227,7 +213,6 @@ Rcpp::List core_delimited_text(const Rcpp::RawVector& bytes, double start, const
 RcppExport SEXP _imbroglio_core_delimited_text(SEXP bytesSEXP, SEXP startSEXP, SEXP separatorSEXP, SEXP rowsSEXP, SEXP whichSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type bytes(bytesSEXP);
     Rcpp::traits::input_parameter< double >::type start(startSEXP);
     Rcpp::traits::input_parameter< const std::string& >::type separator(separatorSEXP);
@@ -242,7 +227,6 @@ Rcpp::List core_written_numbers(const Rcpp::CharacterVector& text);
 RcppExport SEXP _imbroglio_core_written_numbers(SEXP textSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::CharacterVector& >::type text(textSEXP);
     rcpp_result_gen = Rcpp::wrap(core_written_numbers(text));
     return rcpp_result_gen;
@@ -253,7 +237,6 @@ Rcpp::NumericMatrix core_rolling_deviation(const Rcpp::NumericMatrix& x, int win
 RcppExport SEXP _imbroglio_core_rolling_deviation(SEXP xSEXP, SEXP windowSEXP, SEXP min_obsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
     Rcpp::traits::input_parameter< int >::type window(windowSEXP);
     Rcpp::traits::input_parameter< int >::type min_obs(min_obsSEXP);
@@ -266,7 +249,6 @@ Rcpp::NumericMatrix core_rolling_mean(const Rcpp::NumericMatrix& x, int window, 
 RcppExport SEXP _imbroglio_core_rolling_mean(SEXP xSEXP, SEXP windowSEXP, SEXP min_obsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
     Rcpp::traits::input_parameter< int >::type window(windowSEXP);
     Rcpp::traits::input_parameter< int >::type min_obs(min_obsSEXP);
@@ -279,7 +261,6 @@ Rcpp::List core_falls(const Rcpp::NumericMatrix& x, const std::string& kind, boo
 RcppExport SEXP _imbroglio_core_falls(SEXP xSEXP, SEXP kindSEXP, SEXP additiveSEXP, SEXP levelSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
     Rcpp::traits::input_parameter< const std::string& >::type kind(kindSEXP);
     Rcpp::traits::input_parameter< bool >::type additive(additiveSEXP);
@@ -293,7 +274,6 @@ Rcpp::NumericMatrix core_drawdown_series(const Rcpp::NumericMatrix& wealth, bool
 RcppExport SEXP _imbroglio_core_drawdown_series(SEXP wealthSEXP, SEXP additiveSEXP, SEXP aheadSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type wealth(wealthSEXP);
     Rcpp::traits::input_parameter< bool >::type additive(additiveSEXP);
     Rcpp::traits::input_parameter< bool >::type ahead(aheadSEXP);
@@ -306,7 +286,6 @@ Rcpp::NumericMatrix core_rolling_drawdown(const Rcpp::NumericMatrix& wealth, int
 RcppExport SEXP _imbroglio_core_rolling_drawdown(SEXP wealthSEXP, SEXP windowSEXP, SEXP min_obsSEXP, SEXP additiveSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type wealth(wealthSEXP);
     Rcpp::traits::input_parameter< int >::type window(windowSEXP);
     Rcpp::traits::input_parameter< int >::type min_obs(min_obsSEXP);
@@ -320,7 +299,6 @@ Rcpp::List core_drawdown_episodes(const Rcpp::NumericMatrix& wealth, bool additi
 RcppExport SEXP _imbroglio_core_drawdown_episodes(SEXP wealthSEXP, SEXP additiveSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type wealth(wealthSEXP);
     Rcpp::traits::input_parameter< bool >::type additive(additiveSEXP);
     rcpp_result_gen = Rcpp::wrap(core_drawdown_episodes(wealth, additive));
@@ -332,7 +310,6 @@ std::string file_kind(const std::string& path);
 RcppExport SEXP _imbroglio_file_kind(SEXP pathSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const std::string& >::type path(pathSEXP);
     rcpp_result_gen = Rcpp::wrap(file_kind(path));
     return rcpp_result_gen;
@@ -343,7 +320,6 @@ Rcpp::List unpack_gzip(const Rcpp::RawVector& packed, double most);
 RcppExport SEXP _imbroglio_unpack_gzip(SEXP packedSEXP, SEXP mostSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type packed(packedSEXP);
     Rcpp::traits::input_parameter< double >::type most(mostSEXP);
     rcpp_result_gen = Rcpp::wrap(unpack_gzip(packed, most));
@@ -355,7 +331,6 @@ std::string zip_fault(const Rcpp::RawVector& bytes, double most);
 RcppExport SEXP _imbroglio_zip_fault(SEXP bytesSEXP, SEXP mostSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type bytes(bytesSEXP);
     Rcpp::traits::input_parameter< double >::type most(mostSEXP);
     rcpp_result_gen = Rcpp::wrap(zip_fault(bytes, most));
@@ -367,7 +342,6 @@ std::string text_kind(const Rcpp::RawVector& bytes);
 RcppExport SEXP _imbroglio_text_kind(SEXP bytesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type bytes(bytesSEXP);
     rcpp_result_gen = Rcpp::wrap(text_kind(bytes));
     return rcpp_result_gen;
@@ -378,7 +352,6 @@ std::string write_bytes(const std::string& path, const Rcpp::RawVector& bytes, b
 RcppExport SEXP _imbroglio_write_bytes(SEXP pathSEXP, SEXP bytesSEXP, SEXP ontoSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const std::string& >::type path(pathSEXP);
     Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type bytes(bytesSEXP);
     Rcpp::traits::input_parameter< bool >::type onto(ontoSEXP);
@@ -391,7 +364,6 @@ std::string write_standard_output(const Rcpp::RawVector& bytes);
 RcppExport SEXP _imbroglio_write_standard_output(SEXP bytesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type bytes(bytesSEXP);
     rcpp_result_gen = Rcpp::wrap(write_standard_output(bytes));
     return rcpp_result_gen;
@@ -402,7 +374,6 @@ std::string reach_medium(const std::string& path);
 RcppExport SEXP _imbroglio_reach_medium(SEXP pathSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const std::string& >::type path(pathSEXP);
     rcpp_result_gen = Rcpp::wrap(reach_medium(path));
     return rcpp_result_gen;
@@ -413,7 +384,6 @@ std::string file_identity(const std::string& path);
 RcppExport SEXP _imbroglio_file_identity(SEXP pathSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const std::string& >::type path(pathSEXP);
     rcpp_result_gen = Rcpp::wrap(file_identity(path));
     return rcpp_result_gen;
@@ -423,7 +393,6 @@ END_RCPP
 void interrupt_on_signals();
 RcppExport SEXP _imbroglio_interrupt_on_signals() {
 BEGIN_RCPP
-    Rcpp::RNGScope rcpp_rngScope_gen;
     interrupt_on_signals();
     return R_NilValue;
 END_RCPP
@@ -433,7 +402,6 @@ int signal_to_end();
 RcppExport SEXP _imbroglio_signal_to_end() {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     rcpp_result_gen = Rcpp::wrap(signal_to_end());
     return rcpp_result_gen;
 END_RCPP
@@ -442,7 +410,6 @@ END_RCPP
 void end_quietly();
 RcppExport SEXP _imbroglio_end_quietly() {
 BEGIN_RCPP
-    Rcpp::RNGScope rcpp_rngScope_gen;
     end_quietly();
     return R_NilValue;
 END_RCPP
@@ -452,7 +419,6 @@ Rcpp::List core_fit_family(const Rcpp::NumericMatrix& x, const std::string& fami
 RcppExport SEXP _imbroglio_core_fit_family(SEXP xSEXP, SEXP familySEXP, SEXP momentsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
     Rcpp::traits::input_parameter< const std::string& >::type family(familySEXP);
     Rcpp::traits::input_parameter< bool >::type moments(momentsSEXP);
@@ -465,7 +431,6 @@ Rcpp::NumericMatrix core_fit_search(const Rcpp::NumericVector& x, const std::str
 RcppExport SEXP _imbroglio_core_fit_search(SEXP xSEXP, SEXP familySEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
     Rcpp::traits::input_parameter< const std::string& >::type family(familySEXP);
     rcpp_result_gen = Rcpp::wrap(core_fit_search(x, family));
@@ -477,7 +442,6 @@ Rcpp::NumericMatrix core_refitted(const std::string& family, int limit, const Rc
 RcppExport SEXP _imbroglio_core_refitted(SEXP familySEXP, SEXP limitSEXP, SEXP shapeSEXP, SEXP nSEXP, SEXP momentsSEXP, SEXP firstSEXP, SEXP drawsSEXP, SEXP seedSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const std::string& >::type family(familySEXP);
     Rcpp::traits::input_parameter< int >::type limit(limitSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type shape(shapeSEXP);
@@ -495,7 +459,6 @@ Rcpp::NumericVector core_distances(const Rcpp::NumericVector& below, const Rcpp:
 RcppExport SEXP _imbroglio_core_distances(SEXP belowSEXP, SEXP aboveSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type below(belowSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type above(aboveSEXP);
     rcpp_result_gen = Rcpp::wrap(core_distances(below, above));
@@ -507,7 +470,6 @@ Rcpp::NumericVector core_nig_density(const Rcpp::NumericVector& z, double alpha,
 RcppExport SEXP _imbroglio_core_nig_density(SEXP zSEXP, SEXP alphaSEXP, SEXP betaSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type z(zSEXP);
     Rcpp::traits::input_parameter< double >::type alpha(alphaSEXP);
     Rcpp::traits::input_parameter< double >::type beta(betaSEXP);
@@ -520,7 +482,6 @@ Rcpp::NumericVector core_nig_beyond(const Rcpp::NumericVector& z, double alpha, 
 RcppExport SEXP _imbroglio_core_nig_beyond(SEXP zSEXP, SEXP alphaSEXP, SEXP betaSEXP, SEXP lowerSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type z(zSEXP);
     Rcpp::traits::input_parameter< double >::type alpha(alphaSEXP);
     Rcpp::traits::input_parameter< double >::type beta(betaSEXP);
@@ -534,7 +495,6 @@ double core_mean_below(const std::string& family, const Rcpp::NumericVector& sha
 RcppExport SEXP _imbroglio_core_mean_below(SEXP familySEXP, SEXP shapeSEXP, SEXP zSEXP, SEXP log_pSEXP, SEXP centreSEXP, SEXP stretchSEXP, SEXP logSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const std::string& >::type family(familySEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type shape(shapeSEXP);
     Rcpp::traits::input_parameter< double >::type z(zSEXP);
@@ -551,7 +511,6 @@ Rcpp::NumericMatrix core_scores(const std::string& family, const Rcpp::NumericVe
 RcppExport SEXP _imbroglio_core_scores(SEXP familySEXP, SEXP xSEXP, SEXP locationSEXP, SEXP scaleSEXP, SEXP shapeSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const std::string& >::type family(familySEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
     Rcpp::traits::input_parameter< double >::type location(locationSEXP);
@@ -566,7 +525,6 @@ Rcpp::NumericVector core_nig_quantile(const Rcpp::NumericVector& log_p, double a
 RcppExport SEXP _imbroglio_core_nig_quantile(SEXP log_pSEXP, SEXP alphaSEXP, SEXP betaSEXP, SEXP lowerSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type log_p(log_pSEXP);
     Rcpp::traits::input_parameter< double >::type alpha(alphaSEXP);
     Rcpp::traits::input_parameter< double >::type beta(betaSEXP);
@@ -580,7 +538,6 @@ Rcpp::List core_frequency(const Rcpp::NumericMatrix& x, const Rcpp::NumericVecto
 RcppExport SEXP _imbroglio_core_frequency(SEXP xSEXP, SEXP daysSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type days(daysSEXP);
     rcpp_result_gen = Rcpp::wrap(core_frequency(x, days));
@@ -592,7 +549,6 @@ Rcpp::List core_garch(const Rcpp::NumericMatrix& x, bool student);
 RcppExport SEXP _imbroglio_core_garch(SEXP xSEXP, SEXP studentSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
     Rcpp::traits::input_parameter< bool >::type student(studentSEXP);
     rcpp_result_gen = Rcpp::wrap(core_garch(x, student));
@@ -604,7 +560,6 @@ Rcpp::NumericVector core_garch_lasting(const Rcpp::NumericVector& x, const Rcpp:
 RcppExport SEXP _imbroglio_core_garch_lasting(SEXP xSEXP, SEXP estimateSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type estimate(estimateSEXP);
     rcpp_result_gen = Rcpp::wrap(core_garch_lasting(x, estimate));
@@ -616,7 +571,6 @@ Rcpp::NumericMatrix core_garch_search(const Rcpp::NumericVector& x, bool student
 RcppExport SEXP _imbroglio_core_garch_search(SEXP xSEXP, SEXP studentSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
     Rcpp::traits::input_parameter< bool >::type student(studentSEXP);
     rcpp_result_gen = Rcpp::wrap(core_garch_search(x, student));
@@ -628,7 +582,6 @@ Rcpp::NumericMatrix core_garch_path(const Rcpp::NumericMatrix& x, const Rcpp::Nu
 RcppExport SEXP _imbroglio_core_garch_path(SEXP xSEXP, SEXP estimateSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type estimate(estimateSEXP);
     rcpp_result_gen = Rcpp::wrap(core_garch_path(x, estimate));
@@ -640,7 +593,6 @@ Rcpp::RawVector core_hash_more(const Rcpp::RawVector& state, const Rcpp::RawVect
 RcppExport SEXP _imbroglio_core_hash_more(SEXP stateSEXP, SEXP bytesSEXP, SEXP numbersSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type state(stateSEXP);
     Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type bytes(bytesSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type numbers(numbersSEXP);
@@ -653,7 +605,6 @@ std::string core_hash_value(const Rcpp::RawVector& state);
 RcppExport SEXP _imbroglio_core_hash_value(SEXP stateSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type state(stateSEXP);
     rcpp_result_gen = Rcpp::wrap(core_hash_value(state));
     return rcpp_result_gen;
@@ -664,7 +615,6 @@ Rcpp::CharacterVector core_column_digests(const Rcpp::NumericMatrix& values);
 RcppExport SEXP _imbroglio_core_column_digests(SEXP valuesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type values(valuesSEXP);
     rcpp_result_gen = Rcpp::wrap(core_column_digests(values));
     return rcpp_result_gen;
@@ -675,7 +625,6 @@ Rcpp::CharacterVector core_iso_days(const Rcpp::NumericVector& days);
 RcppExport SEXP _imbroglio_core_iso_days(SEXP daysSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type days(daysSEXP);
     rcpp_result_gen = Rcpp::wrap(core_iso_days(days));
     return rcpp_result_gen;
@@ -686,7 +635,6 @@ Rcpp::NumericVector core_days_of_iso(const Rcpp::CharacterVector& text);
 RcppExport SEXP _imbroglio_core_days_of_iso(SEXP textSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::CharacterVector& >::type text(textSEXP);
     rcpp_result_gen = Rcpp::wrap(core_days_of_iso(text));
     return rcpp_result_gen;
@@ -697,7 +645,6 @@ SEXP core_text_later(const Rcpp::Function& text);
 RcppExport SEXP _imbroglio_core_text_later(SEXP textSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::Function& >::type text(textSEXP);
     rcpp_result_gen = Rcpp::wrap(core_text_later(text));
     return rcpp_result_gen;
@@ -708,7 +655,6 @@ Rcpp::List core_line(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVect
 RcppExport SEXP _imbroglio_core_line(SEXP returnsSEXP, SEXP startSEXP, SEXP benchmarkSEXP, SEXP rowsSEXP, SEXP risk_freeSEXP, SEXP risk_free_startSEXP, SEXP spanSEXP, SEXP logSEXP, SEXP lagsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type start(startSEXP);
     Rcpp::traits::input_parameter< int >::type benchmark(benchmarkSEXP);
@@ -727,7 +673,6 @@ Rcpp::NumericMatrix core_rolling_beta(const Rcpp::NumericMatrix& returns, const 
 RcppExport SEXP _imbroglio_core_rolling_beta(SEXP returnsSEXP, SEXP startSEXP, SEXP benchmarkSEXP, SEXP rowsSEXP, SEXP risk_freeSEXP, SEXP risk_free_startSEXP, SEXP spanSEXP, SEXP logSEXP, SEXP windowSEXP, SEXP min_obsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type start(startSEXP);
     Rcpp::traits::input_parameter< int >::type benchmark(benchmarkSEXP);
@@ -747,7 +692,6 @@ Rcpp::List core_rolling_line(const Rcpp::NumericMatrix& returns, const Rcpp::Int
 RcppExport SEXP _imbroglio_core_rolling_line(SEXP returnsSEXP, SEXP startSEXP, SEXP benchmarkSEXP, SEXP rowsSEXP, SEXP risk_freeSEXP, SEXP risk_free_startSEXP, SEXP spanSEXP, SEXP logSEXP, SEXP windowSEXP, SEXP min_obsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type start(startSEXP);
     Rcpp::traits::input_parameter< int >::type benchmark(benchmarkSEXP);
@@ -767,7 +711,6 @@ Rcpp::List core_moments(const Rcpp::NumericMatrix& returns, bool course, bool lo
 RcppExport SEXP _imbroglio_core_moments(SEXP returnsSEXP, SEXP courseSEXP, SEXP logSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
     Rcpp::traits::input_parameter< bool >::type course(courseSEXP);
     Rcpp::traits::input_parameter< bool >::type log(logSEXP);
@@ -780,7 +723,6 @@ Rcpp::NumericMatrix core_powers(const Rcpp::NumericMatrix& returns, const Rcpp::
 RcppExport SEXP _imbroglio_core_powers(SEXP returnsSEXP, SEXP meanSEXP, SEXP deviationSEXP, SEXP mostSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type mean(meanSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type deviation(deviationSEXP);
@@ -794,7 +736,6 @@ Rcpp::List core_pack(const Rcpp::List& columns, const Rcpp::NumericVector& ends)
 RcppExport SEXP _imbroglio_core_pack(SEXP columnsSEXP, SEXP endsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type columns(columnsSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type ends(endsSEXP);
     rcpp_result_gen = Rcpp::wrap(core_pack(columns, ends));
@@ -806,7 +747,6 @@ Rcpp::List core_unpack(const Rcpp::List& packets, const Rcpp::NumericVector& row
 RcppExport SEXP _imbroglio_core_unpack(SEXP packetsSEXP, SEXP rowsSEXP, SEXP columnsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type packets(packetsSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type rows(rowsSEXP);
     Rcpp::traits::input_parameter< int >::type columns(columnsSEXP);
@@ -819,7 +759,6 @@ Rcpp::List core_merge_rows(const Rcpp::List& a, const Rcpp::List& b);
 RcppExport SEXP _imbroglio_core_merge_rows(SEXP aSEXP, SEXP bSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type a(aSEXP);
     Rcpp::traits::input_parameter< const Rcpp::List& >::type b(bSEXP);
     rcpp_result_gen = Rcpp::wrap(core_merge_rows(a, b));
@@ -831,7 +770,6 @@ Rcpp::List core_runs(const Rcpp::NumericVector& x);
 RcppExport SEXP _imbroglio_core_runs(SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
     rcpp_result_gen = Rcpp::wrap(core_runs(x));
     return rcpp_result_gen;
@@ -842,7 +780,6 @@ Rcpp::CharacterVector core_bytes_as_hex(const Rcpp::List& bytes);
 RcppExport SEXP _imbroglio_core_bytes_as_hex(SEXP bytesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type bytes(bytesSEXP);
     rcpp_result_gen = Rcpp::wrap(core_bytes_as_hex(bytes));
     return rcpp_result_gen;
@@ -853,7 +790,6 @@ Rcpp::NumericVector core_fit_pareto(const Rcpp::NumericVector& excesses);
 RcppExport SEXP _imbroglio_core_fit_pareto(SEXP excessesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type excesses(excessesSEXP);
     rcpp_result_gen = Rcpp::wrap(core_fit_pareto(excesses));
     return rcpp_result_gen;
@@ -864,7 +800,6 @@ Rcpp::List core_book_value(const Rcpp::NumericMatrix& prices, const Rcpp::Numeri
 RcppExport SEXP _imbroglio_core_book_value(SEXP pricesSEXP, SEXP weightsSEXP, SEXP cashSEXP, SEXP cash_growthSEXP, SEXP againSEXP, SEXP startSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type prices(pricesSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type weights(weightsSEXP);
     Rcpp::traits::input_parameter< double >::type cash(cashSEXP);
@@ -880,7 +815,6 @@ Rcpp::List core_bound(const Rcpp::List& columns, const Rcpp::IntegerVector& orde
 RcppExport SEXP _imbroglio_core_bound(SEXP columnsSEXP, SEXP orderSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type columns(columnsSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type order(orderSEXP);
     rcpp_result_gen = Rcpp::wrap(core_bound(columns, order));
@@ -892,7 +826,6 @@ Rcpp::List core_range(const Rcpp::NumericMatrix& x, double limit);
 RcppExport SEXP _imbroglio_core_range(SEXP xSEXP, SEXP limitSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
     Rcpp::traits::input_parameter< double >::type limit(limitSEXP);
     rcpp_result_gen = Rcpp::wrap(core_range(x, limit));
@@ -903,7 +836,6 @@ END_RCPP
 void core_place_columns(Rcpp::NumericMatrix values, const Rcpp::IntegerVector& at, const Rcpp::List& columns);
 RcppExport SEXP _imbroglio_core_place_columns(SEXP valuesSEXP, SEXP atSEXP, SEXP columnsSEXP) {
 BEGIN_RCPP
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type values(valuesSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type at(atSEXP);
     Rcpp::traits::input_parameter< const Rcpp::List& >::type columns(columnsSEXP);
@@ -916,7 +848,6 @@ Rcpp::NumericVector core_figures_drawn(const Rcpp::NumericMatrix& x, const Rcpp:
 RcppExport SEXP _imbroglio_core_figures_drawn(SEXP xSEXP, SEXP grownSEXP, SEXP besideSEXP, SEXP rowsSEXP, SEXP targetSEXP, SEXP askSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type grown(grownSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type beside(besideSEXP);
@@ -932,7 +863,6 @@ Rcpp::NumericVector core_clustered_figures(const Rcpp::NumericMatrix& series, co
 RcppExport SEXP _imbroglio_core_clustered_figures(SEXP seriesSEXP, SEXP quantilesSEXP, SEXP ranksSEXP, SEXP firstSEXP, SEXP pairedSEXP, SEXP besideSEXP, SEXP drawsSEXP, SEXP seedSEXP, SEXP targetSEXP, SEXP askSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type series(seriesSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type quantiles(quantilesSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerMatrix& >::type ranks(ranksSEXP);
@@ -952,7 +882,6 @@ double core_dependent_error(const Rcpp::NumericVector& z);
 RcppExport SEXP _imbroglio_core_dependent_error(SEXP zSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type z(zSEXP);
     rcpp_result_gen = Rcpp::wrap(core_dependent_error(z));
     return rcpp_result_gen;
@@ -963,7 +892,6 @@ int core_dependent_lags(const Rcpp::NumericVector& z);
 RcppExport SEXP _imbroglio_core_dependent_lags(SEXP zSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type z(zSEXP);
     rcpp_result_gen = Rcpp::wrap(core_dependent_lags(z));
     return rcpp_result_gen;
@@ -974,7 +902,6 @@ Rcpp::NumericMatrix core_figures(const Rcpp::NumericMatrix& x, const Rcpp::Numer
 RcppExport SEXP _imbroglio_core_figures(SEXP xSEXP, SEXP grownSEXP, SEXP targetSEXP, SEXP askSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type grown(grownSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type target(targetSEXP);
@@ -988,7 +915,6 @@ Rcpp::NumericVector core_rolling_figures(const Rcpp::NumericMatrix& x, const Rcp
 RcppExport SEXP _imbroglio_core_rolling_figures(SEXP xSEXP, SEXP grownSEXP, SEXP targetSEXP, SEXP askSEXP, SEXP windowSEXP, SEXP leastSEXP, SEXP whichSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type grown(grownSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type target(targetSEXP);
@@ -1005,7 +931,6 @@ Rcpp::NumericVector core_rolling_mean_correlation(const Rcpp::NumericMatrix& x, 
 RcppExport SEXP _imbroglio_core_rolling_mean_correlation(SEXP xSEXP, SEXP windowSEXP, SEXP leastSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
     Rcpp::traits::input_parameter< int >::type window(windowSEXP);
     Rcpp::traits::input_parameter< int >::type least(leastSEXP);
@@ -1018,7 +943,6 @@ Rcpp::IntegerVector core_observed(const Rcpp::NumericMatrix& x);
 RcppExport SEXP _imbroglio_core_observed(SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
     rcpp_result_gen = Rcpp::wrap(core_observed(x));
     return rcpp_result_gen;
@@ -1029,7 +953,6 @@ Rcpp::List core_span(const Rcpp::NumericMatrix& x);
 RcppExport SEXP _imbroglio_core_span(SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
     rcpp_result_gen = Rcpp::wrap(core_span(x));
     return rcpp_result_gen;
@@ -1040,7 +963,6 @@ Rcpp::NumericMatrix core_last_of(const Rcpp::NumericMatrix& x, const Rcpp::Integ
 RcppExport SEXP _imbroglio_core_last_of(SEXP xSEXP, SEXP endsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type ends(endsSEXP);
     rcpp_result_gen = Rcpp::wrap(core_last_of(x, ends));
@@ -1052,7 +974,6 @@ Rcpp::NumericMatrix core_before(const Rcpp::NumericMatrix& path, const Rcpp::Num
 RcppExport SEXP _imbroglio_core_before(SEXP pathSEXP, SEXP returnsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type path(pathSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
     rcpp_result_gen = Rcpp::wrap(core_before(path, returns));
@@ -1064,7 +985,6 @@ Rcpp::NumericMatrix core_returns(const Rcpp::NumericMatrix& prices, bool log);
 RcppExport SEXP _imbroglio_core_returns(SEXP pricesSEXP, SEXP logSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type prices(pricesSEXP);
     Rcpp::traits::input_parameter< bool >::type log(logSEXP);
     rcpp_result_gen = Rcpp::wrap(core_returns(prices, log));
@@ -1076,7 +996,6 @@ Rcpp::NumericMatrix core_wealth(const Rcpp::NumericMatrix& returns, const std::s
 RcppExport SEXP _imbroglio_core_wealth(SEXP returnsSEXP, SEXP kindSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
     Rcpp::traits::input_parameter< const std::string& >::type kind(kindSEXP);
     rcpp_result_gen = Rcpp::wrap(core_wealth(returns, kind));
@@ -1088,7 +1007,6 @@ Rcpp::NumericMatrix core_overlapping_returns(const Rcpp::NumericMatrix& returns,
 RcppExport SEXP _imbroglio_core_overlapping_returns(SEXP returnsSEXP, SEXP hSEXP, SEXP logSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
     Rcpp::traits::input_parameter< int >::type h(hSEXP);
     Rcpp::traits::input_parameter< bool >::type log(logSEXP);
@@ -1101,7 +1019,6 @@ Rcpp::CharacterVector core_row_sums(const Rcpp::List& columns, const Rcpp::Integ
 RcppExport SEXP _imbroglio_core_row_sums(SEXP columnsSEXP, SEXP groupSEXP, SEXP groupsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type columns(columnsSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type group(groupSEXP);
     Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
@@ -1114,7 +1031,6 @@ Rcpp::CharacterVector core_change_sums(const Rcpp::CharacterVector& a, const Rcp
 RcppExport SEXP _imbroglio_core_change_sums(SEXP aSEXP, SEXP bSEXP, SEXP cSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::CharacterVector& >::type a(aSEXP);
     Rcpp::traits::input_parameter< const Rcpp::CharacterVector& >::type b(bSEXP);
     Rcpp::traits::input_parameter< const Rcpp::CharacterVector& >::type c(cSEXP);
@@ -1127,7 +1043,6 @@ Rcpp::List core_scatter(const Rcpp::IntegerVector& row, const Rcpp::IntegerVecto
 RcppExport SEXP _imbroglio_core_scatter(SEXP rowSEXP, SEXP columnSEXP, SEXP valueSEXP, SEXP nSEXP, SEXP columnsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type row(rowSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type column(columnSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type value(valueSEXP);
@@ -1142,7 +1057,6 @@ Rcpp::NumericMatrix core_carry(const Rcpp::NumericMatrix& x, int most);
 RcppExport SEXP _imbroglio_core_carry(SEXP xSEXP, SEXP mostSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
     Rcpp::traits::input_parameter< int >::type most(mostSEXP);
     rcpp_result_gen = Rcpp::wrap(core_carry(x, most));
@@ -1154,7 +1068,6 @@ Rcpp::List core_sheet_extent(const Rcpp::RawVector& xml);
 RcppExport SEXP _imbroglio_core_sheet_extent(SEXP xmlSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type xml(xmlSEXP);
     rcpp_result_gen = Rcpp::wrap(core_sheet_extent(xml));
     return rcpp_result_gen;
@@ -1165,7 +1078,6 @@ std::string core_sheet_rows(const Rcpp::List& columns, const Rcpp::CharacterVect
 RcppExport SEXP _imbroglio_core_sheet_rows(SEXP columnsSEXP, SEXP lettersSEXP, SEXP looksSEXP, SEXP firstSEXP, SEXP nSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type columns(columnsSEXP);
     Rcpp::traits::input_parameter< const Rcpp::CharacterVector& >::type letters(lettersSEXP);
     Rcpp::traits::input_parameter< const Rcpp::CharacterVector& >::type looks(looksSEXP);
@@ -1180,7 +1092,6 @@ Rcpp::CharacterVector core_shortest(const Rcpp::NumericVector& x);
 RcppExport SEXP _imbroglio_core_shortest(SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
     rcpp_result_gen = Rcpp::wrap(core_shortest(x));
     return rcpp_result_gen;
@@ -1191,7 +1102,6 @@ Rcpp::RawVector core_lines(const Rcpp::List& columns);
 RcppExport SEXP _imbroglio_core_lines(SEXP columnsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type columns(columnsSEXP);
     rcpp_result_gen = Rcpp::wrap(core_lines(columns));
     return rcpp_result_gen;
@@ -1202,7 +1112,6 @@ Rcpp::List core_historical_tail(const Rcpp::NumericMatrix& returns, const Rcpp::
 RcppExport SEXP _imbroglio_core_historical_tail(SEXP returnsSEXP, SEXP levelsSEXP, SEXP rankSEXP, SEXP logSEXP, SEXP scaleSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type levels(levelsSEXP);
     Rcpp::traits::input_parameter< int >::type rank(rankSEXP);
@@ -1217,7 +1126,6 @@ double core_rank_position(int n, double level, int rank);
 RcppExport SEXP _imbroglio_core_rank_position(SEXP nSEXP, SEXP levelSEXP, SEXP rankSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< int >::type n(nSEXP);
     Rcpp::traits::input_parameter< double >::type level(levelSEXP);
     Rcpp::traits::input_parameter< int >::type rank(rankSEXP);
@@ -1230,7 +1138,6 @@ Rcpp::NumericMatrix core_worst(const Rcpp::NumericMatrix& returns, int m);
 RcppExport SEXP _imbroglio_core_worst(SEXP returnsSEXP, SEXP mSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
     Rcpp::traits::input_parameter< int >::type m(mSEXP);
     rcpp_result_gen = Rcpp::wrap(core_worst(returns, m));
@@ -1242,7 +1149,6 @@ Rcpp::List core_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::Integer
 RcppExport SEXP _imbroglio_core_tracking(SEXP returnsSEXP, SEXP startSEXP, SEXP benchmarkSEXP, SEXP rowsSEXP, SEXP spanSEXP, SEXP logSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type start(startSEXP);
     Rcpp::traits::input_parameter< int >::type benchmark(benchmarkSEXP);
@@ -1258,7 +1164,6 @@ Rcpp::NumericMatrix core_rolling_tracking_error(const Rcpp::NumericMatrix& retur
 RcppExport SEXP _imbroglio_core_rolling_tracking_error(SEXP returnsSEXP, SEXP startSEXP, SEXP benchmarkSEXP, SEXP rowsSEXP, SEXP spanSEXP, SEXP logSEXP, SEXP windowSEXP, SEXP min_obsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type start(startSEXP);
     Rcpp::traits::input_parameter< int >::type benchmark(benchmarkSEXP);
@@ -1276,7 +1181,6 @@ Rcpp::List core_rolling_tracking(const Rcpp::NumericMatrix& returns, const Rcpp:
 RcppExport SEXP _imbroglio_core_rolling_tracking(SEXP returnsSEXP, SEXP startSEXP, SEXP benchmarkSEXP, SEXP rowsSEXP, SEXP spanSEXP, SEXP logSEXP, SEXP windowSEXP, SEXP min_obsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type returns(returnsSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type start(startSEXP);
     Rcpp::traits::input_parameter< int >::type benchmark(benchmarkSEXP);
@@ -1294,9 +1198,19 @@ Rcpp::List core_column_views(const Rcpp::NumericMatrix& x);
 RcppExport SEXP _imbroglio_core_column_views(SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
     rcpp_result_gen = Rcpp::wrap(core_column_views(x));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_same
+bool core_same(SEXP a, SEXP b);
+RcppExport SEXP _imbroglio_core_same(SEXP aSEXP, SEXP bSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type a(aSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type b(bSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_same(a, b));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -1305,7 +1219,6 @@ Rcpp::List core_window_rows(SEXP x, const Rcpp::IntegerVector& present, const Rc
 RcppExport SEXP _imbroglio_core_window_rows(SEXP xSEXP, SEXP presentSEXP, SEXP daysSEXP, SEXP windowSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type present(presentSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type days(daysSEXP);
@@ -1319,7 +1232,6 @@ Rcpp::NumericVector core_picked(const Rcpp::NumericMatrix& m, SEXP x, const Rcpp
 RcppExport SEXP _imbroglio_core_picked(SEXP mSEXP, SEXP xSEXP, SEXP presentSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type m(mSEXP);
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type present(presentSEXP);
@@ -1332,7 +1244,6 @@ Rcpp::CharacterVector core_repeated(const Rcpp::CharacterVector& texts, const Rc
 RcppExport SEXP _imbroglio_core_repeated(SEXP textsSEXP, SEXP presentSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::CharacterVector& >::type texts(textsSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type present(presentSEXP);
     rcpp_result_gen = Rcpp::wrap(core_repeated(texts, present));
@@ -1438,6 +1349,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_imbroglio_core_rolling_tracking_error", (DL_FUNC) &_imbroglio_core_rolling_tracking_error, 8},
     {"_imbroglio_core_rolling_tracking", (DL_FUNC) &_imbroglio_core_rolling_tracking, 8},
     {"_imbroglio_core_column_views", (DL_FUNC) &_imbroglio_core_column_views, 1},
+    {"_imbroglio_core_same", (DL_FUNC) &_imbroglio_core_same, 2},
     {"_imbroglio_core_window_rows", (DL_FUNC) &_imbroglio_core_window_rows, 4},
     {"_imbroglio_core_picked", (DL_FUNC) &_imbroglio_core_picked, 3},
     {"_imbroglio_core_repeated", (DL_FUNC) &_imbroglio_core_repeated, 2},

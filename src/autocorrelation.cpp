@@ -3,7 +3,7 @@
 #include "core/autocorrelation.h"
 
 // Rows: the lags; columns: of each column the correlation, then its error.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix core_autocorrelations(const Rcpp::NumericMatrix& values,
                                           const Rcpp::IntegerVector& lags) {
   const std::size_t n = to_size(values.nrow()), k = to_size(values.ncol()),

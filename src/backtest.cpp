@@ -5,7 +5,7 @@
 
 // Historical value at risk and expected shortfall of each row from the returns before it; `window`
 // 0: from all of them.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_rolling_tail(const Rcpp::NumericMatrix& returns, int window, int least,
                              double level, int rank, bool log) {
   const std::size_t n = to_size(returns.nrow()), k = to_size(returns.ncol());
@@ -35,7 +35,7 @@ Rcpp::List core_rolling_tail(const Rcpp::NumericMatrix& returns, int window, int
 }
 
 // What became of each column's value at risk; see tested().
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_backtest(const Rcpp::NumericMatrix& returns, const Rcpp::NumericMatrix& var,
                          const Rcpp::NumericMatrix& es, double level, bool log, int span,
                          const Rcpp::IntegerVector& limits) {

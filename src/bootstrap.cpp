@@ -15,7 +15,7 @@ imbroglio::DayDraws draws_of(int days, int horizon, int blocks, double length) {
 // The value of a book after each of so many drawn paths, and how often each day was drawn.
 // `growth`: 1 + return, a row for each day (`adds`: profits); `blocks` counts none, fixed,
 // stationary from 0.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_draw_book(const Rcpp::NumericMatrix& growth, const Rcpp::NumericVector& worth,
                           double cash, int horizon, int draws, int blocks, double length, int seed,
                           bool adds = false) {
@@ -39,7 +39,7 @@ Rcpp::List core_draw_book(const Rcpp::NumericMatrix& growth, const Rcpp::Numeric
 
 // The days of some of those paths, counted from 1: a column for each number of a path, counted
 // from 1.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::IntegerMatrix core_drawn_days(int days, int horizon, const Rcpp::IntegerVector& paths,
                                     int blocks, double length, int seed) {
   const imbroglio::DayDraws how = draws_of(days, horizon, blocks, length);
@@ -54,7 +54,7 @@ Rcpp::IntegerMatrix core_drawn_days(int days, int horizon, const Rcpp::IntegerVe
 
 // How often blocks begin with each day in some of those paths, and the sum of the paths' `weight`
 // over them; the sum of these weights and of their squares.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_begun_days(int days, int horizon, const Rcpp::IntegerVector& paths,
                            const Rcpp::NumericVector& weight, int blocks, double length,
                            int seed) {
@@ -77,7 +77,7 @@ Rcpp::List core_begun_days(int days, int horizon, const Rcpp::IntegerVector& pat
 }
 
 // The mean growth of each holding along some of those paths.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector core_mean_growth(const Rcpp::NumericMatrix& growth, int horizon,
                                      const Rcpp::IntegerVector& paths, int blocks, double length,
                                      int seed) {
@@ -97,7 +97,7 @@ Rcpp::NumericVector core_mean_growth(const Rcpp::NumericMatrix& growth, int hori
 }
 
 // The returns over paths of drawn residuals, see filtered_path().
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector core_filtered_paths(const Rcpp::NumericVector& residuals,
                                         const Rcpp::NumericVector& at, double variance,
                                         int horizon, int draws, bool log, int seed) {

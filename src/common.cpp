@@ -4,7 +4,7 @@
 
 // The returns of all columns over the intervals between the dates that all have:
 // the rows, counted from 1, that end them, and the returns.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_common(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start,
                        bool span, bool log) {
   const std::size_t n = to_size(returns.nrow()), k = to_size(returns.ncol());

@@ -48,7 +48,7 @@ void set_whole(const std::vector<imbroglio::Column>& columns, std::size_t n, con
 } // namespace
 
 // Covariance, correlation and number of shared intervals of every two columns.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_pairs(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start,
                       bool span, bool log, double decay) {
   const std::size_t n = to_size(returns.nrow()), k = to_size(returns.ncol());

@@ -2,7 +2,7 @@
 #include "core/decay.h"
 
 // Exponentially weighted volatility about zero, of what is known on each row.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix core_decayed_deviation(const Rcpp::NumericMatrix& x, double decay) {
   return imbroglio::over_each(x, [=](const double* values, std::size_t size, double* into) {
     imbroglio::decayed_products(values, values, size, decay,
@@ -11,7 +11,7 @@ Rcpp::NumericMatrix core_decayed_deviation(const Rcpp::NumericMatrix& x, double 
 }
 
 // The same of one series from a given variance on: before each value, and after the last.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector core_decayed_from(const Rcpp::NumericVector& x, double decay,
                                       double variance) {
   const R_xlen_t n = x.size();

@@ -96,7 +96,7 @@ Pieces read_pieces(const char* from, const char* to, char separator, std::size_t
 } // namespace
 
 // The first records: their cells, the lines they begin on and what follows them.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_head(const Rcpp::RawVector& bytes, const std::string& separator, int most) {
   imbroglio::Records records(bytes_at(bytes, 0), bytes_end(bytes), separator[0]);
   Rcpp::List cells;
@@ -122,7 +122,7 @@ Rcpp::List core_head(const Rcpp::RawVector& bytes, const std::string& separator,
 
 // Columns as numbers, days or factors; `lines` of the rows, empty where each follows the one
 // before.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_delimited(const Rcpp::RawVector& bytes, double start, const std::string& separator,
                           int line, int columns) {
   Pieces pieces = read_pieces(bytes_at(bytes, start), bytes_end(bytes), separator[0],
@@ -169,7 +169,7 @@ Rcpp::List core_delimited(const Rcpp::RawVector& bytes, double start, const std:
 }
 
 // Some columns (from 1) of the same records, as factors.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_delimited_text(const Rcpp::RawVector& bytes, double start,
                                const std::string& separator, double rows,
                                const Rcpp::IntegerVector& which) {
@@ -186,7 +186,7 @@ Rcpp::List core_delimited_text(const Rcpp::RawVector& bytes, double start,
 }
 
 // Text as numbers: by a decimal point and by a decimal comma, and what stood around them.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_written_numbers(const Rcpp::CharacterVector& text) {
   const R_xlen_t n = text.size();
   Rcpp::NumericVector point(n, NA_REAL), comma(n, NA_REAL);

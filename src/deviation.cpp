@@ -4,7 +4,7 @@
 
 // The window is the last `window` values that are there; a row without a value
 // has no result.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix core_rolling_deviation(const Rcpp::NumericMatrix& x, int window, int min_obs) {
   const std::size_t n = to_size(x.nrow()), k = to_size(x.ncol());
   window = imbroglio::no_longer(window, n);
@@ -37,7 +37,7 @@ Rcpp::NumericMatrix core_rolling_deviation(const Rcpp::NumericMatrix& x, int win
   return out;
 }
 
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix core_rolling_mean(const Rcpp::NumericMatrix& x, int window, int min_obs) {
   window = imbroglio::no_longer(window, static_cast<std::size_t>(x.nrow()));
   return imbroglio::over_each(x, [=](const double* values, std::size_t size, double* into) {

@@ -13,7 +13,7 @@ int row_of(std::ptrdiff_t i) { return i < 0 ? NA_INTEGER : static_cast<int>(i) +
 // falls, the share of dates below the high, mean and root mean square of the depth, and its
 // quantile (type 7). `kind`: "wealth", or of what returns ("simple", "log", "profit") wealth is
 // made, whose first row is then before the first of them.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_falls(const Rcpp::NumericMatrix& x, const std::string& kind, bool additive,
                       const Rcpp::NumericVector& level) {
   const std::size_t rows_given = to_size(x.nrow()), k = to_size(x.ncol());
@@ -62,7 +62,7 @@ Rcpp::List core_falls(const Rcpp::NumericMatrix& x, const std::string& kind, boo
 }
 
 // Below the running high, or (`ahead`) from each row to the lowest that follows.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix core_drawdown_series(const Rcpp::NumericMatrix& wealth, bool additive,
                                          bool ahead) {
   const std::size_t n = to_size(wealth.nrow()), k = to_size(wealth.ncol());
@@ -77,7 +77,7 @@ Rcpp::NumericMatrix core_drawdown_series(const Rcpp::NumericMatrix& wealth, bool
   return out;
 }
 
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix core_rolling_drawdown(const Rcpp::NumericMatrix& wealth, int window,
                                           int min_obs, bool additive) {
   window = imbroglio::no_longer(window, static_cast<std::size_t>(wealth.nrow()));
@@ -87,7 +87,7 @@ Rcpp::NumericMatrix core_rolling_drawdown(const Rcpp::NumericMatrix& wealth, int
 }
 
 // The falls below a high of all columns, one after the other, each in order of time.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_drawdown_episodes(const Rcpp::NumericMatrix& wealth, bool additive) {
   const std::size_t n = to_size(wealth.nrow()), k = to_size(wealth.ncol());
   std::vector<std::vector<imbroglio::Drawdown>> found(k);

@@ -22,7 +22,7 @@ void end_by(int signal) {
 } // namespace
 
 // "none", "file", "folder" or "other" (a pipe, a device, a socket).
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 std::string file_kind(const std::string& path) {
   struct stat found;
   if (stat(path.c_str(), &found) != 0) return "none";
@@ -32,7 +32,7 @@ std::string file_kind(const std::string& path) {
 
 // Unpacks gzip: every member to its end mark, whose length and sum must be right. An empty text,
 // or what is wrong.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List unpack_gzip(const Rcpp::RawVector& packed, double most) {
   std::vector<unsigned char> out;
   std::vector<unsigned char> piece(std::size_t{1} << 20);
@@ -123,7 +123,7 @@ std::string part_fault(const unsigned char* data, std::size_t packed, int method
 
 // What is wrong with a zip archive, if anything: every part is unpacked and its checksum tested.
 // `most`: bytes of all.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 std::string zip_fault(const Rcpp::RawVector& bytes, double most) {
   const unsigned char* start = bytes.begin();
   const std::size_t size = static_cast<std::size_t>(bytes.size());
@@ -165,7 +165,7 @@ std::string zip_fault(const Rcpp::RawVector& bytes, double most) {
 
 // Whether bytes are text: "utf-8", "bytes" (of another encoding), or "none" where a NUL stands in
 // them.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 std::string text_kind(const Rcpp::RawVector& bytes) {
   const unsigned char* p = bytes.begin();
   const unsigned char* end = p + bytes.size();
@@ -199,7 +199,7 @@ std::string text_kind(const Rcpp::RawVector& bytes) {
 
 // Writes bytes to a path, to the medium, and says what went wrong, if anything did. `onto`: what
 // is there is written into (a pipe, a device), not made anew.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 std::string write_bytes(const std::string& path, const Rcpp::RawVector& bytes, bool onto) {
 #ifdef _WIN32
   std::FILE* file = std::fopen(path.c_str(), "wb");
@@ -239,7 +239,7 @@ std::string write_bytes(const std::string& path, const Rcpp::RawVector& bytes, b
 }
 
 // Bytes to standard output: "" or what went wrong. That nobody reads any more is no fault.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 std::string write_standard_output(const Rcpp::RawVector& bytes) {
 #ifdef _WIN32
   std::fwrite(bytes.begin(), 1, bytes.size(), stdout);
@@ -268,7 +268,7 @@ std::string write_standard_output(const Rcpp::RawVector& bytes) {
 }
 
 // Waits until a file has reached its medium: "" or what went wrong.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 std::string reach_medium(const std::string& path) {
 #ifndef _WIN32
   const int file = open(path.c_str(), O_RDONLY);
@@ -282,7 +282,7 @@ std::string reach_medium(const std::string& path) {
 }
 
 // Tells one file from another, by whatever path; empty where there is none.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 std::string file_identity(const std::string& path) {
   struct stat found;
   if (stat(path.c_str(), &found) != 0) return "";
@@ -290,7 +290,7 @@ std::string file_identity(const std::string& path) {
 }
 
 // From now on a signal to end is an interrupt, so that whoever made a temporary file removes it.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 void interrupt_on_signals() {
 #ifndef _WIN32
   std::signal(SIGTERM, end_by);
@@ -307,12 +307,12 @@ void interrupt_on_signals() {
 #endif
 }
 
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 int signal_to_end() { return ended_by ? ended_by : SIGINT; }
 
 // What a process does that is to end quietly when a library in it crashes, instead of R's
 // farewell, which removes the temporary folder of the process it was forked from.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 void end_quietly() {
   for (int signal : {SIGSEGV, SIGILL, SIGABRT, SIGFPE}) std::signal(signal, SIG_DFL);
 #ifndef _WIN32

@@ -52,7 +52,7 @@ bool enough(const std::vector<double>& sorted) {
 
 // A fit for each column: location, scale and shapes, with errors, of the family or of its limit,
 // and how it ended (see core/fit.h).
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_fit_family(const Rcpp::NumericMatrix& x, const std::string& family, bool moments) {
   const std::size_t n = to_size(x.nrow()), k = to_size(x.ncol());
   Rcpp::NumericMatrix estimate(to_int(k), 4), error(to_int(k), 4);
@@ -95,7 +95,7 @@ Rcpp::List core_fit_family(const Rcpp::NumericMatrix& x, const std::string& fami
 
 // The search for the likeliest of one family, step by step: location, scale, shapes, the
 // log-likelihood there and the steepest slope. No row where there is a closed form.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix core_fit_search(const Rcpp::NumericVector& x, const std::string& family) {
   std::vector<double> sorted(x.begin(), x.end());
   std::sort(sorted.begin(), sorted.end());
@@ -117,7 +117,7 @@ Rcpp::NumericMatrix core_fit_search(const Rcpp::NumericVector& x, const std::str
 
 // Distances of draws of size n from a family of given shapes, or from its limit, each fitted
 // again: a row for each draw from `first` on, counted from 0.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix core_refitted(const std::string& family, int limit,
                                   const Rcpp::NumericVector& shape, int n, bool moments, int first,
                                   int draws, int seed) {
@@ -150,7 +150,7 @@ Rcpp::NumericMatrix core_refitted(const std::string& family, int limit,
 }
 
 // Distances of a sample that ascends, from the logarithms of the probabilities below and above it.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector core_distances(const Rcpp::NumericVector& below,
                                    const Rcpp::NumericVector& above) {
   const double *low = below.begin(), *high = above.begin();
@@ -163,7 +163,7 @@ Rcpp::NumericVector core_distances(const Rcpp::NumericVector& below,
 
 // Normal inverse Gaussian in standard form: ln of the density, and of the probability below or
 // above z.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector core_nig_density(const Rcpp::NumericVector& z, double alpha, double beta) {
   const imbroglio::NigFamily nig({alpha, beta});
   Rcpp::NumericVector out(z.size());
@@ -173,7 +173,7 @@ Rcpp::NumericVector core_nig_density(const Rcpp::NumericVector& z, double alpha,
   return out;
 }
 
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector core_nig_beyond(const Rcpp::NumericVector& z, double alpha, double beta,
                                     bool lower) {
   const imbroglio::NigFamily nig({alpha, beta});
@@ -209,7 +209,7 @@ Rcpp::NumericVector core_nig_beyond(const Rcpp::NumericVector& z, double alpha, 
 
 // The mean of r = centre + stretch z, or of exp(r) - 1, of what lies below z in the standard form
 // of a family; exp(log_p) is the probability there.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 double core_mean_below(const std::string& family, const Rcpp::NumericVector& shape, double z,
                        double log_p, double centre, double stretch, bool log) {
   double mean = NA_REAL;
@@ -225,7 +225,7 @@ double core_mean_below(const std::string& family, const Rcpp::NumericVector& sha
 }
 
 // How the log density of each value moves with location, scale and shapes.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix core_scores(const std::string& family, const Rcpp::NumericVector& x,
                                 double location, double scale, const Rcpp::NumericVector& shape) {
   const imbroglio::Shapes at{shape[0], shape[1]};
@@ -249,7 +249,7 @@ Rcpp::NumericMatrix core_scores(const std::string& family, const Rcpp::NumericVe
 }
 
 // The quantile for ln p, of what lies below (or above).
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector core_nig_quantile(const Rcpp::NumericVector& log_p, double alpha, double beta,
                                       bool lower) {
   const imbroglio::NigFamily nig({alpha, beta});

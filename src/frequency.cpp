@@ -4,7 +4,7 @@
 
 // Of each column the usual and the mean gap between the days on which it has a value, and how many
 // gaps there are.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_frequency(const Rcpp::NumericMatrix& x, const Rcpp::NumericVector& days) {
   const std::size_t n = to_size(x.nrow()), k = to_size(x.ncol());
   Rcpp::NumericVector usual(Rcpp::no_init(to_index(k))), mean(Rcpp::no_init(to_index(k)));

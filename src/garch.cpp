@@ -4,7 +4,7 @@
 
 // A fit for each column: estimates and errors of mean, omega, alpha, beta and nu, and at which
 // limits they are (see core/garch.h).
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_garch(const Rcpp::NumericMatrix& x, bool student) {
   const std::size_t n = to_size(x.nrow()), k = to_size(x.ncol()), size = imbroglio::garch_size;
   Rcpp::NumericMatrix estimate(to_int(k), size), error(to_int(k), size);
@@ -36,7 +36,7 @@ Rcpp::List core_garch(const Rcpp::NumericMatrix& x, bool student) {
 }
 
 // How well the persistence of a fit is known, see core/garch.h; nothing where it is not.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector core_garch_lasting(const Rcpp::NumericVector& x,
                                        const Rcpp::NumericVector& estimate) {
   imbroglio::GarchPoint at;
@@ -48,7 +48,7 @@ Rcpp::NumericVector core_garch_lasting(const Rcpp::NumericVector& x,
 
 // The search of one fit, step by step: mean, omega, alpha, beta, nu, the log-likelihood there and
 // the steepest slope.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix core_garch_search(const Rcpp::NumericVector& x, bool student) {
   std::vector<imbroglio::Minimum<imbroglio::garch_size>> path;
   imbroglio::GarchFit(x.begin(), to_size(x.size()), student)(&path);
@@ -64,7 +64,7 @@ Rcpp::NumericMatrix core_garch_search(const Rcpp::NumericVector& x, bool student
 
 // The volatility of the next return on each row, from fitted parameters (a row of
 // `estimate` for each column).
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix core_garch_path(const Rcpp::NumericMatrix& x,
                                     const Rcpp::NumericMatrix& estimate) {
   const std::size_t n = to_size(x.nrow()), k = to_size(x.ncol());

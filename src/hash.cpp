@@ -19,7 +19,7 @@ std::string hex_of(std::uint64_t value) {
 
 // A digest that goes on: the state before, the bytes that come next, and numbers as R writes them
 // out. An empty state begins one.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::RawVector core_hash_more(const Rcpp::RawVector& state, const Rcpp::RawVector& bytes,
                                const Rcpp::NumericVector& numbers) {
   imbroglio::Hash hash;
@@ -31,7 +31,7 @@ Rcpp::RawVector core_hash_more(const Rcpp::RawVector& state, const Rcpp::RawVect
   return out;
 }
 
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 std::string core_hash_value(const Rcpp::RawVector& state) {
   imbroglio::Hash hash;
   std::memcpy(&hash, state.begin(), sizeof hash);
@@ -39,7 +39,7 @@ std::string core_hash_value(const Rcpp::RawVector& state) {
 }
 
 // The digest of each column; missing numbers are all alike.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::CharacterVector core_column_digests(const Rcpp::NumericMatrix& values) {
   const std::size_t rows = static_cast<std::size_t>(values.nrow());
   const std::size_t columns = static_cast<std::size_t>(values.ncol());

@@ -3,7 +3,7 @@
 #include "core/iso.h"
 
 // Days, as R counts them, as ISO 8601 text; NA where missing.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::CharacterVector core_iso_days(const Rcpp::NumericVector& days) {
   Rcpp::CharacterVector out(days.size());
   char text[11];
@@ -28,7 +28,7 @@ Rcpp::CharacterVector core_iso_days(const Rcpp::NumericVector& days) {
 }
 
 // The other way; NA for anything else, also for days that no calendar has.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector core_days_of_iso(const Rcpp::CharacterVector& text) {
   Rcpp::NumericVector out(text.size());
   for (R_xlen_t i = 0; i < text.size(); ++i) {

@@ -31,7 +31,7 @@ void make_later_text(DllInfo* dll) {
   R_set_altvec_Dataptr_method(later_text, data_of);
 }
 
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 SEXP core_text_later(const Rcpp::Function& text) {
   return R_new_altrep(later_text, text, R_NilValue);
 }

@@ -24,7 +24,7 @@ struct Work {
 
 // One line for each of the columns `rows` (counted from 1) on the benchmark's column (from 0).
 // Newey and West's lags: below -1 by the size of each sample, -1 for ordinary errors.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_line(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start,
                      int benchmark, const Rcpp::IntegerVector& rows,
                      const Rcpp::NumericVector& risk_free, int risk_free_start, bool span,
@@ -122,7 +122,7 @@ void roll_lines(const Work& work, const Column& market, const imbroglio::RiskFre
 } // namespace
 
 // Beta for each window of `window` shared intervals, on the row that ends it.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix core_rolling_beta(const Rcpp::NumericMatrix& returns,
                                       const Rcpp::IntegerVector& start, int benchmark,
                                       const Rcpp::IntegerVector& rows,
@@ -138,7 +138,7 @@ Rcpp::NumericMatrix core_rolling_beta(const Rcpp::NumericMatrix& returns,
 }
 
 // The whole line. `place` is how many shared intervals there are up to each row.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_rolling_line(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start,
                              int benchmark, const Rcpp::IntegerVector& rows,
                              const Rcpp::NumericVector& risk_free, int risk_free_start, bool span,

@@ -5,7 +5,7 @@
 // Of each column how many returns it has, and their moments; with `course`, too, what they make
 // together (of log returns, or simple ones), how many rise, and the rows of the best and the
 // worst, counted from 1; NA where there is none.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_moments(const Rcpp::NumericMatrix& returns, bool course, bool log) {
   const std::size_t n = to_size(returns.nrow()), k = to_size(returns.ncol());
   Rcpp::NumericMatrix numbers(to_int(k), 5);
@@ -42,7 +42,7 @@ Rcpp::List core_moments(const Rcpp::NumericMatrix& returns, bool course, bool lo
 }
 
 // Of each column the means of the powers 0 to `most` of its returns less a mean over a deviation.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix core_powers(const Rcpp::NumericMatrix& returns,
                                 const Rcpp::NumericVector& mean,
                                 const Rcpp::NumericVector& deviation, int most) {

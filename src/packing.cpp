@@ -15,7 +15,7 @@ std::vector<const double*> starts_of(const Rcpp::List& columns) {
 } // namespace
 
 // Rows in packets that end at `ends` (rows counted from 1), each as bytes; see core/packing.h.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_pack(const Rcpp::List& columns, const Rcpp::NumericVector& ends) {
   const std::vector<const double*> from = starts_of(columns);
   const std::size_t packets = static_cast<std::size_t>(ends.size());
@@ -40,7 +40,7 @@ Rcpp::List core_pack(const Rcpp::List& columns, const Rcpp::NumericVector& ends)
 }
 
 // The columns of packets, one below the other, and which packets are damaged.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_unpack(const Rcpp::List& packets, const Rcpp::NumericVector& rows, int columns) {
   const std::size_t count = static_cast<std::size_t>(packets.size());
   const std::size_t width = static_cast<std::size_t>(columns);
@@ -78,7 +78,7 @@ Rcpp::List core_unpack(const Rcpp::List& packets, const Rcpp::NumericVector& row
 }
 
 // Two tables as columns, each rising by its first two columns, as one that rises.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_merge_rows(const Rcpp::List& a, const Rcpp::List& b) {
   const std::vector<const double*> x = starts_of(a), y = starts_of(b);
   const R_xlen_t m = Rf_xlength(a[0]), n = Rf_xlength(b[0]);
@@ -110,7 +110,7 @@ Rcpp::List core_merge_rows(const Rcpp::List& a, const Rcpp::List& b) {
 }
 
 // Of numbers that rise: each one that there is, and which of them stands where, counted from 1.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_runs(const Rcpp::NumericVector& x) {
   Rcpp::IntegerVector of(Rcpp::no_init(x.size()));
   std::vector<double> keys;
@@ -122,7 +122,7 @@ Rcpp::List core_runs(const Rcpp::NumericVector& x) {
 }
 
 // Bytes as PostgreSQL reads them in a text.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::CharacterVector core_bytes_as_hex(const Rcpp::List& bytes) {
   static const char* const digits = "0123456789abcdef";
   Rcpp::CharacterVector out(bytes.size());

@@ -4,7 +4,7 @@
 
 // The value of a book on each row, and the first row (from 1) on which it is not above zero, or
 // NA.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_book_value(const Rcpp::NumericMatrix& prices, const Rcpp::NumericVector& weights,
                            double cash, double cash_growth, const Rcpp::LogicalVector& again,
                            double start) {

@@ -4,7 +4,7 @@
 
 // Columns set side by side, their rows in another order where one is given (counted from 1): the
 // matrix, and the range of all.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_bound(const Rcpp::List& columns, const Rcpp::IntegerVector& order) {
   const std::size_t k = to_size(columns.size()), n = to_size(k ? Rf_xlength(columns[0]) : 0);
   Rcpp::NumericMatrix out(Rcpp::no_init(to_int(n), to_int(k)));
@@ -30,7 +30,7 @@ Rcpp::List core_bound(const Rcpp::List& columns, const Rcpp::IntegerVector& orde
 }
 
 // The range of each column, and how many of its values are beyond a limit, up or down.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_range(const Rcpp::NumericMatrix& x, double limit) {
   const std::size_t n = to_size(x.nrow()), k = to_size(x.ncol());
   Rcpp::NumericVector low(k), high(k);
@@ -56,7 +56,7 @@ Rcpp::List core_range(const Rcpp::NumericMatrix& x, double limit) {
 
 // Puts columns where they belong in a matrix that is made for them, in place: a block is read
 // without standing in memory twice.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 void core_place_columns(Rcpp::NumericMatrix values, const Rcpp::IntegerVector& at,
                         const Rcpp::List& columns) {
   const R_xlen_t rows = values.nrow();

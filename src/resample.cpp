@@ -22,7 +22,7 @@ imbroglio::SampleAsk ask_of(const Rcpp::List& ask, double target) {
 
 // The figures of columns without a missing value, of each sample drawn: an array of figures,
 // samples and columns. `rows`: a column of rows for each sample, counted from 1.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector core_figures_drawn(const Rcpp::NumericMatrix& x,
                                        const Rcpp::NumericMatrix& grown,
                                        const Rcpp::NumericVector& beside,
@@ -56,7 +56,7 @@ Rcpp::NumericVector core_figures_drawn(const Rcpp::NumericMatrix& x,
 // draw; `quantiles`: a column for each; `ranks`: see core/clustered.h. The sides are the first and
 // the second series, of all rows (`paired`), or the first series, cut after `first` rows;
 // `beside`: the last is a benchmark.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector core_clustered_figures(const Rcpp::NumericMatrix& series,
                                            const Rcpp::NumericMatrix& quantiles,
                                            const Rcpp::IntegerMatrix& ranks, int first,
@@ -106,20 +106,20 @@ Rcpp::NumericVector core_clustered_figures(const Rcpp::NumericMatrix& series,
 }
 
 // The error of the mean of values about 0 that lean on those before them.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 double core_dependent_error(const Rcpp::NumericVector& z) {
   const double size = static_cast<double>(z.size());
   return std::sqrt(imbroglio::long_run(z.begin(), to_size(z.size())).variance / size);
 }
 
 // On how many before itself each is taken to lean.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 int core_dependent_lags(const Rcpp::NumericVector& z) {
   return to_int(imbroglio::long_run(z.begin(), to_size(z.size())).lags);
 }
 
 // The figures of what is there of each column: a column of figures for each.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix core_figures(const Rcpp::NumericMatrix& x, const Rcpp::NumericMatrix& grown,
                                  const Rcpp::NumericVector& target, const Rcpp::List& ask) {
   const std::size_t n = to_size(x.nrow()), k = to_size(x.ncol());
@@ -143,7 +143,7 @@ Rcpp::NumericMatrix core_figures(const Rcpp::NumericMatrix& x, const Rcpp::Numer
 
 // The figures of rolling windows: an array of rows, figures and columns, missing on rows without
 // a value. `which`: figures counted from 0.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector core_rolling_figures(const Rcpp::NumericMatrix& x,
                                          const Rcpp::NumericMatrix& grown,
                                          const Rcpp::NumericVector& target, const Rcpp::List& ask,
@@ -186,7 +186,7 @@ Rcpp::NumericVector core_rolling_figures(const Rcpp::NumericMatrix& x,
 }
 
 // The mean correlation of all pairs of columns over each window.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector core_rolling_mean_correlation(const Rcpp::NumericMatrix& x, int window,
                                                   int least) {
   const std::size_t n = to_size(x.nrow()), k = to_size(x.ncol());

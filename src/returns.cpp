@@ -5,7 +5,7 @@
 #include "core/returns.h"
 
 // How many values of each column are there.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::IntegerVector core_observed(const Rcpp::NumericMatrix& x) {
   const std::size_t n = to_size(x.nrow()), k = to_size(x.ncol());
   Rcpp::IntegerVector out(k);
@@ -23,7 +23,7 @@ Rcpp::IntegerVector core_observed(const Rcpp::NumericMatrix& x) {
 }
 
 // The first and last row, counted from 1, that each column has a value in.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_span(const Rcpp::NumericMatrix& x) {
   const int n = x.nrow(), k = x.ncol();
   Rcpp::IntegerVector first(k, NA_INTEGER), last(k, NA_INTEGER);
@@ -40,7 +40,7 @@ Rcpp::List core_span(const Rcpp::NumericMatrix& x) {
 
 // The last value that is there in each run of rows that ends with a row of
 // `ends` (counted from 1, rising) and begins after the one before.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix core_last_of(const Rcpp::NumericMatrix& x, const Rcpp::IntegerVector& ends) {
   const int m = to_int(ends.size()), k = x.ncol();
   Rcpp::NumericMatrix out(Rcpp::no_init(m, k));
@@ -56,7 +56,7 @@ Rcpp::NumericMatrix core_last_of(const Rcpp::NumericMatrix& x, const Rcpp::Integ
 }
 
 // On each row of a return, what a path that moves with the returns was after the return before.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix core_before(const Rcpp::NumericMatrix& path,
                                 const Rcpp::NumericMatrix& returns) {
   const std::size_t n = to_size(path.nrow()), k = to_size(path.ncol());
@@ -76,7 +76,7 @@ Rcpp::NumericMatrix core_before(const Rcpp::NumericMatrix& path,
   return out;
 }
 
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix core_returns(const Rcpp::NumericMatrix& prices, bool log) {
   const std::size_t n = to_size(prices.nrow()), k = to_size(prices.ncol());
   Rcpp::NumericMatrix out(Rcpp::no_init(to_int(n ? n - 1 : 0), to_int(k)));
@@ -89,7 +89,7 @@ Rcpp::NumericMatrix core_returns(const Rcpp::NumericMatrix& prices, bool log) {
   return out;
 }
 
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix core_wealth(const Rcpp::NumericMatrix& returns, const std::string& kind) {
   const std::size_t n = to_size(returns.nrow()), k = to_size(returns.ncol());
   const auto which = kind == "log"      ? imbroglio::Kind::log
@@ -106,7 +106,7 @@ Rcpp::NumericMatrix core_wealth(const Rcpp::NumericMatrix& returns, const std::s
 }
 
 // Each security's runs of h of its own returns, dated by the last of the run.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix core_overlapping_returns(const Rcpp::NumericMatrix& returns, int h, bool log) {
   const std::size_t n = to_size(returns.nrow()), k = to_size(returns.ncol()), run = to_size(h);
   Rcpp::NumericMatrix out(to_int(n), to_int(k));

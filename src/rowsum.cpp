@@ -19,7 +19,7 @@ Rcpp::CharacterVector as_hex(const std::vector<std::uint64_t>& sums) {
 } // namespace
 
 // The sum of the rows of each group (counted from 1).
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::CharacterVector core_row_sums(const Rcpp::List& columns, const Rcpp::IntegerVector& group,
                                     int groups) {
   std::vector<Rcpp::NumericVector> kept;
@@ -36,7 +36,7 @@ Rcpp::CharacterVector core_row_sums(const Rcpp::List& columns, const Rcpp::Integ
 }
 
 // The sums a plus those of b, less those of c.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::CharacterVector core_change_sums(const Rcpp::CharacterVector& a,
                                        const Rcpp::CharacterVector& b,
                                        const Rcpp::CharacterVector& c) {

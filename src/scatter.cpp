@@ -3,7 +3,7 @@
 #include <algorithm>
 #include "core/scatter.h"
 
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_scatter(const Rcpp::IntegerVector& row, const Rcpp::IntegerVector& column,
                         const Rcpp::NumericVector& value, int n, int columns) {
   Rcpp::NumericMatrix out(Rcpp::no_init(n, columns));
@@ -16,7 +16,7 @@ Rcpp::List core_scatter(const Rcpp::IntegerVector& row, const Rcpp::IntegerVecto
                             Rcpp::_["falling"] = found.falling);
 }
 
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix core_carry(const Rcpp::NumericMatrix& x, int most) {
   Rcpp::NumericMatrix out = Rcpp::clone(x);
   for (int j = 0; j < x.ncol(); ++j)

@@ -6,7 +6,7 @@
 #include "core/sheet.h"
 
 // The rows, columns and filled cells of a worksheet, and the cells of formulas without a value.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_sheet_extent(const Rcpp::RawVector& xml) {
   const auto* bytes = reinterpret_cast<const char*>(xml.begin());
   imbroglio::SheetScan scan(std::string_view(bytes, static_cast<std::size_t>(xml.size())));
@@ -17,7 +17,7 @@ Rcpp::List core_sheet_extent(const Rcpp::RawVector& xml) {
 }
 
 // The rows of a worksheet as XML. `columns`: numbers, or formulas.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 std::string core_sheet_rows(const Rcpp::List& columns, const Rcpp::CharacterVector& letters,
                             const Rcpp::CharacterVector& looks, int first, int n) {
   std::vector<imbroglio::SheetColumn> all;

@@ -4,7 +4,7 @@
 #include "core/shortest.h"
 
 // Missing numbers as "NA".
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::CharacterVector core_shortest(const Rcpp::NumericVector& x) {
   Rcpp::CharacterVector out(x.size());
   for (R_xlen_t i = 0; i < x.size(); ++i) {
@@ -18,7 +18,7 @@ Rcpp::CharacterVector core_shortest(const Rcpp::NumericVector& x) {
 
 // Lines of cells between commas: texts as they are, numbers with the fewest digits, missing ones
 // empty.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::RawVector core_lines(const Rcpp::List& columns) {
   std::string lines;
   const R_xlen_t k = columns.size(), n = k ? Rf_xlength(columns[0]) : 0;

@@ -4,7 +4,7 @@
 
 // One row a column and level, levels fastest. `rank` counts nearest, up, down,
 // interpolate from 0.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_historical_tail(const Rcpp::NumericMatrix& returns,
                                 const Rcpp::NumericVector& levels, int rank, bool log,
                                 double scale) {
@@ -42,13 +42,13 @@ Rcpp::List core_historical_tail(const Rcpp::NumericMatrix& returns,
 }
 
 // Where the quantile stands among n sorted returns, see rank_position().
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 double core_rank_position(int n, double level, int rank) {
   return imbroglio::rank_position(to_size(n), 1.0 - level, static_cast<imbroglio::Rank>(rank));
 }
 
 // The m worst returns of each column, the worst first.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix core_worst(const Rcpp::NumericMatrix& returns, int m) {
   const std::size_t n = to_size(returns.nrow()), k = to_size(returns.ncol());
   Rcpp::NumericMatrix out(Rcpp::no_init(m, to_int(k)));

@@ -5,7 +5,7 @@
 #include "core/tracking.h"
 
 // Each of the columns `rows` (counted from 1) beside the benchmark's column (from 0).
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector& start,
                          int benchmark, const Rcpp::IntegerVector& rows, bool span, bool log) {
   const std::size_t n = to_size(returns.nrow()), k = to_size(rows.size());
@@ -107,7 +107,7 @@ void roll_tracking(const Rcpp::NumericMatrix& returns, const Rcpp::IntegerVector
 } // namespace
 
 // Rolling standard deviation of the difference, on the row that ends each window.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix core_rolling_tracking_error(const Rcpp::NumericMatrix& returns,
                                                 const Rcpp::IntegerVector& start, int benchmark,
                                                 const Rcpp::IntegerVector& rows, bool span,
@@ -119,7 +119,7 @@ Rcpp::NumericMatrix core_rolling_tracking_error(const Rcpp::NumericMatrix& retur
 }
 
 // The same with its mean and the share of periods ahead.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_rolling_tracking(const Rcpp::NumericMatrix& returns,
                                  const Rcpp::IntegerVector& start, int benchmark,
                                  const Rcpp::IntegerVector& rows, bool span, bool log, int window,

@@ -27,7 +27,7 @@ void make_column_view(DllInfo* dll) {
   R_set_altvec_Dataptr_or_null_method(column_view, data_if_there);
 }
 
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_column_views(const Rcpp::NumericMatrix& x) {
   Rcpp::List out(x.ncol());
   for (int j = 0; j < x.ncol(); ++j) {
@@ -38,3 +38,7 @@ Rcpp::List core_column_views(const Rcpp::NumericMatrix& x) {
   }
   return out;
 }
+
+// Whether two names are of one object, which is then not looked at.
+// [[Rcpp::export(rng = false)]]
+bool core_same(SEXP a, SEXP b) { return a == b; }

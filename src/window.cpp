@@ -30,7 +30,7 @@ std::vector<R_xlen_t> starts_of(const Rcpp::IntegerVector& present) {
 
 // Of the rows of a long table that `x` gives: the first and last day of the window of each, and
 // how many values are in it.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_window_rows(SEXP x, const Rcpp::IntegerVector& present,
                             const Rcpp::NumericVector& days, int window) {
   const std::size_t n = to_size(Rf_nrows(x));
@@ -60,7 +60,7 @@ Rcpp::List core_window_rows(SEXP x, const Rcpp::IntegerVector& present,
 }
 
 // The numbers of a matrix in the rows of a long table.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector core_picked(const Rcpp::NumericMatrix& m, SEXP x,
                                 const Rcpp::IntegerVector& present) {
   const std::size_t n = to_size(m.nrow());
@@ -82,7 +82,7 @@ Rcpp::NumericVector core_picked(const Rcpp::NumericMatrix& m, SEXP x,
 }
 
 // Each text as often as its column has rows.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::CharacterVector core_repeated(const Rcpp::CharacterVector& texts,
                                     const Rcpp::IntegerVector& present) {
   const std::vector<R_xlen_t> start = starts_of(present);
