@@ -238,6 +238,10 @@ plot.imbroglio_prices <- function(x, ...) draw(x, ...)
 #' @export
 plot.imbroglio_returns <- function(x, ...) draw(x, ...)
 
+#' @rdname figures
+#' @export
+plot.imbroglio_book <- function(x, ...) draw(x, ...)
+
 draw <- function(x, ...) {
   need_ggplot()
   figure <- ggplot2::autoplot(x, ...)

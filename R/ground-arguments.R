@@ -107,6 +107,9 @@ check_date <- function(x, name, last = FALSE) {
     named_day(text, last)
   } else if (inherits(x, "Date")) {
     x
+  } else if (inherits(x, "POSIXt")) {
+    # The day on the clock that it is of.
+    as.Date(format(x, "%Y-%m-%d"))
   } else if (is.character(x)) {
     parse_iso_dates(x)
   } else {

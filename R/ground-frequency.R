@@ -171,7 +171,7 @@ year_words <- function(frequency, per_year) {
   off <- which(!is.na(own) & !by_dates & abs(own / convention - 1) > 0.02)
   c(
     if (any(by_dates) || any(per_year != per_year[[1L]])) {
-      c("periods a year" = periods_a_year(per_year, by_dates))
+      c("periods a year" = periods_in_words(per_year, by_dates))
     },
     if (length(off)) {
       c("dates a year" = dates_a_year(own[off], convention[off], length(off) == length(of_each)))
@@ -182,7 +182,7 @@ year_words <- function(frequency, per_year) {
 # A number of periods as it is said.
 some_a_year <- function(x) as.character(round(x, 1L))
 
-periods_a_year <- function(per_year, by_dates) {
+periods_in_words <- function(per_year, by_dates) {
   groups <- split(names(per_year), factor(per_year, unique(per_year)))
   of <- function(group) {
     if (length(groups) < 2L) {

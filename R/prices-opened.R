@@ -185,7 +185,7 @@ table_read <- function(x, wanted) {
       about = x$about[match(wanted, x$about$security), ],
       repairs = reader$repairs
     ),
-    class = "imbroglio_prices"
+    class = c("imbroglio_prices", "imbroglio_panel")
   )
 }
 

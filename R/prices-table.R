@@ -5,10 +5,12 @@
 #' is what [read_prices()] returns and what [as_returns()] takes.
 #'
 #' @param x A data frame, wide (a date column and one numeric column for each security)
-#'   or long (one row for each date and security); or a numeric matrix with one
-#'   column for each security.
-#' @param dates The dates of a matrix's rows: `Date`, or text as 2024-12-31; if
-#'   absent, the row names. Of a data frame: `"day-first"` or `"month-first"`,
+#'   or long (one row for each date and security); a numeric matrix with one
+#'   column for each security; a `zoo` series, or one of a class that is built on it; or a `ts`
+#'   of months, quarters or years. A moment has the day of its own time zone; months, quarters
+#'   and years without days have their last.
+#' @param dates The dates of a matrix's rows, or of a `ts`: `Date`, moments, or text as
+#'   2024-12-31; if absent, the row names. Of a data frame: `"day-first"` or `"month-first"`,
 #'   where its dates can be read both ways.
 #' @param price The column that holds the price in a long data frame. If absent,
 #'   the first of `adjusted` and `close` (or `price`) that is there, or the only
@@ -59,89 +61,27 @@ as_prices.data.frame <- function(x, price = NULL, dates = NULL, decimal = NULL, 
 
 #' @rdname as_prices
 #' @export
-as_prices.matrix <- function(x, dates = rownames(x), origin = "a matrix", ...) {
+as_prices.matrix <- function(x, dates = NULL, origin = "a matrix", ...) {
   refuse_others(...)
-  if (!is.numeric(x)) fail("price", sprintf("The prices in %s are not numbers.", origin))
-  table_of(delivery_of(grid_of_frame(matrix_columns(x, dates, origin), origin), list()))
+  prices_of_series(x, dates, origin)
 }
 
 #' @rdname as_prices
 #' @exportS3Method as_prices zoo
 as_prices.zoo <- function(x, origin = "a zoo series", ...) {
   refuse_others(...)
-  # The parts of it are taken as they lie: its package need not be there.
-  days <- attr(x, "index")
-  if (!inherits(days, c("Date", "POSIXt", "yearmon", "yearqtr"))) {
-    fail(
-      "no_date",
-      sprintf("The index of %s is no date.", origin),
-      where = sprintf("It is %s.", shown(days)),
-      remedy = "Give the values as a matrix, and `dates`."
-    )
-  }
-  if (inherits(days, c("yearmon", "yearqtr"))) {
-    # Years and their twelfths or quarters: dated by the last day of the period.
-    month <- round(as.numeric(unclass(days)) * 12) + if (inherits(days, "yearqtr")) 3 else 1
-    days <- as.Date(sprintf("%04d-%02d-01", month %/% 12, month %% 12 + 1)) - 1
-  }
-  values <- unclass(x)
-  columns <- if (is.null(dim(values))) NULL else colnames(values)
-  values <- matrix(
-    as.vector(values), length(days), max(1L, NCOL(values)), dimnames = list(NULL, columns)
-  )
-  days <- if (inherits(days, "POSIXt")) as.Date(format(days, "%Y-%m-%d")) else days
-  as_prices(values, dates = as.Date(days), origin = origin)
+  prices_of_series(x, NULL, origin)
 }
 
 #' @rdname as_prices
 #' @export
 as_prices.ts <- function(x, dates = NULL, origin = "a time series", ...) {
   refuse_others(...)
-  if (is.null(dates)) {
-    a_year <- stats::frequency(x)
-    if (!a_year %in% c(1, 4, 12)) {
-      fail(
-        "no_date",
-        "The dates of a time series are known only for months, quarters and years.",
-        remedy = "Give them as `dates =`."
-      )
-    }
-    # The last day of each period: the day before the next begins.
-    month <- round(as.vector(stats::time(x)) * 12) + 12 / a_year
-    dates <- as.Date(sprintf(
-      "%04d-%02d-01",
-      as.integer(month %/% 12),
-      as.integer(month %% 12 + 1)
-    )) -
-      1
-  }
-  values <- as.matrix(x)
-  attributes(values) <- list(dim = dim(values), dimnames = list(NULL, colnames(x)))
-  as_prices(values, dates = dates, origin = origin)
+  prices_of_series(x, dates, origin)
 }
 
-matrix_columns <- function(x, dates, origin) {
-  if (is.null(dates)) {
-    fail(
-      "no_date",
-      sprintf("There are no dates in %s.", origin),
-      remedy = "Give them as `dates =`, or as row names."
-    )
-  }
-  if (length(dates) != nrow(x)) {
-    fail(
-      "argument",
-      sprintf("There are %s for %s.", count(length(dates), "date"), count(nrow(x), "row"))
-    )
-  }
-  names <- colnames(x) %||% sprintf("SECURITY%d", seq_len(ncol(x)))
-  if (!is.double(x)) storage.mode(x) <- "double"
-  structure(
-    c(list(dates), core_column_views(x)),
-    names = c("date", names),
-    class = "data.frame",
-    row.names = .set_row_names(nrow(x))
-  )
+prices_of_series <- function(x, dates, origin) {
+  table_of(delivery_of(grid_of_frame(frame_of_series(x, dates, origin), origin), list()))
 }
 
 #' @rdname as_prices
@@ -261,7 +201,7 @@ new_prices <- function(dates, close, origin, fields = list(), measured = "close"
       actions = actions,
       layout = layout
     ),
-    class = "imbroglio_prices"
+    class = c("imbroglio_prices", "imbroglio_panel")
   )
 }
 
@@ -327,16 +267,13 @@ pick_securities <- function(wanted, names) {
 `[.imbroglio_prices` <- function(x, i, j, ...) {
   # x["A"] picks securities, as of a data frame.
   if (nargs() == 2L && !missing(i)) return(x[, i])
-  rows <- if (missing(i)) seq_along(x$dates) else seq_along(x$dates)[i]
-  if (anyNA(rows)) {
-    fail("argument", sprintf("There are only %s to pick from.", count(length(x$dates), "date")))
-  }
+  rows <- if (missing(i)) seq_along(x$dates) else picked_rows(i, x$dates)
   columns <- if (missing(j)) {
     seq_len(ncol(x$close))
   } else {
     pick_securities(expand_groups(j, x), colnames(x$close))
   }
-  part_of(x, sort(rows), columns)
+  part_of(x, rows, columns)
 }
 
 # A part keeps the digest of what was handed in, and the list of all securities,

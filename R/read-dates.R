@@ -12,6 +12,12 @@ last_year <- 2100L
 # Days since 1970 of a column of dates, NA where there is none, and remarks on how they were read.
 column_days <- function(x, day_order, name, origin) {
   if (!is.null(day_order)) check_choice(day_order, "dates", date_orders)
+  if (inherits(x, month_classes)) {
+    return(list(
+      days = sensible(as.numeric(days_of_months(x))),
+      remarks = "months or quarters, dated by their last day"
+    ))
+  }
   if (inherits(x, "POSIXt")) {
     # The day on the clock that the times are of.
     days <- as.numeric(as.Date(format(x, "%Y-%m-%d")))

@@ -128,7 +128,7 @@ one_name_each <- function(v, padded = isTRUE(attr(v, "padded"))) {
 date_column_of <- function(x, origin) {
   rank <- match(plain_name(names(x)), date_names)
   if (any(!is.na(rank))) return(names(x)[which.min(rank)])
-  dated <- vapply(x, inherits, NA, c("Date", "POSIXt"))
+  dated <- vapply(x, inherits, NA, c("Date", "POSIXt", month_classes))
   dated <- dated | vapply(x, function(v) is.factor(v) && is_date_text(levels(v)), NA)
   if (sum(dated) == 1L) return(names(x)[dated])
   if (!any(dated)) {

@@ -56,7 +56,7 @@ grid_of_frame <- function(x, origin, place = row_place, ...) {
   refuse_nested_columns(x, origin)
   columns <- lapply(as.list(x), function(v) {
     if (is.factor(v)) v <- as.character(v)
-    if (inherits(v, c("Date", "POSIXt"))) return(v)
+    if (inherits(v, c("Date", "POSIXt", month_classes))) return(v)
     if (is.character(v)) {
       said <- unique(v)
       text <- in_utf8(enc2utf8(said))

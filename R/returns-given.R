@@ -71,11 +71,15 @@ gathered_returns <- function(dates, values, kind, every, own) {
 }
 
 given_delivery <- function(x, words, origin) {
-  if (is.matrix(x) && is.numeric(x)) x <- matrix_columns(x, rownames(x), origin)
+  if (is.matrix(x) || stats::is.ts(x) || inherits(x, "zoo")) {
+    x <- frame_of_series(x, NULL, origin)
+  }
   if (!is.data.frame(x)) {
     fail(
       "argument",
-      sprintf("Given %s must be a data frame, a matrix or the path of a file.", words),
+      sprintf(
+        "Given %s must be a data frame, a matrix, a time series or the path of a file.", words
+      ),
       where = sprintf("They are %s.", shown(x))
     )
   }

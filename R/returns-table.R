@@ -18,8 +18,9 @@
 #' year on which it never has a price.
 #'
 #' @param x A price table, a book of [as_portfolio()], or what [as_prices()] takes. For `given =
-#'   "returns"`, a data frame with a date column and one column of returns for each security, a
-#'   matrix with dates as row names, or the path of a file of such a table.
+#'   "returns"`, a data frame with a date column and one column of returns for each security (or
+#'   a long one), a matrix with dates as row names, a `zoo` series or a `ts`, or the path of a
+#'   file of such a table.
 #' @param kind `"simple"` or `"log"`.
 #' @param every `"day"`, `"week"`, `"fortnight"`, `"month"`, `"quarter"`, `"half-year"` or
 #'   `"year"`. If absent, each security as often as it has prices. Given returns of a shorter
@@ -162,7 +163,7 @@ new_returns <- function(dates, values, kind, frequency, start, prices, origin, d
       digest = digest,
       universe = if (is.null(prices)) colnames(values) else prices$universe
     ),
-    class = "imbroglio_returns"
+    class = c("imbroglio_returns", "imbroglio_panel")
   )
 }
 
@@ -202,13 +203,7 @@ take_returns <- function(x, profits = FALSE, held = "then") {
 #' @export
 `[.imbroglio_returns` <- function(x, i, j, ...) {
   if (nargs() == 2L && !missing(i)) return(x[, i])
-  if (!missing(i)) {
-    fail(
-      "argument",
-      "Rows of a returns table are not picked by number.",
-      remedy = "Choose dates with window() on the prices, then take returns."
-    )
-  }
+  if (!missing(i)) x <- table_on_dates(x, x$dates[picked_rows(i, x$dates)])
   if (missing(j)) return(x)
   columns <- pick_securities(expand_groups(j, x$prices), colnames(x$values))
   x <- altered(x, values = x$values[, columns, drop = FALSE])
