@@ -119,7 +119,7 @@ currency_of_holdings <- function(source, securities, decimal = NULL) {
       !(is.character(source) && length(source) == 1L && is.null(names(source)))) {
     return(list(held = intersect(names(source), securities)))
   }
-  read <- suppressMessages(read_holdings(source, decimal = decimal), classes = "imbroglio_note")
+  read <- suppressMessages(read_holdings(source, decimal = decimal, dated = TRUE), classes = "imbroglio_note")
   at <- match(lower_case(names(read$amounts)), lower_case(securities))
   there <- !is.na(at)
   list(

@@ -5,8 +5,14 @@ holdings_of <- function(x, what, securities, cash, decimal = NULL, base = NULL) 
   given <- amounts_given(x, what, decimal)
   parted <- cash_apart(given$amounts, given$currency, securities, base)
   amounts <- parted$amounts
+  # Lots of one security are one holding.
   twice <- names(amounts)[duplicated(names(amounts))]
-  if (length(twice)) fail("weights", sprintf("%s stands twice in the holdings.", some(twice)))
+  if (length(twice)) {
+    say_lots(twice)
+    parted$currency <- currency_of_lots(names(amounts), parted$currency)
+    amounts <- tapply(amounts, factor(names(amounts), unique(names(amounts))), sum)
+    amounts <- stats::setNames(as.vector(amounts), names(amounts))
+  }
   if (!is.null(parted$cash) && !is.null(cash)) {
     fail("weights", "Cash stands in the holdings and in `cash`.")
   }
@@ -46,6 +52,19 @@ amounts_given <- function(x, what, decimal) {
     )
   }
   given
+}
+
+currency_of_lots <- function(names, currency) {
+  if (is.null(currency)) return(NULL)
+  own <- lapply(split(currency, factor(names, unique(names))), function(x) {
+    unique(stats::na.omit(x))
+  })
+  several <- names(own)[lengths(own) > 1L]
+  if (length(several)) {
+    fail("currency", sprintf("Lots of %s are in several currencies.", some(several)),
+         where = sprintf("They are in %s.", some(own[[several[1L]]])))
+  }
+  vapply(own, function(x) if (length(x)) x else NA_character_, "", USE.NAMES = FALSE)
 }
 
 # Cash as a number; "rest" of weights is what is left of 1.

@@ -55,7 +55,8 @@
 #' @param holdings Instead: a table or a file that has one of these columns, by the names that
 #'   people use (quantity, units, market value, ...); shares are taken before values, values
 #'   before weights. A column of dates says of which day they are: values and weights are moved
-#'   with the prices from there.
+#'   with the prices from there. Of several dates, the book is what was held on each: see [dated].
+#'   Several lots of a security are added up, which is noted.
 #' @param value What a book of weights is worth, for losses in money; of shares and values it is
 #'   known.
 #' @param rebalance `"never"` (bought and held), `"day"` (every date), `"week"`, `"month"`,
@@ -84,13 +85,15 @@
 #' @param bridges How many times what lies between is drawn: more make the mean steadier.
 #' @param seed Where chance begins.
 #' @param name What the book is called.
+#' @param trades Instead of holdings: a table, or a file, of trades with the columns date,
+#'   security, shares and, where known, price: see [dated].
 #' @param decimal The decimal mark of a file of holdings, `"."` or `","`, where it can be read
 #'   both ways.
 #' @return A book. `as.data.frame()` gives its holdings today: `security`, `weight`, and `value`
 #'   where it is known; [as_returns()] its returns, as held then where `held` does not say
 #'   otherwise.
-#' @section Errors: `imbroglio_error_weights` for weights that do not add up to 1 (to 1e-6), a
-#'   security twice, a weight that is no number, holdings of several dates;
+#' @section Errors: `imbroglio_error_weights` for weights that do not add up to 1 (to 1e-6) or a
+#'   weight that is no number;
 #'   `imbroglio_error_security` for one that is not in `x`; `imbroglio_error_too_short` where the
 #'   securities have fewer than two dates together; `imbroglio_error_currency` where they are
 #'   quoted in several currencies, see [translate_prices()]; `imbroglio_error_ruin` where the value
@@ -115,9 +118,13 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
                          cash = NULL, cash_return = 0, normalise = FALSE, held = NULL,
                          parts = FALSE, stand_ins = NULL, carried = NULL, between = NULL,
                          benchmark = NULL, bridges = 5L, seed = 1L, name = "BOOK",
-                         decimal = NULL) {
+                         decimal = NULL, trades = NULL) {
   amounts <- weights %||% shares %||% values %||% holdings
-  kind <- kind_of_amounts(weights, shares, values, holdings)
+  kind <- kind_of_amounts(weights, shares, values, holdings, trades)
+  rows <- dated_rows(trades %||% amounts, kind, decimal, !is.null(trades))
+  if (!is.null(rows)) {
+    return(dated_book(x, rows, !is.null(trades), as.list(environment())))
+  }
   beside <- c(benchmark, stand_ins)
   returns <- take_returns(table_of_holdings(x, amounts, kind, cash, decimal, beside))
   bridging <- list(
@@ -234,11 +241,12 @@ spanning_returns <- function(returns) {
 }
 
 # What the amounts are that were given; NULL where their table says so itself.
-kind_of_amounts <- function(weights, shares, values, holdings) {
-  given <- !vapply(list(weights, shares, values, holdings), is.null, NA)
+kind_of_amounts <- function(weights, shares, values, holdings, trades) {
+  given <- !vapply(list(weights, shares, values, holdings, trades), is.null, NA)
   if (sum(given) != 1L) {
-    fail("argument", "Give `weights`, `shares`, `values` or `holdings`, one of them.")
+    fail("argument", "Give `weights`, `shares`, `values`, `holdings` or `trades`, one of them.")
   }
+  if (given[5L]) return("shares")
   if (!given[4L]) c("weight", "shares", "value")[given[1:3]]
 }
 

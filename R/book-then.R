@@ -222,13 +222,21 @@ value_then <- function(book) {
 # `held`: the reading that a measure takes by itself.
 book_returns <- function(book, held) {
   held <- book$held %||% held
-  made <- if (held == "today") returns_today(book) else returns_then(book)
+  made <- if (held == "today") {
+    returns_today(book)
+  } else if (is.null(book$dated)) {
+    returns_then(book)
+  } else {
+    returns_dated(book)
+  }
   made$book <- list(
     name = book$name,
     between = book$between$words,
     held = if (held == "today") today_words(book) else then_words(book),
     text = if (held == "today") {
       holdings_text(book)
+    } else if (!is.null(book$dated)) {
+      dated_text(book)
     } else if (is.null(book$shares)) {
       weights_then_text(book)
     } else {
@@ -259,6 +267,7 @@ today_words <- function(book) {
 }
 
 then_words <- function(book) {
+  if (!is.null(book$dated)) return("as it was held")
   how <- if (book$rebalance == "never") {
     "never rebalanced"
   } else {
@@ -341,7 +350,8 @@ book_digest <- function(book) {
       unname(book$stand_ins),
       book$carried,
       book$between$words,
-      book$between$number
+      book$between$number,
+      if (!is.null(book$dated)) unname(book$dated[c("told", "table", "cash", "trades")])
     ),
     algo = "xxhash64"
   )

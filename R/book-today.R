@@ -118,6 +118,7 @@ returns_today <- function(book) {
 
 # What a book holds, on other returns; `carried`: see as_portfolio().
 held_on <- function(book, returns, carried = book$carried) {
+  if (!is.null(book$dated)) return(dated_on(book, returns))
   amounts <- if (is.null(book$shares)) book$weights else book$shares
   arguments <- list(
     returns,
@@ -142,6 +143,8 @@ held_on <- function(book, returns, carried = book$carried) {
 
 # A book that holds other amounts, by their names: to be made anew by held_on().
 with_amounts <- function(book, amounts, cash) {
+  # Other amounts are of today.
+  book["dated"] <- list(NULL)
   in_shares <- !is.null(book$shares)
   book$security <- names(amounts)
   book[[if (in_shares) "shares" else "weights"]] <- unname(amounts)
@@ -190,6 +193,7 @@ parts_of_book <- function(book, held = "then") {
       whole = as.vector(today$r %*% today$weights)
     ))
   }
+  if (!is.null(book$dated)) return(parts_dated(book))
   # What is to be said of its life was said when the book was measured.
   worth <- suppressMessages(value_then(book), classes = "imbroglio_note")
   n <- length(worth$dates)

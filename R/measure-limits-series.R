@@ -201,7 +201,7 @@ booked_returns <- function(line, request) {
     )
   }
   if (is.na(line$unit)) return(told(book_returns(book, "then")))
-  days <- told(if (in_fixed_shares(book)) days_by_shares(book, NULL) else days_by_weights(book))
+  days <- told(if (in_fixed_shares(book)) days_by_shares(book) else days_by_weights(book))
   profits_of(
     book, days$dates[-1L], rowSums(days$made) + days$cash_made,
     frequencies_of(days$dates, matrix(1, length(days$dates), 1L))

@@ -76,10 +76,11 @@ split_return <- function(book, over = "day", from = NULL, to = NULL,
   if (!inherits(book, "imbroglio_book")) refuse_no_book(book)
   by <- one_of(by, "by", c("security", "group", "currency"))
   carried <- carried_book(book)
-  days <- if (is.null(holdings) && !in_fixed_shares(book)) {
+  held <- if (is.null(holdings)) book$dated else held_by_date(holdings, book)
+  days <- if (is.null(held) && !in_fixed_shares(book)) {
     days_by_weights(carried)
   } else {
-    days_by_shares(carried, holdings)
+    days_by_shares(carried, held)
   }
   spans <- if (is.null(from) && is.null(to)) {
     lapply(check_over(over), function(one) span_over(one, days$dates))
@@ -111,6 +112,15 @@ split_return <- function(book, over = "day", from = NULL, to = NULL,
   made
 }
 
+held_by_date <- function(source, book) {
+  rows <- dated_rows(source, "shares", NULL)
+  if (is.null(rows)) {
+    fail("weights", "The holdings are not of several dates.",
+         remedy = "A table of them has the columns date, security and shares.")
+  }
+  dated_holdings(rows, colnames(book$returns$values))
+}
+
 # What did happen is at prices that were known: between its own a holding counts at its last one.
 carried_book <- function(book) {
   if (is.null(book$between)) return(book)
@@ -133,40 +143,6 @@ in_fixed_shares <- function(book) {
   !is.null(book$shares) && book$rebalance == "never" && !identical(book$held, "today")
 }
 
-# Each day of the book by shares: what each holding made in money, and of it the rate.
-days_by_shares <- function(book, holdings) {
-  prices <- if (book$given) as_if_prices(book$returns) else book$returns$prices
-  held <- if (!is.null(holdings)) shares_by_date(holdings, book)
-  security <- held$security %||% book$security
-  rows <- rows_alive(prices, security, book, held)
-  dates <- prices$dates[rows]
-  close <- carried_to(prices$close[, security, drop = FALSE], rows)
-  n <- length(dates)
-  shares <- if (is.null(held)) {
-    matrix(book$shares, n, length(security), byrow = TRUE)
-  } else {
-    held$on(dates)
-  }
-  # What was not held yet need have no price.
-  close[shares == 0 & is.na(close)] <- 0
-  growth <- (1 + book$cash_return)^(1 / frequencies_of(dates, matrix(1, n, 1L))$per_year[[1L]]) - 1
-  cash <- if (is.null(held)) book$money * (1 + growth)^(seq_len(n) - 1L) else held$cash(dates)
-  before <- shares[-n, , drop = FALSE]
-  moved <- diff(close)
-  made <- before * moved
-  worth <- rowSums(shares * close) + cash
-  list(
-    dates = dates, security = security, made = made, cash_made = cash[-n] * growth,
-    rate_made = rates_made(prices, security, rows, before), worth = worth,
-    weight = shares * close / worth, cash = cash, close = close, shares = shares,
-    in_money = TRUE, said = held$said,
-    # What came from outside at each close: what cash and trades do not explain.
-    flow = if (!is.null(held)) {
-      c(0, diff(cash) - cash[-n] * growth + rowSums(diff(shares) * close[-1L, , drop = FALSE]))
-    }
-  )
-}
-
 # What came from outside, or went there, in the longest of the spans.
 flow_words <- function(days, spans) {
   if (is.null(days$flow)) return(NULL)
@@ -179,50 +155,6 @@ flow_words <- function(days, spans) {
     format(round(sum(flow), 2L), big.mark = ",", nsmall = 2L, scientific = FALSE),
     count(sum(there), "date")
   ))
-}
-
-# From the first date on which all have a price to the last that is known.
-rows_alive <- function(prices, security, book, held) {
-  close <- prices$close[, security, drop = FALSE]
-  span <- core_span(close)
-  end <- if (is.null(book$ended)) {
-    nrow(close)
-  } else {
-    match(as.numeric(book$ended$last[1L]), as.numeric(prices$dates))
-  }
-  start <- if (is.null(held)) max(span$first) else min(span$first)
-  if (!is.null(held)) {
-    start <- max(start, findInterval(as.numeric(held$from), as.numeric(prices$dates)))
-    unpriced <- security[is.na(carried_to(close, start)) & held$on(held$from)[1L, ] != 0]
-    if (length(unpriced)) {
-      fail("weights", sprintf("%s has no price yet on %s.", some(unpriced), held$from))
-    }
-  }
-  rows <- start:end
-  rows[rowSums(!is.na(close[rows, , drop = FALSE])) > 0L | rows == start]
-}
-
-carried_to <- function(close, rows) {
-  for (j in seq_len(ncol(close))) {
-    close[, j] <- core_carry(close[, j, drop = FALSE], nrow(close))
-  }
-  close[rows, , drop = FALSE]
-}
-
-# Of converted prices what the rate made: the new price in its own currency times its change.
-rates_made <- function(prices, security, rows, before) {
-  made <- prices$converted
-  if (is.null(made$rates) || !all(security %in% colnames(made$local))) return(NULL)
-  at <- match(as.numeric(prices$dates), as.numeric(made$dates))
-  own <- function(x) {
-    x <- x[at, security, drop = FALSE]
-    x[is.na(prices$close[, security, drop = FALSE])] <- NA
-    carried_to(x, rows)
-  }
-  local <- own(made$local)
-  moved <- before * local[-1L, , drop = FALSE] * diff(own(made$rate))
-  moved[is.na(moved)] <- 0
-  moved
 }
 
 # Each day of a book of weights: in parts of its worth, which is known today, if at all.
@@ -255,8 +187,9 @@ split_over <- function(span, days, book, by) {
   worth <- days$worth[steps]
   neutral <- is_neutral(book) || any(worth <= 0)
   earned <- rowSums(days$made[steps, , drop = FALSE]) + days$cash_made[steps]
-  grown <- cumprod(c(1, 1 + earned / worth))
-  scale <- grown[-length(grown)] / worth
+  base <- (days$base %||% days$worth)[steps]
+  grown <- cumprod(c(1, 1 + ifelse(base == 0, 0, earned / base)))
+  scale <- ifelse(base == 0, 0, grown[-length(grown)] / base)
   one <- function(made) {
     list(component = colSums(made * scale), value = colSums(made))
   }

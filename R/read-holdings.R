@@ -14,7 +14,7 @@ holding_columns <- list(
 # A table of holdings, from a data frame or a file: `amounts` for each security, by its name;
 # `what` they are, shares, values or weights; and the `date` they are of, where it says. `what`:
 # which is wanted; if NULL, the first that is there.
-read_holdings <- function(source, what = NULL, decimal = NULL) {
+read_holdings <- function(source, what = NULL, decimal = NULL, dated = FALSE) {
   grid <- one_grid(source, "the holdings")
   columns <- names(grid$columns)
   headings <- plain_name(columns)
@@ -69,7 +69,7 @@ read_holdings <- function(source, what = NULL, decimal = NULL) {
   list(
     amounts = stats::setNames(read$values[[1L]], as.character(named$names)),
     what = taken,
-    date = if (!is.na(date)) date_of_holdings(grid, columns[date]),
+    date = if (!is.na(date) && !dated) date_of_holdings(grid, columns[date]),
     currency = currency_in_holdings(grid, columns[told], read, taken, named$names)
   )
 }

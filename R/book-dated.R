@@ -1,0 +1,451 @@
+# A book whose holdings are known by date: what was held at each close, from a table of holdings, or
+# of trades.
+
+#' Holdings and trades by date
+#'
+#' Where the holdings of [as_portfolio()] are of several dates, or are `trades`, what was held then
+#' is what was held: each day has its own shares, and money that came from outside, or went there,
+#' is no return.
+#'
+#' @section Holdings by date:
+#' A table with a column of dates, one of securities and one of `shares`, `values` or `weights`; or
+#' one with a column of dates and a column for each security (a data frame, a matrix, a `zoo` or a
+#' `ts`), given as one of these three. On a date of it everything is listed: what is not is not
+#' held from there. Shares stand until the next date, values and weights drift with the prices
+#' from their date. Of shares and values
+#' \deqn{r_t = \frac{\sum_i h_{i,t-1} (P_{i,t} - P_{i,t-1}) + c_{t-1}}{V_{t-1}}}{r_t =
+#'   (sum(h_i,t-1 (P_i,t - P_i,t-1)) + c_t-1) / V_t-1}
+#' with \eqn{h}{h} the shares at the close before, \eqn{c}{c} what cash earned and \eqn{V}{V} what
+#' the book was worth: changes of the holdings are at the close of their date, and what cash does
+#' not explain of them came from outside. A date between two dates of the prices is that of the
+#' earlier.
+#'
+#' @section Trades:
+#' A table with the columns date, security and shares (below 0 for a sale, or a column `side` of
+#' buy and sell), and the price where it is known. What a trade made from its price to the close
+#' is earned on its day, over the worth at the close before and what was put in on the day:
+#' \deqn{r_t = \frac{\sum_i h_{i,t-1} (P_{i,t} - P_{i,t-1}) + \sum_k q_k (P_{k,t} - p_k)}{V_{t-1}
+#'   + \max(F_t, 0)}}{r_t = (sum(h_i,t-1 (P_i,t - P_i,t-1)) + sum(q_k (P_k,t - p_k))) / (V_t-1 +
+#'   max(F_t, 0))}
+#' with \eqn{F}{F} the money that came from outside. Without `cash` each trade is paid from
+#' outside; with `cash`, the money there was at the start, trades are paid out of it.
+#'
+#' As held today, such a book is what is held at the last date. [split_return()] tells what each
+#' holding added and what came from outside.
+#'
+#' @family what measures are of
+#' @examples
+#' prices <- read_prices(demo_file("bay.csv"))
+#' trades <- data.frame(
+#'   date = as.Date(c("2024-01-15", "2024-06-03", "2025-02-10")),
+#'   security = c("OSSELL", "TARROW", "OSSELL"), shares = c(1000, 300, -400),
+#'   price = c(58.1, 70.2, 61.5)
+#' )
+#' book <- as_portfolio(prices, trades = trades)
+#' measure_return(book)
+#' split_return(book, over = "year to date")
+#' @name dated
+NULL
+
+# Beside those of a date of prices.
+holding_date_names <- c("holdingdate", "valuationdate", "reportdate", "asof", "asofdate")
+trade_sides <- list(
+  buy = c("buy", "b", "bought", "purchase", "bot"), sell = c("sell", "s", "sold", "sale", "sld")
+)
+
+# Holdings or trades of several dates as rows: the day, the security, the number, of trades the
+# price; NULL where `source` is no such table.
+dated_rows <- function(source, kind, decimal, trades = FALSE) {
+  if (is.null(source) || is.function(source)) return(NULL)
+  what <- if (trades) "the trades" else "the holdings"
+  if (is.matrix(source) || stats::is.ts(source) || inherits(source, "zoo")) {
+    source <- frame_of_series(source, NULL, what)
+  }
+  table <- is.data.frame(source) ||
+    (is.character(source) && length(source) == 1L && is.null(names(source)))
+  if (!table) {
+    if (trades) one_grid(source, what)
+    return(NULL)
+  }
+  grid <- one_grid(source, what)
+  headings <- plain_name(names(grid$columns))
+  date <- match(TRUE, headings %in% c(date_names, holding_date_names))
+  security <- match(TRUE, headings %in% security_names)
+  if (is.na(date)) {
+    if (trades) refuse_without_column("The trades", "date", grid)
+    return(NULL)
+  }
+  days <- column_days(grid$columns[[date]], NULL, names(grid$columns)[date], grid$origin)$days
+  if (!trades && length(unique(stats::na.omit(days))) < 2L) return(NULL)
+  if (anyNA(days)) {
+    fail("weights", sprintf("A row of %s has no date.", what),
+         where = sprintf("%s.", sentence_case(grid$place(which(is.na(days))))))
+  }
+  rows <- if (trades || !is.na(security)) {
+    listed_rows(grid, headings, security, kind, decimal, trades, what)
+  } else {
+    rows_of_wide(grid, date, kind, decimal)
+  }
+  c(list(day = days[rows$row], origin = grid$origin, what = rows$kind), rows[
+    c("security", "number", "price", "place")
+  ])
+}
+
+refuse_without_column <- function(what, lacking, grid) {
+  fail(
+    "weights", sprintf("%s have no column %s.", what, some(lacking)),
+    where = sprintf("They have %s.", some(names(grid$columns)))
+  )
+}
+
+listed_rows <- function(grid, headings, security, kind, decimal, trades, what) {
+  known <- vapply(holding_columns, function(words) match(TRUE, headings %in% words), 0L)
+  kind <- if (trades) "shares" else kind %||% names(known)[!is.na(known)][1L]
+  lacking <- c(
+    if (is.na(security)) "security",
+    if (is.na(kind)) "shares, value or weight" else if (is.na(known[[kind]])) kind
+  )
+  if (length(lacking)) refuse_without_column(sentence_case(what), lacking, grid)
+  price <- if (trades) match(TRUE, headings %in% c("price", "tradeprice", "cost", "rate"))
+  columns <- names(grid$columns)[c(known[[kind]], if (trades && !is.na(price)) price)]
+  read <- if_unclear(function(mark) grid_numbers(grid, columns, mark), decimal)$values
+  name <- trimmed(as.character(names_as_text(grid, names(grid$columns)[security])))
+  bad <- which(is.na(name) | !nzchar(name) | is.na(read[[1L]]))
+  if (length(bad)) {
+    fail(
+      "weights", sprintf("A row of %s is a date, a security and a number.", what),
+      where = sprintf("%s.", sentence_case(grid$place(bad)))
+    )
+  }
+  number <- read[[1L]]
+  if (trades) number <- number * sides_of(grid, headings, number)
+  list(
+    row = seq_along(name), security = name, number = number, kind = kind,
+    price = if (length(read) > 1L) read[[2L]], place = grid$place
+  )
+}
+
+# 1 of what was bought, -1 of what was sold, where a column says so.
+sides_of <- function(grid, headings, number) {
+  at <- match(TRUE, headings %in% c("side", "buysell", "direction", "transaction", "type"))
+  if (is.na(at)) return(1)
+  said <- plain_name(trimmed(as.character(names_as_text(grid, names(grid$columns)[at]))))
+  bought <- said %in% trade_sides$buy
+  sold <- said %in% trade_sides$sell
+  bad <- which(!bought & !sold)
+  if (length(bad)) {
+    fail(
+      "weights", sprintf("A trade is a buy or a sell, not \"%s\".", visible(said[bad[1L]])),
+      where = sprintf("%s.", sentence_case(grid$place(bad)))
+    )
+  }
+  if (any(number < 0)) {
+    fail("weights", "Trades with a column of sides have numbers above 0.",
+         where = sprintf("%s.", sentence_case(grid$place(which(number < 0)))))
+  }
+  ifelse(sold, -1, 1)
+}
+
+# A column for each security: an empty cell is none.
+rows_of_wide <- function(grid, date, kind, decimal) {
+  if (is.null(kind)) {
+    fail(
+      "weights", "A table with a column for each security does not say what its numbers are.",
+      remedy = "Give it as `weights =`, `shares =` or `values =`."
+    )
+  }
+  columns <- names(grid$columns)[-date]
+  read <- if_unclear(function(mark) grid_numbers(grid, columns, mark), decimal)$values
+  number <- unlist(read, use.names = FALSE)
+  n <- length(read[[1L]])
+  there <- which(!is.na(number))
+  list(
+    row = (there - 1L) %% n + 1L, security = rep(columns, each = n)[there],
+    number = number[there], kind = kind, place = grid$place
+  )
+}
+
+# What was held, by date: `table` of dates by securities, and cash. `known`: the securities that
+# there are.
+dated_holdings <- function(rows, known) {
+  is_cash <- lower_case(rows$security) == "cash" & !rows$security %in% known
+  rows$security[!is_cash] <- known[pick_securities(rows$security[!is_cash], known)]
+  told <- sort(unique(rows$day))
+  security <- unique(rows$security[!is_cash])
+  if (!length(security)) fail("weights", "There is no security among the holdings, only cash.")
+  # Lots of one security on one date are one holding.
+  lots <- duplicated(data.frame(rows$day, rows$security))
+  if (any(lots)) say_lots(rows$security[lots])
+  sums <- function(of, columns) {
+    table <- matrix(0, length(told), length(columns), dimnames = list(NULL, columns))
+    for (i in which(of)) {
+      at <- cbind(match(rows$day[i], told), match(rows$security[i], columns))
+      table[at] <- table[at] + rows$number[i]
+    }
+    table
+  }
+  rows$security[is_cash] <- "cash"
+  list(
+    what = rows$what, told = told, security = security, from = .Date(told[1L]),
+    table = sums(!is_cash, security),
+    cash = if (any(is_cash)) sums(is_cash, "cash")[, 1L],
+    said = c("holdings by date" = sprintf(
+      "%s%s, the first of %s", count(length(told), "date"), of_file(rows$origin),
+      .Date(told[1L])
+    )), rows = rows
+  )
+}
+
+# Trades: what they add up to at the close of each of their dates.
+dated_trades <- function(rows, known, cash) {
+  rows$security <- known[pick_securities(rows$security, known)]
+  in_order <- order(rows$day)
+  rows[c("day", "security", "number", "price")] <- lapply(
+    rows[c("day", "security", "number", "price")], function(x) x[in_order]
+  )
+  told <- unique(rows$day)
+  security <- unique(rows$security)
+  done <- matrix(0, length(told), length(security), dimnames = list(NULL, security))
+  for (i in seq_along(rows$day)) {
+    at <- cbind(match(rows$day[i], told), match(rows$security[i], security))
+    done[at] <- done[at] + rows$number[i]
+  }
+  list(
+    what = "shares", told = told, security = security, from = .Date(told[1L]),
+    table = apply(done, 2L, cumsum) |> matrix(length(told), dimnames = dimnames(done)),
+    trades = list(
+      day = rows$day, security = rows$security, number = rows$number, price = rows$price
+    ),
+    paid_from = cash,
+    said = c("trades" = sprintf(
+      "%s%s, the first of %s", count(length(rows$day), "trade"), of_file(rows$origin),
+      .Date(told[1L])
+    )), rows = rows
+  )
+}
+
+of_file <- function(origin) if (startsWith(origin, "file ")) paste(" of", origin) else ""
+
+say_lots <- function(securities) {
+  securities <- unique(securities)
+  note("lots", sprintf(
+    "%s in several lots, which were added up.",
+    paste(some(securities), if (length(securities) == 1L) "is held" else "are held")
+  ))
+}
+
+# On these dates of the prices, at which row each date of the holdings counts: one between two
+# dates at the earlier.
+rows_told <- function(held, dates) pmax(findInterval(held$told, as.numeric(dates)), 1L)
+
+# The shares and the cash at each close.
+held_at_closes <- function(held, dates, close, growth) {
+  n <- length(dates)
+  at <- rows_told(held, dates)
+  of <- findInterval(seq_len(n), at)
+  here <- of > 0L
+  shares <- matrix(0, n, ncol(close))
+  cash <- numeric(n)
+  if (held$what == "weight") return(drifting(held, at, close, growth))
+  table <- held$table
+  if (held$what == "value") {
+    priced <- close[at, , drop = FALSE]
+    table <- ifelse(table == 0, 0, table / priced)
+    if (anyNA(table)) refuse_unpriced(held, which(is.na(table), arr.ind = TRUE)[1L, ])
+  }
+  shares[here, ] <- table[of[here], , drop = FALSE]
+  if (!is.null(held$cash)) cash[here] <- held$cash[of[here]]
+  list(shares = shares, cash = cash)
+}
+
+refuse_unpriced <- function(held, at) {
+  fail("weights", sprintf(
+    "%s has no price yet on %s.", held$security[at[2L]], .Date(held$told[at[1L]])
+  ))
+}
+
+# Weights that are set on their dates and drift between, of a book that begins with 100.
+drifting <- function(held, at, close, growth) {
+  n <- nrow(close)
+  shares <- matrix(0, n, ncol(close))
+  cash <- numeric(n)
+  worth <- 100
+  set <- which(!duplicated(at, fromLast = TRUE))
+  for (k in seq_along(set)) {
+    row <- at[set[k]]
+    last <- if (k < length(set)) at[set[k + 1L]] else n
+    weight <- held$table[set[k], ]
+    unpriced <- which(weight != 0 & is.na(close[row, ]))
+    if (length(unpriced)) refuse_unpriced(held, c(set[k], unpriced[1L]))
+    own <- ifelse(weight == 0, 0, weight * worth / close[row, ])
+    money <- worth * (1 - sum(weight)) * (1 + growth)^(seq.int(row, last) - row)
+    span <- row:last
+    shares[span, ] <- rep(own, each = length(span))
+    cash[span] <- money
+    standing <- close[last, ]
+    worth <- sum(ifelse(own == 0, 0, own * standing)) + money[length(money)]
+  }
+  list(shares = shares, cash = cash)
+}
+
+# What trades made from their price to the close of their day, by row and security; and what each
+# day's cost.
+made_by_trades <- function(trades, security, dates, close) {
+  made <- matrix(0, length(dates), length(security))
+  cost <- numeric(length(dates))
+  row <- pmax(findInterval(trades$day, as.numeric(dates)), 1L)
+  column <- match(trades$security, security)
+  for (i in seq_along(row)) {
+    price <- trades$price[i]
+    if (is.null(price) || is.na(price)) price <- close[row[i], column[i]]
+    made[row[i], column[i]] <- made[row[i], column[i]] +
+      trades$number[i] * (close[row[i], column[i]] - price)
+    cost[row[i]] <- cost[row[i]] + trades$number[i] * price
+  }
+  list(made = made, cost = cost)
+}
+
+# Weights of each date add up to 1, or cash makes up the rest.
+whole_by_date <- function(held, cash, normalise) {
+  own_cash <- held$cash %||% (if (is.numeric(cash)) rep(cash, length(held$told)))
+  total <- rowSums(held$table) + (own_cash %||% 0)
+  off <- which(abs(total - 1) > 1e-6)
+  if (length(off) && normalise && all(total > 0)) {
+    held$table <- held$table / total
+  } else if (length(off) && !identical(cash, "rest")) {
+    fail(
+      "weights",
+      sprintf("The weights of %s add up to %s, not to 1.", .Date(held$told[off[1L]]),
+              format(round(total[off[1L]], 6L))),
+      where = if (length(off) > 1L) sprintf("So do those of %s.", count(length(off) - 1L,
+                                                                        "more date")),
+      remedy = paste(
+        "normalise = TRUE divides them by their sum; cash = \"rest\" makes up the difference."
+      )
+    )
+  }
+  held
+}
+
+# A book of these rows: what is held at the last date, and what was held at each.
+dated_book <- function(x, rows, of_trades, given) {
+  unlike <- c(
+    rebalance = length(given$rebalance) == 1L && given$rebalance != "never",
+    stand_ins = !is.null(given$stand_ins), carried = !is.null(given$carried)
+  )
+  if (any(unlike)) {
+    fail("argument", sprintf(
+      "A book of dated holdings or trades takes no `%s`.", names(unlike)[unlike][1L]
+    ), remedy = paste(
+      "What is held on each date is told; what has no price on a day counts at its last."
+    ))
+  }
+  if (is_opened(x)) x <- whole_table(x[, intersect(colnames(x), rows$security)])
+  returns <- take_returns(x)
+  known <- colnames(returns$values)
+  check_book_kind(rows$what, is.null(returns$prices), given$value)
+  cash <- given$cash
+  if (rows$what != "weight" && !is.null(cash) && !is.numeric(cash)) {
+    fail("weights", "`cash` beside shares, values and trades is an amount of money.")
+  }
+  held <- if (of_trades) dated_trades(rows, known, cash) else dated_holdings(rows, known)
+  if (rows$what == "weight") {
+    held <- whole_by_date(held, cash, given$normalise)
+  } else if (!of_trades && is.null(held$cash) && !is.null(cash)) {
+    held$cash <- rep(cash, length(held$told))
+  }
+  in_one_currency(list(
+    security = held$security, amount = held$table[nrow(held$table), ], what = rows$what
+  ), returns$prices, given$name)
+  check_cash_return(given$cash_return)
+  days <- days_by_shares(list(
+    returns = returns, cash_return = given$cash_return, given = is.null(returns$prices)
+  ), held)
+  returns_of_days(days)
+  kind <- if (rows$what == "weight") "weight" else "shares"
+  today <- held_at_last(days, kind, given$name)
+  amounts <- stats::setNames(list(today$amounts), if (kind == "weight") "weights" else "shares")
+  book <- do.call(as_portfolio, c(
+    list(returns), amounts, list(cash = today$cash),
+    given[c("value", "cash_return", "held", "parts", "between", "benchmark", "bridges", "seed",
+            "name")]
+  ))
+  book$dated <- held
+  outside <- outside_words(days)
+  note("dated", sprintf(
+    "%s is what was held on each date: %s%s.", given$name, held$said,
+    if (length(outside)) sprintf("; from outside came %s", outside) else ""
+  ))
+  book
+}
+
+# The returns of a book as it was held, on each of its days.
+returns_dated <- function(book) {
+  days <- days_by_shares(book)
+  worth <- 100 * cumprod(c(1, 1 + returns_of_days(days)))
+  if (book$given) {
+    values <- `colnames<-`(core_returns(cbind(worth), book$returns$kind == "log"), book$name)
+    return(new_returns(
+      days$dates[-1L], values, book$returns$kind,
+      frequencies_of(days$dates[-1L], values), start = as.Date(NA), prices = NULL,
+      origin = book$returns$origin, digest = book_digest(book)
+    ))
+  }
+  prices <- book$returns$prices
+  parts <- if (book$parts) {
+    rows <- match(as.numeric(days$dates), as.numeric(prices$dates))
+    held_closes(prices$close[rows, book$security, drop = FALSE], book)
+  }
+  as_book_returns(
+    book, days$dates, `colnames<-`(cbind(worth, parts), c(book$name, colnames(parts))),
+    book$returns$stated
+  )
+}
+
+# The text of a book as it was held: of which dates, and what came from outside.
+dated_text <- function(book) {
+  outside <- outside_words(days_by_shares(book))
+  paste(c(
+    unname(book$dated$said), if (length(outside)) sprintf("from outside %s", outside)
+  ), collapse = "; ")
+}
+
+# The same holdings by date, or trades, on other returns.
+dated_on <- function(book, returns) {
+  rows <- book$dated$rows
+  table <- data.frame(date = .Date(rows$day), security = rows$security)
+  table[[book$dated$what]] <- rows$number
+  if (!is.null(rows$price)) table$price <- rows$price
+  of <- if (!is.null(book$dated$trades)) {
+    "trades"
+  } else {
+    c(shares = "shares", value = "values", weight = "weights")[[book$dated$what]]
+  }
+  suppressMessages(do.call(as_portfolio, c(
+    list(returns), stats::setNames(list(table), of),
+    list(
+      cash = book$dated$paid_from, cash_return = book$cash_return, held = book$held,
+      name = book$name, between = book$between$way, benchmark = book$bridged_by,
+      bridges = book$between$drawings %||% 1L, seed = book$seed, parts = book$parts
+    )
+  )), classes = c("imbroglio_note_dated", "imbroglio_note_lots"))
+}
+
+# What each holding added to each day's return, of a book as it was held.
+parts_dated <- function(book) {
+  days <- suppressMessages(days_by_shares(book), classes = "imbroglio_note")
+  n <- length(days$dates)
+  base <- ifelse(days$base > 0, days$base, NA_real_)
+  part <- days$made / base
+  part[is.na(part)] <- 0
+  close <- days$close
+  list(
+    dates = days$dates[-1L],
+    start = days$dates[1L],
+    security = days$security,
+    weight = (days$shares * close)[-n, , drop = FALSE] / base,
+    own = ifelse(close[-n, ] > 0, close[-1L, ] / close[-n, ] - 1, 0),
+    part = part,
+    whole = returns_of_days(days)
+  )
+}
