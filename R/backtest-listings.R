@@ -10,23 +10,23 @@ backtest_days <- function(result) {
   source <- attr(result, "source")
   table <- as.data.frame(result)[c("security", "method", "level")]
   stacked(lapply(seq_len(nrow(table)), function(i) {
+    security <- table$security[i]
     line <- attr(result, "lines")[[table$method[i]]][[match(
       table$level[i],
       attr(result, "levels")
     )]]
-    j <- match(table$security[i], colnames(source$values))
-    r <- source$values[, j]
-    rows <- which(!is.na(line$var[, j]) & !is.na(r))
+    r <- source$values[, security]
+    rows <- which(!is.na(line$var[, security]) & !is.na(r))
     m <- length(rows)
-    estimate <- line$var[rows, j]
+    estimate <- line$var[rows, security]
     list(
-      security = rep(table$security[i], m),
+      security = rep(security, m),
       method = rep(table$method[i], m),
       level = rep(table$level[i], m),
       date = source$dates[rows],
       return = r[rows],
       var = estimate,
-      es = line$es[rows, j],
+      es = line$es[rows, security],
       breach = as_loss(r[rows], source$kind == "log") > estimate
     )
   }))

@@ -205,7 +205,10 @@ backtest_var <- function(returns, window = 250L, level = 0.99, method = "histori
     ),
     returns
   )
-  attr(result, "lines") <- lines
+  attr(result, "lines") <- lapply(lines, lapply, lapply, function(one) {
+    if (is.matrix(one)) colnames(one) <- names(returns)
+    one
+  })
   attr(result, "levels") <- request$level
   attr(result, "zone_days") <- zone_days
   result

@@ -80,10 +80,10 @@ end.imbroglio_book <- function(x, ...) utils::tail(stats::time(x), 1L)
 #' @rdname books
 #' @export
 window.imbroglio_book <- function(x, ...) {
-  priced <- x$priced$prices %||% x$priced
+  priced <- priced_of(x)$prices %||% priced_of(x)
   cut <- stats::window(priced, ...)
   if (!inherits(cut, "imbroglio_returns")) {
-    cut <- as_returns(cut, kind = x$priced$kind, every = x$priced$stated)
+    cut <- as_returns(cut, kind = priced_of(x)$kind, every = priced_of(x)$stated)
   }
   held_on(x, cut)
 }

@@ -163,7 +163,7 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
     money = today$money,
     net = today$net,
     returns = made$returns,
-    priced = lived$returns,
+    priced = if (!core_same(made$returns, lived$returns)) lived$returns,
     given = is.null(lived$returns$prices),
     rebalance = rebalance,
     cash_return = cash_return,
@@ -221,6 +221,9 @@ new_book <- function(parts, carried_on) {
   say_neutral(book)
   book
 }
+
+# What was delivered, before what lies between prices was drawn.
+priced_of <- function(book) book$priced %||% book$returns
 
 # The benchmark, where it is one series of the table.
 one_series <- function(benchmark, returns) {

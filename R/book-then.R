@@ -254,7 +254,8 @@ book_returns <- function(book, held) {
   if (!is.null(money) && !is_neutral(book)) {
     made$money <- stats::setNames(money, c(book$name, if (book$parts) names_of_parts(book)))
   }
-  made$beside <- book$returns
+  # What stands beside a book as held today is in the book.
+  if (is.null(made$today)) made$beside <- book$returns
   made$shown_from <- book$returns$shown_from
   made
 }

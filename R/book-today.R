@@ -158,7 +158,7 @@ with_amounts <- function(book, amounts, cash) {
 # the `last` of them.
 as_on_day <- function(x, day, uncut = NULL, last = NULL) {
   book <- inherits(x, "imbroglio_book")
-  own <- if (book) x$priced else take_returns(x, profits = TRUE)
+  own <- if (book) priced_of(x) else take_returns(x, profits = TRUE)
   then <- stats::window(uncut %||% own$prices %||% own, end = day, last = last)
   if (!inherits(then, "imbroglio_returns")) {
     then <- as_returns(then, kind = own$kind, every = own$stated)

@@ -2,7 +2,7 @@
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_autocorrelation <- function(object, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   table <- table[!is.na(table$autocorrelation), ]
   if (!nrow(table)) fail("too_short", "There is no autocorrelation to show.")

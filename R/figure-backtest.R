@@ -2,7 +2,7 @@
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_backtest <- function(object, security = NULL, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   securities <- unique(table$security)
   if (is.null(security) && length(securities) > 1L) return(backtest_matrix(object, table))

@@ -2,7 +2,7 @@
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_beta <- function(object, start = NULL, end = NULL, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   if (!is.null(table$window)) {
     table <- within_dates(table, "to", start, end)

@@ -2,7 +2,7 @@
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_volatility_split <- function(object, start = NULL, end = NULL, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   name <- basis(object)$book$name
   table <- table[table$security != name, ]
@@ -107,7 +107,7 @@ shares_through_time <- function(object, table) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_concentration <- function(object, start = NULL, end = NULL, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   if (!is.null(table$window)) {
     table <- within_dates(table, "to", start, end)
@@ -156,7 +156,7 @@ autoplot.imbroglio_concentration <- function(object, start = NULL, end = NULL, .
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_return_split <- function(object, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   name <- basis(object)$book$name
   in_money <- !is.null(table[["component_value"]])
@@ -210,11 +210,12 @@ autoplot.imbroglio_return_split <- function(object, ...) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_selling <- function(object, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   profile <- selling_profile(object)
   table <- as.data.frame(object)
   name <- basis(object)$book$name
   done <- table[table$security != name & !is.na(table$days), ]
+  refuse_without_rows(TRUE, nrow(done) > 0L)
   done$y <- 0
   done$label <- sprintf("%s, %s", done$security, count_days(done$days))
   done$height <- apart(rep(0.08, nrow(done)), 0.07, of = c(0, 1))

@@ -2,7 +2,7 @@
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_bootstrap <- function(object, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   drawn <- attr(object, "drawn")
   table <- as.data.frame(object)
   worth <- drawn$book$value
@@ -115,7 +115,7 @@ percentile_ticks <- function(value, top) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_split <- function(object, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   table <- table[table$level == max(table$level), ]
   parts <- table[!table$security == names(basis(object)$observations), ]

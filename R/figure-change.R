@@ -4,7 +4,7 @@
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_change <- function(object, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   sizes <- tapply(abs(table$number_after - table$number_before), table$security, max)
   shown <- names(utils::head(sort(sizes, decreasing = TRUE), 4L))

@@ -2,7 +2,7 @@
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_findings <- function(object, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   source <- attr(object, "source")
   if (is_opened(source)) {
     fail(

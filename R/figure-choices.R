@@ -5,7 +5,7 @@
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_choices <- function(object, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   drawn <- choices_to_draw(object)
   table <- drawn$table
   own <- drawn$own

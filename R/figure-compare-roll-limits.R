@@ -2,7 +2,7 @@
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_roll <- function(object, start = NULL, end = NULL, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- within_dates(as.data.frame(object), "to", start, end)
   table <- table[!is.na(table$estimate), ]
   if (!nrow(table)) {
@@ -125,7 +125,7 @@ limit_lines <- function(table, scale, titled, panels) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_compare <- function(object, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   known <- rolling_measures()
   scale <- ifelse(vapply(known[table$measure], `[[`, "", "unit") == "fraction", 100, 1)
@@ -182,7 +182,7 @@ autoplot.imbroglio_compare <- function(object, ...) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_limits <- function(object, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   known <- limit_measures()
   table$use <- use_of_limits(table)

@@ -2,7 +2,7 @@
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_drawdown <- function(object, start = NULL, end = NULL, worst = 3L, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   if (!is.null(table$window)) {
     table <- within_dates(table, "to", start, end)
@@ -42,7 +42,7 @@ autoplot.imbroglio_drawdown <- function(object, start = NULL, end = NULL, worst 
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_drawdown_episodes <- function(object, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   securities <- unique(object$security)
   if (!length(securities)) fail("too_short", "There is no fall to show.")
   most <- max(table(object$security))
@@ -53,7 +53,7 @@ autoplot.imbroglio_drawdown_episodes <- function(object, ...) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_drawdown_series <- function(object, start = NULL, end = NULL, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   if (!nrow(object)) fail("too_short", "There is no date to show.")
   # The dates of its rows; what they fell from may lie before.
   shown <- range(object$date, na.rm = TRUE)

@@ -2,7 +2,7 @@
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_downside <- function(object, start = NULL, end = NULL, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   if (!is.null(table$window)) {
     table <- within_dates(table, "to", start, end)
@@ -29,7 +29,7 @@ autoplot.imbroglio_downside <- function(object, start = NULL, end = NULL, ...) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_ratios <- function(object, start = NULL, end = NULL, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   if (!is.null(table$window)) {
     table <- within_dates(table, "to", start, end)
@@ -92,7 +92,7 @@ autoplot.imbroglio_ratios <- function(object, start = NULL, end = NULL, ...) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_capture <- function(object, start = NULL, end = NULL, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   if (!is.null(table$window)) {
     table <- within_dates(table, "to", start, end)

@@ -2,7 +2,7 @@
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_fit <- function(object, view = "distribution", family = NULL, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   check_choice(view, "view", names(fit_views))
   table <- as.data.frame(object)
   if (!is.null(family)) {

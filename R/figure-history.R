@@ -4,7 +4,7 @@
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_history <- function(object, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   drawn <- history_to_draw(object)
   drawn$ends$label_at <- drawn$ends$value
   for (panel in levels(drawn$lines$panel)) {

@@ -2,7 +2,7 @@
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_replay <- function(object, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   days <- as.data.frame(replay_series(object))
   table <- as.data.frame(object)
   days$episode <- factor(days$episode, table$episode)
@@ -63,11 +63,12 @@ deepest_late <- function(table) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_replay_split <- function(object, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   name <- basis(object)$book$name
   whole <- table[table$security == name, ]
   of <- table[table$security != name, ]
+  refuse_without_rows(nrow(whole) > 0L, nrow(of) > 0L)
   titled <- sprintf("%s: %s", whole$episode, percent(whole$component, 1L))
   component_bars(
     object,
@@ -82,7 +83,7 @@ autoplot.imbroglio_replay_split <- function(object, ...) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_shock <- function(object, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   name <- basis(object)$book$name
   table$what <- ifelse(

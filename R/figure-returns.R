@@ -130,7 +130,7 @@ sums_figure <- function(object, lines) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_return <- function(object, start = NULL, end = NULL, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   if (!is.null(table$window)) {
     table <- within_dates(table, "to", start, end)
@@ -162,7 +162,7 @@ autoplot.imbroglio_book <- function(object, ...) ggplot2::autoplot(as_returns(ob
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_currency <- function(object, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   shown <- utils::head(table$security, 6L)
   lines <- currency_paths(attr(object, "source"), shown)

@@ -88,7 +88,7 @@ words_between <- function(object, table) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_result <- function(object, start = NULL, end = NULL, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   reading <- readings(object)
   if (is.null(reading)) {
     fail("argument", sprintf("There is no figure of %s.", lower_case(title_of(object))))

@@ -2,7 +2,7 @@
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_correlation <- function(object, start = NULL, end = NULL, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   if (!is.null(table$window)) {
     table <- within_dates(table, "to", start, end)
@@ -80,7 +80,7 @@ correlation_cells <- function(table) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_summary <- function(object, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   table <- table[!is.na(table$volatility_annual) & !is.na(table$return_annual), ]
   few <- nrow(table) <= 40L

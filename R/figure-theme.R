@@ -44,8 +44,7 @@ colour_of <- function(securities, universe) {
 }
 
 imbroglio_theme <- function() {
-  ggplot2::theme_minimal(base_size = 13) +
-  ggplot2::theme(
+  look <- ggplot2::theme_minimal(base_size = 13) + ggplot2::theme(
     text = ggplot2::element_text(colour = ink),
     axis.text = ggplot2::element_text(colour = quiet),
     axis.title = ggplot2::element_text(colour = quiet, size = ggplot2::rel(0.9)),
@@ -65,14 +64,68 @@ imbroglio_theme <- function() {
     plot.margin = ggplot2::margin(14, 22, 10, 14),
     legend.position = "none"
   )
+  list(look, structure(list(), class = "imbroglio_light"))
+}
+
+# A figure keeps what it draws: its columns are named by `.data`, and nothing is looked up in the
+# function that made it, where all that it was made of lies.
+#' @exportS3Method ggplot2::ggplot_add
+ggplot_add.imbroglio_light <- function(object, plot, ...) {
+  plot$mapping <- mapping_alone(plot$mapping)
+  plot$plot_env <- topenv()
+  plot$layers <- lapply(plot$layers, function(layer) {
+    layer$mapping <- mapping_alone(layer$mapping)
+    layer_alone(layer)
+  })
+  plot
+}
+
+# With the names that it speaks of, besides the columns of its data, and no others.
+mapping_alone <- function(mapping) {
+  house <- topenv()
+  for (name in names(mapping)) {
+    one <- mapping[[name]]
+    if (!rlang::is_quosure(one)) next
+    own <- new.env(parent = house)
+    for (spoken in setdiff(all.names(rlang::quo_get_expr(one)), ".data")) {
+      frame <- rlang::quo_get_env(one)
+      while (!identical(frame, house) && !identical(frame, emptyenv())) {
+        if (exists(spoken, frame, inherits = FALSE)) {
+          assign(spoken, get(spoken, frame), own)
+          break
+        }
+        frame <- parent.env(frame)
+      }
+    }
+    mapping[[name]] <- rlang::quo_set_env(one, own)
+  }
+  mapping
+}
+
+# A layer looks its class up in the calls that made it, and keeps them: the same layer without.
+layer_alone <- function(layer) {
+  made <- new_layer(layer$super())
+  own <- setdiff(ls(layer, all.names = TRUE), "super")
+  list2env(mget(own, envir = layer), envir = made)
+  made
+}
+
+new_layer <- function(kind) {
+  force(kind)
+  ggplot2::ggproto(NULL, kind)
 }
 
 # Text in a figure. In a light colour it is darkened until it can be read: 4.5 to 1 on white.
 words_layer <- function(...) {
   layer <- ggplot2::geom_text(...)
-  # Its parent is looked up by name, later.
-  parent <- layer$geom
-  layer$geom <- ggplot2::ggproto(
+  layer$geom <- legible_text(layer$geom)
+  layer
+}
+
+# The parent is looked up by name, later.
+legible_text <- function(parent) {
+  force(parent)
+  ggplot2::ggproto(
     NULL,
     parent,
     use_defaults = function(self, ...) {
@@ -81,7 +134,6 @@ words_layer <- function(...) {
       data
     }
   )
-  layer
 }
 
 legible <- function(colours) {
@@ -127,9 +179,21 @@ wrapped <- function(text, width) {
   paste(strwrap(gsub(" %", "\u00a0%", text, fixed = TRUE), width), collapse = "\n")
 }
 
-need_ggplot <- function() {
+need_ggplot <- function(object = NULL) {
+  refuse_without_data(object, "A figure")
   need_package("ggplot2", "A figure")
   need_package("scales", "A figure")
+}
+
+# A figure of parts of a result, of which it needs more: the row of the whole, and one of a part.
+refuse_without_rows <- function(whole, parts) {
+  lacking <- c("the row of the whole"[!whole], "a row of a part"[!parts])
+  if (!length(lacking)) return(invisible())
+  fail(
+    "argument",
+    sprintf("The figure needs %s, which was not picked.", some(lacking)),
+    remedy = "Draw the whole result, or pick rows by what they are of, not by holding."
+  )
 }
 
 percent_axis <- function(x) {

@@ -2,7 +2,7 @@
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_var <- function(object, view = NULL, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   one <- length(unique(table$security)) == 1L
   usual <- if (length(unique(table$horizon)) > 1L && one) {
@@ -248,7 +248,7 @@ horizons_finding <- function(table, every, writer) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_tail <- function(object, tail = NULL, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   if (length(unique(table$security)) > 1L) {
     fail("argument", "The tail of one security at a time is drawn.")

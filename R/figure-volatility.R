@@ -98,7 +98,7 @@ average_layer <- function(window, prices, panels, start, end) {
 autoplot.imbroglio_volatility <- function(object, start = NULL, end = NULL, by_window = FALSE,
                                           ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   if (is.null(table$window)) {
     if (by_window) {
@@ -141,7 +141,7 @@ volatility_lines <- function(object, table, start, end) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_volatility_series <- function(object, start = NULL, end = NULL, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- within_dates(as.data.frame(object), "to", start, end)
   volatility_lines(object, table, start, end)
 }
@@ -273,7 +273,7 @@ autoplot.imbroglio_garch <- function(object, ...) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_garch_forecast <- function(object, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   table$series <- if (length(unique(table$innovations)) > 1L) {
     paste(table$security, table$innovations, sep = ", ")

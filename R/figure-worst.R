@@ -2,7 +2,7 @@
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_worst <- function(object, start = NULL, end = NULL, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   if (length(unique(table$security)) > 1L) {
     first <- table[table$rank == 1L & table$side == table$side[1L], ]
@@ -26,10 +26,11 @@ autoplot.imbroglio_worst <- function(object, start = NULL, end = NULL, ...) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.imbroglio_worst_split <- function(object, ...) {
   refuse_others(...)
-  need_ggplot()
+  need_ggplot(object)
   table <- as.data.frame(object)
   name <- basis(object)$book$name
   whole <- table[table$security == name, ]
+  refuse_without_rows(nrow(whole) > 0L, nrow(whole) < nrow(table))
   title <- sprintf(
     "%s %s: %s",
     sentence_case(ifelse(whole$side == "worst", "worst", "best")),

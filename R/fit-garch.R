@@ -34,7 +34,8 @@
 #'   and a warning. What is fixed at a limit has no error, the others have those of the model that
 #'   is left, where the likelihood has any. No fit is less likely than its limits.
 #'
-#'   `tidy()`: the parameters, a row for each `term`, with `estimate`, `error`, `low` and `high`.
+#'   `tidy()`: the parameters, a row for each `term`, with `estimate`, `std.error`,
+#'   `conf.low` and `conf.high`.
 #'   `glance()`: the quality of fit. `predict()`: `volatility` of each period ahead, and
 #'   `volatility_over` all of them up to there. [volatility_series()] gives the fitted path.
 #' @references Bollerslev (1986), Generalized autoregressive conditional heteroskedasticity,
@@ -75,7 +76,12 @@ fit_garch <- function(returns, innovations = "normal", per_year = NULL) {
     ),
     returns
   )
-  attr(result, "fits") <- fits
+  attr(result, "fits") <- lapply(fits, function(fit) {
+    lapply(fit, function(one) {
+      if (is.matrix(one)) rownames(one) <- names(returns) else names(one) <- names(returns)
+      one
+    })
+  })
   attr(result, "per_year") <- per_year
   result
 }
@@ -189,8 +195,8 @@ garch_terms <- c("mean", "omega", "alpha", "beta", "nu")
 tidy.imbroglio_garch <- function(x, confidence = 0.95, ...) {
   refuse_others(...)
   z <- stats::qnorm(1 - (1 - check_fraction(confidence, "confidence")) / 2)
-  securities <- colnames(attr(x, "source")$values)
   fits <- attr(x, "fits")
+  securities <- rownames(fits[[1L]]$estimate)
   lowest <- c(-Inf, 0, 0, 0, 2)
   highest <- c(Inf, Inf, 1, 1, Inf)
   parts <- Map(function(fit, innovations) {
@@ -207,9 +213,9 @@ tidy.imbroglio_garch <- function(x, confidence = 0.95, ...) {
       innovations = rep(innovations, nrow(cells)),
       term = garch_terms[term],
       estimate = estimate,
-      error = error,
-      low = pmax(estimate - z * error, lowest[term]),
-      high = pmin(estimate + z * error, highest[term])
+      std.error = error,
+      conf.low = pmax(estimate - z * error, lowest[term]),
+      conf.high = pmin(estimate + z * error, highest[term])
     )
   }, fits, names(fits))
   rows <- tibble::as_tibble(stacked(unname(parts)))
@@ -220,9 +226,10 @@ tidy.imbroglio_garch <- function(x, confidence = 0.95, ...) {
 #' @exportS3Method generics::glance
 glance.imbroglio_garch <- function(x, ...) {
   refuse_others(...)
-  tibble::as_tibble(as.data.frame(x)[c(
-    "security", "innovations", "n", "log_likelihood", "aic", "bic", "converged", "state"
-  )])
+  table <- as.data.frame(x)
+  tibble::as_tibble(c(
+    table[c("security", "innovations")], glanced(table), table[c("converged", "state")]
+  ))
 }
 
 #' @rdname fit_garch

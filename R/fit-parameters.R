@@ -4,7 +4,11 @@
 #' @exportS3Method generics::tidy
 tidy.imbroglio_fit <- function(x, confidence = 0.95, ...) {
   refuse_others(...)
-  tibble::as_tibble(parameters_of(x, confidence))
+  rows <- parameters_of(x, confidence)
+  names(rows) <- c(
+    "security", "family", "term", "estimate", "std.error", "conf.low", "conf.high"
+  )
+  tibble::as_tibble(rows)
 }
 
 parameters_of <- function(x, confidence = 0.95) {
@@ -44,10 +48,17 @@ parameters_of <- function(x, confidence = 0.95) {
 #' @exportS3Method generics::glance
 glance.imbroglio_fit <- function(x, ...) {
   refuse_others(...)
-  tibble::as_tibble(as.data.frame(x)[c(
-    "security", "family", "n", "log_likelihood", "aic", "bic", "converged", "state", "ks", "ks_p",
-    "ad", "ad_p", "cvm", "cvm_p"
-  )])
+  table <- as.data.frame(x)
+  tibble::as_tibble(c(
+    table[c("security", "family")], glanced(table),
+    table[c("converged", "state", "ks", "ks_p", "ad", "ad_p", "cvm", "cvm_p")]
+  ))
+}
+
+glanced <- function(table) {
+  list(
+    logLik = table$log_likelihood, AIC = table$aic, BIC = table$bic, nobs = table$n
+  )
 }
 
 #' @rdname fit_returns

@@ -176,7 +176,8 @@ record_of_fit <- function() {
 #'   `converged` `FALSE`, no parameters, no errors and no p-values, no rank, and a warning says
 #'   so; the others stand.
 #'
-#'   `tidy()`: the parameters, a row for each `term`, with `estimate`, `error`, `low` and `high`.
+#'   `tidy()`: the parameters, a row for each `term`, with `estimate`, `std.error`,
+#'   `conf.low` and `conf.high`.
 #'   `glance()`: the quality of fit. `predict()`: for each level the `quantile` of returns, and
 #'   value at risk and expected shortfall of one period, positive losses (`Inf` where the family
 #'   has no mean).

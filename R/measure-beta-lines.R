@@ -229,14 +229,17 @@ points_of_line <- function(result, line) {
     c(line$security, line$benchmark, if (series) free$name),
     colnames(returns$values)
   )
-  both <- core_common(
+  common <- core_common(
     returns$values[, columns, drop = FALSE],
     starts_of(returns)[columns],
     spans_gaps(returns),
     returns$kind == "log"
-  )$values
+  )
+  both <- common$values
   less <- if (series) both[, 3L] else free$rate_of(free$per_year[1L])
-  data.frame(x = both[, 2L] - less, y = both[, 1L] - less)
+  data.frame(
+    x = both[, 2L] - less, y = both[, 1L] - less, row.names = core_iso_days(returns$dates[common$row])
+  )
 }
 
 band_of_line <- function(points, line, ends, confidence) {

@@ -137,8 +137,8 @@ record_of_beta <- function() {
 #'   `window`, `from`, `to`, `n`, `beta`, `alpha`, `alpha_annual`, `r_squared`,
 #'   `residual_volatility`, a row for each shared return.
 #'
-#'   `tidy()`: a row for each `term` of each line, with `estimate`, `error`, `t`, `p`, `low` and
-#'   `high`. `glance()`: `n`, `r_squared` and `residual_volatility` of each line.
+#'   `tidy()`: a row for each `term` of each line, with `estimate`, `std.error`, `statistic`,
+#'   `p.value`, `conf.low` and `conf.high`. `glance()`: `r.squared`, `sigma` and `nobs` of each line. See [models].
 #' @eval columns_in_docs("beta")
 #' @section Errors: `imbroglio_error_argument` for a benchmark that is not there, frequencies
 #'   finer than the prices, or a window that cannot be; a warning (`imbroglio_warning_window`)
@@ -315,13 +315,7 @@ tidy.imbroglio_beta <- function(x, ...) {
   if (!is.null(x[["window"]])) fail("argument", "A rolling result has no one line to take apart.")
   table <- as.data.frame(x)
   keys <- intersect(c("security", "benchmark", "every", "span"), names(table))
-  parts <- lapply(c("alpha", "beta"), function(term) {
-    one <- table[paste0(term, c("", "_error", "_t", "_p", "_low", "_high"))]
-    names(one) <- c("estimate", "error", "t", "p", "low", "high")
-    cbind(table[keys], term = rep(term, nrow(table)), one)
-  })
-  in_order <- order(rep(seq_len(nrow(table)), 2L))
-  tibble::as_tibble(do.call(rbind, parts)[in_order, ])
+  tibble::as_tibble(tidy_rows(table, keys, c("alpha", "beta")))
 }
 
 #' @rdname measure_beta
@@ -329,11 +323,8 @@ tidy.imbroglio_beta <- function(x, ...) {
 glance.imbroglio_beta <- function(x, ...) {
   refuse_others(...)
   table <- as.data.frame(x)
-  tibble::as_tibble(table[intersect(
-    c(
-      "security", "benchmark", "every", "span", "window", "to", "n", "r_squared",
-      "residual_volatility"
-    ),
-    names(table)
-  )])
+  keys <- intersect(c("security", "benchmark", "every", "span", "window", "to"), names(table))
+  tibble::as_tibble(c(table[keys], list(
+    r.squared = table$r_squared, sigma = table$residual_volatility, nobs = table$n
+  )))
 }

@@ -23,7 +23,7 @@ book_side <- function(book, choices, benchmark, last) {
   refuse_neutral(book, "a change is asked in percent of the book")
   book$held <- "today"
   drawings <- drawings_of_book(book)
-  prices <- book$priced$prices
+  prices <- priced_of(book)$prices
   from <- first_of_side(drawings[[1L]], benchmark, last)
   by_shares <- !is.null(book$shares)
   securities <- book$security
@@ -38,7 +38,7 @@ book_side <- function(book, choices, benchmark, last) {
     sample = once_each(function(other, drawing) {
       this <- drawings[[(drawing - 1L) %% length(drawings) + 1L]]
       if (!identical(other$held, securities)) {
-        this <- held_on(other$x[[(drawing - 1L) %% length(other$x) + 1L]], this$priced)
+        this <- held_on(other$x[[(drawing - 1L) %% length(other$x) + 1L]], priced_of(this))
       }
       cut_to_start(shared_sample(this$returns, c(other$held, benchmark)), from)
     })

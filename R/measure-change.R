@@ -197,12 +197,12 @@ as_it_was <- function(now, since, held_before) {
   if (!book && !is.null(held_before)) {
     fail("argument", "What was held before is asked of a book.")
   }
-  table <- if (book) now$priced else take_returns(now)
+  table <- if (book) priced_of(now) else take_returns(now)
   dates <- if (is.null(table$prices)) table$dates else table$prices$dates
   then <- as_on_day(now, day_before(dates, since))
   if (is.null(held_before)) return(then)
   as_portfolio(
-    then$priced, holdings = held_before, rebalance = now$rebalance,
+    priced_of(then), holdings = held_before, rebalance = now$rebalance,
     cash_return = now$cash_return, name = now$name, between = now$between$way,
     benchmark = now$bridged_by, bridges = now$between$drawings %||% 1L, seed = now$seed,
     carried = then$carried
@@ -246,8 +246,8 @@ paired_sides <- function(before, after, choices_before, choices, benchmark, last
 # What one holds must have a price in the table of the other, too.
 refuse_other_tables <- function(before, after) {
   lacking <- c(
-    setdiff(before$security, colnames(after$priced$values)),
-    setdiff(after$security, colnames(before$priced$values))
+    setdiff(before$security, colnames(priced_of(after)$values)),
+    setdiff(after$security, colnames(priced_of(before)$values))
   )
   if (length(lacking)) {
     fail(
@@ -326,7 +326,7 @@ end_of_side <- function(side, record, now) {
 cut_side <- function(x, side) {
   by_prices <- !is.null(side$benchmark) && inherits(x, "imbroglio_book") && is.null(x$between)
   if (!by_prices) return(stats::window(measured_table(x, side$benchmark), start = side$from))
-  cut <- stats::window(x$priced$prices, start = side$from)
+  cut <- stats::window(priced_of(x)$prices, start = side$from)
   held_on(x, as_returns(cut, kind = x$returns$kind, every = x$returns$stated))
 }
 

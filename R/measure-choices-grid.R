@@ -46,7 +46,7 @@ of_sample <- c("kind", "every", "last")
 varied_side <- function(x, benchmark) {
   book <- if (inherits(x, "imbroglio_book")) x
   if (!is.null(book)) refuse_neutral(book, "choices are varied in percent of the book")
-  returns <- if (is.null(book)) take_returns(x) else book$priced
+  returns <- if (is.null(book)) take_returns(x) else priced_of(book)
   if (is.null(returns$prices)) {
     fail(
       "argument", "Choices are varied of prices.", remedy = "Hand in prices, or a book of them."

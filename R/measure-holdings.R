@@ -16,7 +16,7 @@ holdings_table <- function(book) {
   # What is held is the same in all drawings.
   if (is_drawn(book)) book <- drawing_of(book, 1L)
   holdings <- book$holdings
-  prices <- book$priced$prices
+  prices <- priced_of(book)$prices
   row <- rep(NA_integer_, length(holdings))
   price <- rep(NA_real_, length(holdings))
   if (!is.null(prices)) {
@@ -44,7 +44,7 @@ holdings_table <- function(book) {
   )
   heaviest <- order(-abs(holdings))
   today <- sample_today(book)
-  source <- book$priced
+  source <- priced_of(book)
   source$today <- today
   new_result(lapply(columns, `[`, heaviest), "holdings", book_basis(today, character()), source)
 }

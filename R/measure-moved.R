@@ -141,7 +141,7 @@ sides_since <- function(x, then_of, held) {
   refuse_other_amounts(x, held)
   before <- with_amounts(x, held$amounts, held$cash)
   list(
-    now = x, then = then_of(before), traded_then = then_of(x), held_on = held_on(before, x$priced)
+    now = x, then = then_of(before), traded_then = then_of(x), held_on = held_on(before, priced_of(x))
   )
 }
 
@@ -166,7 +166,7 @@ refuse_other_amounts <- function(book, held) {
   if (amounts_of_book(book)$by != held$by) {
     fail("argument", sprintf("Then it was held in %s, which is not how it is now.", held$by))
   }
-  lacking <- setdiff(names(held$amounts), colnames(book$priced$values))
+  lacking <- setdiff(names(held$amounts), colnames(priced_of(book)$values))
   if (length(lacking)) {
     fail("argument", sprintf("%s was held then, and has no prices now.", some(lacking)))
   }

@@ -5,7 +5,7 @@ new_work <- function(x, settings = list(), choices = list(), wanted = NULL, titl
                      limits = NULL, sources = NULL, today = Sys.Date()) {
   book <- if (inherits(x, "imbroglio_book")) x
   # As they were delivered, with nothing between.
-  returns <- if (is.null(book)) take_returns(x, profits = TRUE) else book$priced
+  returns <- if (is.null(book)) take_returns(x, profits = TRUE) else priced_of(book)
   prices <- returns$prices
   securities <- colnames(returns$values)
   benchmark <- settings$benchmark

@@ -25,10 +25,10 @@ paired_with <- function(returns, benchmark) {
     )
   }
   returns <- spanned_beside(returns)
-  if (is.character(benchmark) && !is.null(returns$beside)) {
+  if (is.character(benchmark) && !is.null(beside_of(returns))) {
     # Of a book, what it is compared with is among the securities it was made of.
-    others <- setdiff(expand_groups(benchmark, returns$beside$prices), colnames(returns$values))
-    if (length(others)) returns <- with_columns_of(returns, returns$beside[, others])
+    others <- setdiff(expand_groups(benchmark, beside_of(returns)$prices), colnames(returns$values))
+    if (length(others)) returns <- with_columns_of(returns, beside_of(returns)[, others])
   }
   if (inherits(benchmark, c("imbroglio_prices", "imbroglio_returns"))) {
     names <- colnames(benchmark)
@@ -131,7 +131,7 @@ with_prices_of <- function(returns, other) {
     keep_unfinished = isTRUE(returns$keep_unfinished)
   )
   both$book <- returns$book
-  both$beside <- returns$beside
+  both$beside <- beside_of(returns)
   both
 }
 
@@ -171,7 +171,7 @@ paired_risk_free <- function(returns, risk_free) {
     series = FALSE,
     start = 0L,
     name = NULL,
-    rate_of = function(per_year) 0
+    rate_of = rate_in_periods(0, FALSE)
   )
   if (is.null(risk_free)) return(none)
   if (is.numeric(risk_free)) {
@@ -182,11 +182,7 @@ paired_risk_free <- function(returns, risk_free) {
         where = sprintf("It is %s.", shown(risk_free))
       )
     }
-    in_logs <- returns$kind == "log"
-    none$rate_of <- function(per_year) {
-      rate <- log1p(risk_free) / unname(per_year)
-      if (in_logs) rate else expm1(rate)
-    }
+    none$rate_of <- rate_in_periods(risk_free, returns$kind == "log")
     none$name <- sprintf("%s a year", format(risk_free))
     return(none)
   }
@@ -206,6 +202,19 @@ paired_risk_free <- function(returns, risk_free) {
     name = beside$names
   )
 }
+
+# A yearly rate as that of a period: a function that is kept with results, and keeps no table.
+rate_in_periods <- function(yearly, in_logs) {
+  force(yearly)
+  force(in_logs)
+  function(per_year) {
+    rate <- log1p(yearly) / unname(per_year)
+    if (in_logs) rate else expm1(rate)
+  }
+}
+
+# The table that a book was made of.
+beside_of <- function(returns) returns$beside %||% returns$today$book$returns
 
 # The rate that is the same in every period, where it is one.
 yearly_rate <- function(risk_free) if (is.numeric(risk_free)) risk_free

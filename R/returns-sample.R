@@ -84,7 +84,7 @@ returns_basis <- function(returns, sample, ..., per_year = NA_real_, choices = c
     choices = c(
       book_words(returns$book),
       conversion_words(
-        if (is.null(returns$prices$converted)) returns$beside$prices else returns$prices,
+        if (is.null(returns$prices$converted)) beside_of(returns)$prices else returns$prices,
         c(securities, names(returns$book$weights))
       ),
       choices,

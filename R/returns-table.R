@@ -123,7 +123,7 @@ returns_again <- function(x, kind, every, keep_unfinished) {
   }
   taken <- as_returns(x$prices, kind, every, keep_unfinished)
   taken$book <- x$book
-  taken$beside <- x$beside
+  taken$beside <- beside_of(x)
   taken
 }
 

@@ -58,6 +58,7 @@ show_working <- function(result, security = NULL, date = NULL, method = NULL, nu
   if (inherits(result, "imbroglio_book")) result <- holdings_table(result)
   # What is no result any more is told.
   basis(result)
+  refuse_without_data(result, "A working")
   row <- row_to_show(result, picks, date)
   working <- working_of_row(result, row, number)
   if (is.null(working)) fail("working", "No number of that row is known.")

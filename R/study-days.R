@@ -127,7 +127,7 @@ choices_of_day <- function(work) {
 # are the same.
 digests_of_day <- function(x) {
   book <- inherits(x, "imbroglio_book")
-  returns <- if (book) x$priced else x
+  returns <- if (book) priced_of(x) else x
   names_of <- if (book) x$security else colnames(returns$values)
   vapply(stats::setNames(nm = names_of), function(name) {
     own <- returns$values[, name]

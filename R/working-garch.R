@@ -164,7 +164,7 @@ working_of.imbroglio_garch <- function(result, row) {
   student <- student && is.finite(this$nu)
   if (student) at$nu <- this$nu
   fit <- attr(result, "fits")[[this$innovations]]
-  attr(at, "limits") <- fit$limits[match(this$security, colnames(returns$values))]
+  attr(at, "limits") <- fit$limits[[this$security]]
   lasts <- this$persistence < 1
   list(
     rows = list(sample$rows),

@@ -52,7 +52,7 @@ working_of.imbroglio_holdings <- function(result, row) {
 
 # The closes from the day that the holdings are of to the last; of shares the last of each.
 closes_of_holdings <- function(book, own, short) {
-  prices <- book$priced$prices
+  prices <- priced_of(book)$prices
   if (is.null(prices)) return(NULL)
   close <- prices$close[, own$security, drop = FALSE]
   last <- core_span(close)$last
@@ -68,14 +68,14 @@ closes_of_holdings <- function(book, own, short) {
       closes_text(own$security), columns, dates, dates[1L], dates[length(dates)],
       window = TRUE, priced = FALSE
     ),
-    book$priced, stats::setNames(own$security, closes)
+    priced_of(book), stats::setNames(own$security, closes)
   )
 }
 
 # Whether what was held on an earlier day is moved to the last by closes that are all there then.
 is_grown <- function(book, own) {
   if (own$what == "shares" || is.null(own$date)) return(FALSE)
-  prices <- book$priced$prices
+  prices <- priced_of(book)$prices
   row <- match(as.numeric(own$date), as.numeric(prices$dates))
   !is.na(row) && !anyNA(prices$close[row, own$security])
 }
@@ -84,7 +84,7 @@ is_grown <- function(book, own) {
 held_part_steps <- function(j, book, own, short) {
   of <- function(what) paste0(short[j], "_", what)
   close <- as.name(of("close"))
-  priced <- if (!is.null(book$priced$prices)) {
+  priced <- if (!is.null(priced_of(book)$prices)) {
     list(step(
       of("price"), bquote(value_at(.(close), count(.(close)))),
       paste("last close of", own$security[j]), "price"

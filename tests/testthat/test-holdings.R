@@ -129,7 +129,7 @@ test_that("shares, values, weights and files of any wording make the same book",
   bad <- list(
     weights = file("security,weight", "NORTH,60", "ALPINE,40"),
     weights = file("security,price", "NORTH,60"),
-    weights = file("date,security,shares", "1992-01-01,NORTH,1", "1992-01-02,ALPINE,1"),
+    weights = file("date,security,shares", "1992-01-01,NORTH,1", "1992-01-02,ALPINE,x"),
     weights = file("date,security,value", "1980-01-01,NORTH,1"),
     security = file("security,shares", "NORTHX,1")
   )

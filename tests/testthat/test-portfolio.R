@@ -150,7 +150,6 @@ test_that("given returns make a book, which lives while its parts do; what is no
   expect_equal(as.vector(book$prices$close), c(100, 125, 150))
   bad <- list(
     weights = function() as_portfolio(prices, weights = c(NORTH = 0.5, ALPINE = 0.4)),
-    weights = function() as_portfolio(prices, weights = c(NORTH = 0.5, NORTH = 0.5)),
     weights = function() as_portfolio(prices, weights = c(0.5, 0.5)),
     weights = function() as_portfolio(prices, weights = c(NORTH = NA)),
     weights = function() as_portfolio(prices, weights = data.frame(what = "NORTH", weight = 1)),

@@ -256,7 +256,7 @@ test_that("a limit is judged in its own time: of 1 and 10 days, in money, never 
     at(3)$estimate, mean_of(function(R) mean(-head(sort(tail(R, 250)), 3))) * sqrt(10),
     tolerance = 1e-10
   )
-  p <- as.matrix(book$priced$prices)[, "EBBING"]
+  p <- as.matrix(priced_of(book)$prices)[, "EBBING"]
   short <- unname(-diff(p) / head(p, -1))
   expect_equal(at(4)$estimate, tail_of(tail(short, 250), 0.95, 13), tolerance = 1e-10)
   added <- quietly(split_return(book, over = "5 days"))
@@ -390,7 +390,7 @@ test_that("returns are doubted by their size, and gathered by a longer period", 
 
 test_that("what each holding added is to the cent, adds up, and follows trades and rates", {
   book <- demo_unlike()
-  close <- as.matrix(book$priced$prices)
+  close <- as.matrix(priced_of(book)$prices)
   close <- zoo::na.locf(close[, book$security], na.rm = FALSE)
   n <- nrow(close)
   found <- quietly(split_return(book, over = c("day", "10 days", "year to date")))
