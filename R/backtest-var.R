@@ -265,7 +265,7 @@ var_lines_of <- function(returns, records, window, expanding, refit, request) {
       if (!is.null(fast[[1L]])) return(fast)
     }
     lines <- array(NA_real_, c(dim(values), length(request$level), 2L))
-    progress <- cli::cli_progress_bar(record$title, total = ncol(values), .envir = environment())
+    bar <- progress_bar(record$title, total = ncol(values))
     for (j in seq_len(ncol(values))) {
       rows <- which(!is.na(values[, j]))
       if (length(rows) > window) {
@@ -273,9 +273,9 @@ var_lines_of <- function(returns, records, window, expanding, refit, request) {
           values[rows, j], record, window, expanding, refit, request
         )
       }
-      cli::cli_progress_update(id = progress)
+      progress_step(bar)
     }
-    cli::cli_progress_done(id = progress)
+    progress_done(bar)
     lapply(seq_along(request$level), function(i) {
       list(var = array(lines[, , i, 1L], dim(values)), es = array(lines[, , i, 2L], dim(values)))
     })

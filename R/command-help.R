@@ -105,7 +105,7 @@ command_help <- function(name, command) {
 }
 
 methods_of <- function(command) {
-  if (command == "volatility") volatility_estimators() else var_methods()
+  if (command == "volatility") volatility_estimators() else known_var_methods()
 }
 
 option_lines <- function(allowed, command) {
@@ -137,7 +137,7 @@ print_help <- function(word, known) {
     described(
       "Value at risk",
       "imbroglio var --method",
-      var_methods()[setdiff(names(var_methods()), names(fit_families()))],
+      known_var_methods()[setdiff(names(known_var_methods()), names(fit_families()))],
       word
     ),
     described("Distribution", "imbroglio fit --families", fit_families(), word),
@@ -149,7 +149,7 @@ print_help <- function(word, known) {
       c(
         names(known),
         names(volatility_estimators()),
-        names(var_methods()),
+        names(known_var_methods()),
         unlist(lapply(trade_words(), `[[`, "words"))
       )
     )

@@ -229,6 +229,6 @@ methods_chosen <- function(o, command) {
 
 # The methods whose own option it is.
 methods_with <- function(option, command) {
-  records <- if (command == "volatility") volatility_estimators() else var_methods()
+  records <- if (command == "volatility") volatility_estimators() else known_var_methods()
   names(records)[vapply(records, function(r) option %in% r$options, NA)]
 }

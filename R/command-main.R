@@ -1,7 +1,7 @@
 # The command's entry: runs one command line and ends R with its status.
 command <- function(words = commandArgs(trailingOnly = TRUE)) {
   # Steps of a progress bar are noise in a log.
-  if (!isatty(stderr())) options(cli.progress_show_after = Inf)
+  options(imbroglio.progress = isatty(stderr()))
   options(cli.width = 10000L)
   follow_terminal()
   if ("--quiet" %in% words) {

@@ -37,7 +37,7 @@ of_blocks <- function(o, command) {
 
 of_chance <- function(o, command) {
   if (!command %in% c("var", "backtest") || drawn_book(o)) return(NULL)
-  records <- var_methods()[intersect(methods_chosen(o, command), names(var_methods()))]
+  records <- known_var_methods()[intersect(methods_chosen(o, command), names(known_var_methods()))]
   if (length(records) && !any_chance(records, horizons_of(o))) {
     "nothing is drawn by the chosen methods"
   }
@@ -49,7 +49,7 @@ of_chance_or_shares <- function(o, command) if (!isTRUE(o$split)) of_chance(o, c
 of_rank <- function(o, command) {
   if (drawn_book(o) && is.null(o$paths)) return(NULL)
   if (!is.null(o$paths)) return("the paths are listed as they were drawn")
-  records <- var_methods()[intersect(methods_chosen(o, command), names(var_methods()))]
+  records <- known_var_methods()[intersect(methods_chosen(o, command), names(known_var_methods()))]
   if (length(records) && !any(vapply(records, `[[`, NA, "empirical"))) {
     "none of the chosen methods goes by rank"
   }

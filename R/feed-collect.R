@@ -82,7 +82,7 @@ no_outcomes <- function(securities) {
 fetch_progress <- function(n) {
   settled <- lost <- 0L
   waiting <- ""
-  bar <- cli::cli_progress_bar(
+  bar <- progress_bar(
     total = n,
     .auto_close = FALSE,
     format = paste0(
@@ -93,14 +93,14 @@ fetch_progress <- function(n) {
   list(
     tell = function(text) {
       waiting <<- if (nzchar(text)) paste(",", text) else ""
-      cli::cli_progress_update(set = settled, id = bar, force = TRUE)
+      progress_step(bar, set = settled, force = TRUE)
     },
     settle = function(securities, failed = FALSE) {
       settled <<- settled + length(securities)
       if (failed) lost <<- lost + length(securities)
-      cli::cli_progress_update(set = settled, id = bar)
+      progress_step(bar, set = settled)
     },
-    done = function() cli::cli_progress_done(id = bar)
+    done = function() progress_done(bar)
   )
 }
 

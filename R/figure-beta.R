@@ -133,7 +133,7 @@ betas_figure <- function(object, table) {
       unique(table$security),
       attr(object, "source")$universe
     )) +
-    ggplot2::scale_x_continuous(expand = ggplot2::expansion(c(0.04, 0.1))) +
+    ggplot2::scale_x_continuous(expand = room_for_words(c(0.04, 0.1))) +
     titles(
       if (ordered) headline(object) else sides_in_words(table),
       sprintf(

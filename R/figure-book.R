@@ -50,11 +50,11 @@ weights_and_shares <- function(object, table) {
     ggplot2::scale_colour_manual(values = colours) +
     ggplot2::scale_y_discrete(
       labels = stats::setNames(table$security, table$row),
-      expand = ggplot2::expansion(c(0.08, 0.12))
+      expand = room_for_words(c(0.08, 0.12))
     ) +
     ggplot2::scale_x_continuous(
       labels = percent_axis,
-      expand = ggplot2::expansion(0.12),
+      expand = room_for_words(0.12),
       breaks = scales::breaks_pretty(6)
     ) +
     titles(
@@ -140,7 +140,7 @@ autoplot.imbroglio_concentration <- function(object, start = NULL, end = NULL, .
     ggplot2::scale_x_continuous(
       labels = percent_axis,
       limits = c(0, NA),
-      expand = ggplot2::expansion(c(0, 0.18))
+      expand = room_for_words(c(0, 0.18))
     ) +
     ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = "free_y") +
     titles(
@@ -191,7 +191,7 @@ autoplot.imbroglio_return_split <- function(object, ...) {
     ggplot2::scale_colour_manual(values = colours) +
     ggplot2::scale_x_continuous(
       labels = if (in_money) scales::label_comma() else percent_axis,
-      breaks = scales::breaks_pretty(4), expand = ggplot2::expansion(0.28)
+      breaks = scales::breaks_pretty(4), expand = room_for_words(0.28)
     ) +
     titles(
       headline(object),
@@ -241,7 +241,7 @@ autoplot.imbroglio_selling <- function(object, ...) {
       values = colour_of(done$security, attr(object, "source")$universe)
     ) +
     ggplot2::scale_y_continuous(labels = percent_axis) +
-    ggplot2::scale_x_continuous(expand = ggplot2::expansion(c(0.01, 0.2))) +
+    ggplot2::scale_x_continuous(expand = room_for_words(c(0.01, 0.2))) +
     titles(
       headline(object),
       "The share of the book that is not sold yet; marks: when each holding is sold",

@@ -36,7 +36,7 @@ autoplot.imbroglio_bootstrap <- function(object, ...) {
     ) +
     ggplot2::scale_y_continuous(
       labels = percent_axis,
-      expand = ggplot2::expansion(c(0.04, 0.08)),
+      expand = room_for_words(c(0.04, 0.08)),
       breaks = function(l) Filter(function(y) y >= 0, pretty(c(0, top), 5))
     ) +
     titles(
@@ -145,7 +145,7 @@ autoplot.imbroglio_split <- function(object, ...) {
     ggplot2::scale_x_continuous(
       labels = percent_axis,
       breaks = scales::breaks_pretty(if (nlevels(parts$method) > 2L) 3 else 5),
-      expand = ggplot2::expansion(c(0.02, c(0.22, 0.35, 0.6)[min(nlevels(parts$method), 3L)]))
+      expand = room_for_words(c(0.02, c(0.22, 0.35, 0.6)[min(nlevels(parts$method), 3L)]))
     ) +
     ggplot2::facet_wrap(ggplot2::vars(.data$method)) +
     titles(

@@ -44,7 +44,7 @@ autoplot.imbroglio_change <- function(object, ...) {
     ggplot2::scale_x_continuous(
       labels = if (percent) scales::label_percent(suffix = " %") else ggplot2::waiver(),
       breaks = scales::breaks_pretty(4),
-      expand = ggplot2::expansion(c(0.08, 0.2 + 0.12 * min(2, length(shown) - 1)))
+      expand = room_for_words(c(0.08, 0.2 + 0.12 * min(2, length(shown) - 1)))
     ) +
     ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = "free") +
     titles(

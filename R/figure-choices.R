@@ -42,7 +42,7 @@ autoplot.imbroglio_choices <- function(object, ...) {
     ggplot2::scale_y_discrete(limits = rev(drawn$rows)) +
     ggplot2::scale_x_continuous(
       labels = if (percent) scales::label_percent(suffix = " %") else ggplot2::waiver(),
-      breaks = scales::breaks_pretty(5), expand = ggplot2::expansion(c(0.16, 0.22))
+      breaks = scales::breaks_pretty(5), expand = room_for_words(c(0.16, 0.22))
     ) +
     titles(
       headline(object),

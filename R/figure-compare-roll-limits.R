@@ -156,7 +156,7 @@ autoplot.imbroglio_compare <- function(object, ...) {
     ) +
     ggplot2::geom_point(ggplot2::aes(shape = .data$known), fill = "white", size = 3, stroke = 1) +
     ggplot2::scale_shape_manual(values = c(`TRUE` = 19, `FALSE` = 21), guide = "none") +
-    ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = 0.12)) +
+    ggplot2::scale_x_continuous(expand = room_for_words(0.12)) +
     words_layer(ggplot2::aes(label = .data$label), vjust = -1, size = 3.5) +
     ggplot2::scale_colour_manual(values = colours) +
     ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = "free_x") +
@@ -219,7 +219,7 @@ autoplot.imbroglio_limits <- function(object, ...) {
         table$use, table$label, 0.0093 / (1 - 0.0075 * min(80, max(nchar(table$what))))
       )),
       breaks = scales::breaks_pretty(6),
-      expand = ggplot2::expansion(0)
+      expand = room_for_words(0)
     ) +
     titles(
       headline(object),

@@ -113,7 +113,7 @@ depth_figure <- function(object, deepest, start, end, worst) {
     date_axis() +
     ggplot2::scale_y_continuous(
       labels = scales::label_number(big.mark = ","),
-      expand = ggplot2::expansion(c(0.09, 0.05))
+      expand = room_for_words(c(0.09, 0.05))
     ) +
     titles(
       in_words(object),

@@ -182,7 +182,7 @@ fit_views <- list(
       family_facets(data) + return_axis() +
       ggplot2::scale_y_continuous(
         labels = percent_axis,
-        expand = ggplot2::expansion(c(0, 0.05))
+        expand = room_for_words(c(0, 0.05))
       ) +
       titles(
         headline_of(object),
@@ -288,13 +288,13 @@ fit_views <- list(
       ggplot2::scale_x_continuous(
         labels = percent_axis,
         breaks = scales::breaks_pretty(8),
-        expand = ggplot2::expansion(c(0.02, 0.01))
+        expand = room_for_words(c(0.02, 0.01))
       ) +
       ggplot2::scale_y_log10(
         labels = function(p) {
           paste(format(100 * p, drop0trailing = TRUE, scientific = FALSE, trim = TRUE), "%")
         },
-        expand = ggplot2::expansion(c(0.09, 0.03))
+        expand = room_for_words(c(0.09, 0.03))
       ) +
       ggplot2::coord_cartesian(clip = "off") +
       titles(

@@ -26,11 +26,11 @@ autoplot.imbroglio_history <- function(object, ...) {
     ggplot2::scale_linewidth_manual(values = c(was = 0.8, untraded = 0.5)) +
     ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = "free_y", ncol = 2L) +
     ggplot2::scale_x_date(
-      breaks = scales::breaks_pretty(4), expand = ggplot2::expansion(c(0.02, 0.26))
+      breaks = scales::breaks_pretty(4), expand = room_for_words(c(0.02, 0.26))
     ) +
     ggplot2::scale_y_continuous(
       labels = scales::label_comma(), breaks = scales::breaks_pretty(4),
-      expand = ggplot2::expansion(0.13)
+      expand = room_for_words(0.13)
     )
   plot +
     titles(

@@ -44,7 +44,7 @@ ranking_figure <- function(object, column, what, subtitle, rows = NULL, notes = 
     ggplot2::scale_x_continuous(
       labels = axis_of(object, column),
       breaks = breaks,
-      expand = ggplot2::expansion(room)
+      expand = room_for_words(room)
     ) +
     ggplot2::scale_y_discrete(labels = ranked$label) +
     titles(

@@ -41,7 +41,7 @@ autoplot.imbroglio_replay <- function(object, ...) {
     ggplot2::scale_x_date(date_labels = "%Y-%m", breaks = scales::breaks_pretty(4)) +
     ggplot2::scale_y_continuous(
       labels = percent_axis,
-      expand = ggplot2::expansion(c(0.12, 0.05))
+      expand = room_for_words(c(0.12, 0.05))
     ) +
     titles(
       in_words(object)[1L],
@@ -119,7 +119,7 @@ autoplot.imbroglio_shock <- function(object, ...) {
     )) +
     ggplot2::scale_x_continuous(
       labels = percent_axis,
-      expand = ggplot2::expansion(c(0.06, 0.22))
+      expand = room_for_words(c(0.06, 0.22))
     ) +
     titles(
       headline(object),

@@ -44,7 +44,7 @@ rolling_panels <- function(object, table, column, y, subtitle, floor = TRUE) {
     ggplot2::scale_x_date(
       date_labels = "%Y",
       breaks = scales::breaks_pretty(if (stacked) 9 else 4),
-      expand = ggplot2::expansion(c(0.01, if (stacked) 0.09 else 0.16))
+      expand = room_for_words(c(0.01, if (stacked) 0.09 else 0.16))
     ) +
     ggplot2::scale_y_continuous(
       limits = if (floor) c(0, NA),

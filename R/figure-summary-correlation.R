@@ -113,7 +113,7 @@ autoplot.imbroglio_summary <- function(object, ...) {
     ggplot2::scale_x_continuous(
       labels = percent_axis,
       limits = c(0, NA),
-      expand = ggplot2::expansion(c(0.01, 0.12))
+      expand = room_for_words(c(0.01, 0.12))
     ) +
     ggplot2::scale_y_continuous(labels = percent_axis) +
     titles(

@@ -44,7 +44,7 @@ colour_of <- function(securities, universe) {
 }
 
 imbroglio_theme <- function() {
-  look <- ggplot2::theme_minimal(base_size = 13) + ggplot2::theme(
+  look <- ggplot2::theme_minimal(base_size = 13 * smaller_words()) + ggplot2::theme(
     text = ggplot2::element_text(colour = ink),
     axis.text = ggplot2::element_text(colour = quiet),
     axis.title = ggplot2::element_text(colour = quiet, size = ggplot2::rel(0.9)),
@@ -119,6 +119,9 @@ new_layer <- function(kind) {
 words_layer <- function(...) {
   layer <- ggplot2::geom_text(...)
   layer$geom <- legible_text(layer$geom)
+  if (is.numeric(layer$aes_params$size)) {
+    layer$aes_params$size <- layer$aes_params$size * smaller_words()
+  }
   layer
 }
 
@@ -165,6 +168,7 @@ room_for <- function(values, labels, letter = 0.0115) {
 
 # `share`: of the picture's width, where the panel leaves some of it free.
 titles <- function(title, subtitle, basis, x = NULL, y = NULL, share = 1) {
+  share <- share * figure_width() / usual_width / smaller_words()
   ggplot2::labs(
     title = wrapped(with_reading(title, basis$book), 88 * share),
     subtitle = wrapped(subtitle, 110 * share),
@@ -172,6 +176,28 @@ titles <- function(title, subtitle, basis, x = NULL, y = NULL, share = 1) {
     x = x,
     y = y
   )
+}
+
+usual_width <- 12.8
+
+# Words of a narrow figure are smaller, but not by as much; they need more of its room.
+smaller_words <- function() min(1, max(0.75, sqrt(figure_width() / usual_width)))
+room_for_words <- function(share) {
+  ggplot2::expansion(share * smaller_words() * max(1, usual_width / figure_width()))
+}
+
+# How wide a figure is drawn, in inches.
+figure_width <- function() {
+  told <- getOption("imbroglio.figure_width")
+  if (is.null(told) && isTRUE(getOption("knitr.in.progress"))) {
+    told <- knitr::opts_current$get("fig.width")
+  }
+  told <- told %||% usual_width
+  if (!is.numeric(told) || length(told) != 1L || !is.finite(told) || told <= 0) {
+    fail("argument", "The option imbroglio.figure_width is a number of inches.",
+         where = sprintf("It is %s.", shown(told)))
+  }
+  told
 }
 
 # A number and its unit stay on one line.
@@ -230,8 +256,8 @@ counts_money <- function(object) identical(basis(object)$kind, "profit")
 date_axis <- function(...) {
   ggplot2::scale_x_date(
     date_labels = "%Y-%m",
-    breaks = scales::breaks_pretty(7),
-    expand = ggplot2::expansion(c(0.01, 0.03)),
+    breaks = scales::breaks_pretty(max(2, round(7 * min(1, figure_width() / 9)))),
+    expand = room_for_words(c(0.01, 0.03)),
     ...
   )
 }

@@ -86,7 +86,7 @@ methods_figure <- function(object, table) {
     ) +
     ggplot2::scale_y_continuous(
       breaks = function(limits) Filter(function(y) y >= 0, pretty(c(0, drawn$top), 4)),
-      expand = ggplot2::expansion(c(0.02, 0.05))
+      expand = room_for_words(c(0.02, 0.05))
     ) +
     titles(
       headline_of(object),
@@ -208,12 +208,12 @@ horizons_figure <- function(object, table) {
         max(table$horizon),
         length.out = min(max(table$horizon), 8L)
       ))),
-      expand = ggplot2::expansion(c(0.01, if (nlevels(table$method) > 1L) 0.34 else 0.16))
+      expand = room_for_words(c(0.01, if (nlevels(table$method) > 1L) 0.34 else 0.16))
     ) +
     ggplot2::scale_y_continuous(
       labels = amount_axis(object),
       limits = c(0, NA),
-      expand = ggplot2::expansion(c(0, 0.05))
+      expand = room_for_words(c(0, 0.05))
     ) + ggplot2::facet_wrap(ggplot2::vars(.data$method)) +
     titles(
       sprintf("%s: %s", table$security[1L], horizons_finding(table, every, writer_of(object))),
@@ -286,7 +286,7 @@ autoplot.imbroglio_tail <- function(object, tail = NULL, ...) {
     ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = "free_y") +
     ggplot2::scale_x_continuous(
       breaks = scales::breaks_pretty(7),
-      expand = ggplot2::expansion(c(0.01, 0.12))
+      expand = room_for_words(c(0.01, 0.12))
     ) +
     titles(
       headline_of(object),

@@ -302,7 +302,7 @@ autoplot.imbroglio_garch_forecast <- function(object, ...) {
       unique(table$security),
       attr(object, "source")$universe
     )) +
-    ggplot2::scale_x_continuous(expand = ggplot2::expansion(c(0.01, 0.16))) +
+    ggplot2::scale_x_continuous(expand = room_for_words(c(0.01, 0.16))) +
     ggplot2::scale_y_continuous(labels = percent_axis, limits = c(0, NA)) +
     titles(
       in_words(object)[1L],

@@ -67,7 +67,7 @@ component_bars <- function(object, panel, security, size, subtitle) {
       colour = ink
     ) +
     ggplot2::scale_y_discrete(labels = stats::setNames(bars$security, bars$row)) +
-    ggplot2::scale_x_continuous(labels = percent_axis, expand = ggplot2::expansion(0.16)) +
+    ggplot2::scale_x_continuous(labels = percent_axis, expand = room_for_words(0.16)) +
     ggplot2::scale_fill_manual(
       values = colour_of(unique(bars$security), universe),
       na.value = faint
@@ -131,7 +131,7 @@ periods_figure <- function(object, table, start, end) {
     date_axis() +
     ggplot2::scale_y_continuous(
       labels = scales::label_number(big.mark = ","),
-      expand = ggplot2::expansion(c(0.09, 0.05))
+      expand = room_for_words(c(0.09, 0.05))
     ) +
     titles(
       in_words(object)[1L],

@@ -15,7 +15,9 @@
 #' @param title,formula,source Words for people.
 #' @return The name, invisibly.
 #' @section Errors: `imbroglio_error_argument` for a name that is taken by a family of the
-#'   package, or for what is no function.
+#'   package, or for what is no function; `imbroglio_error_own`, with the name, for a density that
+#'   does not integrate to 1 or is not that of the distribution function, both here and where it
+#'   was fitted. A name that was registered before is noted; [unregister()] forgets it.
 #' @family what can be registered
 #' @examples
 #' register_family("gumbel",
@@ -57,6 +59,8 @@ register_family <- function(name, density, distribution, start, low, high = rep(
   }
   density <- of_each(density, "density", Inf)
   distribution <- of_each(distribution, "distribution", 1 + 1e-6)
+  check_distribution(density, distribution, trial, 0, name)
+  say_registered_again(name, registered_families)
   registered_families[[name]] <- registered_record(
     names(trial),
     low,
@@ -66,9 +70,41 @@ register_family <- function(name, density, distribution, start, low, high = rep(
     start,
     quantile,
     random,
-    list(title = title, formula = formula, source = source)
+    list(title = title, formula = formula, source = source, name = name)
   )
   invisible(name)
+}
+
+# Whether a density is one, and that of its distribution function, at some parameters: else its
+# likelihood says nothing beside that of others.
+check_distribution <- function(density, distribution, at, centre, name) {
+  area <- function(from, to) {
+    tryCatch(
+      stats::integrate(
+        function(x) density(x, at), from, to, subdivisions = 2000L, rel.tol = 1e-6
+      )$value,
+      imbroglio_error = stop, error = function(e) NA_real_
+    )
+  }
+  parts <- c(area(-Inf, centre), area(centre, Inf))
+  below <- distribution(c(-1e6, centre, 1e6), at)
+  refuse <- function(text, ...) {
+    fail(
+      "own", sprintf(text, ...),
+      where = sprintf("At %s.", paste(names(at), format(at, digits = 4L), collapse = ", "))
+    )
+  }
+  if (anyNA(below)) refuse("The distribution of %s is no number somewhere.", name)
+  if (is.unsorted(below)) refuse("The distribution of %s falls somewhere.", name)
+  if (!anyNA(parts) && abs(sum(parts) - 1) > 1e-3) {
+    refuse("The density of %s integrates to %s, not to 1.", name, format(sum(parts), digits = 4L))
+  }
+  if (!anyNA(parts) && abs(parts[1L] - below[2L]) > 1e-3) {
+    refuse(
+      "The density and the distribution of %s do not agree: up to %s they are %s and %s.", name,
+      format(centre, digits = 4L), format(parts[1L], digits = 4L), format(below[2L], digits = 4L)
+    )
+  }
 }
 
 registered_record <- function(parameters, low, high, density_of, distribution, start_at,
@@ -99,9 +135,15 @@ registered_record <- function(parameters, low, high, density_of, distribution, s
       random = function(n, at) random(n, unlist(at)),
       moments = function(at) moments_by_quantiles(function(p) quantile_of(p, unlist(at))),
       fit = function(values, by) {
-        fits_of_columns(values, length(low), function(x) {
-          likeliest(x, start_at(x), c(0, 0.5, -0.5))
-        })
+        said_once(fits_of_columns(values, length(low), function(x) {
+          found <- likeliest(x, start_at(x), c(0, 0.5, -0.5))
+          if (found$converged) {
+            check_distribution(
+              density_of, distribution, found$estimate, stats::median(x), words$name
+            )
+          }
+          found
+        }), sprintf("The family %s", words$name))
       },
       refitted = function(at, n, by, first, draws, seed, limit = 0L) {
         t(vapply(first + seq_len(draws), function(i) {

@@ -16,7 +16,7 @@ tests_of <- function(records, fits, values, by, test_draws, stop_after, seed) {
   )
   cells <- length(records) * ncol(values)
   tested <- matrix(NA_real_, cells, length(columns), dimnames = list(NULL, columns))
-  bar <- cli::cli_progress_bar("Testing fits", total = cells, clear = TRUE)
+  bar <- progress_bar("Testing fits", total = cells, clear = TRUE)
   sorted <- lapply(seq_len(ncol(values)), function(j) sort(values[, j]))
   for (f in seq_along(records)) {
     for (j in seq_along(sorted)) {
@@ -51,10 +51,10 @@ tests_of <- function(records, fits, values, by, test_draws, stop_after, seed) {
           tested[row, c(paste0(distance_names, "_p"), "draws")] <- c(simulated$p, simulated$draws)
         }
       }
-      cli::cli_progress_update(id = bar)
+      progress_step(bar)
     }
   }
-  cli::cli_progress_done(id = bar)
+  progress_done(bar)
   columns <- lapply(stats::setNames(nm = columns), function(name) unname(tested[, name]))
   columns$draws <- as.integer(columns$draws)
   columns

@@ -112,6 +112,25 @@ note <- function(kind, text, remedy = NULL) {
   )
 }
 
+# Progress is for who looks on: not in a document that is knitted, a log, or a script. One option
+# says otherwise.
+shows_progress <- function() {
+  isTRUE(getOption(
+    "imbroglio.progress", interactive() && !isTRUE(getOption("knitr.in.progress"))
+  ))
+}
+
+progress_bar <- function(..., .envir = parent.frame()) {
+  if (shows_progress()) cli::cli_progress_bar(..., .envir = .envir)
+}
+progress_step <- function(bar, ...) if (!is.null(bar)) cli::cli_progress_update(id = bar, ...)
+progress_done <- function(bar) if (!is.null(bar)) cli::cli_progress_done(id = bar)
+
+progress_along <- function(x, name) {
+  if (!shows_progress()) return(seq_along(x))
+  cli::cli_progress_along(x, name, .envir = parent.frame())
+}
+
 need_package <- function(package, what) {
   if (requireNamespace(package, quietly = TRUE)) return(invisible())
   fail(

@@ -8,6 +8,16 @@
 #' Loops over observations run on as many threads as
 #' `RcppParallel::setThreadOptions()` allows; the numbers do not depend on it.
 #'
+#' @section Options:
+#'   * `imbroglio.progress`: whether progress is shown (`TRUE` or `FALSE`); if it is not set, in an
+#'     interactive session and not in a document that is knitted.
+#'   * `imbroglio.figure_width`: how wide figures are drawn, in inches, by which their words are
+#'     broken; if it is not set, what a document that is knitted says, else 12.8.
+#'
+#' Warnings, notes and errors have classes: `suppressWarnings(..., classes =
+#' "imbroglio_warning_short_sample")` and `suppressMessages(..., classes = "imbroglio_note")` leave
+#' out those of one kind, in a loop over many series, too.
+#'
 #' @useDynLib imbroglio, .registration = TRUE
 #' @importFrom Rcpp evalCpp
 #' @importFrom RcppParallel RcppParallelLibs

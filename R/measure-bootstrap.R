@@ -128,7 +128,7 @@ bootstrap_book <- function(book, level = 0.99, horizon = 1L, rank = "nearest",
   )
   measured <- of_draws(drawn$value - 1, how, request, as.vector(book$r %*% book$weights))
   columns <- bootstrap_columns(book, measured, how, request, horizon, rank)
-  record <- var_methods()[columns$method[1L]]
+  record <- known_var_methods()[columns$method[1L]]
   warn_few(columns, record, how$draws)
   note_withheld(columns, record)
   result <- new_result(

@@ -95,7 +95,7 @@ plain_default <- function(measure, name) {
 # A rank convention is of methods by rank alone: beside others it is measured once.
 without_idle <- function(row) {
   if (!is.null(row$rank) && !is.null(row$method)) {
-    if (!isTRUE(var_methods()[[row$method]]$empirical)) row$rank <- "nearest"
+    if (!isTRUE(known_var_methods()[[row$method]]$empirical)) row$rank <- "nearest"
   }
   row
 }
@@ -108,7 +108,7 @@ measured_grid <- function(grid, choices, record, side) {
   keys <- vapply(rows, function(row) paste(unlist(row), collapse = "\r"), "")
   first <- which(!duplicated(keys))
   samples <- new.env(parent = emptyenv())
-  found <- lapply(cli::cli_progress_along(first, "Measuring"), function(k) {
+  found <- lapply(progress_along(first, "Measuring"), function(k) {
     i <- first[k]
     measured <- function() point_of_grid(rows[[i]], choices, record, side, samples)
     # What is chosen is told what there is to tell of it, and must be measurable.

@@ -35,7 +35,7 @@ trade_within <- function(line, request) {
 
 # The measure of the limit as a function of the weights: its `value`, and how it grows with each.
 measured_by_weights <- function(line, request) {
-  record <- if (line$measure != "volatility") var_methods()[[line$method]]
+  record <- if (line$measure != "volatility") known_var_methods()[[line$method]]
   if (length(record$chance) || !is.null(record$blocks)) return(NULL)
   samples <- lapply(request$books, function(book) {
     today <- suppressMessages(book_today(book), classes = "imbroglio_note")

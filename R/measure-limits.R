@@ -170,7 +170,7 @@ check_limits <- function(x, limits, window = 250L, level = 0.99, benchmark = NUL
   window <- check_whole(window, "window", least = 2L)
   level <- check_fraction(level, "level")
   known <- limit_measures()
-  table <- read_limits(limits, known, names(var_methods()))
+  table <- read_limits(limits, known, names(known_var_methods()))
   check_one_benchmark(benchmark)
   book <- if (inherits(x, "imbroglio_book")) x
   books <- drawings_of_book(book)

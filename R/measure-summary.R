@@ -100,7 +100,7 @@ measure_summary <- function(returns, benchmark = NULL, level = 0.99, per_year = 
       horizon = rep(1L, k),
       rank = rep("nearest", k)
     ),
-    var_methods()["historical"],
+    known_var_methods()["historical"],
     0L
   )
   columns <- columns_of_summary(earned, fallen, tail, per_year)

@@ -261,11 +261,13 @@ register_volatility <- function(name, estimate, title = name, formula = "", sour
     fail("argument", "`name` must be a new name.", where = sprintf("It is %s.", shown(name)))
   }
   if (!is.function(estimate)) fail("argument", "`estimate` must be a function of returns.")
-  own <- own_function(estimate, sprintf("The estimator %s", name), function(answer, r) {
+  what <- sprintf("The estimator %s", name)
+  own <- own_function(estimate, what, function(answer, r) {
     is.numeric(answer) &&
       length(answer) == 1L && !is.nan(answer) && (is.na(answer) || answer >= 0)
   }, "one number of 0 or more")
   one <- function(r) if (length(r)) as.numeric(own(r)) else NA_real_
+  say_registered_again(name, registered_estimators)
   registered_estimators[[name]] <- list(
     title = title,
     needs = "returns",
@@ -273,19 +275,21 @@ register_volatility <- function(name, estimate, title = name, formula = "", sour
     source = source,
     whole = function(values, choices) {
       list(
-        volatility = unname(apply(values, 2L, function(r) one(r[!is.na(r)]))),
+        volatility = said_once(
+          unname(apply(values, 2L, function(r) one(r[!is.na(r)]))), what
+        ),
         spread = rep(NA_real_, ncol(values))
       )
     },
     rolling = function(values, window, least, choices) {
-      apply(values, 2L, function(r) {
+      said_once(apply(values, 2L, function(r) {
         there <- which(!is.na(r))
         last <- seq_along(there)
         r[there] <- vapply(last, function(row) {
           if (row < least) NA_real_ else one(r[there[max(1L, row - window + 1L):row]])
         }, 0)
         r
-      })
+      }), what)
     }
   )
   invisible(name)

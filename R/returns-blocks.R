@@ -61,13 +61,13 @@ measured_blocks <- function(x, blocks, beside, measure) {
   heard <- new_hearing(n)
   found <- vector("list", n)
   others <- NULL
-  progress <- cli::cli_progress_bar("Blocks", total = n, .envir = environment())
+  bar <- progress_bar("Blocks", total = n)
   take <- function(i, one) {
     heard$keep(one$said)
     under_way$strange <- union(under_way$strange, one$strange)
     others <<- others %||% one$others
     found[[i]] <<- one
-    if (one$state == "done") cli::cli_progress_update(id = progress)
+    if (one$state == "done") progress_step(bar)
   }
   # What no security of a block has enough prices for, those of another block may have.
   ask <- function(i, at_last = FALSE) {
@@ -91,7 +91,7 @@ measured_blocks <- function(x, blocks, beside, measure) {
   }
   state <- vapply(found, `[[`, "", "state")
   for (i in which(state %in% c("waiting", "short"))) ask(i, at_last = TRUE)
-  cli::cli_progress_done(id = progress)
+  progress_done(bar)
   blocks_together(found, heard, others, x)
 }
 

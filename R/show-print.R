@@ -47,6 +47,21 @@ print.imbroglio_result <- function(x, ...) {
   invisible(x)
 }
 
+# In a document that is knitted: its sentences, its table and its basis.
+#' @exportS3Method knitr::knit_print
+knit_print.imbroglio_result <- function(x, ...) {
+  if (!holds_result(x)) return(knitr::knit_print(plain_table(x), ...))
+  most <- 20L
+  said <- if (nrow(x)) tryCatch(words_of(x), imbroglio_error = function(e) NULL)
+  shown <- utils::head(as.data.frame(x), most)
+  knitr::asis_output(paste(c(
+    "", if (length(said)) as_markdown_text(paste(utils::head(said, 3L), collapse = " ")), "",
+    as_markdown(shown, x), "",
+    if (nrow(x) > most) c(sprintf("%s of %s.", count(most), count(nrow(x), "row")), ""),
+    paste("*Basis:*", as_markdown_text(format(basis(x)))), ""
+  ), collapse = "\n"))
+}
+
 #' @exportS3Method pillar::tbl_sum
 tbl_sum.imbroglio_result <- function(x, ...) {
   stats::setNames(

@@ -135,7 +135,7 @@ absent_files <- function(study) {
 
 # Methods may be registered, so the schema cannot list them.
 unknown_method <- function(methods) {
-  known <- names(var_methods())
+  known <- names(known_var_methods())
   unknown <- setdiff(unlist(methods), known)
   lapply(unknown, function(name) {
     list(

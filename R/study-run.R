@@ -120,11 +120,11 @@ measured_parts <- function(work, before, shared, only, study = NULL) {
   }))
   source <- source_of_work(work, study)
   on.exit(forget_work())
-  shown <- cli::cli_progress_bar(
+  bar <- progress_bar(
     "Measuring", total = length(names_of), format = "{cli::pb_bar} {cli::pb_extra$at}",
     extra = list(at = "")
   )
-  told <- function(name) cli::cli_progress_update(id = shown, extra = list(at = name))
+  told <- function(name) progress_step(bar, extra = list(at = name))
   asked <- setdiff(names_of, names(kept))
   # What is told of days has today's among them, which is of the top.
   of_days <- Filter(function(name) "days" %in% all_parts[[name]]$needs, asked)
@@ -132,7 +132,7 @@ measured_parts <- function(work, before, shared, only, study = NULL) {
   top <- kept$top %||% made$top
   days <- if (is.null(top)) work$days else days_up_to(work$days, top)
   made <- c(made, measured_side_by_side(of_days, source, days, told))
-  cli::cli_progress_done(id = shown)
+  progress_done(bar)
   fragments <- lapply(stats::setNames(nm = names_of), function(name) {
     one <- kept[[name]] %||% made[[name]]
     one$digest <- keys[[name]]

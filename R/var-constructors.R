@@ -5,7 +5,7 @@
 # stand. It gives columns with a row for each level; where there is nothing to tell NULL, or a
 # `state` that says why.
 by_security <- function(values, request, one) {
-  parts <- lapply(cli::cli_progress_along(seq_len(ncol(values)), "Measuring"), function(j) {
+  parts <- lapply(progress_along(seq_len(ncol(values)), "Measuring"), function(j) {
     request$column <- j
     request$rows <- which(!is.na(values[, j]))
     x <- values[request$rows, j]

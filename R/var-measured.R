@@ -1,7 +1,7 @@
 # Value at risk as it is asked for, and measured by one method.
 
 check_methods <- function(method) {
-  known <- var_methods()
+  known <- known_var_methods()
   check_choice(method, "method", names(known), several = TRUE)
   known[unique(method)]
 }

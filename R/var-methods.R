@@ -13,7 +13,7 @@
 # next period at each a, a row each, from what was fitted and the returns up to now.
 # rolling(values, window, least, request): where there is a fast way, var and es of each row from
 # the returns before it (window 0: from all of them).
-var_methods <- function() {
+known_var_methods <- function() {
   families <- setdiff(names(fit_families()), names(own_var_methods()))
   c(
     own_var_methods(),
@@ -23,7 +23,7 @@ var_methods <- function() {
 }
 
 # The kind of blocks of the methods that draw paths, by name.
-block_methods <- function() unlist(lapply(var_methods(), `[[`, "blocks"))
+block_methods <- function() unlist(lapply(known_var_methods(), `[[`, "blocks"))
 
 registered_var_methods <- new.env(parent = emptyenv())
 

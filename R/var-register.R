@@ -3,13 +3,15 @@
 #' @param name What [measure_var()] and [backtest_var()] call it as a `method`.
 #' @param estimate A function of one security's returns (a vector without missing values) and a
 #'   confidence level that gives value at risk of one period as a positive fraction, or that and
-#'   the expected shortfall.
+#'   the expected shortfall; two numbers with names are taken by these, `var` and `es`.
 #' @param title,formula,source Words for people.
 #' @return The name, invisibly. It is known until R ends. Its errors are by 200 resamples of the
 #'   returns; over a horizon its losses are stretched by the root of time.
 #' @section Errors: `imbroglio_error_argument` for a name that is taken, or an `estimate` that is
 #'   no function; where it is used `imbroglio_error_own`, with the name, if it fails or gives
-#'   something else.
+#'   something else: a gain where the worst returns are losses, an expected shortfall below value
+#'   at risk, other names. What it warns of or prints in many calls is said once. A name that was
+#'   registered before is noted; [unregister()] forgets it.
 #' @family what can be registered
 #' @examples
 #' twice_mean <- function(r, level) 2 * mean(-r[r < 0]) / (2 * (1 - level))^0.2
@@ -26,11 +28,17 @@ register_var_method <- function(name, estimate, title = name, formula = "", sour
   if (!is.function(estimate)) {
     fail("argument", "`estimate` must be a function of returns and a level.")
   }
-  own <- own_function(estimate, sprintf("The method %s", name), function(measured, x, level) {
-    is.numeric(measured) &&
-      length(measured) %in% 1:2 && !any(is.nan(measured)) && !is.infinite(measured[1L])
-  }, "one number or two")
-  tail_of <- function(x, a) t(vapply(a, function(a) c(own(x, 1 - a), NA_real_)[1:2], c(0, 0)))
+  what <- sprintf("The method %s", name)
+  own <- own_function(
+    estimate, what, function(measured, x, level) can_be_loss(measured, x, level, what),
+    "value at risk, or that and the expected shortfall (`var` and `es`, where they are named)"
+  )
+  in_order <- function(measured) {
+    if (!is.null(names(measured))) measured <- measured[c("var", "es")]
+    unname(c(measured, NA_real_)[1:2])
+  }
+  tail_of <- function(x, a) t(vapply(a, function(a) in_order(own(x, 1 - a)), c(0, 0)))
+  say_registered_again(name, registered_var_methods)
   registered_var_methods[[name]] <- list(
     title = title,
     formula = formula,
@@ -44,13 +52,44 @@ register_var_method <- function(name, estimate, title = name, formula = "", sour
         tail_of(r, 1 - request$level)[1L, ] * request$scale
       }, request)
     },
-    whole = function(values, request) by_security(values, request, whole_of_registered(tail_of)),
+    whole = function(values, request) {
+      said_once(by_security(values, request, whole_of_registered(tail_of)), what)
+    },
     fit = function(x, request) list(found = tail_of(x, 1 - request$level)),
     tail = function(fit, x, a, request) {
       if (identical(a, 1 - request$level)) fit$found else tail_of(x, a)
     }
   )
   invisible(name)
+}
+
+# One number or two, of losses: a loss of more than what is left, a mean loss beyond that is smaller,
+# and a gain where the worst returns are losses, are none.
+can_be_loss <- function(measured, x, level, what) {
+  ok <- is.numeric(measured) &&
+    length(measured) %in% 1:2 && !any(is.nan(measured)) && !is.infinite(measured[1L]) &&
+    all(names(measured) %in% c("var", "es")) && (is.null(names(measured)) || "var" %in%
+      names(measured))
+  if (!ok || is.na(measured[1L])) return(ok)
+  if (!is.null(names(measured))) measured <- measured[intersect(c("var", "es"), names(measured))]
+  there <- stats::quantile(-x, level, names = FALSE)
+  if (measured[1L] < 0 && there > 0) {
+    fail(
+      "own", sprintf("%s gives value at risk with the wrong sign.", what),
+      where = sprintf("It gave %s, where %s of the losses are up to %s.",
+                      format(measured[[1L]]), unit_words(level), format(there)),
+      remedy = "A loss is a positive fraction: minus the quantile of the returns."
+    )
+  }
+  if (length(measured) == 2L && !is.na(measured[2L]) &&
+      measured[2L] < measured[1L] - 1e-9 * abs(measured[1L])) {
+    fail(
+      "own", sprintf("%s gives an expected shortfall below value at risk.", what),
+      where = sprintf("It gave %s and %s.", format(measured[[1L]]), format(measured[[2L]])),
+      remedy = "Name them, c(var = , es = ), or give value at risk first."
+    )
+  }
+  TRUE
 }
 
 # What it measures of a sample, and its errors by 200 samples drawn from that.

@@ -130,7 +130,7 @@ rank_sentence <- function(table, of_what, writer) {
 
 # What a method makes of one period for several, by its record; NULL where it stretches all.
 grows_by <- function(method) {
-  records <- var_methods()
+  records <- known_var_methods()
   vapply(method, function(name) records[[name]]$grows %||% "whole", "", USE.NAMES = FALSE)
 }
 

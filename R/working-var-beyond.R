@@ -16,7 +16,7 @@ loss_at_quantile <- function(about) {
 beyond_the_level <- function(about) {
   es <- about$this$es
   if (is.null(es)) return(NULL)
-  record <- var_methods()[[about$this$method]]
+  record <- known_var_methods()[[about$this$method]]
   places <- places_beyond()
   quantile_of <- record$quantiles(values_of(about), what_was_asked(about))
   losses <- as_loss(quantile_of(log(1 - about$this$level) - places$depth), about$log)

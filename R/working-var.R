@@ -5,7 +5,7 @@
 working_of.imbroglio_var <- function(result, row) {
   this <- row_of_result(result, row)
   returns <- attr(result, "source")
-  record <- var_methods()[[this$method]]
+  record <- known_var_methods()[[this$method]]
   overlapping <- this$horizon_by == "overlapping" && this$horizon > 1
   sample <- rows_of_security(
     returns,

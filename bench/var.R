@@ -74,7 +74,7 @@ two <- timed(
 )
 
 # Ten years of one security, every method, those that are fitted again every 20 days.
-methods <- setdiff(names(imbroglio:::var_methods()), c("bootstrap", "block-bootstrap"))
+methods <- setdiff(names(imbroglio:::known_var_methods()), c("bootstrap", "block-bootstrap"))
 tested <- vapply(methods, function(m) {
   once(function() {
     suppressWarnings(backtest_var(one, method = m, window = 500, refit = 20L))

@@ -1,6 +1,6 @@
 # What the cases of the records are of: `x` prices with the benchmark `b` among them, and what the
 # others take, made when it is first looked at.
-case_data <- function(x = NULL, b = NULL, methods = names(imbroglio:::var_methods())) {
+case_data <- function(x = NULL, b = NULL, methods = names(imbroglio:::known_var_methods())) {
   data <- new.env(parent = asNamespace("imbroglio"))
   lazily <- function(name, value) delayedAssign(name, quietly(value), assign.env = data)
   lazily("prices", demo_prices()[1:500, ])

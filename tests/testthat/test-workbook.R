@@ -29,7 +29,7 @@ with_input <- function(file, words, value) {
 book_cases <- function() {
   prices <- demo_prices()[1:180, c("TARROW", "BAYALL")]
   one <- prices[, "TARROW"]
-  methods <- names(imbroglio:::var_methods())
+  methods <- names(imbroglio:::known_var_methods())
   about <- case_data(prices, "BAYALL", methods)
   # Of rolling results and series the last row of each security would be shown; the parts of a
   # split stand beside each other.

@@ -66,7 +66,7 @@ changes_of <- function(written) {
 test_that("each otherwise and each changed choice is what the function gives for it", {
   about <- case_data(methods = thorough(
     c("historical", "age-weighted", "normal", "cornish-fisher", "garch", "hill", "student"),
-    names(imbroglio:::var_methods())
+    names(imbroglio:::known_var_methods())
   ))
   calls <- case_calls()
   compared <- held <- 0

@@ -111,7 +111,7 @@ test_that("each measure, and each result that goes with it, has a working in all
   expect_setequal(families$family, names(imbroglio:::own_families))
   placed <- show_working(families, number = "aic_rank")
   expect_equal(utils::tail(placed$value, 1)[[1]], families$aic_rank[1])
-  expect_setequal(results$var.ahead$method, names(imbroglio:::var_methods()))
+  expect_setequal(results$var.ahead$method, names(imbroglio:::known_var_methods()))
   joint <- quietly(measure_beta(
     about$prices[1:300, c("TARROW", "BAYALL", "BAYMETAL")],
     c("BAYALL", "BAYMETAL"),
@@ -124,7 +124,7 @@ test_that("each method and estimator of the registries has a working", {
   records <- c(
     imbroglio:::own_var_methods(),
     imbroglio:::own_estimators,
-    imbroglio:::var_methods()[names(imbroglio:::own_families)]
+    imbroglio:::known_var_methods()[names(imbroglio:::own_families)]
   )
   expect_equal(names(Filter(function(record) is.null(record$working), records)), character())
 })
