@@ -37,7 +37,7 @@ autoplot.imbroglio_bootstrap <- function(object, ...) {
     ggplot2::scale_y_continuous(
       labels = percent_axis,
       expand = room_for_words(c(0.04, 0.08)),
-      breaks = function(l) Filter(function(y) y >= 0, pretty(c(0, top), 5))
+      breaks = not_below_zero(top, 5)
     ) +
     titles(
       paste0(loss_sentence(table[which.max(table$level), ], every_in_all(object)), "."),

@@ -73,9 +73,15 @@ imbroglio_theme <- function() {
 ggplot_add.imbroglio_light <- function(object, plot, ...) {
   plot$mapping <- mapping_alone(plot$mapping)
   plot$plot_env <- topenv()
+  facet <- part_alone(plot$facet)
+  for (part in c("facets", "rows", "cols")) {
+    panels <- facet$params[[part]]
+    if (is.list(panels)) facet$params[[part]] <- mapping_alone(panels)
+  }
+  plot$facet <- facet
   plot$layers <- lapply(plot$layers, function(layer) {
     layer$mapping <- mapping_alone(layer$mapping)
-    layer_alone(layer)
+    part_alone(layer)
   })
   plot
 }
@@ -91,7 +97,10 @@ mapping_alone <- function(mapping) {
       frame <- rlang::quo_get_env(one)
       while (!identical(frame, house) && !identical(frame, emptyenv())) {
         if (exists(spoken, frame, inherits = FALSE)) {
-          assign(spoken, get(spoken, frame), own)
+          value <- get(spoken, frame)
+          # Of a result only how its numbers are written.
+          if (inherits(value, "imbroglio_result")) value <- drop_data(value)
+          assign(spoken, value, own)
           break
         }
         frame <- parent.env(frame)
@@ -102,15 +111,17 @@ mapping_alone <- function(mapping) {
   mapping
 }
 
-# A layer looks its class up in the calls that made it, and keeps them: the same layer without.
-layer_alone <- function(layer) {
-  made <- new_layer(layer$super())
-  own <- setdiff(ls(layer, all.names = TRUE), "super")
-  list2env(mget(own, envir = layer), envir = made)
+# A layer, or the panels, look their class up in the calls that made them, and keep those: the
+# same without.
+part_alone <- function(part) {
+  own <- setdiff(ls(part, all.names = TRUE), "super")
+  if (!"super" %in% ls(part, all.names = TRUE)) return(part)
+  made <- new_part(part$super())
+  list2env(mget(own, envir = part), envir = made)
   made
 }
 
-new_layer <- function(kind) {
+new_part <- function(kind) {
   force(kind)
   ggplot2::ggproto(NULL, kind)
 }
@@ -250,6 +261,9 @@ written_as <- function(object, column, digits) {
 axis_of <- function(object, column) {
   if (counts_percent(object, column)) percent_axis else scales::label_number(big.mark = ",")
 }
+
+# Breaks of what is counted, on an axis that goes below it.
+not_below_zero <- function(top, n) Filter(function(y) y >= 0, pretty(c(0, top), n))
 
 counts_money <- function(object) identical(basis(object)$kind, "profit")
 

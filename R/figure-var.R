@@ -85,7 +85,7 @@ methods_figure <- function(object, table) {
       expand = c(0.005, 0)
     ) +
     ggplot2::scale_y_continuous(
-      breaks = function(limits) Filter(function(y) y >= 0, pretty(c(0, drawn$top), 4)),
+      breaks = not_below_zero(drawn$top, 4),
       expand = room_for_words(c(0.02, 0.05))
     ) +
     titles(

@@ -9,15 +9,16 @@
 # see part(). `follows`: its numbers that can be followed through time or limited, see followed().
 # `cases`: a quoted list of calls for the walks of the tests, see tests/testthat/helper-cases.R.
 # `shows`: see table_record(), or "sizes": some of many. `one_sentence`: its finding stands for
-# all sentences.
+# all sentences. `across`: each row is of all securities, such as on the dates that they share.
 measure_record <- function(place, title, asks, measure, columns, shares, tables = list(),
                            compares, command, parts, follows = list(), cases, shows = NULL,
-                           one_sentence = FALSE) {
+                           one_sentence = FALSE, across = FALSE) {
   structure(
     list(
       place = place, title = title, asks = asks, measure = measure, columns = columns,
       shares = shares, tables = tables, compares = compares, command = command, parts = parts,
-      follows = follows, cases = cases, shows = shows, one_sentence = one_sentence
+      follows = follows, cases = cases, shows = shows, one_sentence = one_sentence,
+      across = across
     ),
     class = "measure_record"
   )

@@ -52,7 +52,8 @@ with_periods <- function(columns, every) {
 #' Two results are put side by side by binding their plain rows: [dplyr::bind_rows()] gives a
 #' plain tibble, also of two results of one measure, whose bases say different things of the same
 #' columns; add a column that tells them apart first. What base R's `rbind()` makes of results
-#' cannot be read in words, drawn or asked for its basis.
+#' cannot be read in words, drawn or asked for its basis. Grouped rows (`dplyr::group_by()`) are a
+#' result again when they are ungrouped, as far as they are still its rows.
 #'
 #' @family what a result is
 #' @name results
@@ -85,6 +86,8 @@ part_of_result <- function(data, whole, known = are_rows_of(data, whole)) {
 with_own_source <- function(kept, data, whole) {
   source <- kept$source
   if (!inherits(source, "imbroglio_panel") || !is.null(source$book)) return(kept)
+  # What is measured across all securities is of all, such as on the dates that they share.
+  if (isTRUE(record_of(kept$measure)$across)) return(kept)
   # What is said of all the rows is read while they are all there.
   about <- basis_read(kept$basis, source)
   known <- names(source)
@@ -131,9 +134,12 @@ of_names <- function(x, own) {
 #'
 #' | | whole | one row | without data |
 #' |---|---|---|---|
-#' | volatility | 7.8 MB | 0.1 MB | 0.03 MB |
-#' | a figure of it | 0.1 MB | 0.1 MB | |
-#' | value at risk of a book of them | 16 MB | 16 MB | 0.02 MB |
+#' | volatility | 7,977 KB | 90 KB | 25 KB |
+#' | a figure of it | 784 KB | 741 KB | |
+#' | value at risk of a book of them | 15,976 KB | 15,976 KB | 12 KB |
+#' | a figure of it | 848 KB | | |
+#'
+#' (A figure of nothing is 700 KB: what the library for figures keeps with it.)
 #'
 #' @param result A result of a measure.
 #' @return The result, without its data.
@@ -231,6 +237,38 @@ dplyr_col_modify.imbroglio_result <- function(data, cols) {
   changed <- plain_table(data)
   for (name in names(cols)) changed[[name]] <- cols[[name]]
   part_of_result(changed, data, known = !any(names(cols) %in% attr(data, "columns")))
+}
+
+# Grouped rows remember the result that they are of, which they are again when ungrouped.
+grouped_of <- function(made, whole) {
+  if (!inherits(made, "grouped_df")) return(part_of_result(plain_table(made), whole))
+  class(made) <- union("imbroglio_grouped", class(made))
+  attr(made, "whole") <- whole
+  made
+}
+
+#' @exportS3Method dplyr::group_by
+group_by.imbroglio_result <- function(.data, ...) grouped_of(NextMethod(), .data)
+
+#' @exportS3Method dplyr::ungroup
+ungroup.imbroglio_grouped <- function(x, ...) grouped_of(NextMethod(), attr(x, "whole"))
+
+#' @export
+`[.imbroglio_grouped` <- function(x, ...) grouped_of(NextMethod(), attr(x, "whole"))
+
+#' @exportS3Method dplyr::dplyr_reconstruct
+dplyr_reconstruct.imbroglio_grouped <- function(data, template) {
+  grouped_of(NextMethod(), attr(template, "whole"))
+}
+
+#' @exportS3Method dplyr::dplyr_row_slice
+dplyr_row_slice.imbroglio_grouped <- function(data, i, ...) {
+  grouped_of(NextMethod(), attr(data, "whole"))
+}
+
+#' @exportS3Method dplyr::dplyr_col_modify
+dplyr_col_modify.imbroglio_grouped <- function(data, cols) {
+  grouped_of(NextMethod(), attr(data, "whole"))
 }
 
 # Rows that stand on so little beside the others that no ranking begins with them.

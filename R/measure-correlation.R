@@ -4,6 +4,7 @@ record_of_correlation <- function() {
     title = "Correlation",
     asks = "Which securities move alike?",
     measure = correlate_returns,
+    across = TRUE,
     columns = list(
       correlation = column("correlation", "ratio"),
       correlation_low = column("low", "ratio"),

@@ -24,6 +24,20 @@ in_words <- function(result) {
 
 words_of <- function(result) UseMethod("words_of")
 
+#' @export
+words_of.default <- function(result) {
+  fail(
+    "argument",
+    "Only the result of a measure is read in words.",
+    where = sprintf("This is %s.", shown(result)),
+    remedy = if (inherits(result, "imbroglio_grouped")) {
+      "Ungroup it first."
+    } else {
+      "Columns that were taken out or changed make it a plain table: see ?results."
+    }
+  )
+}
+
 # A number a row, by the record.
 #' @export
 words_of.imbroglio_result <- function(result) {

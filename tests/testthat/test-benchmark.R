@@ -78,10 +78,10 @@ test_that("a line against a benchmark is lm()'s, with its errors, tests and inte
   tidied <- generics::tidy(found)
   expect_equal(tidied$estimate, as.vector(rbind(found$alpha, found$beta)))
   expect_equal(
-    tidied$high - tidied$low,
+    tidied$conf.high - tidied$conf.low,
     as.vector(rbind(found$alpha_high - found$alpha_low, found$beta_high - found$beta_low))
   )
-  expect_equal(generics::glance(found)$r_squared, found$r_squared)
+  expect_equal(generics::glance(found)$r.squared, found$r_squared)
 })
 
 test_that("several benchmarks go into one regression as in lm()", {

@@ -108,7 +108,7 @@ test_that("a fit at its limit is that of the plainer family, errors and all", {
   terms <- generics::tidy(table)
   of <- function(security, family) {
     part <- terms[terms$security == security & terms$family == family, ]
-    data.frame(part[c("term", "estimate", "error", "low", "high")])
+    data.frame(part[c("term", "estimate", "std.error", "conf.low", "conf.high")])
   }
   state <- function(security, family) {
     table$state[table$security == security & table$family == family]
@@ -315,7 +315,7 @@ test_that("GARCH is never less likely than what it holds, and says at which limi
   expect_equal(grepl("normal innovations", fit$state), is.infinite(fit$nu) %in% TRUE)
   # What is fixed has no error, and the working follows.
   terms <- generics::tidy(fit)
-  expect_true(all(is.na(terms$error[terms$estimate %in% c(0, Inf)])))
+  expect_true(all(is.na(terms$std.error[terms$estimate %in% c(0, Inf)])))
   for (i in which(!duplicated(fit$state))) {
     expect_equal(
       value_of_working(fit[i, ], "log_likelihood"),

@@ -111,7 +111,7 @@ test_that("estimates by moments and quantiles have the sample's moments and quan
     spacing(unname(quantile(x, four))),
     tolerance = 1e-9
   )
-  expect_true(all(is.na(terms$error)))
+  expect_true(all(is.na(terms$std.error)))
   expect_error(
     fit_returns(as_sample(x), "skew-student", by = "moments"),
     class = "imbroglio_error_argument"
@@ -163,7 +163,7 @@ test_that("what cannot be fitted says so", {
   alone <- quiet_fit(as_sample(cbind(gaps = c(na.omit(cases[, "gaps"])))), "all", test_draws = 19)
   expect_equal(gaps$ks, alone$ks)
   expect_equal(gaps$ks_p, alone$ks_p)
-  expect_true(all(is.na(generics::tidy(fit[!fit$converged, ])$error)))
+  expect_true(all(is.na(generics::tidy(fit[!fit$converged, ])$std.error)))
   expect_true(all(is.na(predict(lost)$var)))
   expect_match(in_words(lost)[1], "the fit failed: fewer than 10")
   for (wrong in list(

@@ -43,7 +43,7 @@ test_that("GARCH intervals cover the truth of simulated returns", {
     expect_true(all(fit$converged))
     terms <- generics::tidy(fit)
     expect_equal(nrow(terms), if (kind == "normal") 400L else 500L)
-    covered <- tapply(terms$low <= at[terms$term] & at[terms$term] <= terms$high, terms$term, sum)
+    covered <- tapply(terms$conf.low <= at[terms$term] & at[terms$term] <= terms$conf.high, terms$term, sum)
     expect_true(
       all(covered >= 88 & covered <= 100),
       info = paste(kind, names(covered), covered, collapse = " ")
@@ -128,7 +128,7 @@ test_that("no search finds a higher GARCH likelihood; path and forecast follow f
       fit$volatility
     )
   }
-  expect_equal(generics::glance(fit)$aic, 10 - 2 * fit$log_likelihood)
+  expect_equal(generics::glance(fit)$AIC, 10 - 2 * fit$log_likelihood)
   # What cannot be fitted says so: constant, too short, without any clustering.
   day <- as.Date("2024-01-01")
   set.seed(6)

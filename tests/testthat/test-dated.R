@@ -1,0 +1,136 @@
+# Books whose holdings are known by date, against sums in base R.
+
+dated_prices <- function() demo_prices()[2001:2573, c("TARROW", "OSSELL", "BAYBOND")]
+filled <- function(p) apply(as.matrix(p), 2L, function(x) zoo::na.locf(x, na.rm = FALSE))
+on_days <- function(p) time(p)[c(1, 100, 250, 400)]
+
+test_that("shares by date are what was held, and what came from outside is no return", {
+  skip_if_not_installed("zoo")
+  p <- dated_prices()
+  P <- filled(p)
+  days <- on_days(p)
+  table <- data.frame(
+    date = rep(days, each = 3L), security = colnames(p), shares = c(10, 0, 5, 3, 8, 0, 3, 9, 2, 0, 9, 4)
+  )
+  held <- matrix(table$shares, 4L, byrow = TRUE)[findInterval(time(p), days), ]
+  n <- nrow(P)
+  want <- rowSums(held[-n, ] * diff(P)) / rowSums(held[-n, ] * P[-n, ])
+  file <- withr::local_tempfile(fileext = ".csv")
+  write.csv(table, file, row.names = FALSE)
+  wide <- cbind(date = days, as.data.frame(matrix(table$shares, 4L, byrow = TRUE)))
+  names(wide)[-1L] <- colnames(p)
+  books <- quietly(list(
+    as_portfolio(p, shares = table), as_portfolio(p, holdings = file),
+    as_portfolio(p, shares = wide), as_portfolio(p, shares = zoo::zoo(wide[-1L], days))
+  ))
+  for (book in books) {
+    expect_equal(as.vector(as_returns(book)$values), unname(want), tolerance = 1e-12)
+    expect_equal(book$shares[match(names(book), c("OSSELL", "BAYBOND"))], c(9, 4))
+  }
+  book <- books[[1L]]
+  expect_equal(measure_return(book)$total_return, prod(1 + want) - 1, tolerance = 1e-12)
+  expect_match(basis(measure_return(book))$choices[["BOOK"]], "as it was held: 4 dates.*outside")
+  expect_equal(measure_var(book)$var, measure_var(as_portfolio(p, shares = c(OSSELL = 9,
+                                                                           BAYBOND = 4)))$var)
+  split <- quietly(split_return(book, from = days[1L], to = time(p)[n]))
+  expect_equal(split$total_return[split$security == "BOOK"], prod(1 + want) - 1, tolerance = 1e-12)
+  expect_equal(sum(split$component[split$security != "BOOK"]), prod(1 + want) - 1)
+  cut <- quietly(window(book, end = days[3L]))
+  expect_equal(as.vector(as_returns(cut)$values), unname(want[time(p)[-1L] <= days[3L]]))
+  for (one in list(measure_return(book), measure_drawdown(book), measure_volatility(book))) {
+    expect_s3_class(show_working(one), "imbroglio_working")
+  }
+  quietly(for (f in list(worst_periods, measure_summary, split_var, backtest_var, roll_measures,
+                         split_volatility, measure_concentration)) {
+    expect_s3_class(f(book), "imbroglio_result")
+  })
+})
+
+test_that("weights by date are set on their dates and drift between", {
+  skip_if_not_installed("zoo")
+  p <- dated_prices()
+  P <- filled(p)
+  days <- on_days(p)
+  w <- data.frame(date = days, TARROW = c(0.5, 0.2, 0, 0.3), OSSELL = c(0.5, 0.8, 1, 0.6))
+  worth <- 100
+  shares <- cash <- 0
+  want <- numeric()
+  for (i in seq_len(nrow(P))) {
+    if (i > 1L) {
+      now <- sum(shares * P[i, 1:2]) + cash
+      want <- c(want, now / worth - 1)
+      worth <- now
+    }
+    k <- match(time(p)[i], days)
+    if (!is.na(k)) {
+      shares <- unlist(w[k, 2:3]) * worth / P[i, 1:2]
+      cash <- worth * (1 - sum(w[k, 2:3]))
+    }
+  }
+  book <- quietly(as_portfolio(p, weights = w, cash = "rest"))
+  expect_equal(as.vector(as_returns(book)$values), want, tolerance = 1e-12)
+  expect_error(as_portfolio(p, weights = w), "2025", class = "imbroglio_error_weights")
+  expect_error(as_portfolio(p, holdings = w), class = "imbroglio_error_weights")
+  # Between two dates of the prices, as at a weekend, it is that of the earlier.
+  saturday <- replace(w, 2:3, list(c(0.5, 0.2, 0, 0.3), c(0.5, 0.8, 1, 0.7)))
+  friday <- which(weekdays(time(p), TRUE) == "Fri" & seq_along(time(p)) > 200)[1L]
+  saturday$date[3L] <- time(p)[friday]
+  moved <- saturday
+  moved$date[3L] <- moved$date[3L] + 1
+  of <- function(table) as_returns(quietly(as_portfolio(p, weights = table)))$values
+  expect_identical(of(moved), of(saturday))
+})
+
+test_that("trades earn from their price, are paid from outside or from cash, and lots add up", {
+  p <- dated_prices()
+  P <- as.matrix(p)
+  at <- c(1L, 100L, 250L)
+  trades <- data.frame(
+    date = time(p)[at], security = c("TARROW", "OSSELL", "TARROW"), shares = c(100, 50, -40),
+    price = c(P[1L, 1L] * 0.99, P[100L, 2L] * 1.01, P[250L, 1L] * 1.02)
+  )
+  held <- sapply(c("TARROW", "OSSELL"), function(s) {
+    own <- trades$security == s
+    vapply(seq_len(nrow(P)), function(i) sum(trades$shares[own & at <= i]), 0)
+  })
+  close <- P[, c("TARROW", "OSSELL")]
+  paid <- vapply(seq_len(nrow(P)), function(i) {
+    sum((trades$shares * trades$price)[at == i])
+  }, 0)
+  worth <- rowSums(held * close)
+  n <- nrow(P)
+  made <- worth[-1L] - worth[-n] - paid[-1L]
+  want <- made / (worth[-n] + pmax(paid[-1L], 0))
+  # The table of prices begins with the day of the first trade.
+  book <- quietly(as_portfolio(p, trades = trades))
+  expect_equal(as.vector(as_returns(book)$values), unname(want), tolerance = 1e-12)
+  sides <- transform(trades, shares = abs(shares), side = c("Buy", "B", "sold"))
+  expect_equal(as_returns(quietly(as_portfolio(p, trades = sides)))$values,
+               as_returns(book)$values)
+  funded <- quietly(as_portfolio(p, trades = trades, cash = 20000))
+  with_cash <- worth + 20000 - cumsum(paid)
+  expect_equal(as.vector(as_returns(funded)$values), unname(diff(with_cash) / with_cash[-n]),
+               tolerance = 1e-12)
+  expect_equal(as.data.frame(funded)$value[3L], with_cash[[n]] - worth[[n]])
+  early <- quietly(as_portfolio(demo_prices()[1990:2573, ], trades = trades))
+  expect_equal(as_returns(early)$values[[1L]], 1 / 0.99 - 1, tolerance = 1e-12)
+  expect_message(
+    lots <- as_portfolio(p, shares = data.frame(
+      security = c("TARROW", "OSSELL", "TARROW"), shares = c(10, 5, 7)
+    )), "TARROW is held in several lots", class = "imbroglio_note_lots"
+  )
+  expect_equal(lots$shares, c(17, 5))
+  bad <- list(
+    argument = list(trades = trades, rebalance = "month"),
+    argument = list(trades = trades, shares = c(TARROW = 1)),
+    weights = list(trades = transform(sides, side = "hold")),
+    weights = list(trades = transform(sides, shares = -1)),
+    weights = list(trades = trades[-1L]), weights = list(trades = transform(trades, shares = c(1, 0, -1),
+                                                                            security = "TARROW")),
+    security = list(trades = transform(trades, security = "NONE"))
+  )
+  for (i in seq_along(bad)) {
+    expect_error(quietly(do.call(as_portfolio, c(list(p), bad[[i]]))),
+                 class = paste0("imbroglio_error_", names(bad)[i]), info = i)
+  }
+})
