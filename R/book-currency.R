@@ -115,11 +115,12 @@ with_foreign_cash <- function(returns, own) {
 
 # The currency of each holding of a file, by the names of the prices: for a conversion.
 currency_of_holdings <- function(source, securities, decimal = NULL) {
-  if (!is.data.frame(source) &&
-      !(is.character(source) && length(source) == 1L && is.null(names(source)))) {
+  if (!is_table_of_holdings(source)) {
     return(list(held = intersect(names(source), securities)))
   }
-  read <- suppressMessages(read_holdings(source, decimal = decimal, dated = TRUE), classes = "imbroglio_note")
+  read <- suppressMessages(
+    read_holdings(source, decimal = decimal, dated = TRUE), classes = "imbroglio_note"
+  )
   at <- match(lower_case(names(read$amounts)), lower_case(securities))
   there <- !is.na(at)
   list(

@@ -32,7 +32,7 @@ holdings_of <- function(x, what, securities, cash, decimal = NULL, base = NULL) 
 
 # Amounts by name, as they were given or as a table or a file of holdings says.
 amounts_given <- function(x, what, decimal) {
-  if (is.data.frame(x) || (is.character(x) && length(x) == 1L && is.null(names(x)))) {
+  if (is_table_of_holdings(x)) {
     given <- read_holdings(x, what, decimal)
     given$currency <- unname(given$currency)
   } else {
@@ -54,9 +54,9 @@ amounts_given <- function(x, what, decimal) {
   given
 }
 
-currency_of_lots <- function(names, currency) {
+currency_of_lots <- function(securities, currency) {
   if (is.null(currency)) return(NULL)
-  own <- lapply(split(currency, factor(names, unique(names))), function(x) {
+  own <- lapply(split(currency, factor(securities, unique(securities))), function(x) {
     unique(stats::na.omit(x))
   })
   several <- names(own)[lengths(own) > 1L]
@@ -65,6 +65,11 @@ currency_of_lots <- function(names, currency) {
          where = sprintf("They are in %s.", some(own[[several[1L]]])))
   }
   vapply(own, function(x) if (length(x)) x else NA_character_, "", USE.NAMES = FALSE)
+}
+
+# A table, or the path of a file of one; not amounts by name.
+is_table_of_holdings <- function(x) {
+  is.data.frame(x) || (is.character(x) && length(x) == 1L && is.null(names(x)))
 }
 
 # Cash as a number; "rest" of weights is what is left of 1.

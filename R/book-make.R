@@ -153,15 +153,9 @@ as_portfolio <- function(x, weights = NULL, shares = NULL, values = NULL, holdin
   bridging$stopped <- lived$stopped
   made <- with_between(lived$returns, own$security, today, bridging, name)
   new_book(list(
-    name = name,
-    security = own$security,
-    weights = today$weights,
-    cash = today$cash,
-    value = today$value,
-    own = own,
-    shares = today$shares,
-    money = today$money,
-    net = today$net,
+    name = name, security = own$security, own = own,
+    weights = today$weights, cash = today$cash, value = today$value,
+    shares = today$shares, money = today$money, net = today$net,
     returns = made$returns,
     priced = if (!core_same(made$returns, lived$returns)) lived$returns,
     given = is.null(lived$returns$prices),

@@ -45,7 +45,7 @@ overview <- function(known) {
     })),
     "The first steps:",
     "  imbroglio demo --files .                   the demo's files, here",
-    "  imbroglio check bay-delivery.csv.gz        what is wrong with prices",
+    "  imbroglio check bay-delivery.csv.xz        what is wrong with prices",
     "  imbroglio volatility bay.csv               a number, its sentence, its basis",
     "  imbroglio study new bay.csv --holdings bay-book.csv --out study.yml",
     "  imbroglio study run study.yml              a report of the whole book",

@@ -129,7 +129,8 @@ options_of_measures <- function() {
       "N", "number",
       "fit parameters again every N periods (1)",
       idle = function(o, command) {
-        records <- known_var_methods()[intersect(methods_chosen(o, command), names(known_var_methods()))]
+        records <- known_var_methods()
+        records <- records[intersect(methods_chosen(o, command), names(records))]
         fitted <- vapply(records, function(r) !r$empirical && !isFALSE(r$fitted), NA)
         if (length(records) && !any(fitted)) {
           "methods that go by the returns themselves have no parameters to fit"

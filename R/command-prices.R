@@ -10,7 +10,7 @@ command_of_check <- function() {
       "price", "dates", "decimal", "as-of", "memory", "actions", "securities", "today", "stale",
       "repair", "format", "out", "figure", "help"
     ),
-    example = "imbroglio check bay-delivery.csv.gz --figure check.png --repair repaired.csv",
+    example = "imbroglio check bay-delivery.csv.xz --figure check.png --repair repaired.csv",
     run = run_check
   )
 }

@@ -179,7 +179,7 @@ run_report <- function(files, options) {
   use_workers(options)
   of_study <- length(files) == 1L && grepl("[.]ya?ml$", files, ignore.case = TRUE)
   out <- options$out %||% paste0(
-    sub("\\.(csv|sqlite|ya?ml)(\\.gz)?$", "", basename(files[1L])),
+    sub("\\.(csv|sqlite|ya?ml)(\\.[gx]z)?$", "", basename(files[1L])),
     "-report.html"
   )
   check_page(out)

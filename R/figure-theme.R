@@ -192,7 +192,7 @@ titles <- function(title, subtitle, basis, x = NULL, y = NULL, share = 1) {
 usual_width <- 12.8
 
 # Words of a narrow figure are smaller, but not by as much; they need more of its room.
-smaller_words <- function() min(1, max(0.75, sqrt(figure_width() / usual_width)))
+smaller_words <- function() min(1, max(0.75, (figure_width() / usual_width)^0.5))
 room_for_words <- function(share) {
   ggplot2::expansion(share * smaller_words() * max(1, usual_width / figure_width()))
 }

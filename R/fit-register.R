@@ -77,17 +77,17 @@ register_family <- function(name, density, distribution, start, low, high = rep(
 
 # Whether a density is one, and that of its distribution function, at some parameters: else its
 # likelihood says nothing beside that of others.
-check_distribution <- function(density, distribution, at, centre, name) {
+check_distribution <- function(density_of, share_below, at, centre, name) {
   area <- function(from, to) {
     tryCatch(
       stats::integrate(
-        function(x) density(x, at), from, to, subdivisions = 2000L, rel.tol = 1e-6
+        function(x) density_of(x, at), from, to, subdivisions = 2000L, rel.tol = 1e-6
       )$value,
       imbroglio_error = stop, error = function(e) NA_real_
     )
   }
   parts <- c(area(-Inf, centre), area(centre, Inf))
-  below <- distribution(c(-1e6, centre, 1e6), at)
+  below <- share_below(c(-1e6, centre, 1e6), at)
   refuse <- function(text, ...) {
     fail(
       "own", sprintf(text, ...),

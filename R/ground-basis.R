@@ -75,7 +75,7 @@ new_basis <- function(from, to, observations, dropped, kind, every, per_year = N
 }
 
 # A basis that is made when it is read, by the function `makes` of what it is of and what it is
-# given: in a loop over many short series nobody reads it, and to make it takes longer than the sum.
+# given: in a loop over many short series nobody reads it, and it takes longer than the sum.
 basis_later <- function(makes, of, given) {
   given$version <- own_version()
   every <- given$every

@@ -238,7 +238,9 @@ points_of_line <- function(result, line) {
   both <- common$values
   less <- if (series) both[, 3L] else free$rate_of(free$per_year[1L])
   data.frame(
-    x = both[, 2L] - less, y = both[, 1L] - less, row.names = core_iso_days(returns$dates[common$row])
+    x = both[, 2L] - less,
+    y = both[, 1L] - less,
+    row.names = core_iso_days(returns$dates[common$row])
   )
 }
 

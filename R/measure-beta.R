@@ -138,7 +138,8 @@ record_of_beta <- function() {
 #'   `residual_volatility`, a row for each shared return.
 #'
 #'   `tidy()`: a row for each `term` of each line, with `estimate`, `std.error`, `statistic`,
-#'   `p.value`, `conf.low` and `conf.high`. `glance()`: `r.squared`, `sigma` and `nobs` of each line. See [models].
+#'   `p.value`, `conf.low` and `conf.high`. `glance()`: `r.squared`, `sigma` and `nobs` of each
+#'   line. See [models].
 #' @eval columns_in_docs("beta")
 #' @section Errors: `imbroglio_error_argument` for a benchmark that is not there, frequencies
 #'   finer than the prices, or a window that cannot be; a warning (`imbroglio_warning_window`)

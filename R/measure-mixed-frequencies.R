@@ -8,7 +8,8 @@ over_unlike <- function(returns, benchmark) {
     return(NULL)
   }
   returns <- suppressMessages(take_returns(returns), classes = "imbroglio_note")
-  if (returns$every != "mixed" && is.null(beside_of(returns)) && is.character(benchmark)) return(NULL)
+  alone <- returns$every != "mixed" && is.null(beside_of(returns))
+  if (alone && is.character(benchmark)) return(NULL)
   beside <- paired_with(returns, benchmark)
   joint <- beside$returns
   rows <- setdiff(colnames(joint$values), beside$names)

@@ -2,9 +2,9 @@
 
 #' Verbs of models
 #'
-#' A line of [measure_beta()], a fit of [fit_returns()] and one of [fit_garch()] answer to the verbs
-#' that R has for models. `coef()` takes several rows, and gives a matrix of them; the others are
-#' of one row: pick it first. [tidy()][generics::tidy] is of every result that has errors.
+#' A line of [measure_beta()], a fit of [fit_returns()] and one of [fit_garch()] answer to the
+#' verbs that R has for models. `coef()` takes several rows, and gives a matrix of them; the others
+#' are of one row: pick it first. [tidy()][generics::tidy] is of every result that has errors.
 #'
 #' * `coef()`: alpha and beta; the parameters. `confint()`: their intervals, for normal errors on
 #'   the scale that `tidy()` takes, by the t-distribution of a line.
@@ -29,7 +29,8 @@
 #' @param ... Must be empty.
 #' @return As the generic function has it; `fitted()` and `residuals()` are named by date.
 #' @section Errors: `imbroglio_error_argument` for several rows, for a rolling result, and for what
-#'   a result does not have; `imbroglio_error_working` where a likelihood has no second derivatives.
+#'   a result does not have; `imbroglio_error_working` where a likelihood has no second
+#'   derivatives.
 #' @family what a result is
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
@@ -80,11 +81,11 @@ coef_of <- function(object) {
   object <- table_again(object)
   each <- lapply(seq_len(nrow(object)), function(i) parameters_of_row(object[i, ])$estimate)
   if (length(each) == 1L) return(each[[1L]])
-  names <- unique(unlist(lapply(each, names)))
+  terms <- unique(unlist(lapply(each, names)))
   of <- intersect(c("benchmark", "family", "innovations", "span"), names(object))
   labels <- do.call(paste, c(as.list(as.data.frame(object)[c("security", of)])))
-  table <- t(vapply(each, function(one) one[names], numeric(length(names))))
-  matrix(table, length(each), dimnames = list(labels, names))
+  table <- t(vapply(each, function(one) one[terms], numeric(length(terms))))
+  matrix(table, length(each), dimnames = list(labels, terms))
 }
 
 #' @rdname models
@@ -215,88 +216,13 @@ residuals.imbroglio_beta <- function(object, ...) {
   stats::setNames(e, rownames(points))
 }
 
-#' @rdname models
-#' @importFrom stats vcov
-#' @export
-vcov.imbroglio_beta <- function(object, ...) {
-  object <- one_model(object, "vcov")
-  X <- cbind(alpha = 1, beta = line_points(object)$x)
-  e <- stats::residuals(object)
-  inverse <- solve(crossprod(X))
-  n <- nrow(X)
-  made <- if (choice_of(basis(object), "errors") == "ordinary") {
-    inverse * sum(e^2) / (n - 2)
-  } else {
-    inverse %*% bartlett(X * e, lags_of_line(basis(object), n)) %*% inverse
-  }
-  told <- parameters_of_row(object)$error
-  if (!isTRUE(all.equal(sqrt(diag(made)), told, tolerance = 1e-6, check.attributes = FALSE))) {
-    fail("working", "The covariance of the line does not come to its errors.")
-  }
-  dimnames(made) <- list(names(told), names(told))
-  made
-}
-
-lags_of_line <- function(about, n) {
-  lags <- suppressWarnings(as.integer(choice_of(about, "lags")))
-  if (is.na(lags)) floor(4 * (n / 100)^(2 / 9)) else lags
-}
-
-# The sum of products of scores with those before them, weighted less the further they lie apart.
-bartlett <- function(scores, lags) {
-  n <- nrow(scores)
-  whole <- crossprod(scores)
-  for (lag in seq_len(min(lags, n - 1L))) {
-    apart <- crossprod(scores[-seq_len(lag), , drop = FALSE], scores[seq_len(n - lag), , drop = FALSE])
-    whole <- whole + (1 - lag / (lags + 1)) * (apart + t(apart))
-  }
-  whole
-}
-
-# Standard errors that are known, with the correlations of the likelihood about its top.
-covariance_by_likelihood <- function(object, likelihood) {
-  told <- parameters_of_row(object)
-  if (anyNA(told$error)) {
-    fail(
-      "argument", "A fit at a limit, or one that failed, has no covariance of all its parameters.",
-      where = sprintf("Its state is \"%s\".", object$state)
-    )
-  }
-  step <- pmax(told$error, 1e-12)
-  H <- stats::optimHess(
-    told$estimate / step, function(at) -likelihood(at * step), control = list(ndeps = rep(
-      1e-3, length(step)
-    ))
-  )
-  inverse <- tryCatch(solve(H), error = function(e) NULL)
-  if (is.null(inverse) || any(diag(inverse) <= 0)) {
-    fail("working", "The likelihood has no second derivatives at its top.")
-  }
-  made <- stats::cov2cor(inverse) * outer(told$error, told$error)
-  dimnames(made) <- list(names(told$estimate), names(told$estimate))
-  made
-}
-
 series_of_row <- function(object) {
   source <- attr(object, "source")
   x <- source$values[, object$security]
   list(dates = source$dates[!is.na(x)], x = unname(x[!is.na(x)]))
 }
 
-#' @rdname models
-#' @export
-vcov.imbroglio_fit <- function(object, ...) {
-  object <- one_model(object, "vcov")
-  fit <- fit_of_security(
-    attr(object, "fits")[[object$family]], fit_families()[[object$family]], object$security
-  )
-  x <- series_of_row(object)$x
-  covariance_by_likelihood(object, function(at) {
-    sum(fit$record$log_density(x, as.list(stats::setNames(at, fit$record$parameters))))
-  })
-}
-
-# The volatility of each period by the parameters of a row, that of the first being the mean square.
+# The volatility of each period by the parameters of a row; of the first it is the mean square.
 garch_sigma <- function(x, at) {
   path <- core_garch_path(cbind(x), matrix(at, 1L))[, 1L]
   c(sqrt(mean((x - at[1L])^2)), path[-length(path)])
@@ -305,25 +231,6 @@ garch_sigma <- function(x, at) {
 garch_at <- function(object) {
   c(object$mean, object$omega, object$garch_alpha, object$garch_beta,
     if (is.na(object$nu)) Inf else object$nu)
-}
-
-#' @rdname models
-#' @export
-vcov.imbroglio_garch <- function(object, ...) {
-  object <- one_model(object, "vcov")
-  x <- series_of_row(object)$x
-  covariance_by_likelihood(object, function(at) {
-    at <- c(unname(at), if (length(at) < 5L) Inf)
-    sigma <- garch_sigma(x, at)
-    z <- (x - at[1L]) / sigma
-    nu <- at[5L]
-    if (is.finite(nu)) {
-      wide <- sqrt(nu / (nu - 2))
-      sum(stats::dt(z * wide, nu, log = TRUE) + log(wide) - log(sigma))
-    } else {
-      sum(stats::dnorm(z, log = TRUE) - log(sigma))
-    }
-  })
 }
 
 #' @rdname models
@@ -399,7 +306,7 @@ tidy.imbroglio_result <- function(x, ...) {
   terms <- intersect(names(table), terms)
   if (!length(terms)) {
     fail("argument", sprintf("There is no estimate with an error in this: %s.",
-                             lower_case(title_of(x))))
+                             lower_case(title_of_result(attr(x, "measure")))))
   }
   keys <- names(table)[vapply(names(table), function(n) isTRUE(known_columns()[[n]]$key), NA)]
   tibble::as_tibble(tidy_rows(table, keys, terms))

@@ -141,7 +141,8 @@ sides_since <- function(x, then_of, held) {
   refuse_other_amounts(x, held)
   before <- with_amounts(x, held$amounts, held$cash)
   list(
-    now = x, then = then_of(before), traded_then = then_of(x), held_on = held_on(before, priced_of(x))
+    now = x, then = then_of(before), traded_then = then_of(x),
+    held_on = held_on(before, priced_of(x))
   )
 }
 

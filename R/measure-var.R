@@ -138,7 +138,9 @@ record_of_var <- function() {
       ),
       by_half_life = measure_var(x, 0.9, method = c("age-weighted", "ewma"), half_life = 37),
       ahead = measure_var(one, horizon = 5, method = names(known_var_methods()), draws = 300),
-      of_logs = measure_var(as_returns(one, "log"), method = names(known_var_methods()), draws = 300),
+      of_logs = measure_var(
+        as_returns(one, "log"), method = names(known_var_methods()), draws = 300
+      ),
       overlapping = measure_var(
         one, horizon = 5, horizon_by = "overlapping",
         method = c("historical", "normal", "pareto")

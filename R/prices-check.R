@@ -68,7 +68,7 @@ record_of_check <- function() {
 #'   divide by, or the split's new shares for one old) and `row` (of the delivery).
 #' @family ways to put prices right
 #' @examples
-#' findings <- check_prices(demo_file("bay-delivery.csv.gz"))
+#' findings <- check_prices(demo_file("bay-delivery.csv.xz"))
 #' findings[findings$severity == "error", c("security", "date", "finding", "detail")]
 #' @export
 check_prices <- function(source, actions = NULL, securities = NULL, today = Sys.Date(),

@@ -39,11 +39,11 @@
 #'   `TINROPE` (`bay-tinmoor.csv.gz`), in crowns; the fund of Wednesdays, one that is priced at the
 #'   end of months, `KELPFUND` (`bay-kelp.csv`); cash in two currencies. `bay-limits-unlike.csv`:
 #'   its limits, each with its own time.
-#' * `bay-delivery.csv.gz`: the daily table **as it would arrive**, see below.
+#' * `bay-delivery.csv.xz`: the daily table **as it would arrive**, see below.
 #' * `bay-faults.csv`: where the faults of the delivery are.
 #'
 #' @section What is wrong in the delivery:
-#' `bay-delivery.csv.gz` is the daily table without the adjusted close, with these faults planted:
+#' `bay-delivery.csv.xz` is the daily table without the adjusted close, with these faults planted:
 #' rows are newest first; a line that tells a dividend of `BRANNICK` stands among the
 #' prices; `VESSANY`
 #' lacks three weeks (a gap); one row of `DUNLACE` stands twice; `QUILLMOOR` repeats one close for

@@ -163,7 +163,9 @@ frequency.imbroglio_panel <- function(x, ...) {
 #' @export
 Summary.imbroglio_panel <- function(..., na.rm = FALSE) {
   if (!.Generic %in% c("range", "min", "max")) refuse_sum(.Generic)
-  given <- lapply(list(...), function(x) if (inherits(x, "imbroglio_panel")) panel_values(x) else x)
+  given <- lapply(list(...), function(x) {
+    if (inherits(x, "imbroglio_panel")) panel_values(x) else x
+  })
   # A date without a price is no number that is unknown.
   do.call(.Generic, c(given, na.rm = TRUE))
 }

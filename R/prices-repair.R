@@ -16,7 +16,7 @@
 #' @return A price table. What still is wrong in it is an error, as of [read_prices()].
 #' @family ways to put prices right
 #' @examples
-#' delivery <- demo_file("bay-delivery.csv.gz")
+#' delivery <- demo_file("bay-delivery.csv.xz")
 #' findings <- check_prices(delivery)
 #' prices <- repair_prices(delivery, findings)
 #' basis(measure_volatility(prices))$repairs

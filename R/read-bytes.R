@@ -46,12 +46,13 @@ read_bytes <- function(path) {
     }
   }
   if (starts_with(bytes, 0x1f, 0x8b)) bytes <- unpacked(bytes, origin)
+  if (starts_with(bytes, 0xfd, 0x37, 0x7a, 0x58, 0x5a, 0)) bytes <- unpacked_xz(bytes, origin)
   if (!length(bytes)) fail("empty", sprintf("There is nothing in %s.", origin))
   list(bytes = bytes, kind = kind_of_bytes(bytes), origin = origin, name = file_name(path))
 }
 
 # The name of a file without its ending, which is that of the security in it.
-file_name <- function(path) sub("\\.[A-Za-z]+(\\.gz)?$", "", basename(path))
+file_name <- function(path) sub("\\.[A-Za-z]+(\\.[gx]z)?$", "", basename(path))
 
 unreadable <- function(origin) {
   function(condition) {
@@ -86,15 +87,46 @@ starts_with <- function(bytes, ...) {
 unpacked <- function(bytes, origin) {
   done <- unpack_gzip(bytes, most_bytes)
   if (is.null(done$wrong)) return(done$bytes)
-  if (done$wrong == "more") {
-    fail(
-      "file",
-      sprintf("%s unpacks to more than %s GB.", sentence_case(origin), most_bytes / 2^30)
+  if (done$wrong == "more") refuse_more_than_fits(origin)
+  refuse_packed(origin, done$wrong)
+}
+
+# R unpacks this by a connection, of a file; what is cut off ends early, with a warning.
+unpacked_xz <- function(bytes, origin) {
+  path <- as_file(bytes, "xz")
+  connection <- xzfile(path, "rb")
+  on.exit({
+    close(connection)
+    unlink(path)
+  })
+  pieces <- list()
+  size <- 0
+  repeat {
+    piece <- tryCatch(
+      readBin(connection, "raw", 2^22),
+      error = function(e) refuse_packed(origin, conditionMessage(e)),
+      warning = function(w) refuse_packed(origin, conditionMessage(w))
     )
+    if (!length(piece)) break
+    size <- size + length(piece)
+    if (size > most_bytes) refuse_more_than_fits(origin)
+    pieces <- c(pieces, list(piece))
   }
+  if (!size) refuse_packed(origin, "it is cut off")
+  do.call(c, pieces)
+}
+
+refuse_more_than_fits <- function(origin) {
   fail(
     "file",
-    sprintf("%s is damaged: %s.", sentence_case(origin), done$wrong),
+    sprintf("%s unpacks to more than %s GB.", sentence_case(origin), most_bytes / 2^30)
+  )
+}
+
+refuse_packed <- function(origin, wrong) {
+  fail(
+    "file",
+    sprintf("%s is damaged: %s.", sentence_case(origin), wrong),
     remedy = "Get it again."
   )
 }

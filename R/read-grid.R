@@ -27,7 +27,7 @@ read_grids <- function(path, sheet = NULL) {
     xls = read_workbook(file, sheet),
     parquet = list(read_parquet_grid(file)),
     sqlite = fail("file", sprintf("%s is a database, not a table.", sentence_case(file$origin))),
-    text = list(read_text_grid(file, lower_case(tools::file_ext(sub("\\.gz$", "", path)))))
+    text = list(read_text_grid(file, lower_case(tools::file_ext(sub("\\.[gx]z$", "", path)))))
   )
 }
 

@@ -41,7 +41,7 @@
 #' @param source A file, `"-"` for standard input, a pipe, a folder of files, several files, a
 #'   price store (see [store_prices()]: a file of it, `"sqlite:FILE"` or `"postgresql://..."`) or
 #'   a `DBI` connection. Text files are separated by comma, semicolon, tab or `|`, in UTF-8,
-#'   UTF-16 or Windows-1252, also compressed by gzip; `.xlsx` and `.xls` need readxl (one sheet,
+#'   UTF-16 or Windows-1252, also packed by gzip or xz; `.xlsx` and `.xls` need readxl (one sheet,
 #'   or a sheet for each security; of a workbook that [write_prices()] made the prices),
 #'   `.parquet` needs nanoparquet. Empty cells, `NA`, `null`, `n/a` and the like are missing
 #'   prices.
@@ -107,7 +107,7 @@ refuse_as_of <- function() {
 }
 
 # Which files of a folder are read.
-price_files <- "\\.(csv|tsv|txt|xlsx|xls|parquet)(\\.gz)?$"
+price_files <- "\\.(csv|tsv|txt|xlsx|xls|parquet)(\\.[gx]z)?$"
 
 read_delivery <- function(source, how) {
   if (is_price_folder(source)) return(rows_of_table(read_price_folder(source, how)))

@@ -27,8 +27,9 @@ paired_with <- function(returns, benchmark) {
   returns <- spanned_beside(returns)
   if (is.character(benchmark) && !is.null(beside_of(returns))) {
     # Of a book, what it is compared with is among the securities it was made of.
-    others <- setdiff(expand_groups(benchmark, beside_of(returns)$prices), colnames(returns$values))
-    if (length(others)) returns <- with_columns_of(returns, beside_of(returns)[, others])
+    made_of <- beside_of(returns)
+    others <- setdiff(expand_groups(benchmark, made_of$prices), colnames(returns$values))
+    if (length(others)) returns <- with_columns_of(returns, made_of[, others])
   }
   if (inherits(benchmark, c("imbroglio_prices", "imbroglio_returns"))) {
     names <- colnames(benchmark)

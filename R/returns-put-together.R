@@ -8,8 +8,7 @@
 #' together, and the returns taken again.
 #'
 #' @param x,y,... Price tables, or returns tables of one kind. What [as_prices()] takes counts as
-#'   prices beside prices.
-#' @param all Whether dates are kept that not all of the tables have.
+#'   prices beside prices. `all = TRUE` of `merge()` keeps dates that not all of the tables have.
 #' @param deparse.level Not used.
 #' @return A table of the same class. Where a date and security stand in two tables, they must
 #'   say the same.
@@ -38,8 +37,9 @@ rbind.imbroglio_panel <- function(..., deparse.level = 1) put_together(list(...)
 
 #' @rdname together
 #' @export
-merge.imbroglio_panel <- function(x, y, all = FALSE, ...) {
-  put_beside(list(x, y, ...), any_date = all)
+merge.imbroglio_panel <- function(x, y, ...) {
+  given <- list(...)
+  put_beside(c(list(x, y), unname(given[!names(given) %in% "all"])), any_date = isTRUE(given$all))
 }
 
 put_beside <- function(tables, any_date) {
@@ -151,7 +151,8 @@ returns_put_together <- function(tables) {
       "argument",
       "Only returns of one kind, taken alike, are put into one table.",
       where = sprintf("These are %s.", some(vapply(tables, function(x) {
-        sprintf("%s %s %s", adverb_of(x$every), x$kind, if (is.null(x$prices)) "given" else "taken")
+        how <- if (is.null(x$prices)) "given" else "taken"
+        sprintf("%s %s %s", adverb_of(x$every), x$kind, how)
       }, ""))),
       remedy = "Put prices together, then take returns."
     )

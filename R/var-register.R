@@ -63,8 +63,8 @@ register_var_method <- function(name, estimate, title = name, formula = "", sour
   invisible(name)
 }
 
-# One number or two, of losses: a loss of more than what is left, a mean loss beyond that is smaller,
-# and a gain where the worst returns are losses, are none.
+# One number or two, of losses: a mean loss beyond value at risk that is smaller than that, and a
+# gain where the worst returns are losses, are none.
 can_be_loss <- function(measured, x, level, what) {
   ok <- is.numeric(measured) &&
     length(measured) %in% 1:2 && !any(is.nan(measured)) && !is.infinite(measured[1L]) &&

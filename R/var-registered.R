@@ -24,7 +24,7 @@ volatility_methods <- function() list_of_records(volatility_estimators(), regist
 
 list_of_records <- function(records, registry) {
   said <- function(part) {
-    vapply(records, function(one) paste(one[[part]] %||% "", collapse = " "), "", USE.NAMES = FALSE)
+    unname(vapply(records, function(one) paste(one[[part]] %||% "", collapse = " "), ""))
   }
   tibble::tibble(
     name = names(records), title = said("title"), formula = said("formula"),
@@ -34,10 +34,10 @@ list_of_records <- function(records, registry) {
 
 #' What was registered, for workers
 #'
-#' What [register_var_method()], [register_family()] and [register_volatility()] make known is known
-#' to the R that they were called in. Where the package itself gives work to others (a plan of
-#' `future`) they know it, too. For loops of your own, hand `registered()` to the worker, and there
-#' call `register_again()` with it.
+#' What [register_var_method()], [register_family()] and [register_volatility()] make known is
+#' known to the R that they were called in. Where the package itself gives work to others (a plan
+#' of `future`) they know it, too. For loops of your own, hand `registered()` to the worker, and
+#' there call `register_again()` with it.
 #'
 #' @param what What `registered()` gave.
 #' @param name What is forgotten, whichever it was registered as.

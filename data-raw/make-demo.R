@@ -161,13 +161,16 @@ adjusted <- sapply(traded, function(s) {
 # ---------------------------------------------------------------------------------------
 write <- function(table, name) {
   path <- file.path(out, name)
-  packed <- grepl("gz$", name)
-  plain <- sub("[.]gz$", "", path)
+  packed <- grepl("[gx]z$", name)
+  plain <- sub("[.][gx]z$", "", path)
   connection <- file(plain, "wb")
   write.csv(table, connection, row.names = FALSE, quote = FALSE, na = "", eol = "\n")
   close(connection)
   # A tenth less than gzip makes of it: the package is to stay below 5 MB.
-  if (packed) stopifnot(system2("zopfli", c("--i30", shQuote(plain))) == 0L, file.remove(plain))
+  if (packed && grepl("xz$", name)) stopifnot(system2("xz", c("-9ef", shQuote(plain))) == 0L)
+  if (packed && grepl("gz$", name)) {
+    stopifnot(system2("zopfli", c("--i30", shQuote(plain))) == 0L, file.remove(plain))
+  }
 }
 dir.create(out, showWarnings = FALSE, recursive = TRUE)
 
@@ -245,7 +248,7 @@ delivery <- rbind(delivery[-gap, ], twice, line)
 delivery <- delivery[
   order(delivery$date, match(delivery$security, rev(securities$security)), decreasing = TRUE),
 ]
-write(delivery, "bay-delivery.csv.gz")
+write(delivery, "bay-delivery.csv.xz")
 write(
   data.frame(
     security = c(

@@ -1,7 +1,7 @@
 # Stage 2: look at prices, and put them right, so that nothing is put right before it was seen.
 library(imbroglio)
 
-delivery <- demo_file("bay-delivery.csv.gz")
+delivery <- demo_file("bay-delivery.csv.xz")
 findings <- check_prices(delivery)
 print(findings[c("security", "date", "finding", "severity", "remedy")])
 

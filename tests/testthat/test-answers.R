@@ -31,7 +31,7 @@ test_that("every answer is as its schema says, and what is asked for besides sta
   store <- tempfile(fileext = ".sqlite")
   quiet(store_prices(bay()[1:50, 1:3], store))
   others <- list(
-    check_prices(demo_file("bay-delivery.csv.gz")), store_contents(store), store_additions(store),
+    check_prices(demo_file("bay-delivery.csv.xz")), store_contents(store), store_additions(store),
     store_restatements(store), verify_store(store)
   )
   named <- split(c(results, others), vapply(c(results, others), attr, "", "measure"))
@@ -68,7 +68,7 @@ test_that("the command tells the schemas, and of a program what is said is JSON"
   expect_equal(wrong[c("class", "status")], list(class = "security", status = 3L))
   expect_equal(wrong$problem, "There is no security TARRO.")
   expect_match(wrong$remedy, "TARROW")
-  lines <- told("volatility", demo_file("bay-delivery.csv.gz"), "--format=json")
+  lines <- told("volatility", demo_file("bay-delivery.csv.xz"), "--format=json")
   kinds <- vapply(lines, function(one) one$imbroglio$kind, "")
   expect_setequal(kinds, c("note", "warning"))
   expect_match(lines[[which(kinds == "note")[1L]]]$problem, "^[0-9A-Z]")

@@ -10,7 +10,8 @@ test_that("shares by date are what was held, and what came from outside is no re
   P <- filled(p)
   days <- on_days(p)
   table <- data.frame(
-    date = rep(days, each = 3L), security = colnames(p), shares = c(10, 0, 5, 3, 8, 0, 3, 9, 2, 0, 9, 4)
+    date = rep(days, each = 3L), security = colnames(p),
+    shares = c(10, 0, 5, 3, 8, 0, 3, 9, 2, 0, 9, 4)
   )
   held <- matrix(table$shares, 4L, byrow = TRUE)[findInterval(time(p), days), ]
   n <- nrow(P)
@@ -125,8 +126,8 @@ test_that("trades earn from their price, are paid from outside or from cash, and
     argument = list(trades = trades, shares = c(TARROW = 1)),
     weights = list(trades = transform(sides, side = "hold")),
     weights = list(trades = transform(sides, shares = -1)),
-    weights = list(trades = trades[-1L]), weights = list(trades = transform(trades, shares = c(1, 0, -1),
-                                                                            security = "TARROW")),
+    weights = list(trades = trades[-1L]),
+    weights = list(trades = transform(trades, shares = c(1, 0, -1), security = "TARROW")),
     security = list(trades = transform(trades, security = "NONE"))
   )
   for (i in seq_along(bad)) {

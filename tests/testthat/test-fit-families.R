@@ -184,7 +184,8 @@ test_that("intervals of the parameters cover the truth, for each family", {
     fit <- fit_returns(as_sample(x), name, test_draws = 0)
     expect_true(all(fit$converged), info = name)
     terms <- generics::tidy(fit)
-    covered <- tapply(terms$conf.low <= at[terms$term] & at[terms$term] <= terms$conf.high, terms$term, sum)
+    inside <- terms$conf.low <= at[terms$term] & at[terms$term] <= terms$conf.high
+    covered <- tapply(inside, terms$term, sum)
     expect_true(
       all(covered >= 88 & covered <= 100),
       info = paste(name, names(covered), covered, collapse = " ")

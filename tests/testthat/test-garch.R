@@ -43,7 +43,8 @@ test_that("GARCH intervals cover the truth of simulated returns", {
     expect_true(all(fit$converged))
     terms <- generics::tidy(fit)
     expect_equal(nrow(terms), if (kind == "normal") 400L else 500L)
-    covered <- tapply(terms$conf.low <= at[terms$term] & at[terms$term] <= terms$conf.high, terms$term, sum)
+    inside <- terms$conf.low <= at[terms$term] & at[terms$term] <= terms$conf.high
+    covered <- tapply(inside, terms$term, sum)
     expect_true(
       all(covered >= 88 & covered <= 100),
       info = paste(kind, names(covered), covered, collapse = " ")

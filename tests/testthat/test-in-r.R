@@ -16,8 +16,11 @@ test_that("a moment has the day of its own zone, in every class and session", {
     frame = function(t, x) data.frame(date = t, A = x),
     tibble = function(t, x) tibble::tibble(date = t, A = x),
     table = function(t, x) data.table::data.table(date = t, A = x),
-    lt = function(t, x) structure(list(date = as.POSIXlt(t), A = x), class = "data.frame",
-                                  row.names = seq_along(x)),
+    lt = function(t, x) {
+      structure(
+        list(date = as.POSIXlt(t), A = x), class = "data.frame", row.names = seq_along(x)
+      )
+    },
     zoo = function(t, x) zoo::zoo(cbind(A = x), t),
     index = function(t, x) indexed(x, t, c("POSIXct", "POSIXt"), attr(t, "tzone"))
   )
@@ -92,7 +95,8 @@ test_that("tables answer to what one types, or say how", {
   asked <- expression(
     sum(p), p * 2, log(p), diff(p), c(p, p), lag(p), unique(p), mean(p), as.numeric(r),
     median(r), p[c(TRUE, NA), ], r[c(1L, 5L), ], p["2024-13-01", ], p[[1:2]], rbind(p, r),
-    na.omit(r), book$TARROW, book[["nothing"]], book["TARROW"], book * 2, range(book), c(book, book)
+    na.omit(r), book$TARROW, book[["nothing"]], book["TARROW"], book * 2, range(book),
+    c(book, book)
   )
   book <- as_portfolio(p, weights = c(TARROW = 0.5, OSSELL = 0.5))
   for (i in seq_along(asked)) {
@@ -104,10 +108,9 @@ test_that("tables answer to what one types, or say how", {
   }
   expect_identical(names(book), c("TARROW", "OSSELL"))
   expect_identical(head(book, 1L)$security, "TARROW")
+  cut <- as_portfolio(window(p, during = "2016"), weights = c(TARROW = 0.5, OSSELL = 0.5))
   expect_equal(
-    measure_return(window(book, during = "2016"))$total_return,
-    measure_return(as_portfolio(window(p, during = "2016"), weights = c(TARROW = 0.5,
-                                                                        OSSELL = 0.5)))$total_return
+    measure_return(window(book, during = "2016"))$total_return, measure_return(cut)$total_return
   )
 })
 
@@ -129,7 +132,8 @@ test_that("tables are put together by their dates, and what differs is refused",
   )
   other <- as.data.frame(p[1:10, ])
   other$TARROW[3L] <- 1
-  expect_error(rbind(p, quietly(as_prices(other))), "2016-01-06", class = "imbroglio_error_duplicate")
+  other <- quietly(as_prices(other))
+  expect_error(rbind(p, other), "2016-01-06", class = "imbroglio_error_duplicate")
   expect_error(cbind(p, p), class = "imbroglio_error_security")
   expect_error(merge(p[1:10, 1L], p[20:30, 2L]), class = "imbroglio_error_too_short")
   expect_error(cbind(r[, 1L], as_returns(p)[, 2L]), class = "imbroglio_error_argument")

@@ -127,6 +127,15 @@ test_that("each bad input has its own error, which says where and what to do", {
   damaged <- written("not gzip at all", ending = ".csv.gz")
   writeBin(as.raw(c(0x1f, 0x8b, 8, 0, 0, 0, 0, 0, 0, 3, 255, 255, 1)), damaged)
   expect_error(read_prices(damaged), class = "imbroglio_error_file")
+  # By xz: whole, cut off, damaged, under any name.
+  packed <- readBin(demo_file("bay-delivery.csv.xz"), "raw", 1e6)
+  for (bytes in list(packed[1:4000], packed[1:8], replace(packed, 2000:2100, as.raw(7)))) {
+    writeBin(bytes, damaged)
+    expect_error(read_prices(damaged), "is damaged", class = "imbroglio_error_file")
+  }
+  table <- memCompress(charToRaw("date,A\n2024-01-02,1\n2024-01-03,2\n"), "xz")
+  writeBin(table, damaged)
+  expect_equal(read_prices(damaged)$close[, "A"], c(1, 2))
   expect_error(as_prices(stocks(), dates = 1:3), class = "imbroglio_error_argument")
   expect_error(as_prices(matrix(1:4, 2)), class = "imbroglio_error_no_date")
   expect_error(as_prices("bay.csv"), class = "imbroglio_error_argument")
@@ -200,11 +209,11 @@ test_that("the demo data is as its help page tells", {
     before <- vapply(seq_len(nrow(own)), function(t) prod(factor[at > t]), 0)
     expect_equal(own$adjusted, own$close * before, tolerance = 1e-5)
   }
-  delivery <- readLines(demo_file("bay-delivery.csv.gz"))
+  delivery <- readLines(demo_file("bay-delivery.csv.xz"))
   expect_equal(sum(grepl("Dividend", delivery)), 1L)
   expect_equal(sum(duplicated(delivery)), 1L)
   expect_warning(
-    expect_message(delivered <- read_prices(demo_file("bay-delivery.csv.gz")), "newest first"),
+    expect_message(delivered <- read_prices(demo_file("bay-delivery.csv.xz")), "newest first"),
     "repeated"
   )
   expect_equal(

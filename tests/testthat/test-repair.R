@@ -1,4 +1,4 @@
-delivery <- function() demo_file("bay-delivery.csv.gz")
+delivery <- function() demo_file("bay-delivery.csv.xz")
 
 test_that("every fault planted is found where it is, and nothing in the clean data", {
   found <- check_prices(delivery())

@@ -34,7 +34,7 @@ test_that("a terminal has colours and its own width, a pipe has neither, and NO_
   expect_setequal(setdiff(parts(piped), parts(shown)), character())
   expect_false(any(grepl("\033", on_a_terminal(words, 70L, "PAGER=cat", "NO_COLOR=1"))))
   # States have their colour, a heading of the same word has none.
-  states <- on_a_terminal(c("check", demo_file("bay-delivery.csv.gz")), 130L, "PAGER=cat")
+  states <- on_a_terminal(c("check", demo_file("bay-delivery.csv.xz")), 130L, "PAGER=cat")
   expect_true(any(grepl("  \033\\[31merror", states)))
   heads <- on_a_terminal(c("volatility", demo_file("bay.csv")), 120L, "PAGER=cat")
   expect_false(any(grepl("\033\\[3", heads)))

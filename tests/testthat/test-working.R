@@ -148,8 +148,8 @@ test_that("a price shows its repairs, and the splits and dividends that it is ad
   before <- traded$close[[which(traded$dates == "2025-11-07"), 1]]
   close <- traded$close[[which(traded$dates == "2025-09-30"), 1]]
   expect_equal(attr(early, "values")$price, close * (1 - 0.3 / before), tolerance = 1e-14)
-  findings <- check_prices(demo_file("bay-delivery.csv.gz"))
-  repaired <- repair_prices(demo_file("bay-delivery.csv.gz"), findings)
+  findings <- check_prices(demo_file("bay-delivery.csv.xz"))
+  repaired <- repair_prices(demo_file("bay-delivery.csv.xz"), findings)
   slip <- findings[findings$remedy == "divide", ]
   shown <- show_working(repaired, slip$security, slip$date)
   expect_equal(shown$value[[1]] / slip$by, attr(shown, "measured"))
@@ -159,7 +159,7 @@ test_that("a price shows its repairs, and the splits and dividends that it is ad
     slip$security, slip$date, "stale", "blank"
   )
   emptied$row <- slip$row
-  without <- quietly(repair_prices(demo_file("bay-delivery.csv.gz"), rbind(
+  without <- quietly(repair_prices(demo_file("bay-delivery.csv.xz"), rbind(
     findings[findings$remedy != "divide", ], emptied
   )))
   expect_error(
