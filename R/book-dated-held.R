@@ -56,17 +56,14 @@ dated_on <- function(book, returns) {
 parts_dated <- function(book) {
   days <- suppressMessages(days_by_shares(book), classes = "imbroglio_note")
   n <- length(days$dates)
-  base <- ifelse(days$base > 0, days$base, NA_real_)
-  part <- days$made / base
-  part[is.na(part)] <- 0
   close <- days$close
   list(
     dates = days$dates[-1L],
     start = days$dates[1L],
     security = days$security,
-    weight = (days$shares * close)[-n, , drop = FALSE] / base,
+    weight = days$weight[-n, , drop = FALSE],
     own = ifelse(close[-n, ] > 0, close[-1L, ] / close[-n, ] - 1, 0),
-    part = part,
+    part = days$part,
     whole = returns_of_days(days)
   )
 }

@@ -24,10 +24,10 @@
 #' A table with the columns date, security and shares (below 0 for a sale, or a column `side` of
 #' buy and sell), and the price where it is known. What a trade made from its price to the close
 #' is earned on its day, over the worth at the close before and what was put in on the day:
-#' \deqn{r_t = \frac{\sum_i h_{i,t-1} (P_{i,t} - P_{i,t-1}) + \sum_k q_k (P_{k,t} - p_k)}{V_{t-1}
-#'   + \max(F_t, 0)}}{r_t = (sum(h_i,t-1 (P_i,t - P_i,t-1)) + sum(q_k (P_k,t - p_k))) / (V_t-1 +
-#'   max(F_t, 0))}
-#' with \eqn{F}{F} the money that came from outside. Without `cash` each trade is paid from
+#' \deqn{r_t = \frac{\sum_i h_{i,t-1} (P_{i,t} - P_{i,t-1}) + c_{t-1}}{V_{t-1}} +
+#'   \frac{\sum_k q_k (P_{k,t} - p_k)}{V_{t-1} + \max(F_t, 0)}}{r_t = (sum(h_i,t-1 (P_i,t - P_i,t-1)) + c_t-1) /
+#'   V_t-1 + sum(q_k (P_k,t - p_k)) / (V_t-1 + max(F_t, 0))}
+#' with \eqn{F}{F} the money that the trades took from outside. Without `cash` each trade is paid from
 #' outside; with `cash`, the money there was at the start, trades are paid out of it.
 #'
 #' As held today, such a book is what is held at the last date. [split_return()] tells what each
@@ -53,9 +53,9 @@ trade_sides <- list(
   buy = c("buy", "b", "bought", "purchase", "bot"), sell = c("sell", "s", "sold", "sale", "sld")
 )
 
-# Holdings or trades of several dates as rows: the day, the security, the number, of trades the
-# price; NULL where `source` is no such table.
-dated_rows <- function(source, kind, decimal, trades = FALSE) {
+# Holdings of several dates (`least`), or trades, as rows: the day, the security, the number, of
+# trades the price; NULL where `source` is no such table.
+dated_rows <- function(source, kind, decimal, trades = FALSE, least = 2L) {
   if (is.null(source) || is.function(source)) return(NULL)
   what <- if (trades) "the trades" else "the holdings"
   if (is.matrix(source) || stats::is.ts(source) || inherits(source, "zoo")) {
@@ -71,7 +71,7 @@ dated_rows <- function(source, kind, decimal, trades = FALSE) {
     return(NULL)
   }
   days <- column_days(grid$columns[[date]], NULL, names(grid$columns)[date], grid$origin)$days
-  if (!trades && length(unique(stats::na.omit(days))) < 2L) return(NULL)
+  if (!trades && length(unique(stats::na.omit(days))) < least) return(NULL)
   refuse_undated(days, what, grid)
   rows <- if (trades || !is.na(security)) {
     listed_rows(grid, headings, security, kind, decimal, trades, what)
@@ -286,21 +286,23 @@ drifting <- function(held, at, close, growth) {
   list(shares = shares, cash = cash)
 }
 
-# What trades made from their price to the close of their day, by row and security; and what each
-# day's cost.
+# What trades made from their price to the close of their day, by row and security; what each
+# day's cost, and what was put in at prices that are known.
 made_by_trades <- function(trades, security, dates, close) {
   made <- matrix(0, length(dates), length(security))
-  cost <- numeric(length(dates))
+  cost <- put <- numeric(length(dates))
   row <- pmax(findInterval(trades$day, as.numeric(dates)), 1L)
   column <- match(trades$security, security)
   for (i in seq_along(row)) {
     price <- trades$price[i]
-    if (is.null(price) || is.na(price)) price <- close[row[i], column[i]]
+    told <- !is.null(price) && !is.na(price)
+    if (!told) price <- close[row[i], column[i]]
     made[row[i], column[i]] <- made[row[i], column[i]] +
       trades$number[i] * (close[row[i], column[i]] - price)
     cost[row[i]] <- cost[row[i]] + trades$number[i] * price
+    if (told) put[row[i]] <- put[row[i]] + trades$number[i] * price
   }
-  list(made = made, cost = cost)
+  list(made = made, cost = cost, put = put)
 }
 
 # Weights of each date add up to 1, or cash makes up the rest.
@@ -325,6 +327,30 @@ whole_by_date <- function(held, cash, normalise) {
   held
 }
 
+# Rows up to the last price. A date soon after it, as of a weekend, is that of the last close, but
+# not where the prices were cut there.
+rows_until <- function(rows, returns) {
+  dates <- (returns$prices %||% returns)$dates
+  last <- as.numeric(dates[length(dates)])
+  cut <- !is.null(returns$prices$ends_before)
+  late <- rows$day > last + if (cut) 0 else 7
+  if (all(late)) {
+    fail(
+      "weights", "The holdings are of dates after the last price.",
+      where = sprintf("They begin on %s, the prices end on %s.", .Date(min(rows$day)), .Date(last))
+    )
+  }
+  if (any(late) && !cut) {
+    note("dated", sprintf(
+      "%s of the holdings after the last price, of %s, and not used.",
+      count(sum(late), "row is", "rows are"), .Date(last)
+    ))
+  }
+  each <- lengths(rows) == length(rows$day) & names(rows) != "place"
+  rows[each] <- lapply(rows[each], `[`, !late)
+  rows
+}
+
 # A book of these rows: what is held at the last date, and what was held at each.
 dated_book <- function(x, rows, of_trades, given) {
   unlike <- c(
@@ -346,6 +372,8 @@ dated_book <- function(x, rows, of_trades, given) {
   if (rows$what != "weight" && !is.null(cash) && !is.numeric(cash)) {
     fail("weights", "`cash` beside shares, values and trades is an amount of money.")
   }
+  all_rows <- rows
+  rows <- rows_until(rows, returns)
   held <- if (of_trades) dated_trades(rows, known, cash) else dated_holdings(rows, known)
   if (rows$what == "weight") {
     held <- whole_by_date(held, cash, given$normalise)
@@ -368,6 +396,7 @@ dated_book <- function(x, rows, of_trades, given) {
     given[c("value", "cash_return", "held", "parts", "between", "benchmark", "bridges", "seed",
             "name")]
   ))
+  held$rows <- all_rows
   book$dated <- held
   outside <- outside_words(days)
   note("dated", sprintf(

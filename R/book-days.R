@@ -36,15 +36,22 @@ days_by_shares <- function(book, held = book$dated) {
   }
   before <- shares[-n, , drop = FALSE]
   made <- before * diff(close)
-  if (!is.null(traded)) made <- made + traded$made[-1L, , drop = FALSE]
   worth <- rowSums(shares * close) + cash
   cash_made <- cash[-n] * growth
+  over <- function(money, base) replace(money / base, rep_len(base <= 0, length(money)), 0)
+  part <- over(made, worth[-n])
+  if (!is.null(traded)) {
+    # What was put in on a day earns on it, from its price.
+    put <- if (is.null(held$paid_from)) pmax(traded$put[-1L], 0) else 0
+    part <- part + over(traded$made[-1L, , drop = FALSE], worth[-n] + put)
+    made <- made + traded$made[-1L, , drop = FALSE]
+  }
   flow <- if (!is.null(held)) c(0, diff(worth) - rowSums(made) - cash_made)
   list(
     dates = dates, security = security, made = made, cash_made = cash_made,
     rate_made = rates_made(prices, security, rows, before), worth = worth,
-    # Of trades at prices of their own, what was put in on a day earns on it.
-    base = worth[-n] + if (is.null(held$trades$price)) 0 else pmax(flow[-1L], 0),
+    # Of each day's return, where holdings are known by date.
+    part = if (!is.null(held)) part, cash_part = if (!is.null(held)) over(cash_made, worth[-n]),
     weight = shares * close / worth, cash = cash, close = close, shares = shares,
     in_money = is.null(held) || held$what != "weight", said = held$said,
     # What came from outside at each close: what cash and trades do not explain.
@@ -100,12 +107,11 @@ rates_made <- function(prices, security, rows, before) {
 
 # What a book of dated holdings returned on each day; nothing where nothing was held.
 returns_of_days <- function(days) {
-  earned <- rowSums(days$made) + days$cash_made
-  r <- ifelse(days$base > 0, earned / days$base, 0)
-  lost <- which(days$base < 0 | r <= -1)
-  if (length(lost)) {
+  r <- rowSums(days$part) + days$cash_part
+  lost <- days$worth < 0 | c(FALSE, r <= -1)
+  if (any(lost)) {
     fail("ruin", "The value of the book falls to zero or below.",
-         where = sprintf("On %s.", days$dates[lost[1L] + 1L]))
+         where = sprintf("On %s.", days$dates[which(lost)[1L]]))
   }
   r
 }
@@ -131,7 +137,7 @@ held_at_last <- function(days, kind, name) {
   amounts <- amounts[abs(amounts) > 1e-12 * max(abs(amounts), 1e-300)]
   if (!length(amounts)) {
     fail("weights", sprintf("%s holds nothing on %s, its last date.", name, days$dates[n]),
-         remedy = "window() of the prices ends while something was held.")
+         remedy = "End the prices while something was held.")
   }
   cash <- if (kind == "weight") 1 - sum(amounts) else days$cash[n]
   list(amounts = amounts, cash = if (abs(cash) > 1e-12) cash)

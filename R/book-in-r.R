@@ -26,7 +26,7 @@ part_of_book <- function(x, name, from) {
   part <- .subset2(x, name)
   if (!is.null(part) || identical(topenv(from), topenv())) return(part)
   if (name %in% names(unclass(x))) return(NULL)
-  fail(
+  fail_in_r(
     "argument",
     if (name %in% x$security) {
       sprintf("%s is a holding of the book, which keeps no series of it.", name)
@@ -113,7 +113,7 @@ mean.imbroglio_book <- function(x, ...) refuse_of_book("mean")
 `[.imbroglio_book` <- function(x, i, ...) refuse_of_book("[")
 
 refuse_of_book <- function(what) {
-  fail(
+  fail_in_r(
     "argument",
     sprintf("A book is not calculated with: `%s`.", what),
     remedy = paste(

@@ -205,7 +205,7 @@ figure_width <- function() {
   }
   told <- told %||% usual_width
   if (!is.numeric(told) || length(told) != 1L || !is.finite(told) || told <= 0) {
-    fail("argument", "The option imbroglio.figure_width is a number of inches.",
+    fail_in_r("argument", "The option imbroglio.figure_width is a number of inches.",
          where = sprintf("It is %s.", shown(told)))
   }
   told
@@ -226,7 +226,7 @@ need_ggplot <- function(object = NULL) {
 refuse_without_rows <- function(whole, parts) {
   lacking <- c("the row of the whole"[!whole], "a row of a part"[!parts])
   if (!length(lacking)) return(invisible())
-  fail(
+  fail_in_r(
     "argument",
     sprintf("The figure needs %s, which was not picked.", some(lacking)),
     remedy = "Draw the whole result, or pick rows by what they are of, not by holding."

@@ -89,7 +89,7 @@ check_distribution <- function(density_of, share_below, at, centre, name) {
   parts <- c(area(-Inf, centre), area(centre, Inf))
   below <- share_below(c(-1e6, centre, 1e6), at)
   refuse <- function(text, ...) {
-    fail(
+    fail_in_r(
       "own", sprintf(text, ...),
       where = sprintf("At %s.", paste(names(at), format(at, digits = 4L), collapse = ", "))
     )

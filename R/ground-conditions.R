@@ -18,6 +18,9 @@ fail <- function(kind, problem, where = NULL, remedy = NULL, ...) {
   )
 }
 
+# What only who writes R can ask for: its remedy speaks R, and no command has it.
+fail_in_r <- function(...) fail(...)
+
 first_backticked <- function(text) {
   parts <- regmatches(text, regexec("`([a-z_]+)`", text))[[1L]]
   if (length(parts)) parts[2L]

@@ -162,7 +162,7 @@ drop_data <- function(result) {
 # What is asked of the data of a result that was left without.
 refuse_without_data <- function(result, what) {
   if (is.null(attr(result, "without_data", exact = TRUE))) return(invisible())
-  fail(
+  fail_in_r(
     "argument",
     sprintf("%s needs the data that the result was measured on, which were left out.", what),
     remedy = "Measure it again, or keep the result before drop_data()."

@@ -16,7 +16,7 @@ vcov.imbroglio_beta <- function(object, ...) {
   }
   told <- parameters_of_row(object)$error
   if (!isTRUE(all.equal(sqrt(diag(made)), told, tolerance = 1e-6, check.attributes = FALSE))) {
-    fail("working", "The covariance of the line does not come to its errors.")
+    fail_in_r("working", "The covariance of the line does not come to its errors.")
   }
   dimnames(made) <- list(names(told), names(told))
   made
@@ -44,7 +44,7 @@ bartlett <- function(scores, lags) {
 covariance_by_likelihood <- function(object, likelihood) {
   told <- parameters_of_row(object)
   if (anyNA(told$error)) {
-    fail(
+    fail_in_r(
       "argument", "A fit at a limit, or one that failed, has no covariance of all its parameters.",
       where = sprintf("Its state is \"%s\".", object$state)
     )
@@ -57,7 +57,7 @@ covariance_by_likelihood <- function(object, likelihood) {
   )
   inverse <- tryCatch(solve(H), error = function(e) NULL)
   if (is.null(inverse) || any(diag(inverse) <= 0)) {
-    fail("working", "The likelihood has no second derivatives at its top.")
+    fail_in_r("working", "The likelihood has no second derivatives at its top.")
   }
   made <- stats::cov2cor(inverse) * outer(told$error, told$error)
   dimnames(made) <- list(names(told$estimate), names(told$estimate))

@@ -48,14 +48,14 @@ NULL
 # One row, of which there is a model.
 one_model <- function(x, what) {
   if (nrow(x) != 1L) {
-    fail(
+    fail_in_r(
       "argument",
       sprintf("`%s` is of one row; this has %s.", what, count(nrow(x))),
       remedy = "Pick one, such as x[1, ]."
     )
   }
   if (!is.null(x[["window"]])) {
-    fail("argument", sprintf("A rolling result has no one line for `%s`.", what))
+    fail_in_r("argument", sprintf("A rolling result has no one line for `%s`.", what))
   }
   refuse_without_data(x, sprintf("`%s`", what))
   table_again(x)
@@ -77,7 +77,7 @@ parameters_of_row <- function(x) {
 }
 
 coef_of <- function(object) {
-  if (!is.null(object[["window"]])) fail("argument", "A rolling result has no one line.")
+  if (!is.null(object[["window"]])) fail_in_r("argument", "A rolling result has no one line.")
   object <- table_again(object)
   each <- lapply(seq_len(nrow(object)), function(i) parameters_of_row(object[i, ])$estimate)
   if (length(each) == 1L) return(each[[1L]])
@@ -149,7 +149,7 @@ confint.imbroglio_garch <- function(object, parm = NULL, level = 0.95, ...) {
 #' @importFrom stats nobs
 #' @export
 nobs.imbroglio_result <- function(object, ...) {
-  if (is.null(object[["n"]])) fail("argument", "This result has no number of observations.")
+  if (is.null(object[["n"]])) fail_in_r("argument", "This result has no number of observations.")
   object[["n"]]
 }
 
@@ -187,7 +187,7 @@ logLik.imbroglio_beta <- function(object, ...) {
 # The returns of a line, less the risk-free one, by date.
 line_points <- function(object) {
   if (!is.null(attr(object, "prices")) || isTRUE(choice_of(basis(object), "together") == "yes")) {
-    fail(
+    fail_in_r(
       "argument",
       "Of lines that were measured together, or of several frequencies, the points are not kept.",
       remedy = "Measure the one line by itself."
@@ -284,7 +284,7 @@ predict.imbroglio_beta <- function(object, newdata = NULL, level = 0.95, ...) {
   check_fraction(level, "level")
   x <- newdata %||% line_points(object)$x
   if (!is.numeric(x) || !length(x)) {
-    fail("argument", "`newdata` are returns of the benchmark, as fractions.",
+    fail_in_r("argument", "`newdata` are returns of the benchmark, as fractions.",
          where = sprintf("It is %s.", shown(newdata)))
   }
   V <- stats::vcov(object)
@@ -305,7 +305,7 @@ tidy.imbroglio_result <- function(x, ...) {
   terms <- sub("_error$", "", grep("_error$", names(table), value = TRUE))
   terms <- intersect(names(table), terms)
   if (!length(terms)) {
-    fail("argument", sprintf("There is no estimate with an error in this: %s.",
+    fail_in_r("argument", sprintf("There is no estimate with an error in this: %s.",
                              lower_case(title_of_result(attr(x, "measure")))))
   }
   keys <- names(table)[vapply(names(table), function(n) isTRUE(known_columns()[[n]]$key), NA)]

@@ -113,9 +113,9 @@ split_return <- function(book, over = "day", from = NULL, to = NULL,
 }
 
 held_by_date <- function(source, book) {
-  rows <- dated_rows(source, "shares", NULL)
+  rows <- dated_rows(source, "shares", NULL, least = 1L)
   if (is.null(rows)) {
-    fail("weights", "The holdings are not of several dates.",
+    fail("weights", "The holdings by date have no date.",
          remedy = "A table of them has the columns date, security and shares.")
   }
   dated_holdings(rows, colnames(book$returns$values))
@@ -187,13 +187,13 @@ split_over <- function(span, days, book, by) {
   worth <- days$worth[steps]
   neutral <- is_neutral(book) || any(worth <= 0)
   earned <- rowSums(days$made[steps, , drop = FALSE]) + days$cash_made[steps]
-  base <- (days$base %||% days$worth)[steps]
-  grown <- cumprod(c(1, 1 + ifelse(base == 0, 0, earned / base)))
-  scale <- ifelse(base == 0, 0, grown[-length(grown)] / base)
-  one <- function(made) {
-    list(component = colSums(made * scale), value = colSums(made))
-  }
-  own <- one(days$made[steps, , drop = FALSE])
+  # Of dated holdings the part of each day's return is known, of others it is over the worth.
+  part <- (days$part %||% (days$made / days$worth[-length(days$worth)]))[steps, , drop = FALSE]
+  cash_part <- (days$cash_part %||% (days$cash_made / days$worth[-length(days$worth)]))[steps]
+  grown <- cumprod(c(1, 1 + rowSums(part) + cash_part))
+  scale <- grown[-length(grown)]
+  made <- days$made[steps, , drop = FALSE]
+  own <- list(component = colSums(part * scale), value = colSums(made))
   rate <- if (!is.null(days$rate_made)) colSums(days$rate_made[steps, , drop = FALSE])
   returned <- if (is.null(days$own)) {
     days$close[span$last, ] / days$close[span$first, ] - 1
@@ -219,7 +219,7 @@ split_over <- function(span, days, book, by) {
   in_cash <- if (has_cash) list(
     security = "cash", weight = days$cash[span$first] / days$worth[span$first],
     total_return = if (days$cash[span$first] != 0) cash / days$cash[span$first] else NA_real_,
-    component = sum(days$cash_made[steps] * scale), component_value = cash,
+    component = sum(cash_part * scale), component_value = cash,
     rate_value = if (!is.null(rate)) 0
   )
   known <- function(columns) Filter(Negate(is.null), columns)

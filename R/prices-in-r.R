@@ -60,7 +60,9 @@ part_or_series <- function(x, name, from) {
 `[[.imbroglio_panel` <- function(x, i, exact = TRUE) {
   if (is.character(i) && length(i) == 1L) return(part_or_series(x, i, parent.frame()))
   if (length(i) != 1L) {
-    fail("argument", "`[[` picks one security.", remedy = "x[, c(\"A\", \"B\")] picks several.")
+    fail_in_r(
+      "argument", "`[[` picks one security.", remedy = "x[, c(\"A\", \"B\")] picks several."
+    )
   }
   panel_values(x)[, pick_securities(i, colnames(panel_values(x)))]
 }
@@ -83,7 +85,7 @@ table_on_dates <- function(x, dates) {
   if (inherits(x, "imbroglio_prices")) return(x[match(dates, x$dates), ])
   rows <- match(dates, x$dates)
   if (any(diff(rows) != 1L)) {
-    fail(
+    fail_in_r(
       "argument",
       "Rows of a returns table follow each other: each return is from the price before.",
       remedy = "Choose dates of the prices, then take returns."
@@ -98,7 +100,7 @@ picked_rows <- function(i, dates) {
     day <- if (is.character(i)) parse_iso_dates(i) else column_days(i, NULL, "i", "i")$days
     rows <- match(as.numeric(day), as.numeric(dates))
     if (anyNA(rows)) {
-      fail(
+      fail_in_r(
         "argument",
         sprintf("There is no date %s.", some(format(i[is.na(rows)]))),
         remedy = "window() takes a span, a month or a year."
@@ -108,7 +110,7 @@ picked_rows <- function(i, dates) {
     rows <- seq_along(dates)[i]
   }
   if (anyNA(rows)) {
-    fail("argument", sprintf("There are only %s to pick from.", count(length(dates), "date")))
+    fail_in_r("argument", sprintf("There are only %s to pick from.", count(length(dates), "date")))
   }
   sort(rows)
 }
@@ -151,7 +153,7 @@ index.imbroglio_panel <- function(x, ...) x$dates
 frequency.imbroglio_panel <- function(x, ...) {
   found <- (x$frequency %||% frequencies_of(x$dates, x$close))$per_year
   if (length(unique(found)) > 1L) {
-    fail(
+    fail_in_r(
       "argument",
       "The securities have several frequencies.",
       where = sprintf("They are %s a year.", some(unique(format(round(found, 1L), trim = TRUE))))
@@ -177,7 +179,7 @@ Ops.imbroglio_panel <- function(e1, e2) refuse_sum(.Generic)
 Math.imbroglio_panel <- function(x, ...) refuse_sum(.Generic)
 
 refuse_sum <- function(what, remedy = NULL) {
-  fail(
+  fail_in_r(
     "argument",
     sprintf("A table of prices or returns is not calculated with: `%s`.", what),
     remedy = remedy %||% paste(
@@ -210,7 +212,7 @@ duplicated.imbroglio_panel <- function(x, ...) refuse_sum("duplicated")
 one_of_them <- function(x, what) {
   values <- panel_values(x)
   if (ncol(values) > 1L) {
-    fail(
+    fail_in_r(
       "argument",
       sprintf("`%s` is of one security; the table has %s.", what, count(ncol(values))),
       remedy = sprintf("Pick one, or sapply(x, %s).", what)

@@ -46,7 +46,7 @@ put_beside <- function(tables, any_date) {
   names <- unlist(lapply(tables, colnames))
   twice <- unique(names[duplicated(names)])
   if (length(twice)) {
-    fail(
+    fail_in_r(
       "security",
       sprintf("%s stands in several of the tables.", some(twice)),
       remedy = "rbind() sets dates of the same securities below each other."
@@ -56,7 +56,7 @@ put_beside <- function(tables, any_date) {
   if (any_date) return(made)
   days <- lapply(tables, function(one) as.numeric(stats::time(one)))
   shared <- Reduce(intersect, days)
-  if (!length(shared)) fail("too_short", "The tables have no date in common.")
+  if (!length(shared)) fail_in_r("too_short", "The tables have no date in common.")
   table_on_dates(made, made$dates[as.numeric(made$dates) %in% shared])
 }
 
@@ -64,7 +64,7 @@ put_together <- function(tables) {
   tables <- tables[!vapply(tables, is.null, NA)]
   as_returned <- vapply(tables, inherits, NA, "imbroglio_returns")
   if (any(as_returned) && !all(as_returned)) {
-    fail(
+    fail_in_r(
       "argument", "Prices and returns are not put into one table.",
       remedy = "Put prices together, then take returns."
     )
@@ -76,14 +76,14 @@ prices_put_together <- function(tables) {
   tables <- lapply(tables, as_prices)
   if (length(tables) == 1L) return(tables[[1L]])
   if (!all(vapply(tables, function(x) is.null(x$converted), NA))) {
-    fail(
+    fail_in_r(
       "argument", "Prices that were converted are not put together.",
       remedy = "Put them together as they were quoted, then convert them all."
     )
   }
   of <- unique(vapply(tables, function(x) x$measured, ""))
   if (length(of) > 1L) {
-    fail("argument", sprintf("Some of the tables are of %s prices, others of %s prices.",
+    fail_in_r("argument", sprintf("Some of the tables are of %s prices, others of %s prices.",
                              of[1L], of[2L]))
   }
   dates <- .Date(sort(unique(unlist(lapply(tables, function(x) as.numeric(x$dates))))))
@@ -119,7 +119,7 @@ matrix_together <- function(tables, pick, dates, securities) {
     differs <- which(!is.na(there) & !is.na(values) & there != values, arr.ind = TRUE)
     if (nrow(differs)) {
       first <- differs[1L, ]
-      fail(
+      fail_in_r(
         "duplicate",
         sprintf(
           "%s in several of the tables, and differ.", count(nrow(differs), "price stands",
@@ -147,7 +147,7 @@ returns_put_together <- function(tables) {
   given <- vapply(tables, function(x) is.null(x$prices) && is.null(x$book), NA)
   if (!alike(function(x) x$kind) || !(all(priced) || all(given)) ||
       !alike(function(x) x$stated)) {
-    fail(
+    fail_in_r(
       "argument",
       "Only returns of one kind, taken alike, are put into one table.",
       where = sprintf("These are %s.", some(vapply(tables, function(x) {

@@ -74,7 +74,7 @@ can_be_loss <- function(measured, x, level, what) {
   if (!is.null(names(measured))) measured <- measured[intersect(c("var", "es"), names(measured))]
   there <- stats::quantile(-x, level, names = FALSE)
   if (measured[1L] < 0 && there > 0) {
-    fail(
+    fail_in_r(
       "own", sprintf("%s gives value at risk with the wrong sign.", what),
       where = sprintf("It gave %s, where %s of the losses are up to %s.",
                       format(measured[[1L]]), unit_words(level), format(there)),
@@ -83,7 +83,7 @@ can_be_loss <- function(measured, x, level, what) {
   }
   if (length(measured) == 2L && !is.na(measured[2L]) &&
       measured[2L] < measured[1L] - 1e-9 * abs(measured[1L])) {
-    fail(
+    fail_in_r(
       "own", sprintf("%s gives an expected shortfall below value at risk.", what),
       where = sprintf("It gave %s and %s.", format(measured[[1L]]), format(measured[[2L]])),
       remedy = "Name them, c(var = , es = ), or give value at risk first."

@@ -68,7 +68,7 @@ registered <- function() {
 #' @export
 register_again <- function(what) {
   if (!inherits(what, "imbroglio_registered")) {
-    fail("argument", "This is not what registered() gives.",
+    fail_in_r("argument", "This is not what registered() gives.",
          where = sprintf("It is %s.", shown(what)))
   }
   Map(list2env, what$records, registries())
@@ -83,7 +83,7 @@ unregister <- function(name) {
   }, NA)
   if (!any(here)) {
     known <- unlist(lapply(registries(), ls))
-    fail(
+    fail_in_r(
       "argument", sprintf("Nothing is registered as %s.", shown(name)),
       where = if (length(known)) sprintf("There is %s.", some(known))
     )

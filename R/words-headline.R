@@ -26,7 +26,7 @@ words_of <- function(result) UseMethod("words_of")
 
 #' @export
 words_of.default <- function(result) {
-  fail(
+  fail_in_r(
     "argument",
     "Only the result of a measure is read in words.",
     where = sprintf("This is %s.", shown(result)),

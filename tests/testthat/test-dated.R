@@ -38,6 +38,18 @@ test_that("shares by date are what was held, and what came from outside is no re
   expect_equal(sum(split$component[split$security != "BOOK"]), prod(1 + want) - 1)
   cut <- quietly(window(book, end = days[3L]))
   expect_equal(as.vector(as_returns(cut)$values), unname(want[time(p)[-1L] <= days[3L]]))
+  # What comes after the last price is not known yet; at a weekend it is that of the last close.
+  before <- quietly(window(book, end = days[4L] - 1))
+  expect_equal(before$shares[match(names(before), colnames(p))], c(3, 9, 2))
+  later <- transform(table, date = date + 3650)
+  expect_error(quietly(as_portfolio(p, shares = later)), class = "imbroglio_error_weights")
+  expect_message(as_portfolio(p, shares = rbind(table, later)), "12 rows are of the holdings")
+  weekend <- rbind(table, data.frame(date = max(time(p)) + 3, security = "TARROW", shares = 7))
+  expect_equal(quietly(as_portfolio(p, shares = weekend))$shares, 7)
+  one_date <- quietly(split_return(book, from = days[3L], to = days[4L], holdings = table[7:9, ]))
+  expect_equal(one_date$total_return[one_date$security == "BOOK"],
+               prod(1 + (rowSums(t(c(3, 9, 2) * t(diff(P)))) /
+                           (P[-n, ] %*% c(3, 9, 2)))[250:399]) - 1)
   for (one in list(measure_return(book), measure_drawdown(book), measure_volatility(book))) {
     expect_s3_class(show_working(one), "imbroglio_working")
   }
@@ -100,8 +112,11 @@ test_that("trades earn from their price, are paid from outside or from cash, and
   }, 0)
   worth <- rowSums(held * close)
   n <- nrow(P)
-  made <- worth[-1L] - worth[-n] - paid[-1L]
-  want <- made / (worth[-n] + pmax(paid[-1L], 0))
+  of_trades <- vapply(seq_len(nrow(P)), function(i) {
+    sum((trades$shares * (P[i, trades$security] - trades$price))[at == i])
+  }, 0)
+  want <- rowSums(held[-n, ] * diff(close)) / worth[-n] +
+    of_trades[-1L] / (worth[-n] + pmax(paid[-1L], 0))
   # The table of prices begins with the day of the first trade.
   book <- quietly(as_portfolio(p, trades = trades))
   expect_equal(as.vector(as_returns(book)$values), unname(want), tolerance = 1e-12)
@@ -113,6 +128,15 @@ test_that("trades earn from their price, are paid from outside or from cash, and
   expect_equal(as.vector(as_returns(funded)$values), unname(diff(with_cash) / with_cash[-n]),
                tolerance = 1e-12)
   expect_equal(as.data.frame(funded)$value[3L], with_cash[[n]] - worth[[n]])
+  # What is bought at the close earns nothing on its day, however much it is.
+  large <- data.frame(
+    date = time(p)[c(1L, 50L)], security = "TARROW", shares = c(1, 1e6), price = P[c(1L, 50L), 1L]
+  )
+  expect_equal(as.vector(as_returns(quietly(as_portfolio(p, trades = large)))$values),
+               unname(diff(P[, 1L]) / P[-n, 1L]))
+  half_told <- transform(large, price = c(P[1L, 1L], NA))
+  expect_equal(as_returns(quietly(as_portfolio(p, trades = half_told)))$values,
+               as_returns(quietly(as_portfolio(p, trades = large)))$values)
   early <- quietly(as_portfolio(demo_prices()[1990:2573, ], trades = trades))
   expect_equal(as_returns(early)$values[[1L]], 1 / 0.99 - 1, tolerance = 1e-12)
   expect_message(
