@@ -25,10 +25,11 @@
 #' buy and sell), and the price where it is known. What a trade made from its price to the close
 #' is earned on its day, over the worth at the close before and what was put in on the day:
 #' \deqn{r_t = \frac{\sum_i h_{i,t-1} (P_{i,t} - P_{i,t-1}) + c_{t-1}}{V_{t-1}} +
-#'   \frac{\sum_k q_k (P_{k,t} - p_k)}{V_{t-1} + \max(F_t, 0)}}{r_t = (sum(h_i,t-1 (P_i,t - P_i,t-1)) + c_t-1) /
-#'   V_t-1 + sum(q_k (P_k,t - p_k)) / (V_t-1 + max(F_t, 0))}
-#' with \eqn{F}{F} the money that the trades took from outside. Without `cash` each trade is paid from
-#' outside; with `cash`, the money there was at the start, trades are paid out of it.
+#'   \frac{\sum_k q_k (P_{k,t} - p_k)}{V_{t-1} + \max(F_t, 0)}}{r_t =
+#'   (sum(h_i,t-1 (P_i,t - P_i,t-1)) + c_t-1) / V_t-1 + sum(q_k (P_k,t - p_k)) /
+#'   (V_t-1 + max(F_t, 0))}
+#' with \eqn{F}{F} the money that the trades took from outside. Without `cash` each trade is paid
+#' from outside; with `cash`, the money there was at the start, trades are paid out of it.
 #'
 #' As held today, such a book is what is held at the last date. [split_return()] tells what each
 #' holding added and what came from outside.
