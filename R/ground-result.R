@@ -93,9 +93,9 @@ with_own_source <- function(kept, data, whole) {
   known <- names(source)
   told <- c(
     unlist(Filter(is.character, as.list(data)), use.names = FALSE),
-    about$choices, unlist(Filter(is.character, about$exact))
+    as.character(unlist(about$choices)), unlist(Filter(is.character, about$exact))
   )
-  own <- known %in% c(told, unlist(strsplit(about$choices, "[ ,;:]+")))
+  own <- known %in% c(told, unlist(strsplit(as.character(told), "[ ,;:]+")))
   if (all(own) || !any(own)) return(kept)
   kept$basis <- about
   kept$source <- source[, known[own]]

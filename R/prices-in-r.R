@@ -42,12 +42,18 @@ NULL
 
 panel_values <- function(x) .subset2(x, "close") %||% .subset2(x, "values")
 
+# What a table may have, and not each has.
+parts_of_tables <- c(
+  "about", "actions", "beside", "block", "book", "converted", "ends_before", "first", "layout",
+  "money", "others", "prices", "read", "repairs", "shown_from", "stated", "then", "today"
+)
+
 # The package itself asks for the parts of a table; others may mean a security.
 part_or_series <- function(x, name, from) {
   part <- .subset2(x, name)
   if (identical(topenv(from), topenv())) return(part)
   securities <- colnames(panel_values(x))
-  if (!is.null(part) && !name %in% securities) return(part)
+  if ((!is.null(part) || name %in% parts_of_tables) && !name %in% securities) return(part)
   panel_values(x)[, pick_securities(name, securities)]
 }
 
