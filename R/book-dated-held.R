@@ -67,3 +67,27 @@ parts_dated <- function(book) {
     whole = returns_of_days(days)
   )
 }
+
+# Rows up to the last price. A date soon after it, as of a weekend, is that of the last close, but
+# not where the prices were cut there.
+rows_until <- function(rows, returns) {
+  dates <- (returns$prices %||% returns)$dates
+  last <- as.numeric(dates[length(dates)])
+  cut <- !is.null(returns$prices$ends_before)
+  late <- rows$day > last + if (cut) 0 else 7
+  if (all(late)) {
+    fail(
+      "weights", "The holdings are of dates after the last price.",
+      where = sprintf("They begin on %s, the prices end on %s.", .Date(min(rows$day)), .Date(last))
+    )
+  }
+  if (any(late) && !cut) {
+    note("dated", sprintf(
+      "%s of the holdings after the last price, of %s, and not used.",
+      count(sum(late), "row is", "rows are"), .Date(last)
+    ))
+  }
+  each <- lengths(rows) == length(rows$day) & names(rows) != "place"
+  rows[each] <- lapply(rows[each], `[`, !late)
+  rows
+}
