@@ -91,3 +91,72 @@ rows_until <- function(rows, returns) {
   rows[each] <- lapply(rows[each], `[`, !late)
   rows
 }
+
+# What is held is in the currency of its prices, and cash in that of all: by date there is no rate.
+refuse_unlike_money <- function(rows, held, prices, name) {
+  is_cash <- !rows$security %in% held$security
+  own <- rows$currency[match(held$security, rows$security)]
+  counted <- in_one_currency(list(
+    security = held$security, amount = held$table[nrow(held$table), ], what = "shares",
+    currency = own,
+    cash_currency = unique(stats::na.omit(rows$currency[is_cash]))
+  ), prices, name)
+  others <- setdiff(stats::na.omit(rows$currency[is_cash]), counted$base)
+  foreign <- if (rows$what == "value" && !is.null(prices$converted)) {
+    setdiff(stats::na.omit(rows$currency), counted$base)
+  }
+  told <- unique(data.frame(rows$security, rows$currency %||% rep(NA, length(rows$security))))
+  if (length(others) || length(foreign) || anyDuplicated(told[[1L]])) {
+    fail(
+      "currency", sprintf("%s by date is in several currencies.", name),
+      where = sprintf("It has %s.", some(unique(stats::na.omit(rows$currency)))),
+      remedy = "Give its values and its cash in one currency, the base."
+    )
+  }
+  if (!is.null(held$trades$price) && !is.null(prices$converted$rates)) {
+    fail(
+      "currency", "Prices of trades are in their own currency, those of the table converted.",
+      remedy = "Leave the prices of the trades out: they then count at the close of their day."
+    )
+  }
+}
+
+# A price far from the close of its day is another split, unit or currency more often than a trade.
+doubt_trade_prices <- function(trades, days) {
+  if (is.null(trades$price)) return(invisible())
+  row <- pmax(findInterval(trades$day, as.numeric(days$dates)), 1L)
+  close <- days$close[cbind(row, match(trades$security, days$security))]
+  off <- which(abs(log(trades$price / close)) > log(1.2))
+  if (!length(off)) return(invisible())
+  i <- off[1L]
+  caution(
+    "trade_price",
+    sprintf(
+      "%s at more than a fifth from the close of its day: %s on %s at %s, the close is %s.",
+      count(length(off), "trade is", "trades are"), trades$security[i], .Date(trades$day[i]),
+      format(trades$price[i]), format(close[i])
+    ),
+    remedy = paste(
+      "Prices that were adjusted, or another unit, make returns of trades that were not made:",
+      "trade on prices as traded, or leave the prices of the trades out."
+    )
+  )
+}
+
+# A holding that is priced less often than the others stands at its last price between.
+rare_words <- function(held, returns) {
+  rare <- rarer_than_most(frequency_part(returns$frequency, held$security))
+  if (any(rare)) sprintf("%s at the last price that was known", some(held$security[rare]))
+}
+
+say_dated <- function(name, held, days) {
+  outside <- outside_words(days)
+  owed <- !is.null(held$paid_from) & days$cash < 0
+  note("dated", sprintf("%s is what was held on each date: %s.", name, paste(c(
+    held$said, if (length(outside)) sprintf("from outside came %s", outside),
+    if (any(owed)) sprintf(
+      "cash is below 0 on %s, at the lowest %s", count(sum(owed), "date"),
+      format(round(min(days$cash), 2L), big.mark = ",", nsmall = 2L)
+    )
+  ), collapse = "; ")))
+}

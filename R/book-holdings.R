@@ -67,11 +67,6 @@ currency_of_lots <- function(securities, currency) {
   vapply(own, function(x) if (length(x)) x else NA_character_, "", USE.NAMES = FALSE)
 }
 
-# A table, or the path of a file of one; not amounts by name.
-is_table_of_holdings <- function(x) {
-  is.data.frame(x) || (is.character(x) && length(x) == 1L && is.null(names(x)))
-}
-
 # Cash as a number; "rest" of weights is what is left of 1.
 cash_amount <- function(cash, what, amounts) {
   if (identical(cash, "rest")) cash <- if (what == "weight") 1 - sum(amounts) else 0

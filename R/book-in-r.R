@@ -85,7 +85,9 @@ window.imbroglio_book <- function(x, ...) {
   if (!inherits(cut, "imbroglio_returns")) {
     cut <- as_returns(cut, kind = priced_of(x)$kind, every = priced_of(x)$stated)
   }
-  held_on(x, cut)
+  made <- held_on(x, cut, if (!is.null(cut$prices)) stopped_by(cut$prices, x$carried))
+  made$parts <- x$parts
+  made
 }
 
 #' @export

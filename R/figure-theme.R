@@ -205,8 +205,10 @@ figure_width <- function() {
   }
   told <- told %||% usual_width
   if (!is.numeric(told) || length(told) != 1L || !is.finite(told) || told <= 0) {
-    fail_in_r("argument", "The option imbroglio.figure_width is a number of inches.",
-         where = sprintf("It is %s.", shown(told)))
+    fail_in_r(
+      "argument", "The option imbroglio.figure_width is a number of inches.",
+      where = sprintf("It is %s.", shown(told))
+    )
   }
   told
 }

@@ -59,7 +59,7 @@ register_family <- function(name, density, distribution, start, low, high = rep(
   }
   density <- of_each(density, "density", Inf)
   distribution <- of_each(distribution, "distribution", 1 + 1e-6)
-  check_distribution(density, distribution, trial, 0, name)
+  check_distribution(density, distribution, trial, 0, 1, name)
   say_registered_again(name, registered_families)
   registered_families[[name]] <- registered_record(
     names(trial),
@@ -77,17 +77,19 @@ register_family <- function(name, density, distribution, start, low, high = rep(
 
 # Whether a density is one, and that of its distribution function, at some parameters: else its
 # likelihood says nothing beside that of others.
-check_distribution <- function(density_of, share_below, at, centre, name) {
+check_distribution <- function(density_of, share_below, at, centre, spread, name) {
+  # In units of the sample, so that what is narrow is not stepped over.
   area <- function(from, to) {
     tryCatch(
       stats::integrate(
-        function(x) density_of(x, at), from, to, subdivisions = 2000L, rel.tol = 1e-6
+        function(u) spread * density_of(centre + spread * u, at), from, to,
+        subdivisions = 2000L, rel.tol = 1e-6
       )$value,
       imbroglio_error = stop, error = function(e) NA_real_
     )
   }
-  parts <- c(area(-Inf, centre), area(centre, Inf))
-  below <- share_below(c(-1e6, centre, 1e6), at)
+  parts <- c(area(-Inf, 0), area(0, Inf))
+  below <- share_below(centre + spread * c(-1e6, 0, 1e6), at)
   refuse <- function(text, ...) {
     fail_in_r(
       "own", sprintf(text, ...),
@@ -139,7 +141,7 @@ registered_record <- function(parameters, low, high, density_of, distribution, s
           found <- likeliest(x, start_at(x), c(0, 0.5, -0.5))
           if (found$converged) {
             check_distribution(
-              density_of, distribution, found$estimate, stats::median(x), words$name
+              density_of, distribution, found$estimate, stats::median(x), stats::sd(x), words$name
             )
           }
           found

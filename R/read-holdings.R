@@ -99,3 +99,8 @@ date_of_holdings <- function(grid, column) {
   }
   if (length(one)) .Date(as.numeric(one))
 }
+
+# A table, or the path of a file of one; not amounts by name.
+is_table_of_holdings <- function(x) {
+  is.data.frame(x) || (is.character(x) && length(x) == 1L && is.null(names(x)))
+}

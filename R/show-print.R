@@ -52,7 +52,7 @@ print.imbroglio_result <- function(x, ...) {
 knit_print.imbroglio_result <- function(x, ...) {
   if (!holds_result(x)) return(knitr::knit_print(plain_table(x), ...))
   most <- 20L
-  said <- if (nrow(x)) tryCatch(words_of(x), imbroglio_error = function(e) NULL)
+  said <- if (nrow(x)) tryCatch(in_words(x), imbroglio_error = function(e) NULL)
   shown <- utils::head(as.data.frame(x), most)
   knitr::asis_output(paste(c(
     "", if (length(said)) as_markdown_text(paste(utils::head(said, 3L), collapse = " ")), "",

@@ -66,14 +66,20 @@ register_var_method <- function(name, estimate, title = name, formula = "", sour
 # One number or two, of losses: a mean loss beyond value at risk that is smaller than that, and a
 # gain where the worst returns are losses, are none.
 can_be_loss <- function(measured, x, level, what) {
-  ok <- is.numeric(measured) &&
-    length(measured) %in% 1:2 && !any(is.nan(measured)) && !is.infinite(measured[1L]) &&
-    all(names(measured) %in% c("var", "es")) && (is.null(names(measured)) || "var" %in%
-      names(measured))
-  if (!ok || is.na(measured[1L])) return(ok)
-  if (!is.null(names(measured))) measured <- measured[intersect(c("var", "es"), names(measured))]
+  named <- names(measured)
+  ok <- is.numeric(measured) && length(measured) %in% 1:2 && !any(is.nan(measured)) &&
+    (is.null(named) || (all(named %in% c("var", "es")) && "var" %in% named))
+  if (!ok) return(FALSE)
+  if (!is.null(named)) measured <- measured[intersect(c("var", "es"), named)]
+  if (is.na(measured[1L]) || is.infinite(measured[1L])) return(is.na(measured[1L]))
+  refuse_no_loss(unname(measured), x, level, what)
+  TRUE
+}
+
+refuse_no_loss <- function(measured, x, level, what) {
   there <- stats::quantile(-x, level, names = FALSE)
-  if (measured[1L] < 0 && there > 0) {
+  # Far out, and about as far on the other side: nearer the middle a small gain may be right.
+  if (level >= 0.9 && there > 0 && measured[1L] < -0.5 * there) {
     fail_in_r(
       "own", sprintf("%s gives value at risk with the wrong sign.", what),
       where = sprintf("It gave %s, where %s of the losses are up to %s.",
@@ -89,7 +95,6 @@ can_be_loss <- function(measured, x, level, what) {
       remedy = "Name them, c(var = , es = ), or give value at risk first."
     )
   }
-  TRUE
 }
 
 # What it measures of a sample, and its errors by 200 samples drawn from that.
