@@ -132,7 +132,7 @@ doubt_trade_prices <- function(trades, days) {
   caution(
     "trade_price",
     sprintf(
-      "%s at more than a fifth from the close of its day: %s on %s at %s, the close is %s.",
+      "%s at a price more than a fifth from the close: %s on %s at %s, the close is %s.",
       count(length(off), "trade is", "trades are"), trades$security[i], .Date(trades$day[i]),
       format(trades$price[i]), format(close[i])
     ),

@@ -229,9 +229,11 @@ book_returns <- function(book, held) {
   } else {
     returns_dated(book)
   }
+  # As it was held by dates, what lies between prices is the last that was known, and said there.
+  dated <- held == "then" && !is.null(book$dated)
   made$book <- list(
     name = book$name,
-    between = book$between$words,
+    between = if (!dated) book$between$words,
     held = if (held == "today") today_words(book) else then_words(book),
     text = if (held == "today") {
       holdings_text(book)

@@ -137,9 +137,9 @@ of_names <- function(x, own) {
 #' | volatility | 7,977 KB | 90 KB | 25 KB |
 #' | a figure of it | 784 KB | 741 KB | |
 #' | value at risk of a book of them | 15,976 KB | 15,976 KB | 12 KB |
-#' | a figure of it | 848 KB | | |
+#' | a figure of it | 855 KB | | |
 #'
-#' (A figure of nothing is 700 KB: what the library for figures keeps with it.)
+#' (A figure of one point is 588 KB: what the library for figures keeps with it.)
 #'
 #' @param result A result of a measure.
 #' @return The result, without its data.

@@ -88,6 +88,7 @@ as.list.imbroglio_panel <- function(x, ...) {
 
 # A table on some of its dates.
 table_on_dates <- function(x, dates) {
+  if (!length(dates)) fail_in_r("empty", "No date is picked.")
   if (inherits(x, "imbroglio_prices")) return(x[match(dates, x$dates), ])
   rows <- match(dates, x$dates)
   if (any(diff(rows) != 1L)) {

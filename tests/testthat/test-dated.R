@@ -2,6 +2,7 @@
 
 dated_prices <- function() demo_prices()[2001:2573, c("TARROW", "OSSELL", "BAYBOND")]
 filled <- function(p) apply(as.matrix(p), 2L, function(x) zoo::na.locf(x, na.rm = FALSE))
+quietly_noted <- function(code) suppressMessages(code, classes = "imbroglio_note")
 on_days <- function(p) time(p)[c(1, 100, 250, 400)]
 
 test_that("shares by date are what was held, and what came from outside is no return", {
@@ -158,4 +159,52 @@ test_that("trades earn from their price, are paid from outside or from cash, and
     expect_error(quietly(do.call(as_portfolio, c(list(p), bad[[i]]))),
                  class = paste0("imbroglio_error_", names(bad)[i]), info = i)
   }
+})
+
+test_that("what a table of holdings or trades says besides is used, told or refused", {
+  p <- dated_prices()
+  days <- on_days(p)
+  close <- as.matrix(p)[, "TARROW"]
+  trades <- data.frame(date = days[1:2], ticker = "TARROW", qty = c(10, 5), commission = 3)
+  expect_message(as_portfolio(p, trades = trades), "not used: commission")
+  # A price of another unit, or before a split that was adjusted, is doubted; a usual one is not.
+  at <- match(as.numeric(days[1:2]), as.numeric(time(p)))
+  expect_no_warning(quietly_noted(
+    as_portfolio(p, trades = transform(trades, price = close[at] * c(0.97, 1.03)))
+  ))
+  for (off in c(100, 0.5)) {
+    expect_warning(
+      quietly_noted(as_portfolio(p, trades = transform(trades, price = close[at] * c(1, off)))),
+      "1 trade is at a price more than a fifth", class = "imbroglio_warning_trade_price"
+    )
+  }
+  expect_message(
+    as_portfolio(p, trades = trades[1:2, 1:3], cash = 10 * close[at[1L]]),
+    "cash is below 0 on [0-9]+ dates"
+  )
+  held <- data.frame(
+    date = rep(days[1:2], each = 2L), security = c("TARROW", "cash"), value = c(10, 5, 20, 5)
+  )
+  converted <- quietly(translate_prices(
+    demo_prices()[, c("TARROW", "BAYMETAL")], demo_file("bay-rates.csv.gz"), "HBC",
+    c(TARROW = "HBC", BAYMETAL = "TMC")
+  ))
+  mixed <- list(
+    list(p, values = transform(held, currency = c("HBC", "TMC"))),
+    list(p, values = transform(held, currency = c("HBC", "HBC", "TMC", "HBC"))),
+    list(converted, trades = transform(trades[1:3], price = 50)),
+    list(converted, values = transform(held, security = "BAYMETAL", currency = "TMC"))
+  )
+  for (i in seq_along(mixed)) {
+    expect_error(quietly(do.call(as_portfolio, mixed[[i]])), class = "imbroglio_error_currency",
+                 info = i)
+  }
+  # A fund of Wednesdays among daily prices stands at its last price, in what did happen.
+  both <- quietly(cbind(demo_prices()[, "TARROW"], read_prices(demo_file("bay-fund.csv"))))
+  table <- data.frame(date = days, TARROW = 0.4, REEFFUND = 0.6)
+  book <- quietly(as_portfolio(both, weights = table))
+  said <- basis(measure_volatility(book))$choices
+  expect_match(said[["BOOK"]], "REEFFUND at the last price that was known")
+  expect_false("between" %in% names(said))
+  expect_identical(as_returns(book)$every, "day")
 })

@@ -186,6 +186,20 @@ test_that("what is registered is held to what it must be, with its name", {
       text, class = "imbroglio_error_own"
     )
   }
+  # What is narrow, or counted in thousands, is no less a density.
+  withr::defer(unregister("own"))
+  register_family("own", d, p, function(x) c(m = mean(x), s = sd(x)), c(-Inf, 0))
+  for (size in c(0.05, 1, 1e5)) {
+    x <- data.frame(date = stock_dates()[1:300], A = size * qnorm(ppoints(300)) / 100)
+    fit <- fit_returns(
+      quietly(as_returns(x, given = "returns", kind = "log")), c("own", "normal"), test_draws = 0
+    )
+    expect_equal(fit$aic[1L], fit$aic[2L], tolerance = 1e-6)
+  }
+  # A small gain in the middle of the returns is no wrong sign.
+  register_var_method("signed", function(r, level) -0.0001)
+  middle <- suppressWarnings(measure_var(r[, 1L], level = 0.5, method = "signed"))
+  expect_identical(middle$var, -1e-4)
   expect_true(all(c("student", "nig") %in% return_families()$name))
   expect_true(all(c("deviation", "garch") %in% volatility_methods()$name))
 })
@@ -200,6 +214,12 @@ test_that("results in a knitted document are a table with their sentence, as dat
   expect_match(shown, "*Basis:*", fixed = TRUE)
   expect_no_match(shown, "<b>|", fixed = TRUE)
   expect_match(shown, "&lt;b&gt;\\|x", fixed = TRUE)
+  # Of every result, with the reading of its book.
+  found <- answers_of_cases()
+  for (name in names(found)) {
+    expect_match(knitr::knit_print(found[[name]]), "| ---", fixed = TRUE, info = name)
+  }
+  expect_match(knitr::knit_print(found$return.of_book), "BOOK, as held then", fixed = TRUE)
   # Words are broken to the width that is drawn, progress is not shown.
   withr::local_options(imbroglio.figure_width = 7)
   narrow <- quietly(ggplot2::autoplot(measure_volatility(p, window = 20)))$labels
@@ -207,4 +227,13 @@ test_that("results in a knitted document are a table with their sentence, as dat
   withr::local_options(imbroglio.figure_width = "wide")
   expect_error(ggplot2::autoplot(measure_volatility(p)), class = "imbroglio_error_argument")
   expect_false(imbroglio:::shows_progress())
+  withr::local_options(imbroglio.figure_width = NULL, imbroglio.progress = TRUE)
+  returns <- as_returns(p)
+  shown <- quietly(list(
+    backtest_var(returns, method = "garch", window = 60, refit = 20),
+    measure_var(returns, method = "student"), fit_returns(returns, "normal", test_draws = 20)
+  ))
+  withr::local_options(imbroglio.progress = FALSE)
+  expect_identical(as.data.frame(shown[[2L]]),
+                   as.data.frame(quietly(measure_var(returns, method = "student"))))
 })
