@@ -2,7 +2,11 @@
 
 #' @rdname backtest_var
 #' @export
-backtest_series <- function(result) tibble::as_tibble(backtest_days(result))
+backtest_series <- function(result) listed_of(result, backtest_days(result), "backtest_series")
+
+listed_of <- function(result, columns, measure) {
+  new_result(columns, measure, basis(result), attr(result, "source"))
+}
 
 backtest_days <- function(result) {
   check_backtest(result)
@@ -44,7 +48,7 @@ check_backtest <- function(result) {
 
 #' @rdname backtest_var
 #' @export
-backtest_breaches <- function(result) tibble::as_tibble(breach_rows(result))
+backtest_breaches <- function(result) listed_of(result, breach_rows(result), "backtest_breaches")
 
 breach_rows <- function(result) {
   result <- table_again(result)
@@ -59,7 +63,9 @@ breach_rows <- function(result) {
 
 #' @rdname backtest_var
 #' @export
-backtest_zones <- function(result) {
+backtest_zones <- function(result) listed_of(result, zone_rows(result), "backtest_zones")
+
+zone_rows <- function(result) {
   check_backtest(result)
   result <- table_again(result)
   days <- backtest_days(result)
@@ -87,5 +93,5 @@ backtest_zones <- function(result) {
   zones$zone <- zone_names[1L +
     (zones$breaches >= limits[1L, ]) +
     (zones$breaches >= limits[2L, ])]
-  tibble::as_tibble(zones)
+  zones
 }

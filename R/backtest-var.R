@@ -264,22 +264,25 @@ var_lines_of <- function(returns, records, window, expanding, refit, request) {
       })
       if (!is.null(fast[[1L]])) return(fast)
     }
-    lines <- array(NA_real_, c(dim(values), length(request$level), 2L))
-    bar <- progress_bar(record$title, total = ncol(values))
-    for (j in seq_len(ncol(values))) {
-      rows <- which(!is.na(values[, j]))
-      if (length(rows) > window) {
-        lines[rows, j, , ] <- var_line_of(
-          values[rows, j], record, window, expanding, refit, request
-        )
-      }
-      progress_step(bar)
-    }
-    progress_done(bar)
+    as_said <- function(code) if (is.null(record$said)) code else said_once(code, record$said)
+    line_of <- function(x) var_line_of(x, record, window, expanding, refit, request)
+    lines <- as_said(lines_of_each(values, line_of, window, length(request$level), record$title))
     lapply(seq_along(request$level), function(i) {
       list(var = array(lines[, , i, 1L], dim(values)), es = array(lines[, , i, 2L], dim(values)))
     })
   })
+}
+
+lines_of_each <- function(values, line_of, window, levels, title) {
+  lines <- array(NA_real_, c(dim(values), levels, 2L))
+  bar <- progress_bar(title, total = ncol(values))
+  for (j in seq_len(ncol(values))) {
+    rows <- which(!is.na(values[, j]))
+    if (length(rows) > window) lines[rows, j, , ] <- line_of(values[rows, j])
+    progress_step(bar)
+  }
+  progress_done(bar)
+  lines
 }
 
 var_line_of <- function(x, record, window, expanding, refit, request) {

@@ -75,8 +75,5 @@ run_backtest <- function(files, options) {
   if (length(asked) > 1L) {
     fail("argument", sprintf("%s are listed one at a time.", some(paste0("--", asked))))
   }
-  listed <- as.list(listing[[asked]](tested))
-  measure <- paste0("backtest_", asked)
-  result <- new_result(listed, measure, basis(tested), attr(tested, "source"))
-  hand_over_measured(result, options, tested)
+  hand_over_measured(listing[[asked]](tested), options, tested)
 }

@@ -6,6 +6,7 @@ autoplot.imbroglio_volatility_split <- function(object, start = NULL, end = NULL
   table <- as.data.frame(object)
   name <- basis(object)$book$name
   table <- table[table$security != name, ]
+  refuse_without_rows(TRUE, nrow(table) > 0L)
   if (!is.null(table$window)) {
     table <- within_dates(table, "to", start, end)
     return(shares_through_time(object, table))

@@ -10,7 +10,7 @@ autoplot.imbroglio_drawdown <- function(object, start = NULL, end = NULL, worst 
       object,
       table,
       "max_drawdown",
-      "Deepest fall, %",
+      "Deepest fall",
       sprintf("Deepest fall within the last %s returns", some(count(unique(table$window)))),
       floor = FALSE
     ))

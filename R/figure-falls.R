@@ -10,7 +10,7 @@ autoplot.imbroglio_downside <- function(object, start = NULL, end = NULL, ...) {
       object,
       table,
       "semi_deviation_annual",
-      "Semi-deviation, % a year",
+      "Semi-deviation a year",
       sprintf(
         "How far returns lay below their mean over the last %s returns, a year",
         some(count(unique(table$window)))

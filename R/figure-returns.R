@@ -138,7 +138,7 @@ autoplot.imbroglio_return <- function(object, start = NULL, end = NULL, ...) {
       object,
       table,
       "return_annual",
-      "Return, % a year",
+      "Return a year",
       sprintf("Over the last %s returns, a year", some(count(unique(table$window)))),
       floor = FALSE
     ))

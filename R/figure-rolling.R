@@ -2,15 +2,15 @@
 # panel each.
 rolling_panels <- function(object, table, column, y, subtitle, floor = TRUE) {
   source <- attr(object, "source")
-  scale <- if (counts_percent(object, column)) 100 else 1
+  percents <- counts_percent(object, column) && !counts_money(object)
   if (counts_money(object)) {
-    y <- sub("Return", "Profit", sub(", % a year", " a year", sub(", %$", "", y)))
+    y <- sub("Return", "Profit", y)
     subtitle <- sub("returns", "profits", subtitle)
   }
   securities <- unique(table$security)
   table$series <- series_of(table)
   lines <- do.call(rbind, lapply(securities, function(s) {
-    part <- with_gaps(table[table$security == s, ], source$dates, column, scale)
+    part <- with_gaps(table[table$security == s, ], source$dates, column, 1)
     data.frame(security = factor(s, securities), part)
   }))
   lines$run <- run_of_known(lines$value, paste(lines$security, lines$series))
@@ -19,7 +19,7 @@ rolling_panels <- function(object, table, column, y, subtitle, floor = TRUE) {
     fail("too_short", "There is nothing to show: no security has as many returns as the window.")
   }
   last <- levels(table$series)[nlevels(table$series)]
-  ends <- rolling_ends(object, known, levels(table$series), percent = scale == 100)
+  ends <- rolling_ends(object, known, levels(table$series), percents)
   one <- length(securities) == 1L
   stacked <- length(securities) <= 4L
   ggplot2::ggplot(
@@ -48,19 +48,19 @@ rolling_panels <- function(object, table, column, y, subtitle, floor = TRUE) {
     ) +
     ggplot2::scale_y_continuous(
       limits = if (floor) c(0, NA),
-      labels = scales::label_number(big.mark = ",")
+      labels = if (percents) percent_axis else scales::label_number(big.mark = ",")
     ) +
     titles(words_between(object, table)[1L], subtitle, basis(object), y = y) +
     imbroglio_theme()
 }
 
 # The last value of each line: of one security of all its windows, else of the longest.
-rolling_ends <- function(object, known, series, percent) {
+rolling_ends <- function(object, known, series, percents) {
   ends <- last_of_each(known, c("security", "series"))
   one <- length(unique(known$security)) == 1L
   if (!one) ends <- ends[ends$series == series[length(series)], ]
-  written <- if (percent) {
-    sprintf(if (one) "%.1f %%" else "%.0f %%", ends$value)
+  written <- if (percents) {
+    percent(ends$value, if (one) 1L else 0L)
   } else if (counts_money(object)) {
     money(ends$value)
   } else {

@@ -237,7 +237,8 @@ refuse_without_rows <- function(whole, parts) {
 
 percent_axis <- function(x) {
   whole <- abs(100 * x - round(100 * x)) < 1e-6
-  paste0(formatC(100 * x, format = "f", digits = if (all(whole, na.rm = TRUE)) 0L else 1L), " %")
+  digits <- if (all(whole, na.rm = TRUE)) 0L else 1L
+  paste0(formatC(100 * x, format = "f", digits = digits, big.mark = ","), " %")
 }
 
 # The axis of a result's returns and losses; of profits it is of money.

@@ -11,7 +11,7 @@ autoplot.imbroglio_tracking <- function(object, start = NULL, end = NULL, ...) {
       object,
       table,
       "tracking_error_annual",
-      paste("Tracking error against", against, "in % a year"),
+      paste("Tracking error against", against, "a year"),
       sprintf(
         "Standard deviation of the difference of the last %s shared returns, a year",
         some(count(unique(table$window)))

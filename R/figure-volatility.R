@@ -29,6 +29,11 @@
 #' * Anything else of the whole sample: of one security the series that the number comes from, of
 #'   several the numbers, in order.
 #'
+#' Axes are in the units of the columns: a line at 0.2 stands at 20 %. Where panels of one figure
+#' are of several units, each says its own (`Volatility, % a year`, `growth of 100`), and a line
+#' goes by that. Scales, facets and themes are replaced as those of any ggplot; the colours of
+#' securities stay unless they are.
+#'
 #' @param object,x A result, a price table or a returns table.
 #' @param window The rolling window, in returns.
 #' @param start,end First and last date to show; all panels are cut to them together.
@@ -134,7 +139,7 @@ volatility_lines <- function(object, table, start, end) {
     return(price_and_volatility(object, table, start, end))
   }
   subtitle <- window_subtitle(object, table)
-  rolling_panels(object, table, "volatility_annual", "Volatility, % a year", subtitle)
+  rolling_panels(object, table, "volatility_annual", "Volatility a year", subtitle)
 }
 
 #' @rdname figures

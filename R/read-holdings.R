@@ -23,15 +23,7 @@ read_holdings <- function(source, what = NULL, decimal = NULL, dated = FALSE) {
   column <- vapply(holding_columns, function(known) match(TRUE, headings %in% known), 0L)
   taken <- if (is.null(what)) names(column)[!is.na(column)][1L] else what
   if (is.na(security) || is.na(taken) || is.na(column[[taken]])) {
-    lacking <- c(
-      if (is.na(security)) "security",
-      if (is.na(taken)) "shares, value or weight" else if (is.na(column[[taken]])) taken
-    )
-    fail(
-      "weights",
-      sprintf("The holdings have no column %s.", some(lacking)),
-      where = sprintf("They have %s.", some(columns))
-    )
+    refuse_columns_of_holdings(columns, column, is.na(security), taken, what)
   }
   at <- column[[taken]]
   date <- which(
@@ -71,6 +63,21 @@ read_holdings <- function(source, what = NULL, decimal = NULL, dated = FALSE) {
     what = taken,
     date = if (!is.na(date) && !dated) date_of_holdings(grid, columns[date]),
     currency = currency_in_holdings(grid, columns[told], read, taken, named$names)
+  )
+}
+
+refuse_columns_of_holdings <- function(columns, column, nameless, taken, what) {
+  lacking <- c(
+    if (nameless) "security",
+    if (is.na(taken)) "shares, value or weight" else if (is.na(column[[taken]])) taken
+  )
+  fail(
+    "weights",
+    sprintf("The holdings have no column %s.", some(lacking)),
+    where = sprintf("They have %s.", some(columns)),
+    remedy = if (!is.null(what) && any(!is.na(column))) {
+      "Give them as `holdings`: then their column says what they are."
+    }
   )
 }
 

@@ -47,6 +47,7 @@ register_var_method <- function(name, estimate, title = name, formula = "", sour
     empirical = FALSE,
     still = TRUE,
     chance = "always",
+    said = what,
     slopes = function(book, whole, measured, request) {
       slopes_by_change(book, whole, function(r) {
         tail_of(r, 1 - request$level)[1L, ] * request$scale

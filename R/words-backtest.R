@@ -99,3 +99,76 @@ headline_of.imbroglio_backtest <- function(result) {
     }
   )
 }
+
+# Of each security, method and level that a listing of a backtest has, its rows.
+listed_lines <- function(result, said_of) {
+  table <- as.data.frame(result)
+  key <- paste(table$security, table$method, table$level, sep = "\r")
+  unname(vapply(split(table, factor(key, unique(key))), function(rows) {
+    first <- rows[1L, ]
+    sprintf(
+      "%s, %s at %s: %s.", first$security, first$method, unit_text$level(first$level),
+      said_of(rows)
+    )
+  }, ""))
+}
+
+#' @export
+words_of.imbroglio_backtest_series <- function(result) {
+  writer <- writer_of(result)
+  listed_lines(result, function(rows) {
+    sprintf(
+      "%s in %s; value at risk was between %s and %s, on the last day %s",
+      count(sum(rows$breach), "breach", "breaches"), count(nrow(rows), "day"),
+      writer(min(rows$var)), writer(max(rows$var)), writer(rows$var[nrow(rows)])
+    )
+  })
+}
+
+#' @export
+words_of.imbroglio_backtest_breaches <- function(result) {
+  writer <- writer_of(result)
+  listed_lines(result, function(rows) {
+    worst <- rows[which.max(rows$excess), ]
+    sprintf(
+      "%s; the worst on %s, a loss of %s at a value at risk of %s",
+      count(nrow(rows), "breach", "breaches"), worst$date, writer(worst$loss), writer(worst$var)
+    )
+  })
+}
+
+#' @export
+words_of.imbroglio_backtest_zones <- function(result) {
+  listed_lines(result, function(rows) {
+    of <- table(factor(rows$zone, zone_names))
+    most <- rows[which.max(rows$breaches), ]
+    sprintf(
+      "%s: %s; the most breaches %s, from %s to %s", count(nrow(rows), "run"),
+      some(paste(of[of > 0], names(of)[of > 0])), count(most$breaches), most$from, most$to
+    )
+  })
+}
+
+#' @export
+headline_of.imbroglio_backtest_series <- function(result) {
+  headline_of_lines(result, function(rows) sum(rows$breach))
+}
+
+#' @export
+headline_of.imbroglio_backtest_breaches <- function(result) headline_of_lines(result, nrow)
+
+#' @export
+headline_of.imbroglio_backtest_zones <- function(result) {
+  headline_of_lines(result, function(rows) sum(rows$breaches))
+}
+
+# Of several lines the breaches of each.
+headline_of_lines <- function(result, breaches_of) {
+  said <- words_of(result)
+  if (!length(said)) return("There is no row.")
+  if (length(said) == 1L) return(said)
+  table <- as.data.frame(result)
+  line <- paste0(table$security, " by ", table$method, " at ", unit_text$level(table$level))
+  found <- vapply(split(table, factor(line, unique(line))), breaches_of, 0L)
+  sprintf("Breaches: %s.", some(paste(names(found), found), 6L))
+}

@@ -170,7 +170,8 @@ since_words <- function(line) {
   if (is.na(line$since)) return("")
   recorded <- line[["within_on"]] %||% NA
   if (is.na(recorded) || recorded < line$since) return(sprintf(" since %s", line$since))
-  sprintf(" (what is held today since %s)", line$since)
+  looks <- limit_measures()[[line$measure]]$looks
+  sprintf(" (%s since %s)", if (looks == "back") "as held then" else "what is held today", line$since)
 }
 
 # How many are broken, and the first of them.

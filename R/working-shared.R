@@ -8,7 +8,7 @@ working_of <- function(result, row) UseMethod("working_of")
 working_of.default <- function(result, row) {
   fail(
     "working",
-    sprintf("There is no working of %s.", attr(result, "measure")),
+    sprintf("There is no working of %s.", gsub("_", " ", attr(result, "measure"))),
     remedy = "Ask the measure that it was made of."
   )
 }

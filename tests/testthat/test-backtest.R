@@ -240,3 +240,28 @@ test_that("methods are placed by their line, and the result is read and drawn", 
   everywhere <- as.data.frame(backtest_breaches(result))
   expect_equal(nrow(marks), sum(everywhere$security == "B"))
 })
+
+test_that("what a backtest lists is a result, with words and a figure", {
+  returns <- as_returns(demo_prices()[1:800, c("TARROW", "BAYALL")])
+  result <- backtest_var(returns, 200, c(0.9, 0.95), c("historical", "normal"))
+  listed <- list(
+    backtest_series = backtest_series(result), backtest_breaches = backtest_breaches(result),
+    backtest_zones = backtest_zones(result)
+  )
+  for (name in names(listed)) {
+    one <- listed[[name]]
+    expect_s3_class(one, paste0("imbroglio_", name))
+    expect_length(in_words(one), 8L)
+    expect_match(imbroglio:::headline(one), "^Breaches: TARROW by historical at 90 % [0-9]+, ")
+    part <- one[one$security == "BAYALL" & one$level == 0.95 & one$method == "normal", ]
+    expect_match(in_words(part), "^BAYALL, normal at 95 %: ", info = name)
+    figure <- ggplot2::autoplot(part)
+    expect_no_warning(built <- ggplot2::ggplot_build(figure))
+    expect_error(ggplot2::autoplot(one[0, ]), class = "imbroglio_error_too_short", info = name)
+  }
+  sums <- result$breaches[result$security == "BAYALL" & result$level == 0.95 &
+    result$method == "normal"]
+  expect_match(in_words(listed$backtest_breaches)[8], sprintf(": %d breaches; the worst", sums))
+  expect_error(ggplot2::autoplot(listed$backtest_series), class = "imbroglio_error_argument")
+  expect_error(show_working(listed$backtest_zones, "TARROW"), class = "imbroglio_error_working")
+})

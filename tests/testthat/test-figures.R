@@ -77,6 +77,18 @@ test_that("today's volatility stands in its own history", {
   }
 })
 
+# What is written at a break is its number, or as a percentage a hundred times it.
+expect_axis_in_units <- function(built, axis) {
+  scale <- built$layout$panel_params[[1L]][[axis]]
+  if (!is.numeric(scale$breaks) || inherits(scale$scale, "ScaleContinuousDate")) return()
+  if (identical(scale$scale$trans$name, "log-10")) return()
+  there <- !is.na(scale$breaks)
+  text <- as.character(scale$get_labels())[there]
+  number <- suppressWarnings(as.numeric(gsub("[ ,%]", "", sub("\u2212", "-", text))))
+  times <- if (any(grepl("%", text))) 100 else 1
+  expect_equal(number, times * scale$breaks[there], tolerance = 0.01)
+}
+
 test_that("every result has a figure that is written without a word", {
   forget_registered()
   skip_if_not_installed("ggplot2")
@@ -115,9 +127,23 @@ test_that("every result has a figure that is written without a word", {
   ))
   for (i in seq_along(figures)) {
     path <- tempfile(fileext = c(".png", ".svg", ".pdf")[i %% 3 + 1])
-    expect_no_warning(write_figure(ggplot2::autoplot(figures[[i]]), path))
+    figure <- ggplot2::autoplot(figures[[i]])
+    expect_no_warning(write_figure(figure, path))
     expect_gt(file.size(path), 2000)
+    built <- suppressWarnings(ggplot2::ggplot_build(figure))
+    for (axis in c("x", "y")) expect_axis_in_units(built, axis)
   }
+  # As in any ggplot: other scales, facets, a line in the units of the column.
+  rolled <- ggplot2::autoplot(measure_volatility(returns[, c("TARROW", "BAYALL")], window = 60))
+  own <- rolled + ggplot2::geom_hline(yintercept = 0.2) +
+    ggplot2::facet_grid(cols = ggplot2::vars(security))
+  own <- suppressMessages(own + ggplot2::scale_y_continuous(limits = c(0, 0.5)))
+  drawn <- ggplot2::ggplot_build(own)
+  expect_equal(drawn$layout$layout$COL, 1:2)
+  expect_equal(drawn$layout$panel_params[[1L]]$y$limits, c(0, 0.5))
+  expect_equal(
+    unique(drawn$data[[1L]]$colour), unique(ggplot2::ggplot_build(rolled)$data[[1L]]$colour)
+  )
 })
 
 test_that("a figure that cannot be is refused, and one that fails leaves the old file", {

@@ -162,6 +162,10 @@ test_that("what is registered is held to what it must be, with its name", {
     ),
     "^.1. .said.$"
   )
+  expect_output(expect_warning(
+    backtest_var(r[, 1], method = "loud", window = 100, refit = 20), "loud warned [0-9]+ times",
+    class = "imbroglio_warning_own"
+  ))
   expect_true(all(c("historical", "student", "loud") %in% var_methods()$name))
   expect_identical(var_methods()$own[var_methods()$name == "loud"], TRUE)
   kept <- registered()
