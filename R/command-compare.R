@@ -26,7 +26,7 @@ run_compare <- function(files, options) {
 
 other_side <- function(prices, options) {
   plain <- options
-  plain[c("weights", "shares", "values", "holdings")] <- list(NULL)
+  plain[ways_to_hold] <- list(NULL)
   returns <- input_returns(prices, plain, "compare")
   if (options$against %in% colnames(returns$values)) return(returns[, options$against])
   if (!file.exists(options$against)) {

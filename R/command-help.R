@@ -10,8 +10,8 @@ option_groups <- list(
     "from", "to", "last", "during", "security", "every", "keep-unfinished", "kind"
   ),
   "Of a book" = c(
-    "weights", "shares", "values", "holdings", "rebalance", "cash", "normalise", "held", "parts",
-    "stand-in", "carried"
+    "weights", "shares", "values", "holdings", "trades", "rebalance", "cash", "normalise", "held",
+    "parts", "stand-in", "carried"
   ),
   "What is written to a store, and put right" = c(
     "add", "doubts", "withdraw", "rename", "merge", "prefer", "ended", "remove", "why", "dry-run",

@@ -102,7 +102,7 @@ chosen_prices <- function(prices, options, command) {
 
 # Whether the line names another file of numbers or days.
 reads_beside <- function(options) {
-  named <- c("holdings", "weights", "shares", "values", "actions", "rates", "limits")
+  named <- c(ways_to_hold, "actions", "rates", "limits")
   any(vapply(named, function(name) is.character(options[[name]]), NA))
 }
 
@@ -111,7 +111,7 @@ converted_prices <- function(prices, options) {
   if (is.null(options$base)) {
     fail("argument", "--rates convert to a currency.", remedy = "Name it: --base NAME.")
   }
-  book <- options[c("holdings", "shares", "values", "weights")]
+  book <- options[ways_to_hold]
   book <- Filter(Negate(is.null), book)
   held <- if (length(book)) {
     currency_of_holdings(book[[1L]], colnames(prices), options$decimal)
@@ -157,13 +157,7 @@ counts_returns <- function(options) {
 }
 
 has_book <- function(options) {
-  any(
-    !vapply(
-      options[intersect(c("weights", "shares", "values", "holdings"), names(options))],
-      is.null,
-      NA
-    )
-  )
+  any(!vapply(options[intersect(ways_to_hold, names(options))], is.null, NA))
 }
 
 # The returns that are to be measured, or the book of them.
@@ -186,8 +180,8 @@ input_returns <- function(prices, options, command) {
 
 book_of <- function(x, options) {
   taken <- c(
-    "weights", "shares", "values", "holdings", "rebalance", "cash", "normalise", "held", "parts",
-    "carried", "decimal", "between", "bridges", "seed"
+    ways_to_hold, "rebalance", "cash", "normalise", "held", "parts", "carried", "decimal",
+    "between", "bridges", "seed"
   )
   options <- Filter(Negate(is.null), options)
   by_weight <- !is.null(options$weights)

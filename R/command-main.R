@@ -137,8 +137,7 @@ refuse_same_file <- function(command, files, options) {
   read <- identities(c(
     as.list(files),
     of(c(
-      "actions", "securities", "weights", "shares", "values", "holdings", "add", "limits", "rates",
-      "held_by_date"
+      "actions", "securities", ways_to_hold, "add", "limits", "rates", "held_by_date"
     ))
   ))
   written <- of(c("out", "figure", "repair", "workbook", "record"))

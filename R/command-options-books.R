@@ -11,6 +11,13 @@ options_of_books <- function() {
       "FILE", "text",
       "a book by a file with a column of shares (quantity, units), value or weight"
     ),
+    trades = option(
+      "FILE", "text",
+      paste(
+        "a book by a file of trades: date, security, shares (sold: below 0) and, if there, price;",
+        "cash is what there was before them"
+      )
+    ),
     held = option(
       "WHEN", "text",
       paste(

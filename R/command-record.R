@@ -185,7 +185,7 @@ input_of_run <- function(path, as, sha256 = file_digest(path)) {
 }
 
 file_options <- c(
-  "actions", "securities", "weights", "shares", "values", "holdings", "limits", "rates",
+  "actions", "securities", "weights", "shares", "values", "holdings", "trades", "limits", "rates",
   "held_by_date", "currencies", "runs"
 )
 

@@ -127,8 +127,10 @@ priced <- c(
   "strict", "as-of", "memory"
 )
 choose <- c("given", priced, "workers", "plan", "resume", "rates", "base", "currencies", "carry")
+# By which of them it is said what is held.
+ways_to_hold <- c("weights", "shares", "values", "holdings", "trades")
 book <- c(
-  "weights", "shares", "values", "holdings", "rebalance", "cash", "normalise", "held", "parts",
+  ways_to_hold, "rebalance", "cash", "normalise", "held", "parts",
   "stand-in", "carried", "between", "bridges"
 )
 # A book that is as it is held today whatever is asked.

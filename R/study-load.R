@@ -124,7 +124,7 @@ reading_of_study <- function(study) {
 
 currency_in_study <- function(study, prices) {
   book <- study$says$book
-  book <- Filter(Negate(is.null), book[c("holdings", "shares", "values", "weights")])
+  book <- Filter(Negate(is.null), book[ways_to_hold])
   if (!length(book)) return(NULL)
   held <- book[[1L]]
   currency_of_holdings(
@@ -135,7 +135,7 @@ currency_in_study <- function(study, prices) {
 
 study_book <- function(returns, study) {
   book <- study$says$book
-  for (name in intersect(c("holdings", "shares", "weights", "values"), names(book))) {
+  for (name in intersect(ways_to_hold, names(book))) {
     book[[name]] <- if (is.character(book[[name]])) {
       study_path(study, book[[name]])
     } else {
@@ -155,7 +155,7 @@ study_sources <- function(study) {
   says <- study$says
   named <- c(
     says$prices, says$actions, says$securities, says$limits, says$currency$rates,
-    Filter(is.character, says$book[c("holdings", "shares", "weights", "values")])
+    Filter(is.character, says$book[ways_to_hold])
   )
   named <- unlist(named)
   paths <- study_path(study, named)

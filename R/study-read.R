@@ -127,7 +127,7 @@ absent_files <- function(study) {
       if (is.character(says[[key]])) named(key, says[[key]])
     }), FALSE),
     if (is.character(says$currency$rates)) named(c("currency", "rates"), says$currency$rates),
-    unlist(lapply(c("holdings", "shares", "weights", "values"), function(key) {
+    unlist(lapply(ways_to_hold, function(key) {
       if (is.character(book[[key]])) named(c("book", key), book[[key]])
     }), FALSE)
   )

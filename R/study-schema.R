@@ -150,8 +150,9 @@ book_key <- function() {
       list(type = "object", additionalProperties = list(type = "number"))
     )))
   }
-  group_key("what is held, by one of holdings, shares, weights, values", list(
+  group_key("what is held, by one of holdings, shares, weights, values, trades", list(
     holdings = text_key("a file with a column of shares, values or weights"),
+    trades = text_key("a file of trades: date, security, shares, and price if there"),
     shares = amounts("numbers of shares by security, or a file"),
     weights = amounts("weights by security, or a file"),
     values = amounts("what each holding is worth, or a file"),

@@ -16,7 +16,8 @@ walked <- function() {
       "of,measure,limit", "book,var,0.1%", "book,fall,1%", "book,beta,0.1", "book,loss,90%"
     ),
     before = written("security,measure,state", "BOOK,var,near"),
-    held = written("security,shares", "SHAREX,3", "INDEXX,2")
+    held = written("security,shares", "SHAREX,3", "INDEXX,2"),
+    trades = written("date,security,shares", "2021-03-01,SHAREX,3", "2021-06-01,INDEXX,2")
   )
 }
 
@@ -84,6 +85,7 @@ other_values <- function(made) {
     shares = "SHAREX=3,INDEXX=2",
     values = "SHAREX=30,INDEXX=-2",
     holdings = made$held,
+    trades = made$trades,
     held = "then",
     `stand-in` = "NEWXXX=INDEXX",
     rebalance = "month",

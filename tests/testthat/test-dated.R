@@ -161,6 +161,35 @@ test_that("trades earn from their price, are paid from outside or from cash, and
   }
 })
 
+test_that("the command and a study take a file of trades as R does", {
+  p <- dated_prices()
+  folder <- withr::local_tempdir()
+  write_prices(p, file.path(folder, "prices.csv"))
+  days <- on_days(p)
+  trades <- data.frame(
+    date = days[c(1, 2, 4)], security = c("OSSELL", "BAYBOND", "OSSELL"), shares = c(10, 5, -4),
+    price = ""
+  )
+  file <- file.path(folder, "trades.csv")
+  write.csv(trades, file, row.names = FALSE)
+  prices <- quietly(read_prices(file.path(folder, "prices.csv")))
+  book <- quietly(as_portfolio(prices, trades = file))
+  ran <- imbroglio("volatility", file.path(folder, "prices.csv"), "--trades", file, "--format",
+                   "json")
+  expect_equal(jsonlite::fromJSON(ran$out)$results$volatility, measure_volatility(book)$volatility)
+  study <- file.path(folder, "study.yml")
+  writeLines(c(
+    "prices: prices.csv", "book: {trades: trades.csv}", "measures: {var: {}}",
+    "report: {folder: report}"
+  ), study)
+  quietly(run_study(read_study(study)))
+  table <- utils::read.csv(file.path(folder, "report", "tables", "var.csv"))
+  expect_equal(table$var[table$security == "BOOK"], measure_var(book)$var)
+  expect_match(imbroglio("var", file.path(folder, "prices.csv"), "--trades", file, "--out",
+                         file)$err, "trades")
+  expect_equal(nrow(utils::read.csv(file)), 3L)
+})
+
 test_that("what a table of holdings or trades says besides is used, told or refused", {
   p <- dated_prices()
   days <- on_days(p)
