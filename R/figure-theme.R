@@ -282,16 +282,18 @@ date_axis <- function(...) {
 #' Write a figure to a file
 #'
 #' @param plot A ggplot, from `autoplot()`.
-#' @param path The file; its ending says the form: `.png`, `.svg` or `.pdf`.
+#' @param file The file; its ending says the form: `.png`, `.svg` or `.pdf`.
 #' @param width,height In inches; a PNG has 100 dots an inch.
-#' @return `path`, invisibly. The file is written whole or not at all.
+#' @param path The old name of `file`, until version 1.0.
+#' @return `file`, invisibly. The file is written whole or not at all.
 #' @family what a result is
 #' @family ways to hand on
 #' @examplesIf all(vapply(c("ggplot2", "scales"), requireNamespace, NA, quietly = TRUE))
 #' prices <- read_prices(demo_file("bay.csv"))
 #' write_figure(ggplot2::autoplot(prices[, "TARROW"]), tempfile(fileext = ".png"))
 #' @export
-write_figure <- function(plot, path, width = 12.8, height = 8) {
+write_figure <- function(plot, file, width = 12.8, height = 8, path = NULL) {
+  path <- file_named(file, path)
   need_ggplot()
   draw <- figure_devices[[lower_case(tools::file_ext(path))]]
   if (is.null(draw)) {

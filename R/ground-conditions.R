@@ -115,6 +115,9 @@ note <- function(kind, text, remedy = NULL) {
   )
 }
 
+# Of what only R can say.
+note_in_r <- function(...) note(...)
+
 # Progress is for who looks on: not in a document that is knitted, a log, or a script. One option
 # says otherwise.
 shows_progress <- function() {

@@ -29,3 +29,10 @@ whose <- function(path) {
     of$uname, of$grname, format(of$mode)
   )
 }
+
+# What a function writes is its `file`; `path` was another name of it.
+file_named <- function(file, path) {
+  if (is.null(path)) return(file)
+  note_in_r("renamed", "`path` is called `file` now; the old name goes with version 1.0.")
+  path
+}

@@ -115,7 +115,7 @@ record_of_compare <- function() {
 #' @param measures Names, of those of [roll_measures()] but `mean_correlation`.
 #' @param benchmark Of `beta`, `correlation` and `tracking_error`: one security of the tables.
 #' @param level Of value at risk and expected shortfall.
-#' @param target,risk_free A year, as fractions: of `sortino`, and of `sharpe`.
+#' @param target,risk_free A year, as fractions: of `sortino`, and of `sharpe` (none).
 #' @param per_year Periods a year; by default each security's own.
 #' @param confidence Of the intervals.
 #' @param draws,seed How many samples are drawn, and where chance begins.
@@ -137,7 +137,7 @@ record_of_compare <- function() {
 #' compare_measures(prices[, "TARROW"], prices[, "OSSELL"], c("sharpe", "drawdown"), draws = 200)
 #' @export
 compare_measures <- function(a, b = NULL, measures = c("volatility", "sharpe"), at = NULL,
-                             benchmark = NULL, level = 0.99, target = 0, risk_free = 0,
+                             benchmark = NULL, level = 0.99, target = 0, risk_free = NULL,
                              per_year = NULL, confidence = 0.95, draws = 1000L, seed = 1L) {
   if (is_drawn(a) || is_drawn(b)) return(over_drawings())
   known <- setdiff(names(rolling_measures()), "mean_correlation")
@@ -154,7 +154,7 @@ compare_measures <- function(a, b = NULL, measures = c("volatility", "sharpe"), 
   pairs <- pairs_of_sides(sides, if (length(beside)) benchmark)
   request <- list(
     level = level, draws = check_draws(draws), seed = check_whole(seed, "seed", least = 0L),
-    target = target, risk_free = risk_free, confidence = confidence, measures = measures,
+    target = target, risk_free = risk_free %||% 0, confidence = confidence, measures = measures,
     beside = of_two, per_year = per_year
   )
   compared <- lapply(pairs, compare_pair, request)

@@ -7,18 +7,19 @@
 #'
 #' @param x A study file, a study of [read_study()], a price table, a returns table, or a book of
 #'   [as_portfolio()].
-#' @param path The file to write: `.html`, or `.pdf`, which Chromium prints.
+#' @param file The file to write: `.html`, or `.pdf`, which Chromium prints.
 #' @param window,per_year,level,value,benchmark,limits,method What all parts share, where `x` is
 #'   no study: see [measure_volatility()], [measure_var()], [measure_beta()], [check_limits()].
 #' @param title The title of the page.
 #' @param only Names of sections or measures: the others are left out.
 #' @param today The day of the report: its head says how many trading days the last price lies
 #'   before it.
+#' @param path The old name of `file`, until version 1.0.
 #' @return A data frame, invisibly: `part`, `state` (`"measured"` or `"failed"`), `detail`. The
 #'   file is written whole or not at all. What cannot be measured is a note in the page.
 #' @section Errors:
 #'   `imbroglio_error_package` where ggplot2, or for a PDF Chromium, is missing;
-#'   `imbroglio_error_write` where `path` cannot be written.
+#'   `imbroglio_error_write` where `file` cannot be written.
 #' @seealso [run_study()], which writes tables, figures and workbook too.
 #' @family ways to hand on
 #' @examplesIf all(vapply(c("ggplot2", "svglite"), requireNamespace, NA, quietly = TRUE))
@@ -27,10 +28,11 @@
 #' write_report(prices[, c("BAYALL", "TARROW")], tempfile(fileext = ".html"), only = "risk")
 #' }
 #' @export
-write_report <- function(x, path, window = 60L, per_year = NULL, level = 0.99, value = NULL,
+write_report <- function(x, file, window = 60L, per_year = NULL, level = 0.99, value = NULL,
                          benchmark = NULL, limits = NULL, method = NULL, title = NULL,
-                         only = NULL, today = Sys.Date()) {
+                         only = NULL, today = Sys.Date(), path = NULL) {
   need_ggplot()
+  path <- file_named(file, path)
   today <- check_date(today, "today")
   check_page(path)
   check_level(level)

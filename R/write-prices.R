@@ -5,7 +5,7 @@
 #' whatever is read is tested. [open_prices()] reads it in blocks; [read_prices()], too, takes it.
 #'
 #' @param prices A price table; for a folder also an opened source.
-#' @param path The file, or (without an ending) a folder that is not there yet or empty; the
+#' @param file The file, or (without an ending) a folder that is not there yet or empty; the
 #'   ending of a file says the form. `.xlsx`: a sheet each for prices, simple
 #'   and log returns,
 #'   with real dates; `.csv` and `.parquet`: a wide table of what `what` says.
@@ -15,7 +15,8 @@
 #'   of prices. A wide table has no place for actions, which is noted.
 #' @param what `"prices"`, `"simple"` or `"log"`, for CSV and Parquet.
 #' @param every The frequency of the returns, see [as_returns()].
-#' @return `path`, invisibly. The file is written whole or not at all, never over a database; a
+#' @param path The old name of `file`, until version 1.0.
+#' @return `file`, invisibly. The file is written whole or not at all, never over a database; a
 #'   link is followed, a pipe written into, and the mode of a file that was there stays. Names
 #'   that a spreadsheet program would run as a formula are text in a workbook, and get an
 #'   apostrophe before them in CSV.
@@ -25,8 +26,9 @@
 #' prices <- read_prices(demo_file("bay.csv"))[, c("BAYALL", "TARROW")]
 #' write_prices(prices, tempfile(fileext = ".csv"))
 #' @export
-write_prices <- function(prices, path, what = c("prices", "simple", "log"), every = NULL,
-                         layout = c("wide", "long")) {
+write_prices <- function(prices, file, what = c("prices", "simple", "log"), every = NULL,
+                         layout = c("wide", "long"), path = NULL) {
+  path <- file_named(file, path)
   what <- one_of(what, "what", c("prices", "simple", "log"))
   layout <- one_of(layout, "layout", c("wide", "long"))
   if (is_folder_path(path)) {

@@ -146,6 +146,24 @@ test_that("every result has a figure that is written without a word", {
   )
 })
 
+test_that("what is written is a file; the old name of it works with a word", {
+  prices <- demo_prices()[1:100, c("TARROW", "BAYALL")]
+  written <- list(
+    "figure.png" = function(...) write_figure(ggplot2::autoplot(prices), ...),
+    "prices.csv" = function(...) write_prices(prices, ...),
+    "page.html" = function(...) write_report(prices, ..., only = "volatility")
+  )
+  for (name in names(written)) {
+    both <- file.path(withr::local_tempdir(), c("new", "old"), name)
+    for (at in dirname(both)) dir.create(at)
+    quietly(written[[name]](file = both[1L]))
+    quietly(expect_message(
+      written[[name]](path = both[2L]), "called `file` now", class = "imbroglio_note_renamed"
+    ))
+    expect_equal(file.size(both[2L]), file.size(both[1L]))
+  }
+})
+
 test_that("a figure that cannot be is refused, and one that fails leaves the old file", {
   skip_if_not_installed("ggplot2")
   prices <- read_prices(demo_file("bay.csv"))
