@@ -53,6 +53,7 @@ autoplot.imbroglio_backtest_breaches <- function(object, ...) {
   if (!nrow(table)) refuse_no_rows()
   table$row <- paste0(table$security, ", ", table$method, " at ", unit_text$level(table$level))
   table$row <- factor(table$row, unique(table$row))
+  across <- if (nlevels(table$row) > 4L) 2L else 1L
   worst <- table[table$excess == stats::ave(table$excess, table$row, FUN = max), ]
   ggplot2::ggplot(table, ggplot2::aes(.data$date, .data$excess)) +
     ggplot2::geom_segment(
@@ -64,8 +65,8 @@ autoplot.imbroglio_backtest_breaches <- function(object, ...) {
       ggplot2::aes(label = .data$date),
       colour = loss, size = 3.2, vjust = -0.7
     ) +
-    ggplot2::facet_wrap(ggplot2::vars(.data$row), ncol = if (nlevels(table$row) > 4L) 2L else 1L) +
-    date_axis() +
+    ggplot2::facet_wrap(ggplot2::vars(.data$row), ncol = across) +
+    date_axis(across = across) +
     ggplot2::scale_y_continuous(
       limits = c(0, NA), labels = amount_axis(object), expand = room_for_words(c(0.01, 0.2))
     ) +
@@ -111,6 +112,7 @@ refuse_no_rows <- function() fail("too_short", "There is nothing to draw: the re
 # the runs with their zones.
 days_drawn <- function(object, drawn, security, level, behind = NULL) {
   money <- counts_money(object)
+  across <- if (nlevels(drawn$days$row) > 4L) 2L else 1L
   ggplot2::ggplot(drawn$days) +
     (if (!is.null(drawn$zones)) {
       ggplot2::geom_rect(
@@ -143,11 +145,9 @@ days_drawn <- function(object, drawn, security, level, behind = NULL) {
         size = 3
       )
     }) +
-    ggplot2::facet_wrap(
-      ggplot2::vars(.data$row), ncol = if (nlevels(drawn$days$row) > 4L) 2L else 1L
-    ) +
+    ggplot2::facet_wrap(ggplot2::vars(.data$row), ncol = across) +
     ggplot2::scale_fill_manual(values = zone_colours) +
-    date_axis() +
+    date_axis(across = across) +
     ggplot2::scale_y_continuous(labels = amount_axis(object), breaks = scales::breaks_pretty(4)) +
     titles(
       headline_of(object),

@@ -220,6 +220,11 @@ autoplot.imbroglio_selling <- function(object, ...) {
   done$y <- 0
   done$label <- sprintf("%s, %s", done$security, count_days(done$days))
   done$height <- apart(rep(0.08, nrow(done)), 0.07, of = c(0, 1))
+  # Late ones have their words on the left, above the line.
+  late <- done$days > 0.6 * max(profile$day)
+  done$side <- ifelse(late, 1.05, -0.05)
+  before <- stats::approx(profile, xout = done$days[late] - 0.3 * max(profile$day), rule = 2)$y
+  done$height[late] <- pmax(done$height[late], apart(before + 0.04, 0.07, of = c(0, 1)))
   ggplot2::ggplot(profile, ggplot2::aes(.data$day, .data$left)) +
     ggplot2::geom_area(position = "identity", fill = present, alpha = 0.6) +
     ggplot2::geom_line(colour = ink, linewidth = 0.7) +
@@ -233,16 +238,16 @@ autoplot.imbroglio_selling <- function(object, ...) {
     words_layer(
       data = done,
       ggplot2::aes(
-        x = .data$days, y = .data$height, label = .data$label, colour = .data$security
+        x = .data$days, y = .data$height, label = .data$label, colour = .data$security,
+        hjust = .data$side
       ),
-      hjust = -0.05,
       size = 3.6
     ) +
     ggplot2::scale_colour_manual(
       values = colour_of(done$security, attr(object, "source")$universe)
     ) +
     ggplot2::scale_y_continuous(labels = percent_axis) +
-    ggplot2::scale_x_continuous(expand = room_for_words(c(0.01, 0.2))) +
+    ggplot2::scale_x_continuous(expand = room_for_words(c(0.01, 0.05))) +
     titles(
       headline(object),
       "The share of the book that is not sold yet; marks: when each holding is sold",

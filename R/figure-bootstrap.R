@@ -32,7 +32,8 @@ autoplot.imbroglio_bootstrap <- function(object, ...) {
     percentile_ticks(value, top) +
     ggplot2::scale_x_continuous(
       labels = scales::label_comma(),
-      breaks = scales::breaks_pretty(8)
+      breaks = scales::breaks_pretty(max(4, round(8 * figure_width() / usual_width))),
+      expand = room_for_words(0.05)
     ) +
     ggplot2::scale_y_continuous(
       labels = percent_axis,

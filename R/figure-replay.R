@@ -12,10 +12,13 @@ autoplot.imbroglio_replay <- function(object, ...) {
     value = table$deepest,
     side = ifelse(deepest_late(table), 1.05, -0.05)
   )
-  deepest$label <- sprintf("%s on %s", percent(deepest$value, 1L), deepest$date)
+  # In narrow panels one below the other.
+  across <- ggplot2::wrap_dims(nrow(table))[2L]
+  between <- if (figure_width() / across < 4) "\n" else " "
+  deepest$label <- sprintf("%s%son %s", percent(deepest$value, 1L), between, deepest$date)
   if (!is.null(table[["deepest_value"]])) {
     worth <- money(table$deepest_value, basis(object)$currency)
-    deepest$label <- sprintf("%s (%s)", deepest$label, worth)
+    deepest$label <- sprintf("%s%s(%s)", deepest$label, between, worth)
   }
   panels <- sprintf("%s: %s", table$episode, percent(table$total_return, 1L))
   panels <- stats::setNames(panels, table$episode)
@@ -31,17 +34,20 @@ autoplot.imbroglio_replay <- function(object, ...) {
       ggplot2::aes(y = .data$value, label = .data$label, hjust = .data$side),
       colour = loss,
       size = 3.6,
-      vjust = 1.4
+      vjust = 1.4,
+      lineheight = 0.9
     ) +
     ggplot2::facet_wrap(
       ggplot2::vars(.data$episode),
       scales = "free_x",
       labeller = ggplot2::as_labeller(panels)
     ) +
-    ggplot2::scale_x_date(date_labels = "%Y-%m", breaks = scales::breaks_pretty(4)) +
+    ggplot2::scale_x_date(
+      date_labels = "%Y-%m", breaks = scales::breaks_pretty(if (between == " ") 4 else 2)
+    ) +
     ggplot2::scale_y_continuous(
       labels = percent_axis,
-      expand = room_for_words(c(0.12, 0.05))
+      expand = room_for_words(c(if (between == " ") 0.12 else 0.2, 0.05))
     ) +
     titles(
       in_words(object)[1L],

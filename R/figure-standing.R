@@ -8,7 +8,7 @@ standing_figure <- function(object, table) {
   stands <- standing_of(table)
   stands$security <- factor(stands$security, unique(table$security))
   stands$label <- sprintf(
-    "%s\nabove %.0f %% of its past",
+    if (figure_width() < 9) "%s\nabove %.0f %%\nof its past" else "%s\nabove %.0f %% of its past",
     writer_of(object)(stands$now, 1L),
     100 * stands$below
   )

@@ -78,12 +78,30 @@ ggplot_add.imbroglio_light <- function(object, plot, ...) {
     panels <- facet$params[[part]]
     if (is.list(panels)) facet$params[[part]] <- mapping_alone(panels)
   }
+  if (inherits(facet, "FacetWrap") && !is.null(facet$params$labeller)) {
+    facet$params$labeller <- strips_wrapped(facet$params$labeller, facet$params$ncol)
+  }
   plot$facet <- facet
   plot$layers <- lapply(plot$layers, function(layer) {
     layer$mapping <- mapping_alone(layer$mapping)
     part_alone(layer)
   })
+  attr(plot, "words_for") <- list(width = figure_width(), size = smaller_words())
   plot
+}
+
+# What stands above a panel, in as many letters as its width has.
+strips_wrapped <- function(labeller, columns) {
+  force(labeller)
+  force(columns)
+  letters <- 95 * figure_width() / usual_width / smaller_words()
+  made <- function(labels) {
+    across <- columns %||% ggplot2::wrap_dims(nrow(labels))[2L]
+    lapply(labeller(labels), function(text) {
+      vapply(as.character(text), wrapped, "", letters / across, USE.NAMES = FALSE)
+    })
+  }
+  structure(made, class = c("function", "labeller"))
 }
 
 # With the names that it speaks of, besides the columns of its data, and no others.
@@ -179,14 +197,27 @@ room_for <- function(values, labels, letter = 0.0115) {
 
 # `share`: of the picture's width, where the panel leaves some of it free.
 titles <- function(title, subtitle, basis, x = NULL, y = NULL, share = 1) {
-  share <- share * figure_width() / usual_width / smaller_words()
-  ggplot2::labs(
-    title = wrapped(with_reading(title, basis$book), 88 * share),
-    subtitle = wrapped(subtitle, 110 * share),
-    caption = wrapped(format(basis), 165 * share),
-    x = x,
-    y = y
+  words <- list(
+    title = with_reading(title, basis$book), subtitle = subtitle, caption = format(basis)
   )
+  do.call(ggplot2::labs, c(words_wrapped(words, share), list(x = x, y = y)))
+}
+
+# So many letters of each go into the usual width.
+words_wrapped <- function(words, share = 1, size = smaller_words()) {
+  letters <- c(title = 88, subtitle = 110, caption = 165)[names(words)]
+  letters <- letters * share * figure_width() / usual_width / size
+  Map(wrapped, words, letters)
+}
+
+# A figure that was drawn for another width, with its words wrapped to this one.
+words_for_width <- function(plot) {
+  drawn <- attr(plot, "words_for")
+  if (is.null(drawn) || drawn$width == figure_width()) return(plot)
+  words <- Filter(is.character, plot$labels[c("title", "subtitle", "caption")])
+  words <- lapply(words, gsub, pattern = "\n", replacement = " ", fixed = TRUE)
+  plot$labels[names(words)] <- words_wrapped(words, size = drawn$size)
+  plot
 }
 
 usual_width <- 12.8
@@ -270,10 +301,10 @@ not_below_zero <- function(top, n) Filter(function(y) y >= 0, pretty(c(0, top), 
 
 counts_money <- function(object) identical(basis(object)$kind, "profit")
 
-date_axis <- function(...) {
+date_axis <- function(..., across = 1L) {
   ggplot2::scale_x_date(
     date_labels = "%Y-%m",
-    breaks = scales::breaks_pretty(max(2, round(7 * min(1, figure_width() / 9)))),
+    breaks = scales::breaks_pretty(max(2, round(7 * min(1, figure_width() / 9 / across)))),
     expand = room_for_words(c(0.01, 0.03)),
     ...
   )
@@ -295,6 +326,10 @@ date_axis <- function(...) {
 write_figure <- function(plot, file, width = 12.8, height = 8, path = NULL) {
   path <- file_named(file, path)
   need_ggplot()
+  old <- options(imbroglio.figure_width = width)
+  on.exit(options(old))
+  # What is drawn in the call is drawn for this width; of what was drawn before, the words are.
+  plot <- words_for_width(plot)
   draw <- figure_devices[[lower_case(tools::file_ext(path))]]
   if (is.null(draw)) {
     fail(

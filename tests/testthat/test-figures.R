@@ -162,6 +162,13 @@ test_that("what is written is a file; the old name of it works with a word", {
     ))
     expect_equal(file.size(both[2L]), file.size(both[1L]))
   }
+  # Of a figure that was drawn before its width was known, the words are wrapped to that.
+  drawn <- ggplot2::autoplot(backtest_var(as_returns(prices), 30, 0.9, c("normal", "ewma")))
+  withr::local_options(imbroglio.figure_width = 5)
+  words <- imbroglio:::words_for_width(drawn)$labels[c("title", "subtitle", "caption")]
+  longest <- vapply(words, function(text) max(nchar(strsplit(text, "\n")[[1L]])), 0)
+  expect_true(all(longest < c(88, 110, 165) * 5 / 12.8 + 1))
+  expect_equal(gsub("\n", " ", words$title), gsub("\n", " ", drawn$labels$title))
 })
 
 test_that("a figure that cannot be is refused, and one that fails leaves the old file", {
