@@ -14,7 +14,7 @@
 #'   one number; `range(x)`, `min(x)`, `max(x)`: of the numbers that are there.
 #' * `mean(x)`, `median(x)`, `quantile(x)`, `as.numeric(x)`: of a table of one security;
 #'   `summary(x)`, `with(x, ...)`, `str(x)`, `is.na(x)`: as of a data frame; `na.omit(x)`: the
-#'   dates that all have.
+#'   dates that all have; `subset(x, date > as.Date(...) & TARROW > 100)`: some dates.
 #' * `c(x, y)`, `x * 2`, `log(x)`, `diff(x)`, `unique(x)`: refused. See [together] for `cbind()`,
 #'   `rbind()` and `merge()`, [conversions] for `as.ts()` and `as.zoo()`.
 #'
@@ -25,6 +25,7 @@
 #' @param name,i The name of a security; or its number.
 #' @param n How many dates; below 0: all but so many.
 #' @param exact Names are always whole.
+#' @param subset A condition on the dates and the numbers of a date.
 #' @param expr Something to compute with the securities as variables.
 #' @param lag Refused.
 #' @param ... Passed on where the function takes more.
@@ -256,8 +257,20 @@ anyNA.imbroglio_panel <- function(x, recursive = FALSE) anyNA(panel_values(x))
 #' @importFrom stats na.omit
 #' @export
 na.omit.imbroglio_panel <- function(object, ...) {
-  if (inherits(object, "imbroglio_prices")) return(align_prices(object, "common"))
+  if (inherits(object, "imbroglio_prices")) {
+    return(if (anyNA(panel_values(object))) align_prices(object, "common") else object)
+  }
   refuse_sum("na.omit", "Leave out dates of the prices by align_prices(), then take returns.")
+}
+
+#' @rdname tables
+#' @export
+subset.imbroglio_panel <- function(x, subset, ...) {
+  refuse_others(...)
+  if (missing(subset)) return(x)
+  dates <- eval(substitute(subset), as.data.frame(x), parent.frame())
+  if (!is.logical(dates)) refuse_sum("subset", "Its condition is of dates: TRUE or FALSE for each.")
+  x[which(dates), ]
 }
 
 #' @rdname tables

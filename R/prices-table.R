@@ -7,7 +7,8 @@
 #' @param x A data frame, wide (a date column and one numeric column for each security)
 #'   or long (one row for each date and security); a numeric matrix with one
 #'   column for each security; a `zoo` series, or one of a class that is built on it; or a `ts`
-#'   of months, quarters or years. A moment has the day of its own time zone; months, quarters
+#'   of months, quarters or years; or a list of such, each by its name: tables of open, high, low,
+#'   close, or of one column. A moment has the day of its own time zone; months, quarters
 #'   and years without days have their last.
 #' @param dates The dates of a matrix's rows, or of a `ts`: `Date`, moments, or text as
 #'   2024-12-31; if absent, the row names. Of a data frame: `"day-first"` or `"month-first"`,

@@ -5,6 +5,12 @@ given_returns <- function(x, kind, every, origin, ...) {
   if (is.character(x)) {
     d <- given_file(x, words, ...)
     origin <- origin %||% d$origin
+  } else if (is.list(x) && !is.data.frame(x) && is.null(attr(x, "class"))) {
+    refuse_others(...)
+    made <- lapply(frames_of_list(x), function(one) {
+      given_returns(one$frame, kind, every, origin)
+    })
+    return(put_beside(made, any_date = TRUE))
   } else {
     refuse_others(...)
     origin <- origin %||% paste("given", words)

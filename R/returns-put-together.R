@@ -174,3 +174,32 @@ returns_put_together <- function(tables) {
     origin = some(unique(vapply(tables, function(x) x$origin, "")))
   )
 }
+
+#' @rdname as_prices
+#' @export
+as_prices.list <- function(x, ...) {
+  refuse_others(...)
+  put_beside(lapply(frames_of_list(x), function(one) {
+    do.call(as_prices, c(list(one$frame), if (one$named) list(name = one$name)))
+  }), any_date = TRUE)
+}
+
+# Of a list of tables each as a data frame, a single column of numbers by the name it has in the
+# list; `named`: whether a table of open, high, low and close is to be called by that.
+frames_of_list <- function(x) {
+  named <- names(x) %||% rep("", length(x))
+  if (!length(x) || !all(nzchar(named)) || anyDuplicated(named)) {
+    fail_in_r(
+      "argument", "A list of tables has a name for each, and none twice.",
+      where = if (length(x)) sprintf("They are named %s.", some(shown(named)))
+    )
+  }
+  Map(function(one, name) {
+    frame <- if (is.data.frame(one)) one else frame_of_series(one, NULL, name)
+    if (ncol(frame) == 2L) {
+      numbers <- vapply(frame, is.numeric, NA)
+      if (sum(numbers) == 1L) names(frame)[numbers] <- name
+    }
+    list(frame = frame, name = name, named = is.data.frame(one) && ncol(frame) > 2L)
+  }, x, named)
+}

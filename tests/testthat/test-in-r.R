@@ -139,6 +139,31 @@ test_that("tables are put together by their dates, and what differs is refused",
   expect_error(cbind(r[, 1L], as_returns(p)[, 2L]), class = "imbroglio_error_argument")
 })
 
+test_that("a list of tables is one table, and a condition picks dates", {
+  d <- as.Date("2024-01-01") + 0:5
+  each <- list(
+    AA = data.frame(date = d, open = 1, high = 9, low = 1, close = 1:6, volume = 4),
+    BB = zoo::zoo(6:1, d + 1), CC = data.frame(Datum = d, px = 3:8), DD = ts(1:3, start = 2021)
+  )
+  prices <- as_prices(each[1:3])
+  expect_equal(
+    as.matrix(prices), cbind(AA = c(1:6, NA), BB = c(NA, 6:1), CC = c(3:8, NA)),
+    ignore_attr = TRUE
+  )
+  expect_equal(
+    as.data.frame(subset(prices, date > as.Date("2024-01-03") & BB > 2))$CC, c(6, 7)
+  )
+  expect_silent(expect_identical(na.omit(prices[2:6, ]), prices[2:6, ]))
+  expect_equal(as_returns(each[1:3])$AA, c(1 / 1:5, NA))
+  r <- list(A = data.frame(date = d, r = 1:6 / 1e3), B = zoo::zoo(6:1 / 1e3, d))
+  given <- as_returns(r, given = "returns")
+  expect_equal(given$A + given$B, rep(0.007, 6))
+  for (bad in list(list(), unname(each[1:2]), each[c(1, 1)])) {
+    expect_error(as_prices(bad), class = "imbroglio_error_argument")
+  }
+  expect_error(subset(prices, 1:2), class = "imbroglio_error_argument")
+})
+
 test_that("nothing touches R's random state where nothing is drawn", {
   had <- get0(".Random.seed", globalenv(), inherits = FALSE)
   withr::defer(if (is.null(had)) NULL else assign(".Random.seed", had, globalenv()))
