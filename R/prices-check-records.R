@@ -20,7 +20,8 @@ price_checks <- list(
   unreadable = list(severity = "error", find = function(d) {
     cells <- rbind(
       if (length(d$not_numbers)) {
-        data.frame(d$not_numbers[c("row", "text")], remedy = rep("blank", nrow(d$not_numbers)))
+        needed <- d$not_numbers[!d$not_numbers$spared, ]
+        data.frame(needed[c("row", "text")], remedy = rep("blank", nrow(needed)))
       },
       data.frame(d$no_day, remedy = rep("drop", nrow(d$no_day)))
     )

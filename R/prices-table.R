@@ -104,6 +104,12 @@ find_security_column <- function(x, date_column, origin) {
   weak <- security_names[rank] %in% weak_security_names & vapply(x[rest], holds_amounts, NA)
   rank[weak] <- NA
   if (any(!is.na(rank))) return(rest[which.min(rank)])
+  # Of a table of rates the currencies are what is priced.
+  currency <- rest[plain_name(rest) %in% currency_names]
+  if (any(plain_name(rest) %in% heading_names$rate) && length(currency) == 1L &&
+      nlevels(x[[currency]]) > 1L) {
+    return(currency)
+  }
   textual <- rest[vapply(x[rest], is.factor, NA) &
     !plain_name(rest) %in% c(date_names, other_names, kind_names) &
     is.na(field_of(rest))]

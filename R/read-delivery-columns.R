@@ -1,65 +1,5 @@
 # What the columns of a delivery are: the date, the security, the prices.
 
-price_fields <- c("open", "high", "low", "close", "adjusted", "volume")
-
-# The field that a column's name means, or NA.
-field_of <- function(names) {
-  known <- c(
-    open = "open",
-    openprice = "open",
-    high = "high",
-    highprice = "high",
-    low = "low",
-    lowprice = "low",
-    close = "close",
-    closeprice = "close",
-    closingprice = "close",
-    price = "close",
-    last = "close",
-    lastprice = "close",
-    nav = "close",
-    settlement = "close",
-    settle = "close",
-    adjusted = "adjusted",
-    adjclose = "adjusted",
-    adjustedclose = "adjusted",
-    adjustedprice = "adjusted",
-    closeadjusted = "adjusted",
-    volume = "volume",
-    vol = "volume"
-  )
-  unname(known[plain_name(names)])
-}
-
-# Names of columns, the surest first.
-date_names <- c(
-  "date", "dates", "day", "datetime", "timestamp", "tradedate", "tradingdate", "tradingday",
-  "pricedate", "valuationdate", "valuedate", "quotedate", "asofdate", "asof", "exdate", "time",
-  "period", "month", "quarter", "week", "year"
-)
-
-security_names <- c(
-  "security", "symbol", "ticker", "instrument", "asset", "isin", "securityid", "id",
-  "securityname", "fund", "fundname", "name", "code"
-)
-
-# A column of numbers by one of these names is a security's prices.
-weak_security_names <- c("fund", "name", "code")
-
-# What people call the column that says in which currency something is.
-currency_names <- c(
-  "currency", "ccy", "curr", "crncy", "currencycode", "pricecurrency", "quotecurrency",
-  "tradingcurrency", "localcurrency", "denomination", "whrung", "waehrung", "devise", "monnaie",
-  "valuta", "moneda", "moeda", "divisa", "waluta"
-)
-
-# Columns of text that tell something about a security, not which one it is.
-other_names <- c(
-  currency_names, "exchange", "market", "mic", "country", "sector", "industry",
-  "group", "type", "class", "assetclass", "source", "vendor", "provider", "note", "notes",
-  "comment", "comments", "remark", "remarks", "status", "flag", "unit", "units", "description"
-)
-
 number_names <- c(
   "", "x", "unnamed0", "index", "row", "rows", "rownumber", "rownumbers", "no", "nr", "n", "v1",
   "id"
@@ -127,6 +67,9 @@ one_name_each <- function(v, padded = isTRUE(attr(v, "padded"))) {
 # By its name, its type, or as the only one that holds nothing but dates.
 date_column_of <- function(x, origin) {
   rank <- match(plain_name(names(x)), date_names)
+  # What is a date in one language is another word in others.
+  rank[vapply(x, function(v) is.numeric(v) && !inherits(v, c("Date", "POSIXt", month_classes)) &&
+    anyNA(number_days(v[!is.na(v)])$days), NA) & !date_names[rank] %in% english_date_names] <- NA
   if (any(!is.na(rank))) return(names(x)[which.min(rank)])
   dated <- vapply(x, inherits, NA, c("Date", "POSIXt", month_classes))
   dated <- dated | vapply(x, function(v) is.factor(v) && is_date_text(levels(v)), NA)

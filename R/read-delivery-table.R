@@ -187,8 +187,9 @@ refuse_unread <- function(d) {
       value = d$no_day$text[1L]
     )
   }
-  if (length(d$not_numbers) && nrow(d$not_numbers)) {
-    first <- d$not_numbers[d$not_numbers$column == d$not_numbers$column[1L], ]
+  needed <- if (length(d$not_numbers)) d$not_numbers[!d$not_numbers$spared, ]
+  if (NROW(needed)) {
+    first <- needed[needed$column == needed$column[1L], ]
     fail(
       "price",
       sprintf(

@@ -24,6 +24,9 @@ delivery_of <- function(grid, how) {
     named <- rows$security %||% how$name
     long_rows(rows$days, rows$values, found$read, named, how, origin, rows$place)
   }
+  faults <- faults_of(
+    rows$faults, found$layout, found$read, length(rows$days), delivery$measured
+  )
   unused <- setdiff(found$others, c(found$read, acted$columns, attr(told, "column")))
   no_day <- which(is.na(rows$days))
   about <- list(
@@ -31,7 +34,7 @@ delivery_of <- function(grid, how) {
     actions = acted$actions,
     taken = acted$taken,
     about = told,
-    not_numbers = faults_of(rows$faults, found$layout, found$read, length(rows$days)),
+    not_numbers = faults,
     no_day = data.frame(row = no_day, text = as.character(rows$date_text[no_day])),
     date_column = found$date,
     # How numbers and dates were understood.
@@ -46,7 +49,8 @@ delivery_of <- function(grid, how) {
       if (!is.null(found$security)) c(found$remarks, column_remark(found$security)),
       used_remark(found$layout, how, found$others, unused),
       currency_remark(told),
-      acted$remarks
+      acted$remarks,
+      spared_remark(faults)
     ),
     layout = layout_text(found$layout, delivery$measured, numbers$decimal, unused)
   )
@@ -70,12 +74,44 @@ columns_of_delivery <- function(grid, how) {
     }
     named <- one_name_each(x[[security_column]])
   }
+  if (is.null(security_column) && !is.null(how$name)) {
+    refuse_merged(x, date_column, others, origin)
+  }
   layout <- layout_of(x, others, security_column, how, origin)
   read <- columns_to_read(x, others, layout, how, origin)
   if (!is.null(named)) x[[security_column]] <- named$names
   list(
     x = x, date = date_column, security = security_column, others = others, layout = layout,
     read = read, remarks = named$remarks
+  )
+}
+
+# Where each day comes again and again and an unknown column tells the rows apart, that names the
+# securities, and their prices are not those of one.
+refuse_merged <- function(x, date_column, others, origin) {
+  days <- x[[date_column]]
+  if (2L * length(unique(days)) > length(days)) return(invisible())
+  others <- others[!plain_name(others) %in% c(date_names, other_names, kind_names) &
+    is.na(field_of(others))]
+  telling <- others[vapply(x[others], function(cells) {
+    2L * length(unique(cells)) <= length(cells) && length(unique(cells)) > 1L &&
+      !anyNA(cells) && !anyDuplicated(data.frame(days, cells))
+  }, NA)]
+  if (!length(telling)) return(invisible())
+  fail(
+    "layout",
+    sprintf(
+      "A day stands up to %s times in %s, and no column is known to name the securities.",
+      count(max(tabulate(match(days, unique(days))))), origin
+    ),
+    where = sprintf(
+      "%s %s from row to row of a day.", some(telling),
+      if (length(telling) == 1L) "differs" else "differ"
+    ),
+    remedy = sprintf(
+      "Name it `security` in the header%s.",
+      if (length(telling) > 1L) ", the one that names them" else ""
+    )
   )
 }
 
@@ -113,12 +149,28 @@ refuse_empty <- function(origin) {
   )
 }
 
-# A wide table has a row for each security and day.
-faults_of <- function(faults, layout, read, n) {
-  if (NROW(faults) && layout == "wide") {
+# A wide table has a row for each security and day. Of a long one only prices are needed: what is
+# wrong in another column is `spared`, and missing.
+faults_of <- function(faults, layout, read, n, measured) {
+  if (!NROW(faults)) return(NULL)
+  if (layout == "wide") {
     faults$row <- faults$row + (match(faults$column, read) - 1L) * n
+    faults$spared <- FALSE
+  } else {
+    field <- field_of(read)[match(faults$column, read)]
+    faults$spared <- ifelse(is.na(field), faults$column, field) != measured
   }
   faults
+}
+
+spared_remark <- function(faults) {
+  spared <- faults[faults$spared, ]
+  if (!NROW(spared)) return(NULL)
+  sprintf(
+    "%s of %s that %s no number left empty (\"%s\")",
+    count(nrow(spared), "cell"), some(unique(spared$column)),
+    if (nrow(spared) == 1L) "is" else "are", visible(spared$text[1L])
+  )
 }
 
 parted_remark <- function(separator, decimal) {
@@ -139,7 +191,7 @@ layout_text <- function(layout, measured, decimal, unused) {
 }
 
 column_remark <- function(security_column) {
-  if (plain_name(security_column) %in% security_names) return(NULL)
+  if (plain_name(security_column) %in% c(security_names, currency_names)) return(NULL)
   sprintf("securities by column %s", security_column)
 }
 

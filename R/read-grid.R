@@ -100,7 +100,7 @@ lower_case <- function(text) {
   chartr("ABCDEFGHIJKLMNOPQRSTUVWXYZ", "abcdefghijklmnopqrstuvwxyz", text)
 }
 
-plain_name <- function(names) gsub("[^a-z0-9]", "", lower_case(names))
+plain_name <- function(names) gsub("[^a-z0-9]", "", unaccented(lower_case(names)))
 
 # ---- separated text ---------------------------------------------------------------------------
 

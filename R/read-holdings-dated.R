@@ -2,10 +2,6 @@
 
 # Beside those of a date of prices.
 holding_date_names <- c("holdingdate", "valuationdate", "reportdate", "asof", "asofdate")
-trade_side_names <- c("side", "buysell", "direction", "transaction", "type")
-trade_sides <- list(
-  buy = c("buy", "b", "bought", "purchase", "bot"), sell = c("sell", "s", "sold", "sale", "sld")
-)
 
 # Holdings of several dates (`least`), or trades, as rows: the day, the security, the number, of
 # trades the price; NULL where `source` is no such table.
@@ -18,7 +14,7 @@ dated_rows <- function(source, kind, decimal, trades = FALSE, least = 2L) {
   grid <- one_grid(source, what)
   headings <- plain_name(names(grid$columns))
   date <- match(TRUE, headings %in% c(date_names, holding_date_names))
-  security <- match(TRUE, headings %in% security_names)
+  security <- security_at(grid)
   if (is.na(date)) {
     if (trades) refuse_without_column("The trades", "date", grid)
     return(NULL)
@@ -61,14 +57,14 @@ refuse_without_column <- function(what, lacking, grid) {
 }
 
 listed_rows <- function(grid, headings, security, kind, decimal, trades, what) {
-  known <- vapply(holding_columns, function(words) match(TRUE, headings %in% words), 0L)
+  known <- numbers_at(grid, holding_columns)
   kind <- if (trades) "shares" else kind %||% names(known)[!is.na(known)][1L]
   lacking <- c(
     if (is.na(security)) "security",
     if (is.na(kind)) "shares, value or weight" else if (is.na(known[[kind]])) kind
   )
   if (length(lacking)) refuse_without_column(sentence_case(what), lacking, grid)
-  price <- if (trades) match(TRUE, headings %in% c("price", "tradeprice", "executionprice"))
+  price <- if (trades) numbers_at(grid, list(trade_price_names))
   taken <- c(known[[kind]], if (trades && !is.na(price)) price)
   columns <- names(grid$columns)[taken]
   read <- if_unclear(function(mark) grid_numbers(grid, columns, mark), decimal)$values
@@ -81,7 +77,7 @@ listed_rows <- function(grid, headings, security, kind, decimal, trades, what) {
     )
   }
   number <- read[[1L]]
-  side <- if (trades) match(TRUE, headings %in% trade_side_names) else NA
+  side <- if (trades) match(TRUE, headings %in% heading_names$side) else NA
   if (!is.na(side)) number <- number * sides_of(grid, side, number)
   list(
     row = seq_along(name), security = name, number = number, kind = kind,
@@ -92,8 +88,8 @@ listed_rows <- function(grid, headings, security, kind, decimal, trades, what) {
 # 1 of what was bought, -1 of what was sold, as a column says.
 sides_of <- function(grid, at, number) {
   said <- plain_name(trimmed(as.character(names_as_text(grid, names(grid$columns)[at]))))
-  bought <- said %in% trade_sides$buy
-  sold <- said %in% trade_sides$sell
+  bought <- said %in% heading_names$buy
+  sold <- said %in% heading_names$sell
   bad <- which(!bought & !sold)
   if (length(bad)) {
     fail(

@@ -1,16 +1,3 @@
-# What people call the columns of a holdings file.
-holding_columns <- list(
-  shares = c(
-    "shares", "share", "quantity", "qty", "units", "unit", "number", "numberofshares", "holding",
-    "holdings", "position", "positions", "nominal"
-  ),
-  value = c("value", "marketvalue", "positionvalue", "marketval", "mv", "amount", "exposure"),
-  weight = c(
-    "weight", "weights", "allocation", "proportion", "portfolioweight", "weightpct",
-    "weightpercent"
-  )
-)
-
 # A table of holdings, from a data frame or a file: `amounts` for each security, by its name;
 # `what` they are, shares, values or weights; and the `date` they are of, where it says. `what`:
 # which is wanted; if NULL, the first that is there.
@@ -18,17 +5,14 @@ read_holdings <- function(source, what = NULL, decimal = NULL, dated = FALSE) {
   grid <- one_grid(source, "the holdings")
   columns <- names(grid$columns)
   headings <- plain_name(columns)
-  security <- match(security_names, headings)
-  security <- security[!is.na(security)][1L]
-  column <- vapply(holding_columns, function(known) match(TRUE, headings %in% known), 0L)
+  security <- security_at(grid)
+  column <- numbers_at(grid, holding_columns)
   taken <- if (is.null(what)) names(column)[!is.na(column)][1L] else what
   if (is.na(security) || is.na(taken) || is.na(column[[taken]])) {
     refuse_columns_of_holdings(columns, column, is.na(security), taken, what)
   }
   at <- column[[taken]]
-  date <- which(
-    headings %in% c(date_names, "asof", "asofdate", "holdingdate", "valuationdate", "reportdate")
-  )[1L]
+  date <- which(headings %in% c(date_names, holding_date_names))[1L]
   read <- if_unclear(function(mark) grid_numbers(grid, columns[at], mark), decimal)
   named <- one_name_each(names_as_text(grid, columns[security]))
   empty <- which(is.na(named$names) | is.na(read$values[[1L]]))
@@ -110,4 +94,20 @@ date_of_holdings <- function(grid, column) {
 # A table, or the path of a file of one; not amounts by name.
 is_table_of_holdings <- function(x) {
   is.data.frame(x) || (is.character(x) && length(x) == 1L && is.null(names(x)))
+}
+
+# Where the securities stand: by the word that means nothing else, else by one that may, such as
+# the French for a security, which is also that for a value.
+security_at <- function(grid) {
+  rank <- match(plain_name(names(grid$columns)), security_names)
+  weak <- security_names[rank] %in% weak_security_names & vapply(grid$columns, holds_amounts, NA)
+  rank[weak] <- NA
+  if (all(is.na(rank))) NA_integer_ else which.min(rank)
+}
+
+# Where each of some kinds of numbers stands, by its words; NA where it is not there.
+numbers_at <- function(grid, words) {
+  headings <- plain_name(names(grid$columns))
+  numbers <- vapply(grid$columns, holds_numbers, NA)
+  vapply(words, function(known) match(TRUE, headings %in% known & numbers), 0L)
 }

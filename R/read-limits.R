@@ -1,17 +1,5 @@
 # A file of limits: what each is of, which measure, where to warn and what must not be passed.
 
-limit_columns <- list(
-  of = c("of", "security", "holding", "subject"),
-  measure = "measure",
-  warn = c("warn", "warnat", "warning"),
-  limit = c("limit", "limitat", "most", "atmost"),
-  horizon = "horizon",
-  level = c("level", "confidence"),
-  method = "method",
-  window = c("window", "lookback"),
-  period = c("period", "every")
-)
-
 limit_needs <- c("of", "measure", "limit")
 
 # `known`: the records of the measures, by name; `methods`: of value at risk. Gives `of`,

@@ -23,7 +23,10 @@ grid_numbers <- function(grid, chosen, decimal) {
       as.data.frame(core_written_numbers(levels(v)))
     })
   }
-  read <- Map(function(v, w) column_numbers(v, w, mark$decimal), columns, written)
+  counts <- field_of(names(grid$columns))[at] %in% "volume"
+  read <- Map(function(v, w, counts) {
+    column_numbers(v, w, mark$decimal, counts)
+  }, columns, written, counts)
   faults <- do.call(
     rbind,
     Map(function(r, column) {
@@ -46,7 +49,8 @@ grid_numbers <- function(grid, chosen, decimal) {
   )
 }
 
-column_numbers <- function(v, written, decimal) {
+# `counts`: it counts pieces, which are also written in thousands and millions.
+column_numbers <- function(v, written, decimal, counts = FALSE) {
   nothing <- list(faults = integer(), text = character(), remarks = character(), words = FALSE)
   if (is.numeric(v) && !inherits(v, "Date")) return(c(list(values = as.numeric(v)), nothing))
   if (is.logical(v)) return(c(list(values = rep(NA_real_, length(v))), nothing))
@@ -55,11 +59,18 @@ column_numbers <- function(v, written, decimal) {
   numbers <- if (decimal == ",") written$comma else written$point
   blank <- written$word
   is_number <- !is.na(numbers) & !blank
-  counts <- tabulate(v, nlevels(v))
+  in_words <- rep(FALSE, length(numbers))
+  if (counts) {
+    large <- large_numbers(levels(v), decimal)
+    in_words <- !is_number & !blank & !is.na(large)
+    numbers[in_words] <- large[in_words]
+    is_number <- is_number | in_words
+  }
+  often <- tabulate(v, nlevels(v))
   # What is in another unit than most, or in one where most are in none, is no number like the
   # others; nor is a percentage among prices.
   unit <- paste0(written$unit, ifelse(written$percent, "%", ""))
-  sums <- tapply(counts[is_number], unit[is_number], sum)
+  sums <- tapply(often[is_number], unit[is_number], sum)
   strange <- is_number & !unit %in% names(sums)[which.max(sums)]
   numbers[!is_number | strange] <- NA
   faulty <- (!is_number & !blank) | strange
@@ -76,10 +87,27 @@ column_numbers <- function(v, written, decimal) {
     remarks = c(
       if (any(kept & written$percent)) "percentages divided by 100",
       if (length(units)) sprintf("numbers in %s", some(units)),
-      if (any(parted)) "thousands parted"
+      if (any(parted)) "thousands parted",
+      if (any(in_words)) sprintf("volumes such as %s counted out", levels(v)[which(in_words)[1L]])
     )
   )
 }
+
+# 0.62M, 1,2 Mio: as many pieces; NA where it is nothing of the kind.
+large_numbers <- function(text, decimal) {
+  pattern <- "^(.*[0-9])[ \u00a0\u202f]?([A-Za-z]+)[.]?$"
+  words <- lower_case(ifelse(grepl(pattern, text), sub(pattern, "\\2", text), ""))
+  numbers <- core_written_numbers(ifelse(nzchar(words), sub(pattern, "\\1", text), ""))
+  times <- times_of_words[words]
+  unname((if (decimal == ",") numbers$comma else numbers$point) * times)
+}
+
+# Not "mil", which is a thousand in some languages and a million in others.
+times_of_words <- c(
+  k = 1e3, tsd = 1e3, tys = 1e3, thousand = 1e3, m = 1e6, mio = 1e6, mn = 1e6, mln = 1e6,
+  mm = 1e6, million = 1e6, millionen = 1e6, millions = 1e6, b = 1e9, bn = 1e9, mrd = 1e9,
+  mld = 1e9, md = 1e9, billion = 1e9, mdr = 1e9
+)
 
 # As it was said, as the text tells, or a point.
 decimal_mark <- function(columns, written, at, grid, decimal) {

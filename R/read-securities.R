@@ -21,9 +21,9 @@ read_securities <- function(source) {
     names_as_text(grid, name)
   })
   names(columns) <- plain_name(names(columns))
-  names(columns)[names(columns) == "symbol"] <- "security"
-  if (!"currency" %in% names(columns) && any(names(columns) %in% currency_names)) {
-    names(columns)[which(names(columns) %in% currency_names)[1L]] <- "currency"
+  for (role in c("security", "name", "currency", "group", "benchmark")) {
+    at <- match(TRUE, names(columns) %in% heading_names[[role]])
+    if (!role %in% names(columns) && !is.na(at)) names(columns)[at] <- role
   }
   if (!"security" %in% names(columns)) {
     fail(

@@ -249,3 +249,102 @@ test_that("holdings and actions are read as prices are", {
   expect_equal(acted("security,date,split", "A,2024-01-03,2", "A,2024-01-03,3"), "action")
   expect_equal(acted("security,date,split", "A,2024-01-03,2,5"), "layout")
 })
+
+test_that("columns are known by every word of nine languages, and an unknown one is asked for", {
+  words <- function(role, language) {
+    text <- imbroglio:::heading_words[[role]]
+    text <- if (is.na(text[language])) text[["en"]] else text[[language]]
+    strsplit(trimws(text), "[ \n]+")[[1L]]
+  }
+  roles <- c("date", "security", "open", "high", "low", "close", "adjusted", "volume")
+  n <- 6L
+  truth <- data.frame(
+    date = rep(as.Date("2024-03-04") + 0:2, 2), security = rep(c("AA", "BB"), each = 3),
+    open = 10, high = 20, low = 5, close = 11:16, adjusted = 1:6, volume = c("0.62M", "12k", "7")
+  )
+  for (language in names(imbroglio:::heading_languages)) {
+    first <- vapply(roles, function(role) words(role, language)[1L], "")
+    for (role in c(roles, "name", "high_short", "low_short")) {
+      of <- sub("_short", "", sub("name", "security", role))
+      for (word in words(role, language)) {
+        names <- replace(first, of, word)
+        # Where two roles share a word, another of the same language stands in.
+        if (anyDuplicated(names)) next
+        file <- written(paste(names, collapse = ","), do.call(paste, c(truth, sep = ",")))
+        read <- quietly(read_prices(file))
+        parts <- unclass(read)
+        expect_equal(
+          list(colnames(parts$close), parts$close[, "BB"], parts$fields$volume[, "AA"],
+               parts$fields$high[1, "AA"], parts$dates[3]),
+          list(c("AA", "BB"), c(4, 5, 6), c(620000, 12000, 7), c(AA = 20), truth$date[3]),
+          ignore_attr = TRUE, info = paste(language, role, word)
+        )
+      }
+    }
+  }
+  # What a table may hold at once has no word in common, but a security and its value.
+  once <- imbroglio:::heading_names[c(setdiff(roles, "security"), "currency", "security")]
+  expect_equal(anyDuplicated(unlist(once)), 0L)
+  amounts <- imbroglio:::heading_names[c("shares", "value", "weight", "security", "currency")]
+  expect_equal(anyDuplicated(unlist(amounts)), 0L)
+  # A number that tells rows of a day apart names securities; a date by another word has dates.
+  days <- rep(as.Date("2024-01-01") + 0:9, 3)
+  papers <- written("date;paper x;price", paste(days, rep(840400 + 1:3, each = 10), 12, sep = ";"))
+  expect_error(read_prices(papers), "paper x differs", class = "imbroglio_error_layout")
+  wide <- written("date,data,rok", paste(days[1:5], 101:105 / 4, 5:9, sep = ","))
+  expect_equal(quietly(read_prices(wide))$rok, 5:9)
+  rates <- written("date,currency,rate", paste(days, rep(c("EUR", "GBP", "USD"), each = 10), 1:30,
+                                               sep = ","))
+  expect_equal(quietly(read_prices(rates))$GBP, 11:20)
+})
+
+test_that("a cell that is not needed is left empty and told, one that is refuses", {
+  lines <- c("2024-01-02,A,10,5", "2024-01-03,A,11,unknown", "2024-01-04,A,12,7 pieces")
+  file <- written("date,security,close,volume", lines)
+  expect_message(
+    prices <- read_prices(file), "2 cells of volume that are no number left empty .*unknown"
+  )
+  expect_equal(unclass(prices)$fields$volume[, 1], c(5, NA, NA))
+  expect_false("unreadable" %in% quietly(check_prices(file))$finding)
+  needed <- written("date,security,close,volume", sub(",11,", ",eleven,", lines))
+  expect_error(quietly(read_prices(needed)), "column close", class = "imbroglio_error_price")
+})
+
+test_that("holdings, trades, limits and securities are read in people's words", {
+  prices <- demo_prices()[1:60, c("TARROW", "OSSELL")]
+  shared <- imbroglio:::heading_words
+  for (language in names(imbroglio:::heading_languages)) {
+    words <- function(role) strsplit(trimws(shared[[role]][[language]]), "[ \n]+")[[1L]]
+    for (role in c("shares", "value", "weight")) {
+      if (!language %in% names(shared[[role]])) next
+      for (word in words(role)) {
+        name <- setdiff(words("name"), word)[1L]
+        file <- written(paste(name, word, sep = ";"), "TARROW;0.25", "OSSELL;0.75")
+        book <- quietly(as_portfolio(prices, holdings = file))
+        kind <- c(shares = "shares", value = "value", weight = "weight")[[role]]
+        got <- if (kind == "shares") book$shares else book$weights
+        expect_equal(unname(got), c(0.25, 0.75), info = paste(language, role, word))
+      }
+    }
+    # Bought, then sold, by each word for it.
+    for (i in seq_along(words("buy"))) {
+      sell <- rep_len(words("sell"), i)[i]
+      trades <- written(
+        paste("date", words("side")[1L], words("name")[1L], "quantity", sep = ";"),
+        paste(time(prices)[3], words("buy")[i], "TARROW", 10, sep = ";"),
+        paste(time(prices)[9], sell, "TARROW", 4, sep = ";")
+      )
+      expect_equal(quietly(as_portfolio(prices, trades = trades))$shares, 6, info = language)
+    }
+    limits <- written(
+      paste(words("of")[1L], words("measure")[1L], words("warn")[1L], words("limit")[1L], sep = ","),
+      "TARROW,var,3%,9%"
+    )
+    got <- quietly(check_limits(prices, limits))
+    expect_equal(c(got$warn, got$limit), c(0.03, 0.09), info = language)
+    about <- read_securities(written(
+      paste(words("security")[1L], words("currency")[1L], sep = ";"), "TARROW;HBC", "OSSELL;TMC"
+    ))
+    expect_equal(about$currency, c("HBC", "TMC"), info = language)
+  }
+})
