@@ -52,7 +52,7 @@ NULL
 # there are.
 dated_holdings <- function(rows, known) {
   is_cash <- lower_case(rows$security) == "cash" & !rows$security %in% known
-  rows$security[!is_cash] <- known[pick_securities(rows$security[!is_cash], known)]
+  rows$security[!is_cash] <- known[held_among(rows$security[!is_cash], known)]
   told <- sort(unique(rows$day))
   security <- unique(rows$security[!is_cash])
   if (!length(security)) fail("weights", "There is no security among the holdings, only cash.")
@@ -81,7 +81,7 @@ dated_holdings <- function(rows, known) {
 
 # Trades: what they add up to at the close of each of their dates.
 dated_trades <- function(rows, known, cash) {
-  rows$security <- known[pick_securities(rows$security, known)]
+  rows$security <- known[held_among(rows$security, known)]
   in_order <- order(rows$day)
   rows[c("day", "security", "number", "price")] <- lapply(
     rows[c("day", "security", "number", "price")], function(x) x[in_order]

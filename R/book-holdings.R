@@ -19,7 +19,7 @@ holdings_of <- function(x, what, securities, cash, decimal = NULL, base = NULL) 
   cash <- cash_amount(parted$cash %||% cash, given$what, amounts)
   if (!length(amounts)) fail("weights", "There is no security among the holdings, only cash.")
   list(
-    security = securities[pick_securities(names(amounts), securities)],
+    security = securities[held_among(names(amounts), securities)],
     amount = as.numeric(amounts),
     cash = cash,
     what = given$what,
@@ -28,6 +28,27 @@ holdings_of <- function(x, what, securities, cash, decimal = NULL, base = NULL) 
     cash_currency = parted$cash_currency,
     foreign_cash = parted$foreign
   )
+}
+
+# Where each holding stands among the securities with prices. Who has none is told beside whose
+# prices nobody takes: the two are often the same by other names.
+held_among <- function(held, priced) {
+  lacking <- setdiff(held, priced)
+  if (length(lacking)) {
+    free <- setdiff(priced, held)
+    fail(
+      "security",
+      sprintf(
+        "%s of %s %s no prices: %s.", count(length(lacking)),
+        count(length(unique(held)), "holding"), if (length(lacking) == 1L) "has" else "have",
+        some(lacking, 20L)
+      ),
+      where = if (length(free)) sprintf("Prices that no holding takes: %s.", some(free, 20L)),
+      remedy = did_you_mean(lacking, free) %||%
+        "Name all files that hold their prices, or take them out of the holdings."
+    )
+  }
+  match(held, priced)
 }
 
 # Amounts by name, as they were given or as a table or a file of holdings says.

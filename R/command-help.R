@@ -21,7 +21,7 @@ option_groups <- list(
     "long", "date", "number", "columns", "format", "out", "figure", "workbook", "record",
     "recorded-by", "view",
     "by-window",
-    "repair", "verbose", "help"
+    "repair", "all", "verbose", "help"
   )
 )
 

@@ -135,7 +135,7 @@ refuse_same_file <- function(command, files, options) {
     vapply(path.expand(as.character(unlist(paths))), file_identity, "")
   }
   read <- identities(c(
-    as.list(files),
+    as.list(files_behind(files)),
     of(c(
       "actions", "securities", ways_to_hold, "add", "limits", "rates", "held_by_date"
     ))

@@ -26,6 +26,12 @@ options_of_answers <- function() {
     form = option("FORM", "text", "total-return, or price: for splits only (total-return)"),
     undo = flag("the other way: what was traded"),
     repair = option("FILE", "text", "write the prices with all remedies applied"),
+    all = flag(
+      "every finding, where there are many (the first of each kind)",
+      idle = unless(function(o, command) {
+        is.null(o$out) && (o$format %||% "text") == "text"
+      }, "what is written, or in another form, has all of them")
+    ),
     long = flag(
       "a row for each date and security, with open, high, low, close and volume",
       idle = unless(function(o, command) {

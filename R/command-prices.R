@@ -8,7 +8,7 @@ command_of_check <- function() {
     takes = "FILE",
     options = c(
       "price", "dates", "decimal", "as-of", "memory", "actions", "securities", "today", "stale",
-      "repair", "format", "out", "figure", "help"
+      "repair", "all", "format", "out", "figure", "help"
     ),
     example = "imbroglio check bay-delivery.csv.xz --figure check.png --repair repaired.csv",
     run = run_check
@@ -37,7 +37,7 @@ run_check <- function(files, options) {
   hand_over(
     findings,
     options,
-    text = findings_text(findings),
+    text = findings_text(findings, isTRUE(options$all)),
     table = as.data.frame(findings),
     plot = findings
   )
@@ -66,6 +66,60 @@ input_to_check <- function(files, options, how) {
     )
   }
   opened_to_check(files, options$memory, how)
+}
+
+command_of_read <- function() {
+  list(
+    group = "Get prices",
+    place = 5,
+    says = "how files are understood, and a draft that says how each is read",
+    takes = "FILE...",
+    options = c("format", "columns", "out", "help"),
+    help = c(out = "write a draft of a sources file (.yml), or the table to another file"),
+    trade = list(trade(
+      c("Import", "mapping", "header", "delimiter", "file format"),
+      "which column is what, the decimal mark, the order of dates; said once in a sources file",
+      "imbroglio read FOLDER --out sources.yml"
+    )),
+    example = "imbroglio read bay-daily.csv.gz bay-fund.csv --out sources.yml",
+    writes = function(options) if (is_sources_file(options$out %||% "")) "itself" else "table",
+    run = run_read
+  )
+}
+
+run_read <- function(files, options) {
+  some_files(files, "read")
+  drafted <- is_sources_file(options$out %||% "")
+  table <- draft_sources(files, if (drafted) options$out)
+  if (drafted) say("Wrote ", options$out)
+  lacking <- sum(!is.na(table$problem))
+  if (!drafted || lacking) {
+    text <- c(
+      sprintf(
+        "%s: %s understood%s.", count(nrow(table), "file"), count(nrow(table) - lacking),
+        if (lacking) sprintf(", %s not", count(lacking)) else ""
+      ),
+      "",
+      read_lines(table)
+    )
+    options$out <- if (!drafted) options$out
+    hand_over(table, options, text = text, table = table, plot = NULL)
+  }
+  status_of(lacking > 0L)
+}
+
+read_lines <- function(table) {
+  unlist(lapply(seq_len(nrow(table)), function(i) {
+    row <- table[i, ]
+    if (!is.na(row$problem)) return(c(row$file, paste0("  cannot be read: ", row$problem)))
+    c(
+      sprintf(
+        "%s  %s, %s to %s, %s", row$file, count(row$securities, "security", "securities"),
+        row$from, row$to, count(row$rows, "row")
+      ),
+      paste0("  ", row$understood)
+    )
+  }))
 }
 
 command_of_prices <- function() {

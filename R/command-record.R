@@ -171,7 +171,7 @@ inputs_of_run <- function(run) {
   as <- c(rep("prices", length(run$files)), rep(names(named), lengths(named)))
   unlist(Map(function(path, as) {
     if (holds_store(path, list())) return(list(input_of_run(path, "store", NA)))
-    if (!dir.exists(path)) return(list(input_of_run(path, as)))
+    if (!dir.exists(path)) return(lapply(files_behind(path), input_of_run, as))
     inside <- list.files(path, price_files, ignore.case = TRUE, full.names = TRUE)
     lapply(inside, input_of_run, as)
   }, paths, as, USE.NAMES = FALSE), recursive = FALSE)

@@ -56,6 +56,8 @@ said_in_r <- c(
   # A column that is to be called so is no option.
   "(Name (?:it|the column of dates)) `([a-z]+)`( or `([a-z]+)`)?" = "\\1 \"\\2\"",
   "; `total = FALSE` leaves the other out" = "",
+  "write_prices\\(read_prices\\(FILE\\), FOLDER\\)" = "imbroglio prices FILE --out FOLDER",
+  "draft_sources\\(\\)" = "imbroglio read FILE --out FILE.yml",
   "check_prices\\(\\)" = "imbroglio check",
   "repair_prices\\(\\)" = "imbroglio check --repair FILE",
   "adjust_prices\\(\\)" = "imbroglio adjust",

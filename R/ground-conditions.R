@@ -164,9 +164,14 @@ nearest_of <- function(word, words) {
   if (length(words) && min(away) <= max(2, nchar(word) %/% 3)) words[[which.min(away)]]
 }
 
+# For each of several its own.
 did_you_mean <- function(word, words) {
-  near <- nearest_of(word, words)
-  if (is.null(near)) NULL else sprintf("Did you mean %s?", near)
+  near <- lapply(utils::head(word, 20L), nearest_of, words)
+  known <- lengths(near) > 0L
+  if (!any(known)) return(NULL)
+  meant <- unlist(near[known])
+  if (length(word) > 1L) meant <- sprintf("%s for %s", meant, word[seq_along(near)][known])
+  sprintf("Did you mean %s?", some(meant, 20L))
 }
 
 `%||%` <- function(a, b) if (is.null(a)) b else a

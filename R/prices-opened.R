@@ -66,6 +66,12 @@ open_prices <- function(source, memory = "1GB", price = NULL, dates = NULL, deci
 }
 
 opened_source <- function(source, memory, how, folder = NULL, faults = NULL) {
+  if (is.character(source) && any(is_sources_file(source))) {
+    fail(
+      "argument", "A sources file is not read in blocks.",
+      remedy = "Write its prices to a folder once: write_prices(read_prices(FILE), FOLDER)."
+    )
+  }
   bytes <- bytes_of(memory)
   reader <- reader_of(source, how, bytes, folder, faults)
   chosen <- reader$securities

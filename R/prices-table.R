@@ -253,9 +253,9 @@ pick_securities <- function(wanted, names) {
     if (length(unknown)) {
       fail(
         "security",
-        sprintf("There is no security %s.", some(unknown)),
+        sprintf("There is no security %s.", some(unknown, 20L)),
         where = sprintf("There are %s.", some(names, 20L)),
-        remedy = did_you_mean(unknown[1L], names)
+        remedy = did_you_mean(unknown, names)
       )
     }
     return(match(wanted, names))

@@ -47,6 +47,22 @@ currencies_told <- function(grid, found, numbers, security, name) {
   made
 }
 
+# The currency that was said of all prices of a file; it must not gainsay the file.
+currency_stated <- function(told, found, security, how) {
+  own <- unique(stats::na.omit(told$currency))
+  other <- setdiff(own, how$currency)
+  if (length(other)) {
+    fail(
+      "currency", sprintf("A file that is said to be in %s says %s.", how$currency, some(other)),
+      remedy = "Take the line `currency` out, or put it right."
+    )
+  }
+  names <- if (found$layout == "wide") found$read else levels(security) %||% how$name
+  about <- about_currency(names, rep(how$currency, length(names)))
+  attr(about, "column") <- attr(told, "column")
+  about
+}
+
 # Which currency each row says, as a `code` of `names`. A code of three letters is one whatever
 # their case, but for those that tell pence from pounds by it.
 currency_codes <- function(grid, column) {

@@ -7,14 +7,19 @@
 delivery_of <- function(grid, how) {
   origin <- grid$origin
   if (!length(grid$columns) || !length(grid$columns[[1L]])) refuse_empty(origin)
+  if (length(how$columns)) {
+    grid <- named_columns(grid, how$columns)
+    if ("price" %in% names(how$columns)) how$price <- "close"
+  }
   grid <- without_row_numbers(grid)
   found <- columns_of_delivery(grid, how)
   grid$columns <- found$x
   grid$days <- column_days(found$x[[found$date]], how$dates, found$date, origin)
-  numbers <- grid_numbers(grid, found$read, how$decimal)
+  numbers <- divided(grid_numbers(grid, found$read, how$decimal), how$divide)
   security <- if (found$layout == "long") found$x[[found$security]]
   acted <- actions_among(grid, numbers, found$layout, security, how)
   told <- currencies_told(grid, found, numbers, security, how$name)
+  if (!is.null(how$currency)) told <- currency_stated(told, found, security, how)
   # The bytes of the file are not needed any more.
   grid$again <- NULL
   rows <- rows_that_stay(grid, found, numbers, security, acted)
@@ -52,9 +57,33 @@ delivery_of <- function(grid, how) {
       acted$remarks,
       spared_remark(faults)
     ),
-    layout = layout_text(found$layout, delivery$measured, numbers$decimal, unused)
+    layout = layout_text(found$layout, delivery$measured, numbers$decimal, unused),
+    understood = list(
+      layout = found$layout, separator = grid$separator, decimal = numbers$decimal,
+      order = date_orders[sub("-", " ", date_orders) %in% grid$days$remarks], columns = columns_understood(found, delivery$measured)
+    )
   )
   structure(c(delivery, about), class = "imbroglio_delivery")
+}
+
+# Prices that came in another unit than they are to be in.
+divided <- function(numbers, by) {
+  if (is.null(by)) return(numbers)
+  prices <- !field_of(names(numbers$values)) %in% "volume"
+  numbers$values[prices] <- lapply(numbers$values[prices], `/`, by)
+  numbers$remarks <- c(numbers$remarks, sprintf("prices divided by %s", format(by)))
+  numbers
+}
+
+# Which header means what, of a long table or one of a single security.
+columns_understood <- function(found, measured) {
+  fields <- field_of(found$read)
+  own <- ifelse(is.na(fields), found$read, fields) == measured
+  fields[own] <- "price"
+  columns <- c(date = found$date, security = found$security)
+  if (found$layout == "wide") return(columns)
+  known <- !is.na(fields)
+  c(columns, stats::setNames(found$read[known], fields[known]))
 }
 
 # Which columns hold the date, the security and the prices.

@@ -16,7 +16,7 @@ new_grid <- function(columns, origin, place = row_place, separator = NULL, remar
 row_place <- function(rows) sprintf("row %s", some(rows))
 
 # The grids of a file: one, but for a workbook of several sheets.
-read_grids <- function(path, sheet = NULL) {
+read_grids <- function(path, sheet = NULL, separator = NULL) {
   file <- read_bytes(path)
   if (!is.null(sheet) && !file$kind %in% c("xlsx", "xls")) {
     fail("argument", sprintf("%s is no workbook, and has no sheets.", sentence_case(file$origin)))
@@ -27,7 +27,9 @@ read_grids <- function(path, sheet = NULL) {
     xls = read_workbook(file, sheet),
     parquet = list(read_parquet_grid(file)),
     sqlite = fail("file", sprintf("%s is a database, not a table.", sentence_case(file$origin))),
-    text = list(read_text_grid(file, lower_case(tools::file_ext(sub("\\.[gx]z$", "", path)))))
+    text = list(read_text_grid(
+      file, lower_case(tools::file_ext(sub("\\.[gx]z$", "", path))), separator
+    ))
   )
 }
 
@@ -109,7 +111,7 @@ separators <- c(tab = "\t", `;` = ";", `|` = "|", comma = ",")
 # Of a file that is read in pieces: how many lines stand before this one.
 piece_of_text <- new.env(parent = emptyenv())
 
-read_text_grid <- function(file, ending) {
+read_text_grid <- function(file, ending, separator = NULL) {
   if (ending %in% c("xlsx", "xls", "parquet")) {
     fail(
       "file",
@@ -122,7 +124,7 @@ read_text_grid <- function(file, ending) {
   }
   text <- as_utf8(file$bytes, file$origin)
   bytes <- text$bytes
-  shape <- shape_of_text(bytes, file$origin)
+  shape <- shape_of_text(bytes, file$origin, separators[separators %in% separator])
   if (shape$malformed) refuse_open_quote(shape, file$origin)
   separator <- shape$separator
   refuse_columns(length(shape$names), file$origin)
@@ -245,7 +247,8 @@ header_words <- c(
 )
 
 # By what the cells are separated, where the header is, and what stands above it.
-shape_of_text <- function(bytes, origin) {
+shape_of_text <- function(bytes, origin, stated = character()) {
+  if (length(stated)) separators <- stated
   if (all(bytes[seq_len(min(length(bytes), 4096L))] %in% as.raw(c(9L, 10L, 13L, 32L)))) {
     fail(
       "empty",
@@ -256,11 +259,12 @@ shape_of_text <- function(bytes, origin) {
   wide <- vapply(heads, function(h) h$columns >= 2L, NA)
   agree <- vapply(heads, `[[`, 0, "agree")
   if (!any(wide)) {
-    if (any(heads$comma$malformed)) return(heads$comma)
+    last <- heads[[length(heads)]]
+    if (any(last$malformed)) return(last)
     fail(
       "layout",
       sprintf("There is only one column in %s.", origin),
-      where = sprintf("Its header is \"%s\".", visible(heads$comma$names[1L])),
+      where = sprintf("Its header is \"%s\".", visible(last$names[1L])),
       remedy = "Columns are separated by comma, semicolon, tab or |."
     )
   }

@@ -14,6 +14,7 @@
 #' what two readings fit is refused, with how to say which. What was decided is told in a note of
 #' class `imbroglio_note_reading`.
 #'
+#' * **Headers** are known in nine languages, see [headings].
 #' * **Numbers** may have thousands parted by comma, point, space or apostrophe, a decimal comma,
 #'   a currency's sign or code, brackets for a negative, or percent signs. All of a column are of
 #'   one unit; the decimal mark is one for the table.
@@ -38,8 +39,8 @@
 #' [adjust_prices()]. A workbook's formula without a stored value is missing, with a warning
 #' (`imbroglio_warning_formula`) that names the cell.
 #'
-#' @param source A file, `"-"` for standard input, a pipe, a folder of files, several files, a
-#'   price store (see [store_prices()]: a file of it, `"sqlite:FILE"` or `"postgresql://..."`) or
+#' @param source A file, `"-"` for standard input, a pipe, a folder of files, several files or
+#'   folders, a sources file that says how each file is read (see [draft_sources()]), a price store (see [store_prices()]: a file of it, `"sqlite:FILE"` or `"postgresql://..."`) or
 #'   a `DBI` connection. Text files are separated by comma, semicolon, tab or `|`, in UTF-8,
 #'   UTF-16 or Windows-1252, also packed by gzip or xz; `.xlsx` and `.xls` need readxl (one sheet,
 #'   or a sheet for each security; of a workbook that [write_prices()] made the prices),
@@ -118,15 +119,16 @@ read_delivery <- function(source, how) {
   if (!is.null(how$as_of)) refuse_as_of()
   if (inherits(source, "DBIConnection")) return(read_database(source, how))
   files <- files_of_source(source)
-  read <- if (length(files) > 1L && !isTRUE(how$strict %||% TRUE)) {
-    readable_of(files, how)
+  told <- files_told(files, how)
+  read <- if (length(told) > 1L && !isTRUE(how$strict %||% TRUE)) {
+    readable_of(told)
   } else {
-    lapply(files, read_file, how)
+    lapply(told, function(one) read_file(one$path, one$how))
   }
   delivery <- joined(
     unlist(read, recursive = FALSE),
     if (length(source) == 1L) {
-      paste("folder", basename(source))
+      paste(if (is_sources_file(source)) "sources" else "folder", basename(source))
     } else {
       count(length(source), "file")
     }
@@ -143,10 +145,12 @@ files_of_source <- function(source) {
       where = sprintf("It is %s.", shown(source))
     )
   }
-  if (length(source) > 1L || !dir.exists(source)) return(source)
-  files <- list.files(source, price_files, full.names = TRUE, ignore.case = TRUE)
-  if (!length(files)) fail("file", sprintf("%s is a folder without a file of prices.", source))
-  files
+  unlist(lapply(source, function(one) {
+    if (!dir.exists(one)) return(one)
+    files <- list.files(one, price_files, full.names = TRUE, ignore.case = TRUE)
+    if (!length(files)) fail("file", sprintf("%s is a folder without a file of prices.", one))
+    files
+  }))
 }
 
 # A store holds numbers and days, which are written in no way.
@@ -162,11 +166,11 @@ refuse_text_choices <- function(how, what = "a price store") {
 }
 
 # Those of several files that can be read; each of the others is named with its reason.
-readable_of <- function(files, how) {
-  read <- lapply(files, function(file) {
+readable_of <- function(told) {
+  read <- lapply(told, function(one) {
     tryCatch(
       {
-        deliveries <- read_file(file, how)
+        deliveries <- read_file(one$path, one$how)
         # What is wrong with a price shows when a table is made of it.
         suppressMessages(lapply(deliveries, table_of))
         deliveries
@@ -176,7 +180,7 @@ readable_of <- function(files, how) {
           "skipped",
           sprintf(
             "%s was left out: %s",
-            visible(basename(file)),
+            visible(basename(one$path)),
             first_line(conditionMessage(e))
           )
         )
@@ -207,7 +211,7 @@ holds_store <- function(source, how) {
 
 # The deliveries of one file: one, but for a workbook with a sheet for each security.
 read_file <- function(path, how) {
-  lapply(read_grids(path, how$sheet), function(grid) {
+  lapply(read_grids(path, how$sheet, how$separator), function(grid) {
     how$name <- how$name %||% grid$name
     delivery_of(grid, how)
   })

@@ -85,14 +85,61 @@ returns_text <- function(returns, result, rows = 8L, most = 8L) {
   )
 }
 
-findings_text <- function(findings) {
+findings_text <- function(findings, all = FALSE) {
   last <- choice_of(basis(findings), "last price")
+  table <- as.data.frame(findings)
+  kinds <- kinds_of_findings(table)
+  brief <- !all && nrow(table) > most_findings && nrow(kinds) < nrow(table)
   c(
     in_words(findings),
     if (!is.na(last)) sprintf("The last price is of %s.", last),
+    first_to_do(kinds),
     "",
-    if (nrow(findings)) c(text_table(as.data.frame(findings)), ""),
+    if (brief) {
+      c(
+        text_table(kinds), "",
+        sprintf("The first of each kind, of %s; --all lists them.", count(nrow(table), "finding")),
+        ""
+      )
+    } else if (nrow(table)) {
+      c(text_table(table), "")
+    },
     strwrap(paste("Basis:", format(basis(findings))), 110, exdent = 2)
+  )
+}
+
+# More are not read one by one.
+most_findings <- 60L
+
+# The first finding of each kind, and how many there are, the worst and most frequent first.
+kinds_of_findings <- function(table) {
+  key <- paste(table$severity, table$finding, table$remedy, sep = "\r")
+  first <- match(unique(key), key)
+  kinds <- table[first, c("finding", "severity", "remedy", "security", "date", "detail")]
+  rows <- match(key, unique(key))
+  number <- tabulate(rows, length(first))
+  of <- tapply(table$security, factor(rows, seq_along(first)), function(x) length(unique(x)))
+  kinds <- data.frame(
+    kinds[c("finding", "severity", "remedy")], times = number, securities = as.integer(of),
+    kinds[c("security", "date", "detail")]
+  )
+  kinds[order(match(kinds$severity, c("error", "warning", "note")), -number), ]
+}
+
+# What stands in the way of measuring, and what helps.
+first_to_do <- function(kinds) {
+  errors <- kinds[kinds$severity == "error", ]
+  if (!nrow(errors)) return(NULL)
+  first <- errors[1L, ]
+  sprintf(
+    "First: %s%s (%s%s).",
+    if (first$times > 1L) paste0(count(first$times), " x ") else "", first$finding,
+    if (first$remedy == "none") {
+      "put it right in the file, or have it delivered again; the first is "
+    } else {
+      sprintf("--repair FILE.csv would %s it; the first is ", first$remedy)
+    },
+    paste(stats::na.omit(c(first$security, format(first$date))), collapse = " ")
   )
 }
 

@@ -159,7 +159,10 @@ study_sources <- function(study) {
   )
   named <- unlist(named)
   paths <- study_path(study, named)
-  stats::setNames(vapply(paths, digest_of_path, ""), named)
+  # The files that a sources file names are read, too.
+  behind <- lapply(paths, files_behind)
+  named <- unlist(Map(function(name, read) c(name, basename(read[-1L])), named, behind))
+  stats::setNames(vapply(unlist(behind), digest_of_path, ""), named)
 }
 
 digest_of_path <- function(path) {

@@ -296,7 +296,7 @@ test_that("a book without a worth is told in money, a price by its digits", {
   young$run(dates[130])
   page <- paste(readLines(file.path(young$folder, "report.html")), collapse = " ")
   has <- function(pattern) grepl(pattern, page)
-  expect_true(has("id=\"t-changes\".*Since [-0-9]+: There is no security BAYBOND"))
+  expect_true(has("id=\"t-changes\".*Since [-0-9]+: 1 of [0-9]+ holdings has no prices: BAYBOND"))
   expect_true(has("<dt>Volatility a year, all</dt>"))
   # Where there are too few returns for a number there is none, and nothing that moved it.
   expect_false(has("<dt>Volatility a year, last 60 returns</dt>"))
