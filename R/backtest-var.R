@@ -156,6 +156,7 @@ record_of_backtest <- function() {
 #'   Journal of Derivatives 3. Christoffersen (1998), Evaluating interval forecasts, International
 #'   Economic Review 39. Basel Committee on Banking Supervision (1996), Supervisory framework for
 #'   the use of backtesting. Acerbi and Szekely (2014), Backtesting expected shortfall, Risk 27.
+#' @eval concepts_in_docs("backtest_var")
 #' @family measures of risk
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))[, "BAYALL"]

@@ -34,6 +34,7 @@
 #' As held today, such a book is what is held at the last date. [split_return()] tells what each
 #' holding added and what came from outside.
 #'
+#' @eval concepts_in_docs("dated")
 #' @family what measures are of
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))

@@ -100,6 +100,7 @@
 #'   falls to zero. A warning (`imbroglio_warning_short_history`) where one holding costs the book
 #'   more than a quarter of its history, or holdings of several frequencies have few dates
 #'   together.
+#' @eval concepts_in_docs("as_portfolio")
 #' @family what measures are of
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))

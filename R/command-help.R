@@ -132,6 +132,11 @@ option_lines <- function(allowed, command) {
 # A command, a method, a family, or a word of the trade.
 print_help <- function(word, known) {
   if (word %in% names(known)) return(run_command(c(word, "--help")))
+  # An option, as --level.
+  if (sub("^--", "", word) %in% names(options_known()) && startsWith(word, "--")) {
+    show_lines(option_lines(sub("^--", "", word), "var"))
+    return(0L)
+  }
   entries <- c(
     described("Volatility", "imbroglio volatility --method", volatility_estimators(), word),
     described(
@@ -150,7 +155,7 @@ print_help <- function(word, known) {
         names(known),
         names(volatility_estimators()),
         names(known_var_methods()),
-        unlist(lapply(trade_words(), `[[`, "words"))
+        unlist(lapply(c(glossary(), trade_words()), `[[`, "words"))
       )
     )
     fail(
@@ -179,13 +184,8 @@ described <- function(what, how, records, word) {
 }
 
 trade_lines <- function(word) {
-  asked <- plain_name(sub("'s? ", " ", word))
-  # A letter or two are in nearly all of them.
-  if (nchar(asked) < 4L) return(NULL)
-  unlist(lapply(trade_words(), function(entry) {
-    if (any(grepl(asked, plain_name(entry$words), fixed = TRUE))) {
-      c(paste0(entry$words[1L], ": ", entry$says), paste0("  ", entry$by), "")
-    }
+  unlist(lapply(entries_of_word(word), function(entry) {
+    c(folded(paste0(entry$words[1L], ": ", entry$says), 116L), paste0("  ", entry$by), "")
   }))
 }
 

@@ -62,7 +62,7 @@ run_command <- function(words) {
     fail(
       "argument",
       sprintf("There is no command %s.", name),
-      remedy = did_you_mean(name, names(known)) %||% "imbroglio --help lists them."
+      remedy = command_for_word(name, names(known))
     )
   }
   if (name == "working") return(run_working(words[-1L], known))

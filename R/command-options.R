@@ -192,7 +192,12 @@ refuse_unknown_options <- function(given, allowed, command) {
   unknown <- setdiff(given, c(paste0("--", allowed), "-h"))
   if (length(unknown)) {
     elsewhere <- sub("^--", "", unknown[1L]) %in% names(options_known())
-    near <- did_you_mean(unknown[1L], paste0("--", allowed))
+    meant <- options_meant[sub("^--?", "", unknown[1L])]
+    near <- if (meant %in% allowed) {
+      sprintf("Did you mean --%s?", meant)
+    } else {
+      did_you_mean(unknown[1L], paste0("--", allowed))
+    }
     fail(
       "argument",
       sprintf("%s has no option %s.", command, unknown[1L]),

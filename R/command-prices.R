@@ -71,7 +71,7 @@ input_to_check <- function(files, options, how) {
 command_of_read <- function() {
   list(
     group = "Get prices",
-    place = 5,
+    place = 12,
     says = "how files are understood, and a draft that says how each is read",
     takes = "FILE...",
     options = c("format", "columns", "out", "help"),
@@ -81,7 +81,7 @@ command_of_read <- function() {
       "which column is what, the decimal mark, the order of dates; said once in a sources file",
       "imbroglio read FOLDER --out sources.yml"
     )),
-    example = "imbroglio read bay-daily.csv.gz bay-fund.csv --out sources.yml",
+    example = "imbroglio read bay-daily.csv.xz bay-fund.csv --out sources.yml",
     writes = function(options) if (is_sources_file(options$out %||% "")) "itself" else "table",
     run = run_read
   )
@@ -134,7 +134,7 @@ command_of_prices <- function() {
     ),
     example = c(
       paste0(
-        "imbroglio prices bay-daily.csv.gz --security TARROW --during 2024 --long --out ",
+        "imbroglio prices bay-daily.csv.xz --security TARROW --during 2024 --long --out ",
         "tarrow.csv"
       ),
       "imbroglio prices bay.csv bay-fund.csv --last \"1 year\" --out year.xlsx"
@@ -200,7 +200,7 @@ command_of_adjust <- function() {
       out = "write to a file: .csv, .xlsx or .parquet"
     ),
     example = paste0(
-      "imbroglio adjust bay-daily.csv.gz --price close --actions bay-actions.csv --out ",
+      "imbroglio adjust bay-daily.csv.xz --price close --actions bay-actions.csv --out ",
       "adjusted.csv"
     ),
     of_prices = TRUE,

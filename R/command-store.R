@@ -13,7 +13,7 @@ command_of_store <- function() {
     ),
     example = c(
       paste0(
-        "imbroglio store kept.sqlite --add bay-daily.csv.gz --price close --actions ",
+        "imbroglio store kept.sqlite --add bay-daily.csv.xz --price close --actions ",
         "bay-actions.csv --securities bay-securities.csv"
       ),
       "imbroglio store kept.sqlite",

@@ -16,7 +16,7 @@ command_of_working <- function() {
       "imbroglio working var bay.csv --security BAYALL --out var.json",
       "imbroglio working beta bay.csv --benchmark BAYALL --security TARROW --out beta.html",
       paste0(
-        "imbroglio working adjust bay-daily.csv.gz --price close --actions bay-actions.csv ",
+        "imbroglio working adjust bay-daily.csv.xz --price close --actions bay-actions.csv ",
         "--security TARROW --date 2020-03-20"
       )
     ),

@@ -51,6 +51,7 @@
 #'   part is in the outcomes and a warning, `imbroglio_warning_feed`. `imbroglio_error_argument`
 #'   for an address that is none, that holds a password, or to which a token would go unencrypted.
 #'   Those of [store_prices()].
+#' @eval concepts_in_docs("fetch_prices")
 #' @family ways to get prices
 #' @examples
 #' \dontrun{

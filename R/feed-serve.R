@@ -50,7 +50,7 @@ serve_feed <- function(store = NULL, port = 8017L, faults = NULL, form = c("csv"
     store <- tempfile(fileext = ".sqlite")
     on.exit(unlink(store), add = TRUE)
     traded <- read_prices(
-      demo_file("bay-daily.csv.gz"),
+      demo_file("bay-daily.csv.xz"),
       price = "close",
       securities = demo_file("bay-securities.csv")
     )

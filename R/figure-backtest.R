@@ -154,7 +154,8 @@ days_drawn <- function(object, drawn, security, level, behind = NULL) {
       paste(c(
         sprintf(
           "Grey: %s %s; line: value at risk at %s, from the returns before; red: breaches",
-          adverb_of(every_in_all(object)), if (money) "profits" else "returns", unit_text$level(level)
+          adverb_of(every_in_all(object)), if (money) "profits" else "returns",
+          unit_text$level(level)
         ),
         behind
       ), collapse = ". "),

@@ -47,6 +47,7 @@
 #' @param security Of a backtest: which security to draw.
 #' @param ... For methods; of `plot()`, arguments for `autoplot()`.
 #' @return A ggplot.
+#' @eval concepts_in_docs("figures")
 #' @family what a result is
 #' @examplesIf all(vapply(c("ggplot2", "scales"), requireNamespace, NA, quietly = TRUE))
 #' prices <- read_prices(demo_file("bay.csv"))

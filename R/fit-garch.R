@@ -40,6 +40,7 @@
 #'   `volatility_over` all of them up to there. [volatility_series()] gives the fitted path.
 #' @references Bollerslev (1986), Generalized autoregressive conditional heteroskedasticity,
 #'   Journal of Econometrics 31; Bollerslev (1987), Review of Economics and Statistics 69.
+#' @eval concepts_in_docs("fit_garch")
 #' @family fits
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")), kind = "log")

@@ -192,6 +192,7 @@ record_of_fit <- function() {
 #'      Marsaglia and Marsaglia (2004), Evaluating the Anderson-Darling distribution, Journal of
 #'      Statistical Software 9. Csorgo and Faraway (1996), The exact and asymptotic distributions
 #'      of Cramer-von Mises statistics, Journal of the Royal Statistical Society B 58.
+#' @eval concepts_in_docs("fit_returns")
 #' @family fits
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))

@@ -87,6 +87,7 @@ record_of_autocorrelation <- function() {
 #'
 #' Lobato, I. N., Nankervis, J. C. and Savin, N. E. (2001), Testing for autocorrelation using a
 #' modified Box-Pierce Q test, *International Economic Review* 42, 187-205.
+#' @eval concepts_in_docs("measure_autocorrelation")
 #' @family measures of returns
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))

@@ -146,6 +146,7 @@ record_of_beta <- function() {
 #'   where no security shares as many returns as the window has.
 #' @references Newey and West (1987), A simple, positive semi-definite, heteroskedasticity and
 #'   autocorrelation consistent covariance matrix, Econometrica 55.
+#' @eval concepts_in_docs("measure_beta")
 #' @family measures beside others
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))

@@ -94,6 +94,7 @@ record_of_bootstrap <- function() {
 #' @references Efron (1979), Bootstrap methods, Annals of Statistics 7. Politis and Romano (1994),
 #'   The stationary bootstrap, Journal of the American Statistical Association 89. Efron (2014),
 #'   Estimation and accuracy after model selection, the same journal 109.
+#' @eval concepts_in_docs("bootstrap_book")
 #' @family measures of risk
 #' @family measures of a book
 #' @examples

@@ -76,6 +76,7 @@ record_of_capture <- function() {
 #'   there is none. Rolling: `window` too, and the captures, their ratio and `ahead` only.
 #' @eval columns_in_docs("capture")
 #' @section Errors: Those of [measure_beta()].
+#' @eval concepts_in_docs("measure_capture")
 #' @family measures beside others
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))

@@ -116,6 +116,7 @@ record_of_change <- function() {
 #' @section Errors: `imbroglio_error_argument` for sides that cannot be compared, and for choices
 #'   that give several numbers; those of the measure.
 #' @references Shapley (1953), A value for n-person games, Contributions to the Theory of Games II.
+#' @eval concepts_in_docs("explain_change")
 #' @family measures of returns
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))

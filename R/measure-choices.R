@@ -103,6 +103,7 @@ record_of_choices <- function() {
 #' @section Errors: `imbroglio_error_argument` for a choice that is not known, or that has one
 #'   value everywhere; those of the measure, where what was chosen cannot be measured.
 #' @references Saltelli et al. (2008), Global sensitivity analysis.
+#' @eval concepts_in_docs("vary_choices")
 #' @family measures of returns
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))[, "BAYALL"]

@@ -130,6 +130,7 @@ record_of_compare <- function() {
 #' @references Bollerslev (1987), Review of Economics and Statistics 69. Brown and Forsythe (1974),
 #'   Robust tests for the equality of variances, Journal of the American Statistical Association
 #'   69.
+#' @eval concepts_in_docs("compare_measures")
 #' @family measures of returns
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))

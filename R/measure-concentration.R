@@ -88,6 +88,7 @@ record_of_concentration <- function() {
 #'   with fewer than two returns.
 #' @references Meucci (2009), Managing diversification, Risk 22. Choueifaty and Coignard (2008),
 #'   Toward maximum diversification, Journal of Portfolio Management 35.
+#' @eval concepts_in_docs("measure_concentration")
 #' @family measures of a book
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))

@@ -91,6 +91,7 @@ record_of_correlation <- function() {
 #' @references Ledoit and Wolf (2004), Honey, I shrunk the sample covariance matrix, Journal of
 #'   Portfolio Management 30; Ledoit and Wolf (2004), A well-conditioned estimator for
 #'   large-dimensional covariance matrices, Journal of Multivariate Analysis 88.
+#' @eval concepts_in_docs("correlate_returns")
 #' @family measures beside others
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))

@@ -58,6 +58,7 @@ record_of_currency <- function() {
 #' @eval columns_in_docs("currency")
 #' @section Errors: `imbroglio_error_argument` for prices that were not converted, or nothing of
 #'   which is foreign.
+#' @eval concepts_in_docs("measure_currency")
 #' @family measures of returns
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))

@@ -127,6 +127,7 @@ record_of_downside <- function() {
 #' @references Sortino and van der Meer (1991), Downside risk, Journal of Portfolio Management 17.
 #'   Fishburn (1977), Mean-risk analysis with risk associated with below-target returns, American
 #'   Economic Review 67. Politis and Romano (1994), The stationary bootstrap.
+#' @eval concepts_in_docs("measure_downside")
 #' @family measures of returns
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))

@@ -127,6 +127,7 @@ record_of_drawdown <- function() {
 #'   start of returns that were given without prices. Rolling: `security`, `window`, `from`, `to`,
 #'   `n` (returns) and `max_drawdown`, a row for each return.
 #' @eval columns_in_docs("drawdown")
+#' @eval concepts_in_docs("measure_drawdown")
 #' @family measures of returns
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))

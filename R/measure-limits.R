@@ -152,6 +152,7 @@ record_of_limits <- function() {
 #' @section Errors: `imbroglio_error_limits` for a table of limits that cannot be read, with its
 #'   line; `imbroglio_error_security` for one of what is not there; `imbroglio_error_argument` for
 #'   limits of a book where there is none, or of a benchmark.
+#' @eval concepts_in_docs("check_limits")
 #' @family measures of risk
 #' @family measures of a book
 #' @examples

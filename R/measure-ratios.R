@@ -108,6 +108,7 @@ record_of_ratios <- function() {
 #'   consistent covariance matrix estimator, Econometrica 60. Sortino and van der Meer (1991).
 #'   Keating and Shadwick (2002), A universal performance measure, Journal of Performance
 #'   Measurement 6.
+#' @eval concepts_in_docs("measure_ratios")
 #' @family measures of returns
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))

@@ -120,6 +120,7 @@ record_of_replay <- function() {
 #' @section Errors: `imbroglio_error_argument` for what is no book, or no period;
 #'   `imbroglio_error_stand_in` where a holding did not exist and nothing stands in for it. A
 #'   warning (`imbroglio_warning_carried`) for a holding that has no price in a period.
+#' @eval concepts_in_docs("replay")
 #' @family measures of a book
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))

@@ -62,6 +62,7 @@ record_of_return_split <- function() {
 #' @eval columns_in_docs("return_split")
 #' @section Errors: `imbroglio_error_argument` for what is no book, a span that is not known;
 #'   `imbroglio_error_too_short` for one that begins before the book.
+#' @eval concepts_in_docs("split_return")
 #' @family measures of a book
 #' @family measures of returns
 #' @examples

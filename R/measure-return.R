@@ -146,6 +146,7 @@ record_of_return <- function() {
 #'   cannot be; a warning (`imbroglio_warning_short_sample`) where less than a quarter of a year
 #'   is multiplied out to a year.
 #' @references Lo (2002), The statistics of Sharpe ratios, Financial Analysts Journal 58.
+#' @eval concepts_in_docs("measure_return")
 #' @family measures of returns
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))

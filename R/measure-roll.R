@@ -78,6 +78,7 @@ record_of_roll <- function() {
 #' @eval columns_in_docs("roll")
 #' @section Errors: `imbroglio_error_argument` for a measure that is not known, one that lacks its
 #'   benchmark, or a limit of what is not measured.
+#' @eval concepts_in_docs("roll_measures")
 #' @family measures of returns
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))

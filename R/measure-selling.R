@@ -32,7 +32,7 @@ record_of_selling <- function() {
         window = "the days of which the volume is averaged (20)"
       ),
       example = paste0(
-        "imbroglio selling bay-daily.csv.gz --shares OSSELL=200000,TARROW=50000 --share 10% ",
+        "imbroglio selling bay-daily.csv.xz --shares OSSELL=200000,TARROW=50000 --share 10% ",
         "--figure selling.png"
       )
     ),
@@ -76,9 +76,10 @@ record_of_selling <- function() {
 #' @section Errors: `imbroglio_error_argument` for what is no book, or one whose numbers of shares
 #'   are not known, or whose returns are not daily; `imbroglio_error_no_volume` where no holding
 #'   has a volume.
+#' @eval concepts_in_docs("measure_selling")
 #' @family measures of a book
 #' @examples
-#' daily <- read_prices(demo_file("bay-daily.csv.gz"))
+#' daily <- read_prices(demo_file("bay-daily.csv.xz"))
 #' book <- as_portfolio(daily, shares = c(OSSELL = 200000, TARROW = 50000))
 #' found <- measure_selling(book, share = 0.1)
 #' in_words(found)

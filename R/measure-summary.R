@@ -65,6 +65,7 @@ record_of_summary <- function() {
 #' @eval columns_in_docs("summary")
 #' @section Errors: Those of the measures; `imbroglio_error_argument` for a column to sort by that
 #'   is not there.
+#' @eval concepts_in_docs("measure_summary")
 #' @family measures of returns
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))

@@ -112,6 +112,7 @@ record_of_tracking <- function() {
 #' @eval columns_in_docs("tracking")
 #' @section Errors: Those of [measure_beta()]; a warning (`imbroglio_warning_not_a_year`) where
 #'   the total period is not a year, to 1 period in 20.
+#' @eval concepts_in_docs("measure_tracking")
 #' @family measures beside others
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))

@@ -283,6 +283,7 @@ record_of_var <- function() {
 #'   Giannopoulos and Vosper (1999), VaR without correlations for portfolios of derivative
 #'   securities, Journal of Futures Markets 19. McNeil and Frey (2000), Journal of Empirical
 #'   Finance 7.
+#' @eval concepts_in_docs("measure_var")
 #' @family measures of risk
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))

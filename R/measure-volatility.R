@@ -82,7 +82,7 @@ record_of_volatility <- function() {
         ),
         "imbroglio volatility bay.csv --security TARROW --window 20,60 --figure tarrow.png",
         "imbroglio volatility bay.csv bay-fund.csv --security TARROW,REEFFUND --during 2024",
-        "imbroglio volatility bay-daily.csv.gz --method deviation,yang-zhang,garch",
+        "imbroglio volatility bay-daily.csv.xz --method deviation,yang-zhang,garch",
         paste0(
           "imbroglio volatility bay.csv --security TARROW --window 6,20,40,250 --by-window ",
           "--figure now.png"
@@ -207,13 +207,14 @@ record_of_volatility <- function() {
 #'   window.
 #' @references Chan, Golub and LeVeque (1983), Algorithms for computing the sample variance, The
 #'   American Statistician 37.
+#' @eval concepts_in_docs("measure_volatility")
 #' @family measures of returns
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))
 #' measure_volatility(returns)
 #' measure_volatility(returns[, "TARROW"], window = c(20, 250), min_obs = 10)
 #' measure_volatility(returns, method = "ewma", half_life = 20)
-#' daily <- read_prices(demo_file("bay-daily.csv.gz"))
+#' daily <- read_prices(demo_file("bay-daily.csv.xz"))
 #' measure_volatility(daily[, "TARROW"], method = c("deviation", "parkinson", "yang-zhang"))
 #' volatility_series(returns[, "TARROW"], method = c("ewma", "garch"))
 #' @export

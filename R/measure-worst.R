@@ -103,6 +103,7 @@ record_of_worst <- function() {
 #' @eval columns_in_docs("worst")
 #' @section Errors: `imbroglio_error_argument` for numbers that cannot be, or several benchmarks;
 #'   `imbroglio_error_too_short` where no security has as many returns as a period.
+#' @eval concepts_in_docs("worst_periods")
 #' @family measures of returns
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))

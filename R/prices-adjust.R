@@ -23,9 +23,10 @@
 #' @section Errors: `imbroglio_error_action` for a split that is not above 0, a negative dividend,
 #'   two splits of one day, or a dividend that is no less than the close before it; those of a
 #'   file, see [read_prices()].
+#' @eval concepts_in_docs("adjust_prices")
 #' @family ways to put prices right
 #' @examples
-#' raw <- read_prices(demo_file("bay-daily.csv.gz"), price = "close")
+#' raw <- read_prices(demo_file("bay-daily.csv.xz"), price = "close")
 #' adjusted <- adjust_prices(raw, demo_file("bay-actions.csv"))
 #' measure_drawdown(adjusted[, "TARROW"])
 #' @export

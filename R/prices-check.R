@@ -66,6 +66,7 @@ record_of_check <- function() {
 #'   `remedy` (what [repair_prices()] would do: `"sort"`, `"drop"`, `"blank"`, `"divide"`,
 #'   `"split"`, or `"none"`), `by` (what to
 #'   divide by, or the split's new shares for one old) and `row` (of the delivery).
+#' @eval concepts_in_docs("check_prices")
 #' @family ways to put prices right
 #' @examples
 #' findings <- check_prices(demo_file("bay-delivery.csv.xz"))

@@ -25,6 +25,7 @@
 #'   how many dates a rate was carried on.
 #' @section Errors: `imbroglio_error_currency` for a security whose currency is not known, or a
 #'   currency without rates. Rates are prices: above 0.
+#' @eval concepts_in_docs("translate_prices")
 #' @family ways to put prices right
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))

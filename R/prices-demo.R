@@ -24,7 +24,7 @@
 #'
 #' @section Files:
 #' * `bay.csv`: adjusted closes, wide, one column for each security.
-#' * `bay-daily.csv.gz`: open, high, low, close, volume as traded, and the adjusted close; long.
+#' * `bay-daily.csv.xz`: open, high, low, close, volume as traded, and the adjusted close; long.
 #' * `bay-actions.csv`: splits and dividends (`security`, `date`, `split`, `dividend`).
 #' * `bay-book.csv`: a book of twelve holdings, `bay-limits-book.csv`: its limits,
 #'   `bay-study.yml`: the study of it, see [read_study()].

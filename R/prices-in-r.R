@@ -269,7 +269,7 @@ subset.imbroglio_panel <- function(x, subset, ...) {
   refuse_others(...)
   if (missing(subset)) return(x)
   dates <- eval(substitute(subset), as.data.frame(x), parent.frame())
-  if (!is.logical(dates)) refuse_sum("subset", "Its condition is of dates: TRUE or FALSE for each.")
+  if (!is.logical(dates)) refuse_sum("subset", "Its condition is TRUE or FALSE for each date.")
   x[which(dates), ]
 }
 

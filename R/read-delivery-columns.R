@@ -68,8 +68,11 @@ one_name_each <- function(v, padded = isTRUE(attr(v, "padded"))) {
 date_column_of <- function(x, origin) {
   rank <- match(plain_name(names(x)), date_names)
   # What is a date in one language is another word in others.
-  rank[vapply(x, function(v) is.numeric(v) && !inherits(v, c("Date", "POSIXt", month_classes)) &&
-    anyNA(number_days(v[!is.na(v)])$days), NA) & !date_names[rank] %in% english_date_names] <- NA
+  for (i in which(!is.na(rank) & !date_names[rank] %in% english_date_names)) {
+    v <- x[[i]]
+    number <- is.numeric(v) && !inherits(v, c("Date", "POSIXt", month_classes))
+    if (number && anyNA(number_days(v[!is.na(v)])$days)) rank[i] <- NA
+  }
   if (any(!is.na(rank))) return(names(x)[which.min(rank)])
   dated <- vapply(x, inherits, NA, c("Date", "POSIXt", month_classes))
   dated <- dated | vapply(x, function(v) is.factor(v) && is_date_text(levels(v)), NA)

@@ -60,7 +60,8 @@ delivery_of <- function(grid, how) {
     layout = layout_text(found$layout, delivery$measured, numbers$decimal, unused),
     understood = list(
       layout = found$layout, separator = grid$separator, decimal = numbers$decimal,
-      order = date_orders[sub("-", " ", date_orders) %in% grid$days$remarks], columns = columns_understood(found, delivery$measured)
+      order = date_orders[sub("-", " ", date_orders) %in% grid$days$remarks],
+      columns = columns_understood(found, delivery$measured)
     )
   )
   structure(c(delivery, about), class = "imbroglio_delivery")

@@ -22,12 +22,14 @@ NULL
 
 headings_in_docs <- function() {
   what <- c(
-    security = "security", name = "security, unless it holds amounts", high_short = "high, beside another",
-    low_short = "low, beside another", besides = "something else: not a price", of = "of (limits)"
+    security = "security", name = "security, unless it holds amounts",
+    high_short = "high, beside another", low_short = "low, beside another",
+    besides = "something else: not a price", of = "of (limits)"
   )
   said <- vapply(names(heading_words), function(role) {
     words <- heading_words[[role]]
-    of_each <- sprintf("%s: %s", heading_languages[names(words)], gsub("[ \n]+", ", ", trimws(words)))
+    listed <- gsub("[ \n]+", ", ", trimws(words))
+    of_each <- sprintf("%s: %s", heading_languages[names(words)], listed)
     sprintf(
       "\\item{%s}{%s.}", if (role %in% names(what)) what[[role]] else role,
       paste(of_each, collapse = ". ")
@@ -84,7 +86,8 @@ heading_words <- list(
     pl = "papier nazwa spolka fundusz kod akcja"
   ),
   open = c(
-    en = "open openprice opening openingprice", de = "eroffnung eroffnungskurs erster ersterkurs",
+    en = "open openprice opening openingprice",
+    de = "eroffnung eroffnungskurs erster ersterkurs",
     fr = "ouverture ouv coursouverture coursdouverture", es = "apertura precioapertura",
     it = "prezzoapertura", nl = "openingskoers", pt = "abertura precoabertura",
     sv = "oppning oppningskurs", pl = "otwarcie kursotwarcia"
@@ -109,9 +112,11 @@ heading_words <- list(
       navpershare unitprice px prc",
     de = "schluss schlusskurs kurs letzter letzterkurs rucknahmepreis nettoinventarwert niw
       anteilwert preis",
-    fr = "cloture courscloture coursdecloture cours dernier derniercours valeurliquidative prix vl",
+    fr = "cloture courscloture coursdecloture cours dernier derniercours valeurliquidative prix
+      vl",
     es = "cierre preciocierre preciodecierre cotizacion precio ultimo valorliquidativo",
-    it = "chiusura prezzochiusura prezzodichiusura prezzo quotazione valorequota valoredellaquota",
+    it = "chiusura prezzochiusura prezzodichiusura prezzo quotazione valorequota
+      valoredellaquota",
     nl = "slot slotkoers koers laatste prijs intrinsiekewaarde",
     pt = "fechamento fecho precofechamento precodefechamento preco cotacao cota valordacota",
     sv = "stangning stangningskurs slutkurs senast senastbetalt pris",
@@ -162,19 +167,24 @@ heading_words <- list(
   currency = c(
     en = "currency ccy curr crncy currencycode pricecurrency quotecurrency tradingcurrency
       localcurrency denomination cur",
-    de = "wahrung whg wkz handelswahrung fondswahrung kurswahrung wahrungscode", fr = "devise dev monnaie devisecotation",
+    de = "wahrung whg wkz handelswahrung fondswahrung kurswahrung wahrungscode",
+    fr = "devise dev monnaie devisecotation",
     es = "moneda divisa", it = "valuta divisadiquotazione", nl = "munt muntsoort", pt = "moeda",
     sv = "valutakod", pl = "waluta"
   ),
   rate = c(
-    en = "rate exchangerate fxrate fx spot", de = "wechselkurs devisenkurs", fr = "taux tauxdechange",
-    es = "tipodecambio cambio", it = "tasso tassodicambio", nl = "wisselkoers", pt = "taxadecambio",
+    en = "rate exchangerate fxrate fx spot", de = "wechselkurs devisenkurs",
+    fr = "taux tauxdechange",
+    es = "tipodecambio cambio", it = "tasso tassodicambio", nl = "wisselkoers",
+    pt = "taxadecambio",
     sv = "vaxelkurs", pl = "kurswalutowy kurssredni"
   ),
   side = c(
-    en = "side buysell direction transaction type transactiontype", de = "geschaftsart transaktion art",
+    en = "side buysell direction transaction type transactiontype",
+    de = "geschaftsart transaktion art",
     fr = "sens operation", es = "operacion lado tipo", it = "operazione segno",
-    nl = "transactie richting", pt = "operacao", sv = "transaktionstyp riktning", pl = "strona rodzaj"
+    nl = "transactie richting", pt = "operacao", sv = "transaktionstyp riktning",
+    pl = "strona rodzaj"
   ),
   buy = c(
     en = "buy b bought purchase bot", de = "kauf k kaufen", fr = "achat a", es = "compra c",
@@ -195,9 +205,12 @@ heading_words <- list(
     nl = "maatstaf maat", pt = "metrica", sv = "matt riskmatt", pl = "miara wskaznik"
   ),
   warn = c(
-    en = "warn warnat warning warninglevel soft softlimit", de = "warnung warnschwelle vorwarnung warngrenze",
-    fr = "alerte seuildalerte avertissement", es = "alerta aviso", it = "allerta avviso preallarme",
-    nl = "waarschuwing signaal", pt = "avisoprevio", sv = "varning varningsniva", pl = "ostrzezenie"
+    en = "warn warnat warning warninglevel soft softlimit",
+    de = "warnung warnschwelle vorwarnung warngrenze",
+    fr = "alerte seuildalerte avertissement", es = "alerta aviso",
+    it = "allerta avviso preallarme",
+    nl = "waarschuwing signaal", pt = "avisoprevio", sv = "varning varningsniva",
+    pl = "ostrzezenie"
   ),
   limit = c(
     en = "limit limitat most atmost hard hardlimit threshold maximum cap",
@@ -205,13 +218,15 @@ heading_words <- list(
     it = "soglia", nl = "limiet grens", pt = "teto", sv = "grans gransvarde", pl = "prog granica"
   ),
   horizon = c(
-    en = "horizon holdingperiod", de = "horizont haltedauer", fr = "horizonderisque", es = "horizonte",
+    en = "horizon holdingperiod", de = "horizont haltedauer", fr = "horizonderisque",
+    es = "horizonte",
     it = "orizzonte", nl = "horizondagen", pt = "horizontedias", sv = "horisont", pl = "horyzont"
   ),
   level = c(
     en = "level confidence confidencelevel", de = "niveau konfidenzniveau konfidenz",
     fr = "niveaudeconfiance confiance", es = "nivel confianza niveldeconfianza",
-    it = "livello livellodiconfidenza", nl = "betrouwbaarheid", pt = "niveldeconfianca", sv = "niva konfidensniva",
+    it = "livello livellodiconfidenza", nl = "betrouwbaarheid", pt = "niveldeconfianca",
+    sv = "niva konfidensniva",
     pl = "poziom poziomufnosci"
   ),
   group = c(
@@ -229,9 +244,12 @@ heading_words <- list(
       provider note notes comment comments remark remarks status flag unit units description
       turnover change chg changepct pctchange issuer maturity trades",
     de = "borse borsenplatz handelsplatz markt land branche sektor bemerkung bemerkungen notiz
-      kommentar hinweis beschreibung quelle umsatz veranderung diff assetklasse anlageklasse emittent",
-    fr = "bourse marche place pays secteur remarque commentaire source capitaux variation emetteur",
-    es = "bolsa mercado pais sector observaciones observacion descripcion variacion emisor fuente",
+      kommentar hinweis beschreibung quelle umsatz veranderung diff assetklasse anlageklasse
+        emittent",
+    fr = "bourse marche place pays secteur remarque commentaire source capitaux variation
+      emetteur",
+    es = "bolsa mercado pais sector observaciones observacion descripcion variacion emisor
+      fuente",
     it = "borsa mercato paese settore descrizione variazione emittente fonte",
     nl = "beurs land opmerking omschrijving omzet verandering bron", pt = "setor observacao
       descricao variacao emissor fonte", sv = "bors marknad bransch anmarkning beskrivning
@@ -288,8 +306,10 @@ other_names <- unique(c(currency_names, heading_names$besides))
 price_fields <- c("open", "high", "low", "close", "adjusted", "volume")
 
 # What was paid is not among the words for a price that a cost could be taken for.
-trade_price_names <- c("price", "tradeprice", "executionprice", "kurs", "preis", "ausfuhrungskurs",
-  "ausfuehrungskurs", "cours", "prix", "precio", "prezzo", "koers", "prijs", "preco", "pris", "cena")
+trade_price_names <- c(
+  "price", "tradeprice", "executionprice", "kurs", "preis", "ausfuhrungskurs", "ausfuehrungskurs",
+  "cours", "prix", "precio", "prezzo", "koers", "prijs", "preco", "pris", "cena"
+)
 holding_columns <- heading_names[c("shares", "value", "weight")]
 limit_columns <- c(
   list(of = unique(c(heading_names$of, security_names))),

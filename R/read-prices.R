@@ -40,7 +40,8 @@
 #' (`imbroglio_warning_formula`) that names the cell.
 #'
 #' @param source A file, `"-"` for standard input, a pipe, a folder of files, several files or
-#'   folders, a sources file that says how each file is read (see [draft_sources()]), a price store (see [store_prices()]: a file of it, `"sqlite:FILE"` or `"postgresql://..."`) or
+#'   folders, a sources file that says how each file is read (see [draft_sources()]), a price
+#'   store (see [store_prices()]: a file of it, `"sqlite:FILE"` or `"postgresql://..."`) or
 #'   a `DBI` connection. Text files are separated by comma, semicolon, tab or `|`, in UTF-8,
 #'   UTF-16 or Windows-1252, also packed by gzip or xz; `.xlsx` and `.xls` need readxl (one sheet,
 #'   or a sheet for each security; of a workbook that [write_prices()] made the prices),
@@ -79,7 +80,7 @@
 #' @examples
 #' read_prices(demo_file("bay.csv"))
 #' about <- demo_file("bay-securities.csv")
-#' read_prices(demo_file("bay-daily.csv.gz"), price = "close", securities = about)
+#' read_prices(demo_file("bay-daily.csv.xz"), price = "close", securities = about)
 #' @export
 read_prices <- function(source, price = NULL, dates = NULL, decimal = NULL, securities = NULL,
                         table = NULL, query = NULL, parameters = list(), as_of = NULL,

@@ -130,9 +130,8 @@ named_columns <- function(grid, columns) {
 
 meaning_of <- function(headings) {
   plain <- plain_name(headings)
-  ifelse(
-    plain %in% date_names, "date", ifelse(plain %in% security_names, "security", field_of(headings))
-  )
+  other <- ifelse(plain %in% security_names, "security", field_of(headings))
+  ifelse(plain %in% date_names, "date", other)
 }
 
 chosen_heading <- function(header, headings, role, origin) {

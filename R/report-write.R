@@ -21,6 +21,7 @@
 #'   `imbroglio_error_package` where ggplot2, or for a PDF Chromium, is missing;
 #'   `imbroglio_error_write` where `file` cannot be written.
 #' @seealso [run_study()], which writes tables, figures and workbook too.
+#' @eval concepts_in_docs("write_report")
 #' @family ways to hand on
 #' @examplesIf all(vapply(c("ggplot2", "svglite"), requireNamespace, NA, quietly = TRUE))
 #' \donttest{

@@ -39,6 +39,7 @@
 #'   `imbroglio_error_too_short` where there are not two periods; `imbroglio_error_return`
 #'   for a given
 #'   simple return below -1, or one that is not finite; those of [as_prices()].
+#' @eval concepts_in_docs("as_returns")
 #' @family what measures are of
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))

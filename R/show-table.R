@@ -85,11 +85,11 @@ returns_text <- function(returns, result, rows = 8L, most = 8L) {
   )
 }
 
-findings_text <- function(findings, all = FALSE) {
+findings_text <- function(findings, whole = FALSE) {
   last <- choice_of(basis(findings), "last price")
   table <- as.data.frame(findings)
   kinds <- kinds_of_findings(table)
-  brief <- !all && nrow(table) > most_findings && nrow(kinds) < nrow(table)
+  brief <- !whole && nrow(table) > most_findings && nrow(kinds) < nrow(table)
   c(
     in_words(findings),
     if (!is.na(last)) sprintf("The last price is of %s.", last),

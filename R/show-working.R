@@ -33,13 +33,14 @@
 #'   number, or a value for each row), `unit` and `source`.
 #' @section Errors: `imbroglio_error_argument` for a row or column that is not there;
 #'   `imbroglio_error_working` for a number that has no working.
+#' @eval concepts_in_docs("show_working")
 #' @family what a result is
 #' @family ways to hand on
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))
 #' show_working(measure_volatility(prices), security = "TARROW")
 #' show_working(measure_var(prices), security = "BAYALL")
-#' traded <- read_prices(demo_file("bay-daily.csv.gz"), price = "close")
+#' traded <- read_prices(demo_file("bay-daily.csv.xz"), price = "close")
 #' adjusted <- adjust_prices(traded, demo_file("bay-actions.csv"))
 #' show_working(adjusted, security = "TARROW", date = "2020-03-20")
 #' show_working(as_portfolio(prices, shares = c(OSSELL = 100, TARROW = 50)), security = "TARROW")

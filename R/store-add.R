@@ -63,11 +63,12 @@
 #'   damaged, or is of a newer version (with `imbroglio_error_write` where writing failed);
 #'   `imbroglio_error_file` for a file that is none or not there; `imbroglio_error_doubt` for what
 #'   is doubtful (its field `doubts` is their table).
+#' @eval concepts_in_docs("store_prices")
 #' @family ways to get prices
 #' @examples
 #' if (requireNamespace("RSQLite", quietly = TRUE)) {
 #'   store <- tempfile(fileext = ".sqlite")
-#'   prices <- read_prices(demo_file("bay-daily.csv.gz"), price = "close")
+#'   prices <- read_prices(demo_file("bay-daily.csv.xz"), price = "close")
 #'   store_prices(prices[, c("BAYALL", "TARROW")], store, actions = demo_file("bay-actions.csv"))
 #'   read_prices(store)
 #'   store_contents(store)

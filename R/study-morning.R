@@ -54,6 +54,7 @@
 #'   [update_store()]; `imbroglio_error_write` where another morning is at work in the folder, or
 #'   it cannot be written to.
 #' @seealso [run_study()], [explain_change()]
+#' @eval concepts_in_docs("run_morning")
 #' @family ways to hand on
 #' @examplesIf all(vapply(c("yaml", "svglite", "RSQLite"), requireNamespace, NA, quietly = TRUE))
 #' \donttest{

@@ -88,6 +88,7 @@ record_of_split <- function() {
 #' @section Errors: Those of [measure_var()], and `imbroglio_error_argument` for what is no book.
 #' @references Tasche (1999), Risk contributions and performance measurement. Euler's theorem on
 #'   homogeneous functions.
+#' @eval concepts_in_docs("split_var")
 #' @family measures of a book
 #' @examples
 #' prices <- read_prices(demo_file("bay.csv"))

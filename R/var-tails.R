@@ -140,6 +140,7 @@ pareto_covariance <- function(at) {
 #' @references Hill (1975), A simple general approach to inference about the tail of a
 #'   distribution, Annals of Statistics 3. McNeil and Frey (2000), Estimation of tail-related risk
 #'   measures for heteroscedastic financial time series, Journal of Empirical Finance 7.
+#' @eval concepts_in_docs("tail_thresholds")
 #' @family measures of risk
 #' @examples
 #' returns <- as_returns(read_prices(demo_file("bay.csv")))

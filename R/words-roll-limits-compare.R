@@ -171,7 +171,8 @@ since_words <- function(line) {
   recorded <- line[["within_on"]] %||% NA
   if (is.na(recorded) || recorded < line$since) return(sprintf(" since %s", line$since))
   looks <- limit_measures()[[line$measure]]$looks
-  sprintf(" (%s since %s)", if (looks == "back") "as held then" else "what is held today", line$since)
+  held <- if (looks == "back") "as held then" else "what is held today"
+  sprintf(" (%s since %s)", held, line$since)
 }
 
 # How many are broken, and the first of them.

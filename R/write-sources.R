@@ -3,9 +3,9 @@
 #' How files are read
 #'
 #' Files of several providers are written differently. A small file of sources says how each of
-#' them is read, and stands wherever a file of prices does: in [read_prices()], `as_returns(given =)`
-#' and [check_prices()], in the command and in a study. `draft_sources()` drafts it from what was
-#' understood, with a remark beside each line.
+#' them is read, and stands wherever a file of prices does: in [read_prices()],
+#' `as_returns(given =)` and [check_prices()], in the command and in a study. `draft_sources()`
+#' drafts it from what was understood, with a remark beside each line.
 #'
 #' A sources file is YAML: `files`, a list of entries. Each names its `file`, or several, from the
 #' folder of the sources file on; `*` stands for any letters. A file is read by the first entry
@@ -17,10 +17,13 @@
 #' | `decimal` | the decimal mark, `"."` or `","` |
 #' | `dates` | `day-first`, `month-first` or `year-first` |
 #' | `sheet` | of a workbook, one or several |
-#' | `columns` | which column is the `date`, the `security`, the `price`, `open`, `high`, `low`, `close`, `adjusted`, `volume`, by its header |
+#' | `columns` | which column is what, by its header (below) |
 #' | `security` | what the one security of a file is called |
 #' | `currency` | what its prices are in |
 #' | `divide` | by how much prices are divided: 100 of pence that are to be pounds |
+#'
+#' The columns may be `date`, `security`, `price` (what is measured), `open`, `high`, `low`,
+#' `close`, `adjusted` and `volume`.
 #'
 #' @param source Files, or a folder, of prices.
 #' @param file The sources file to write, ending in `.yml`; if absent, nothing is written.
@@ -28,6 +31,7 @@
 #'   `securities`, `from`, `to`, `rows`, and what was `understood`, or the `problem` with it.
 #' @section Errors: `imbroglio_error_sources` for a sources file that cannot be read, or says what
 #'   there is not; `imbroglio_error_file` for a file that it names and that is not there.
+#' @eval concepts_in_docs("draft_sources")
 #' @family ways to get prices
 #' @examples
 #' folder <- tempfile()
@@ -117,7 +121,8 @@ what_to_say <- function(condition) {
     if (grepl("decimal mark", text)) "decimal: \",\"",
     if (grepl("no column is known to name|which column .* names", text)) {
       column <- regmatches(text, regexec("([^.]+) differs? from row to row", text))[[1L]][2L]
-      sprintf("columns: {security: %s}", if (is.na(column)) "HEADER" else yaml_text(trimws(column)))
+      named <- if (is.na(column)) "HEADER" else yaml_text(trimws(column))
+      sprintf("columns: {security: %s}", named)
     },
     if (grepl("which column .* price|is the price", text)) "columns: {price: HEADER}",
     if (grepl("date column|holds the dates", text)) "columns: {date: HEADER}"
@@ -135,15 +140,13 @@ sources_text <- function(looked, paths) {
   key <- vapply(entries, function(lines) paste(lines$key, collapse = "\n"), "")
   alike <- split(seq_along(key), factor(key, unique(key)))
   c(
-    "# How each file of prices is read; drafted from what was understood, with a remark beside it.",
+    "# How each file of prices is read, drafted from what was understood.",
     "# Change what is wrong. A file is read by the first entry that names it; * stands for any",
     "# letters. What an entry may say: imbroglio help sources.",
     "files:",
     unlist(lapply(alike, function(rows) {
       c(
-        sprintf("- file: %s", if (length(rows) == 1L) yaml_text(paths[rows]) else {
-          sprintf("[%s]", paste(yaml_text(paths[rows]), collapse = ", "))
-        }),
+        sprintf("- file: %s", listed(yaml_text(paths[rows]))),
         entries[[rows[1L]]]$lines,
         unlist(lapply(rows, function(i) entry_remark(looked[[i]], basename(paths[i]))))
       )

@@ -203,7 +203,7 @@ daily <- do.call(
 daily$volume <- format(daily$volume, scientific = FALSE, trim = TRUE)
 daily$volume[daily$volume == "NA"] <- ""
 daily <- daily[order(daily$date, match(daily$security, securities$security)), ]
-write(daily, "bay-daily.csv.gz")
+write(daily, "bay-daily.csv.xz")
 
 acts <- which(split_of != 1 | dividend > 0, arr.ind = TRUE)
 actions <- data.frame(

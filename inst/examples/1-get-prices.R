@@ -4,7 +4,7 @@ folder <- c(commandArgs(trailingOnly = TRUE), tempdir())[1]
 
 # One wide file; one long one, as it was traded; a folder of files.
 closes <- read_prices(demo_file("bay.csv"))
-traded <- read_prices(demo_file("bay-daily.csv.gz"), price = "close")
+traded <- read_prices(demo_file("bay-daily.csv.xz"), price = "close")
 print(closes)
 each <- file.path(folder, "each")
 dir.create(each, showWarnings = FALSE)

@@ -11,7 +11,7 @@ print(check_prices(repaired))
 
 # Splits and dividends: closes as traded become closes that can be compared.
 adjusted <- adjust_prices(
-  read_prices(demo_file("bay-daily.csv.gz"), price = "close"),
+  read_prices(demo_file("bay-daily.csv.xz"), price = "close"),
   demo_file("bay-actions.csv")
 )
 shipped <- read_prices(demo_file("bay.csv"))

@@ -188,7 +188,7 @@ section_of_writes <- function() {
   writes <- attack_writes(
     command_runner(normalizePath("exec/imbroglio")),
     demo("bay.csv"),
-    demo("bay-daily.csv.gz")
+    demo("bay-daily.csv.xz")
   )
   list(bad = paste(writes$case, writes$outcome)[bad(writes$outcome)], lines = c(
     "| writing | outcome |",

@@ -5,7 +5,7 @@ case_data <- function(x = NULL, b = NULL, methods = names(imbroglio:::known_var_
   lazily <- function(name, value) delayedAssign(name, quietly(value), assign.env = data)
   lazily("prices", demo_prices()[1:500, ])
   two <- function() demo_prices()[1:300, c("TARROW", "BAYALL")]
-  daily <- function() quietly(read_prices(demo_file("bay-daily.csv.gz")))
+  daily <- function() quietly(read_prices(demo_file("bay-daily.csv.xz")))
   lazily("x", x %||% two())
   lazily("b", b %||% "BAYALL")
   lazily("one", two()[, "TARROW"])

@@ -33,7 +33,7 @@ stored <- function(...) {
 }
 bay <- function(...) {
   prices <- quiet(read_prices(
-    demo_file("bay-daily.csv.gz"),
+    demo_file("bay-daily.csv.xz"),
     price = "close",
     securities = demo_file("bay-securities.csv")
   ))

@@ -1,5 +1,5 @@
 test_that("prices are adjusted by the formula, and back", {
-  raw <- read_prices(demo_file("bay-daily.csv.gz"), price = "close")
+  raw <- read_prices(demo_file("bay-daily.csv.xz"), price = "close")
   actions <- demo_file("bay-actions.csv")
   adjusted <- adjust_prices(raw, actions)
   expect_equal(
@@ -43,7 +43,7 @@ test_that("prices are adjusted by the formula, and back", {
     class = "imbroglio_note_dropped"
   )
   daily <- check_prices(
-    demo_file("bay-daily.csv.gz"),
+    demo_file("bay-daily.csv.xz"),
     actions = transform(
       read.csv(actions),
       dividend = ifelse(date == "2019-05-13" & security == "BRANNICK", 2, dividend)

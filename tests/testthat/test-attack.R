@@ -49,7 +49,7 @@ test_that("no command line breaks, and none that cannot write says that it wrote
   found <- attack_writes(
     command_runner(system.file("exec", "imbroglio", package = "imbroglio")),
     demo_file("bay.csv"),
-    demo_file("bay-daily.csv.gz")
+    demo_file("bay-daily.csv.xz")
   )
   expect_equal(
     bad(found$outcome),

@@ -107,11 +107,11 @@ test_that("concentration counts holdings and bets", {
 })
 
 test_that("a book is sold by a share of the volume, and loses meanwhile", {
-  daily <- quietly(read_prices(demo_file("bay-daily.csv.gz")))[1:400, ]
+  daily <- quietly(read_prices(demo_file("bay-daily.csv.xz")))[1:400, ]
   held <- c(OSSELL = 90000, TARROW = -4000)
   book <- as_portfolio(daily, shares = held)
   found <- measure_selling(book, share = 0.2, window = 10, level = 0.95)
-  table <- read.csv(demo_file("bay-daily.csv.gz"))
+  table <- read.csv(demo_file("bay-daily.csv.xz"))
   volume <- vapply(names(held), function(s) {
     own <- table[table$security == s & table$date <= format(max(daily$dates)), ]
     mean(tail(own$volume[order(own$date)], 10))

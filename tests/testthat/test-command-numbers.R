@@ -50,7 +50,7 @@ lines_data <- function() {
   list(
     file = demo_file("bay.csv"),
     prices = prices,
-    daily = suppressMessages(read_prices(demo_file("bay-daily.csv.gz"))),
+    daily = suppressMessages(read_prices(demo_file("bay-daily.csv.xz"))),
     some = prices[, c("BAYALL", "TARROW", "CORRACK")],
     pick = c("--security", "TARROW,CORRACK"),
     weights = written("security,weight", "TARROW,0.6", "BAYBOND,0.4"),
@@ -100,7 +100,7 @@ test_that("the command's returns and volatility are R's own numbers, to the last
     list(
       c(
         "volatility",
-        demo_file("bay-daily.csv.gz"),
+        demo_file("bay-daily.csv.xz"),
         "--security",
         "TARROW",
         "--method",

@@ -1,6 +1,6 @@
 # The commands fetch, feed and store.
 for (package in c("httr2", "httpuv", "RSQLite", "processx")) skip_if_not_installed(package)
-traded <- suppressMessages(read_prices(demo_file("bay-daily.csv.gz"), price = "close"))
+traded <- suppressMessages(read_prices(demo_file("bay-daily.csv.xz"), price = "close"))
 stand_in <- feed_process()
 withr::defer(stand_in$process$kill(), teardown_env())
 
@@ -51,7 +51,7 @@ test_that("the commands fetch, feed and store work together, and their status ca
   from_file <- jsonlite::fromJSON(
     imbroglio(
       "drawdown",
-      demo_file("bay-daily.csv.gz"),
+      demo_file("bay-daily.csv.xz"),
       "--security",
       "TARROW",
       "--format",

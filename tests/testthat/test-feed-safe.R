@@ -1,6 +1,6 @@
 # What is asked of a feed, and what is taken from it.
 for (package in c("httr2", "httpuv", "RSQLite", "processx")) skip_if_not_installed(package)
-traded <- suppressMessages(read_prices(demo_file("bay-daily.csv.gz"), price = "close"))
+traded <- suppressMessages(read_prices(demo_file("bay-daily.csv.xz"), price = "close"))
 stand_in <- feed_process()
 withr::defer(stand_in$process$kill(), teardown_env())
 bad <- bad_feed()

@@ -1,11 +1,11 @@
 # Fetching from the stand-in feed, a process of its own.
 for (package in c("httr2", "httpuv", "RSQLite", "processx")) skip_if_not_installed(package)
-traded <- suppressMessages(read_prices(demo_file("bay-daily.csv.gz"), price = "close"))
+traded <- suppressMessages(read_prices(demo_file("bay-daily.csv.xz"), price = "close"))
 stand_in <- feed_process()
 withr::defer(stand_in$process$kill(), teardown_env())
 
 test_that("what is fetched is what the feed has: adjusted, with names, in any form and page", {
-  file <- read_prices(demo_file("bay-daily.csv.gz"))
+  file <- read_prices(demo_file("bay-daily.csv.xz"))
   prices <- fetch_prices(stand_in$address)
   expect_equal(colnames(prices), colnames(file))
   expect_equal(prices$close, file$close, tolerance = 1e-5)

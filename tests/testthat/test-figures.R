@@ -96,7 +96,7 @@ test_that("every result has a figure that is written without a word", {
   returns <- as_returns(prices)
   register_volatility("absolute-test", function(r) mean(abs(r)))
   book <- as_portfolio(prices, c(OSSELL = 0.5, TARROW = 0.3), cash = 0.2, value = 1000)
-  days <- read_prices(demo_file("bay-daily.csv.gz"))
+  days <- read_prices(demo_file("bay-daily.csv.xz"))
   about <- case_data(methods = c("historical", "normal", "hill", "bootstrap"))
   figures <- c(lapply(case_calls(), function(call) quietly(eval(call, about))), list(
     prices,

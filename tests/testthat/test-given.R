@@ -106,7 +106,7 @@ test_that("returns and profits that are given, and chosen prices, go through the
     expect_true(do.call(imbroglio, as.list(words))$status %in% 2:3)
   }
   # Long and wide, in every form, they are read back as they were.
-  daily <- demo_file("bay-daily.csv.gz")
+  daily <- demo_file("bay-daily.csv.xz")
   prices <- read_prices(daily, price = "close")[, c("TARROW", "OSSELL")]
   span <- prices[format(prices$dates, "%Y") == "2024", ]
   for (ending in c(".csv", ".xlsx", ".parquet")) {

@@ -181,8 +181,8 @@ test_that("each kind of source is read in blocks as it is read whole", {
   dir.create(folder)
   at <- function(name) file.path(folder, name)
   bay <- demo_prices()[2000:2573, 1:5]
-  daily <- quietly(read_prices(demo_file("bay-daily.csv.gz")))[1:300, c("TARROW", "OSSELL")]
-  traded <- quietly(read_prices(demo_file("bay-daily.csv.gz"), price = "close"))
+  daily <- quietly(read_prices(demo_file("bay-daily.csv.xz")))[1:300, c("TARROW", "OSSELL")]
+  traded <- quietly(read_prices(demo_file("bay-daily.csv.xz"), price = "close"))
   quietly(write_prices(bay, at("wide.parquet")))
   newest <- as.data.frame(bay)[nrow(bay):1, c(2, 3, 1, 4:6)]
   names(newest)[3] <- "__index_level_0__"
@@ -373,7 +373,7 @@ test_that("what is wrong in one file of several is found there", {
 
 test_that("a folder of prices keeps all that is known, and is tested when it is read", {
   store <- tempfile(fileext = ".sqlite")
-  traded <- quietly(read_prices(demo_file("bay-daily.csv.gz"), price = "close"))
+  traded <- quietly(read_prices(demo_file("bay-daily.csv.xz"), price = "close"))
   quietly(store_prices(traded[1:200, 1:6], store, demo_file("bay-actions.csv")))
   daily <- quietly(read_prices(store, securities = demo_file("bay-securities.csv")))
   folder <- new_folder()
@@ -467,7 +467,7 @@ server <- tryCatch(postgres_process(), skip = function(why) conditionMessage(why
 if (is.list(server)) withr::defer(stop_postgres(server), teardown_env())
 
 test_that("a store is read in blocks as it was when it was opened, or earlier", {
-  traded <- quietly(read_prices(demo_file("bay-daily.csv.gz"), price = "close"))[1:300, 1:7]
+  traded <- quietly(read_prices(demo_file("bay-daily.csv.xz"), price = "close"))[1:300, 1:7]
   each_store(function(store, kind) {
     quietly(store_prices(traded[1:280, ], store, demo_file("bay-actions.csv")))
     x <- opened_small(store)

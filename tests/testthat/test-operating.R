@@ -19,7 +19,7 @@ test_that("each line of the page does what it says", {
   }
   folder <- withr::local_tempdir()
   expect_equal(imbroglio("demo", "--files", folder)$status, 0L)
-  all <- utils::read.csv(file.path(folder, "bay-daily.csv.gz"))
+  all <- utils::read.csv(file.path(folder, "bay-daily.csv.xz"))
   last <- all$date == max(all$date)
   write <- function(table, name) data.table::fwrite(table, file.path(folder, name))
   write(all[!last, ], "history.csv")

@@ -178,9 +178,9 @@ test_that("a window is cut by dates or by the span that ends it", {
 
 test_that("the demo data is as its help page tells", {
   bay <- read_prices(demo_file("bay.csv"))
-  daily <- read.csv(demo_file("bay-daily.csv.gz"))
+  daily <- read.csv(demo_file("bay-daily.csv.xz"))
   expect_equal(
-    as.matrix(read_prices(demo_file("bay-daily.csv.gz")))[, colnames(bay)],
+    as.matrix(read_prices(demo_file("bay-daily.csv.xz")))[, colnames(bay)],
     as.matrix(bay)
   )
   expect_true(all(

@@ -337,7 +337,8 @@ test_that("holdings, trades, limits and securities are read in people's words", 
       expect_equal(quietly(as_portfolio(prices, trades = trades))$shares, 6, info = language)
     }
     limits <- written(
-      paste(words("of")[1L], words("measure")[1L], words("warn")[1L], words("limit")[1L], sep = ","),
+      paste(vapply(c("of", "measure", "warn", "limit"), function(w) words(w)[1L], ""),
+            collapse = ","),
       "TARROW,var,3%,9%"
     )
     got <- quietly(check_limits(prices, limits))

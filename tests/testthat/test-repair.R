@@ -19,7 +19,7 @@ test_that("every fault planted is found where it is, and nothing in the clean da
     expect_equal(sum(same), 1L, info = planted$fault[i])
   }
   expect_equal(found$security[found$severity == "error"], c("TARROW", "HOBBINS", "EBBING"))
-  for (file in c("bay.csv", "bay-daily.csv.gz")) {
+  for (file in c("bay.csv", "bay-daily.csv.xz")) {
     clean <- check_prices(
       demo_file(file),
       actions = demo_file("bay-actions.csv"),
@@ -131,7 +131,7 @@ test_that("a delivery repaired is the clean data, and its basis lists what was d
     fixed = TRUE
   )))
   clean <- adjust_prices(
-    read_prices(demo_file("bay-daily.csv.gz"), price = "close"),
+    read_prices(demo_file("bay-daily.csv.xz"), price = "close"),
     demo_file("bay-actions.csv"),
     form = "price"
   )
@@ -194,7 +194,7 @@ test_that("the commands check and adjust do the same", {
   expect_equal(imbroglio("check", demo_file("bay.csv"))$status, 0L)
   adjust <- imbroglio(
     "adjust",
-    demo_file("bay-daily.csv.gz"),
+    demo_file("bay-daily.csv.xz"),
     "--price",
     "close",
     "--security",

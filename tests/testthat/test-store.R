@@ -7,7 +7,7 @@ if (is.list(server)) withr::defer(stop_postgres(server), teardown_env())
 
 test_that("what was stored is read as from a file, and storing it again changes nothing", {
   traded <- bay()
-  file <- read_prices(demo_file("bay-daily.csv.gz"))
+  file <- read_prices(demo_file("bay-daily.csv.xz"))
   each_store(function(store, kind) {
     expect_message(
       added <- store_prices(traded, store, actions = actions),

@@ -80,7 +80,7 @@ test_that("errors and intervals of volatility are those of their formulas, and c
 })
 
 test_that("the range estimators are their formulas on each day, whole and rolling", {
-  daily <- suppressMessages(read_prices(demo_file("bay-daily.csv.gz")))[, c("TARROW", "CORRACK")]
+  daily <- suppressMessages(read_prices(demo_file("bay-daily.csv.xz")))[, c("TARROW", "CORRACK")]
   field <- function(name, s) daily$fields[[name]][, s]
   methods <- c("parkinson", "garman-klass", "rogers-satchell", "yang-zhang")
   yang_zhang <- function(night, day, rs) {

@@ -40,9 +40,9 @@ book_cases <- function() {
     if (inherits(result, "imbroglio_selling")) result[1, ] else utils::tail(result, 1)
   })
   cases$var.whole <- measure_var(one, 0.95, method = methods, draws = 300, value = 1e6)
-  days <- read_prices(demo_file("bay-daily.csv.gz"))[1:120, "TARROW"]
+  days <- read_prices(demo_file("bay-daily.csv.xz"))[1:120, "TARROW"]
   adjusted <- adjust_prices(
-    read_prices(demo_file("bay-daily.csv.gz"), price = "close")[, "TARROW"],
+    read_prices(demo_file("bay-daily.csv.xz"), price = "close")[, "TARROW"],
     demo_file("bay-actions.csv")
   )
   book <- as_portfolio(prices, weights = c(TARROW = 0.6, BAYALL = 0.4), value = 1e6)

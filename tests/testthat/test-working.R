@@ -130,7 +130,7 @@ test_that("each method and estimator of the registries has a working", {
 })
 
 test_that("a price shows its repairs, and the splits and dividends that it is adjusted for", {
-  traded <- quietly(read_prices(demo_file("bay-daily.csv.gz"), price = "close"))[, "TARROW"]
+  traded <- quietly(read_prices(demo_file("bay-daily.csv.xz"), price = "close"))[, "TARROW"]
   adjusted <- adjust_prices(traded, demo_file("bay-actions.csv"))
   for (prices in list(adjusted, raw_prices(adjusted))) {
     for (row in c(1, 600, 1400, nrow(prices))) {
