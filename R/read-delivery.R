@@ -7,10 +7,8 @@
 delivery_of <- function(grid, how) {
   origin <- grid$origin
   if (!length(grid$columns) || !length(grid$columns[[1L]])) refuse_empty(origin)
-  if (length(how$columns)) {
-    grid <- named_columns(grid, how$columns)
-    if ("price" %in% names(how$columns)) how$price <- "close"
-  }
+  if (length(how$columns)) grid <- named_columns(grid, how$columns)
+  if ("price" %in% names(how$columns)) how$price <- "close"
   grid <- without_row_numbers(grid)
   found <- columns_of_delivery(grid, how)
   grid$columns <- found$x
@@ -58,11 +56,7 @@ delivery_of <- function(grid, how) {
       spared_remark(faults)
     ),
     layout = layout_text(found$layout, delivery$measured, numbers$decimal, unused),
-    understood = list(
-      layout = found$layout, separator = grid$separator, decimal = numbers$decimal,
-      order = date_orders[sub("-", " ", date_orders) %in% grid$days$remarks],
-      columns = columns_understood(found, delivery$measured)
-    )
+    understood = what_was_understood(grid, found, numbers, delivery$measured)
   )
   structure(c(delivery, about), class = "imbroglio_delivery")
 }
@@ -74,6 +68,14 @@ divided <- function(numbers, by) {
   numbers$values[prices] <- lapply(numbers$values[prices], `/`, by)
   numbers$remarks <- c(numbers$remarks, sprintf("prices divided by %s", format(by)))
   numbers
+}
+
+what_was_understood <- function(grid, found, numbers, measured) {
+  list(
+    layout = found$layout, separator = grid$separator, decimal = numbers$decimal,
+    order = date_orders[sub("-", " ", date_orders) %in% grid$days$remarks],
+    columns = columns_understood(found, measured)
+  )
 }
 
 # Which header means what, of a long table or one of a single security.

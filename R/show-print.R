@@ -184,3 +184,33 @@ columns_to_show <- function(table) {
   }
   names(table)[shown]
 }
+
+# In the order of reading: who, by what, the number with its error and interval; what explains it
+# last. A table has its columns in the order of its docs all the same.
+#' @exportS3Method pillar::tbl_format_setup
+tbl_format_setup.imbroglio_result <- function(x, width = NULL, ...) {
+  shown <- tibble::as_tibble(as.data.frame(x))[order_of_reading(x)]
+  setup <- pillar::tbl_format_setup(shown, width = width, ...)
+  setup$tbl_sum <- pillar::tbl_sum(x)
+  setup
+}
+
+order_of_reading <- function(x) {
+  columns <- names(x)
+  known <- known_columns()
+  is <- function(what) vapply(columns, function(name) isTRUE(known[[name]][[what]]), NA)
+  by <- c(
+    "every", "window", "measure", "family", "innovations", "method", "level", "horizon", "lag",
+    "episode", "side", "choice", "cause", "date"
+  )
+  spans <- c("from", "to", "n")
+  lead <- (is("key") | columns %in% by) & !columns %in% spans
+  text_rank <- columns == "rank" & is.character(x[["rank"]])
+  twice <- function() anyDuplicated(as.data.frame(x)[lead & !text_rank]) > 0L
+  # Of windows the day is what tells them apart; of spans, the span; of ranks, the rank.
+  if (!is.null(x[["window"]]) || twice()) lead <- lead | columns == "to"
+  if (twice()) lead <- lead | columns == "from"
+  if (!twice()) lead <- lead & !text_rank
+  last <- (is("detail") | columns %in% c(spans, "rank", "horizon_by", "converged")) & !lead
+  c(which(lead), which(!lead & !last), which(last & !is("detail")), which(last & is("detail")))
+}

@@ -15,7 +15,11 @@ measure_text <- function(result, extra = NULL, columns = NULL) {
   c(
     folded(paste(c(paste0(title_of(result), "."), told$asks), collapse = " ")),
     "",
-    text_table(table, kind, columns %||% columns_to_show(table), basis(result)$currency),
+    if (is.null(columns) && reads_as_matrix(result)) {
+      matrix_lines(result)
+    } else {
+      text_table(table, kind, columns %||% columns_to_show(table), basis(result)$currency)
+    },
     if (read$hidden) {
       sprintf("and %s before. --out FILE.csv writes all.", count(read$hidden, "row"))
     },

@@ -188,3 +188,34 @@ test_that("every measure of every kind is read in words", {
     )
   )
 })
+
+test_that("what is printed is in the order of reading, and has all columns", {
+  for (result in answers_of_cases()) {
+    order <- imbroglio:::order_of_reading(result)
+    expect_equal(sort(unname(order)), seq_along(result), info = class(result)[1L])
+  }
+  withr::local_options(width = 80)
+  returns <- as_returns(demo_prices()[1:400, c("TARROW", "BAYALL", "OSSELL", "BAYBOND")])
+  found <- measure_var(returns, method = c("historical", "normal"))
+  shown <- utils::capture.output(print(found))
+  expect_match(shown, "security level horizon method .*var .*es ", all = FALSE)
+  expect_equal(names(found)[1:5], c("security", "from", "to", "n", "level"))
+  expect_match(utils::capture.output(print(measure_volatility(returns, window = 60))),
+               "security window to +volatility", all = FALSE)
+  # A matrix of correlations is that of the measure.
+  file <- file.path(withr::local_tempdir(), "p.csv")
+  write_prices(demo_prices()[1:400, setdiff(names(demo_prices()), "PELLAN")], file)
+  lines <- imbroglio("correlation", file)$out
+  rows <- lines[grepl("^ *[0-9]+ [A-Z]+ ", lines)]
+  said <- do.call(rbind, lapply(strsplit(trimws(rows), " +"), function(x) {
+    `length<-`(as.numeric(x[-(1:2)]), length(rows))
+  }))
+  r <- correlate_returns(as_returns(quietly(read_prices(file))), as = "correlation")
+  r[upper.tri(r)] <- NA
+  expect_equal(said, unname(round(r, 2)), tolerance = 1e-8)
+  expect_length(
+    grep("^[A-Z]+ +[A-Z]+ ", imbroglio("correlation", file, "--columns",
+                                      "security,other,correlation")$out),
+    nrow(r) * (nrow(r) - 1) / 2
+  )
+})
