@@ -99,6 +99,7 @@ command_help <- function(name, command) {
         ""
       )
     },
+    command$more,
     if (length(command$example) > 1L) "Examples:" else "Example:",
     paste0("  ", command$example)
   )

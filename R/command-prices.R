@@ -81,6 +81,14 @@ command_of_read <- function() {
       "which column is what, the decimal mark, the order of dates; said once in a sources file",
       "imbroglio read FOLDER --out sources.yml"
     )),
+    more = c(
+      "What an entry of a sources file may say (the first that names a file counts):",
+      unlist(Map(function(word, says) {
+        strwrap(says, 118L, initial = formatC(paste0("  ", word), width = -14L),
+                prefix = strrep(" ", 14L))
+      }, names(says_of_entry), says_of_entry), use.names = FALSE),
+      ""
+    ),
     example = "imbroglio read bay-daily.csv.xz bay-fund.csv --out sources.yml",
     writes = function(options) if (is_sources_file(options$out %||% "")) "itself" else "table",
     run = run_read

@@ -1,9 +1,31 @@
 # Dates as people and programs write them. The order of day and month is decided from all dates of
 # a column; what several readings fit is refused, with how to say which.
 
-month_names <- c(
-  "jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"
+# In the languages of `?headings`, without accents; each is known by its first three letters or
+# more, where those are of one month.
+month_names <- list(
+  "january januar janvier enero gennaio januari janeiro styczen stycznia",
+  "february februar fevrier febrero febbraio februari fevereiro luty lutego",
+  "march marz maerz mrz mars marzo maart mrt marco marzec marca",
+  "april avril abril aprile kwiecien kwietnia",
+  "may mai mayo maggio mei maio maj maja",
+  "june juni juin junio giugno junho czerwiec czerwca",
+  "july juli juillet julio luglio julho lipiec lipca",
+  "august aout agosto augustus augusti sierpien sierpnia",
+  "september septembre septiembre setiembre settembre setembro wrzesien wrzesnia",
+  "october oktober octobre octubre ottobre outubro pazdziernik pazdziernika",
+  "november novembre noviembre novembro listopad listopada",
+  "december dezember decembre diciembre dicembre dezembro grudzien grudnia"
 )
+months_by_word <- local({
+  known <- lapply(strsplit(unlist(month_names), " ", fixed = TRUE), function(words) {
+    unique(unlist(lapply(words, function(word) substring(word, 1L, 3L:nchar(word)))))
+  })
+  words <- unlist(known)
+  month <- rep(1:12, lengths(known))
+  of_two <- words %in% words[duplicated(words)]
+  stats::setNames(month[!of_two], words[!of_two])
+})
 date_orders <- c("day-first", "month-first", "year-first")
 # Of a table of prices; others are slips.
 first_year <- 1800L
@@ -94,7 +116,18 @@ number_days <- function(x) {
   list(days = rep(NA_real_, length(x)), remarks = NULL)
 }
 
-weekday_words <- "^(mon|tue|wed|thu|fri|sat|sun)[a-z]*[.,]* +"
+weekday_words <- paste0(
+  "^((mon|tue|wed|thu|fri|sat|sun)[a-z]*[.,]* +|(mo|di|mi|do|fr|sa|so)[.,]+ *|",
+  "((mon|diens|mitt|donners|frei|sams|sonn)(tag|woch|abend)|(lun|mar|mercre|jeu|vendre|same)di|",
+  "dimanche|lunes|martes|miercoles|jueves|viernes|sabado|domingo|",
+  "(lune|marte|mercole|giove|vener)di|sabato|domenica)[.,]* +)"
+)
+# Letters that stand between the parts of a date: 1er janvier, 2 de enero de 2024.
+plain_date <- function(text) {
+  text <- unaccented(lower_case(trimmed(text)))
+  text <- sub(weekday_words, "", text)
+  gsub(" de ", " ", sub("^1er ", "1 ", text), fixed = TRUE)
+}
 # A time of the day, with whatever zone: the date is the local one that is written before it.
 clock_words <- paste0(
   paste0(
@@ -110,8 +143,7 @@ clock_words <- paste0(
 text_days <- function(text, day_order, name, origin) {
   days <- core_days_of_iso(text)
   if (length(text) && !anyNA(days)) return(list(days = sensible(days), remarks = NULL))
-  text <- lower_case(trimmed(text))
-  text <- sub(weekday_words, "", text)
+  text <- plain_date(text)
   timed <- grepl(clock_words, text, perl = TRUE)
   midnight <- grepl("(t| )0?0:00(:00([.,]0+)?)? ?z?$", text)
   zoned <- timed &
@@ -149,10 +181,10 @@ full_year <- function(text) {
   ifelse(nchar(text) > 2L, year, year + ifelse(year < 70L, 2000L, 1900L))
 }
 
-month_of_name <- function(text) match(substr(text, 1L, 3L), month_names)
-month_word <- paste0(
-  "(jan(?:uary)?|feb(?:ruary)?|mar(?:ch)?|apr(?:il)?|may|june?|july?|aug(?:ust)?|",
-  "sept?(?:ember)?|oct(?:ober)?|nov(?:ember)?|dec(?:ember)?)"
+month_of_name <- function(text) unname(months_by_word[text])
+# The longest first, so that none is taken for the beginning of another.
+month_word <- sprintf(
+  "(%s)", paste(names(months_by_word)[order(-nchar(names(months_by_word)))], collapse = "|")
 )
 
 whole_days <- function(text, day_order, name, origin) {
@@ -308,8 +340,7 @@ week_day <- function(year, week, day) {
 
 # Whether all texts are dates in a form that nothing else has.
 is_date_text <- function(text) {
-  text <- lower_case(trimmed(text))
-  text <- sub(clock_words, "", text, perl = TRUE)
+  text <- sub(clock_words, "", plain_date(text), perl = TRUE)
   form <- sprintf(
     paste0(
       "^([0-9]{1,4}[-/.][0-9]{1,2}[-/.][0-9]{1,4}|[0-9]{1,2}[-/. ]*%1$s[-/., ",
@@ -319,5 +350,5 @@ is_date_text <- function(text) {
     ),
     month_word
   )
-  length(text) > 0L && all(grepl(form, sub(weekday_words, "", text), perl = TRUE))
+  length(text) > 0L && all(grepl(form, text, perl = TRUE))
 }

@@ -126,6 +126,8 @@ refuse_merged <- function(x, date_column, others, origin) {
   others <- others[!plain_name(others) %in% c(date_names, other_names, kind_names) &
     is.na(field_of(others))]
   telling <- others[vapply(x[others], function(cells) {
+    # Numbers with a fraction are prices, not names.
+    if (is.numeric(cells) && any(cells != round(cells), na.rm = TRUE)) return(FALSE)
     2L * length(unique(cells)) <= length(cells) && length(unique(cells)) > 1L &&
       !anyNA(cells) && !anyDuplicated(data.frame(days, cells))
   }, NA)]

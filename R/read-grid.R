@@ -239,13 +239,6 @@ refuse_line <- function(read, columns, origin) {
   )
 }
 
-# Words by which a line is known to be a header.
-header_words <- c(
-  "date", "dates", "day", "datetime", "timestamp", "security", "symbol", "ticker", "instrument",
-  "isin", "close", "price", "open", "high", "low", "adjusted", "adjclose", "nav", "last",
-  "volume", "weight", "shares", "quantity", "split", "dividend"
-)
-
 # By what the cells are separated, where the header is, and what stands above it.
 shape_of_text <- function(bytes, origin, stated = character()) {
   if (length(stated)) separators <- stated
@@ -295,7 +288,8 @@ header_of <- function(head) {
   widths <- lengths(cells)
   usual <- widths[there[filled[there] >= 2L]]
   usual <- if (length(usual)) as.integer(names(which.max(table(usual)))) else 1L
-  known <- seq_along(cells) %in% as.integer(lines[plain_name(flat) %in% header_words])
+  words <- tabulate(as.integer(lines[plain_name(flat) %in% header_words]), length(cells))
+  known <- words > 0L
   at <- if (length(there)) there[1L] else 1L
   for (i in utils::head(there, 30L)) {
     at <- i
@@ -303,6 +297,8 @@ header_of <- function(head) {
     later <- there[there > i & there <= i + 30L]
     title <- filled[i] == 1L && usual >= 2L && !is_date_text(cells[[i]][nzchar(cells[[i]])])
     title <- title || (widths[i] != usual && any(known[later] & widths[later] == usual))
+    # A line with empty cells, such as of the day of a list, above one that names columns.
+    title <- title || any(words[later] >= 2L & filled[later] > filled[i])
     if (!title) break
   }
   body <- there[there > at]

@@ -297,6 +297,12 @@ heading_names <- lapply(heading_words, function(words) {
   unique(c(plain, unname(dotted_words[plain[plain %in% names(dotted_words)]])))
 })
 
+# By which a line is known to be a header.
+header_words <- unique(c(
+  unlist(heading_names[c(
+    "date", "security", "open", "high", "low", "close", "adjusted", "volume", "shares", "weight"
+  )], use.names = FALSE), "split", "dividend"
+))
 date_names <- heading_names$date
 english_date_names <- strsplit(trimws(heading_words$date[["en"]]), "[ \n]+")[[1L]]
 weak_security_names <- heading_names$name

@@ -1,9 +1,30 @@
 # Files that are written differently, each read as a small file says, once.
 
 source_columns <- c("date", "security", "price", price_fields)
-source_words <- c(
-  "file", "separator", "decimal", "dates", "sheet", "columns", "security", "currency", "divide"
+# What an entry may say, and what it means.
+says_of_entry <- c(
+  file = "the file, or several as a list; * stands for any letters",
+  separator = "what parts the columns: \",\", \";\", \"\\t\" or \"|\"",
+  decimal = "the decimal mark, \".\" or \",\"",
+  dates = "day-first, month-first or year-first",
+  sheet = "of a workbook, one or several",
+  columns = paste(
+    "which header is the date, security, price (what is measured), open, high, low, close,",
+    "adjusted, volume: {date: Datum, price: Kurs}"
+  ),
+  security = "what the one security of a file is called",
+  currency = "what its prices are in",
+  divide = "by how much prices are divided: 100 of pence that are to be pounds"
 )
+source_words <- names(says_of_entry)
+
+entry_in_docs <- function() {
+  escaped <- gsub("([{}])", "\\\\\\1", gsub("\\", "\\\\", says_of_entry, fixed = TRUE))
+  c(
+    "@section An entry may say:", "\\describe{",
+    sprintf("\\item{%s}{%s.}", names(says_of_entry), escaped), "}"
+  )
+}
 
 is_sources_file <- function(source) {
   is.character(source) & !is.na(source) & grepl("[.]ya?ml$", source, ignore.case = TRUE)

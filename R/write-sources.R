@@ -9,22 +9,9 @@
 #'
 #' A sources file is YAML: `files`, a list of entries. Each names its `file`, or several, from the
 #' folder of the sources file on; `*` stands for any letters. A file is read by the first entry
-#' that names it. An entry may say:
+#' that names it.
 #'
-#' | word | what |
-#' |---|---|
-#' | `separator` | what parts the columns: `","`, `";"`, `"\\t"` or `"|"` |
-#' | `decimal` | the decimal mark, `"."` or `","` |
-#' | `dates` | `day-first`, `month-first` or `year-first` |
-#' | `sheet` | of a workbook, one or several |
-#' | `columns` | which column is what, by its header (below) |
-#' | `security` | what the one security of a file is called |
-#' | `currency` | what its prices are in |
-#' | `divide` | by how much prices are divided: 100 of pence that are to be pounds |
-#'
-#' The columns may be `date`, `security`, `price` (what is measured), `open`, `high`, `low`,
-#' `close`, `adjusted` and `volume`.
-#'
+#' @eval entry_in_docs()
 #' @param source Files, or a folder, of prices.
 #' @param file The sources file to write, ending in `.yml`; if absent, nothing is written.
 #' @return A data frame, invisibly where a file is written: a row for each `file`, with its
@@ -142,7 +129,7 @@ sources_text <- function(looked, paths) {
   c(
     "# How each file of prices is read, drafted from what was understood.",
     "# Change what is wrong. A file is read by the first entry that names it; * stands for any",
-    "# letters. What an entry may say: imbroglio help sources.",
+    "# letters. What an entry may say: imbroglio read --help.",
     "files:",
     unlist(lapply(alike, function(rows) {
       c(

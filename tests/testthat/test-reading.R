@@ -298,6 +298,39 @@ test_that("columns are known by every word of nine languages, and an unknown one
   expect_equal(quietly(read_prices(rates))$GBP, 11:20)
 })
 
+test_that("months are known by their names in nine languages", {
+  days <- as.Date(sprintf("2023-%02d-15", 1:12))
+  written_as <- list(
+    de = c("15. Januar 2023", "15. Feb 2023", "15. M\u00e4rz 2023", "15.Apr.2023", "15 Mai 2023",
+           "15 Juni 2023", "15-Jul-2023", "15 Aug 2023", "15 Sept 2023", "15 Okt. 2023",
+           "15 Nov 2023", "Fr., 15. Dez 2023"),
+    fr = c("15 janv. 2023", "15 f\u00e9vr. 2023", "mercredi 15 mars 2023", "15 avr. 2023",
+           "15 mai 2023", "15 juin 2023", "15 juil. 2023", "15 ao\u00fbt 2023", "15 sept. 2023",
+           "15 oct. 2023", "15 nov. 2023", "15 d\u00e9cembre 2023"),
+    es = c("15 de enero de 2023", "15 feb 2023", "15 mar 2023", "15 abr 2023", "15 mayo 2023",
+           "15 jun 2023", "15 jul 2023", "15 ago 2023", "15 sep 2023", "15 oct 2023",
+           "15 nov 2023", "15 dic 2023"),
+    it = paste(15, c("gennaio", "feb", "mar", "apr", "mag", "giu", "lug", "ago", "set", "ott",
+                     "nov", "dic"), 2023),
+    nl = paste(15, c("jan", "feb", "mrt", "apr", "mei", "jun", "jul", "aug", "sep", "okt", "nov",
+                     "dec"), 2023),
+    pt = paste(15, c("jan", "fev", "mar", "abr", "mai", "jun", "jul", "ago", "set", "out", "nov",
+                     "dez"), 2023),
+    pl = paste(15, c("sty", "lut", "marca", "kwi", "maja", "cze", "lip", "sie", "wrz",
+                     "pa\u017adziernika", "lis", "gru"), 2023)
+  )
+  for (language in names(written_as)) {
+    file <- written("date;A", paste(written_as[[language]], 1:12, sep = ";"))
+    expect_equal(time(quietly(read_prices(file))), days, info = language)
+  }
+  titled <- written("Kursliste;;", "Stand;31.12.2023;", "Datum;Wertpapier;Schlusskurs",
+                    "15. Mai 2023;AA;1,5", "16. Mai 2023;AA;2,5")
+  expect_equal(quietly(read_prices(titled))$AA, c(1.5, 2.5))
+  # What is of two months is none.
+  expect_error(quietly(read_prices(written("date;A", "15 jui 2023;1", "16 jui 2023;2"))),
+               class = "imbroglio_error_date")
+})
+
 test_that("a cell that is not needed is left empty and told, one that is refuses", {
   lines <- c("2024-01-02,A,10,5", "2024-01-03,A,11,unknown", "2024-01-04,A,12,7 pieces")
   file <- written("date,security,close,volume", lines)
