@@ -86,8 +86,8 @@ record_of_limits <- function() {
 #' The state of each limit of a small table: within, near, or broken, since when and by how much;
 #' and for a broken limit of the book the trade that would bring it back within.
 #'
-#' A limit is `of` a security of the table, of the book (by its name, or `book`), of a group
-#' (`group:port`), or of `each` holding (of a table without a book, each security). It is `near`
+#' A limit is `of` a security of the table, of the book (by its name, `book` or `portfolio`), of a
+#' group (`group:port`), or of `each` holding (of a table without a book, each security). It is `near`
 #' from `warn` on, and `broken` beyond `limit`.
 #'
 #' Of a book, what looks ahead (volatility, value at risk, shortfall, semi-deviation, beta,
@@ -248,7 +248,7 @@ limits_of_each <- function(table, book, returns) {
   of_each <- rep(counts > 1L, counts)
   table <- table[!(twice & of_each), ]
   as_given <- table$of
-  is_book <- lower_case(table$of) == "book" & !table$of %in% colnames(returns$values)
+  is_book <- plain_name(table$of) %in% whole_book_words & !table$of %in% colnames(returns$values)
   if (any(is_book) && is.null(book)) {
     fail(
       "argument",

@@ -323,6 +323,35 @@ limit_columns <- c(
   list(method = "method", window = c("window", "lookback"), period = c("period", "every"))
 )
 
+# What people write for a measure in a file of limits.
+measure_words <- list(
+  var = c("var", "valueatrisk", "maxloss", "maximumloss"),
+  es = c("es", "cvar", "expectedshortfall", "etl", "conditionalvar", "tvar"),
+  volatility = c(
+    "vol", "stdev", "standarddeviation", "volatilitat", "volatilite", "volatilidad", "volatilita",
+    "volatiliteit", "volatilidade", "volatilitet", "zmiennosc"
+  ),
+  drawdown = c("maxdrawdown", "maximumdrawdown", "mdd"),
+  loss = c("verlust", "perte", "perdida", "perdita", "verlies", "perda", "forlust", "strata"),
+  tracking_error = c("te", "activerisk", "trackingfehler"),
+  correlation = c("corr", "korrelation", "correlacion", "correlazione", "correlatie", "korelacja"),
+  weight = heading_names$weight
+)
+
+# The book in a file of limits, where no security is called so.
+whole_book_words <- c(
+  "book", "portfolio", "total", "gesamt", "depot", "portefeuille", "cartera", "portafoglio",
+  "carteira", "portfolj", "portfel"
+)
+
+measure_of_words <- function(text) {
+  plain <- plain_name(text)
+  for (measure in names(measure_words)) {
+    text[!is.na(text) & plain %in% measure_words[[measure]]] <- measure
+  }
+  text
+}
+
 # The field of each name: open, high, low, close, adjusted, volume, or NA. The shortest words are
 # one only beside another.
 field_of <- function(names) {

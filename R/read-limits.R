@@ -11,7 +11,7 @@ read_limits <- function(source, known, methods) {
   grid <- one_grid(source, "the limits")
   text <- text_of_limits(grid)
   place <- function(rows) sentence_case(grid$place(rows))
-  measure <- lower_case(gsub("[- ]", "_", text$measure))
+  measure <- lower_case(gsub("[- ]", "_", measure_of_words(text$measure)))
   other <- which(!measure %in% measures)
   if (length(other)) {
     fail(
@@ -153,8 +153,10 @@ note_bare_fractions <- function(table, text, unit, origin) {
   ))
 }
 
-# 0.03, 3% or 3 %.
+# 0.03, 3% or 3 %; with a decimal comma where it can be nothing else (2,5 %, not 2,500).
 limit_numbers <- function(text, place) {
+  comma <- grepl("^[-+]?[0-9]*,([0-9]{1,2}|[0-9]{4,}) ?%?$", text)
+  text[comma] <- sub(",", ".", text[comma], fixed = TRUE)
   plain <- sub(" ?%$", "", text)
   number <- "^[-+]?([0-9]+[.]?[0-9]*|[.][0-9]+)(e[-+]?[0-9]+)?$"
   ok <- is.na(text) | !nzchar(text) | grepl(number, plain)

@@ -55,8 +55,10 @@ look_at_file <- function(path) {
   )
   if (inherits(found, "condition")) {
     said <- trimws(sub("^[^[:alnum:]] ", "", message_lines(found)))
+    other <- table_of_another_kind(headings_of(path))
+    if (!is.null(other)) said <- other
     return(list(
-      row = list(
+      other = !is.null(other), row = list(
         securities = NA_integer_, from = as.Date(NA), to = as.Date(NA), rows = NA_integer_,
         understood = NA_character_, problem = said[1L]
       ),
@@ -85,6 +87,22 @@ look_at_file <- function(path) {
       said_besides(one$remarks)
     )
   )
+}
+
+# A table that is no prices, by its headers.
+table_of_another_kind <- function(headings) {
+  plain <- plain_name(headings)
+  has <- function(role) any(plain %in% limit_columns[[role]])
+  amounts <- any(plain %in% unlist(holding_columns, use.names = FALSE))
+  about <- any(plain %in% heading_names$currency) || any(plain %in% heading_names$group)
+  if (any(plain %in% date_names)) return(NULL)
+  if (has("measure") && has("limit")) return("It is a table of limits, not of prices: --limits.")
+  if (any(plain %in% security_names) && amounts) {
+    return("It is a table of holdings, not of prices: --holdings.")
+  }
+  if (any(plain %in% security_names) && about) {
+    return("It is a table of securities, not of prices: --securities.")
+  }
 }
 
 # What the lines of an entry say need not be said twice.
@@ -133,7 +151,9 @@ sources_text <- function(looked, paths) {
     "files:",
     unlist(lapply(alike, function(rows) {
       c(
-        sprintf("- file: %s", listed(yaml_text(paths[rows]))),
+        if (!isTRUE(looked[[rows[1L]]]$other)) {
+          sprintf("- file: %s", listed(yaml_text(paths[rows])))
+        },
         entries[[rows[1L]]]$lines,
         unlist(lapply(rows, function(i) entry_remark(looked[[i]], basename(paths[i]))))
       )
@@ -187,6 +207,7 @@ entry_remark <- function(look, name) {
     ), collapse = "; "))))
   }
   said <- gsub("\n", " ", look$problem)
+  if (isTRUE(look$other)) return(sprintf("# %s: %s", visible(name), said[1L]))
   c(
     paste0("  # ", visible(c(
       sprintf("%s could not be read: %s", name, said[1L]), said[-1L],

@@ -119,6 +119,15 @@ test_that("groups are limited, and a table of limits that is wrong says where", 
   for (file in wrong) {
     expect_error(quietly(check_limits(book, file)), class = "imbroglio_error_limits")
   }
+  # In people's words, with a decimal comma that can be nothing else.
+  said <- quietly(check_limits(book, written(
+    "Gegenstand;Kennzahl;Warnung;Grenze", "Portfolio;VaR;2,5%;3,25%", "TARROW;Gewicht;;60 %",
+    "Depot;Volatilit\u00e4t;;0,2"
+  )))
+  expect_equal(said$measure, c("var", "weight", "volatility"))
+  expect_equal(said$limit, c(0.0325, 0.6, 0.2))
+  expect_error(quietly(check_limits(book, written("of;measure;limit", "book;var;2,500"))),
+               class = "imbroglio_error_limits")
   expect_error(check_limits(book, wrong[[3]]), "Line 2")
   expect_error(check_limits(book, wrong[[5]]), "3 would be 300 %")
   line <- function(of, measure) data.frame(of = of, measure = measure, limit = 0.1)

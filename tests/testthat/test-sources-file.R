@@ -37,6 +37,13 @@ test_that("a draft says how each file was understood, and what was lacking is as
   )
   expect_equal(unclass(prices)$fields$volume[1, "CC"], c(CC = 620000))
   expect_equal(prices$EE[time(prices) == as.Date("2024-02-01")], 1.5)
+  # A table that is no prices is named as what it is, and left out of the draft.
+  writeLines(c("Titre;Quantit\u00e9;Valeur", "AA;3;9"), file.path(folder, "held.csv"))
+  writeLines(c("of;measure;limit", "book;var;2%"), file.path(folder, "limits.csv"))
+  also <- draft_sources(file.path(folder, c("held.csv", "limits.csv", "CC.csv")),
+                        file.path(folder, "also.yml"))
+  expect_match(also$problem[1:2], "holdings, not of prices|limits, not of prices")
+  expect_equal(colnames(quietly(read_prices(file.path(folder, "also.yml")))), "CC")
   # What a draft was understood as is what it says: read by it, it is read the same.
   draft <- draft_sources(file.path(folder, c("one.csv", "CC.csv")), file)
   expect_equal(draft$securities, 2:1)
