@@ -60,7 +60,7 @@ rolling_ends <- function(object, known, series, percents) {
   one <- length(unique(known$security)) == 1L
   if (!one) ends <- ends[ends$series == series[length(series)], ]
   written <- if (percents) {
-    percent(ends$value, if (one) 1L else 0L)
+    percent(ends$value, 1L)
   } else if (counts_money(object)) {
     money(ends$value)
   } else {

@@ -104,12 +104,8 @@ find_security_column <- function(x, date_column, origin) {
   weak <- security_names[rank] %in% weak_security_names & vapply(x[rest], holds_amounts, NA)
   rank[weak] <- NA
   if (any(!is.na(rank))) return(rest[which.min(rank)])
-  # Of a table of rates the currencies are what is priced.
   currency <- rest[plain_name(rest) %in% currency_names]
-  if (any(plain_name(rest) %in% heading_names$rate) && length(currency) == 1L &&
-      nlevels(x[[currency]]) > 1L) {
-    return(currency)
-  }
+  if (length(currency) == 1L && prices_currencies(x, date_column, currency)) return(currency)
   textual <- rest[vapply(x[rest], is.factor, NA) &
     !plain_name(rest) %in% c(date_names, other_names, kind_names) &
     is.na(field_of(rest))]
@@ -125,6 +121,18 @@ find_security_column <- function(x, date_column, origin) {
     )
   }
   names_only
+}
+
+# Of a table of rates the currencies are what is priced: by the word for a rate, or since each day
+# has one row for each of them and nothing else tells the rows apart.
+prices_currencies <- function(x, date_column, currency) {
+  codes <- x[[currency]]
+  if (nlevels(codes) < 2L) return(FALSE)
+  if (any(plain_name(names(x)) %in% heading_names$rate)) return(TRUE)
+  text <- vapply(x[setdiff(names(x), c(date_column, currency))], is.factor, NA)
+  days <- x[[date_column]]
+  2L * length(unique(days)) <= length(days) && !anyDuplicated(data.frame(days, codes)) &&
+    sum(!text | vapply(x[names(text)], holds_numbers, NA)) == length(text)
 }
 
 # Whether a column of text can name the securities of a long table. What differs from row to row

@@ -296,6 +296,9 @@ test_that("columns are known by every word of nine languages, and an unknown one
   rates <- written("date,currency,rate", paste(days, rep(c("EUR", "GBP", "USD"), each = 10), 1:30,
                                                sep = ","))
   expect_equal(quietly(read_prices(rates))$GBP, 11:20)
+  kurse <- written("Datum;W\u00e4hrung;Kurs", paste(days, rep(c("EUR", "GBP", "USD"), each = 10),
+                                               "1,5", sep = ";"))
+  expect_equal(colnames(quietly(read_prices(kurse))), c("EUR", "GBP", "USD"))
 })
 
 test_that("months are known by their names in nine languages", {
