@@ -91,7 +91,7 @@ record_of_fit <- function() {
     ),
     parts = list(
       fit = part(
-        "distribution", 10, "whole", above = c("lead", "figure", "table"), draws = "first"
+        "distribution", 10, "whole", "returns", c("lead", "figure", "table"), draws = "first"
       )
     ),
     one_sentence = TRUE,

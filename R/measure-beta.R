@@ -70,7 +70,8 @@ record_of_beta <- function() {
     ),
     parts = list(
       beta = part(
-        "benchmark", 10, needs = "benchmark", above = c("lead", "figure", "table"), draws = "first"
+        "benchmark", 10, needs = c("returns", "benchmark"), above = c("lead", "figure", "table"),
+        draws = "first"
       )
     ),
     follows = list(

@@ -44,7 +44,9 @@ record_of_capture <- function() {
         "--benchmark INDEXX BOOK"
       )
     ),
-    parts = list(capture = part("benchmark", 30, needs = "benchmark", keeps = "window")),
+    parts = list(capture = part(
+      "benchmark", 30, needs = c("returns", "benchmark"), keeps = "window"
+    )),
     cases = quote(list(
       whole = measure_capture(x, b),
       rolling = measure_capture(as_returns(x, "log"), b, window = 40)

@@ -30,7 +30,9 @@ record_of_correlation <- function() {
         "--shrink identity"
       )
     ),
-    parts = list(correlation = part("split", 30, "returns", "several", keeps = "window")),
+    parts = list(correlation = part(
+      "split", 30, "returns", c("returns", "several"), keeps = "window"
+    )),
     follows = list(
       correlation = followed(
         110, "Correlation", "two", "[measure_tracking()]",

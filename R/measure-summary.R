@@ -34,7 +34,8 @@ record_of_summary <- function() {
     ),
     parts = list(
       summary = part(
-        "universe", 10, "whole", "universe", c("lead", "figure", "table"), keeps = "window"
+        "universe", 10, "whole", c("returns", "universe"), c("lead", "figure", "table"),
+        keeps = "window"
       )
     ),
     cases = quote(list(whole = measure_summary(x, benchmark = b, risk_free = 0.01)))

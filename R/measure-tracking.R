@@ -56,7 +56,9 @@ record_of_tracking <- function() {
       )
     ),
     parts = list(
-      tracking = part("benchmark", 20, needs = "benchmark", above = "lead", keeps = "window")
+      tracking = part(
+        "benchmark", 20, needs = c("returns", "benchmark"), above = "lead", keeps = "window"
+      )
     ),
     follows = list(
       tracking_error = followed(

@@ -54,6 +54,7 @@ new_work <- function(x, settings = list(), choices = list(), wanted = NULL, titl
 work_has <- function(work) {
   c(
     prices = !is.null(work$prices),
+    returns = !identical(work$returns$kind, "profit"),
     book = !is.null(work$book),
     benchmark = !is.null(work$settings$benchmark),
     limits = !is.null(work$limits),

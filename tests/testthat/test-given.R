@@ -184,3 +184,16 @@ test_that("of several files one that cannot be read is named, and the others are
     class = "imbroglio_error_argument"
   )
 })
+
+test_that("a report of profits has what can be had of profits, and nothing else is missed", {
+  skip_if_not_installed("svglite")
+  set.seed(3)
+  desks <- as_returns(data.frame(
+    date = as.Date("2022-01-03") + 0:299, RATES = rnorm(300, 0, 9e3), CREDIT = rnorm(300, 0, 5e3)
+  ), given = "profits")
+  made <- quietly(write_report(desks, file.path(withr::local_tempdir(), "page.html")))
+  expect_equal(unique(made$state), "measured")
+  expect_true(all(c("var", "backtest", "drawdown", "volatility") %in% made$part))
+  asked <- quietly(write_report(desks, file.path(withr::local_tempdir(), "page.html"), only = "var"))
+  expect_equal(unique(asked$state), "measured")
+})
