@@ -5,8 +5,9 @@
 #'
 #' The words by which the columns of prices, holdings, trades, securities, rates and limits are
 #' known, in nine languages. Spaces, signs, accents and capitals do not count: `Date de seance` is
-#' `date-de-seance`. What is not in this table can be renamed in the file's header; which column is
-#' the price is also said by `price =`.
+#' `date-de-seance`. What is not in this table is said once in a sources file, see
+#' [draft_sources()], or renamed in the file's header; which column is the price is also said by
+#' `price =`.
 #'
 #' A word that means something else in another language counts only where its column holds what it
 #' should: a date only where there are dates, a name only where there are no amounts, shares,
