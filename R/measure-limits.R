@@ -87,8 +87,8 @@ record_of_limits <- function() {
 #' and for a broken limit of the book the trade that would bring it back within.
 #'
 #' A limit is `of` a security of the table, of the book (by its name, `book` or `portfolio`), of a
-#' group (`group:port`), or of `each` holding (of a table without a book, each security). It is `near`
-#' from `warn` on, and `broken` beyond `limit`.
+#' group (`group:port`), or of `each` holding (of a table without a book, each security). It is
+#' `near` from `warn` on, and `broken` beyond `limit`.
 #'
 #' Of a book, what looks ahead (volatility, value at risk, shortfall, semi-deviation, beta,
 #' correlation, tracking error) is of the book as held today, what looks back (drawdown, fall,

@@ -85,7 +85,8 @@ lacking_parts <- function(work) {
 }
 
 need_words <- c(
-  prices = "prices", returns = "returns, not profits", book = "a book", benchmark = "a benchmark", limits = "a file of limits",
+  prices = "prices", returns = "returns, not profits", book = "a book",
+  benchmark = "a benchmark", limits = "a file of limits",
   several = "several securities", universe = "several securities and no book",
   volume = "volumes", rates = "prices converted by rates", days = "records of two days"
 )

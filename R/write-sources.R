@@ -24,7 +24,7 @@
 #' folder <- tempfile()
 #' dir.create(folder)
 #' writeLines(
-#'   c("Datum;Wertpapier;Kurs", "02.01.2024;A;10,5", "03.01.2024;A;11,5"),
+#'   c("Datum;Wertpapier;Kurs", "15.01.2024;A;10,5", "16.01.2024;A;11,5"),
 #'   file.path(folder, "one.csv")
 #' )
 #' draft_sources(folder, file.path(folder, "sources.yml"))

@@ -194,6 +194,7 @@ test_that("a report of profits has what can be had of profits, and nothing else 
   made <- quietly(write_report(desks, file.path(withr::local_tempdir(), "page.html")))
   expect_equal(unique(made$state), "measured")
   expect_true(all(c("var", "backtest", "drawdown", "volatility") %in% made$part))
-  asked <- quietly(write_report(desks, file.path(withr::local_tempdir(), "page.html"), only = "var"))
+  page <- file.path(withr::local_tempdir(), "page.html")
+  asked <- quietly(write_report(desks, page, only = "var"))
   expect_equal(unique(asked$state), "measured")
 })
