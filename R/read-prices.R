@@ -21,8 +21,9 @@
 #' * **Dates** may be ISO, day-first, month-first or, with years of two digits, year-first; with
 #'   the month's name in the languages of [headings]; `20240131`; months (`2024-01`), quarters
 #'   (`2024-Q1`), ISO weeks (`2024-W05`) and years, which are dated by their last day; a
-#'   spreadsheet's day numbers and Unix times in a column that is called a date. A time of the day is left out and a zone never
-#'   moves the day: the date is the one that is written. Years run from 1800 to 2100.
+#'   spreadsheet's day numbers and Unix times in a column that is called a date. A time of the day
+#'   is left out and a zone never moves the day: the date is the one that is written. Years run
+#'   from 1800 to 2100.
 #' * **Names** of securities are text, also `0700` and `1E5`; spaces around them are no part of
 #'   them.
 #' * **Lines** all have as many cells as the header. Empty lines, titles above the header, and
