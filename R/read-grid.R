@@ -288,8 +288,9 @@ header_of <- function(head) {
   widths <- lengths(cells)
   usual <- widths[there[filled[there] >= 2L]]
   usual <- if (length(usual)) as.integer(names(which.max(table(usual)))) else 1L
-  words <- tabulate(as.integer(lines[plain_name(flat) %in% header_words]), length(cells))
-  known <- words > 0L
+  plain <- plain_name(flat)
+  words <- tabulate(as.integer(lines[plain %in% all_header_words]), length(cells))
+  known <- seq_along(cells) %in% as.integer(lines[plain %in% header_words]) | words >= 2L
   at <- if (length(there)) there[1L] else 1L
   for (i in utils::head(there, 30L)) {
     at <- i

@@ -298,12 +298,17 @@ heading_names <- lapply(heading_words, function(words) {
   unique(c(plain, unname(dotted_words[plain[plain %in% names(dotted_words)]])))
 })
 
-# By which a line is known to be a header.
-header_words <- unique(c(
-  unlist(heading_names[c(
-    "date", "security", "open", "high", "low", "close", "adjusted", "volume", "shares", "weight"
-  )], use.names = FALSE), "split", "dividend"
-))
+# By which a line is known to be a header: by one of the first, else by two of all. A line above
+# a table may well say as of which day it is.
+header_words <- c(
+  "date", "dates", "day", "datetime", "timestamp", "security", "symbol", "ticker", "instrument",
+  "isin", "close", "price", "open", "high", "low", "adjusted", "adjclose", "nav", "last",
+  "volume", "weight", "shares", "quantity", "split", "dividend", "datum", "fecha"
+)
+all_header_words <- unlist(heading_names[c(
+  "date", "security", "name", "open", "high", "low", "close", "adjusted", "volume", "shares",
+  "weight"
+)], use.names = FALSE)
 date_names <- heading_names$date
 english_date_names <- strsplit(trimws(heading_words$date[["en"]]), "[ \n]+")[[1L]]
 weak_security_names <- heading_names$name
