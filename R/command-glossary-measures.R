@@ -173,7 +173,7 @@ glossary_of_measures <- function() {
       "measure_return"
     ),
     glossary_entry(
-      "Sortino, Calmar, Sterling, Omega, MAR ratio, gain to pain, RoMaD, return over
+      "Sortino, Calmar, Sterling, Omega, MAR ratio, gain to pain, return over
         drawdown",
       "what was earned over how far it fell",
       "imbroglio ratios FILE",
@@ -187,7 +187,7 @@ glossary_of_measures <- function() {
       "measure_drawdown"
     ),
     glossary_entry(
-      "Ulcer index, pain index, average drawdown, conditional drawdown, CDaR, drawdown at
+      "Ulcer index, pain index, average drawdown, conditional drawdown, drawdown at
         risk, DaR",
       "measures of all falls below the high",
       "imbroglio drawdown FILE",

@@ -41,7 +41,7 @@ command_meant <- function(word) {
 # By its meaning first: "vol" is near "roll" in its letters only.
 command_for_word <- function(word, known) {
   meant <- command_meant(word)
-  if (!is.null(meant) && !is.na(meant)) return(sprintf("%s is by: %s", word, meant))
+  if (!is.null(meant) && !is.na(meant)) return(sprintf("For %s run: %s", word, meant))
   did_you_mean(word, known) %||% "imbroglio --help lists them."
 }
 

@@ -7,15 +7,17 @@
 delivery_of <- function(grid, how) {
   origin <- grid$origin
   if (!length(grid$columns) || !length(grid$columns[[1L]])) refuse_empty(origin)
-  if (length(how$columns)) grid <- named_columns(grid, how$columns)
-  if ("price" %in% names(how$columns)) how$price <- "close"
+  if (length(how$columns)) {
+    grid <- named_columns(grid, how$columns)
+    how$price <- attr(grid, "price") %||% how$price
+  }
   grid <- without_row_numbers(grid)
   found <- columns_of_delivery(grid, how)
   grid$columns <- found$x
   grid$days <- column_days(found$x[[found$date]], how$dates, found$date, origin)
   numbers <- divided(grid_numbers(grid, found$read, how$decimal), how$divide)
   security <- if (found$layout == "long") found$x[[found$security]]
-  acted <- actions_among(grid, numbers, found$layout, security, how)
+  acted <- divided_actions(actions_among(grid, numbers, found$layout, security, how), how$divide)
   told <- currencies_told(grid, found, numbers, security, how$name)
   if (!is.null(how$currency)) told <- currency_stated(told, found, security, how)
   # The bytes of the file are not needed any more.
@@ -68,6 +70,12 @@ divided <- function(numbers, by) {
   numbers$values[prices] <- lapply(numbers$values[prices], `/`, by)
   numbers$remarks <- c(numbers$remarks, sprintf("prices divided by %s", format(by)))
   numbers
+}
+
+# A dividend is in the unit of its price.
+divided_actions <- function(acted, by) {
+  if (!is.null(by) && NROW(acted$actions)) acted$actions$dividend <- acted$actions$dividend / by
+  acted
 }
 
 what_was_understood <- function(grid, found, numbers, measured) {

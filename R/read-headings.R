@@ -337,7 +337,7 @@ measure_words <- list(
     "vol", "stdev", "standarddeviation", "volatilitat", "volatilite", "volatilidad", "volatilita",
     "volatiliteit", "volatilidade", "volatilitet", "zmiennosc"
   ),
-  drawdown = c("maxdrawdown", "maximumdrawdown", "mdd"),
+  drawdown = plain_name(c("max drawdown", "maximum drawdown", "mdd")),
   loss = c("verlust", "perte", "perdida", "perdita", "verlies", "perda", "forlust", "strata"),
   tracking_error = c("te", "activerisk", "trackingfehler"),
   correlation = c("corr", "korrelation", "correlacion", "correlazione", "correlatie", "korelacja"),

@@ -109,5 +109,12 @@ security_at <- function(grid) {
 numbers_at <- function(grid, words) {
   headings <- plain_name(names(grid$columns))
   numbers <- vapply(grid$columns, holds_numbers, NA)
-  vapply(words, function(known) match(TRUE, headings %in% known & numbers), 0L)
+  headings[!numbers] <- NA
+  vapply(words, first_heading, 0L, headings)
+}
+
+# Where the first of the words is that there is.
+first_heading <- function(words, headings) {
+  at <- match(words, headings)
+  at[!is.na(at)][1L]
 }

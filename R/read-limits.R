@@ -50,7 +50,7 @@ read_limits <- function(source, known, methods) {
 # The cells of the columns that are known; what stands for nothing is missing.
 text_of_limits <- function(grid) {
   headings <- plain_name(names(grid$columns))
-  column <- vapply(limit_columns, function(known) match(TRUE, headings %in% known), 0L)
+  column <- vapply(limit_columns, first_heading, 0L, headings)
   lacking <- limit_needs[is.na(column[limit_needs])]
   if (length(lacking)) {
     fail(

@@ -141,11 +141,16 @@ named_columns <- function(grid, columns) {
   at <- vapply(names(columns), function(role) {
     chosen_heading(columns[[role]], headings, role, grid$origin)
   }, 0L)
-  roles <- ifelse(names(columns) == "price", "close", names(columns))
+  roles <- names(columns)
+  # The price keeps the field that its header says, unless that is another column's.
+  own <- field_of(headings[at])
+  priced <- roles == "price"
+  roles[priced & !is.na(own) & !own %in% roles] <- own[priced & !is.na(own) & !own %in% roles]
   rival <- meaning_of(headings) %in% roles & !seq_along(headings) %in% at
   headings[rival] <- paste("other", headings[rival])
   headings[at] <- roles
   names(grid$columns) <- headings
+  if (any(priced)) attr(grid, "price") <- roles[priced]
   grid
 }
 

@@ -13,7 +13,8 @@
 #'
 #' @eval entry_in_docs()
 #' @param source Files, or a folder, of prices.
-#' @param file The sources file to write, ending in `.yml`; if absent, nothing is written.
+#' @param file The sources file to write, ending in `.yml`, which is not there yet; if absent,
+#'   nothing is written.
 #' @return A data frame, invisibly where a file is written: a row for each `file`, with its
 #'   `securities`, `from`, `to`, `rows`, and what was `understood`, or the `problem` with it.
 #' @section Errors: `imbroglio_error_sources` for a sources file that cannot be read, or says what
@@ -43,6 +44,12 @@ draft_sources <- function(source, file = NULL) {
   if (is.null(file)) return(table)
   if (!is_sources_file(file)) {
     fail("argument", "A sources file ends in .yml.", where = sprintf("It is %s.", shown(file)))
+  }
+  if (file.exists(file)) {
+    fail(
+      "write", sprintf("%s is there, and may have been changed by hand.", visible(basename(file))),
+      remedy = "Name another file, or take it away first."
+    )
   }
   write_lines(sources_text(looked, path_from(paths, dirname(file))), file)
   invisible(table)

@@ -44,7 +44,10 @@ test_that("a draft says how each file was understood, and what was lacking is as
                         file.path(folder, "also.yml"))
   expect_match(also$problem[1:2], "holdings, not of prices|limits, not of prices")
   expect_equal(colnames(quietly(read_prices(file.path(folder, "also.yml")))), "CC")
+  # One that was changed by hand is not written over.
+  expect_error(draft_sources(folder, file), "changed by hand", class = "imbroglio_error_write")
   # What a draft was understood as is what it says: read by it, it is read the same.
+  unlink(file)
   draft <- draft_sources(file.path(folder, c("one.csv", "CC.csv")), file)
   expect_equal(draft$securities, 2:1)
   alone <- quietly(read_prices(file.path(folder, c("one.csv", "CC.csv"))))
@@ -126,4 +129,39 @@ test_that("what a sources file must not say is refused, with the entry and what 
   # What is said is not gainsaid by the file.
   writeLines(c("date,close,currency", "2024-03-04,5,USD"), file.path(folder, "q.csv"))
   expect_s3_class(said(good, "  currency: EUR"), "imbroglio_error_currency")
+})
+
+test_that("of several prices the one that is measured is named, and the unit is of dividends too", {
+  skip_if_not_installed("yaml")
+  folder <- withr::local_tempdir()
+  csv <- file.path(folder, "A.csv")
+  file <- file.path(folder, "s.yml")
+  writeLines(c(
+    "Date,Open,Close,Adj Close,Volume,Dividend", "2024-01-15,990,1000,900,5,",
+    "2024-01-16,1000,1100,1000,6,50"
+  ), csv)
+  draft_sources(csv, file)
+  alone <- unclass(quietly(read_prices(csv)))
+  told <- unclass(quietly(read_prices(file)))
+  parts <- c("close", "fields", "measured", "actions", "digest")
+  expect_identical(told[parts], alone[parts])
+  cases <- list(
+    "columns: {price: Close}" = c(1000, 1100), "columns: {price: Open}" = c(990, 1000),
+    "columns: {price: Adj Close, close: Open}" = c(900, 1000),
+    "columns: {close: Adj Close}" = c(900, 1000)
+  )
+  for (line in names(cases)) {
+    writeLines(c("files:", "- file: A.csv", paste0("  ", line)), file)
+    expect_equal(quietly(read_prices(file))$A, cases[[line]], info = line)
+    writeLines(c("files:", "- file: A.csv", paste0("  ", line), "  divide: 100"), file)
+    pounds <- quietly(read_prices(file))
+    expect_equal(pounds$A, cases[[line]] / 100, info = line)
+    expect_equal(unclass(pounds)$actions$dividend, 0.5, info = line)
+    expect_equal(unclass(pounds)$fields$volume[, 1], c(5, 6), info = line)
+  }
+  # Said of the file, it goes before what is said of all.
+  writeLines(c("files:", "- file: A.csv", "  columns: {price: Close}"), file)
+  expect_equal(quietly(read_prices(file, price = "Open"))$A, c(1000, 1100))
+  # A return, and a value at risk, do not hang on the unit; a book's worth does.
+  expect_equal(quietly(as_portfolio(pounds, shares = c(A = 10)))$value, 100)
 })
