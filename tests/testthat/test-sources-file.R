@@ -131,7 +131,7 @@ test_that("what a sources file must not say is refused, with the entry and what 
   expect_s3_class(said(good, "  currency: EUR"), "imbroglio_error_currency")
 })
 
-test_that("of several prices the one that is measured is named, and the unit is of dividends too", {
+test_that("of several prices the one that is measured is named; dividends are in its unit", {
   skip_if_not_installed("yaml")
   folder <- withr::local_tempdir()
   csv <- file.path(folder, "A.csv")
