@@ -71,8 +71,10 @@ rows_alive <- function(prices, security, book, held) {
   start <- if (is.null(held)) max(span$first) else min(span$first)
   if (!is.null(held)) {
     first <- findInterval(as.numeric(held$from), as.numeric(prices$dates))
-    # What a first trade made on its own day is of the day that begins with the close before.
-    start <- max(start, first - !is.null(held$trades$price))
+    # What a first trade made on its own day is of the day that begins with the close before; of
+    # one without a price nothing is known of that day.
+    on_first <- held$trades$day == min(held$trades$day, Inf)
+    start <- max(start, first - any(!is.na(held$trades$price[on_first])))
   }
   rows <- start:end
   if (length(rows) < 2L) {

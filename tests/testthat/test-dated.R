@@ -121,6 +121,12 @@ test_that("trades earn from their price, are paid from outside or from cash, and
   # The table of prices begins with the day of the first trade.
   book <- quietly(as_portfolio(p, trades = trades))
   expect_equal(as.vector(as_returns(book)$values), unname(want), tolerance = 1e-12)
+  # A first trade whose price is not known made nothing on its day, which is no return of 0.
+  unknown <- transform(trades, price = replace(price, 1L, NA))
+  late <- as_returns(quietly(as_portfolio(p, trades = unknown)))
+  plain <- as_returns(quietly(as_portfolio(p, trades = trades[c("date", "security", "shares")])))
+  expect_equal(start(late), start(plain))
+  expect_equal(as.vector(late$values)[1:50], as.vector(plain$values)[1:50], tolerance = 1e-12)
   sides <- transform(trades, shares = abs(shares), side = c("Buy", "B", "sold"))
   expect_equal(as_returns(quietly(as_portfolio(p, trades = sides)))$values,
                as_returns(book)$values)
