@@ -243,3 +243,52 @@ test_that("what a table of holdings or trades says besides is used, told or refu
   expect_false("between" %in% names(said))
   expect_identical(as_returns(book)$every, "day")
 })
+
+test_that("a book by trades is one number in each place that says it, by days and by weeks", {
+  p <- dated_prices()
+  folder <- withr::local_tempdir()
+  at <- function(name) file.path(folder, name)
+  write_prices(p, at("prices.csv"))
+  days <- on_days(p)
+  # By hand from base R: what was held on each day, and its weekly returns by the last day of each.
+  P <- filled(p)[, c("OSSELL", "BAYBOND")]
+  held <- cbind(c(10, 10, 10, 6), c(0, 5, 5, 5))[findInterval(time(p), days), ]
+  n <- nrow(P)
+  r <- rowSums(held[-n, ] * diff(P)) / rowSums(held[-n, ] * P[-n, ])
+  write.csv(data.frame(
+    date = days[c(1, 2, 4)], security = c("OSSELL", "BAYBOND", "OSSELL"), shares = c(10, 5, -4)
+  ), at("trades.csv"), row.names = FALSE)
+  said <- function(...) imbroglio(..., at("prices.csv"), "--trades", at("trades.csv"))
+  want <- sd(r)
+  got <- jsonlite::fromJSON(said("volatility", "--format", "json")$out)$results
+  expect_equal(got$volatility, want, tolerance = 1e-12)
+  expect_equal(got$n, n - 1L)
+  printed <- said("volatility")$out
+  expect_match(printed, sprintf("stray from their mean by %.2f %%", 100 * want), all = FALSE)
+  working <- said("working", "volatility", "--number", "volatility")$out
+  measured <- sub("^Measured +", "", grep("^Measured", working, value = TRUE))
+  expect_equal(as.numeric(measured), want, tolerance = 1e-12)
+  expect_match(said("volatility", "--workbook", at("book.xlsx"))$err, "Wrote")
+  answer <- as.data.frame(sheet(recalculated(at("book.xlsx")), "Answer"))
+  answer <- as.numeric(answer[answer[[1]] %in% "volatility a year", 2:3])
+  expect_equal(answer, rep(want * sqrt(252), 2), tolerance = 1e-10)
+  writeLines(c("of,measure,limit,window", "book,volatility,99%,60"), at("limits.csv"))
+  limit <- said("limits", "--limits", at("limits.csv"), "--format", "json")$out
+  # Ahead, the book is what is held today.
+  worth <- P[n, ] * c(6, 5)
+  today <- (diff(P) / P[-n, ]) %*% (worth / sum(worth))
+  expect_equal(jsonlite::fromJSON(limit)$results$estimate, sd(tail(today, 60)) * sqrt(252),
+               tolerance = 1e-10)
+  book <- quietly(as_portfolio(quietly(read_prices(at("prices.csv"))), trades = at("trades.csv")))
+  quietly(write_report(book, at("page.html"), only = "volatility"))
+  page <- paste(readLines(at("page.html")), collapse = "\n")
+  expect_match(page, sprintf("%.2f", 100 * want), fixed = TRUE)
+  week <- cumsum(c(TRUE, diff(as.integer(format(time(p)[-1], "%u"))) <= 0 | diff(time(p)[-1]) > 6))
+  weekly <- tapply(1 + r, week, prod) - 1
+  by_week <- said("volatility", "--every", "week", "--format", "json")$out
+  by_week <- jsonlite::fromJSON(by_week)$results
+  # The first and the last week are not whole.
+  expect_lt(abs(by_week$n - length(weekly)), 3)
+  whole <- weekly[seq(length(weekly) - by_week$n, length(weekly) - 1)]
+  expect_equal(by_week$volatility, sd(whole), tolerance = 0.02)
+})

@@ -110,3 +110,32 @@ test_that("a word of the trade is known, whatever its spelling, and what is run 
     expect_true(status %in% c(0L, 1L, 5L), info = paste(line, error))
   }
 })
+
+test_that("an option that is called otherwise elsewhere is met by its meaning, where it is", {
+  meant <- imbroglio:::options_meant
+  commands <- imbroglio:::commands()
+  of <- function(command, option) {
+    tryCatch(
+      imbroglio:::run_command(c(command, "x.csv", paste0("--", option))),
+      imbroglio_error = function(e) conditionMessage(e)
+    )
+  }
+  for (command in c("var", "volatility", "backtest", "beta", "check", "prices", "limits")) {
+    allowed <- commands[[command]]$options
+    for (option in setdiff(names(meant), c(names(imbroglio:::options_known()), "h"))) {
+      said <- of(command, option)
+      expect_match(said, sprintf("%s has no option --%s", command, option), fixed = TRUE)
+      if (meant[[option]] %in% allowed) {
+        expect_match(said, sprintf("Did you mean --%s?", meant[[option]]), fixed = TRUE)
+      }
+    }
+  }
+  # Commands of another name, and what is none.
+  for (word in c("vol", "cvar", "sharpe", "mdd", "corr", "fx", "te")) {
+    said <- of(word, "help")
+    expect_match(said, sprintf("For %s run: imbroglio ", word), fixed = TRUE)
+    run <- sub("^.*run: imbroglio ([a-z]+) .*$", "\\1", gsub("\\s+", " ", said))
+    expect_true(run %in% names(commands), info = word)
+  }
+  expect_match(of("qqqqqqq", "help"), "imbroglio --help lists them")
+})

@@ -385,3 +385,37 @@ test_that("holdings, trades, limits and securities are read in people's words", 
     expect_equal(about$currency, c("HBC", "TMC"), info = language)
   }
 })
+
+test_that("of several columns that could be meant the surest is taken, and the others are told", {
+  prices <- demo_prices()[1:60, c("TARROW", "OSSELL")]
+  # A number of a row, a name and an id stand before what is meant.
+  held <- written("position,name,security,shares,value", "1,one,TARROW,30,9", "2,two,OSSELL,10,9")
+  expect_message(
+    book <- as_portfolio(prices, holdings = held), "not used: position,\\s+name and value"
+  )
+  expect_equal(book$shares, c(30, 10))
+  limits <- written("id,name,of,measure,limit,cap", "7,first,TARROW,var,5%,9%")
+  expect_message(found <- check_limits(prices, limits), "Not used of the limits: id, name and cap")
+  expect_equal(c(found$security, found$limit), c("TARROW", "0.05"))
+  priced <- written("id,isin,symbol,date,close", "1,X,A,2024-01-02,5", "2,X,A,2024-01-03,6")
+  expect_equal(colnames(quietly(read_prices(priced))), "A")
+})
+
+test_that("volumes in words are as many pieces as they say, by either mark, and nothing else is", {
+  times <- c(k = 1e3, tsd = 1e3, M = 1e6, Mio = 1e6, `Mio.` = 1e6, mln = 1e6, bn = 1e9, Mrd = 1e9)
+  for (mark in c(".", ",")) {
+    for (unit in names(times)) {
+      text <- paste0(c("1", "0#5", "12#25"), c("", " ", "\u00a0"), unit)
+      expect_equal(
+        imbroglio:::large_numbers(gsub("#", mark, text, fixed = TRUE), mark),
+        times[[unit]] * c(1, 0.5, 12.25), info = paste(mark, unit)
+      )
+    }
+  }
+  # "mil" is a thousand here and a million there.
+  other <- c("mil", "12 pieces", "M", "", "1 2 M x", "5 %", "n/a")
+  expect_true(all(is.na(imbroglio:::large_numbers(other, "."))))
+  # A price is never counted so.
+  expect_error(quietly(read_prices(written("date,security,close", "2024-01-02,A,1.2M"))),
+               class = "imbroglio_error_price")
+})
